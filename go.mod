@@ -12,5 +12,13 @@ require (
 
 require (
 	github.com/cockroachdb/apd/v3 v3.2.1 // indirect
+	github.com/go-json-experiment/json v1.27.2 // indirect
+	github.com/inconshreveable/mousetrap v1.1.0 // indirect
+	github.com/paulmach/orb v0.14.0 // indirect
+	github.com/spf13/cobra v1.10.2 // indirect
+	github.com/spf13/pflag v1.0.9 // indirect
+	github.com/tidwall/geoindex v1.7.0 // indirect
+	github.com/tidwall/rtree v1.10.0 // indirect
+	go.mongodb.org/mongo-driver/v2 v2.5.0 // indirect
 	go.yaml.in/yaml/v3 v3.0.5 // indirect
 )

@@ -1,0 +1,41 @@
+// Command diadrom serves the application and answers quotes and checks on the command line.
+package main
+
+import (
+	"errors"
+	"fmt"
+	"os"
+
+	"github.com/spf13/cobra"
+)
+
+// exit ends the program with a code when everything has been said already.
+type exit int
+
+func (e exit) Error() string { return fmt.Sprintf("exit %d", int(e)) }
+
+// Exit codes, as docs/model.md gives them.
+const (
+	exitFaults     = 1 // check found faults
+	exitBrokenRule = 2 // a store or request that breaks a rule
+)
+
+func main() {
+	root := &cobra.Command{
+		Use:           "diadrom",
+		Short:         "Shipping zones, rate tables and quotes for a small online store",
+		SilenceUsage:  true,
+		SilenceErrors: true,
+	}
+	root.AddCommand(quoteCommand(), checkCommand(), serveCommand(), demoCommand())
+	err := root.Execute()
+	var code exit
+	switch {
+	case err == nil:
+	case errors.As(err, &code):
+		os.Exit(int(code))
+	default:
+		fmt.Fprintln(os.Stderr, "diadrom:", err)
+		os.Exit(exitBrokenRule)
+	}
+}

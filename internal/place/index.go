@@ -1,0 +1,273 @@
+package place
+
+import (
+	"math"
+	"slices"
+	"sync"
+
+	"diadrom/internal/exact"
+	"diadrom/internal/geodesic"
+	"diadrom/internal/postcode"
+	"diadrom/internal/world"
+
+	"github.com/paulmach/orb"
+	"github.com/tidwall/rtree"
+)
+
+// Owner is what an index finds: a zone, a surcharge, a tax rate. It takes an address when one of its places does and none
+// of its exceptions does.
+type Owner struct {
+	Places, Except []Rule
+}
+
+// Match is an owner that takes an address, with the narrowest of its rules that did.
+type Match struct {
+	Owner  int // its index
+	Rule   *Rule
+	Entry  int // the postcode entry that matched, where the rule has such
+	Narrow Narrowness
+}
+
+// Because names the rule that matched.
+func (m Match) Because() string { return m.Rule.Because(m.Entry) }
+
+// Index finds the owners that take an address. It is not changed once made, and is safe for many goroutines.
+type Index struct {
+	owners    int
+	world     []ref
+	countries map[string][]ref // groups and countries
+	regions   map[string][]ref
+	cities    map[[2]string][]ref
+	postcodes map[string][]span // by country, sorted by lo: an interval tree
+	spots     rtree.RTreeG[ref]
+	hasSpots  bool
+	scratch   sync.Pool
+}
+
+// ref is a rule, or one of its postcode entries, in the index.
+type ref struct {
+	rule   *Rule
+	narrow Narrowness
+	owner  int32
+	entry  int32
+	except bool
+	more   bool // the rule names more than its level and the country, which must hold too
+}
+
+// span is a postcode entry as a node of an implicit balanced tree: the middle of each stretch of the sorted slice is the
+// root of that stretch, and reach is the greatest hi in it.
+type span struct {
+	lo, hi, reach postcode.Key
+	ref           ref
+}
+
+// NewIndex compiles the rules of the owners, which must not change afterwards.
+func NewIndex(owners []Owner) *Index {
+	x := &Index{owners: len(owners), countries: map[string][]ref{}, regions: map[string][]ref{}, cities: map[[2]string][]ref{},
+		postcodes: map[string][]span{}}
+	for i, o := range owners {
+		for j := range o.Places {
+			x.add(&o.Places[j], int32(i), false)
+		}
+		for j := range o.Except {
+			x.add(&o.Except[j], int32(i), true)
+		}
+	}
+	for _, spans := range x.postcodes {
+		slices.SortFunc(spans, func(a, b span) int {
+			switch {
+			case a.lo < b.lo:
+				return -1
+			case a.lo > b.lo:
+				return 1
+			}
+			return 0
+		})
+		setReach(spans)
+	}
+	x.scratch.New = func() any { return &scratch{best: make([]Match, x.owners), state: make([]uint8, x.owners)} }
+	return x
+}
+
+func (x *Index) add(r *Rule, owner int32, except bool) {
+	base := ref{rule: r, owner: owner, except: except, more: r.namesMore()}
+	if r.Level() != Postcode {
+		base.narrow = r.narrowness(0)
+	}
+	switch r.Level() {
+	case World:
+		x.world = append(x.world, base)
+	case Group:
+		g, _ := world.GroupByCode(r.Group)
+		for _, c := range g.Countries {
+			x.countries[c] = append(x.countries[c], base)
+		}
+	case Country:
+		x.countries[r.Country] = append(x.countries[r.Country], base)
+	case Region:
+		x.regions[r.Region] = append(x.regions[r.Region], base)
+	case City:
+		key := [2]string{r.Country, world.Fold(r.City)}
+		x.cities[key] = append(x.cities[key], base)
+	case Postcode:
+		spans := slices.Grow(x.postcodes[r.Country], len(r.Postcodes))
+		for i := range r.Postcodes {
+			s := span{ref: base}
+			s.lo, s.hi = r.Postcodes[i].Span()
+			s.ref.entry, s.ref.narrow = int32(i), r.narrowness(i)
+			spans = append(spans, s)
+		}
+		x.postcodes[r.Country] = spans
+	case Spot:
+		if r.Within != nil && !r.Within.Located {
+			return // around a location whose point nobody knows
+		}
+		x.hasSpots = true
+		low, high := r.box()
+		x.spots.Insert(low, high, base)
+	}
+}
+
+func setReach(s []span) postcode.Key {
+	if len(s) == 0 {
+		return 0
+	}
+	m := len(s) / 2
+	s[m].reach = max(s[m].hi, setReach(s[:m]), setReach(s[m+1:]))
+	return s[m].reach
+}
+
+// stab calls found for each span that holds k.
+func stab(s []span, k postcode.Key, found func(*span)) {
+	for len(s) > 0 {
+		m := len(s) / 2
+		if s[m].reach < k {
+			return
+		}
+		stab(s[:m], k, found)
+		if s[m].lo > k {
+			return
+		}
+		if s[m].hi >= k {
+			found(&s[m])
+		}
+		s = s[m+1:]
+	}
+}
+
+// box is a rectangle of longitude and latitude that holds all of an area or a circle.
+func (r *Rule) box() (low, high [2]float64) {
+	if r.Area != nil {
+		return [2]float64(r.Area.bound.Min), [2]float64(r.Area.bound.Max)
+	}
+	w := r.Within
+	lat, lon := w.Lat.Float64(), w.Lon.Float64()
+	// A degree of latitude is at least 110.57 km; with a hundredth to spare for the ellipsoid and the rounding.
+	reach := (w.Distance.Float64()*w.Metres+1)/110_570*1.01 + 1e-6
+	low, high = [2]float64{-180, lat - reach}, [2]float64{180, lat + reach}
+	if widest := math.Max(math.Abs(low[1]), math.Abs(high[1])); widest < 89 {
+		across := reach / math.Cos(widest*math.Pi/180)
+		if lon-across > -180 && lon+across < 180 {
+			low[0], high[0] = lon-across, lon+across
+		}
+	}
+	return low, high
+}
+
+// contains says whether an area or circle takes a point.
+func (r *Rule) contains(p orb.Point) bool {
+	if r.Area != nil {
+		return r.Area.Contains(p)
+	}
+	return r.Within.contains(p)
+}
+
+// Distance is the straight-line distance between two points on WGS 84 in a unit of so many metres, rounded half up to three
+// decimals of that unit, as the contract compares and multiplies it.
+func Distance(a, b orb.Point, metres float64) exact.Decimal {
+	return exact.FromFloat(geodesic.Distance(a.Lat(), a.Lon(), b.Lat(), b.Lon())/metres, 3)
+}
+
+// scratch is what one matching needs, kept for the next.
+type scratch struct {
+	best    []Match
+	state   []uint8 // per owner: 0 untouched, taken, refused
+	touched []int32
+}
+
+const (
+	taken   = 1
+	refused = 2
+)
+
+func (s *scratch) offer(a *Spotted, r *ref) {
+	if r.more && !r.rule.holds(a) {
+		return
+	}
+	i := r.owner
+	if s.state[i] == 0 {
+		s.touched = append(s.touched, i)
+	}
+	switch {
+	case r.except:
+		s.state[i] |= refused
+	case s.state[i]&taken == 0 || r.narrow.Compare(s.best[i].Narrow) < 0:
+		s.state[i] |= taken
+		s.best[i] = Match{Owner: int(i), Rule: r.rule, Entry: int(r.entry), Narrow: r.narrow}
+	}
+}
+
+func (s *scratch) offerAll(a *Spotted, refs []ref) {
+	for i := range refs {
+		s.offer(a, &refs[i])
+	}
+}
+
+// Match appends the owners that take the address to into, narrowest first, ties in the owners' order.
+func (x *Index) Match(a *Spotted, into []Match) []Match {
+	s := x.scratch.Get().(*scratch)
+	s.offerAll(a, x.world)
+	s.offerAll(a, x.countries[a.Country])
+	if len(x.regions) > 0 {
+		for _, r := range a.Regions {
+			s.offerAll(a, x.regions[r])
+		}
+	}
+	if len(x.cities) > 0 {
+		for _, c := range a.Cities {
+			s.offerAll(a, x.cities[[2]string{a.Country, c}])
+		}
+	}
+	if a.Postcode.Key != 0 {
+		stab(x.postcodes[a.Country], a.Postcode.Key, func(n *span) {
+			if n.ref.rule.Postcodes[n.ref.entry].Takes(a.Postcode) {
+				s.offer(a, &n.ref)
+			}
+		})
+	}
+	if x.hasSpots && a.Point != nil {
+		p := *a.Point
+		x.spots.Search([2]float64(p), [2]float64(p), func(_, _ [2]float64, r ref) bool {
+			if r.rule.contains(p) {
+				s.offer(a, &r)
+			}
+			return true
+		})
+	}
+	start := len(into)
+	for _, i := range s.touched {
+		if s.state[i] == taken {
+			into = append(into, s.best[i])
+		}
+		s.state[i] = 0
+	}
+	s.touched = s.touched[:0]
+	x.scratch.Put(s)
+	slices.SortFunc(into[start:], func(a, b Match) int {
+		if c := a.Narrow.Compare(b.Narrow); c != 0 {
+			return c
+		}
+		return a.Owner - b.Owner
+	})
+	return into
+}

@@ -1,0 +1,89 @@
+package quote
+
+import "diadrom/internal/store"
+
+// Answer is what a request gets; docs/model.md describes it. Amounts are decimals written as strings.
+type Answer struct {
+	Currency      string    `json:"currency"`
+	NeedsShipping bool      `json:"needs_shipping"`
+	Zones         []Zone    `json:"zones"`
+	Measures      Measures  `json:"measures"`
+	Options       []Option  `json:"options"`
+	Refused       []Refused `json:"refused"`
+	Warnings      []Warning `json:"warnings"`
+	Message       string    `json:"message"`
+}
+
+// Zone is a zone that takes the address, with the rule that did.
+type Zone struct {
+	Zone    string `json:"zone"`
+	Level   string `json:"level"`
+	Because string `json:"because"`
+}
+
+// Measures are those of the shipped goods.
+type Measures struct {
+	Subtotal string  `json:"subtotal"`
+	Weight   string  `json:"weight"`
+	Quantity int64   `json:"quantity"`
+	Distance *string `json:"distance"`
+}
+
+// Option is a method that the buyer can choose.
+type Option struct {
+	Method string      `json:"method"`
+	Label  string      `json:"label"`
+	Kind   string      `json:"kind"`
+	Zone   string      `json:"zone"`
+	Charge string      `json:"charge"`
+	Tax    string      `json:"tax"`
+	Total  string      `json:"total"`
+	Days   *store.Days `json:"days"`
+	Steps  []Step      `json:"steps"`
+}
+
+// Step is one line of the reckoning. The amounts of an option's steps add up to its charge.
+type Step struct {
+	Kind   string `json:"kind"`
+	Text   string `json:"text"`
+	Amount string `json:"amount"`
+}
+
+// Kinds of steps.
+const (
+	StepTable     = "table"
+	StepSurcharge = "surcharge"
+	StepMinimum   = "minimum"
+	StepMaximum   = "maximum"
+	StepHandling  = "handling"
+	StepAgreed    = "agreed"
+	StepFree      = "free"
+	StepRounding  = "rounding"
+)
+
+// Refused is an enabled method that is not offered. Text is what the customer sees, where the method is to say so.
+type Refused struct {
+	Method string `json:"method"`
+	Code   string `json:"code"`
+	Reason string `json:"reason"`
+	Text   string `json:"text,omitempty"`
+}
+
+// Codes of refusals, in the order in which the first that applies is given.
+const (
+	OutsideZones = "outside_zones"
+	ZoneOnly     = "zone_only"
+	Needs        = "needs"
+	NoDistance   = "no_distance"
+	NoRate       = "no_rate"
+	Carrier      = "carrier"
+)
+
+// Warning is something that the owner should know about an answer.
+type Warning struct {
+	Code    string `json:"code"`
+	Message string `json:"message"`
+}
+
+// NoWeight warns of goods without a weight.
+const NoWeight = "no_weight"

@@ -1,0 +1,130 @@
+package quote
+
+import (
+	"strconv"
+	"strings"
+
+	"diadrom/internal/exact"
+	"diadrom/internal/rate"
+	"diadrom/internal/store"
+)
+
+// cart is the measures of a request's goods: of those that are shipped, which conditions look at, and of those that are
+// charged, by parcel and class, which tables look at.
+type cart struct {
+	subtotal    exact.Decimal // by the store's subtotal_counts
+	weight      exact.Decimal
+	quantity    int64
+	longestSide exact.Decimal
+
+	shipped  bool
+	classes  []string // of shipped goods, each once, "" included
+	together []portion
+	alone    []parcel
+
+	unweighed []string
+}
+
+// portion is the goods of one class in the parcel that goods share.
+type portion struct {
+	class string
+	goods rate.Goods
+}
+
+// parcel is one unit that travels alone, count times.
+type parcel struct {
+	portion
+	count int64
+}
+
+func (c *cart) charged() bool { return len(c.together)+len(c.alone) > 0 }
+
+func (e *Engine) measure(lines []Line) cart {
+	var c cart
+	all := e.file.Store.SubtotalCounts == "all"
+	for i := range lines {
+		p, n := &lines[i].Product, lines[i].Quantity
+		count := exact.FromInt(n)
+		price := p.Price.Mul(count)
+		if p.NeedsShipping || all {
+			c.subtotal = c.subtotal.Add(price)
+		}
+		if !p.NeedsShipping {
+			continue
+		}
+		c.shipped = true
+		unit := e.weight(p)
+		if p.Weight == nil {
+			c.unweighed = append(c.unweighed, lines[i].name(i))
+		}
+		weight := unit.Mul(count)
+		c.weight, c.quantity = c.weight.Add(weight), c.quantity+n
+		for _, side := range [...]*exact.Decimal{p.Length, p.Width, p.Height} {
+			if side != nil && c.longestSide.Less(*side) {
+				c.longestSide = *side
+			}
+		}
+		c.addClass(p.Class)
+		switch {
+		case p.ShipsFree:
+		case p.OwnParcel:
+			c.alone = append(c.alone, parcel{portion{p.Class, rate.Goods{Weight: unit, Quantity: 1, Subtotal: p.Price}}, n})
+		default:
+			c.addTogether(p.Class, weight, n, price)
+		}
+	}
+	return c
+}
+
+func (e *Engine) weight(p *store.Product) exact.Decimal {
+	switch {
+	case p.Weight != nil:
+		return *p.Weight
+	case e.file.Store.AssumedWeight != nil:
+		return *e.file.Store.AssumedWeight
+	}
+	return exact.Zero
+}
+
+func (c *cart) addClass(class string) {
+	for _, have := range c.classes {
+		if have == class {
+			return
+		}
+	}
+	c.classes = append(c.classes, class)
+}
+
+func (c *cart) addTogether(class string, weight exact.Decimal, quantity int64, price exact.Decimal) {
+	for i := range c.together {
+		if p := &c.together[i]; p.class == class {
+			p.goods = sum(p.goods, rate.Goods{Weight: weight, Quantity: quantity, Subtotal: price})
+			return
+		}
+	}
+	c.together = append(c.together, portion{class, rate.Goods{Weight: weight, Quantity: quantity, Subtotal: price}})
+}
+
+func sum(a, b rate.Goods) rate.Goods {
+	return rate.Goods{Weight: a.Weight.Add(b.Weight), Quantity: a.Quantity + b.Quantity, Subtotal: a.Subtotal.Add(b.Subtotal), Distance: a.Distance}
+}
+
+func (e *Engine) warnings(c *cart) []Warning {
+	if len(c.unweighed) == 0 {
+		return []Warning{}
+	}
+	names := c.unweighed
+	more := ""
+	if len(names) > 5 {
+		names, more = names[:5], " and "+strconv.Itoa(len(c.unweighed)-5)+" more"
+	}
+	counts := "0 " + e.units.Weight
+	if assumed := e.file.Store.AssumedWeight; assumed != nil {
+		counts = e.units.Measure(rate.ByWeight, *assumed)
+	}
+	verb := " has no weight and counts as "
+	if len(c.unweighed) > 1 {
+		verb = " have no weight and count as "
+	}
+	return []Warning{{NoWeight, strings.Join(names, ", ") + more + verb + counts}}
+}

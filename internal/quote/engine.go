@@ -1,0 +1,199 @@
+// Package quote answers what delivery costs: which methods an address and a cart are offered, for how much, and why.
+//
+// [Compile] turns a store file into an [Engine], which quotes many times and from many goroutines. The rules, and the order
+// in which they work, are those of docs/model.md; each file of the package has one part of them.
+package quote
+
+import (
+	"diadrom/internal/gazetteer"
+	"diadrom/internal/place"
+	"diadrom/internal/postcode"
+	"diadrom/internal/rate"
+	"diadrom/internal/store"
+
+	"github.com/paulmach/orb"
+)
+
+// Engine quotes from one store.
+type Engine struct {
+	file  *store.File
+	gaz   *gazetteer.Gazetteer
+	units rate.Units
+
+	zones, surcharges, taxes *place.Index
+
+	ranked    bool
+	products  map[string]int
+	classes   map[string]bool
+	methods   []method
+	agreed    []agreement // customers', then groups', then places'
+	shipsFrom []orb.Point
+}
+
+// method is a store's method with what is looked up for it in each quote.
+type method struct {
+	*store.Method
+	served     map[int]*served // by zone index
+	surcharges []bool          // which surcharges name it
+	from       *orb.Point      // of its own location
+	ownFrom    bool
+}
+
+// served is how the tables of a method cover a zone.
+type served struct {
+	tables  []column
+	byClass map[string]int // into tables
+	rest    int            // the table of all goods that no other claims, or −1
+	terms   store.Terms    // the method's with the zone's own in their place
+}
+
+type column struct {
+	table  *rate.Table
+	column int
+}
+
+// Compile prepares a store that [store.Read] has found without faults. A gazetteer may be nil. Neither may change afterwards.
+func Compile(f *store.File, g *gazetteer.Gazetteer) *Engine {
+	e := &Engine{file: f, gaz: g, units: f.Store.Units(), products: make(map[string]int, len(f.Products)), classes: map[string]bool{}}
+	for i := range f.Products {
+		e.products[f.Products[i].SKU] = i
+	}
+	for _, c := range f.Classes {
+		e.classes[c.ID] = true
+	}
+	points := map[string]orb.Point{}
+	for i := range f.Locations {
+		l := &f.Locations[i]
+		if p, ok := e.point(l); ok {
+			points[l.ID] = p
+			if l.ShipsFrom {
+				e.shipsFrom = append(e.shipsFrom, p)
+			}
+		}
+	}
+	zoneIndex := map[string]int{}
+	owners := make([]place.Owner, len(f.Zones))
+	for i := range f.Zones {
+		z := &f.Zones[i]
+		zoneIndex[z.ID] = i
+		e.ranked = e.ranked || z.Rank != nil
+		if z.Enabled {
+			owners[i] = place.Owner{Places: located(z.Places, points), Except: located(z.Except, points)}
+		}
+	}
+	e.zones = place.NewIndex(owners)
+	owners = make([]place.Owner, len(f.Surcharges))
+	for i, s := range f.Surcharges {
+		owners[i] = place.Owner{Places: located(s.Places, points), Except: located(s.Except, points)}
+	}
+	e.surcharges = place.NewIndex(owners)
+	owners = make([]place.Owner, len(f.Store.Tax.Rates))
+	for i, t := range f.Store.Tax.Rates {
+		owners[i] = place.Owner{Places: located([]place.Rule{t.Rule}, points)}
+	}
+	e.taxes = place.NewIndex(owners)
+	for i := range f.Methods {
+		if f.Methods[i].Enabled {
+			e.methods = append(e.methods, e.method(&f.Methods[i], zoneIndex, points))
+		}
+	}
+	e.agreed = agreements(f)
+	return e
+}
+
+// Store is the store that is quoted from; it must not be changed.
+func (e *Engine) Store() *store.File { return e.file }
+
+// Spot makes an address ready for matching, with the engine's gazetteer.
+func (e *Engine) Spot(a place.Address) place.Spotted { return a.Spot(e.gaz) }
+
+// point is where a location lies: where it says, or where the gazetteer puts it.
+func (e *Engine) point(l *store.Location) (orb.Point, bool) {
+	if l.Lat != nil && l.Lon != nil {
+		return orb.Point{l.Lon.Float64(), l.Lat.Float64()}, true
+	}
+	if e.gaz != nil {
+		if p, ok := e.gaz.Locate(l.Country, postcode.Read(l.Country, l.Postcode), l.City); ok {
+			return orb.Point{p.Lon, p.Lat}, true
+		}
+	}
+	return orb.Point{}, false
+}
+
+// located gives circles around locations that do not say where they lie the point that the gazetteer knows.
+func located(rules []place.Rule, points map[string]orb.Point) []place.Rule {
+	for i := range rules {
+		w := rules[i].Within
+		if w == nil || w.Located {
+			continue
+		}
+		p, ok := points[w.Location]
+		if !ok {
+			continue
+		}
+		circle := *w
+		circle.SetPoint(p)
+		copied := append([]place.Rule(nil), rules...)
+		copied[i].Within = &circle
+		rules = copied
+	}
+	return rules
+}
+
+func (e *Engine) method(m *store.Method, zoneIndex map[string]int, points map[string]orb.Point) method {
+	c := method{Method: m, served: map[int]*served{}, surcharges: make([]bool, len(e.file.Surcharges)), ownFrom: m.From != ""}
+	if p, ok := points[m.From]; ok {
+		c.from = &p
+	}
+	for i, s := range e.file.Surcharges {
+		c.surcharges[i] = len(s.Methods) == 0
+		for _, id := range s.Methods {
+			c.surcharges[i] = c.surcharges[i] || id == m.ID
+		}
+	}
+	for i := range m.Tables {
+		t := &m.Tables[i]
+		for j, zone := range t.Zones {
+			z := zoneIndex[zone]
+			s := c.served[z]
+			if s == nil {
+				s = &served{byClass: map[string]int{}, rest: -1, terms: zoneTerms(m, zone)}
+				c.served[z] = s
+			}
+			for _, class := range t.Classes {
+				s.byClass[class] = len(s.tables)
+			}
+			if len(t.Classes) == 0 {
+				s.rest = len(s.tables)
+			}
+			s.tables = append(s.tables, column{t, j})
+		}
+	}
+	return c
+}
+
+func zoneTerms(m *store.Method, zone string) store.Terms {
+	t, ok := m.Terms[zone]
+	if !ok {
+		t.Enabled = true
+	}
+	if t.Days == nil {
+		t.Days = m.Days
+	}
+	if t.Handling == nil {
+		t.Handling = m.Handling
+	}
+	if t.Needs == nil {
+		t.Needs = m.Needs
+	}
+	if t.Free == nil {
+		t.Free = m.Free
+	}
+	if t.Minimum == nil {
+		t.Minimum = m.Minimum
+	}
+	if t.Maximum == nil {
+		t.Maximum = m.Maximum
+	}
+	return t
+}

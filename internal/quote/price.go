@@ -1,0 +1,316 @@
+package quote
+
+import (
+	"strconv"
+
+	"diadrom/internal/exact"
+	"diadrom/internal/rate"
+	"diadrom/internal/store"
+)
+
+// pricing is one method on its way from table to price.
+type pricing struct {
+	*asked
+	m        *method
+	s        *served
+	zone     *store.Zone
+	distance *exact.Decimal
+
+	steps []Step
+	sum   exact.Decimal
+}
+
+// step notes a line of the reckoning and adds its amount.
+func (p *pricing) step(kind, text string, amount exact.Decimal) {
+	p.steps = append(p.steps, Step{kind, text, p.e.units.Money(amount)})
+	p.sum = p.sum.Add(amount)
+}
+
+// price works through the steps of docs/model.md, "From table to price".
+func (p *pricing) price() (exact.Decimal, refusal) {
+	u := p.e.units
+	if !p.cart.charged() {
+		p.step(StepFree, "all these goods ship free", exact.Zero)
+		return exact.Zero, refusal{}
+	}
+	p.steps = make([]Step, 0, 4)
+	agreed := p.agreedCharge()
+	refused := p.tables()
+	switch {
+	case refused.code == "":
+		p.surcharge()
+		p.bounds()
+		p.handling()
+	case agreed == nil:
+		return exact.Zero, refused
+	default:
+		p.steps, p.sum = p.steps[:0], exact.Zero
+	}
+	if agreed != nil {
+		p.step(StepAgreed, nameOr(agreed.Name, agreed.ID)+": agreed "+u.Money(agreed.Amount), agreed.Amount.Sub(p.sum))
+	}
+	if because, free := p.isFree(p.s.terms.Free); free {
+		p.step(StepFree, "free "+because, p.sum.Neg())
+	}
+	if rounded := p.sum.Round(u.Digits); rounded.Cmp(p.sum) != 0 {
+		p.step(StepRounding, "rounded half up to "+u.Money(rounded), rounded.Sub(p.sum))
+	}
+	return p.sum, refusal{}
+}
+
+func (p *pricing) agreedCharge() *agreement {
+	for _, g := range p.agreed {
+		if g.covers(p.m) {
+			return g
+		}
+	}
+	return nil
+}
+
+// priced is what a table made of the parcels that hold its goods.
+type priced struct {
+	amount exact.Decimal
+	text   []byte
+}
+
+// tables evaluates step 1: each table per parcel, added or the dearest of each parcel.
+func (p *pricing) tables() refusal {
+	var buffer [4]priced
+	results := buffer[:min(len(p.s.tables), len(buffer))]
+	if len(p.s.tables) > len(buffer) {
+		results = make([]priced, len(p.s.tables))
+	}
+	worst := refusal{}
+	for i := range p.cart.alone {
+		worst = graver(worst, p.alone(&p.cart.alone[i], results))
+	}
+	if len(p.cart.together) > 0 {
+		worst = graver(worst, p.together(results))
+	}
+	if p.m.Kind == store.Carrier && worst.code == "" {
+		worst = refusal{Carrier, "the carrier gave no price: no carrier is connected"}
+	}
+	if worst.code != "" {
+		return worst
+	}
+	for i := range results {
+		if results[i].text != nil {
+			p.step(StepTable, string(results[i].text), results[i].amount)
+		}
+	}
+	return refusal{}
+}
+
+// graver keeps the refusal that comes first in the order of their codes: an unknown distance before a missing rate.
+func graver(a, b refusal) refusal {
+	if a.code == "" || b.code == NoDistance && a.code == NoRate {
+		return b
+	}
+	return a
+}
+
+// tableOf finds the table that prices a class; −1 where none does.
+func (s *served) tableOf(class string) int {
+	if i, ok := s.byClass[class]; ok && class != "" {
+		return i
+	}
+	return s.rest
+}
+
+func (p *pricing) unclaimed(class string) refusal {
+	return refusal{NoRate, "no table of this method prices goods " + p.e.ofClass(class) + " in " + nameOr(p.zone.Name, p.zone.ID)}
+}
+
+// alone prices a good that travels alone, as often as there are units.
+func (p *pricing) alone(parcel *parcel, results []priced) refusal {
+	i := p.s.tableOf(parcel.class)
+	if i < 0 {
+		return p.unclaimed(parcel.class)
+	}
+	goods := parcel.goods
+	goods.Distance = p.distance
+	c := p.s.tables[i]
+	amount, row, outcome := c.table.Price(c.column, &goods)
+	if outcome != rate.Priced {
+		return p.unpriced(c, row, &goods, outcome)
+	}
+	r := &results[i]
+	p.begin(r, c.table)
+	if parcel.count > 1 {
+		r.text = strconv.AppendInt(r.text, parcel.count, 10)
+		r.text = append(r.text, " parcels of their own of "...)
+	} else {
+		r.text = append(r.text, "a parcel of its own of "...)
+	}
+	r.text = append(r.text, p.e.units.Measure(rate.ByWeight, goods.Weight)...)
+	r.text = append(r.text, ": "...)
+	r.text = c.table.AppendReckoning(r.text, c.column, row, &goods, amount, p.e.units)
+	if parcel.count > 1 {
+		r.text = append(r.text, " each"...)
+	}
+	r.amount = r.amount.Add(amount.Mul(exact.FromInt(parcel.count)))
+	return refusal{}
+}
+
+// begin starts a table's text with its name, or goes on behind what another parcel wrote.
+func (p *pricing) begin(r *priced, t *rate.Table) {
+	if r.text == nil {
+		r.text = append(append(make([]byte, 0, 96), nameOr(t.Name, p.m.Name)...), ", "...)
+	} else {
+		r.text = append(r.text, "; "...)
+	}
+}
+
+// together prices the goods that share a parcel, each table those that it claims.
+func (p *pricing) together(results []priced) refusal {
+	var buffer [4]rate.Goods
+	var usedBuffer [4]bool
+	goods, used := buffer[:min(len(results), 4)], usedBuffer[:min(len(results), 4)]
+	if len(results) > 4 {
+		goods, used = make([]rate.Goods, len(results)), make([]bool, len(results))
+	}
+	for i := range p.cart.together {
+		part := &p.cart.together[i]
+		t := p.s.tableOf(part.class)
+		if t < 0 {
+			return p.unclaimed(part.class)
+		}
+		if used[t] {
+			goods[t] = sum(goods[t], part.goods)
+		} else {
+			goods[t], used[t] = part.goods, true
+		}
+	}
+	dearest, highest := -1, exact.Zero
+	worst := refusal{}
+	for i := range goods {
+		if !used[i] {
+			continue
+		}
+		goods[i].Distance = p.distance
+		c := p.s.tables[i]
+		amount, row, outcome := c.table.Price(c.column, &goods[i])
+		if outcome != rate.Priced {
+			worst = graver(worst, p.unpriced(c, row, &goods[i], outcome))
+			continue
+		}
+		if p.m.Classes == "dearest" {
+			if dearest < 0 || highest.Less(amount) {
+				dearest, highest = i, amount
+			}
+			continue
+		}
+		p.note(&results[i], c, row, &goods[i], amount)
+	}
+	if worst.code == "" && dearest >= 0 {
+		c := p.s.tables[dearest]
+		amount, row, _ := c.table.Price(c.column, &goods[dearest])
+		p.note(&results[dearest], c, row, &goods[dearest], amount)
+		others := 0
+		for i := range used {
+			if used[i] {
+				others++
+			}
+		}
+		if others > 1 {
+			results[dearest].text = append(results[dearest].text, ", the dearest of "...)
+			results[dearest].text = strconv.AppendInt(results[dearest].text, int64(others), 10)
+			results[dearest].text = append(results[dearest].text, " tables"...)
+		}
+	}
+	return worst
+}
+
+func (p *pricing) note(r *priced, c column, row int, goods *rate.Goods, amount exact.Decimal) {
+	p.begin(r, c.table)
+	if len(p.cart.alone) > 0 {
+		r.text = append(r.text, "the rest, "...)
+		r.text = append(r.text, p.e.units.Measure(rate.ByWeight, goods.Weight)...)
+		r.text = append(r.text, ": "...)
+	}
+	r.text = c.table.AppendReckoning(r.text, c.column, row, goods, amount, p.e.units)
+	r.amount = r.amount.Add(amount)
+}
+
+// unpriced says why a table has no price for a parcel.
+func (p *pricing) unpriced(c column, row int, goods *rate.Goods, outcome rate.Outcome) refusal {
+	t, u := c.table, p.e.units
+	name := nameOr(t.Name, nameOr(p.m.Name, p.m.ID))
+	if outcome == rate.NoDistance {
+		return refusal{NoDistance, name + " needs the distance, and nobody knows where this address lies"}
+	}
+	zone := nameOr(p.zone.Name, p.zone.ID)
+	if row >= 0 {
+		return refusal{NoRate, name + " has no price for " + zone + " in the row " + t.RowWords(row, u)}
+	}
+	last := t.Rows[len(t.Rows)-1].At
+	if last == nil {
+		return refusal{NoRate, name + " has no price for " + zone}
+	}
+	x := goods.Weight
+	switch t.By {
+	case rate.BySubtotal:
+		x = goods.Subtotal
+	case rate.ByQuantity:
+		x = exact.FromInt(goods.Quantity)
+	case rate.ByDistance:
+		x = *goods.Distance
+	}
+	return refusal{NoRate, name + " ends at " + u.Measure(t.By, *last) + ", this parcel has " + u.Measure(t.By, x) + " (" + u.Measure(t.By, x.Sub(*last)) + " too much)"}
+}
+
+// surcharge is step 2; percentages are of what the tables gave.
+func (p *pricing) surcharge() {
+	tables := p.sum
+	for _, i := range p.surcharges {
+		if !p.m.surcharges[i] {
+			continue
+		}
+		s := &p.e.file.Surcharges[i]
+		if amount, text, ok := p.fee(s.Amount, s.Percent, tables); ok {
+			p.step(StepSurcharge, nameOr(s.Name, s.ID)+": "+text, amount)
+		}
+	}
+}
+
+// fee is an amount, a percentage of something, or both.
+func (p *pricing) fee(fixed, percent *exact.Decimal, of exact.Decimal) (amount exact.Decimal, text string, ok bool) {
+	u := p.e.units
+	if fixed != nil {
+		amount, text = *fixed, u.Money(*fixed)
+	}
+	if percent != nil {
+		if text != "" {
+			text += " + "
+		}
+		amount = amount.Add(of.Percent(*percent))
+		text += percent.String() + " % of " + u.Money(of)
+	}
+	return amount, text, fixed != nil || percent != nil
+}
+
+// bounds is step 3.
+func (p *pricing) bounds() {
+	u := p.e.units
+	if least := p.s.terms.Minimum; least != nil && p.sum.Less(*least) {
+		p.step(StepMinimum, "at least "+u.Money(*least), least.Sub(p.sum))
+	}
+	if most := p.s.terms.Maximum; most != nil && most.Less(p.sum) {
+		p.step(StepMaximum, "at most "+u.Money(*most), most.Sub(p.sum))
+	}
+}
+
+// handling is step 4.
+func (p *pricing) handling() {
+	h := p.s.terms.Handling
+	if h == nil {
+		return
+	}
+	of := p.sum
+	if h.Of == "subtotal" {
+		of = p.cart.subtotal
+	}
+	if amount, text, ok := p.fee(h.Amount, h.Percent, of); ok {
+		p.step(StepHandling, "handling: "+text, amount)
+	}
+}

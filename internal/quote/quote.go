@@ -1,0 +1,264 @@
+package quote
+
+import (
+	"cmp"
+	"slices"
+	"strings"
+
+	"diadrom/internal/exact"
+	"diadrom/internal/place"
+	"diadrom/internal/world"
+
+	"github.com/paulmach/orb"
+)
+
+// asked is a request while it is being answered.
+type asked struct {
+	e          *Engine
+	q          *Request
+	to         place.Spotted
+	zones      []place.Match // narrowest first
+	only       int           // position in zones of the narrowest with only, or len(zones)
+	cart       cart
+	surcharges []int // indexes of those whose places take the address, in the file's order
+	agreed     []*agreement
+	taxPercent exact.Decimal
+	distance   *exact.Decimal // from the nearest location that ships
+	text       []byte         // scratch for steps
+}
+
+// Quote answers a request, which [Engine.ReadRequest] has read or whose lines and address hold to the same bounds.
+func (e *Engine) Quote(q *Request) *Answer {
+	a := asked{e: e, q: q, to: e.Spot(q.To)}
+	a.zones = e.Zones(&a.to)
+	a.cart = e.measure(q.Lines)
+	a.distance = a.nearest()
+	answer := &Answer{
+		Currency:      e.file.Store.Currency,
+		NeedsShipping: a.cart.shipped,
+		Zones:         make([]Zone, len(a.zones)),
+		Measures:      Measures{e.units.Money(a.cart.subtotal), a.cart.weight.String(), a.cart.quantity, nil},
+		Options:       []Option{},
+		Refused:       []Refused{},
+		Warnings:      e.warnings(&a.cart),
+	}
+	for i, m := range a.zones {
+		level := m.Narrow.Level.String()
+		if m.Rule.Area == nil && m.Rule.Within != nil {
+			level = "within"
+		}
+		answer.Zones[i] = Zone{e.file.Zones[m.Owner].ID, level, m.Because()}
+	}
+	if a.distance != nil {
+		d := a.distance.String()
+		answer.Measures.Distance = &d
+	}
+	if !a.cart.shipped {
+		return answer
+	}
+	a.prepare()
+	for i := range e.methods {
+		if option, refused := a.method(&e.methods[i]); refused.code == "" {
+			answer.Options = append(answer.Options, option)
+		} else {
+			answer.Refused = append(answer.Refused, refused.of(&e.methods[i]))
+		}
+	}
+	if len(answer.Options) == 0 {
+		answer.Message = a.message(answer.Refused)
+	}
+	return answer
+}
+
+// Zones lists the zones that take an address, the one that counts before the others: by rank, then narrowest first, then in
+// the file's order.
+func (e *Engine) Zones(to *place.Spotted) []place.Match {
+	matches := e.zones.Match(to, make([]place.Match, 0, 8))
+	if e.ranked {
+		slices.SortStableFunc(matches, func(x, y place.Match) int {
+			rx, ry := e.file.Zones[x.Owner].Rank, e.file.Zones[y.Owner].Rank
+			switch {
+			case rx == nil && ry == nil:
+				return 0
+			case rx == nil:
+				return 1
+			case ry == nil:
+				return -1
+			}
+			return cmp.Compare(*rx, *ry)
+		})
+	}
+	return matches
+}
+
+// prepare looks up what is the same for all methods.
+func (a *asked) prepare() {
+	e := a.e
+	a.only = len(a.zones)
+	for i, m := range a.zones {
+		if e.file.Zones[m.Owner].Only {
+			a.only = i
+			break
+		}
+	}
+	if len(e.file.Surcharges) > 0 {
+		for _, m := range e.surcharges.Match(&a.to, nil) {
+			a.surcharges = append(a.surcharges, m.Owner)
+		}
+		slices.Sort(a.surcharges)
+	}
+	if taxes := e.taxes.Match(&a.to, make([]place.Match, 0, 4)); len(taxes) > 0 {
+		a.taxPercent = e.file.Store.Tax.Rates[taxes[0].Owner].Percent
+	}
+	for i := range e.agreed {
+		if e.agreed[i].holds(a) {
+			a.agreed = append(a.agreed, &e.agreed[i])
+		}
+	}
+}
+
+// nearest is the distance from the nearest location that ships.
+func (a *asked) nearest() (least *exact.Decimal) {
+	for _, from := range a.e.shipsFrom {
+		if d := a.distanceFrom(&from); d != nil && (least == nil || d.Less(*least)) {
+			least = d
+		}
+	}
+	return least
+}
+
+func (a *asked) distanceFrom(from *orb.Point) *exact.Decimal {
+	if from == nil || a.to.Point == nil {
+		return nil
+	}
+	d := place.Distance(*from, *a.to.Point, a.e.file.Store.Metres())
+	return &d
+}
+
+// refusal is why a method is not offered; its zero value means that it is.
+type refusal struct{ code, reason string }
+
+func (r refusal) of(m *method) Refused {
+	out := Refused{Method: m.ID, Code: r.code, Reason: r.reason}
+	if m.WhenRefused == "tell" {
+		if out.Text = m.RefusedText; out.Text == "" {
+			out.Text = r.reason
+		}
+	}
+	return out
+}
+
+// method evaluates one method.
+func (a *asked) method(m *method) (Option, refusal) {
+	position, s := a.serving(m)
+	if s == nil {
+		return Option{}, refusal{OutsideZones, a.outside(m)}
+	}
+	zone := &a.e.file.Zones[a.zones[position].Owner]
+	if position > a.only {
+		narrow := a.e.file.Zones[a.zones[a.only].Owner]
+		return Option{}, refusal{ZoneOnly, nameOr(narrow.Name, narrow.ID) + " takes this address for itself alone; this method serves it from " + nameOr(zone.Name, zone.ID)}
+	}
+	distance := a.distance
+	if m.ownFrom {
+		distance = a.distanceFrom(m.from)
+	}
+	if r := a.needs(s.terms.Needs, distance); r.code != "" {
+		return Option{}, r
+	}
+	if !s.terms.Enabled {
+		return Option{}, refusal{NoRate, "switched off in " + nameOr(zone.Name, zone.ID)}
+	}
+	p := pricing{asked: a, m: m, s: s, zone: zone, distance: distance}
+	charge, r := p.price()
+	if r.code != "" {
+		return Option{}, r
+	}
+	digits := a.e.units.Digits
+	o := Option{Method: m.ID, Label: m.BuyersLabel(), Kind: m.Kind, Zone: zone.ID, Days: s.terms.Days, Steps: p.steps}
+	tax, total := a.tax(m, charge)
+	o.Charge, o.Tax, o.Total = charge.Fixed(digits), tax.Fixed(digits), total.Fixed(digits)
+	return o, refusal{}
+}
+
+// serving finds the narrowest matching zone that a table of the method serves.
+func (a *asked) serving(m *method) (position int, s *served) {
+	for i := range a.zones {
+		if s := m.served[a.zones[i].Owner]; s != nil {
+			return i, s
+		}
+	}
+	return 0, nil
+}
+
+func (a *asked) outside(m *method) string {
+	if len(a.zones) == 0 {
+		return "no zone takes this address"
+	}
+	names := make([]string, 0, 3)
+	for i := range a.zones[:min(3, len(a.zones))] {
+		z := &a.e.file.Zones[a.zones[i].Owner]
+		names = append(names, nameOr(z.Name, z.ID))
+	}
+	return "no table of this method serves " + strings.Join(names, " or ") + ", which takes this address"
+}
+
+func nameOr(name, id string) string {
+	if name == "" {
+		return id
+	}
+	return name
+}
+
+// tax of a charge: within it where prices include tax, on top of it otherwise.
+func (a *asked) tax(m *method, charge exact.Decimal) (tax, total exact.Decimal) {
+	if !m.Taxable || a.taxPercent.IsZero() || charge.IsZero() {
+		return exact.Zero, charge
+	}
+	digits := a.e.units.Digits
+	if a.e.file.Store.Tax.PricesIncludeTax {
+		return charge.Mul(a.taxPercent).QuoRound(exact.Hundred.Add(a.taxPercent), digits), charge
+	}
+	tax = charge.Percent(a.taxPercent).Round(digits)
+	return tax, charge.Add(tax)
+}
+
+// message says in the customer's words that nothing is offered, and why.
+func (a *asked) message(refused []Refused) string {
+	where := destination(&a.q.To)
+	if len(a.e.methods) == 0 {
+		return "We cannot deliver to " + where + ": no delivery method is available at the moment."
+	}
+	reason, own := "", ""
+	for _, r := range refused {
+		if r.Text != "" && own == "" {
+			own = r.Text
+		}
+		if reason == "" && r.Code != OutsideZones && r.Code != ZoneOnly {
+			reason = r.Reason
+			if r.Code == Needs {
+				reason = "this order " + reason
+			}
+		}
+	}
+	switch {
+	case own != "":
+		return "We cannot deliver this order to " + where + ": " + own
+	case reason != "":
+		return "We cannot deliver this order to " + where + ": " + reason + "."
+	}
+	return "We do not deliver to " + where + "."
+}
+
+// destination writes an address as people name it in a sentence.
+func destination(to *place.Address) string {
+	local := strings.TrimSpace(strings.TrimSpace(to.Postcode) + " " + strings.TrimSpace(to.City))
+	if r := []rune(local); len(r) > 80 {
+		local = string(r[:80]) + "…"
+	}
+	country := world.CountryName(to.Country)
+	if local == "" {
+		return country
+	}
+	return local + ", " + country
+}

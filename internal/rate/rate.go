@@ -1,0 +1,282 @@
+// Package rate evaluates rate tables: rows that are break points, columns that are zones, and in each cell a charge.
+//
+// Break points, unlike from–to pairs, leave no gaps and cannot overlap. Row i of a table with edges "from" covers
+// at[i] ≤ x < at[i+1], the last one everything above; with edges "up_to" it covers at[i−1] < x ≤ at[i], the first one from 0
+// on, and a last row without a break point covers everything above.
+package rate
+
+import (
+	"slices"
+
+	"diadrom/internal/exact"
+)
+
+// By is what a table measures.
+type By string
+
+// What a table can measure.
+const (
+	ByOrder    By = "order" // nothing: one row for every order
+	ByWeight   By = "weight"
+	BySubtotal By = "subtotal"
+	ByQuantity By = "quantity"
+	ByDistance By = "distance"
+)
+
+// Measures lists what a table can measure, in the order in which people meet it.
+var Measures = []By{ByOrder, ByWeight, BySubtotal, ByQuantity, ByDistance}
+
+// Edges says on which side of its break point a row lies.
+type Edges string
+
+// The edges of rows.
+const (
+	From Edges = "from"
+	UpTo Edges = "up_to"
+)
+
+// Table is one rate table of a method.
+type Table struct {
+	ID        string   `json:"id"`
+	Name      string   `json:"name"`
+	Zones     []string `json:"zones"`   // ids, the columns
+	Classes   []string `json:"classes"` // ids; none means all goods that no other table of the method claims
+	By        By       `json:"by"`
+	Edges     Edges    `json:"edges,omitempty"`
+	Graduated bool     `json:"graduated"`
+	Rows      []Row    `json:"rows"`
+}
+
+// Row is a break point with a charge for each column.
+type Row struct {
+	At      *exact.Decimal `json:"at"`      // nil: everything above, or a table by order
+	Charges []*Charge      `json:"charges"` // nil: not offered
+}
+
+// Charge is the price in a cell: its terms are added. Amounts are in the store's currency.
+type Charge struct {
+	Base        *exact.Decimal `json:"base,omitempty"`
+	PerItem     *exact.Decimal `json:"per_item,omitempty"`
+	FirstItem   *exact.Decimal `json:"first_item,omitempty"`
+	NextItem    *exact.Decimal `json:"next_item,omitempty"`
+	PerWeight   *PerUnit       `json:"per_weight,omitempty"`
+	PerDistance *PerUnit       `json:"per_distance,omitempty"`
+	Percent     *exact.Decimal `json:"percent,omitempty"` // of the subtotal of the table's goods
+}
+
+// PerUnit is amount × (x − above) ÷ every, nothing where x ≤ above; with Started, started units are counted.
+type PerUnit struct {
+	Amount  exact.Decimal  `json:"amount"`
+	Every   *exact.Decimal `json:"every,omitempty"` // nil: 1
+	Above   *exact.Decimal `json:"above,omitempty"` // nil: 0
+	Started bool           `json:"-"`
+}
+
+// Goods are the measures of the goods that a table prices: those of one parcel.
+type Goods struct {
+	Weight   exact.Decimal
+	Quantity int64
+	Subtotal exact.Decimal
+	Distance *exact.Decimal // nil: unknown
+}
+
+func (g *Goods) measure(by By) (x exact.Decimal, known bool) {
+	switch by {
+	case ByWeight:
+		return g.Weight, true
+	case BySubtotal:
+		return g.Subtotal, true
+	case ByQuantity:
+		return exact.FromInt(g.Quantity), true
+	case ByDistance:
+		if g.Distance == nil {
+			return exact.Zero, false
+		}
+		return *g.Distance, true
+	}
+	return exact.Zero, true
+}
+
+// Outcome says whether a table has a price.
+type Outcome uint8
+
+// Outcomes, the more telling one greater.
+const (
+	Priced     Outcome = iota
+	NoRate             // the cell says so, or no row reaches so far
+	NoDistance         // a distance is needed and unknown
+)
+
+// Row finds the row that covers x; false where the table ends below it.
+func (t *Table) Row(x exact.Decimal) (int, bool) {
+	if t.By == ByOrder {
+		return 0, len(t.Rows) > 0
+	}
+	i, found := slices.BinarySearchFunc(t.Rows, x, func(r Row, x exact.Decimal) int {
+		if r.At == nil {
+			return 1
+		}
+		return r.At.Cmp(x)
+	})
+	if t.Edges == From && !found {
+		i--
+	}
+	return i, i >= 0 && i < len(t.Rows)
+}
+
+// Price evaluates the table for the goods of one parcel in a column. Row is the row that counted, −1 where there is none.
+func (t *Table) Price(column int, g *Goods) (amount exact.Decimal, row int, outcome Outcome) {
+	x, known := g.measure(t.By)
+	if !known {
+		return exact.Zero, -1, NoDistance
+	}
+	row, ok := t.Row(x)
+	if !ok {
+		return exact.Zero, -1, NoRate
+	}
+	c := t.Rows[row].Charges[column]
+	if c == nil {
+		return exact.Zero, row, NoRate
+	}
+	if !t.Graduated {
+		amount, known = c.price(g)
+	} else {
+		var gap bool
+		if amount, gap = t.graduated(column, row, x); gap {
+			return exact.Zero, row, NoRate
+		}
+		var rest exact.Decimal
+		rest, known = c.without(t.By).price(g)
+		amount = amount.Add(rest)
+	}
+	if !known {
+		return exact.Zero, row, NoDistance
+	}
+	return amount, row, Priced
+}
+
+// price adds the terms; false where one needs the distance and it is unknown.
+func (c *Charge) price(g *Goods) (sum exact.Decimal, known bool) {
+	if c.Base != nil {
+		sum = *c.Base
+	}
+	if c.PerItem != nil {
+		sum = sum.Add(c.PerItem.Mul(exact.FromInt(g.Quantity)))
+	}
+	if c.FirstItem != nil {
+		sum = sum.Add(*c.FirstItem)
+	}
+	if c.NextItem != nil && g.Quantity > 1 {
+		sum = sum.Add(c.NextItem.Mul(exact.FromInt(g.Quantity - 1)))
+	}
+	if c.PerWeight != nil {
+		sum = sum.Add(c.PerWeight.price(g.Weight))
+	}
+	if c.PerDistance != nil {
+		if g.Distance == nil {
+			return exact.Zero, false
+		}
+		sum = sum.Add(c.PerDistance.price(*g.Distance))
+	}
+	if c.Percent != nil {
+		sum = sum.Add(g.Subtotal.Percent(*c.Percent))
+	}
+	return sum, true
+}
+
+func (p *PerUnit) every() exact.Decimal {
+	if p.Every == nil {
+		return exact.One
+	}
+	return *p.Every
+}
+
+func (p *PerUnit) above() exact.Decimal {
+	if p.Above == nil {
+		return exact.Zero
+	}
+	return *p.Above
+}
+
+// units is how many units of x are charged. Pro rata it is (x − above), still to be divided by every.
+func (p *PerUnit) units(x exact.Decimal) exact.Decimal {
+	over := x.Sub(p.above())
+	if over.Sign() <= 0 {
+		return exact.Zero
+	}
+	if p.Started {
+		return over.Quo(p.every()).Ceil()
+	}
+	return over
+}
+
+func (p *PerUnit) price(x exact.Decimal) exact.Decimal {
+	units := p.units(x)
+	if p.Started || units.IsZero() {
+		return p.Amount.Mul(units)
+	}
+	return p.Amount.Mul(units).Quo(p.every())
+}
+
+// perUnit is the term that a graduated table by this measure applies row by row.
+func (c *Charge) perUnit(by By) *PerUnit {
+	switch {
+	case by == ByWeight:
+		return c.PerWeight
+	case by == ByDistance:
+		return c.PerDistance
+	case by == ByQuantity && c.PerItem != nil:
+		return &PerUnit{Amount: *c.PerItem}
+	}
+	return nil
+}
+
+// without is the charge without that term.
+func (c *Charge) without(by By) *Charge {
+	rest := *c
+	switch by {
+	case ByWeight:
+		rest.PerWeight = nil
+	case ByDistance:
+		rest.PerDistance = nil
+	case ByQuantity:
+		rest.PerItem = nil
+	}
+	return &rest
+}
+
+// graduated adds up, over the rows to the one in which x lies, each row's term for the part of x in that row. A row on the
+// way that is not offered is a gap: x cannot be priced through it.
+func (t *Table) graduated(column, row int, x exact.Decimal) (sum exact.Decimal, gap bool) {
+	for i := 0; i <= row; i++ {
+		c := t.Rows[i].Charges[column]
+		if c == nil {
+			return exact.Zero, true
+		}
+		if p := c.perUnit(t.By); p != nil {
+			sum = sum.Add(p.price(t.part(i, x)))
+		}
+	}
+	return sum, false
+}
+
+// part is how much of x lies in row i.
+func (t *Table) part(i int, x exact.Decimal) exact.Decimal {
+	low, high := exact.Zero, x
+	next := i + 1
+	if t.Edges == UpTo {
+		next = i
+		if i > 0 {
+			low = *t.Rows[i-1].At
+		}
+	} else {
+		low = *t.Rows[i].At
+	}
+	if next < len(t.Rows) && t.Rows[next].At != nil && t.Rows[next].At.Less(x) {
+		high = *t.Rows[next].At
+	}
+	if high.Less(low) {
+		return exact.Zero
+	}
+	return high.Sub(low)
+}

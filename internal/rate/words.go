@@ -1,0 +1,191 @@
+package rate
+
+import (
+	"strconv"
+
+	"diadrom/internal/exact"
+)
+
+// Units are how a store writes its measures.
+type Units struct {
+	Digits   int    // minor digits of the currency
+	Weight   string // "kg"
+	Distance string // "km"
+}
+
+// Money writes an amount with the currency's minor digits, and more only where it has more.
+func (u Units) Money(d exact.Decimal) string { return d.Fixed(u.Digits) }
+
+// Measure writes a value of what a table measures, with its unit.
+func (u Units) Measure(by By, d exact.Decimal) string { return string(u.appendMeasure(nil, by, d)) }
+
+func (u Units) appendMeasure(b []byte, by By, d exact.Decimal) []byte {
+	switch by {
+	case BySubtotal:
+		return d.Append(b, u.Digits)
+	case ByWeight:
+		return append(append(d.Append(b, 0), ' '), u.Weight...)
+	case ByDistance:
+		return append(append(d.Append(b, 0), ' '), u.Distance...)
+	}
+	b = d.Append(b, 0)
+	if d.Cmp(exact.One) == 0 {
+		return append(b, " item"...)
+	}
+	return append(b, " items"...)
+}
+
+// RowWords says what row i covers: "up to and including 2 kg", "50.00 and over".
+func (t *Table) RowWords(i int, u Units) string { return string(t.appendRow(nil, i, u)) }
+
+func (t *Table) appendRow(b []byte, i int, u Units) []byte {
+	at := t.Rows[i].At
+	switch {
+	case t.By == ByOrder:
+		return append(b, "every order"...)
+	case t.Edges == UpTo && at != nil:
+		return u.appendMeasure(append(b, "up to and including "...), t.By, *at)
+	case t.Edges == UpTo && i > 0 && t.Rows[i-1].At != nil:
+		return u.appendMeasure(append(b, "above "...), t.By, *t.Rows[i-1].At)
+	case t.Edges == UpTo || len(t.Rows) == 1:
+		return append(append(b, "any "...), t.By...)
+	case i+1 == len(t.Rows):
+		return append(u.appendMeasure(b, t.By, *at), " and over"...)
+	case i == 0:
+		return u.appendMeasure(append(b, "under "...), t.By, *t.Rows[i+1].At)
+	}
+	b = append(u.appendMeasure(b, t.By, *at), " to under "...)
+	return u.appendMeasure(b, t.By, *t.Rows[i+1].At)
+}
+
+// AppendReckoning writes how Price came to its amount, so that it can be followed with a pencil:
+// "row up to and including 10 kg: 9.90 + 0.80 × 7 started kg above 10 = 15.50".
+func (t *Table) AppendReckoning(b []byte, column, row int, g *Goods, amount exact.Decimal, u Units) []byte {
+	if t.By != ByOrder {
+		b = append(b, "row "...)
+		b = t.appendRow(b, row, u)
+		b = append(b, ": "...)
+	}
+	w := terms{b: b, u: u}
+	c := t.Rows[row].Charges[column]
+	if t.Graduated {
+		x, _ := g.measure(t.By)
+		for i := 0; i <= row; i++ {
+			if p := t.Rows[i].Charges[column].perUnit(t.By); p != nil {
+				if part := t.part(i, x); !part.IsZero() {
+					w.perUnit(p, part, t.By)
+				}
+			}
+		}
+		c = c.without(t.By)
+	}
+	w.charge(c, g)
+	if w.n == 0 {
+		return u.appendMoney(w.b, exact.Zero)
+	}
+	if w.n > 1 || w.product {
+		w.b = append(w.b, " = "...)
+		w.b = u.appendMoney(w.b, amount)
+	}
+	return w.b
+}
+
+func (u Units) appendMoney(b []byte, d exact.Decimal) []byte { return d.Append(b, u.Digits) }
+
+// terms writes the terms of a charge as a sum.
+type terms struct {
+	b       []byte
+	u       Units
+	n       int
+	product bool
+}
+
+func (w *terms) next() {
+	if w.n > 0 {
+		w.b = append(w.b, " + "...)
+	}
+	w.n++
+}
+
+func (w *terms) money(d exact.Decimal) { w.b = w.u.appendMoney(w.b, d) }
+
+func (w *terms) times(d exact.Decimal, n int64, what string) {
+	w.next()
+	w.product = true
+	w.money(d)
+	w.b = append(w.b, " × "...)
+	w.b = strconv.AppendInt(w.b, n, 10)
+	w.b = append(w.b, what...)
+}
+
+func (w *terms) charge(c *Charge, g *Goods) {
+	if c.Base != nil {
+		w.next()
+		w.money(*c.Base)
+	}
+	if c.PerItem != nil {
+		w.times(*c.PerItem, g.Quantity, plural(g.Quantity, " item"))
+	}
+	if c.FirstItem != nil {
+		w.next()
+		w.money(*c.FirstItem)
+		w.b = append(w.b, " first item"...)
+	}
+	if c.NextItem != nil && g.Quantity > 1 {
+		w.times(*c.NextItem, g.Quantity-1, plural(g.Quantity-1, " more item"))
+	}
+	if c.PerWeight != nil {
+		w.perUnit(c.PerWeight, g.Weight, ByWeight)
+	}
+	if c.PerDistance != nil && g.Distance != nil {
+		w.perUnit(c.PerDistance, *g.Distance, ByDistance)
+	}
+	if c.Percent != nil {
+		w.next()
+		w.product = true
+		w.b = c.Percent.Append(w.b, 0)
+		w.b = append(w.b, " % of "...)
+		w.money(g.Subtotal)
+	}
+}
+
+func plural(n int64, what string) string {
+	if n == 1 {
+		return what
+	}
+	return what + "s"
+}
+
+func (w *terms) perUnit(p *PerUnit, x exact.Decimal, by By) {
+	w.next()
+	w.product = true
+	w.money(p.Amount)
+	w.b = append(w.b, " × "...)
+	w.b = p.units(x).Append(w.b, 0)
+	whole := p.Every == nil || p.Every.Cmp(exact.One) == 0
+	if p.Started {
+		w.b = append(w.b, " started "...)
+		if !whole {
+			w.b = p.Every.Append(w.b, 0)
+			w.b = append(w.b, ' ')
+		}
+	} else {
+		if !whole {
+			w.b = append(w.b, '/')
+			w.b = p.Every.Append(w.b, 0)
+		}
+		w.b = append(w.b, ' ')
+	}
+	switch by {
+	case ByWeight:
+		w.b = append(w.b, w.u.Weight...)
+	case ByDistance:
+		w.b = append(w.b, w.u.Distance...)
+	default:
+		w.b = append(w.b, "items"...)
+	}
+	if !p.above().IsZero() {
+		w.b = append(w.b, " above "...)
+		w.b = p.above().Append(w.b, 0)
+	}
+}
