@@ -63,9 +63,9 @@ func (t *Table) appendRow(b []byte, i int, u Units) []byte {
 func (t *Table) AppendReckoning(b []byte, column, row int, g *Goods, amount exact.Decimal, u Units) []byte {
 	if t.By != ByOrder {
 		b = append(b, "row "...)
-		b = t.appendRow(b, row, u)
-		b = append(b, ": "...)
 	}
+	b = t.appendRow(b, row, u)
+	b = append(b, ": "...)
 	w := terms{b: b, u: u}
 	c := t.Rows[row].Charges[column]
 	if t.Graduated {
