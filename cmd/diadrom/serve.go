@@ -1,6 +1,165 @@
 package main
 
-import "github.com/spf13/cobra"
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net"
+	"net/http"
+	"os"
+	"os/signal"
+	"syscall"
+	"time"
 
-func serveCommand() *cobra.Command { return &cobra.Command{Use: "serve"} }
-func demoCommand() *cobra.Command  { return &cobra.Command{Use: "demo"} }
+	"diadrom/internal/demo"
+	"diadrom/internal/draft"
+	"diadrom/internal/gazetteer"
+	"diadrom/internal/screen"
+	"diadrom/internal/storage"
+	"diadrom/internal/store"
+
+	"github.com/spf13/cobra"
+)
+
+const defaultListen = "127.0.0.1:8080"
+
+func serveCommand() *cobra.Command {
+	var dir, listen, gazetteerName string
+	cmd := &cobra.Command{
+		Use:   "serve --data DIR",
+		Short: "Serve a shop, empty at first",
+		Args:  cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			g, err := readGazetteer(cmd, gazetteerName)
+			if err != nil {
+				return err
+			}
+			return serve(cmd, shop{dir: dir, listen: listen, gazetteer: g, first: draft.Empty()})
+		},
+	}
+	cmd.Flags().StringVar(&dir, "data", "", "the folder of the shop; made where it is missing")
+	cmd.Flags().StringVar(&gazetteerName, "gazetteer", "", "places in the GeoNames postal layout")
+	listenFlag(cmd, &listen)
+	cmd.MarkFlagRequired("data")
+	return cmd
+}
+
+func demoCommand() *cobra.Command {
+	var dir, listen string
+	cmd := &cobra.Command{
+		Use:   "demo [--data DIR]",
+		Short: "Serve the demo shop, in a new folder unless one is named",
+		Args:  cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			if dir == "" {
+				var err error
+				if dir, err = os.MkdirTemp("", "diadrom-demo-"); err != nil {
+					return err
+				}
+			}
+			first, err := demo.Store()
+			if err != nil {
+				return err
+			}
+			g, err := demo.Gazetteer()
+			if err != nil {
+				return err
+			}
+			return serve(cmd, shop{dir: dir, listen: listen, gazetteer: g, first: first, fill: demo.Fill})
+		},
+	}
+	cmd.Flags().StringVar(&dir, "data", "", "the folder of the demo shop, to come back to it")
+	listenFlag(cmd, &listen)
+	return cmd
+}
+
+func listenFlag(cmd *cobra.Command, listen *string) {
+	cmd.Flags().StringVar(listen, "listen", "", "address and port (default "+defaultListen+", or a free port where that is taken)")
+}
+
+// shop is what is served.
+type shop struct {
+	dir, listen string
+	gazetteer   *gazetteer.Gazetteer
+	first       *store.File // of a folder without a shop
+	fill        func(context.Context, *storage.DB) error
+}
+
+func serve(cmd *cobra.Command, s shop) (err error) {
+	ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	log := slog.New(slog.NewTextHandler(cmd.ErrOrStderr(), nil))
+	db, err := storage.Open(ctx, s.dir)
+	if err != nil {
+		return err
+	}
+	defer func() { err = errors.Join(err, db.Close()) }()
+	d, err := draft.Open(ctx, db, s.gazetteer, s.first)
+	if err != nil {
+		return err
+	}
+	if s.fill != nil {
+		if _, filled, err := db.LoadTill(ctx); err != nil {
+			return err
+		} else if !filled {
+			if err := s.fill(ctx, db); err != nil {
+				return err
+			}
+		}
+	}
+	l, err := listen(cmd, s.listen)
+	if err != nil {
+		return err
+	}
+	handler, err := screen.New(d, db, log, hosts(l.Addr()))
+	if err != nil {
+		return errors.Join(err, l.Close())
+	}
+	fmt.Fprintf(cmd.OutOrStdout(), "The shop is kept in %s\nOpen http://%s\n", s.dir, l.Addr())
+	return run(ctx, l, handler, log)
+}
+
+// listen listens where it is told, or else on the default address or, where that is taken, on a free port of loopback.
+func listen(cmd *cobra.Command, address string) (net.Listener, error) {
+	if address != "" {
+		return net.Listen("tcp", address)
+	}
+	l, err := net.Listen("tcp", defaultListen)
+	if errors.Is(err, syscall.EADDRINUSE) {
+		if l, err = net.Listen("tcp", "127.0.0.1:0"); err == nil {
+			fmt.Fprintf(cmd.OutOrStdout(), "Something else uses %s: taking %s instead\n", defaultListen, l.Addr())
+		}
+	}
+	return l, err
+}
+
+// hosts are the names of loopback; a server on another address answers under any.
+func hosts(a net.Addr) []string {
+	if tcp, ok := a.(*net.TCPAddr); ok && tcp.IP.IsLoopback() {
+		return []string{"127.0.0.1", "localhost", "[::1]"}
+	}
+	return nil
+}
+
+func run(ctx context.Context, l net.Listener, handler http.Handler, log *slog.Logger) error {
+	server := &http.Server{
+		Handler:           handler,
+		ReadHeaderTimeout: 5 * time.Second,
+		ReadTimeout:       20 * time.Second,
+		WriteTimeout:      30 * time.Second,
+		IdleTimeout:       time.Minute,
+		MaxHeaderBytes:    64 << 10,
+		ErrorLog:          slog.NewLogLogger(log.Handler(), slog.LevelWarn),
+	}
+	done := make(chan error, 1)
+	go func() { done <- server.Serve(l) }()
+	select {
+	case err := <-done:
+		return err
+	case <-ctx.Done():
+	}
+	grace, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+	defer cancel()
+	return server.Shutdown(grace)
+}

@@ -47,6 +47,8 @@ type Step struct {
 	Kind   string `json:"kind"`
 	Text   string `json:"text"`
 	Amount string `json:"amount"`
+	Table  string `json:"-"` // of a table's step: its id,
+	Rows   []int  `json:"-"` // and the rows that counted
 }
 
 // Kinds of steps.

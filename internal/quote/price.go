@@ -22,7 +22,7 @@ type pricing struct {
 
 // step notes a line of the reckoning and adds its amount.
 func (p *pricing) step(kind, text string, amount exact.Decimal) {
-	p.steps = append(p.steps, Step{kind, text, p.e.units.Money(amount)})
+	p.steps = append(p.steps, Step{Kind: kind, Text: text, Amount: p.e.units.Money(amount)})
 	p.sum = p.sum.Add(amount)
 }
 
@@ -71,6 +71,7 @@ func (p *pricing) agreedCharge() *agreement {
 type priced struct {
 	amount exact.Decimal
 	text   []byte
+	rows   []int
 }
 
 // tables evaluates step 1: each table per parcel, added or the dearest of each parcel.
@@ -96,6 +97,8 @@ func (p *pricing) tables() refusal {
 	for i := range results {
 		if results[i].text != nil {
 			p.step(StepTable, string(results[i].text), results[i].amount)
+			step := &p.steps[len(p.steps)-1]
+			step.Table, step.Rows = p.s.tables[i].table.ID, results[i].rows
 		}
 	}
 	return refusal{}
@@ -135,7 +138,7 @@ func (p *pricing) alone(parcel *parcel, results []priced) refusal {
 		return p.unpriced(c, row, &goods, outcome)
 	}
 	r := &results[i]
-	p.begin(r, c.table)
+	p.begin(r, c.table, row)
 	if parcel.count > 1 {
 		r.text = strconv.AppendInt(r.text, parcel.count, 10)
 		r.text = append(r.text, " parcels of their own of "...)
@@ -153,7 +156,8 @@ func (p *pricing) alone(parcel *parcel, results []priced) refusal {
 }
 
 // begin starts a table's text with its name, or goes on behind what another parcel wrote.
-func (p *pricing) begin(r *priced, t *rate.Table) {
+func (p *pricing) begin(r *priced, t *rate.Table, row int) {
+	r.rows = append(r.rows, row)
 	if r.text == nil {
 		r.text = append(append(make([]byte, 0, 96), nameOr(t.Name, p.m.Name)...), ", "...)
 	} else {
@@ -222,7 +226,7 @@ func (p *pricing) together(results []priced) refusal {
 }
 
 func (p *pricing) note(r *priced, c column, row int, goods *rate.Goods, amount exact.Decimal) {
-	p.begin(r, c.table)
+	p.begin(r, c.table, row)
 	if len(p.cart.alone) > 0 {
 		r.text = append(r.text, "the rest, "...)
 		r.text = append(r.text, p.e.units.Measure(rate.ByWeight, goods.Weight)...)

@@ -1,0 +1,38 @@
+# Two commands do everything: make demo, make test. They need Go, make and, for Chromium in the tests, apt.
+.PHONY: demo test build bench refresh screenshots fuzz
+
+build:
+	go build -o bin/diadrom ./cmd/diadrom
+
+demo: build
+	./bin/diadrom demo
+
+test: chromium
+	go vet ./...
+	go test ./...
+
+# Chromium for the browser tests, from Debian's packages.
+.PHONY: chromium
+chromium:
+	@command -v chromium >/dev/null || { \
+	  echo "The browser tests need Chromium: installing Debian's package."; \
+	  SUDO=""; [ "$$(id -u)" = 0 ] || SUDO="sudo -n"; \
+	  $$SUDO apt-get update -qq && DEBIAN_FRONTEND=noninteractive $$SUDO apt-get install -y -qq --no-install-recommends chromium >/dev/null \
+	  || { echo "It could not be installed (no network, or not allowed). Install it with: apt-get install chromium"; exit 1; }; }
+
+# Benchmarks, judged as ratios: see docs/performance.md.
+bench:
+	go test -run '^$$' -bench . -benchmem ./internal/...
+
+# Vendored assets and open data, at the versions that tools/refresh/packages.json pins. Needs npm and Debian's iso-codes.
+refresh:
+	go run ./tools/refresh
+
+# The pictures of docs/screenshots, from the demo shop.
+screenshots: chromium
+	DIADROM_SCREENSHOTS=$(CURDIR)/docs/screenshots go test -count=1 -run TestScreenshots ./internal/browser
+
+# Each fuzz target for a while.
+fuzz:
+	for t in exact:FuzzParse postcode:FuzzParseEntry place:FuzzParseText charge:FuzzParse store:FuzzRead quote:FuzzRequest; do \
+	  go test -run '^$$' -fuzz "^$${t#*:}$$" -fuzztime 30s ./internal/$${t%%:*} || exit 1; done

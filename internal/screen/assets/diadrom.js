@@ -1,0 +1,70 @@
+// The Till's keys, walking through grids, and what stays open when the Till is requoted. All else is the server's.
+(() => {
+  const typing = (el) => el && (el.matches("input, textarea, select") || el.isContentEditable);
+
+  document.addEventListener("alpine:init", () => {
+    Alpine.data("bench", () => ({
+      open: localStorage.getItem("till") !== "shut",
+      init() { this.show(); },
+      show() { document.body.classList.toggle("till-shut", !this.open); },
+      toggle() {
+        this.open = !this.open;
+        localStorage.setItem("till", this.open ? "open" : "shut");
+        this.show();
+      },
+      key(event) {
+        if (event.ctrlKey || event.metaKey || event.altKey || typing(event.target)) return;
+        if (event.key === "t") this.toggle();
+        if (event.key === "/") {
+          event.preventDefault();
+          if (!this.open) this.toggle();
+          const to = document.getElementById("till-to");
+          to.focus();
+          to.select();
+        }
+      },
+    }));
+  });
+
+  // A grid is walked with the arrow keys and Enter; left and right leave a cell only from the ends of its text.
+  const cellsOf = (row) => [...row.querySelectorAll(".cell")];
+  const goTo = (cell) => { if (cell) { cell.focus(); if (cell.select) cell.select(); } };
+
+  document.addEventListener("keydown", (event) => {
+    const cell = event.target;
+    if (!cell.matches || !cell.matches("[data-grid] .cell")) return;
+    const row = cell.closest("tr"), cells = cellsOf(row), at = cells.indexOf(cell);
+    const fromEnd = cells.length - at; // rows may lack a break point in front
+    const beside = (r) => { const c = r ? cellsOf(r) : []; return c[c.length - fromEnd]; };
+    const whole = cell.selectionStart === 0 && cell.selectionEnd === cell.value.length;
+    switch (event.key) {
+      case "Enter":
+        event.preventDefault();
+        if (cell.closest(".bad")) htmx.trigger(cell, "change");
+        else if (beside(event.shiftKey ? row.previousElementSibling : row.nextElementSibling)) goTo(beside(event.shiftKey ? row.previousElementSibling : row.nextElementSibling));
+        else cell.blur();
+        break;
+      case "ArrowDown": event.preventDefault(); goTo(beside(row.nextElementSibling)); break;
+      case "ArrowUp": event.preventDefault(); goTo(beside(row.previousElementSibling)); break;
+      case "ArrowLeft": if (whole || cell.selectionEnd === 0) { event.preventDefault(); goTo(cells[at - 1]); } break;
+      case "ArrowRight": if (whole || cell.selectionStart === cell.value.length) { event.preventDefault(); goTo(cells[at + 1]); } break;
+      case "Escape": cell.value = cell.defaultValue; cell.select(); break;
+    }
+  });
+
+  // The Till is replaced as a whole: what was unfolded there is unfolded again.
+  let unfolded = new Set();
+  const remember = () => { unfolded = new Set([...document.querySelectorAll("#till details[open]")].map((d) => d.dataset.method || "refused")); };
+  const unfold = () => document.querySelectorAll("#till details").forEach((d) => { if (unfolded.has(d.dataset.method || "refused")) d.open = true; });
+  for (const name of ["htmx:beforeSwap", "htmx:oobBeforeSwap"]) document.addEventListener(name, remember);
+  for (const name of ["htmx:afterSwap", "htmx:oobAfterSwap"]) document.addEventListener(name, unfold);
+
+  // A message about a failed exchange goes when the next one succeeds.
+  document.addEventListener("htmx:afterRequest", (event) => {
+    const notice = document.getElementById("notice");
+    if (event.detail.successful) notice.replaceChildren();
+  });
+  document.addEventListener("htmx:sendError", () => {
+    document.getElementById("notice").textContent = "The shop cannot be reached: this change is not saved. It is still in its field; change it again when the shop is back.";
+  });
+})();

@@ -1,0 +1,217 @@
+// Package screen serves Diadrom's screens: HTML by the server, changed in place through htmx.
+//
+// A page is the shell (the course line of stations and the Till) around the work of one station. An edit is a POST; its
+// answer carries the part that was edited and, out of band, the Till requoted and the course line, so that what a change
+// does is seen in the same exchange. An edit that is refused answers 422 with the field as it was typed and what is wrong.
+package screen
+
+import (
+	"bytes"
+	"context"
+	"embed"
+	"errors"
+	"fmt"
+	"html/template"
+	"io/fs"
+	"log/slog"
+	"net/http"
+	"runtime/debug"
+	"strings"
+	"time"
+
+	"diadrom/internal/draft"
+	"diadrom/internal/storage"
+
+	"github.com/gin-gonic/gin"
+)
+
+//go:embed templates/*.html
+var templateFiles embed.FS
+
+//go:embed assets
+var assetFiles embed.FS
+
+// MaxBody is the largest body of a request to a screen, in bytes.
+const MaxBody = 1 << 20
+
+// Server serves the screens of one shop.
+type Server struct {
+	draft     *draft.Draft
+	db        *storage.DB
+	templates *template.Template
+	log       *slog.Logger
+}
+
+// New makes the handler of a shop's screens. hosts are the names under which it answers; none means any.
+func New(d *draft.Draft, db *storage.DB, log *slog.Logger, hosts []string) (http.Handler, error) {
+	s := &Server{draft: d, db: db, log: log}
+	var err error
+	if s.templates, err = template.New("").Funcs(functions).ParseFS(templateFiles, "templates/*.html"); err != nil {
+		return nil, err
+	}
+	assets, err := fs.Sub(assetFiles, "assets")
+	if err != nil {
+		return nil, err
+	}
+	gin.SetMode(gin.ReleaseMode)
+	r := gin.New()
+	r.Use(s.logged, s.recovered, headers, limited)
+	r.GET("/assets/*file", func(c *gin.Context) {
+		c.Header("Cache-Control", "no-cache")
+		http.StripPrefix("/assets/", http.FileServerFS(assets)).ServeHTTP(c.Writer, c.Request)
+	})
+	s.routes(r)
+	return guardHost(http.NewCrossOriginProtection().Handler(r), hosts), nil
+}
+
+func (s *Server) routes(r *gin.Engine) {
+	r.GET("/", func(c *gin.Context) { c.Redirect(http.StatusSeeOther, "/zones") })
+	r.GET("/zones", s.zones)
+	r.POST("/zones", s.addZone)
+	r.POST("/zones/:zone/name", s.nameZone)
+	r.POST("/zones/:zone/places", s.addPlaces)
+	r.POST("/zones/:zone/remove-place", s.removePlace)
+	r.POST("/zones/:zone/enabled", s.enableZone)
+	r.POST("/zones/:zone/remove", s.removeZone)
+	r.GET("/goods", s.goods)
+	r.POST("/goods", s.addProduct)
+	r.POST("/goods/cell", s.editProduct)
+	r.POST("/goods/remove", s.removeProduct)
+	r.GET("/methods", s.methods)
+	r.POST("/methods", s.addMethod)
+	r.POST("/methods/:method/name", s.nameMethod)
+	r.POST("/methods/:method/enabled", s.enableMethod)
+	r.GET("/rates", s.firstRates)
+	r.GET("/rates/:method", s.rates)
+	r.POST("/rates/:method/:table/cell", s.editCell)
+	r.POST("/rates/:method/:table/at", s.editBreak)
+	r.POST("/rates/:method/:table/rows", s.addRow)
+	r.POST("/rates/:method/:table/remove-row", s.removeRow)
+	r.POST("/rates/:method/:table/columns", s.addColumn)
+	r.POST("/rates/:method/:table/remove-column", s.removeColumn)
+	r.GET("/quotes", s.quotes)
+	r.POST("/shop", s.editShop)
+	r.POST("/till/destination", s.tillDestination)
+	r.POST("/till/cart", s.tillCart)
+	r.POST("/till/line", s.tillLine)
+	r.POST("/till/add", s.tillAdd)
+	r.NoRoute(func(c *gin.Context) { s.problem(c, http.StatusNotFound, "There is no such page here.") })
+}
+
+// headers sends the security headers: everything comes from here, nothing is inline.
+func headers(c *gin.Context) {
+	h := c.Writer.Header()
+	h.Set("Content-Security-Policy", "default-src 'none'; script-src 'self'; style-src 'self'; font-src 'self'; img-src 'self' data:; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'")
+	h.Set("X-Content-Type-Options", "nosniff")
+	h.Set("Referrer-Policy", "same-origin")
+	h.Set("Cross-Origin-Opener-Policy", "same-origin")
+	c.Next()
+}
+
+func limited(c *gin.Context) {
+	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, MaxBody)
+	if c.Request.ContentLength > MaxBody {
+		c.String(http.StatusRequestEntityTooLarge, "That is more than %d KB; nothing was changed.", MaxBody>>10)
+		c.Abort()
+		return
+	}
+	if c.Request.Method == http.MethodPost {
+		if err := c.Request.ParseForm(); err != nil {
+			status, text := http.StatusBadRequest, "The browser sent something that cannot be read; nothing was changed."
+			var tooLarge *http.MaxBytesError
+			if errors.As(err, &tooLarge) {
+				status, text = http.StatusRequestEntityTooLarge, fmt.Sprintf("That is more than %d KB; nothing was changed.", MaxBody>>10)
+			}
+			c.String(status, "%s", text)
+			c.Abort()
+			return
+		}
+	}
+	c.Next()
+}
+
+// guardHost refuses requests that came here under another name, so that no foreign page can reach a shop on loopback by
+// having its own name point here.
+func guardHost(next http.Handler, hosts []string) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		name := r.Host
+		if i := strings.LastIndexByte(name, ':'); i >= 0 && !strings.HasSuffix(name, "]") {
+			name = name[:i]
+		}
+		for _, h := range hosts {
+			if strings.EqualFold(h, name) {
+				next.ServeHTTP(w, r)
+				return
+			}
+		}
+		if len(hosts) == 0 {
+			next.ServeHTTP(w, r)
+			return
+		}
+		http.Error(w, "This shop does not answer under that name.", http.StatusMisdirectedRequest)
+	})
+}
+
+func (s *Server) logged(c *gin.Context) {
+	start := time.Now()
+	c.Next()
+	if strings.HasPrefix(c.Request.URL.Path, "/assets/") {
+		return
+	}
+	s.log.Info("request", "method", c.Request.Method, "path", c.Request.URL.Path, "status", c.Writer.Status(), "took", time.Since(start))
+}
+
+// recovered answers a panic without telling the browser more than that.
+func (s *Server) recovered(c *gin.Context) {
+	defer func() {
+		if p := recover(); p != nil {
+			s.log.Error("panic", "path", c.Request.URL.Path, "panic", fmt.Sprint(p), "stack", string(debug.Stack()))
+			c.Abort()
+			if !c.Writer.Written() {
+				s.problem(c, http.StatusInternalServerError, "Something went wrong here. Nothing that was saved is lost; please try again.")
+			}
+		}
+	}()
+	c.Next()
+}
+
+// render executes a template; what fails is logged, never shown.
+func (s *Server) render(name string, data any) template.HTML {
+	var b bytes.Buffer
+	if err := s.templates.ExecuteTemplate(&b, name, data); err != nil {
+		panic(err)
+	}
+	return template.HTML(b.String())
+}
+
+func isHTMX(c *gin.Context) bool { return c.GetHeader("HX-Request") == "true" }
+
+// problem answers with a sentence.
+func (s *Server) problem(c *gin.Context, status int, text string) {
+	if isHTMX(c) {
+		c.Header("HX-Retarget", "#notice")
+		c.Header("HX-Reswap", "innerHTML")
+		s.html(c, status, s.render("problem", text))
+		return
+	}
+	s.html(c, status, s.render("bare", text))
+}
+
+func (s *Server) html(c *gin.Context, status int, body ...template.HTML) {
+	c.Status(status)
+	c.Header("Content-Type", "text/html; charset=utf-8")
+	for _, b := range body {
+		if _, err := c.Writer.WriteString(string(b)); err != nil {
+			return
+		}
+	}
+}
+
+// internal answers an error that is not the owner's.
+func (s *Server) internal(c *gin.Context, err error) {
+	if errors.Is(err, context.Canceled) {
+		return
+	}
+	s.log.Error("internal", "path", c.Request.URL.Path, "error", err)
+	s.problem(c, http.StatusInternalServerError, "This could not be saved. Nothing was changed; please try again.")
+}

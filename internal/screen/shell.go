@@ -1,0 +1,206 @@
+package screen
+
+import (
+	"encoding/json"
+	"fmt"
+	"html/template"
+	"net/http"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"diadrom/internal/draft"
+	"diadrom/internal/fault"
+	"diadrom/internal/store"
+	"diadrom/internal/world"
+
+	"github.com/gin-gonic/gin"
+)
+
+// station is a stage on the course line.
+type station struct {
+	Name, Path string
+	Count      string
+	Wrong      string // what is wrong there
+	Here, Done bool
+}
+
+// shell is everything around the work.
+type shell struct {
+	Title    string
+	Shop     string
+	Stations []station
+	Till     tillView
+	Work     template.HTML
+	Notice   string
+	OOB      bool
+}
+
+func stations(f *store.File, here string) []station {
+	tables, unpriced := 0, 0
+	for i := range f.Methods {
+		tables += len(f.Methods[i].Tables)
+		if len(f.Methods[i].Tables) == 0 {
+			unpriced++
+		}
+	}
+	unweighed := 0
+	for i := range f.Products {
+		if p := &f.Products[i]; p.NeedsShipping && p.Weight == nil {
+			unweighed++
+		}
+	}
+	empty := 0
+	for i := range f.Zones {
+		if f.Zones[i].Enabled && len(f.Zones[i].Places) == 0 {
+			empty++
+		}
+	}
+	list := []station{
+		{Name: "Zones", Path: "/zones", Count: strconv.Itoa(len(f.Zones)), Wrong: some(empty, "empty")},
+		{Name: "Goods", Path: "/goods", Count: strconv.Itoa(len(f.Products)), Wrong: some(unweighed, "unweighed")},
+		{Name: "Methods", Path: "/methods", Count: strconv.Itoa(len(f.Methods)), Wrong: some(unpriced, "unpriced")},
+		{Name: "Rates", Path: "/rates", Count: strconv.Itoa(tables)},
+		{Name: "Quotes", Path: "/quotes"},
+	}
+	at := slices.IndexFunc(list, func(s station) bool { return s.Path == here })
+	for i := range list {
+		list[i].Here, list[i].Done = i == at, i != at && list[i].Count != "0" && list[i].Count != ""
+	}
+	return list
+}
+
+func some(n int, what string) string {
+	if n == 0 {
+		return ""
+	}
+	return fmt.Sprintf("%d %s", n, what)
+}
+
+// shopName is what stands under the product's name.
+func shopName(f *store.File) string {
+	if f.Store.Name == "" {
+		return "a new shop"
+	}
+	return f.Store.Name
+}
+
+// page answers with a whole page, or for htmx with its work and the shell's parts out of band.
+func (s *Server) page(c *gin.Context, here, title, name string, data any) {
+	state := s.draft.State()
+	work := s.render(name, data)
+	till, err := s.till(c.Request.Context(), state, tillSlips{})
+	if err != nil {
+		s.internal(c, err)
+		return
+	}
+	s.html(c, http.StatusOK, s.render("shell", shell{Title: title, Shop: shopName(state.File), Stations: stations(state.File, here), Till: till, Work: work}))
+}
+
+// answer sends the parts that an edit changed, with the Till and the course line out of band.
+func (s *Server) answer(c *gin.Context, here string, state *draft.State, parts ...template.HTML) {
+	till, err := s.till(c.Request.Context(), state, tillSlips{})
+	if err != nil {
+		s.internal(c, err)
+		return
+	}
+	till.OOB = true
+	parts = append(parts, s.render("till", till), s.render("course", shell{Stations: stations(state.File, here), OOB: true}), s.render("saved", time.Now().Format("15:04:05")))
+	s.html(c, http.StatusOK, parts...)
+}
+
+// slip is what an edit of the owner's lacks: it is told beside the field, and nothing has changed.
+type slip struct{ text string }
+
+func (e *slip) Error() string { return e.text }
+
+func slipf(format string, args ...any) error { return &slip{fmt.Sprintf(format, args...)} }
+
+// told turns the error of an edit into words for the owner; false for errors that are not theirs.
+func told(err error) (string, bool) {
+	switch e := err.(type) {
+	case *slip:
+		return e.text, true
+	case fault.List:
+		messages := make([]string, 0, 3)
+		for _, f := range e[:min(3, len(e))] {
+			messages = append(messages, f.Message)
+		}
+		return strings.Join(messages, "; "), true
+	}
+	return "", false
+}
+
+func zoneByID(f *store.File, id string) (*store.Zone, int) {
+	for i := range f.Zones {
+		if f.Zones[i].ID == id {
+			return &f.Zones[i], i
+		}
+	}
+	return nil, -1
+}
+
+func methodByID(f *store.File, id string) *store.Method {
+	for i := range f.Methods {
+		if f.Methods[i].ID == id {
+			return &f.Methods[i]
+		}
+	}
+	return nil
+}
+
+// newID makes an id of a name that none of the taken ones is.
+func newID(name, otherwise string, taken func(string) bool) string {
+	var b strings.Builder
+	for _, r := range world.Fold(name) {
+		switch {
+		case r >= 'a' && r <= 'z' || r >= '0' && r <= '9':
+			b.WriteRune(r)
+		case b.Len() > 0 && !strings.HasSuffix(b.String(), "-"):
+			b.WriteByte('-')
+		}
+	}
+	base := strings.Trim(b.String(), "-")
+	if len(base) > 40 {
+		base = strings.Trim(base[:40], "-")
+	}
+	if base == "" {
+		base = otherwise
+	}
+	id := base
+	for n := 2; taken(id); n++ {
+		id = base + "-" + strconv.Itoa(n)
+	}
+	return id
+}
+
+// MaxName is the longest name that a screen takes, in letters.
+const MaxName = 80
+
+// name reads a name that was typed.
+func typedName(text string) (string, error) {
+	name := strings.Join(strings.Fields(text), " ")
+	switch n := len([]rune(name)); {
+	case n == 0:
+		return "", slipf("a name is needed")
+	case n > MaxName:
+		return "", slipf("a name has at most %d letters; this has %d", MaxName, n)
+	}
+	return name, nil
+}
+
+// colour is the class of a zone's colour: by its place in the file, so that it stays when others are added behind it.
+func colour(position int) string { return "z" + strconv.Itoa(position%8+1) }
+
+var functions = template.FuncMap{"join": strings.Join, "vals": vals}
+
+// vals writes pairs of names and values as the JSON that htmx sends along.
+func vals(pairs ...any) (string, error) {
+	m := map[string]string{}
+	for i := 0; i+1 < len(pairs); i += 2 {
+		m[fmt.Sprint(pairs[i])] = fmt.Sprint(pairs[i+1])
+	}
+	out, err := json.Marshal(m)
+	return string(out), err
+}

@@ -1,0 +1,383 @@
+package screen
+
+import (
+	"context"
+	"net/http"
+	"strconv"
+	"strings"
+
+	"diadrom/internal/draft"
+	"diadrom/internal/exact"
+	"diadrom/internal/place"
+	"diadrom/internal/quote"
+	"diadrom/internal/rate"
+	"diadrom/internal/storage"
+	"diadrom/internal/store"
+	"diadrom/internal/world"
+
+	"github.com/gin-gonic/gin"
+)
+
+// tillSlips is what was typed into the Till and not taken.
+type tillSlips struct {
+	destination, destinationSlip string
+	line                         int
+	field, text, lineSlip        string
+	sku, addSlip                 string
+}
+
+type tillLine struct {
+	Index                 int
+	Name                  string
+	Quantity, Price, Unit string
+	Sum                   string
+	Own                   bool
+	Weight                string
+	Slip                  string
+}
+
+type tillOption struct {
+	ID, Label, Charge, Was, Days string
+	New                          bool
+	Zone, Because                string
+	Steps                        []quote.Step
+	Tax                          string
+	Kind                         string
+}
+
+type choice struct {
+	ID, Name string
+	Chosen   bool
+}
+
+type tillView struct {
+	Destination, DestinationSlip string
+	Where                        string // what the address was understood as
+	Destinations                 []string
+	Carts                        []choice
+	Lines                        []tillLine
+	Sum, Goods                   string
+	Options                      []tillOption
+	Refused                      []quote.Refused
+	Gone                         []string // offered before the last edit
+	Names                        map[string]string
+	Message                      string
+	Warnings                     []quote.Warning
+	NoShipping                   bool
+	Products                     []choice
+	Currency                     string
+	AddSlip, AddSKU              string
+	OOB                          bool
+
+	answer *quote.Answer
+	zone   int // index of the zone that counts first, −1
+}
+
+// emptyCart is what a shop without goods tries its prices with.
+var emptyCart = []storage.CartLine{{Name: "A parcel", Price: "20.00", Weight: "1", Quantity: 1}}
+
+func (s *Server) loadTill(ctx context.Context, f *store.File) (storage.Till, error) {
+	t, ok, err := s.db.LoadTill(ctx)
+	if err == nil && !ok {
+		t = storage.Till{Cart: emptyCart, Destination: "Finland"}
+		if h := home(f); h != "" {
+			t.Destination = world.CountryName(h)
+		}
+	}
+	return t, err
+}
+
+// request makes the Till a request; lines whose product is gone are left out.
+func (s *Server) request(f *store.File, t storage.Till) (q quote.Request, lines []int, err error) {
+	q.To, err = place.ParseAddress(t.Destination, home(f))
+	for i, l := range t.Cart {
+		p := store.Product{Name: l.Name, NeedsShipping: true}
+		if l.SKU != "" {
+			known := productBySKU(f, l.SKU)
+			if known == nil {
+				continue
+			}
+			p = *known
+		} else {
+			if d, err := exact.Parse(l.Price); err == nil {
+				p.Price = d
+			}
+			if d, err := exact.Parse(l.Weight); err == nil {
+				p.Weight = &d
+			}
+		}
+		q.Lines, lines = append(q.Lines, quote.Line{Product: p, Quantity: l.Quantity}), append(lines, i)
+	}
+	return q, lines, err
+}
+
+func productBySKU(f *store.File, sku string) *store.Product {
+	for i := range f.Products {
+		if f.Products[i].SKU == sku {
+			return &f.Products[i]
+		}
+	}
+	return nil
+}
+
+// till quotes what lies in the Till.
+func (s *Server) till(ctx context.Context, state *draft.State, slips tillSlips) (tillView, error) {
+	f := state.File
+	t, err := s.loadTill(ctx, f)
+	if err != nil {
+		return tillView{}, err
+	}
+	carts, destinations, err := s.db.Samples(ctx)
+	if err != nil {
+		return tillView{}, err
+	}
+	u := f.Store.Units()
+	v := tillView{Destination: t.Destination, Destinations: destinations, Names: map[string]string{}, Currency: f.Store.Currency, zone: -1,
+		AddSlip: slips.addSlip, AddSKU: slips.sku}
+	for _, c := range carts {
+		v.Carts = append(v.Carts, choice{c.ID, c.Name, sameCart(c.Lines, t.Cart)})
+	}
+	for i := range f.Products {
+		v.Products = append(v.Products, choice{ID: f.Products[i].SKU, Name: nameOr(f.Products[i].Name, f.Products[i].SKU)})
+	}
+	for i := range f.Methods {
+		v.Names[f.Methods[i].ID] = f.Methods[i].BuyersLabel()
+	}
+	q, at, addressErr := s.request(f, t)
+	for i, l := range q.Lines {
+		line := tillLine{Index: at[i], Name: nameOr(l.Product.Name, l.Product.SKU), Quantity: strconv.FormatInt(l.Quantity, 10),
+			Sum: u.Money(l.Product.Price.Mul(exact.FromInt(l.Quantity))), Own: t.Cart[at[i]].SKU == "", Price: t.Cart[at[i]].Price, Weight: t.Cart[at[i]].Weight, Unit: u.Weight}
+		if slips.lineSlip != "" && slips.line == at[i] {
+			line.Slip = slips.lineSlip
+			switch slips.field {
+			case "quantity":
+				line.Quantity = slips.text
+			case "price":
+				line.Price = slips.text
+			case "weight":
+				line.Weight = slips.text
+			}
+		}
+		v.Lines = append(v.Lines, line)
+	}
+	if slips.destinationSlip != "" {
+		v.Destination, v.DestinationSlip = slips.destination, slips.destinationSlip
+	} else if addressErr != nil {
+		v.DestinationSlip = addressErr.Error()
+	}
+	if addressErr != nil && q.To.Country == "" {
+		return v, nil
+	}
+	v.quote(state, &q)
+	return v, nil
+}
+
+func sameCart(a, b []storage.CartLine) bool {
+	if len(a) != len(b) {
+		return false
+	}
+	for i := range a {
+		if a[i] != b[i] {
+			return false
+		}
+	}
+	return true
+}
+
+func (v *tillView) quote(state *draft.State, q *quote.Request) {
+	f, u := state.File, state.File.Store.Units()
+	a := state.Engine.Quote(q)
+	v.answer = a
+	before := map[string]string{}
+	if state.Before != nil {
+		for _, o := range state.Before.Quote(q).Options {
+			before[o.Method] = o.Charge
+		}
+	}
+	var all exact.Decimal
+	for _, l := range q.Lines {
+		all = all.Add(l.Product.Price.Mul(exact.FromInt(l.Quantity)))
+	}
+	v.Sum = u.Money(all)
+	v.Goods = u.Measure(rate.ByQuantity, exact.FromInt(a.Measures.Quantity)) + " to send, " + a.Measures.Weight + " " + u.Weight
+	if a.Measures.Distance != nil {
+		v.Goods += ", " + *a.Measures.Distance + " " + u.Distance + " away"
+	}
+	v.NoShipping, v.Message, v.Warnings, v.Refused = !a.NeedsShipping, a.Message, a.Warnings, a.Refused
+	because := map[string]quote.Zone{}
+	for _, z := range a.Zones {
+		because[z.Zone] = z
+	}
+	if len(a.Zones) > 0 {
+		_, v.zone = zoneByID(f, a.Zones[0].Zone)
+	}
+	v.Where = world.CountryName(q.To.Country)
+	for _, o := range a.Options {
+		z, _ := zoneByID(f, o.Zone)
+		option := tillOption{ID: o.Method, Label: o.Label, Charge: o.Charge, Zone: nameOr(z.Name, z.ID), Because: because[o.Zone].Because, Steps: o.Steps, Kind: o.Kind}
+		if o.Days != nil {
+			option.Days = daysText(o.Days)
+		}
+		if o.Tax != exact.Zero.Fixed(u.Digits) {
+			option.Tax = o.Tax
+		}
+		if state.Before != nil {
+			was, offered := before[o.Method]
+			option.New = !offered
+			if was != o.Charge {
+				option.Was = was
+			}
+			delete(before, o.Method)
+		}
+		v.Options = append(v.Options, option)
+	}
+	for i := range f.Methods {
+		if _, gone := before[f.Methods[i].ID]; gone {
+			v.Gone = append(v.Gone, f.Methods[i].BuyersLabel())
+		}
+	}
+}
+
+// tillZone is the index of the zone that takes the Till's address before all others, with the address as typed.
+func (s *Server) tillZone(ctx context.Context, state *draft.State) (int, string) {
+	t, err := s.loadTill(ctx, state.File)
+	if err != nil {
+		return -1, ""
+	}
+	to, err := place.ParseAddress(t.Destination, home(state.File))
+	if err != nil {
+		return -1, ""
+	}
+	spotted := state.Engine.Spot(to)
+	zones := state.Engine.Zones(&spotted)
+	if len(zones) == 0 {
+		return -1, t.Destination
+	}
+	return zones[0].Owner, t.Destination
+}
+
+// changeTill makes a change of the Till and answers with it requoted.
+func (s *Server) changeTill(c *gin.Context, change func(*store.File, *storage.Till) error, slipped func(*tillSlips, string)) {
+	ctx, state := c.Request.Context(), s.draft.State()
+	t, err := s.loadTill(ctx, state.File)
+	if err == nil {
+		err = change(state.File, &t)
+	}
+	status := http.StatusOK
+	var slips tillSlips
+	if err != nil {
+		text, ok := told(err)
+		if !ok {
+			s.internal(c, err)
+			return
+		}
+		slipped(&slips, text)
+		status = http.StatusUnprocessableEntity
+	} else if err := s.db.SaveTill(ctx, t); err != nil {
+		s.internal(c, err)
+		return
+	}
+	v, err := s.till(ctx, state, slips)
+	if err != nil {
+		s.internal(c, err)
+		return
+	}
+	if status == http.StatusOK {
+		c.Header("HX-Trigger", "till-changed") // pages that show the Till's address or cart reload their work
+	}
+	s.html(c, status, s.render("till", v))
+}
+
+func (s *Server) tillDestination(c *gin.Context) {
+	typed := c.PostForm("to")
+	s.changeTill(c, func(f *store.File, t *storage.Till) error {
+		a, err := place.ParseAddress(typed, home(f))
+		if err != nil {
+			return slipf("%s", err.Error())
+		}
+		t.Destination = a.Line(home(f))
+		return nil
+	}, func(slips *tillSlips, text string) { slips.destination, slips.destinationSlip = typed, text })
+}
+
+func (s *Server) tillCart(c *gin.Context) {
+	id := c.PostForm("cart")
+	s.changeTill(c, func(_ *store.File, t *storage.Till) error {
+		carts, _, err := s.db.Samples(c.Request.Context())
+		if err != nil {
+			return err
+		}
+		for _, cart := range carts {
+			if cart.ID == id {
+				t.Cart = cart.Lines
+				return nil
+			}
+		}
+		return slipf("choose a cart")
+	}, func(slips *tillSlips, text string) { slips.addSlip = text })
+}
+
+// tillLine sets the quantity of a line, or the price and weight of goods that are the Till's own; a quantity of 0 is
+// refused, an empty one takes the line out.
+func (s *Server) tillLine(c *gin.Context) {
+	i, err := strconv.Atoi(c.PostForm("line"))
+	field, typed := c.PostForm("field"), strings.TrimSpace(c.PostForm("value"))
+	s.changeTill(c, func(f *store.File, t *storage.Till) error {
+		if err != nil || i < 0 || i >= len(t.Cart) {
+			return slipf("this line is not in the cart any more")
+		}
+		line := &t.Cart[i]
+		switch field {
+		case "remove":
+			t.Cart = append(t.Cart[:i], t.Cart[i+1:]...)
+		case "quantity":
+			n, err := strconv.ParseInt(typed, 10, 64)
+			if err != nil || n < 1 || n > quote.MaxQuantity {
+				return slipf("a quantity is a whole number from 1 to %d", quote.MaxQuantity)
+			}
+			line.Quantity = n
+		case "price", "weight":
+			unit := f.Store.Currency
+			if field == "weight" {
+				unit = f.Store.WeightUnit
+			}
+			d, err := measureTyped(typed, unit)
+			if err != nil {
+				return slipf("write the %s as a number, such as 2.50", field)
+			}
+			if field == "price" {
+				line.Price = d.Fixed(f.Store.Digits())
+			} else {
+				line.Weight = d.String()
+			}
+		}
+		return nil
+	}, func(slips *tillSlips, text string) {
+		slips.line, slips.field, slips.text, slips.lineSlip = i, field, typed, text
+	})
+}
+
+func (s *Server) tillAdd(c *gin.Context) {
+	typed := strings.TrimSpace(c.PostForm("sku"))
+	s.changeTill(c, func(f *store.File, t *storage.Till) error {
+		var found *store.Product
+		for i := range f.Products {
+			p := &f.Products[i]
+			if strings.EqualFold(p.SKU, typed) || strings.EqualFold(p.Name, typed) {
+				found = p
+				break
+			}
+		}
+		if found == nil {
+			return slipf("there is no product %.40q", typed)
+		}
+		for i := range t.Cart {
+			if t.Cart[i].SKU == found.SKU {
+				t.Cart[i].Quantity = min(t.Cart[i].Quantity+1, quote.MaxQuantity)
+				return nil
+			}
+		}
+		t.Cart = append(t.Cart, storage.CartLine{SKU: found.SKU, Quantity: 1})
+		return nil
+	}, func(slips *tillSlips, text string) { slips.sku, slips.addSlip = typed, text })
+}

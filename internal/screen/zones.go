@@ -1,0 +1,408 @@
+package screen
+
+import (
+	"errors"
+	"net/http"
+	"slices"
+	"strconv"
+	"strings"
+
+	"diadrom/internal/draft"
+	"diadrom/internal/place"
+	"diadrom/internal/store"
+	"diadrom/internal/world"
+
+	"github.com/gin-gonic/gin"
+)
+
+// chip is one place of a zone, as it is shown and removed.
+type chip struct {
+	Text   string
+	Except bool
+	Key    string // list/rule/entry
+}
+
+type zoneRow struct {
+	ID, Name string
+	Colour   string
+	Enabled  bool
+	Chips    []chip
+	Priced   string // where it has prices
+	Here     string // the Till's address, where this zone takes it before the others
+	Slip     string
+	Typed    string // what was typed and not taken
+	NameSlip string
+	Rename   string
+}
+
+type zoneGroup struct {
+	Name string
+	Rows []zoneRow
+}
+
+type zonesView struct {
+	Groups  []zoneGroup
+	Empty   bool
+	Typed   string
+	Slip    string
+	Placed  string // example for the field
+	Shop    shopView
+	Count   int
+	TillsTo string
+}
+
+type shopView struct {
+	Name, Currency, Weight, Distance string
+	Slip                             string
+	HasPrices                        bool
+	Weights, Distances               []string
+}
+
+var levelGroups = []struct {
+	name   string
+	levels []place.Level
+}{
+	{"Drawn and measured", []place.Level{place.Spot}},
+	{"Postcodes", []place.Level{place.Postcode}},
+	{"Towns and regions", []place.Level{place.City, place.Region}},
+	{"Countries", []place.Level{place.Country}},
+	{"Wider", []place.Level{place.Group, place.World}},
+	{"Nowhere yet", []place.Level{0}},
+}
+
+// narrowestLevel is the level under which a zone is listed.
+func narrowestLevel(z *store.Zone) place.Level {
+	var least place.Level
+	for i := range z.Places {
+		if l := z.Places[i].Level(); least == 0 || l < least {
+			least = l
+		}
+	}
+	return least
+}
+
+func (s *Server) zonesView(c *gin.Context, state *draft.State) zonesView {
+	f := state.File
+	v := zonesView{Empty: len(f.Zones) == 0, Count: len(f.Zones), Placed: "Finland, SE 10*, FI 96000 to 99999, not FI 21660", Shop: shopOf(f)}
+	here, line := s.tillZone(c.Request.Context(), state)
+	v.TillsTo = line
+	priced := map[string][]string{}
+	for i := range f.Methods {
+		for _, t := range f.Methods[i].Tables {
+			for _, z := range t.Zones {
+				if name := nameOr(f.Methods[i].Name, f.Methods[i].ID); !slices.Contains(priced[z], name) {
+					priced[z] = append(priced[z], name)
+				}
+			}
+		}
+	}
+	for _, g := range levelGroups {
+		group := zoneGroup{Name: g.name}
+		for i := range f.Zones {
+			z := &f.Zones[i]
+			if !slices.Contains(g.levels, narrowestLevel(z)) {
+				continue
+			}
+			row := zoneRow{ID: z.ID, Name: nameOr(z.Name, z.ID), Colour: colour(i), Enabled: z.Enabled, Chips: chips(z)}
+			switch n := len(priced[z.ID]); n {
+			case 0:
+				row.Priced = "no prices yet"
+			case 1:
+				row.Priced = "priced in " + priced[z.ID][0]
+			default:
+				row.Priced = "priced in " + strconv.Itoa(n) + " methods"
+			}
+			if i == here {
+				row.Here = line
+			}
+			group.Rows = append(group.Rows, row)
+		}
+		if len(group.Rows) > 0 {
+			v.Groups = append(v.Groups, group)
+		}
+	}
+	return v
+}
+
+func nameOr(name, id string) string {
+	if name == "" {
+		return id
+	}
+	return name
+}
+
+func chips(z *store.Zone) []chip {
+	var out []chip
+	for _, l := range []struct {
+		key   string
+		rules []place.Rule
+	}{{"places", z.Places}, {"except", z.Except}} {
+		for i := range l.rules {
+			for j, text := range l.rules[i].Words() {
+				out = append(out, chip{text, l.key == "except", l.key + "/" + strconv.Itoa(i) + "/" + strconv.Itoa(j)})
+			}
+		}
+	}
+	return out
+}
+
+func (s *Server) zones(c *gin.Context) {
+	s.page(c, "/zones", "Zones", "zones", s.zonesView(c, s.draft.State()))
+}
+
+// home is the country that codes belong to where none is named.
+func home(f *store.File) string {
+	for _, l := range f.Locations {
+		if l.ShipsFrom {
+			return l.Country
+		}
+	}
+	for _, l := range f.Locations {
+		return l.Country
+	}
+	for i := range f.Zones {
+		for j := range f.Zones[i].Places {
+			if c := f.Zones[i].Places[j].Country; c != "" {
+				return c
+			}
+		}
+	}
+	return ""
+}
+
+// editZones makes an edit and answers with the list; slipped puts what was typed and what is wrong into the view.
+func (s *Server) editZones(c *gin.Context, change func(*store.File) error, slipped func(*zonesView, string)) {
+	state, err := s.draft.Edit(c.Request.Context(), change)
+	if err != nil {
+		text, ok := told(err)
+		if !ok {
+			s.internal(c, err)
+			return
+		}
+		v := s.zonesView(c, s.draft.State())
+		slipped(&v, text)
+		s.html(c, http.StatusUnprocessableEntity, s.render("zones", v))
+		return
+	}
+	s.answer(c, "/zones", state, s.render("zones", s.zonesView(c, state)))
+}
+
+func (s *Server) addZone(c *gin.Context) {
+	typed := c.PostForm("places")
+	s.editZones(c, func(f *store.File) error {
+		places, except, err := parsePlaces(typed, home(f))
+		if err != nil {
+			return err
+		}
+		if len(places) == 0 {
+			return slipf("say first what the zone takes, then what it leaves out")
+		}
+		name := zoneName(places)
+		id := newID(name, "zone", func(id string) bool { z, _ := zoneByID(f, id); return z != nil })
+		f.Zones = append(f.Zones, store.Zone{ID: id, Name: name, Enabled: true, Places: places, Except: except})
+		return nil
+	}, func(v *zonesView, text string) { v.Typed, v.Slip = typed, text })
+}
+
+func parsePlaces(typed, home string) (places, except []place.Rule, err error) {
+	places, except, err = place.ParseText(typed, home)
+	var text *place.TextError
+	if errors.As(err, &text) {
+		return nil, nil, slipf("%s", text.Reason)
+	}
+	return places, except, err
+}
+
+// zoneName is the name that a new zone gets from its places.
+func zoneName(places []place.Rule) string {
+	words := places[0].Words()
+	name := words[0]
+	if r := &places[0]; r.Level() == place.Postcode {
+		name = world.CountryName(r.Country) + " " + strings.TrimPrefix(words[0], r.Country+" ")
+	}
+	if more := len(places) + len(words) - 2; more > 0 {
+		name += " and " + strconv.Itoa(more) + " more"
+	}
+	return name
+}
+
+// editZone makes an edit of the zone of the address; slipped puts what is wrong into its row.
+func (s *Server) editZone(c *gin.Context, change func(*store.File, *store.Zone) error, slipped func(*zoneRow, string)) {
+	id := c.Param("zone")
+	s.editZones(c, func(f *store.File) error {
+		z, _ := zoneByID(f, id)
+		if z == nil {
+			return slipf("this zone was removed meanwhile; nothing was changed")
+		}
+		return change(f, z)
+	}, func(v *zonesView, text string) {
+		for i := range v.Groups {
+			for j := range v.Groups[i].Rows {
+				if row := &v.Groups[i].Rows[j]; row.ID == id {
+					slipped(row, text)
+					return
+				}
+			}
+		}
+		v.Slip = text
+	})
+}
+
+func (s *Server) nameZone(c *gin.Context) {
+	typed := c.PostForm("name")
+	s.editZone(c, func(f *store.File, z *store.Zone) error {
+		name, err := typedName(typed)
+		if err != nil {
+			return err
+		}
+		for i := range f.Zones {
+			if other := &f.Zones[i]; other.ID != z.ID && strings.EqualFold(other.Name, name) {
+				return slipf("another zone is called %s already", other.Name)
+			}
+		}
+		z.Name = name
+		return nil
+	}, func(r *zoneRow, text string) { r.NameSlip, r.Rename = text, typed })
+}
+
+func (s *Server) addPlaces(c *gin.Context) {
+	typed := c.PostForm("places")
+	s.editZone(c, func(f *store.File, z *store.Zone) error {
+		places, except, err := parsePlaces(typed, countryOf(z, home(f)))
+		if err != nil {
+			return err
+		}
+		for _, more := range places {
+			if z.Places, err = addRule(z.Places, more); err != nil {
+				return err
+			}
+		}
+		for _, more := range except {
+			if z.Except, err = addRule(z.Except, more); err != nil {
+				return err
+			}
+		}
+		return nil
+	}, func(r *zoneRow, text string) { r.Slip, r.Typed = text, typed })
+}
+
+// countryOf is the country that codes typed into a zone belong to: that of its codes, or the shop's.
+func countryOf(z *store.Zone, otherwise string) string {
+	for i := range z.Places {
+		if z.Places[i].Level() == place.Postcode {
+			return z.Places[i].Country
+		}
+	}
+	return otherwise
+}
+
+// addRule adds a rule to a list; what is there already is said.
+func addRule(rules []place.Rule, more place.Rule) ([]place.Rule, error) {
+	if more.Level() != place.Postcode {
+		for i := range rules {
+			if rules[i].Level() == more.Level() && slices.Equal(rules[i].Words(), more.Words()) {
+				return nil, slipf("%s is in this zone already", more.Words()[0])
+			}
+		}
+		return append(rules, more), nil
+	}
+	for i := range rules {
+		r := &rules[i]
+		if r.Level() != place.Postcode || r.Country != more.Country {
+			continue
+		}
+		for _, e := range more.Postcodes {
+			if slices.Contains(r.Postcodes, e) {
+				return nil, slipf("%s %s is in this zone already", more.Country, e)
+			}
+			r.Postcodes = append(r.Postcodes, e)
+		}
+		return rules, nil
+	}
+	return append(rules, more), nil
+}
+
+func (s *Server) removePlace(c *gin.Context) {
+	key, text := c.PostForm("key"), c.PostForm("text")
+	s.editZone(c, func(_ *store.File, z *store.Zone) error {
+		gone := slipf("%s is not in this zone any more", text)
+		part := strings.Split(key, "/")
+		if len(part) != 3 {
+			return gone
+		}
+		list := &z.Places
+		if part[0] == "except" {
+			list = &z.Except
+		}
+		i, err1 := strconv.Atoi(part[1])
+		j, err2 := strconv.Atoi(part[2])
+		if err1 != nil || err2 != nil || i < 0 || i >= len(*list) {
+			return gone
+		}
+		r := &(*list)[i]
+		words := r.Words()
+		if j < 0 || j >= len(words) || words[j] != text { // another tab has changed the list
+			return gone
+		}
+		if r.Level() == place.Postcode && len(r.Postcodes) > 1 {
+			r.Postcodes = slices.Delete(r.Postcodes, j, j+1)
+		} else {
+			*list = slices.Delete(*list, i, i+1)
+		}
+		return nil
+	}, func(r *zoneRow, text string) { r.Slip = text })
+}
+
+func (s *Server) enableZone(c *gin.Context) {
+	s.editZone(c, func(_ *store.File, z *store.Zone) error {
+		z.Enabled = c.PostForm("enabled") == "on"
+		return nil
+	}, func(r *zoneRow, text string) { r.Slip = text })
+}
+
+func (s *Server) removeZone(c *gin.Context) {
+	s.editZone(c, func(f *store.File, z *store.Zone) error {
+		for i := range f.Methods {
+			for _, t := range f.Methods[i].Tables {
+				if slices.Contains(t.Zones, z.ID) {
+					return slipf("%s has prices in %s: take its column out there first, or switch the zone off", nameOr(z.Name, z.ID), nameOr(f.Methods[i].Name, f.Methods[i].ID))
+				}
+			}
+		}
+		_, i := zoneByID(f, z.ID)
+		f.Zones = slices.Delete(f.Zones, i, i+1)
+		return nil
+	}, func(r *zoneRow, text string) { r.Slip = text })
+}
+
+func shopOf(f *store.File) shopView {
+	v := shopView{Name: f.Store.Name, Currency: f.Store.Currency, Weight: f.Store.WeightUnit, Distance: f.Store.DistanceUnit,
+		Weights: []string{"g", "kg", "oz", "lb"}, Distances: []string{"km", "mi"}}
+	for i := range f.Methods {
+		v.HasPrices = v.HasPrices || len(f.Methods[i].Tables) > 0
+	}
+	return v
+}
+
+// editShop sets what holds for all of the shop. Units are set before there are numbers in them.
+func (s *Server) editShop(c *gin.Context) {
+	s.editZones(c, func(f *store.File) error {
+		name, err := typedName(c.PostForm("name"))
+		if err != nil {
+			return err
+		}
+		f.Store.Name = name
+		currency := strings.ToUpper(strings.TrimSpace(c.PostForm("currency")))
+		weight, distance := c.PostForm("weight"), c.PostForm("distance")
+		if shopOf(f).HasPrices || len(f.Products) > 0 {
+			if currency != f.Store.Currency || weight != f.Store.WeightUnit || distance != f.Store.DistanceUnit {
+				return slipf("there are prices and weights already: another currency or unit would change what they mean")
+			}
+			return nil
+		}
+		f.Store.Currency, f.Store.WeightUnit, f.Store.DistanceUnit = currency, weight, distance
+		return nil
+	}, func(v *zonesView, text string) {
+		v.Shop.Name, v.Shop.Currency, v.Shop.Slip = c.PostForm("name"), c.PostForm("currency"), text
+	})
+}

@@ -1,0 +1,117 @@
+package storage
+
+import (
+	"context"
+	"database/sql"
+	"encoding/json"
+	"errors"
+)
+
+// CartLine is a line of the Till's cart: some of a product of the store, or goods of its own.
+type CartLine struct {
+	SKU      string `json:"sku,omitempty"`
+	Name     string `json:"name,omitempty"`
+	Price    string `json:"price,omitempty"`
+	Weight   string `json:"weight,omitempty"`
+	Quantity int64  `json:"quantity"`
+}
+
+// Till is what lies in the Till.
+type Till struct {
+	Cart        []CartLine
+	Destination string // as typed
+}
+
+// SampleCart is a cart to choose.
+type SampleCart struct {
+	ID    string     `json:"id"`
+	Name  string     `json:"name"`
+	Lines []CartLine `json:"lines"`
+}
+
+// LoadTill reads the Till; false where nothing was put in yet.
+func (db *DB) LoadTill(ctx context.Context) (t Till, ok bool, err error) {
+	var cart string
+	err = db.sql.QueryRowContext(ctx, "SELECT cart, destination FROM till").Scan(&cart, &t.Destination)
+	if errors.Is(err, sql.ErrNoRows) {
+		return t, false, nil
+	}
+	if err != nil {
+		return t, false, err
+	}
+	return t, true, json.Unmarshal([]byte(cart), &t.Cart)
+}
+
+// SaveTill keeps the Till.
+func (db *DB) SaveTill(ctx context.Context, t Till) error {
+	cart, err := json.Marshal(t.Cart)
+	if err != nil {
+		return err
+	}
+	_, err = db.sql.ExecContext(ctx, `INSERT INTO till (id, cart, destination) VALUES (1, ?, ?)
+		ON CONFLICT (id) DO UPDATE SET cart = excluded.cart, destination = excluded.destination`, string(cart), t.Destination)
+	return err
+}
+
+// Samples lists the sample carts and the shop's typical destinations.
+func (db *DB) Samples(ctx context.Context) (carts []SampleCart, destinations []string, err error) {
+	rows, err := db.sql.QueryContext(ctx, "SELECT id, name, cart FROM sample_cart ORDER BY position")
+	if err != nil {
+		return nil, nil, err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var c SampleCart
+		var lines string
+		if err := rows.Scan(&c.ID, &c.Name, &lines); err != nil {
+			return nil, nil, err
+		}
+		if err := json.Unmarshal([]byte(lines), &c.Lines); err != nil {
+			return nil, nil, err
+		}
+		carts = append(carts, c)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, nil, err
+	}
+	lines, err := db.sql.QueryContext(ctx, "SELECT line FROM destination ORDER BY position")
+	if err != nil {
+		return nil, nil, err
+	}
+	defer lines.Close()
+	for lines.Next() {
+		var line string
+		if err := lines.Scan(&line); err != nil {
+			return nil, nil, err
+		}
+		destinations = append(destinations, line)
+	}
+	return carts, destinations, lines.Err()
+}
+
+// SaveSamples replaces the sample carts and the typical destinations.
+func (db *DB) SaveSamples(ctx context.Context, carts []SampleCart, destinations []string) error {
+	tx, err := db.sql.BeginTx(ctx, nil)
+	if err != nil {
+		return err
+	}
+	defer tx.Rollback()
+	if _, err := tx.ExecContext(ctx, "DELETE FROM sample_cart; DELETE FROM destination"); err != nil {
+		return err
+	}
+	for i, c := range carts {
+		lines, err := json.Marshal(c.Lines)
+		if err != nil {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, "INSERT INTO sample_cart (id, name, position, cart) VALUES (?, ?, ?, ?)", c.ID, c.Name, i, string(lines)); err != nil {
+			return err
+		}
+	}
+	for i, line := range destinations {
+		if _, err := tx.ExecContext(ctx, "INSERT INTO destination (line, position) VALUES (?, ?)", line, i); err != nil {
+			return err
+		}
+	}
+	return tx.Commit()
+}
