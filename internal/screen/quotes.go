@@ -1,6 +1,8 @@
 package screen
 
 import (
+	"strings"
+
 	"diadrom/internal/place"
 	"diadrom/internal/quote"
 
@@ -8,7 +10,7 @@ import (
 )
 
 // quotesCell is what a method costs to a destination; an empty charge is not offered, for the reason.
-type quotesCell struct{ Charge, Reason string }
+type quotesCell struct{ Charge, Reason, Full string }
 
 type quotesRow struct {
 	Line, Zone, Message string
@@ -66,7 +68,7 @@ func (s *Server) quotes(c *gin.Context) {
 			row.Cells[column[o.Method]].Charge = o.Charge
 		}
 		for _, r := range a.Refused {
-			row.Cells[column[r.Method]].Reason = short(r)
+			row.Cells[column[r.Method]].Reason, row.Cells[column[r.Method]].Full = short(r), r.Reason
 		}
 		v.Rows = append(v.Rows, row)
 	}
@@ -88,5 +90,6 @@ func short(r quote.Refused) string {
 	case quote.Carrier:
 		return "no carrier"
 	}
-	return r.Reason
+	said, _, _ := strings.Cut(r.Reason, ", ")
+	return said
 }

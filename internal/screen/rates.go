@@ -56,6 +56,7 @@ type columnView struct{ ID, Name, Colour string }
 
 type tableView struct {
 	Method, ID, Name string
+	Title            string
 	Measures         string // "Order weighs"
 	Columns          []columnView
 	Rows             []rowView
@@ -162,6 +163,10 @@ func headOf(f *store.File, m *store.Method, t *rate.Table, row int) headView {
 
 func (s *Server) tableView(f *store.File, m *store.Method, t *rate.Table, hits map[string]bool) tableView {
 	v := tableView{Method: m.ID, ID: t.ID, Name: nameOr(t.Name, t.ID), Measures: measureHeads[t.By], Extends: t.By != rate.ByOrder, NewUnit: unitOf(f, t.By)}
+	v.Title = nameOr(m.Name, m.ID) + ", " + measureWords[t.By]
+	if len(m.Tables) > 1 {
+		v.Title = v.Name + ", " + measureWords[t.By]
+	}
 	if len(t.Classes) > 0 {
 		names := make([]string, len(t.Classes))
 		for i, id := range t.Classes {
@@ -265,6 +270,10 @@ func daysText(d *store.Days) string {
 		return "The same day"
 	case d.Min == d.Max && d.Max == 1:
 		return "1 " + strings.TrimSuffix(unit, "s")
+	case d.Min == 0 && d.Max == 1:
+		return "Within 1 " + strings.TrimSuffix(unit, "s")
+	case d.Min == 0:
+		return fmt.Sprintf("Within %d %s", d.Max, unit)
 	case d.Min == d.Max:
 		return fmt.Sprintf("%d %s", d.Max, unit)
 	}
@@ -389,13 +398,18 @@ func measureTyped(typed, unit string) (*exact.Decimal, error) {
 	return &d, nil
 }
 
-// checkBreak refuses a break point that another row has, or that does not lie between its neighbours.
-func checkBreak(t *rate.Table, row int, at *exact.Decimal) error {
+// otherAt refuses a break point that a row, but for the given one, has already.
+func otherAt(t *rate.Table, row int, at *exact.Decimal) error {
 	for i := range t.Rows {
 		if other := t.Rows[i].At; i != row && other != nil && other.Cmp(*at) == 0 {
 			return slipf("there is a row at %s already", at)
 		}
 	}
+	return nil
+}
+
+// betweenNeighbours refuses a break point of a row that would leave its place.
+func betweenNeighbours(t *rate.Table, row int, at *exact.Decimal) error {
 	if row > 0 && t.Rows[row-1].At != nil && at.Less(*t.Rows[row-1].At) {
 		return slipf("rows ascend: %s lies below the row before (%s)", at, t.Rows[row-1].At)
 	}
@@ -420,7 +434,10 @@ func (s *Server) editBreak(c *gin.Context) {
 		if err != nil {
 			return err
 		}
-		if err := checkBreak(t, row, at); err != nil {
+		if err := otherAt(t, row, at); err != nil {
+			return err
+		}
+		if err := betweenNeighbours(t, row, at); err != nil {
 			return err
 		}
 		t.Rows[row].At = at
@@ -499,7 +516,7 @@ func (s *Server) addRow(c *gin.Context) {
 		if err != nil {
 			return err
 		}
-		if err := checkBreak(t, -2, at); err != nil {
+		if err := otherAt(t, -1, at); err != nil {
 			return err
 		}
 		covering, ok := t.Row(*at)

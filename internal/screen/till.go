@@ -199,9 +199,9 @@ func (v *tillView) quote(state *draft.State, q *quote.Request) {
 		all = all.Add(l.Product.Price.Mul(exact.FromInt(l.Quantity)))
 	}
 	v.Sum = u.Money(all)
-	v.Goods = u.Measure(rate.ByQuantity, exact.FromInt(a.Measures.Quantity)) + " to send, " + a.Measures.Weight + " " + u.Weight
+	v.Goods = u.Measure(rate.ByQuantity, exact.FromInt(a.Measures.Quantity)) + ", " + a.Measures.Weight + " " + u.Weight
 	if a.Measures.Distance != nil {
-		v.Goods += ", " + *a.Measures.Distance + " " + u.Distance + " away"
+		v.Goods += ", " + *a.Measures.Distance + " " + u.Distance
 	}
 	v.NoShipping, v.Message, v.Warnings, v.Refused = !a.NeedsShipping, a.Message, a.Warnings, a.Refused
 	because := map[string]quote.Zone{}

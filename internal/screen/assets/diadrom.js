@@ -59,6 +59,23 @@
   for (const name of ["htmx:beforeSwap", "htmx:oobBeforeSwap"]) document.addEventListener(name, remember);
   for (const name of ["htmx:afterSwap", "htmx:oobAfterSwap"]) document.addEventListener(name, unfold);
 
+  // When the work is replaced, what is typed in other fields and not sent yet stays in them.
+  let unsent = [];
+  document.addEventListener("htmx:beforeSwap", (event) => {
+    if (event.detail.target.id !== "work") return;
+    const sent = event.detail.requestConfig.elt;
+    unsent = [...event.detail.target.querySelectorAll("input[id], textarea[id]")]
+      .filter((f) => f.type !== "checkbox" && f.value !== f.defaultValue && (sent === event.detail.target || !sent.contains(f)))
+      .map((f) => [f.id, f.value]);
+  });
+  document.addEventListener("htmx:afterSettle", () => {
+    for (const [id, value] of unsent) {
+      const field = document.getElementById(id);
+      if (field) field.value = value;
+    }
+    unsent = [];
+  });
+
   // A message about a failed exchange goes when the next one succeeds.
   document.addEventListener("htmx:afterRequest", (event) => {
     const notice = document.getElementById("notice");

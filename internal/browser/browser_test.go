@@ -1,0 +1,162 @@
+// Package browser tests Diadrom as its users meet it: the real program, its real database, a real browser.
+package browser
+
+import (
+	"bufio"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/go-rod/rod"
+	"github.com/go-rod/rod/lib/launcher"
+	"github.com/go-rod/rod/lib/proto"
+	"github.com/stretchr/testify/require"
+)
+
+var (
+	binary  string
+	browser *rod.Browser
+)
+
+func TestMain(m *testing.M) {
+	code, err := run(m)
+	if err != nil {
+		fmt.Fprintln(os.Stderr, "browser tests:", err)
+		code = 1
+	}
+	os.Exit(code)
+}
+
+func run(m *testing.M) (int, error) {
+	dir, err := os.MkdirTemp("", "diadrom-browser-")
+	if err != nil {
+		return 0, err
+	}
+	defer os.RemoveAll(dir)
+	binary = filepath.Join(dir, "diadrom")
+	if out, err := exec.Command("go", "build", "-o", binary, "diadrom/cmd/diadrom").CombinedOutput(); err != nil {
+		return 0, fmt.Errorf("%w: %s", err, out)
+	}
+	chromium, err := exec.LookPath("chromium")
+	if err != nil {
+		return 0, fmt.Errorf("chromium is not installed: make test installs it, or apt-get install chromium")
+	}
+	l := launcher.New().Bin(chromium).Headless(true).NoSandbox(true).Leakless(false).
+		Set("disable-gpu").Set("disable-quic").Set("no-first-run").Set("disable-background-networking").
+		Set("disable-component-update").Set("disable-sync").Set("user-data-dir", filepath.Join(dir, "profile"))
+	url, err := l.Launch()
+	if err != nil {
+		return 0, err
+	}
+	defer l.Kill()
+	browser = rod.New().ControlURL(url)
+	if err := browser.Connect(); err != nil {
+		return 0, err
+	}
+	return m.Run(), nil
+}
+
+// shop is a running server.
+type shop struct {
+	dir, url string
+	cmd      *exec.Cmd
+}
+
+// start runs a command of the program that serves ("demo" or "serve") on a folder and waits for its address.
+func start(t *testing.T, command, dir string) *shop {
+	t.Helper()
+	s := &shop{dir: dir, cmd: exec.Command(binary, command, "--data", dir, "--listen", "127.0.0.1:0")}
+	out, err := s.cmd.StdoutPipe()
+	require.NoError(t, err)
+	require.NoError(t, s.cmd.Start())
+	t.Cleanup(s.kill)
+	lines := bufio.NewScanner(out)
+	for lines.Scan() {
+		if url, ok := strings.CutPrefix(lines.Text(), "Open "); ok {
+			s.url = url
+			return s
+		}
+	}
+	require.Fail(t, "the server said no address")
+	return nil
+}
+
+// kill ends the server without warning (SIGKILL).
+func (s *shop) kill() {
+	if s.cmd.ProcessState == nil {
+		s.cmd.Process.Kill()
+		s.cmd.Wait()
+	}
+}
+
+// open opens a page of the shop in a window of the given size.
+func (s *shop) open(t *testing.T, path string, width, height int) *rod.Page {
+	t.Helper()
+	page, err := browser.Page(proto.TargetCreateTarget{})
+	require.NoError(t, err)
+	t.Cleanup(func() { page.Close() })
+	page = page.Timeout(20 * time.Second)
+	require.NoError(t, page.SetViewport(&proto.EmulationSetDeviceMetricsOverride{Width: width, Height: height, DeviceScaleFactor: 1}))
+	require.NoError(t, page.Navigate(s.url+path))
+	require.NoError(t, page.WaitLoad())
+	page.MustWaitIdle()
+	return page
+}
+
+func demoShop(t *testing.T) *shop { return start(t, "demo", t.TempDir()) }
+
+// quiet waits until the page has no exchange under way.
+func quiet(page *rod.Page) {
+	page.MustWait(`() => !document.querySelector(".htmx-request, .htmx-settling, .htmx-swapping")`)
+}
+
+// TestScreenshots takes the pictures of docs/screenshots when DIADROM_SCREENSHOTS names a folder.
+func TestScreenshots(t *testing.T) {
+	into := os.Getenv("DIADROM_SCREENSHOTS")
+	if into == "" {
+		t.Skip("only on demand: make screenshots")
+	}
+	require.NoError(t, os.MkdirAll(into, 0o755))
+	s := demoShop(t)
+	for _, shot := range []struct {
+		name, path string
+		width      int
+		prepare    func(*rod.Page)
+	}{
+		{"zones", "/zones", 1280, nil},
+		{"rates", "/rates/parcel", 1280, func(p *rod.Page) {
+			p.MustElement(`#till details[data-method=parcel] summary`).MustClick()
+		}},
+		{"goods", "/goods", 1280, nil},
+		{"methods", "/methods", 1280, nil},
+		{"quotes", "/quotes", 1280, nil},
+		{"zones-phone", "/zones", 390, nil},
+		{"rates-phone", "/rates/parcel", 390, nil},
+	} {
+		height := 800
+		if shot.width < 500 {
+			height = 844
+		}
+		page := s.open(t, shot.path, shot.width, height)
+		if shot.prepare != nil {
+			shot.prepare(page)
+		}
+		quiet(page)
+		page.MustEval(`() => document.fonts.ready.then(() => 1)`)
+		picture, err := page.Screenshot(false, &proto.PageCaptureScreenshot{Format: proto.PageCaptureScreenshotFormatPng})
+		require.NoError(t, err)
+		require.NoError(t, os.WriteFile(filepath.Join(into, shot.name+".png"), picture, 0o644))
+	}
+}
+
+// readAxe is axe-core's script, vendored with the screens' tests.
+func readAxe(t *testing.T) string {
+	t.Helper()
+	body, err := os.ReadFile("../screen/testdata/vendor/axe.min.js")
+	require.NoError(t, err)
+	return string(body)
+}

@@ -1,0 +1,239 @@
+package browser
+
+import (
+	"net/http"
+	"net/url"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/go-rod/rod"
+	"github.com/go-rod/rod/lib/input"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// typeOver replaces what stands in a field and leaves it, as an owner does with Tab.
+func typeOver(page *rod.Page, selector, text string) {
+	page.MustElement(selector).MustFocus().MustSelectAllText()
+	page.KeyActions().Press(input.Backspace).MustDo()
+	page.MustInsertText(text)
+	page.KeyActions().Press(input.Tab).MustDo()
+	quiet(page)
+}
+
+func charge(page *rod.Page, method string) string {
+	return page.MustElement(`#till details[data-method="` + method + `"] .charge`).MustText()
+}
+
+// waitText waits until an element's text holds what is wanted.
+func waitText(t *testing.T, page *rod.Page, selector, want string) {
+	t.Helper()
+	ok := page.Timeout(5*time.Second).Wait(rod.Eval(`(s, w) => { const e = document.querySelector(s); return e && e.textContent.includes(w); }`, selector, want))
+	if ok != nil {
+		have := ""
+		if e, err := page.Timeout(time.Second).Element(selector); err == nil {
+			have = e.MustText()
+		}
+		require.Failf(t, "text never came", "%s: want %q, have %q", selector, want, have)
+	}
+}
+
+func TestAPriceChangedIsQuotedAtOnceAndOutlivesAKill(t *testing.T) {
+	dir := t.TempDir()
+	s := start(t, "demo", dir)
+	page := s.open(t, "/rates/parcel", 1280, 800)
+	require.Equal(t, "6.90", charge(page, "parcel"))
+
+	typeOver(page, "#c-list-0-0", "7.20") // Finland, up to and including 2 kg
+	waitText(t, page, `#till details[data-method=parcel] .charge`, "7.20")
+	waitText(t, page, `#till details[data-method=parcel] .was`, "was 6.90")
+	waitText(t, page, "#saved", "Saved")
+	page.MustElement(`#till details[data-method=parcel] summary`).MustClick()
+	assert.Equal(t, "7.20", page.MustElement("#c-list-0-0").MustProperty("value").String(), "the cell is there, as it was typed")
+	reckoning := page.MustElement(`#till details[data-method=parcel] .reck`).MustText()
+	assert.Contains(t, reckoning, "up to and including 2 kg: 7.20")
+	assert.Contains(t, reckoning, "Finland")
+
+	s.kill()
+	again := start(t, "demo", dir)
+	page = again.open(t, "/rates/parcel", 1280, 800)
+	assert.Equal(t, "7.20", page.MustElement("#c-list-0-0").MustProperty("value").String())
+	assert.Equal(t, "7.20", charge(page, "parcel"))
+}
+
+func TestSlipsStandBesideTheirField(t *testing.T) {
+	s := demoShop(t)
+	page := s.open(t, "/rates/parcel", 1280, 800)
+	for _, c := range []struct{ field, typed, says string }{
+		{"#c-list-0-0", "6,9o", "does not belong"},
+		{"#c-list-0-1", "1,200.50", "1200.50"},
+		{"#h-list-0", "two", "is not a number"},
+		{"#h-list-1", "2", "a row at 2 already"},
+		{"#h-list-1", "20", "above the next row"},
+	} {
+		typeOver(page, c.field, c.typed)
+		waitText(t, page, ".box:has("+c.field+") .slip-note", c.says)
+		assert.Equal(t, c.typed, page.MustElement(c.field).MustProperty("value").String(), "what was typed is kept")
+	}
+	assert.Equal(t, "6.90", charge(page, "parcel"), "nothing has changed")
+	typeOver(page, "#c-list-0-0", "6,95")
+	waitText(t, page, `#till details[data-method=parcel] .charge`, "6.95")
+
+	for _, c := range []struct{ field, typed, says, kept string }{
+		{"#till-q-0", "0", "from 1 to 1000000", "0"},
+		{"#till-q-0", "1000000000", "from 1 to 1000000", "1000000000"},
+		{"#till-to", "2110 Naantali", "5 digits", "2110 Naantali"},
+	} {
+		typeOver(page, c.field, c.typed)
+		waitText(t, page, "#till .slip-note", c.says)
+		assert.Equal(t, c.kept, page.MustElement(c.field).MustProperty("value").String())
+	}
+
+	page = s.open(t, "/zones", 1280, 800)
+	page.MustElement("#new-zone").MustInput("FI 2110").MustType(input.Enter)
+	waitText(t, page, "#new-zone-slip", "2110*")
+	assert.Equal(t, "FI 2110", page.MustElement("#new-zone").MustProperty("value").String())
+	page.MustElement("#new-zone").MustSelectAllText().MustInput("FI 2110*, not FI 21100").MustType(input.Enter)
+	waitText(t, page, "#zone-finland-2110", "not FI 21100")
+}
+
+func TestTheListIsWalkedWithKeysAlone(t *testing.T) {
+	s := demoShop(t)
+	page := s.open(t, "/rates/parcel", 1280, 800)
+	at := func() string { return page.MustEval(`() => document.activeElement.id`).String() }
+	page.MustElement("#c-list-0-0").MustFocus()
+	page.KeyActions().Press(input.ArrowDown).MustDo()
+	assert.Equal(t, "c-list-1-0", at())
+	page.MustElement("#c-list-1-0").MustSelectAllText()
+	page.KeyActions().Press(input.ArrowRight).MustDo()
+	assert.Equal(t, "c-list-1-1", at())
+	page.MustElement("#c-list-1-1").MustSelectAllText()
+	page.MustInsertText("12.60")
+	page.KeyActions().Press(input.Enter).MustDo()
+	quiet(page)
+	assert.Equal(t, "c-list-2-1", at(), "Enter goes down")
+	waitText(t, page, "#saved", "Saved")
+	page.MustInsertText("oops")
+	page.KeyActions().Press(input.Escape).MustDo()
+	assert.Equal(t, "14.90", page.MustElement("#c-list-2-1").MustProperty("value").String(), "Escape takes typing back")
+	page.MustEval(`() => document.activeElement.blur()`)
+	page.KeyActions().Press('t').MustDo()
+	page.MustWait(`() => document.body.classList.contains("till-shut")`)
+	page.KeyActions().Press('/').MustDo()
+	assert.Equal(t, "till-to", at(), "/ opens the Till and types there")
+}
+
+func TestTwoWindowsDoNotOverwriteOneAnother(t *testing.T) {
+	s := demoShop(t)
+	page := s.open(t, "/rates/parcel", 1280, 800)
+	elsewhere := url.Values{"zone": {"finland"}, "at": {"2"}, "was": {"6.90"}, "text": {"7.00"}}
+	resp, err := http.PostForm(s.url+"/rates/parcel/list/cell", elsewhere)
+	require.NoError(t, err)
+	resp.Body.Close()
+	require.Equal(t, http.StatusOK, resp.StatusCode)
+	typeOver(page, "#c-list-0-0", "8.00")
+	waitText(t, page, ".box:has(#c-list-0-0) .slip-note", "changed to 7.00 in another window")
+	assert.Equal(t, "8.00", page.MustElement("#c-list-0-0").MustProperty("value").String(), "what was typed is kept")
+	page.MustElement("#c-list-0-0").MustFocus()
+	page.KeyActions().Press(input.Enter).MustDo()
+	waitText(t, page, `#till details[data-method=parcel] .charge`, "8.00")
+}
+
+func TestARealShopStartsEmptyAndCanQuote(t *testing.T) {
+	s := start(t, "serve", t.TempDir())
+	page := s.open(t, "/zones", 1280, 800)
+	page.MustElement("#new-zone").MustInput("Finland").MustType(input.Enter)
+	waitText(t, page, "#zone-finland", "no prices yet")
+	page = s.open(t, "/methods", 1280, 800)
+	page.MustElement("#new-method").MustInput("Parcel").MustType(input.Enter)
+	waitText(t, page, "#method-parcel", "To Finland")
+	page = s.open(t, "/rates/parcel", 1280, 800)
+	typeOver(page, "#c-list-0-0", "4.00 + 1.50 per started kg")
+	waitText(t, page, `#till details[data-method=parcel] .charge`, "5.50")
+	typeOver(page, "#till-w-0", "2.2")
+	waitText(t, page, `#till details[data-method=parcel] .charge`, "8.50")
+	// The Till's change reloads the work; what is typed meanwhile must stay
+	page.MustElement("#new-at-list").MustFocus()
+	page.MustInsertText("5")
+	time.Sleep(300 * time.Millisecond)
+	assert.Equal(t, "5", page.MustElement("#new-at-list").MustProperty("value").String())
+	page.MustElement("#new-at-list").MustFocus()
+	page.KeyActions().Press(input.Enter).MustDo()
+	waitText(t, page, "#grid-list", "above 5 kg")
+}
+
+func TestNoErrorsInTheConsole(t *testing.T) {
+	s := demoShop(t)
+	for _, path := range []string{"/zones", "/goods", "/methods", "/rates/freight", "/quotes"} {
+		page := s.open(t, path, 1280, 800)
+		refused := page.MustEval(`() => performance.getEntriesByType("resource").filter(r => r.responseStatus >= 400 || !r.name.startsWith(location.origin)).map(r => r.name).join(" ")`).String()
+		assert.Empty(t, refused, path)
+		assert.True(t, page.MustEval(`() => !!window.htmx && !!window.Alpine && document.fonts.check("15px 'Atkinson Next'")`).Bool(), path)
+		wide := page.MustEval(`() => document.documentElement.scrollWidth - innerWidth`).Int()
+		assert.LessOrEqual(t, wide, 0, "%s scrolls sideways", path)
+		phone := s.open(t, path, 390, 844)
+		assert.LessOrEqual(t, phone.MustEval(`() => document.documentElement.scrollWidth - innerWidth`).Int(), 0, "%s scrolls sideways on a phone", path)
+	}
+}
+
+func TestAccessibility(t *testing.T) {
+	axe := readAxe(t)
+	s := demoShop(t)
+	for _, path := range []string{"/zones", "/goods", "/methods", "/rates/parcel", "/quotes"} {
+		page := s.open(t, path, 1280, 800)
+		page.MustEval(`(code) => { (0, eval)(code); }`, axe)
+		found := page.MustEval(`() => axe.run({runOnly: ["wcag2a", "wcag2aa"]}).then(r => r.violations.map(v => v.id + ": " + v.nodes.slice(0, 3).map(n => n.target.join(" ") + " " + n.failureSummary).join(" | ")).join("\n"))`).String()
+		assert.Empty(t, found, path)
+	}
+}
+
+func TestWhatTheServerRefuses(t *testing.T) {
+	s := demoShop(t)
+	post := func(path, origin string, body string) (int, string) {
+		req, err := http.NewRequest(http.MethodPost, s.url+path, strings.NewReader(body))
+		require.NoError(t, err)
+		req.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+		if origin != "" {
+			req.Header.Set("Origin", origin)
+			req.Header.Set("Sec-Fetch-Site", "cross-site")
+		}
+		resp, err := http.DefaultClient.Do(req)
+		require.NoError(t, err)
+		defer resp.Body.Close()
+		var b strings.Builder
+		buf := make([]byte, 4096)
+		n, _ := resp.Body.Read(buf)
+		b.Write(buf[:n])
+		return resp.StatusCode, b.String()
+	}
+	cell := url.Values{"zone": {"finland"}, "at": {"2"}, "was": {"6.90"}, "text": {"1.00"}}.Encode()
+	status, _ := post("/rates/parcel/list/cell", "https://elsewhere.example", cell)
+	assert.Equal(t, http.StatusForbidden, status, "another site's page cannot edit")
+	status, text := post("/rates/parcel/list/cell", "", "text="+strings.Repeat("1", 5<<20))
+	assert.Equal(t, http.StatusRequestEntityTooLarge, status)
+	assert.Contains(t, text, "nothing was changed")
+	status, text = post("/rates/parcel/list/cell", "", "text=%zz")
+	assert.Equal(t, http.StatusBadRequest, status, text)
+	status, text = post("/rates/nothing/list/cell", "", cell)
+	assert.Equal(t, http.StatusUnprocessableEntity, status)
+	assert.NotContains(t, text, "goroutine")
+
+	req, err := http.NewRequest(http.MethodGet, s.url+"/zones", nil)
+	require.NoError(t, err)
+	req.Host = "rebound.example"
+	resp, err := http.DefaultClient.Do(req)
+	require.NoError(t, err)
+	resp.Body.Close()
+	assert.Equal(t, http.StatusMisdirectedRequest, resp.StatusCode)
+
+	resp, err = http.Get(s.url + "/zones")
+	require.NoError(t, err)
+	resp.Body.Close()
+	policy := resp.Header.Get("Content-Security-Policy")
+	assert.Contains(t, policy, "default-src 'none'")
+	assert.NotContains(t, policy, "unsafe")
+
+	page := s.open(t, "/rates/parcel", 1280, 800)
+	assert.Equal(t, "6.90", charge(page, "parcel"), "nothing of this changed anything")
+}
