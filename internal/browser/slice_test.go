@@ -29,7 +29,7 @@ func charge(page *rod.Page, method string) string {
 // waitText waits until an element's text holds what is wanted.
 func waitText(t *testing.T, page *rod.Page, selector, want string) {
 	t.Helper()
-	ok := page.Timeout(5*time.Second).Wait(rod.Eval(`(s, w) => { const e = document.querySelector(s); return e && e.textContent.includes(w); }`, selector, want))
+	ok := page.Timeout(5 * time.Second).Wait(rod.Eval(`(s, w) => { const e = document.querySelector(s); return e && e.textContent.includes(w); }`, selector, want))
 	if ok != nil {
 		have := ""
 		if e, err := page.Timeout(time.Second).Element(selector); err == nil {

@@ -1,6 +1,7 @@
 package place
 
 import (
+	"cmp"
 	"math"
 	"slices"
 	"sync"
@@ -65,6 +66,7 @@ type span struct {
 func NewIndex(owners []Owner) *Index {
 	x := &Index{owners: len(owners), countries: map[string][]ref{}, regions: map[string][]ref{}, cities: map[[2]string][]ref{},
 		postcodes: map[string][]span{}}
+	x.reserve(owners)
 	for i, o := range owners {
 		for j := range o.Places {
 			x.add(&o.Places[j], int32(i), false)
@@ -73,17 +75,9 @@ func NewIndex(owners []Owner) *Index {
 			x.add(&o.Except[j], int32(i), true)
 		}
 	}
-	for _, spans := range x.postcodes {
-		slices.SortFunc(spans, func(a, b span) int {
-			switch {
-			case a.lo < b.lo:
-				return -1
-			case a.lo > b.lo:
-				return 1
-			}
-			return 0
-		})
-		setReach(spans)
+	for country, spans := range x.postcodes {
+		x.postcodes[country] = sorted(spans)
+		setReach(x.postcodes[country])
 	}
 	x.scratch.New = func() any { return &scratch{best: make([]Match, x.owners), state: make([]uint8, x.owners)} }
 	return x
@@ -110,7 +104,7 @@ func (x *Index) add(r *Rule, owner int32, except bool) {
 		key := [2]string{r.Country, world.Fold(r.City)}
 		x.cities[key] = append(x.cities[key], base)
 	case Postcode:
-		spans := slices.Grow(x.postcodes[r.Country], len(r.Postcodes))
+		spans := x.postcodes[r.Country]
 		for i := range r.Postcodes {
 			s := span{ref: base}
 			s.lo, s.hi = r.Postcodes[i].Span()
@@ -126,6 +120,41 @@ func (x *Index) add(r *Rule, owner int32, except bool) {
 		low, high := r.box()
 		x.spots.Insert(low, high, base)
 	}
+}
+
+// reserve makes room for all postcode entries at once.
+func (x *Index) reserve(owners []Owner) {
+	entries := map[string]int{}
+	for _, o := range owners {
+		for _, rules := range [][]Rule{o.Places, o.Except} {
+			for j := range rules {
+				if rules[j].Level() == Postcode {
+					entries[rules[j].Country] += len(rules[j].Postcodes)
+				}
+			}
+		}
+	}
+	for country, n := range entries {
+		x.postcodes[country] = make([]span, 0, n)
+	}
+}
+
+// sorted orders spans by lo. Small keys are sorted and the spans moved once: they are long.
+func sorted(spans []span) []span {
+	type key struct {
+		lo postcode.Key
+		at int32
+	}
+	keys := make([]key, len(spans))
+	for i := range spans {
+		keys[i] = key{spans[i].lo, int32(i)}
+	}
+	slices.SortFunc(keys, func(a, b key) int { return cmp.Compare(a.lo, b.lo) })
+	out := make([]span, len(spans))
+	for i, k := range keys {
+		out[i] = spans[k.at]
+	}
+	return out
 }
 
 func setReach(s []span) postcode.Key {

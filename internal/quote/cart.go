@@ -39,8 +39,13 @@ type parcel struct {
 
 func (c *cart) charged() bool { return len(c.together)+len(c.alone) > 0 }
 
-func (e *Engine) measure(lines []Line) cart {
-	var c cart
+// emptied is a cart without goods that keeps its memory.
+func (c *cart) emptied() cart {
+	return cart{classes: c.classes[:0], together: c.together[:0], alone: c.alone[:0]}
+}
+
+// measure adds up a request's lines.
+func (e *Engine) measure(c *cart, lines []Line) {
 	all := e.file.Store.SubtotalCounts == "all"
 	for i := range lines {
 		p, n := &lines[i].Product, lines[i].Quantity
@@ -73,7 +78,6 @@ func (e *Engine) measure(lines []Line) cart {
 			c.addTogether(p.Class, weight, n, price)
 		}
 	}
-	return c
 }
 
 func (e *Engine) weight(p *store.Product) exact.Decimal {

@@ -37,6 +37,7 @@ type method struct {
 	surcharges []bool          // which surcharges name it
 	from       *orb.Point      // of its own location
 	ownFrom    bool
+	label      string
 }
 
 // served is how the tables of a method cover a zone.
@@ -141,7 +142,7 @@ func located(rules []place.Rule, points map[string]orb.Point) []place.Rule {
 }
 
 func (e *Engine) method(m *store.Method, zoneIndex map[string]int, points map[string]orb.Point) method {
-	c := method{Method: m, served: map[int]*served{}, surcharges: make([]bool, len(e.file.Surcharges)), ownFrom: m.From != ""}
+	c := method{Method: m, served: map[int]*served{}, surcharges: make([]bool, len(e.file.Surcharges)), ownFrom: m.From != "", label: m.BuyersLabel()}
 	if p, ok := points[m.From]; ok {
 		c.from = &p
 	}

@@ -15,25 +15,34 @@ type pricing struct {
 	s        *served
 	zone     *store.Zone
 	distance *exact.Decimal
-
-	steps []Step
-	sum   exact.Decimal
+	sum      exact.Decimal
 }
 
-// step notes a line of the reckoning and adds its amount.
-func (p *pricing) step(kind, text string, amount exact.Decimal) {
-	p.steps = append(p.steps, Step{Kind: kind, Text: text, Amount: p.e.units.Money(amount)})
+// begin starts the text of a step: what is appended to p.text until step is called.
+func (p *pricing) begin() int { return len(p.text) }
+
+// step notes a line of the reckoning, its text written since begin, and adds its amount.
+func (p *pricing) step(kind string, begun int, amount exact.Decimal) *stepNote {
+	n := stepNote{kind: kind, text: span{begun, len(p.text)}}
+	n.amount = p.money(amount)
+	p.steps = append(p.steps, n)
 	p.sum = p.sum.Add(amount)
+	return &p.steps[len(p.steps)-1]
 }
+
+func (p *pricing) write(text string) { p.text = append(p.text, text...) }
+
+func (p *pricing) writeMoney(d exact.Decimal) { p.text = d.Append(p.text, p.e.units.Digits) }
 
 // price works through the steps of docs/model.md, "From table to price".
 func (p *pricing) price() (exact.Decimal, refusal) {
-	u := p.e.units
 	if !p.cart.charged() {
-		p.step(StepFree, "all these goods ship free", exact.Zero)
+		at := p.begin()
+		p.write("all these goods ship free")
+		p.step(StepFree, at, exact.Zero)
 		return exact.Zero, refusal{}
 	}
-	p.steps = make([]Step, 0, 4)
+	first := len(p.steps)
 	agreed := p.agreedCharge()
 	refused := p.tables()
 	switch {
@@ -44,16 +53,26 @@ func (p *pricing) price() (exact.Decimal, refusal) {
 	case agreed == nil:
 		return exact.Zero, refused
 	default:
-		p.steps, p.sum = p.steps[:0], exact.Zero
+		p.steps, p.sum = p.steps[:first], exact.Zero
 	}
 	if agreed != nil {
-		p.step(StepAgreed, nameOr(agreed.Name, agreed.ID)+": agreed "+u.Money(agreed.Amount), agreed.Amount.Sub(p.sum))
+		at := p.begin()
+		p.write(nameOr(agreed.Name, agreed.ID))
+		p.write(": agreed ")
+		p.writeMoney(agreed.Amount)
+		p.step(StepAgreed, at, agreed.Amount.Sub(p.sum))
 	}
 	if because, free := p.isFree(p.s.terms.Free); free {
-		p.step(StepFree, "free "+because, p.sum.Neg())
+		at := p.begin()
+		p.write("free ")
+		p.write(because)
+		p.step(StepFree, at, p.sum.Neg())
 	}
-	if rounded := p.sum.Round(u.Digits); rounded.Cmp(p.sum) != 0 {
-		p.step(StepRounding, "rounded half up to "+u.Money(rounded), rounded.Sub(p.sum))
+	if rounded := p.sum.Round(p.e.units.Digits); rounded.Cmp(p.sum) != 0 {
+		at := p.begin()
+		p.write("rounded half up to ")
+		p.writeMoney(rounded)
+		p.step(StepRounding, at, rounded.Sub(p.sum))
 	}
 	return p.sum, refusal{}
 }
@@ -76,10 +95,12 @@ type priced struct {
 
 // tables evaluates step 1: each table per parcel, added or the dearest of each parcel.
 func (p *pricing) tables() refusal {
-	var buffer [4]priced
-	results := buffer[:min(len(p.s.tables), len(buffer))]
-	if len(p.s.tables) > len(buffer) {
-		results = make([]priced, len(p.s.tables))
+	for len(p.results) < len(p.s.tables) {
+		p.results = append(p.results, priced{})
+	}
+	results := p.results[:len(p.s.tables)]
+	for i := range results {
+		results[i].amount, results[i].text, results[i].rows = exact.Zero, results[i].text[:0], nil
 	}
 	worst := refusal{}
 	for i := range p.cart.alone {
@@ -95,10 +116,11 @@ func (p *pricing) tables() refusal {
 		return worst
 	}
 	for i := range results {
-		if results[i].text != nil {
-			p.step(StepTable, string(results[i].text), results[i].amount)
-			step := &p.steps[len(p.steps)-1]
-			step.Table, step.Rows = p.s.tables[i].table.ID, results[i].rows
+		if r := &results[i]; len(r.rows) > 0 {
+			at := p.begin()
+			p.text = append(p.text, r.text...)
+			n := p.step(StepTable, at, r.amount)
+			n.table, n.rows = p.s.tables[i].table.ID, r.rows
 		}
 	}
 	return refusal{}
@@ -138,14 +160,14 @@ func (p *pricing) alone(parcel *parcel, results []priced) refusal {
 		return p.unpriced(c, row, &goods, outcome)
 	}
 	r := &results[i]
-	p.begin(r, c.table, row)
+	p.open(r, c.table, row)
 	if parcel.count > 1 {
 		r.text = strconv.AppendInt(r.text, parcel.count, 10)
 		r.text = append(r.text, " parcels of their own of "...)
 	} else {
 		r.text = append(r.text, "a parcel of its own of "...)
 	}
-	r.text = append(r.text, p.e.units.Measure(rate.ByWeight, goods.Weight)...)
+	r.text = p.e.units.AppendMeasure(r.text, rate.ByWeight, goods.Weight)
 	r.text = append(r.text, ": "...)
 	r.text = c.table.AppendReckoning(r.text, c.column, row, &goods, amount, p.e.units)
 	if parcel.count > 1 {
@@ -155,14 +177,20 @@ func (p *pricing) alone(parcel *parcel, results []priced) refusal {
 	return refusal{}
 }
 
-// begin starts a table's text with its name, or goes on behind what another parcel wrote.
-func (p *pricing) begin(r *priced, t *rate.Table, row int) {
-	r.rows = append(r.rows, row)
-	if r.text == nil {
-		r.text = append(append(make([]byte, 0, 96), nameOr(t.Name, p.m.Name)...), ", "...)
+// open starts a table's text with its name, or goes on behind what another parcel wrote.
+func (p *pricing) open(r *priced, t *rate.Table, row int) {
+	if len(r.rows) == 0 {
+		r.text = append(append(r.text, nameOr(t.Name, p.m.Name)...), ", "...)
 	} else {
 		r.text = append(r.text, "; "...)
 	}
+	if row < len(p.rowNumbers) {
+		if len(r.rows) == 0 {
+			r.rows = p.rowNumbers[row : row+1 : row+1]
+			return
+		}
+	}
+	r.rows = append(r.rows, row)
 }
 
 // together prices the goods that share a parcel, each table those that it claims.
@@ -226,10 +254,10 @@ func (p *pricing) together(results []priced) refusal {
 }
 
 func (p *pricing) note(r *priced, c column, row int, goods *rate.Goods, amount exact.Decimal) {
-	p.begin(r, c.table, row)
+	p.open(r, c.table, row)
 	if len(p.cart.alone) > 0 {
 		r.text = append(r.text, "the rest, "...)
-		r.text = append(r.text, p.e.units.Measure(rate.ByWeight, goods.Weight)...)
+		r.text = p.e.units.AppendMeasure(r.text, rate.ByWeight, goods.Weight)
 		r.text = append(r.text, ": "...)
 	}
 	r.text = c.table.AppendReckoning(r.text, c.column, row, goods, amount, p.e.units)
@@ -267,40 +295,48 @@ func (p *pricing) unpriced(c column, row int, goods *rate.Goods, outcome rate.Ou
 func (p *pricing) surcharge() {
 	tables := p.sum
 	for _, i := range p.surcharges {
-		if !p.m.surcharges[i] {
+		s := &p.e.file.Surcharges[i]
+		if !p.m.surcharges[i] || s.Amount == nil && s.Percent == nil {
 			continue
 		}
-		s := &p.e.file.Surcharges[i]
-		if amount, text, ok := p.fee(s.Amount, s.Percent, tables); ok {
-			p.step(StepSurcharge, nameOr(s.Name, s.ID)+": "+text, amount)
-		}
+		at := p.begin()
+		p.write(nameOr(s.Name, s.ID))
+		p.write(": ")
+		p.step(StepSurcharge, at, p.fee(s.Amount, s.Percent, tables))
 	}
 }
 
-// fee is an amount, a percentage of something, or both.
-func (p *pricing) fee(fixed, percent *exact.Decimal, of exact.Decimal) (amount exact.Decimal, text string, ok bool) {
-	u := p.e.units
+// fee is an amount, a percentage of something, or both; it writes how it is reckoned.
+func (p *pricing) fee(fixed, percent *exact.Decimal, of exact.Decimal) (amount exact.Decimal) {
 	if fixed != nil {
-		amount, text = *fixed, u.Money(*fixed)
+		amount = *fixed
+		p.writeMoney(*fixed)
 	}
 	if percent != nil {
-		if text != "" {
-			text += " + "
+		if fixed != nil {
+			p.write(" + ")
 		}
 		amount = amount.Add(of.Percent(*percent))
-		text += percent.String() + " % of " + u.Money(of)
+		p.text = percent.Append(p.text, 0)
+		p.write(" % of ")
+		p.writeMoney(of)
 	}
-	return amount, text, fixed != nil || percent != nil
+	return amount
 }
 
 // bounds is step 3.
 func (p *pricing) bounds() {
-	u := p.e.units
 	if least := p.s.terms.Minimum; least != nil && p.sum.Less(*least) {
-		p.step(StepMinimum, "at least "+u.Money(*least), least.Sub(p.sum))
+		at := p.begin()
+		p.write("at least ")
+		p.writeMoney(*least)
+		p.step(StepMinimum, at, least.Sub(p.sum))
 	}
 	if most := p.s.terms.Maximum; most != nil && most.Less(p.sum) {
-		p.step(StepMaximum, "at most "+u.Money(*most), most.Sub(p.sum))
+		at := p.begin()
+		p.write("at most ")
+		p.writeMoney(*most)
+		p.step(StepMaximum, at, most.Sub(p.sum))
 	}
 }
 
@@ -314,7 +350,7 @@ func (p *pricing) handling() {
 	if h.Of == "subtotal" {
 		of = p.cart.subtotal
 	}
-	if amount, text, ok := p.fee(h.Amount, h.Percent, of); ok {
-		p.step(StepHandling, "handling: "+text, amount)
-	}
+	at := p.begin()
+	p.write("handling: ")
+	p.step(StepHandling, at, p.fee(h.Amount, h.Percent, of))
 }

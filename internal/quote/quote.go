@@ -4,15 +4,18 @@ import (
 	"cmp"
 	"slices"
 	"strings"
+	"sync"
 
 	"diadrom/internal/exact"
 	"diadrom/internal/place"
+	"diadrom/internal/store"
 	"diadrom/internal/world"
 
 	"github.com/paulmach/orb"
 )
 
-// asked is a request while it is being answered.
+// asked is a request while it is being answered. What it writes goes into one text, of which the answer's strings become
+// parts: a quote has some hundred strings, and as many allocations would cost more than all of the arithmetic.
 type asked struct {
 	e          *Engine
 	q          *Request
@@ -24,14 +27,58 @@ type asked struct {
 	agreed     []*agreement
 	taxPercent exact.Decimal
 	distance   *exact.Decimal // from the nearest location that ships
-	text       []byte         // scratch for steps
+
+	text       []byte
+	steps      []stepNote
+	options    []optionNote
+	results    []priced // scratch of pricing
+	rowNumbers []int    // 0, 1, 2, …: a step's single row is a part of it
 }
+
+// span is a part of asked.text.
+type span struct{ from, to int }
+
+func (s span) of(text string) string { return text[s.from:s.to] }
+
+// stepNote is a step whose strings are still parts of the text.
+type stepNote struct {
+	kind, table  string
+	text, amount span
+	rows         []int
+}
+
+// optionNote is an option that is still to get its strings and steps.
+type optionNote struct {
+	m                  *method
+	zone               string
+	days               *store.Days
+	charge, tax, total span
+	steps              span // part of asked.steps
+}
+
+// maxRowNumbers is how many rows a table may have for its steps' row numbers to need no memory of their own.
+const maxRowNumbers = 256
+
+var rowNumbers = func() (n []int) {
+	for i := range maxRowNumbers {
+		n = append(n, i)
+	}
+	return n
+}()
+
+var scratch = sync.Pool{New: func() any { return &asked{rowNumbers: rowNumbers} }}
 
 // Quote answers a request, which [Engine.ReadRequest] has read or whose lines and address hold to the same bounds.
 func (e *Engine) Quote(q *Request) *Answer {
-	a := asked{e: e, q: q, to: e.Spot(q.To)}
-	a.zones = e.Zones(&a.to)
-	a.cart = e.measure(q.Lines)
+	a := scratch.Get().(*asked)
+	defer func() {
+		*a = asked{zones: a.zones[:0], surcharges: a.surcharges[:0], agreed: a.agreed[:0], text: a.text[:0], steps: a.steps[:0],
+			options: a.options[:0], results: a.results, rowNumbers: a.rowNumbers, cart: a.cart.emptied()}
+		scratch.Put(a)
+	}()
+	a.e, a.q, a.to = e, q, e.Spot(q.To)
+	a.zones = e.rank(e.zones.Match(&a.to, a.zones))
+	e.measure(&a.cart, q.Lines)
 	a.distance = a.nearest()
 	answer := &Answer{
 		Currency:      e.file.Store.Currency,
@@ -58,22 +105,49 @@ func (e *Engine) Quote(q *Request) *Answer {
 	}
 	a.prepare()
 	for i := range e.methods {
-		if option, refused := a.method(&e.methods[i]); refused.code == "" {
-			answer.Options = append(answer.Options, option)
-		} else {
-			answer.Refused = append(answer.Refused, refused.of(&e.methods[i]))
+		m := &e.methods[i]
+		begun := len(a.steps)
+		if refused := a.method(m); refused.code != "" {
+			a.steps = a.steps[:begun]
+			answer.Refused = append(answer.Refused, refused.of(m))
 		}
 	}
+	answer.Options = a.write()
 	if len(answer.Options) == 0 {
 		answer.Message = a.message(answer.Refused)
 	}
 	return answer
 }
 
+// write gives the options their strings and steps.
+func (a *asked) write() []Option {
+	text := string(a.text)
+	steps := make([]Step, len(a.steps))
+	for i := range a.steps {
+		n := &a.steps[i]
+		steps[i] = Step{n.kind, n.text.of(text), n.amount.of(text), n.table, n.rows}
+	}
+	options := make([]Option, len(a.options))
+	for i := range a.options {
+		n := &a.options[i]
+		options[i] = Option{Method: n.m.ID, Label: n.m.label, Kind: n.m.Kind, Zone: n.zone, Days: n.days,
+			Charge: n.charge.of(text), Tax: n.tax.of(text), Total: n.total.of(text), Steps: steps[n.steps.from:n.steps.to:n.steps.to]}
+	}
+	return options
+}
+
+// money writes an amount into the text.
+func (a *asked) money(d exact.Decimal) span {
+	from := len(a.text)
+	a.text = d.Append(a.text, a.e.units.Digits)
+	return span{from, len(a.text)}
+}
+
 // Zones lists the zones that take an address, the one that counts before the others: by rank, then narrowest first, then in
 // the file's order.
-func (e *Engine) Zones(to *place.Spotted) []place.Match {
-	matches := e.zones.Match(to, make([]place.Match, 0, 8))
+func (e *Engine) Zones(to *place.Spotted) []place.Match { return e.rank(e.zones.Match(to, nil)) }
+
+func (e *Engine) rank(matches []place.Match) []place.Match {
 	if e.ranked {
 		slices.SortStableFunc(matches, func(x, y place.Match) int {
 			rx, ry := e.file.Zones[x.Owner].Rank, e.file.Zones[y.Owner].Rank
@@ -107,7 +181,7 @@ func (a *asked) prepare() {
 		}
 		slices.Sort(a.surcharges)
 	}
-	if taxes := e.taxes.Match(&a.to, make([]place.Match, 0, 4)); len(taxes) > 0 {
+	if taxes := e.taxes.Match(&a.to, nil); len(taxes) > 0 {
 		a.taxPercent = e.file.Store.Tax.Rates[taxes[0].Owner].Percent
 	}
 	for i := range e.agreed {
@@ -148,37 +222,36 @@ func (r refusal) of(m *method) Refused {
 	return out
 }
 
-// method evaluates one method.
-func (a *asked) method(m *method) (Option, refusal) {
+// method evaluates one method and notes it as an option, or says why it is not offered.
+func (a *asked) method(m *method) refusal {
 	position, s := a.serving(m)
 	if s == nil {
-		return Option{}, refusal{OutsideZones, a.outside(m)}
+		return refusal{OutsideZones, a.outside(m)}
 	}
 	zone := &a.e.file.Zones[a.zones[position].Owner]
 	if position > a.only {
 		narrow := a.e.file.Zones[a.zones[a.only].Owner]
-		return Option{}, refusal{ZoneOnly, nameOr(narrow.Name, narrow.ID) + " takes this address for itself alone; this method serves it from " + nameOr(zone.Name, zone.ID)}
+		return refusal{ZoneOnly, nameOr(narrow.Name, narrow.ID) + " takes this address for itself alone; this method serves it from " + nameOr(zone.Name, zone.ID)}
 	}
 	distance := a.distance
 	if m.ownFrom {
 		distance = a.distanceFrom(m.from)
 	}
 	if r := a.needs(s.terms.Needs, distance); r.code != "" {
-		return Option{}, r
+		return r
 	}
 	if !s.terms.Enabled {
-		return Option{}, refusal{NoRate, "switched off in " + nameOr(zone.Name, zone.ID)}
+		return refusal{NoRate, "switched off in " + nameOr(zone.Name, zone.ID)}
 	}
+	begun := len(a.steps)
 	p := pricing{asked: a, m: m, s: s, zone: zone, distance: distance}
 	charge, r := p.price()
 	if r.code != "" {
-		return Option{}, r
+		return r
 	}
-	digits := a.e.units.Digits
-	o := Option{Method: m.ID, Label: m.BuyersLabel(), Kind: m.Kind, Zone: zone.ID, Days: s.terms.Days, Steps: p.steps}
 	tax, total := a.tax(m, charge)
-	o.Charge, o.Tax, o.Total = charge.Fixed(digits), tax.Fixed(digits), total.Fixed(digits)
-	return o, refusal{}
+	a.options = append(a.options, optionNote{m, zone.ID, s.terms.Days, a.money(charge), a.money(tax), a.money(total), span{begun, len(a.steps)}})
+	return refusal{}
 }
 
 // serving finds the narrowest matching zone that a table of the method serves.

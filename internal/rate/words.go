@@ -17,9 +17,10 @@ type Units struct {
 func (u Units) Money(d exact.Decimal) string { return d.Fixed(u.Digits) }
 
 // Measure writes a value of what a table measures, with its unit.
-func (u Units) Measure(by By, d exact.Decimal) string { return string(u.appendMeasure(nil, by, d)) }
+func (u Units) Measure(by By, d exact.Decimal) string { return string(u.AppendMeasure(nil, by, d)) }
 
-func (u Units) appendMeasure(b []byte, by By, d exact.Decimal) []byte {
+// AppendMeasure appends what Measure writes.
+func (u Units) AppendMeasure(b []byte, by By, d exact.Decimal) []byte {
 	switch by {
 	case BySubtotal:
 		return d.Append(b, u.Digits)
@@ -44,18 +45,18 @@ func (t *Table) appendRow(b []byte, i int, u Units) []byte {
 	case t.By == ByOrder:
 		return append(b, "every order"...)
 	case t.Edges == UpTo && at != nil:
-		return u.appendMeasure(append(b, "up to and including "...), t.By, *at)
+		return u.AppendMeasure(append(b, "up to and including "...), t.By, *at)
 	case t.Edges == UpTo && i > 0 && t.Rows[i-1].At != nil:
-		return u.appendMeasure(append(b, "above "...), t.By, *t.Rows[i-1].At)
+		return u.AppendMeasure(append(b, "above "...), t.By, *t.Rows[i-1].At)
 	case t.Edges == UpTo || len(t.Rows) == 1:
 		return append(append(b, "any "...), t.By...)
 	case i+1 == len(t.Rows):
-		return append(u.appendMeasure(b, t.By, *at), " and over"...)
+		return append(u.AppendMeasure(b, t.By, *at), " and over"...)
 	case i == 0:
-		return u.appendMeasure(append(b, "under "...), t.By, *t.Rows[i+1].At)
+		return u.AppendMeasure(append(b, "under "...), t.By, *t.Rows[i+1].At)
 	}
-	b = append(u.appendMeasure(b, t.By, *at), " to under "...)
-	return u.appendMeasure(b, t.By, *t.Rows[i+1].At)
+	b = append(u.AppendMeasure(b, t.By, *at), " to under "...)
+	return u.AppendMeasure(b, t.By, *t.Rows[i+1].At)
 }
 
 // AppendReckoning writes how Price came to its amount, so that it can be followed with a pencil:

@@ -102,13 +102,37 @@ func (c *checker) reference(index map[string]int, id, what string, path fault.Pa
 }
 
 func (c *checker) references(index map[string]int, list []string, what string, path fault.Path) {
+	again := repeats(list)
 	for i, id := range list {
-		if slices.Contains(list[:i], id) {
+		if again[i] {
 			c.add(path.With(i), fault.Duplicate, "%.60q stands twice in this list", id)
 			continue
 		}
-		c.reference(index, id, what, path.With(i))
+		if _, ok := index[id]; !ok {
+			c.reference(index, id, what, path.With(i))
+		}
 	}
+}
+
+// repeats lists the places of a list at which something stands that stood before.
+func repeats(list []string) map[int]bool {
+	again := map[int]bool{}
+	if len(list) < 16 {
+		for i := range list {
+			if slices.Contains(list[:i], list[i]) {
+				again[i] = true
+			}
+		}
+		return again
+	}
+	seen := make(map[string]bool, len(list))
+	for i, id := range list {
+		if seen[id] {
+			again[i] = true
+		}
+		seen[id] = true
+	}
+	return again
 }
 
 func (c *checker) location(l *Location, path fault.Path) {
@@ -220,8 +244,9 @@ func (c *checker) claims(m *Method, path fault.Path) {
 		if len(classes) == 0 || m.Classes == "together" {
 			classes = []string{""}
 		}
+		again := repeats(t.Zones)
 		for j, zone := range t.Zones {
-			if slices.Contains(t.Zones[:j], zone) {
+			if again[j] {
 				continue // noted by table
 			}
 			for k, class := range classes {
