@@ -134,7 +134,7 @@ func (r *Reader) wrong(want string) {
 }
 
 // Object reads an object: field is called for each name and reads the value, or returns false without reading where no such
-// field exists. It returns false where there is no object.
+// field exists; the name is only good until it reads. It returns false where there is no object.
 func (r *Reader) Object(field func(name []byte) bool) bool {
 	if r.Kind() != '{' {
 		r.wrong("an object")

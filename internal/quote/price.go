@@ -197,6 +197,7 @@ func (p *pricing) open(r *priced, t *rate.Table, row int) {
 func (p *pricing) together(results []priced) refusal {
 	var buffer [4]rate.Goods
 	var usedBuffer [4]bool
+	worst := refusal{}
 	goods, used := buffer[:min(len(results), 4)], usedBuffer[:min(len(results), 4)]
 	if len(results) > 4 {
 		goods, used = make([]rate.Goods, len(results)), make([]bool, len(results))
@@ -205,7 +206,8 @@ func (p *pricing) together(results []priced) refusal {
 		part := &p.cart.together[i]
 		t := p.s.tableOf(part.class)
 		if t < 0 {
-			return p.unclaimed(part.class)
+			worst = graver(worst, p.unclaimed(part.class))
+			continue
 		}
 		if used[t] {
 			goods[t] = sum(goods[t], part.goods)
@@ -214,7 +216,6 @@ func (p *pricing) together(results []priced) refusal {
 		}
 	}
 	dearest, highest := -1, exact.Zero
-	worst := refusal{}
 	for i := range goods {
 		if !used[i] {
 			continue

@@ -510,7 +510,8 @@ func (r *reader) method() Method {
 				if m.Terms == nil {
 					m.Terms = map[string]Terms{}
 				}
-				m.Terms[string(zone)] = r.terms()
+				id := string(zone) // before reading on, which overwrites it
+				m.Terms[id] = r.terms()
 				return true
 			})
 		case "tables":
