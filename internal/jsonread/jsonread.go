@@ -247,8 +247,8 @@ func (r *Reader) Text() string {
 func (r *Reader) Bool(otherwise bool) bool {
 	switch r.Kind() {
 	case 't', 'f':
-		t, _ := r.token()
-		return t.Bool()
+		t, ok := r.token()
+		return ok && t.Bool()
 	case '"':
 		if s := r.Text(); s != "" {
 			r.Fault(fault.Type, "this must be true or false, not a string")

@@ -629,4 +629,3 @@ func plainExtras(file, m obj, term func(string) any, to obj, cart plainCart, sum
 	}
 	return sum
 }
-

@@ -1,0 +1,144 @@
+package main
+
+import (
+	"bytes"
+	"encoding/json"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"diadrom/internal/exact"
+	"diadrom/internal/fault"
+	"diadrom/internal/quote"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+var binary string
+
+func TestMain(m *testing.M) {
+	dir, err := os.MkdirTemp("", "diadrom-cli-")
+	if err != nil {
+		panic(err)
+	}
+	binary = filepath.Join(dir, "diadrom")
+	if out, err := exec.Command("go", "build", "-o", binary, ".").CombinedOutput(); err != nil {
+		panic(string(out))
+	}
+	code := m.Run()
+	os.RemoveAll(dir)
+	os.Exit(code)
+}
+
+func call(t *testing.T, args ...string) (stdout, stderr string, code int) {
+	t.Helper()
+	cmd := exec.Command(binary, args...)
+	var out, errs bytes.Buffer
+	cmd.Stdout, cmd.Stderr = &out, &errs
+	if err := cmd.Run(); err != nil {
+		var exit *exec.ExitError
+		require.ErrorAs(t, err, &exit)
+		code = exit.ExitCode()
+	}
+	return out.String(), errs.String(), code
+}
+
+func file(t *testing.T, body string) string {
+	t.Helper()
+	name := filepath.Join(t.TempDir(), "file.json")
+	require.NoError(t, os.WriteFile(name, []byte(body), 0o600))
+	return name
+}
+
+const (
+	demoStore     = "../../internal/demo/data/store.json"
+	demoGazetteer = "../../internal/demo/data/gazetteer-fi.tsv"
+)
+
+func TestTheDemoStoreIsChecked(t *testing.T) {
+	out, _, code := call(t, "check", "--store", demoStore)
+	assert.Equal(t, 0, code)
+	assert.JSONEq(t, "[]", out)
+}
+
+func TestQuotesOfTheDemoStore(t *testing.T) {
+	request := func(postcode, weight string) string {
+		return `{"to":{"country":"FI","postcode":"` + postcode + `"},"lines":[{"name":"Goods","price":"30.00","weight":"` + weight + `","quantity":1}]}`
+	}
+	name := file(t, "["+strings.Join([]string{request("00100", "2"), request("00100", "2.001"), request("21600", "1"), request("21599", "1"), request("95999", "1"), request("96000", "1"),
+		`{"to":{"country":"RU"},"lines":[{"sku":"STONE-20","quantity":2}]}`, `{"to":{"country":"FI"},"lines":[{"sku":"GIFT-50","quantity":1}]}`}, ",")+"]")
+	out, stderr, code := call(t, "quote", "--store", demoStore, "--request", name, "--gazetteer", demoGazetteer)
+	require.Equal(t, 0, code, stderr)
+	var answers []quote.Answer
+	require.NoError(t, json.Unmarshal([]byte(out), &answers))
+	charge := func(i int, method string) (charge, zone string) {
+		for _, o := range answers[i].Options {
+			sum := exact.Zero
+			for _, s := range o.Steps {
+				sum = sum.Add(exact.MustParse(s.Amount))
+			}
+			assert.Zero(t, sum.Cmp(exact.MustParse(o.Charge)), "the steps add up")
+			if o.Method == method {
+				charge, zone = o.Charge, o.Zone
+			}
+		}
+		return charge, zone
+	}
+	for i, want := range [][3]string{{"parcel", "6.90", "finland"}, {"parcel", "8.40", "finland"}, {"van", "", "van-round"}, {"van", "", ""}, {"parcel", "6.90", "finland"}, {"parcel", "8.90", "lapland"}} {
+		got, zone := charge(i, want[0])
+		if want[1] != "" {
+			assert.Equal(t, want[1], got, "request %d", i)
+		}
+		assert.Equal(t, want[2], zone, "request %d", i)
+	}
+	assert.Empty(t, answers[6].Zones)
+	assert.Equal(t, "We do not deliver to Russia.", answers[6].Message)
+	assert.False(t, answers[7].NeedsShipping)
+	assert.NotNil(t, answers[0].Measures.Distance, "by the gazetteer's point")
+}
+
+func faultsOf(t *testing.T, out string) (list fault.List) {
+	t.Helper()
+	require.NoError(t, json.Unmarshal([]byte(out), &list), out)
+	return list
+}
+
+func TestFaultsAreTenAtOnceAndEndWithTheirExitCodes(t *testing.T) {
+	bad := file(t, `{"format":"diadrom-store/1","store":{"currency":"EUR","x1":1,"x2":1,"x3":1,"x4":1,"x5":1,"x6":1,"x7":1,"x8":1,"x9":1,"x10":1}}`)
+	out, _, code := call(t, "check", "--store", bad)
+	assert.Equal(t, 1, code)
+	assert.Len(t, faultsOf(t, out), 10)
+	ask := file(t, `{"to":{"country":"FI"}}`)
+	out, stderr, code := call(t, "quote", "--store", bad, "--request", ask)
+	assert.Equal(t, 2, code)
+	assert.Empty(t, out)
+	assert.Len(t, faultsOf(t, stderr), 10)
+	_, stderr, code = call(t, "quote", "--store", demoStore, "--request", file(t, `{"to":{"country":"FI"},"lines":[{"sku":"NO","quantity":1},{"sku":"OIL-TAR","quantity":0}]}`))
+	assert.Equal(t, 2, code)
+	assert.Equal(t, []string{"/lines/0/sku", "/lines/1/quantity"}, []string{faultsOf(t, stderr)[0].Path, faultsOf(t, stderr)[1].Path})
+	out, _, code = call(t, "check", "--store", "/nowhere.json")
+	assert.Equal(t, 1, code)
+	assert.Len(t, faultsOf(t, out), 1)
+	large := filepath.Join(t.TempDir(), "large.json")
+	require.NoError(t, os.WriteFile(large, nil, 0o600))
+	require.NoError(t, os.Truncate(large, 200<<20))
+	out, _, code = call(t, "check", "--store", large)
+	assert.Equal(t, 1, code)
+	assert.Equal(t, fault.TooLarge, faultsOf(t, out)[0].Code)
+	_, _, code = call(t, "quote", "--store", demoStore)
+	assert.Equal(t, 2, code, "a flag is missing")
+}
+
+func TestASoundRequestGivesOneObject(t *testing.T) {
+	out, _, code := call(t, "quote", "--store", demoStore, "--request", file(t, `{"to":{"country":"FI","postcode":"21100"},"lines":[{"sku":"STONE-20","quantity":2}]}`))
+	require.Equal(t, 0, code)
+	var fields map[string]json.RawMessage
+	require.NoError(t, json.Unmarshal([]byte(out), &fields))
+	for _, name := range []string{"currency", "needs_shipping", "zones", "measures", "options", "refused", "warnings", "message"} {
+		assert.Contains(t, fields, name)
+		assert.NotEqual(t, "null", string(fields[name]), name)
+	}
+}

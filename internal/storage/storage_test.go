@@ -1,0 +1,127 @@
+package storage
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"path/filepath"
+	"testing"
+
+	"diadrom/internal/store"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+func shop(t *testing.T, products int) *store.File {
+	t.Helper()
+	list := ""
+	for i := range products {
+		if i > 0 {
+			list += ","
+		}
+		list += fmt.Sprintf(`{"sku":"P%d","price":"%d.00","weight":"1"}`, i, i)
+	}
+	f, faults := store.Read([]byte(`{"format":"diadrom-store/1","store":{"currency":"EUR"},"products":[` + list + `],"zones":[{"id":"fi","places":[{"country":"FI"}]}]}`))
+	require.Empty(t, faults)
+	return f
+}
+
+func opened(t *testing.T, dir string) *DB {
+	t.Helper()
+	db, err := Open(context.Background(), dir)
+	require.NoError(t, err)
+	t.Cleanup(func() { db.Close() })
+	return db
+}
+
+func TestADraftIsKeptAsItIs(t *testing.T) {
+	ctx, dir := context.Background(), filepath.Join(t.TempDir(), "new", "shop")
+	db := opened(t, dir)
+	f, _, err := db.Load(ctx)
+	require.NoError(t, err)
+	require.Nil(t, f, "a new shop is empty")
+	first := shop(t, 30)
+	revision, err := db.Save(ctx, 0, nil, first)
+	require.NoError(t, err)
+	assert.EqualValues(t, 1, revision)
+	second := shop(t, 29)
+	second.Products[0], second.Products[28] = second.Products[28], second.Products[0] // moved
+	second.Store.Name = "Lauha"
+	second.Zones = nil
+	revision, err = db.Save(ctx, revision, first, second)
+	require.NoError(t, err)
+	require.NoError(t, db.Close())
+
+	again, at, err := opened(t, dir).Load(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, revision, at)
+	assert.Equal(t, string(second.Write()), string(again.Write()))
+}
+
+func TestAnEditOfAnOldRevisionIsRefused(t *testing.T) {
+	ctx := context.Background()
+	db := opened(t, t.TempDir())
+	one, two := shop(t, 1), shop(t, 2)
+	_, err := db.Save(ctx, 0, nil, one)
+	require.NoError(t, err)
+	_, err = db.Save(ctx, 1, one, two)
+	require.NoError(t, err)
+	_, err = db.Save(ctx, 1, one, shop(t, 3))
+	assert.ErrorIs(t, err, ErrConflict)
+	_, err = db.Save(ctx, 0, nil, shop(t, 3))
+	assert.ErrorIs(t, err, ErrConflict)
+	f, _, err := db.Load(ctx)
+	require.NoError(t, err)
+	assert.Len(t, f.Products, 2, "nothing of the refused edits is there")
+}
+
+func TestTheFileIsSyncedAndChecked(t *testing.T) {
+	db := opened(t, t.TempDir())
+	for pragma, want := range map[string]string{"journal_mode": "wal", "synchronous": "2", "foreign_keys": "1", "busy_timeout": "5000"} {
+		var got string
+		require.NoError(t, db.sql.QueryRow("PRAGMA "+pragma).Scan(&got))
+		assert.Equal(t, want, got, pragma)
+	}
+}
+
+func TestALaterOrDamagedFileIsLeftAsItIs(t *testing.T) {
+	ctx, dir := context.Background(), t.TempDir()
+	db := opened(t, dir)
+	_, err := db.sql.Exec("INSERT INTO goose_db_version (version_id, is_applied) VALUES (99999, 1)")
+	require.NoError(t, err)
+	require.NoError(t, db.Close())
+	_, err = Open(ctx, dir)
+	assert.ErrorContains(t, err, "later version")
+
+	damaged := t.TempDir()
+	noise := []byte("this is no database, but somebody's letter of more than sixteen bytes")
+	require.NoError(t, os.WriteFile(filepath.Join(damaged, Name), noise, 0o600))
+	_, err = Open(ctx, damaged)
+	require.Error(t, err)
+	kept, err := os.ReadFile(filepath.Join(damaged, Name))
+	require.NoError(t, err)
+	assert.Equal(t, noise, kept)
+}
+
+func TestTheTillAndItsSamples(t *testing.T) {
+	ctx := context.Background()
+	db := opened(t, t.TempDir())
+	_, ok, err := db.LoadTill(ctx)
+	require.NoError(t, err)
+	assert.False(t, ok)
+	till := Till{Cart: []CartLine{{SKU: "A", Quantity: 2}, {Name: "Own", Price: "1.00", Weight: "2", Quantity: 1}}, Destination: "21160 Merimasku"}
+	require.NoError(t, db.SaveTill(ctx, Till{}))
+	require.NoError(t, db.SaveTill(ctx, till))
+	got, ok, err := db.LoadTill(ctx)
+	require.NoError(t, err)
+	assert.True(t, ok)
+	assert.Equal(t, till, got)
+	samples := []SampleCart{{"one", "One", till.Cart[:1]}, {"two", "Two", till.Cart}}
+	require.NoError(t, db.SaveSamples(ctx, samples[:1], []string{"x"}))
+	require.NoError(t, db.SaveSamples(ctx, samples, []string{"Norway", "Estonia"}))
+	carts, destinations, err := db.Samples(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, samples, carts)
+	assert.Equal(t, []string{"Norway", "Estonia"}, destinations)
+}
