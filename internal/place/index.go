@@ -39,7 +39,7 @@ type Index struct {
 	countries map[string][]ref // groups and countries
 	regions   map[string][]ref
 	cities    map[[2]string][]ref
-	postcodes map[string][]span // by country, sorted by lo: an interval tree
+	postcodes map[string]*tree // by country
 	spots     rtree.RTreeG[ref]
 	hasSpots  bool
 	scratch   sync.Pool
@@ -55,17 +55,23 @@ type ref struct {
 	more   bool // the rule names more than its level and the country, which must hold too
 }
 
-// span is a postcode entry as a node of an implicit balanced tree: the middle of each stretch of the sorted slice is the
-// root of that stretch, and reach is the greatest hi in it.
+// tree finds the postcode entries that may take a code. Its spans are sorted by lo and make an implicit balanced tree: the
+// middle of each stretch is the root of that stretch, and its reach is the greatest hi in it. What the spans stand for lies
+// apart, so that sorting moves little and no pointers.
+type tree struct {
+	spans []span
+	refs  []ref
+}
+
 type span struct {
 	lo, hi, reach postcode.Key
-	ref           ref
+	at            int32 // in refs
 }
 
 // NewIndex compiles the rules of the owners, which must not change afterwards.
 func NewIndex(owners []Owner) *Index {
 	x := &Index{owners: len(owners), countries: map[string][]ref{}, regions: map[string][]ref{}, cities: map[[2]string][]ref{},
-		postcodes: map[string][]span{}}
+		postcodes: map[string]*tree{}}
 	x.reserve(owners)
 	for i, o := range owners {
 		for j := range o.Places {
@@ -75,9 +81,9 @@ func NewIndex(owners []Owner) *Index {
 			x.add(&o.Except[j], int32(i), true)
 		}
 	}
-	for country, spans := range x.postcodes {
-		x.postcodes[country] = sorted(spans)
-		setReach(x.postcodes[country])
+	for _, t := range x.postcodes {
+		slices.SortFunc(t.spans, func(a, b span) int { return cmp.Compare(a.lo, b.lo) })
+		setReach(t.spans)
 	}
 	x.scratch.New = func() any { return &scratch{best: make([]Match, x.owners), state: make([]uint8, x.owners)} }
 	return x
@@ -104,14 +110,14 @@ func (x *Index) add(r *Rule, owner int32, except bool) {
 		key := [2]string{r.Country, world.Fold(r.City)}
 		x.cities[key] = append(x.cities[key], base)
 	case Postcode:
-		spans := x.postcodes[r.Country]
+		t := x.postcodes[r.Country]
 		for i := range r.Postcodes {
-			s := span{ref: base}
-			s.lo, s.hi = r.Postcodes[i].Span()
-			s.ref.entry, s.ref.narrow = int32(i), r.narrowness(i)
-			spans = append(spans, s)
+			lo, hi := r.Postcodes[i].Span()
+			t.spans = append(t.spans, span{lo: lo, hi: hi, at: int32(len(t.refs))})
+			entry := base
+			entry.entry, entry.narrow = int32(i), r.narrowness(i)
+			t.refs = append(t.refs, entry)
 		}
-		x.postcodes[r.Country] = spans
 	case Spot:
 		if r.Within != nil && !r.Within.Located {
 			return // around a location whose point nobody knows
@@ -135,26 +141,8 @@ func (x *Index) reserve(owners []Owner) {
 		}
 	}
 	for country, n := range entries {
-		x.postcodes[country] = make([]span, 0, n)
+		x.postcodes[country] = &tree{make([]span, 0, n), make([]ref, 0, n)}
 	}
-}
-
-// sorted orders spans by lo. Small keys are sorted and the spans moved once: they are long.
-func sorted(spans []span) []span {
-	type key struct {
-		lo postcode.Key
-		at int32
-	}
-	keys := make([]key, len(spans))
-	for i := range spans {
-		keys[i] = key{spans[i].lo, int32(i)}
-	}
-	slices.SortFunc(keys, func(a, b key) int { return cmp.Compare(a.lo, b.lo) })
-	out := make([]span, len(spans))
-	for i, k := range keys {
-		out[i] = spans[k.at]
-	}
-	return out
 }
 
 func setReach(s []span) postcode.Key {
@@ -267,10 +255,10 @@ func (x *Index) Match(a *Spotted, into []Match) []Match {
 			s.offerAll(a, x.cities[[2]string{a.Country, c}])
 		}
 	}
-	if a.Postcode.Key != 0 {
-		stab(x.postcodes[a.Country], a.Postcode.Key, func(n *span) {
-			if n.ref.rule.Postcodes[n.ref.entry].Takes(a.Postcode) {
-				s.offer(a, &n.ref)
+	if t := x.postcodes[a.Country]; t != nil && a.Postcode.Key != 0 {
+		stab(t.spans, a.Postcode.Key, func(n *span) {
+			if r := &t.refs[n.at]; r.rule.Postcodes[r.entry].Takes(a.Postcode) {
+				s.offer(a, r)
 			}
 		})
 	}

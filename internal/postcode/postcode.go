@@ -54,20 +54,23 @@ type Code struct {
 // Read brings the postcode of an address into the form in which it is compared. It does not judge: a code that the country
 // cannot have is still read, and taken by no entry that does not name it.
 func Read(country, text string) Code {
-	code := clean(text)
-	if code == "" {
-		return Code{}
-	}
-	if code[0] >= 'A' {
-		code = withoutCountry(country, code)
-	}
-	if zip[country] && len(code) == 9 {
-		code = code[:5]
-	}
-	if len(code) > MaxLength {
+	code := compared(country, text)
+	if code == "" || len(code) > MaxLength {
 		return Code{Text: code}
 	}
 	return Code{code, key(code, 0)}
+}
+
+// compared is a code as it is compared.
+func compared(country, text string) string {
+	code := clean(text)
+	if code != "" && code[0] >= 'A' {
+		code = withoutCountry(country, code)
+	}
+	if len(code) == 9 && zip[country] {
+		code = code[:5]
+	}
+	return code
 }
 
 // clean drops spaces and hyphens and raises case.
@@ -110,7 +113,7 @@ func withoutCountry(country, code string) string {
 }
 
 // Possible says whether the country can have such a code.
-func Possible(country, text string) bool { return formatOf(country).full(Read(country, text).Text) }
+func Possible(country, text string) bool { return formatOf(country).full(compared(country, text)) }
 
 type kind uint8
 
@@ -169,7 +172,7 @@ func ParseEntry(country, text string) (Entry, error) {
 		}
 		return Entry{kind: prefix, from: start, codes: n}, nil
 	}
-	code := Read(country, trimmed).Text
+	code := compared(country, trimmed)
 	f := formatOf(country)
 	if f.full(code) {
 		return Entry{kind: single, from: code, codes: 1}, nil
@@ -200,6 +203,9 @@ func cutRange(text string) (from, to string, ok bool) {
 	if from, to, ok = strings.Cut(text, "–"); ok {
 		return from, to, true
 	}
+	if strings.IndexByte(text, ' ') < 0 {
+		return "", "", false
+	}
 	fields := strings.Fields(text)
 	for i, f := range fields {
 		if i > 0 && i < len(fields)-1 && strings.EqualFold(f, "to") {
@@ -211,7 +217,7 @@ func cutRange(text string) (from, to string, ok bool) {
 
 func parseRange(country, fromText, toText string, fail func(string, ...any) (Entry, error)) (Entry, error) {
 	f := formatOf(country)
-	from, to := Read(country, fromText).Text, Read(country, toText).Text
+	from, to := compared(country, fromText), compared(country, toText)
 	if british[country] && isDistrict(f, from) && isDistrict(f, to) {
 		areaFrom, first, suffixFrom := splitDistrict(from)
 		areaTo, last, suffixTo := splitDistrict(to)
