@@ -1,7 +1,7 @@
 package screen
 
 import (
-	"net/http"
+	"html/template"
 	"slices"
 	"strings"
 
@@ -86,19 +86,7 @@ func (s *Server) goods(c *gin.Context) {
 }
 
 func (s *Server) editGoods(c *gin.Context, change func(*store.File) error, slipped func(*goodsView, string)) {
-	state, err := s.draft.Edit(c.Request.Context(), change)
-	if err == nil {
-		s.answer(c, "/goods", state, s.render("goods", s.goodsView(state)))
-		return
-	}
-	text, ok := told(err)
-	if !ok {
-		s.internal(c, err)
-		return
-	}
-	v := s.goodsView(s.draft.State())
-	slipped(&v, text)
-	s.html(c, http.StatusUnprocessableEntity, s.render("goods", v))
+	editWork(s, c, "goods", s.goodsView, change, slipped)
 }
 
 func setField(f *store.File, p *store.Product, field, typed string) error {
@@ -146,13 +134,10 @@ func (s *Server) editProduct(c *gin.Context) {
 		return setField(f, p, field, typed)
 	})
 	if err != nil {
-		text, ok := told(err)
-		if !ok {
-			s.internal(c, err)
-			return
-		}
-		cell.Slip = text
-		s.html(c, http.StatusUnprocessableEntity, s.render("goods-cell", cell))
+		s.refused(c, err, func(text string) template.HTML {
+			cell.Slip = text
+			return s.render("goods-cell", cell)
+		})
 		return
 	}
 	s.answer(c, "/goods", state, s.render("goods-cell", goodsCellOf(state.File, productBySKU(state.File, sku), field)))

@@ -1,7 +1,6 @@
 package screen
 
 import (
-	"net/http"
 	"strings"
 
 	"diadrom/internal/draft"
@@ -71,19 +70,7 @@ func (s *Server) methods(c *gin.Context) {
 }
 
 func (s *Server) editMethods(c *gin.Context, change func(*store.File) error, slipped func(*methodsView, string)) {
-	state, err := s.draft.Edit(c.Request.Context(), change)
-	if err != nil {
-		text, ok := told(err)
-		if !ok {
-			s.internal(c, err)
-			return
-		}
-		v := s.methodsView(s.draft.State())
-		slipped(&v, text)
-		s.html(c, http.StatusUnprocessableEntity, s.render("methods", v))
-		return
-	}
-	s.answer(c, "/methods", state, s.render("methods", s.methodsView(state)))
+	editWork(s, c, "methods", s.methodsView, change, slipped)
 }
 
 // addMethod adds a method with a price list over all zones in which nothing is offered yet.

@@ -132,6 +132,32 @@ func told(err error) (string, bool) {
 	return "", false
 }
 
+// refused answers an edit that failed: a slip with the part that is to stand in place of the edited one, anything else as what
+// went wrong here.
+func (s *Server) refused(c *gin.Context, err error, part func(text string) template.HTML) {
+	text, ok := told(err)
+	if !ok {
+		s.internal(c, err)
+		return
+	}
+	s.html(c, http.StatusUnprocessableEntity, part(text))
+}
+
+// editWork makes an edit of a station whose answer is all of its work; slipped puts what was typed, and what is wrong with it,
+// into the view.
+func editWork[V any](s *Server, c *gin.Context, name string, view func(*draft.State) V, change func(*store.File) error, slipped func(*V, string)) {
+	state, err := s.draft.Edit(c.Request.Context(), change)
+	if err != nil {
+		s.refused(c, err, func(text string) template.HTML {
+			v := view(s.draft.State())
+			slipped(&v, text)
+			return s.render(name, v)
+		})
+		return
+	}
+	s.answer(c, "/"+name, state, s.render(name, view(state)))
+}
+
 func zoneByID(f *store.File, id string) (*store.Zone, int) {
 	for i := range f.Zones {
 		if f.Zones[i].ID == id {

@@ -24,6 +24,7 @@ type tillSlips struct {
 	line                         int
 	field, text, lineSlip        string
 	sku, addSlip                 string
+	slip                         string // about none of the fields that are there
 }
 
 type tillLine struct {
@@ -67,6 +68,7 @@ type tillView struct {
 	Products                     []choice
 	Currency                     string
 	AddSlip, AddSKU              string
+	Slip                         string
 	OOB                          bool
 
 	answer *quote.Answer
@@ -133,7 +135,7 @@ func (s *Server) till(ctx context.Context, state *draft.State, slips tillSlips) 
 	}
 	u := f.Store.Units()
 	v := tillView{Destination: t.Destination, Destinations: destinations, Names: map[string]string{}, Currency: f.Store.Currency, zone: -1,
-		AddSlip: slips.addSlip, AddSKU: slips.sku}
+		AddSlip: slips.addSlip, AddSKU: slips.sku, Slip: slips.slip}
 	for _, c := range carts {
 		v.Carts = append(v.Carts, choice{c.ID, c.Name, sameCart(c.Lines, t.Cart)})
 	}
@@ -314,7 +316,7 @@ func (s *Server) tillCart(c *gin.Context) {
 			}
 		}
 		return slipf("choose a cart")
-	}, func(slips *tillSlips, text string) { slips.addSlip = text })
+	}, func(slips *tillSlips, text string) { slips.slip = text })
 }
 
 // tillLine sets the quantity of a line, or the price and weight of goods that are the Till's own; a quantity of 0 is
@@ -324,6 +326,7 @@ func (s *Server) tillLine(c *gin.Context) {
 	field, typed := c.PostForm("field"), strings.TrimSpace(c.PostForm("value"))
 	s.changeTill(c, func(f *store.File, t *storage.Till) error {
 		if err != nil || i < 0 || i >= len(t.Cart) {
+			field = ""
 			return slipf("this line is not in the cart any more")
 		}
 		line := &t.Cart[i]
@@ -353,6 +356,10 @@ func (s *Server) tillLine(c *gin.Context) {
 		}
 		return nil
 	}, func(slips *tillSlips, text string) {
+		if field == "" {
+			slips.slip = text
+			return
+		}
 		slips.line, slips.field, slips.text, slips.lineSlip = i, field, typed, text
 	})
 }

@@ -2,7 +2,6 @@ package screen
 
 import (
 	"errors"
-	"net/http"
 	"slices"
 	"strconv"
 	"strings"
@@ -170,21 +169,8 @@ func home(f *store.File) string {
 	return ""
 }
 
-// editZones makes an edit and answers with the list; slipped puts what was typed and what is wrong into the view.
 func (s *Server) editZones(c *gin.Context, change func(*store.File) error, slipped func(*zonesView, string)) {
-	state, err := s.draft.Edit(c.Request.Context(), change)
-	if err != nil {
-		text, ok := told(err)
-		if !ok {
-			s.internal(c, err)
-			return
-		}
-		v := s.zonesView(c, s.draft.State())
-		slipped(&v, text)
-		s.html(c, http.StatusUnprocessableEntity, s.render("zones", v))
-		return
-	}
-	s.answer(c, "/zones", state, s.render("zones", s.zonesView(c, state)))
+	editWork(s, c, "zones", func(state *draft.State) zonesView { return s.zonesView(c, state) }, change, slipped)
 }
 
 func (s *Server) addZone(c *gin.Context) {
@@ -286,14 +272,21 @@ func (s *Server) addPlaces(c *gin.Context) {
 	}, func(r *zoneRow, text string) { r.Slip, r.Typed = text, typed })
 }
 
-// countryOf is the country that codes typed into a zone belong to: that of its codes, or the shop's.
+// countryOf is the country that codes typed into a zone belong to: that of its codes, or else of its places, or else the shop's.
 func countryOf(z *store.Zone, otherwise string) string {
+	country := ""
 	for i := range z.Places {
-		if z.Places[i].Level() == place.Postcode {
-			return z.Places[i].Country
+		switch r := &z.Places[i]; {
+		case r.Level() == place.Postcode:
+			return r.Country
+		case country == "":
+			country = r.Country
 		}
 	}
-	return otherwise
+	if country == "" {
+		return otherwise
+	}
+	return country
 }
 
 // addRule adds a rule to a list; what is there already is said.

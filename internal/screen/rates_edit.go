@@ -1,0 +1,291 @@
+package screen
+
+import (
+	"errors"
+	"html/template"
+	"net/http"
+	"slices"
+	"strings"
+
+	"diadrom/internal/charge"
+	"diadrom/internal/draft"
+	"diadrom/internal/exact"
+	"diadrom/internal/rate"
+	"diadrom/internal/store"
+
+	"github.com/gin-gonic/gin"
+)
+
+// tableAt finds the table of the address in a file.
+func tableAt(c *gin.Context, f *store.File) (*store.Method, *rate.Table, error) {
+	m := methodByID(f, c.Param("method"))
+	if m == nil {
+		return nil, nil, slipf("this method was removed meanwhile; nothing was changed")
+	}
+	for i := range m.Tables {
+		if m.Tables[i].ID == c.Param("table") {
+			return m, &m.Tables[i], nil
+		}
+	}
+	return nil, nil, slipf("this price list was removed meanwhile; nothing was changed")
+}
+
+// rowAt finds a row by the break point that the screen showed.
+func rowAt(t *rate.Table, at string) int {
+	return slices.IndexFunc(t.Rows, func(r rate.Row) bool { return atText(r.At) == at })
+}
+
+// editCell sets a charge. The screen says which text it started from, so that two tabs do not overwrite one another.
+func (s *Server) editCell(c *gin.Context) {
+	typed, was, at, zone := c.PostForm("text"), c.PostForm("was"), c.PostForm("at"), c.PostForm("zone")
+	cell := cellView{DOM: c.PostForm("dom"), Method: c.Param("method"), Table: c.Param("table"), At: at, Zone: zone, Text: typed, Was: was, Label: c.PostForm("label")}
+	row, column := -1, -1
+	state, err := s.draft.Edit(c.Request.Context(), func(f *store.File) error {
+		_, t, err := tableAt(c, f)
+		if err != nil {
+			return err
+		}
+		if row = rowAt(t, at); row < 0 {
+			return slipf("the row %s is not there any more; reload to see the list as it is now", at)
+		}
+		if column = slices.Index(t.Zones, zone); column < 0 {
+			return slipf("this zone's column was taken out meanwhile; reload to see the list as it is now")
+		}
+		w := wordsOf(f)
+		if now := charge.Format(t.Rows[row].Charges[column], w); now != was {
+			cell.Was = now
+			return slipf("this was changed to %s in another window meanwhile; press Enter again to set yours", now)
+		}
+		parsed, err := charge.Parse(typed, w)
+		if err != nil {
+			return slipf("%s", err.Error())
+		}
+		t.Rows[row].Charges[column] = parsed
+		return nil
+	})
+	if err != nil {
+		s.refused(c, err, func(text string) template.HTML {
+			cell.Slip = text
+			return s.render("cell", cell)
+		})
+		return
+	}
+	f := state.File
+	m, t, err := tableAt(c, f)
+	if err != nil {
+		s.internal(c, err)
+		return
+	}
+	s.answer(c, "/rates", state, s.render("cell", cellOf(f, m, t, row, column, s.hits(c, state))))
+}
+
+// measureTyped reads a break point: a number, with its unit or without.
+func measureTyped(typed, unit string) (*exact.Decimal, error) {
+	text := strings.TrimSpace(typed)
+	if len(text) > 40 {
+		return nil, slipf("that is too long for a break point")
+	}
+	if cut := strings.TrimSpace(strings.TrimSuffix(strings.ToLower(text), strings.ToLower(unit))); unit != "" {
+		text = cut
+	}
+	if strings.Count(text, ",") == 1 && !strings.Contains(text, ".") {
+		text = strings.Replace(text, ",", ".", 1)
+	}
+	d, err := exact.Parse(text)
+	switch {
+	case errors.Is(err, exact.ErrLong):
+		return nil, slipf("%s", err.Error())
+	case err != nil:
+		return nil, slipf("%q is not a number: write the break point as 5 or 2.5", strings.TrimSpace(typed))
+	case d.Sign() < 0:
+		return nil, slipf("a break point cannot be below 0")
+	}
+	return &d, nil
+}
+
+// otherAt refuses a break point that a row, but for the given one, has already.
+func otherAt(t *rate.Table, row int, at *exact.Decimal) error {
+	for i := range t.Rows {
+		if other := t.Rows[i].At; i != row && other != nil && other.Cmp(*at) == 0 {
+			return slipf("there is a row at %s already", at)
+		}
+	}
+	return nil
+}
+
+// betweenNeighbours refuses a break point of a row that would leave its place.
+func betweenNeighbours(t *rate.Table, row int, at *exact.Decimal) error {
+	if row > 0 && t.Rows[row-1].At != nil && at.Less(*t.Rows[row-1].At) {
+		return slipf("rows ascend: %s lies below the row before (%s)", at, t.Rows[row-1].At)
+	}
+	if row+1 < len(t.Rows) && t.Rows[row+1].At != nil && t.Rows[row+1].At.Less(*at) {
+		return slipf("rows ascend: %s lies above the next row (%s)", at, t.Rows[row+1].At)
+	}
+	return nil
+}
+
+func (s *Server) editBreak(c *gin.Context) {
+	typed, was := c.PostForm("at"), c.PostForm("was")
+	row := -1
+	state, err := s.draft.Edit(c.Request.Context(), func(f *store.File) error {
+		_, t, err := tableAt(c, f)
+		if err != nil {
+			return err
+		}
+		if row = rowAt(t, was); row < 0 || was == "" {
+			return slipf("the row %s is not there any more; reload to see the list as it is now", was)
+		}
+		at, err := measureTyped(typed, unitOf(f, t.By))
+		if err != nil {
+			return err
+		}
+		if err := otherAt(t, row, at); err != nil {
+			return err
+		}
+		if err := betweenNeighbours(t, row, at); err != nil {
+			return err
+		}
+		t.Rows[row].At = at
+		return nil
+	})
+	if err != nil {
+		text, ok := told(err)
+		if !ok {
+			s.internal(c, err)
+			return
+		}
+		f := s.draft.State().File
+		m, t, gone := tableAt(c, f)
+		if gone != nil || row < 0 {
+			s.problem(c, http.StatusUnprocessableEntity, text)
+			return
+		}
+		h := headOf(f, m, t, row)
+		h.At, h.Slip = typed, text
+		s.html(c, http.StatusUnprocessableEntity, s.render("head", h))
+		return
+	}
+	s.answerTable(c, state)
+}
+
+// answerTable answers an edit that changed a table's shape with all of the work.
+func (s *Server) answerTable(c *gin.Context, state *draft.State) {
+	v, ok := s.ratesView(c, state, c.Param("method"))
+	if !ok {
+		s.problem(c, http.StatusNotFound, "This method was removed meanwhile.")
+		return
+	}
+	c.Header("HX-Retarget", "#work")
+	c.Header("HX-Reswap", "innerHTML")
+	s.answer(c, "/rates", state, s.render("rates", v))
+}
+
+// editTable makes an edit of a table's shape; a slip is told above the table, with what was typed kept.
+func (s *Server) editTable(c *gin.Context, typed string, change func(*store.File, *rate.Table) error) {
+	state, err := s.draft.Edit(c.Request.Context(), func(f *store.File) error {
+		_, t, err := tableAt(c, f)
+		if err != nil {
+			return err
+		}
+		return change(f, t)
+	})
+	if err == nil {
+		s.answerTable(c, state)
+		return
+	}
+	text, ok := told(err)
+	if !ok {
+		s.internal(c, err)
+		return
+	}
+	v, ok := s.ratesView(c, s.draft.State(), c.Param("method"))
+	if !ok {
+		s.problem(c, http.StatusUnprocessableEntity, text)
+		return
+	}
+	for i := range v.Tables {
+		if v.Tables[i].ID == c.Param("table") {
+			v.Tables[i].Slip, v.Tables[i].NewAt = text, typed
+		}
+	}
+	c.Header("HX-Retarget", "#work")
+	c.Header("HX-Reswap", "innerHTML")
+	s.html(c, http.StatusUnprocessableEntity, s.render("rates", v))
+}
+
+// addRow adds a break point where it belongs; its charges are those of the row that covered it until now.
+func (s *Server) addRow(c *gin.Context) {
+	typed := c.PostForm("at")
+	s.editTable(c, typed, func(f *store.File, t *rate.Table) error {
+		at, err := measureTyped(typed, unitOf(f, t.By))
+		if err != nil {
+			return err
+		}
+		if err := otherAt(t, -1, at); err != nil {
+			return err
+		}
+		covering, ok := t.Row(*at)
+		if !ok {
+			covering = len(t.Rows) - 1
+		}
+		row := rate.Row{At: at, Charges: slices.Clone(t.Rows[covering].Charges)}
+		i := slices.IndexFunc(t.Rows, func(r rate.Row) bool { return r.At == nil || at.Less(*r.At) })
+		if i < 0 {
+			i = len(t.Rows)
+		}
+		t.Rows = slices.Insert(t.Rows, i, row)
+		return nil
+	})
+}
+
+func (s *Server) removeRow(c *gin.Context) {
+	s.editTable(c, "", func(f *store.File, t *rate.Table) error {
+		i := rowAt(t, c.PostForm("at"))
+		switch {
+		case i < 0:
+			return slipf("this row is not there any more")
+		case len(t.Rows) == 1:
+			return slipf("a price list keeps one row; to stop offering a method switch it off")
+		}
+		t.Rows = slices.Delete(t.Rows, i, i+1)
+		if t.Edges == rate.From {
+			zero := exact.Zero
+			t.Rows[0].At = &zero
+		}
+		return nil
+	})
+}
+
+func (s *Server) addColumn(c *gin.Context) {
+	zone := c.PostForm("zone")
+	s.editTable(c, "", func(f *store.File, t *rate.Table) error {
+		if z, _ := zoneByID(f, zone); z == nil {
+			return slipf("choose a zone")
+		}
+		if slices.Contains(t.Zones, zone) {
+			return slipf("this zone has a column already")
+		}
+		t.Zones = append(t.Zones, zone)
+		for i := range t.Rows {
+			t.Rows[i].Charges = append(t.Rows[i].Charges, nil)
+		}
+		return nil
+	})
+}
+
+func (s *Server) removeColumn(c *gin.Context) {
+	zone := c.PostForm("zone")
+	s.editTable(c, "", func(f *store.File, t *rate.Table) error {
+		j := slices.Index(t.Zones, zone)
+		if j < 0 {
+			return slipf("this column is not there any more")
+		}
+		t.Zones = slices.Delete(t.Zones, j, j+1)
+		for i := range t.Rows {
+			t.Rows[i].Charges = slices.Delete(t.Rows[i].Charges, j, j+1)
+		}
+		m := methodByID(f, c.Param("method"))
+		delete(m.Terms, zone)
+		return nil
+	})
+}
