@@ -128,6 +128,7 @@ func TestScreenshots(t *testing.T) {
 		prepare    func(*rod.Page)
 	}{
 		{"zones", "/zones", 1280, nil},
+		{"zones-strip", "/zones?strip=FI&from=20000&to=29999", 1280, nil},
 		{"rates", "/rates/parcel", 1280, func(p *rod.Page) {
 			p.MustElement(`#till details[data-method=parcel] summary`).MustClick()
 		}},

@@ -3,6 +3,7 @@ package browser
 import (
 	"net/http"
 	"net/url"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -236,4 +237,50 @@ func TestWhatTheServerRefuses(t *testing.T) {
 
 	page := s.open(t, "/rates/parcel", 1280, 800)
 	assert.Equal(t, "6.90", charge(page, "parcel"), "nothing of this changed anything")
+}
+
+func TestTheCodeStripZoomsAndStartsZones(t *testing.T) {
+	s := demoShop(t)
+	page := s.open(t, "/zones", 1280, 800)
+	assert.Contains(t, page.MustElement("#strip figcaption").MustText(), "5033 in use, all in a zone")
+	page.MustElement(`#strip a[aria-label="Zoom to 20000"]`).MustFocus()
+	wait := page.MustWaitNavigation()
+	page.KeyActions().Press(input.Enter).MustDo() // by keyboard alone
+	wait()
+	waitText(t, page, "#strip figcaption", "20000 to 29999")
+	page.MustElement(`#strip a[aria-label^="22000 to 22999: Åland, over Finland"]`)
+	wait = page.MustWaitNavigation()
+	page.MustElement(`#strip a[aria-label^="21600 to 21659: Van round"]`).MustFocus()
+	page.KeyActions().Press(input.Enter).MustDo()
+	wait()
+	page.MustWaitLoad()
+	assert.Equal(t, "FI 21600 to 21659", page.MustElement("#new-zone").MustProperty("value").String(), "a stretch starts a zone")
+
+	page = s.open(t, "/zones", 1280, 800)
+	for _, zone := range []string{"finland", "eu", "world"} {
+		page.MustElement("#zone-" + zone + " .switch input").MustClick()
+		quiet(page)
+		page.MustWait(`(id) => !document.querySelector("#zone-" + id + " .switch input").checked`, zone)
+	}
+	waitText(t, page, "#strip figcaption", "without a zone")
+}
+
+func TestPastingThreeHundredCodesOfWhichThreeAreWrong(t *testing.T) {
+	s := demoShop(t)
+	page := s.open(t, "/zones", 1280, 800)
+	var b strings.Builder
+	for i := range 297 {
+		b.WriteString(strconv.Itoa(50000+i) + "\n")
+	}
+	page.MustElement("#new-zone").MustFocus()
+	page.MustInsertText(b.String() + "5000\n500000\nABCDE")
+	page.KeyActions().Press(input.Enter).MustDo()
+	waitText(t, page, "#zone-finland-50000-and-296-more", "297 taken")
+	waitText(t, page, "#zone-finland-50000-and-296-more .slip-note", "3 parts not taken")
+	field := "#add-finland-50000-and-296-more"
+	assert.Equal(t, "5000, 500000, ABCDE", page.MustElement(field).MustProperty("value").String(), "the wrong ones stay to be mended")
+	page.MustElement(field).MustFocus().MustSelectAllText()
+	page.MustInsertText("5000*")
+	page.KeyActions().Press(input.Enter).MustDo()
+	waitText(t, page, "#zone-finland-50000-and-296-more", "FI 5000*")
 }

@@ -169,6 +169,17 @@ func (g *Gazetteer) Postcode(country string, code postcode.Code) []Place {
 	return g.pick(g.byCode[codeKey{country, code.Key}])
 }
 
+// Codes lists the postcodes of a country, each once and in no order.
+func (g *Gazetteer) Codes(country string) []postcode.Code {
+	var out []postcode.Code
+	for k, at := range g.byCode {
+		if k.country == country {
+			out = append(out, postcode.Read(country, g.places[at[0]].Postcode))
+		}
+	}
+	return out
+}
+
 // Named lists the places of a name in a country; case and accents do not matter.
 func (g *Gazetteer) Named(country, name string) []Place {
 	return g.pick(g.byName[nameKey{country, world.Fold(name)}])

@@ -8,7 +8,7 @@ import (
 	"diadrom/internal/world"
 )
 
-// TextError says what part of a typed line of places is not understood.
+// TextError is a part of a typed text that is not understood.
 type TextError struct {
 	Part   string
 	Reason string
@@ -16,7 +16,15 @@ type TextError struct {
 
 func (e *TextError) Error() string { return e.Reason }
 
-// ParseText reads places as one types them, parted by commas, semicolons or line ends:
+// Text is what a typed text of places means.
+type Text struct {
+	Places, Except []Rule
+	Taken          int          // parts that are in the rules
+	Repeats        []string     // parts that stood before, and are in the rules once
+	Slips          []*TextError // parts that are not understood, and are in no rule
+}
+
+// ParseText reads places as one types or pastes them, parted by commas, semicolons, tabs or line ends:
 //
 //	Finland            a country by name or code (FI, FIN)
 //	Lapland            a region, by its name or its ISO 3166-2 code
@@ -24,36 +32,89 @@ func (e *TextError) Error() string { return e.Reason }
 //	everywhere         the world
 //	FI 22*             postcodes: a code, a beginning, a range, behind the country; the country
 //	FI 96000 to 99999  holds for the codes that follow it without one
+//	21100 21110 21120  codes may also be parted by spaces alone
 //	not FI 21660       an exception
 //
 // home is the country that codes belong to where none has been named yet; "" for none. The rules of one country's codes are
-// joined into one. Errors are of type [*TextError].
-func ParseText(text, home string) (places, except []Rule, err error) {
+// joined into one.
+func ParseText(text, home string) (t Text) {
 	country := home
-	parts := strings.FieldsFunc(text, func(r rune) bool { return r == ',' || r == ';' || r == '\n' || r == '\t' })
+	parts := strings.FieldsFunc(text, func(r rune) bool { return r == ',' || r == ';' || r == '\n' || r == '\r' || r == '\t' })
+	seen := map[string]bool{}
 	for _, part := range parts {
 		part = strings.Join(strings.Fields(part), " ")
 		if part == "" {
 			continue
 		}
-		into := &places
-		named := part
+		into, named, not := &t.Places, part, ""
 		if head, rest, ok := strings.Cut(part, " "); ok && (strings.EqualFold(head, "not") || strings.EqualFold(head, "except")) {
-			into, named = &except, rest
+			into, named, not = &t.Except, rest, "not "
 		}
 		rule, err := parsePlace(named, country)
-		if err != nil {
-			return nil, nil, &TextError{part, err.Error()}
+		if err == nil {
+			t.add(into, not, rule, part, seen)
+			if rule.Country != "" {
+				country = rule.Country
+			}
+			continue
 		}
-		if rule.Country != "" {
-			country = rule.Country
+		codes, in := spacedCodes(named, country)
+		if len(codes) < 2 {
+			t.Slips = append(t.Slips, &TextError{part, err.Error()})
+			continue
 		}
-		*into = join(*into, rule)
+		country = in
+		for _, code := range codes {
+			entry, err := postcode.ParseEntry(in, code)
+			if err != nil {
+				t.Slips = append(t.Slips, &TextError{not + in + " " + code, err.Error()})
+				continue
+			}
+			t.add(into, not, Rule{Country: in, Postcodes: []postcode.Entry{entry}}, not+code, seen)
+		}
 	}
-	if len(places)+len(except) == 0 {
-		return nil, nil, &TextError{"", "name a place: a country such as Finland, or codes such as FI 22*"}
+	return t
+}
+
+// add takes a part's rule in, unless the same stood before.
+func (t *Text) add(into *[]Rule, not string, rule Rule, part string, seen map[string]bool) {
+	key := not + rule.Words()[0]
+	if seen[key] {
+		t.Repeats = append(t.Repeats, part)
+		return
 	}
-	return places, except, nil
+	seen[key] = true
+	t.Taken++
+	*into = join(*into, rule)
+}
+
+// spacedCodes takes a row of codes that only spaces part into codes and ranges, with the country in front or home. Codes that
+// are written with a space themselves (111 22) are kept together.
+func spacedCodes(text, home string) (codes []string, country string) {
+	words := strings.Fields(text)
+	country = home
+	if c, ok := world.CountryByCode(words[0]); ok && len(words[0]) <= 3 {
+		country, words = c.Alpha2, words[1:]
+	}
+	if country == "" {
+		return nil, ""
+	}
+	for i := 0; i < len(words); i++ {
+		if !strings.ContainsAny(words[i], "0123456789*") {
+			return nil, "" // words among them: not a row of codes
+		}
+		switch {
+		case i+2 < len(words) && strings.EqualFold(words[i+1], "to"):
+			codes = append(codes, words[i]+" to "+words[i+2])
+			i += 2
+		case i+1 < len(words) && !postcode.Possible(country, words[i]) && postcode.Possible(country, words[i]+words[i+1]):
+			codes = append(codes, words[i]+" "+words[i+1])
+			i++
+		default:
+			codes = append(codes, words[i])
+		}
+	}
+	return codes, country
 }
 
 // join adds a rule, codes of a country to those that are there.

@@ -383,3 +383,15 @@ func outward(code string) string {
 	}
 	return code
 }
+
+// Numbers gives the entry's ends as numbers, for a country whose codes are numbers of one length: 22* of five digits is 22000
+// and 22999.
+func (e Entry) Numbers(length int) (from, to uint64) {
+	switch e.kind {
+	case prefix:
+		return number(e.from + strings.Repeat("0", length-len(e.from))), number(e.from + strings.Repeat("9", length-len(e.from)))
+	case span:
+		return number(e.from), number(e.to)
+	}
+	return number(e.from), number(e.from)
+}

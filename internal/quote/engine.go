@@ -5,6 +5,9 @@
 package quote
 
 import (
+	"sync"
+
+	"diadrom/internal/coverage"
 	"diadrom/internal/gazetteer"
 	"diadrom/internal/place"
 	"diadrom/internal/postcode"
@@ -21,6 +24,8 @@ type Engine struct {
 	units rate.Units
 
 	zones, surcharges, taxes *place.Index
+	zoneRules                []place.Owner // by zone
+	lines                    sync.Map      // coverage by country, laid out when it is first asked for
 
 	ranked    bool
 	products  map[string]int
@@ -82,7 +87,7 @@ func Compile(f *store.File, g *gazetteer.Gazetteer) *Engine {
 			owners[i] = place.Owner{Places: located(z.Places, points), Except: located(z.Except, points)}
 		}
 	}
-	e.zones = place.NewIndex(owners)
+	e.zones, e.zoneRules = place.NewIndex(owners), owners
 	owners = make([]place.Owner, len(f.Surcharges))
 	for i, s := range f.Surcharges {
 		owners[i] = place.Owner{Places: located(s.Places, points), Except: located(s.Except, points)}
@@ -107,6 +112,21 @@ func (e *Engine) Store() *store.File { return e.file }
 
 // Spot makes an address ready for matching, with the engine's gazetteer.
 func (e *Engine) Spot(a place.Address) place.Spotted { return a.Spot(e.gaz) }
+
+// Coverage lays out the postcodes of a country with the zones that take them; false where its codes are not numbers of one
+// length.
+func (e *Engine) Coverage(country string) (*coverage.Line, bool) {
+	if kept, ok := e.lines.Load(country); ok {
+		line := kept.(*coverage.Line)
+		return line, line != nil
+	}
+	line, ok := coverage.Of(country, e.zoneRules, e.Zones, e.gaz)
+	e.lines.Store(country, line)
+	return line, ok
+}
+
+// Gazetteer is the one that is quoted with, or nil.
+func (e *Engine) Gazetteer() *gazetteer.Gazetteer { return e.gaz }
 
 // point is where a location lies: where it says, or where the gazetteer puts it.
 func (e *Engine) point(l *store.Location) (orb.Point, bool) {

@@ -157,7 +157,8 @@ func TestZonesAreTypedNamedSwitchedAndRemoved(t *testing.T) {
 		assert.Equal(t, http.StatusUnprocessableEntity, status, c.path)
 		assert.Contains(t, body, c.says)
 		if c.typed != "" && c.field != "key" && !strings.Contains(c.path, "nothing") {
-			assert.Contains(t, body, `value="`+c.typed+`"`, "what was typed is kept")
+			kept := strings.Contains(body, `value="`+c.typed+`"`) || strings.Contains(body, ">"+c.typed+"</textarea>")
+			assert.True(t, kept, "what was typed is kept: %s", c.typed)
 		}
 	}
 	status, _ = s.post("/zones/norway-and-1-more/remove-place", "key", "places/2/1", "text", "NO 9171")
@@ -170,6 +171,29 @@ func TestZonesAreTypedNamedSwitchedAndRemoved(t *testing.T) {
 	assert.Equal(t, http.StatusOK, status)
 	z, _ = zoneByID(s.draft.State().File, "norway-and-1-more")
 	assert.Nil(t, z)
+}
+
+func TestHundredsOfCodesArePastedAtOnce(t *testing.T) {
+	s := lauha(t)
+	var b strings.Builder
+	for i := range 297 {
+		fmt.Fprintf(&b, "%05d\r\n", 50000+i)
+	}
+	b.WriteString("5000\r\n500000\r\nABCDE\r\n50001")
+	status, body := s.post("/zones", "places", b.String())
+	require.Equal(t, http.StatusOK, status)
+	assert.Contains(t, body, "297 taken, 50001 already there")
+	assert.Contains(t, body, "3 parts not taken: 5000 is not a whole postcode of Finland")
+	assert.Contains(t, body, ">5000, 500000, ABCDE</textarea>", "the impossible ones stay, to be mended")
+	status, body = s.post("/zones/finland-50000-and-296-more/places", "places", "50296 50297 50298")
+	require.Equal(t, http.StatusOK, status)
+	assert.Contains(t, body, "2 taken, FI 50296 already there")
+	z, _ := zoneByID(s.draft.State().File, "finland-50000-and-296-more")
+	assert.Len(t, z.Places[0].Postcodes, 299)
+	status, body = s.post("/zones", "places", "1, 2, 3, 4, 5")
+	assert.Equal(t, http.StatusUnprocessableEntity, status)
+	assert.Contains(t, body, "none of these can be taken")
+	assert.Contains(t, body, "and 2 more")
 }
 
 const cellPath = "/rates/parcel/list/cell"

@@ -240,22 +240,23 @@ func (v *tillView) quote(state *draft.State, q *quote.Request) {
 	}
 }
 
-// tillZone is the index of the zone that takes the Till's address before all others, with the address as typed.
-func (s *Server) tillZone(ctx context.Context, state *draft.State) (int, string) {
+// tillZone is the index of the zone that takes the Till's address before all others, −1 where none does, with the address as
+// typed and as it is understood.
+func (s *Server) tillZone(ctx context.Context, state *draft.State) (int, string, place.Address) {
 	t, err := s.loadTill(ctx, state.File)
 	if err != nil {
-		return -1, ""
+		return -1, "", place.Address{}
 	}
 	to, err := place.ParseAddress(t.Destination, home(state.File))
 	if err != nil {
-		return -1, ""
+		return -1, "", place.Address{}
 	}
 	spotted := state.Engine.Spot(to)
 	zones := state.Engine.Zones(&spotted)
 	if len(zones) == 0 {
-		return -1, t.Destination
+		return -1, t.Destination, to
 	}
-	return zones[0].Owner, t.Destination
+	return zones[0].Owner, t.Destination, to
 }
 
 // changeTill makes a change of the Till and answers with it requoted.

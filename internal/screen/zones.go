@@ -1,13 +1,13 @@
 package screen
 
 import (
-	"errors"
 	"slices"
 	"strconv"
 	"strings"
 
 	"diadrom/internal/draft"
 	"diadrom/internal/place"
+	"diadrom/internal/postcode"
 	"diadrom/internal/store"
 	"diadrom/internal/world"
 
@@ -27,9 +27,11 @@ type zoneRow struct {
 	Enabled  bool
 	Chips    []chip
 	Priced   string // where it has prices
+	Takes    string // how many codes, out of which zones
 	Here     string // the Till's address, where this zone takes it before the others
 	Slip     string
 	Typed    string // what was typed and not taken
+	Note     string // what became of what was pasted
 	NameSlip string
 	Rename   string
 }
@@ -40,14 +42,13 @@ type zoneGroup struct {
 }
 
 type zonesView struct {
-	Groups  []zoneGroup
-	Empty   bool
-	Typed   string
-	Slip    string
-	Placed  string // example for the field
-	Shop    shopView
-	Count   int
-	TillsTo string
+	Groups []zoneGroup
+	Empty  bool
+	Typed  string
+	Slip   string
+	Placed string // example for the field
+	Shop   shopView
+	Strip  *stripView
 }
 
 type shopView struct {
@@ -82,9 +83,13 @@ func narrowestLevel(z *store.Zone) place.Level {
 
 func (s *Server) zonesView(c *gin.Context, state *draft.State) zonesView {
 	f := state.File
-	v := zonesView{Empty: len(f.Zones) == 0, Count: len(f.Zones), Placed: "Finland, SE 10*, FI 96000 to 99999, not FI 21660", Shop: shopOf(f)}
-	here, line := s.tillZone(c.Request.Context(), state)
-	v.TillsTo = line
+	v := zonesView{Empty: len(f.Zones) == 0, Placed: "Finland, SE 10*, FI 96000 to 99999, not FI 21660", Shop: shopOf(f)}
+	here, line, to := s.tillZone(c.Request.Context(), state)
+	v.Strip = stripOf(c, state, to)
+	takes := v.Strip.sentences(f)
+	if typed := c.Query("new"); typed != "" { // a stretch of the strip was chosen
+		v.Typed = typed
+	}
 	priced := map[string][]string{}
 	for i := range f.Methods {
 		for _, t := range f.Methods[i].Tables {
@@ -111,6 +116,7 @@ func (s *Server) zonesView(c *gin.Context, state *draft.State) zonesView {
 			default:
 				row.Priced = "priced in " + strconv.Itoa(n) + " methods"
 			}
+			row.Takes = takes[i]
 			if i == here {
 				row.Here = line
 			}
@@ -175,28 +181,93 @@ func (s *Server) editZones(c *gin.Context, change func(*store.File) error, slipp
 
 func (s *Server) addZone(c *gin.Context) {
 	typed := c.PostForm("places")
-	s.editZones(c, func(f *store.File) error {
-		places, except, err := parsePlaces(typed, home(f))
-		if err != nil {
+	var id string
+	var text place.Text
+	s.editPlaces(c, func(f *store.File) error {
+		text = place.ParseText(typed, home(f))
+		if err := nothingTaken(text); err != nil {
 			return err
 		}
-		if len(places) == 0 {
+		if len(text.Places) == 0 {
 			return slipf("say first what the zone takes, then what it leaves out")
 		}
-		name := zoneName(places)
-		id := newID(name, "zone", func(id string) bool { z, _ := zoneByID(f, id); return z != nil })
-		f.Zones = append(f.Zones, store.Zone{ID: id, Name: name, Enabled: true, Places: places, Except: except})
+		name := zoneName(text.Places)
+		id = newID(name, "zone", func(id string) bool { z, _ := zoneByID(f, id); return z != nil })
+		f.Zones = append(f.Zones, store.Zone{ID: id, Name: name, Enabled: true, Places: text.Places, Except: text.Except})
 		return nil
-	}, func(v *zonesView, text string) { v.Typed, v.Slip = typed, text })
+	}, func(v *zonesView) { v.row(id).tell(text) }, func(v *zonesView, text string) { v.Typed, v.Slip = typed, text })
 }
 
-func parsePlaces(typed, home string) (places, except []place.Rule, err error) {
-	places, except, err = place.ParseText(typed, home)
-	var text *place.TextError
-	if errors.As(err, &text) {
-		return nil, nil, slipf("%s", text.Reason)
+// editPlaces is editZones for what is pasted: taken tells what became of it when some of it was taken.
+func (s *Server) editPlaces(c *gin.Context, change func(*store.File) error, taken func(*zonesView), slipped func(*zonesView, string)) {
+	before := s.draft.State().Revision
+	editWork(s, c, "zones", func(state *draft.State) zonesView {
+		v := s.zonesView(c, state)
+		if state.Revision > before {
+			taken(&v)
+		}
+		return v
+	}, change, slipped)
+}
+
+// row is the row of a zone; one that is not there takes what is told to it nowhere.
+func (v *zonesView) row(id string) *zoneRow {
+	for i := range v.Groups {
+		for j := range v.Groups[i].Rows {
+			if row := &v.Groups[i].Rows[j]; row.ID == id {
+				return row
+			}
+		}
 	}
-	return places, except, err
+	return &zoneRow{}
+}
+
+// nothingTaken is the slip of a text of which nothing can be used.
+func nothingTaken(t place.Text) error {
+	switch {
+	case t.Taken > 0:
+		return nil
+	case len(t.Slips) == 1:
+		return slipf("%s", t.Slips[0].Reason)
+	case len(t.Slips) > 1:
+		return slipf("none of these can be taken: %s", reasons(t.Slips))
+	}
+	return slipf("name a place: a country such as Finland, or codes such as FI 22*")
+}
+
+// reasons says what is wrong with the first few.
+func reasons(slips []*place.TextError) string {
+	var out []string
+	for _, s := range slips[:min(3, len(slips))] {
+		out = append(out, s.Reason)
+	}
+	if more := len(slips) - len(out); more > 0 {
+		out = append(out, "and "+strconv.Itoa(more)+" more")
+	}
+	return strings.Join(out, "; ")
+}
+
+// tell says what became of a pasted text; what was not taken stays in the field, to be mended.
+func (r *zoneRow) tell(t place.Text) {
+	if t.Taken > 3 || len(t.Repeats) > 0 {
+		r.Note = strconv.Itoa(t.Taken) + " taken"
+		if n := len(t.Repeats); n > 0 {
+			r.Note += ", " + strings.Join(t.Repeats[:min(3, n)], ", ")
+			if n > 3 {
+				r.Note += " and " + strconv.Itoa(n-3) + " more"
+			}
+			r.Note += " already there"
+		}
+	}
+	if len(t.Slips) == 0 {
+		return
+	}
+	left := make([]string, len(t.Slips))
+	for i, s := range t.Slips {
+		left[i] = s.Part
+	}
+	r.Typed = strings.Join(left, ", ")
+	r.Slip = plural(len(t.Slips), "part") + " not taken: " + reasons(t.Slips)
 }
 
 // zoneName is the name that a new zone gets from its places.
@@ -222,15 +293,11 @@ func (s *Server) editZone(c *gin.Context, change func(*store.File, *store.Zone) 
 		}
 		return change(f, z)
 	}, func(v *zonesView, text string) {
-		for i := range v.Groups {
-			for j := range v.Groups[i].Rows {
-				if row := &v.Groups[i].Rows[j]; row.ID == id {
-					slipped(row, text)
-					return
-				}
-			}
+		if row := v.row(id); row.ID != "" {
+			slipped(row, text)
+		} else {
+			v.Slip = text
 		}
-		v.Slip = text
 	})
 }
 
@@ -252,24 +319,38 @@ func (s *Server) nameZone(c *gin.Context) {
 }
 
 func (s *Server) addPlaces(c *gin.Context) {
-	typed := c.PostForm("places")
-	s.editZone(c, func(f *store.File, z *store.Zone) error {
-		places, except, err := parsePlaces(typed, countryOf(z, home(f)))
-		if err != nil {
+	id, typed := c.Param("zone"), c.PostForm("places")
+	var text place.Text
+	s.editPlaces(c, func(f *store.File) error {
+		z, _ := zoneByID(f, id)
+		if z == nil {
+			return slipf("this zone was removed meanwhile; nothing was changed")
+		}
+		text = place.ParseText(typed, countryOf(z, home(f)))
+		if err := nothingTaken(text); err != nil {
 			return err
 		}
-		for _, more := range places {
-			if z.Places, err = addRule(z.Places, more); err != nil {
-				return err
+		for _, l := range []struct {
+			into *[]place.Rule
+			more []place.Rule
+		}{{&z.Places, text.Places}, {&z.Except, text.Except}} {
+			for _, more := range l.more {
+				var again []string
+				*l.into, again = addRule(*l.into, more)
+				text.Repeats, text.Taken = append(text.Repeats, again...), text.Taken-len(again)
 			}
 		}
-		for _, more := range except {
-			if z.Except, err = addRule(z.Except, more); err != nil {
-				return err
-			}
+		if text.Taken == 0 && len(text.Slips) == 0 {
+			return slipf("%s is in this zone already", strings.Join(text.Repeats[:min(3, len(text.Repeats))], ", "))
 		}
 		return nil
-	}, func(r *zoneRow, text string) { r.Slip, r.Typed = text, typed })
+	}, func(v *zonesView) { v.row(id).tell(text) }, func(v *zonesView, text string) {
+		if row := v.row(id); row.ID != "" {
+			row.Slip, row.Typed = text, typed
+		} else {
+			v.Slip = text
+		}
+	})
 }
 
 // countryOf is the country that codes typed into a zone belong to: that of its codes, or else of its places, or else the shop's.
@@ -289,12 +370,12 @@ func countryOf(z *store.Zone, otherwise string) string {
 	return country
 }
 
-// addRule adds a rule to a list; what is there already is said.
-func addRule(rules []place.Rule, more place.Rule) ([]place.Rule, error) {
+// addRule adds a rule to a list; what is there already is returned.
+func addRule(rules []place.Rule, more place.Rule) (all []place.Rule, again []string) {
 	if more.Level() != place.Postcode {
 		for i := range rules {
 			if rules[i].Level() == more.Level() && slices.Equal(rules[i].Words(), more.Words()) {
-				return nil, slipf("%s is in this zone already", more.Words()[0])
+				return rules, more.Words()
 			}
 		}
 		return append(rules, more), nil
@@ -304,13 +385,18 @@ func addRule(rules []place.Rule, more place.Rule) ([]place.Rule, error) {
 		if r.Level() != place.Postcode || r.Country != more.Country {
 			continue
 		}
+		have := make(map[postcode.Entry]bool, len(r.Postcodes))
+		for _, e := range r.Postcodes {
+			have[e] = true
+		}
 		for _, e := range more.Postcodes {
-			if slices.Contains(r.Postcodes, e) {
-				return nil, slipf("%s %s is in this zone already", more.Country, e)
+			if have[e] {
+				again = append(again, more.Country+" "+e.String())
+				continue
 			}
 			r.Postcodes = append(r.Postcodes, e)
 		}
-		return rules, nil
+		return rules, again
 	}
 	return append(rules, more), nil
 }
