@@ -132,6 +132,7 @@ func TestScreenshots(t *testing.T) {
 		{"rates", "/rates/parcel", 1280, func(p *rod.Page) {
 			p.MustElement(`#till details[data-method=parcel] summary`).MustClick()
 		}},
+		{"rates-classes", "/rates/freight", 1280, nil},
 		{"goods", "/goods", 1280, nil},
 		{"methods", "/methods", 1280, nil},
 		{"quotes", "/quotes", 1280, nil},

@@ -65,6 +65,7 @@ type tableView struct {
 	NewUnit          string
 	Slip             string
 	For              string // which goods
+	Curve            *curveView
 }
 
 type ratesView struct {
@@ -211,19 +212,23 @@ func (s *Server) ratesView(c *gin.Context, state *draft.State, id string) (rates
 		return v, v.None
 	}
 	v.Label, v.Say = m.BuyersLabel(), methodSentence(f, m)
-	hits := s.hits(c, state)
+	till := s.tillOf(c, state)
+	hits := tillHits(till.answer)
 	for i := range m.Tables {
-		v.Tables = append(v.Tables, s.tableView(f, m, &m.Tables[i], hits))
+		t := s.tableView(f, m, &m.Tables[i], hits)
+		t.Curve = curveOf(f, m, &m.Tables[i], &till)
+		v.Tables = append(v.Tables, t)
 	}
 	return v, true
 }
 
-func (s *Server) hits(c *gin.Context, state *draft.State) map[string]bool {
+// tillOf is the Till quoted; empty where it cannot be read, which the answer around it will tell.
+func (s *Server) tillOf(c *gin.Context, state *draft.State) tillView {
 	till, err := s.till(c.Request.Context(), state, tillSlips{})
 	if err != nil {
-		return nil
+		return tillView{}
 	}
-	return tillHits(till.answer)
+	return till
 }
 
 // methodSentence says what a method does, in short.

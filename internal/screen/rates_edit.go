@@ -76,7 +76,13 @@ func (s *Server) editCell(c *gin.Context) {
 		s.internal(c, err)
 		return
 	}
-	s.answer(c, "/rates", state, s.render("cell", cellOf(f, m, t, row, column, s.hits(c, state))))
+	till := s.tillOf(c, state)
+	parts := []template.HTML{s.render("cell", cellOf(f, m, t, row, column, tillHits(till.answer)))}
+	if curve := curveOf(f, m, t, &till); curve != nil {
+		curve.OOB = true
+		parts = append(parts, s.render("curve", curve))
+	}
+	s.answer(c, "/rates", state, parts...)
 }
 
 // measureTyped reads a break point: a number, with its unit or without.

@@ -251,10 +251,27 @@ func TestAnEditIsAnsweredWithTheTillRequoted(t *testing.T) {
 	assert.Contains(t, body, "5.00 + 1.00 × 3 items = 8.00")
 	assert.Contains(t, body, "was 6.90")
 	assert.Contains(t, body, "Saved")
+	assert.Contains(t, body, `id="curve-list" hx-swap-oob="true"`, "the curve follows")
+	assert.Contains(t, body, "this cart: 1.1 kg, 8.00")
 	_, body = s.post(cellPath, "zone", "finland", "at", "2", "was", "5.00 + 1.00 per item", "text", "no")
 	assert.Contains(t, body, "Not offered any more: Parcel to your door")
 	_, body = s.post(cellPath, "zone", "finland", "at", "2", "was", "no", "text", "free")
 	assert.Contains(t, body, "newly offered")
+}
+
+func TestCurvesOfEveryDemoList(t *testing.T) {
+	s := lauha(t)
+	for _, m := range s.draft.State().File.Methods {
+		status, body := s.get("/rates/" + m.ID)
+		require.Equal(t, http.StatusOK, status)
+		assert.NotContains(t, body, "NaN")
+		assert.NotContains(t, body, "Inf")
+		for _, table := range m.Tables {
+			drawn := strings.Contains(body, `id="curve-`+table.ID+`"`)
+			assert.Equal(t, table.By != "order", drawn, "%s %s", m.ID, table.ID)
+		}
+	}
+	assert.Equal(t, []float64{0.5, 2, 5, 10, 200}, []float64{niceStep(2), niceStep(9), niceStep(25), niceStep(29), niceStep(790)})
 }
 
 func TestAPriceThatCannotBeKeepsWhatIsSaved(t *testing.T) {

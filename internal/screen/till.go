@@ -71,8 +71,10 @@ type tillView struct {
 	Slip                         string
 	OOB                          bool
 
-	answer *quote.Answer
-	zone   int // index of the zone that counts first, −1
+	answer    *quote.Answer
+	goods     rate.Goods // of the cart
+	oneParcel bool       // whether all of them are charged in one parcel
+	zone      int        // index of the zone that counts first, −1
 }
 
 // emptyCart is what a shop without goods tries its prices with.
@@ -196,11 +198,19 @@ func (v *tillView) quote(state *draft.State, q *quote.Request) {
 			before[o.Method] = o.Charge
 		}
 	}
-	var all exact.Decimal
-	for _, l := range q.Lines {
-		all = all.Add(l.Product.Price.Mul(exact.FromInt(l.Quantity)))
+	v.oneParcel = true
+	for i := range q.Lines {
+		p, n := &q.Lines[i].Product, q.Lines[i].Quantity
+		v.goods.Subtotal = v.goods.Subtotal.Add(p.Price.Mul(exact.FromInt(n)))
+		v.goods.Quantity += n
+		v.oneParcel = v.oneParcel && p.NeedsShipping && !p.ShipsFree && !p.OwnParcel
 	}
-	v.Sum = u.Money(all)
+	v.goods.Weight = exact.MustParse(a.Measures.Weight)
+	if d := a.Measures.Distance; d != nil {
+		distance := exact.MustParse(*d)
+		v.goods.Distance = &distance
+	}
+	v.Sum = u.Money(v.goods.Subtotal)
 	v.Goods = u.Measure(rate.ByQuantity, exact.FromInt(a.Measures.Quantity)) + ", " + a.Measures.Weight + " " + u.Weight
 	if a.Measures.Distance != nil {
 		v.Goods += ", " + *a.Measures.Distance + " " + u.Distance

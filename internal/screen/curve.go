@@ -1,0 +1,195 @@
+package screen
+
+import (
+	"math"
+	"strconv"
+
+	"diadrom/internal/exact"
+	"diadrom/internal/quote"
+	"diadrom/internal/rate"
+	"diadrom/internal/store"
+)
+
+// The curve's frame, in its own units.
+const (
+	curveWidth, curveHeight          = 860.0, 230.0
+	curveLeft, curveTop, curveBottom = 52.0, 14.0, 28.0
+)
+
+// curveView draws a price list: charge over its measure, a line for each zone, the Till's cart as a dot.
+type curveView struct {
+	ID, Title string
+	Lines     []curveLine
+	XTicks    []curveTick
+	YTicks    []curveTick
+	Dot       *curveDot
+	OOB       bool
+}
+
+type curveLine struct {
+	Colour, Name string
+	Pieces       []curvePiece
+	Ends         []curveEnd
+}
+
+type curvePiece struct{ X1, Y1, X2, Y2, Title string }
+
+type curveEnd struct {
+	X, Y   string
+	Filled bool
+}
+
+type curveTick struct{ At, Text string }
+
+type curveDot struct{ X, Y, TextX, TextY, Anchor, Text string }
+
+// frame maps measures and charges to the drawing.
+type frame struct{ x, y float64 } // the greatest of each
+
+func (f frame) px(x exact.Decimal) string {
+	return px(curveLeft + x.Float64()/f.x*(curveWidth-curveLeft-8))
+}
+
+func (f frame) py(y float64) string {
+	return px(curveTop + (1-y/f.y)*(curveHeight-curveTop-curveBottom))
+}
+
+// curveOf draws a table; nil where it has no curve.
+func curveOf(f *store.File, m *store.Method, t *rate.Table, till *tillView) *curveView {
+	if t.By == rate.ByOrder || len(t.Zones) == 0 {
+		return nil
+	}
+	x, y, dotted := till.point(m, t)
+	limit := exact.FromInt(10)
+	for i := len(t.Rows) - 1; i >= 0; i-- {
+		if at := t.Rows[i].At; at != nil && !at.IsZero() {
+			limit = at.Mul(exact.MustParse("1.5"))
+			break
+		}
+	}
+	if dotted && limit.Less(x) {
+		limit = x.Mul(exact.MustParse("1.1"))
+	}
+	goods := rate.Goods{Quantity: 1}
+	if till.answer != nil {
+		goods = till.goods
+	}
+	v := &curveView{ID: "curve-" + t.ID, Title: "Charge " + measureWords[t.By] + ", a line for each zone"}
+	high := y.Float64()
+	segments := make([][]rate.Segment, len(t.Zones))
+	for j := range t.Zones {
+		segments[j] = t.Curve(j, goods, limit)
+		for _, s := range segments[j] {
+			high = math.Max(high, math.Max(s.Y1.Float64(), s.Y2.Float64()))
+		}
+	}
+	if high == 0 {
+		high = 1
+	}
+	step := niceStep(high)
+	fr := frame{limit.Float64(), math.Ceil(high/step*1.02) * step}
+	for n := 0.0; n <= fr.y+step/1000; n += step {
+		v.YTicks = append(v.YTicks, curveTick{fr.py(n), exact.FromFloat(n, 2).String()})
+	}
+	u := f.Store.Units()
+	for i := range t.Rows {
+		if at := t.Rows[i].At; at != nil {
+			v.XTicks = append(v.XTicks, curveTick{fr.px(*at), at.String()})
+		}
+	}
+	v.XTicks = apart(v.XTicks)
+	for j, id := range t.Zones {
+		z, at := zoneByID(f, id)
+		line := curveLine{Colour: colour(at), Name: nameOr(z.Name, z.ID)}
+		for _, s := range segments[j] {
+			y1, y2 := s.Y1.Float64(), s.Y2.Float64()
+			title := line.Name + ", " + t.RowWords(s.Row, u) + ": " + u.Money(s.Y1.Round(u.Digits))
+			if s.Y1.Round(u.Digits).Cmp(s.Y2.Round(u.Digits)) != 0 {
+				title += " to " + u.Money(s.Y2.Round(u.Digits))
+			}
+			line.Pieces = append(line.Pieces, curvePiece{fr.px(s.X1), fr.py(y1), fr.px(s.X2), fr.py(y2), title})
+			if s.X1.Sign() > 0 && isBreak(t, s.X1) {
+				line.Ends = append(line.Ends, curveEnd{fr.px(s.X1), fr.py(y1), t.Edges == rate.From})
+			}
+			if isBreak(t, s.X2) {
+				line.Ends = append(line.Ends, curveEnd{fr.px(s.X2), fr.py(y2), t.Edges == rate.UpTo})
+			}
+		}
+		v.Lines = append(v.Lines, line)
+	}
+	if dotted {
+		v.Dot = &curveDot{X: fr.px(x), Y: fr.py(y.Float64()), Anchor: "start", Text: "this cart: " + u.Measure(t.By, x) + ", " + u.Money(y)}
+		at, _ := strconv.ParseFloat(v.Dot.X, 64)
+		down, _ := strconv.ParseFloat(v.Dot.Y, 64)
+		v.Dot.TextX, v.Dot.TextY = px(at+11), px(down+18)
+		if at > curveWidth*0.7 {
+			v.Dot.TextX, v.Dot.Anchor = px(at-11), "end"
+		}
+		if down > curveHeight-curveBottom-24 {
+			v.Dot.TextY = px(down - 11)
+		}
+	}
+	return v
+}
+
+// niceStep is 1, 2 or 5 times a power of ten, so that high takes about four of them.
+func niceStep(high float64) float64 {
+	power := math.Pow(10, math.Floor(math.Log10(high/4)))
+	for _, n := range []float64{1, 2, 5} {
+		if high/(n*power) <= 5 {
+			return n * power
+		}
+	}
+	return 10 * power
+}
+
+// apart drops ticks that would be written over one another.
+func apart(ticks []curveTick) []curveTick {
+	kept, last := ticks[:0], math.Inf(-1)
+	for _, t := range ticks {
+		at, _ := strconv.ParseFloat(t.At, 64)
+		if width := 7 * float64(len(t.Text)); at-last >= width+6 {
+			kept, last = append(kept, t), at
+		}
+	}
+	return kept
+}
+
+func isBreak(t *rate.Table, x exact.Decimal) bool {
+	for i := range t.Rows {
+		if at := t.Rows[i].At; at != nil && at.Cmp(x) == 0 {
+			return true
+		}
+	}
+	return false
+}
+
+// point is where the Till's cart lies on a table's curve; false where it is not priced there as one parcel.
+func (v *tillView) point(m *store.Method, t *rate.Table) (x, y exact.Decimal, ok bool) {
+	if v.answer == nil || !v.oneParcel || m.Classes != "together" {
+		return x, y, false
+	}
+	for _, o := range v.answer.Options {
+		for _, s := range o.Steps {
+			if o.Method != m.ID || s.Kind != quote.StepTable || s.Table != t.ID {
+				continue
+			}
+			switch t.By {
+			case rate.ByWeight:
+				x = v.goods.Weight
+			case rate.BySubtotal:
+				x = v.goods.Subtotal
+			case rate.ByQuantity:
+				x = exact.FromInt(v.goods.Quantity)
+			case rate.ByDistance:
+				if v.goods.Distance == nil || m.From != "" && len(v.answer.Options) == 0 {
+					return x, y, false
+				}
+				x = *v.goods.Distance
+			}
+			y, err := exact.Parse(s.Amount)
+			return x, y, err == nil
+		}
+	}
+	return x, y, false
+}
