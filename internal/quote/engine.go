@@ -125,6 +125,14 @@ func (e *Engine) Coverage(country string) (*coverage.Line, bool) {
 	return line, ok
 }
 
+// WhyNot says why a zone, by its index, does not take an address.
+func (e *Engine) WhyNot(zone int, to *place.Spotted) string {
+	if !e.file.Zones[zone].Enabled {
+		return "is switched off"
+	}
+	return e.zoneRules[zone].WhyNot(to)
+}
+
 // Gazetteer is the one that is quoted with, or nil.
 func (e *Engine) Gazetteer() *gazetteer.Gazetteer { return e.gaz }
 

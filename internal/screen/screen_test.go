@@ -196,6 +196,20 @@ func TestHundredsOfCodesArePastedAtOnce(t *testing.T) {
 	assert.Contains(t, body, "and 2 more")
 }
 
+func TestTheTillsAddressIsTriedOnAllZones(t *testing.T) {
+	s := lauha(t)
+	s.post("/till/destination", "to", "21660 Nauvo")
+	_, body := s.get("/zones")
+	_, tried, _ := strings.Cut(body, `id="tried"`)
+	assert.Regexp(t, `21660 Nauvo</b> is taken by .*Finland</b> \(country FI\), then .*European Union</b> \(group EU\), then .*Rest of the world`, tried)
+	assert.Regexp(t, `Van round</b> leaves out FI 21660`, tried)
+	assert.Regexp(t, `Åland</b> nearest is FI 22\*`, tried)
+	s.post("/till/destination", "to", "Russia")
+	_, body = s.get("/zones")
+	assert.Contains(t, body, "is taken by no zone")
+	assert.Regexp(t, `Rest of the world</b> leaves out Russia`, body)
+}
+
 const cellPath = "/rates/parcel/list/cell"
 
 func TestPriceListsGrowAndShrink(t *testing.T) {

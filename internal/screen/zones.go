@@ -49,6 +49,37 @@ type zonesView struct {
 	Placed string // example for the field
 	Shop   shopView
 	Strip  *stripView
+	Tried  *triedView
+}
+
+// triedView says what becomes of the Till's address: the zones that take it, and why the others do not.
+type triedView struct {
+	Address string
+	Takes   []triedZone
+	Others  []triedZone
+}
+
+type triedZone struct{ Colour, Name, Why string }
+
+func triedOf(state *draft.State, line string, to place.Address) *triedView {
+	f := state.File
+	if to.Country == "" || len(f.Zones) == 0 {
+		return nil
+	}
+	v := &triedView{Address: line}
+	spotted := state.Engine.Spot(to)
+	taken := map[int]bool{}
+	for _, m := range state.Engine.Zones(&spotted) {
+		z := &f.Zones[m.Owner]
+		taken[m.Owner] = true
+		v.Takes = append(v.Takes, triedZone{colour(m.Owner), nameOr(z.Name, z.ID), m.Because()})
+	}
+	for i := range f.Zones {
+		if !taken[i] {
+			v.Others = append(v.Others, triedZone{colour(i), nameOr(f.Zones[i].Name, f.Zones[i].ID), state.Engine.WhyNot(i, &spotted)})
+		}
+	}
+	return v
 }
 
 type shopView struct {
@@ -86,6 +117,7 @@ func (s *Server) zonesView(c *gin.Context, state *draft.State) zonesView {
 	v := zonesView{Empty: len(f.Zones) == 0, Placed: "Finland, SE 10*, FI 96000 to 99999, not FI 21660", Shop: shopOf(f)}
 	here, line, to := s.tillZone(c.Request.Context(), state)
 	v.Strip = stripOf(c, state, to)
+	v.Tried = triedOf(state, line, to)
 	takes := v.Strip.sentences(f)
 	if typed := c.Query("new"); typed != "" { // a stretch of the strip was chosen
 		v.Typed = typed

@@ -143,8 +143,19 @@ func keep(dir string, p npmPackage) (map[string]string, error) {
 	for from, to := range p.Files {
 		wanted[from] = to
 	}
+	licence := "LICENCE-" + strings.NewReplacer("@", "", "/", "-").Replace(p.Name) + ".txt"
 	if p.LicenceFile != "" {
-		wanted[p.LicenceFile] = "LICENCE-" + strings.NewReplacer("@", "", "/", "-").Replace(p.Name) + ".txt"
+		wanted[p.LicenceFile] = licence
+	} else {
+		text, err := statedLicence(dir, p)
+		if err != nil {
+			return nil, err
+		}
+		name := filepath.Join(p.Into, licence)
+		if err := write(name, text); err != nil {
+			return nil, err
+		}
+		files[name] = sum(text)
 	}
 	for from, to := range wanted {
 		body, err := os.ReadFile(filepath.Join(dir, from))
@@ -161,6 +172,18 @@ func keep(dir string, p npmPackage) (map[string]string, error) {
 		files[name] = sum(body)
 	}
 	return files, nil
+}
+
+// statedLicence writes down what a package without a licence text says of its licence and its authors.
+func statedLicence(dir string, p npmPackage) ([]byte, error) {
+	var stated struct {
+		License, Author, Repository json.RawMessage
+	}
+	if err := readJSON(filepath.Join(dir, "package.json"), &stated); err != nil {
+		return nil, err
+	}
+	return fmt.Appendf(nil, "%s %s carries no licence text. Its package.json states:\nlicense: %s\nauthor: %s\nrepository: %s\n",
+		p.Name, p.Version, stated.License, stated.Author, stated.Repository), nil
 }
 
 // withoutSourceMap drops the reference to a source map, which is not shipped and would be asked for in vain.
