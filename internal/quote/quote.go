@@ -112,15 +112,15 @@ func (e *Engine) Quote(q *Request) *Answer {
 			answer.Refused = append(answer.Refused, refused.of(m))
 		}
 	}
-	answer.Options = a.write()
+	answer.Options = a.finish()
 	if len(answer.Options) == 0 {
 		answer.Message = a.message(answer.Refused)
 	}
 	return answer
 }
 
-// write gives the options their strings and steps.
-func (a *asked) write() []Option {
+// finish gives the options their strings and steps.
+func (a *asked) finish() []Option {
 	text := string(a.text)
 	steps := make([]Step, len(a.steps))
 	for i := range a.steps {

@@ -76,13 +76,17 @@ func (s *Server) editCell(c *gin.Context) {
 		s.internal(c, err)
 		return
 	}
-	till := s.tillOf(c, state)
+	till, err := s.till(c.Request.Context(), state, tillSlips{})
+	if err != nil {
+		s.internal(c, err)
+		return
+	}
 	parts := []template.HTML{s.render("cell", cellOf(f, m, t, row, column, tillHits(till.answer)))}
 	if curve := curveOf(f, m, t, &till); curve != nil {
 		curve.OOB = true
 		parts = append(parts, s.render("curve", curve))
 	}
-	s.answer(c, "/rates", state, parts...)
+	s.answerWith(c, "/rates", state, till, parts...)
 }
 
 // measureTyped reads a break point: a number, with its unit or without.

@@ -105,6 +105,11 @@ func (s *Server) answer(c *gin.Context, here string, state *draft.State, parts .
 		s.internal(c, err)
 		return
 	}
+	s.answerWith(c, here, state, till, parts...)
+}
+
+// answerWith is answer for a Till that has been quoted already.
+func (s *Server) answerWith(c *gin.Context, here string, state *draft.State, till tillView, parts ...template.HTML) {
 	till.OOB = true
 	parts = append(parts, s.render("till", till), s.render("course", shell{Stations: stations(state.File, here), OOB: true}), s.render("saved", time.Now().Format("15:04:05")))
 	s.html(c, http.StatusOK, parts...)
