@@ -1,0 +1,67 @@
+package draft
+
+import (
+	"context"
+	"errors"
+	"testing"
+
+	"diadrom/internal/fault"
+	"diadrom/internal/storage"
+	"diadrom/internal/store"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+func opened(t *testing.T, dir string) *Draft {
+	t.Helper()
+	db, err := storage.Open(context.Background(), dir)
+	require.NoError(t, err)
+	t.Cleanup(func() { db.Close() })
+	d, err := Open(context.Background(), db, nil, Empty())
+	require.NoError(t, err)
+	return d
+}
+
+func addZone(id string) func(*store.File) error {
+	return func(f *store.File) error {
+		f.Zones = append(f.Zones, store.Zone{ID: id, Enabled: true})
+		return nil
+	}
+}
+
+func TestAnEditIsKeptOrNothingChanges(t *testing.T) {
+	ctx, dir := context.Background(), t.TempDir()
+	d := opened(t, dir)
+	state, err := d.Edit(ctx, addZone("fi"))
+	require.NoError(t, err)
+	assert.Len(t, state.File.Zones, 1)
+	assert.NotNil(t, state.Before)
+
+	_, err = d.Edit(ctx, addZone("fi"))
+	var faults fault.List
+	require.ErrorAs(t, err, &faults, "a store that would not hold together")
+	assert.Equal(t, "/zones/1/id", faults[0].Path)
+
+	stop := errors.New("stop")
+	_, err = d.Edit(ctx, func(f *store.File) error {
+		f.Zones[0].Name = "half-way"
+		return stop
+	})
+	assert.ErrorIs(t, err, stop)
+	assert.Empty(t, d.State().File.Zones[0].Name, "an edit works on a copy")
+	assert.Equal(t, state, d.State())
+	assert.Equal(t, string(state.File.Write()), string(opened(t, dir).State().File.Write()))
+}
+
+func TestTwoProcessesOnOneShop(t *testing.T) {
+	ctx, dir := context.Background(), t.TempDir()
+	one, two := opened(t, dir), opened(t, dir)
+	_, err := one.Edit(ctx, addZone("a"))
+	require.NoError(t, err)
+	state, err := two.Edit(ctx, addZone("b"))
+	require.NoError(t, err, "takes over what the other wrote, then edits")
+	assert.Len(t, state.File.Zones, 2)
+	_, err = two.Edit(ctx, addZone("a"))
+	assert.Error(t, err, "the other's zone is there")
+}
