@@ -161,7 +161,7 @@ func (p *parser) charge() (*rate.Charge, error) {
 	first := p.peek()
 	switch {
 	case first.kind == end:
-		return nil, p.fail(first, "an empty cell says nothing", "a price such as 6.90, free, or no")
+		return nil, p.fail(first, "an empty cell says nothing: write a price such as 6.90, free, or no", "")
 	case p.accept("no"), p.accept("free"):
 		if rest := p.peek(); rest.kind != end {
 			return nil, p.fail(rest, "nothing can stand behind "+first.text, first.text)
@@ -198,7 +198,7 @@ func (p *parser) term(c *rate.Charge) error {
 		if start.kind == end {
 			return p.fail(start, "a term is missing behind the last +", "")
 		}
-		return p.fail(start, fmt.Sprintf("%q is not how a term begins; write", p.text[start.from:start.to]), howToSay)
+		return p.fail(start, fmt.Sprintf("%q is not how a term begins: write %s", p.text[start.from:start.to], howToSay), "")
 	}
 	amount, err := p.decimal(start)
 	if err != nil {
