@@ -258,9 +258,9 @@ func TestTheCodeStripZoomsAndStartsZones(t *testing.T) {
 
 	page = s.open(t, "/zones", 1280, 800)
 	for _, zone := range []string{"finland", "eu", "world"} {
-		page.MustElement("#zone-" + zone + " .switch input").MustClick()
+		page.MustElement("#on-" + zone).MustClick()
 		quiet(page)
-		page.MustWait(`(id) => !document.querySelector("#zone-" + id + " .switch input").checked`, zone)
+		page.MustWait(`(id) => !document.querySelector("#on-" + id).checked`, zone)
 	}
 	waitText(t, page, "#strip figcaption", "without a zone")
 }

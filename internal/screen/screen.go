@@ -72,6 +72,7 @@ func (s *Server) routes(r *gin.Engine) {
 	r.POST("/zones/:zone/places", s.addPlaces)
 	r.POST("/zones/:zone/remove-place", s.removePlace)
 	r.POST("/zones/:zone/enabled", s.enableZone)
+	r.POST("/zones/:zone/pinned", s.pinZone)
 	r.POST("/zones/:zone/remove", s.removeZone)
 	r.GET("/goods", s.goods)
 	r.POST("/goods", s.addProduct)

@@ -196,6 +196,19 @@ func TestHundredsOfCodesArePastedAtOnce(t *testing.T) {
 	assert.Contains(t, body, "and 2 more")
 }
 
+func TestAPinnedZoneComesBeforeNarrowerOnes(t *testing.T) {
+	s := lauha(t)
+	status, body := s.post("/zones/finland/pinned", "pinned", "on")
+	require.Equal(t, http.StatusOK, status)
+	assert.Regexp(t, `(?s)Pinned before all others</h2>.*id="zone-finland".*Postcodes</h2>`, body)
+	assert.Contains(t, body, "Our van, on Fridays", "methods keep the zones that they serve")
+	s.post("/zones/lapland/pinned", "pinned", "on")
+	assert.Equal(t, []int{3, 4}, pinnedZones(s.draft.State().File), "the last one pinned comes first")
+	s.post("/zones/finland/pinned")
+	s.post("/zones/lapland/pinned")
+	assert.Empty(t, pinnedZones(s.draft.State().File))
+}
+
 func TestTheTillsAddressIsTriedOnAllZones(t *testing.T) {
 	s := lauha(t)
 	s.post("/till/destination", "to", "21660 Nauvo")

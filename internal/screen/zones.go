@@ -1,6 +1,7 @@
 package screen
 
 import (
+	"cmp"
 	"slices"
 	"strconv"
 	"strings"
@@ -25,6 +26,7 @@ type zoneRow struct {
 	ID, Name string
 	Colour   string
 	Enabled  bool
+	Pinned   bool
 	Chips    []chip
 	Priced   string // where it has prices
 	Takes    string // how many codes, out of which zones
@@ -132,33 +134,69 @@ func (s *Server) zonesView(c *gin.Context, state *draft.State) zonesView {
 			}
 		}
 	}
+	row := func(i int) zoneRow {
+		z := &f.Zones[i]
+		row := zoneRow{ID: z.ID, Name: nameOr(z.Name, z.ID), Colour: colour(i), Enabled: z.Enabled, Pinned: z.Rank != nil, Chips: chips(z), Takes: takes[i]}
+		switch n := len(priced[z.ID]); n {
+		case 0:
+			row.Priced = "no prices yet"
+		case 1:
+			row.Priced = "priced in " + priced[z.ID][0]
+		default:
+			row.Priced = "priced in " + strconv.Itoa(n) + " methods"
+		}
+		if i == here {
+			row.Here = line
+		}
+		return row
+	}
+	if pinned := pinnedZones(f); len(pinned) > 0 {
+		group := zoneGroup{Name: "Pinned before all others"}
+		for _, i := range pinned {
+			group.Rows = append(group.Rows, row(i))
+		}
+		v.Groups = append(v.Groups, group)
+	}
 	for _, g := range levelGroups {
 		group := zoneGroup{Name: g.name}
 		for i := range f.Zones {
-			z := &f.Zones[i]
-			if !slices.Contains(g.levels, narrowestLevel(z)) {
-				continue
+			if z := &f.Zones[i]; z.Rank == nil && slices.Contains(g.levels, narrowestLevel(z)) {
+				group.Rows = append(group.Rows, row(i))
 			}
-			row := zoneRow{ID: z.ID, Name: nameOr(z.Name, z.ID), Colour: colour(i), Enabled: z.Enabled, Chips: chips(z)}
-			switch n := len(priced[z.ID]); n {
-			case 0:
-				row.Priced = "no prices yet"
-			case 1:
-				row.Priced = "priced in " + priced[z.ID][0]
-			default:
-				row.Priced = "priced in " + strconv.Itoa(n) + " methods"
-			}
-			row.Takes = takes[i]
-			if i == here {
-				row.Here = line
-			}
-			group.Rows = append(group.Rows, row)
 		}
 		if len(group.Rows) > 0 {
 			v.Groups = append(v.Groups, group)
 		}
 	}
 	return v
+}
+
+// pinnedZones lists the zones that have a rank, lowest first.
+func pinnedZones(f *store.File) []int {
+	var list []int
+	for i := range f.Zones {
+		if f.Zones[i].Rank != nil {
+			list = append(list, i)
+		}
+	}
+	slices.SortStableFunc(list, func(a, b int) int { return cmp.Compare(*f.Zones[a].Rank, *f.Zones[b].Rank) })
+	return list
+}
+
+// pinZone gives a zone a rank before all others, or takes its rank away.
+func (s *Server) pinZone(c *gin.Context) {
+	s.editZone(c, func(f *store.File, z *store.Zone) error {
+		if c.PostForm("pinned") != "on" {
+			z.Rank = nil
+			return nil
+		}
+		first := int64(0)
+		if pinned := pinnedZones(f); len(pinned) > 0 {
+			first = *f.Zones[pinned[0]].Rank - 1
+		}
+		z.Rank = &first
+		return nil
+	}, func(r *zoneRow, text string) { r.Slip = text })
 }
 
 func nameOr(name, id string) string {
