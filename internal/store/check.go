@@ -143,9 +143,6 @@ func (c *checker) location(l *Location, path fault.Path) {
 		}
 		c.add(path.With(missing), fault.Missing, "a point needs both lat and lon")
 	}
-	if l.Country == "" {
-		c.add(path.With("country"), fault.Missing, "say which country this location is in")
-	}
 }
 
 func (c *checker) rules(rules []place.Rule, path fault.Path) {
