@@ -28,6 +28,9 @@ type State struct {
 	Engine   *quote.Engine
 	Before   *quote.Engine // as it was before the last edit, nil where there was none since the start
 	Revision int64
+
+	written []byte // the file as it is written
+	parts   *storage.Parts
 }
 
 // Empty is the store of a shop that has decided nothing yet.
@@ -46,14 +49,31 @@ func Open(ctx context.Context, db *storage.DB, g *gazetteer.Gazetteer, first *st
 	if err != nil {
 		return nil, err
 	}
-	if f == nil {
-		if revision, err = db.Save(ctx, 0, nil, first); err != nil {
-			return nil, err
-		}
+	fresh := f == nil
+	if fresh {
 		f = first
 	}
-	d.state.Store(&State{File: f, Engine: quote.Compile(f, g), Revision: revision})
+	state, err := d.compiled(f, f.Write())
+	if err != nil {
+		return nil, err
+	}
+	if fresh {
+		if revision, err = db.Save(ctx, 0, nil, state.parts); err != nil {
+			return nil, err
+		}
+	}
+	state.Revision = revision
+	d.state.Store(state)
 	return d, nil
+}
+
+// compiled is the state of a file that has been checked.
+func (d *Draft) compiled(f *store.File, written []byte) (*State, error) {
+	parts, err := storage.Split(f, written)
+	if err != nil {
+		return nil, err
+	}
+	return &State{File: f, Engine: quote.Compile(f, d.gazetteer), written: written, parts: parts}, nil
 }
 
 // State is the draft as it stands.
@@ -66,18 +86,23 @@ func (d *Draft) Edit(ctx context.Context, change func(*store.File) error) (*Stat
 	defer d.edits.Unlock()
 	for range 3 {
 		now := d.state.Load()
-		next, faults := store.Read(now.File.Write()) // a deep copy
+		next, faults := store.Read(now.written) // a deep copy
 		if len(faults) > 0 {
 			return nil, faults
 		}
 		if err := change(next); err != nil {
 			return nil, err
 		}
-		checked, faults := store.Read(next.Write())
+		written := next.Write()
+		checked, faults := store.Read(written)
 		if len(faults) > 0 {
 			return nil, faults
 		}
-		revision, err := d.db.Save(ctx, now.Revision, now.File, checked)
+		state, err := d.compiled(checked, written)
+		if err != nil {
+			return nil, err
+		}
+		state.Revision, err = d.db.Save(ctx, now.Revision, now.parts, state.parts)
 		if errors.Is(err, storage.ErrConflict) {
 			if err := d.reload(ctx); err != nil {
 				return nil, err
@@ -87,7 +112,7 @@ func (d *Draft) Edit(ctx context.Context, change func(*store.File) error) (*Stat
 		if err != nil {
 			return nil, err
 		}
-		state := &State{File: checked, Engine: quote.Compile(checked, d.gazetteer), Before: now.Engine, Revision: revision}
+		state.Before = now.Engine
 		d.state.Store(state)
 		return state, nil
 	}
@@ -100,6 +125,11 @@ func (d *Draft) reload(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	d.state.Store(&State{File: f, Engine: quote.Compile(f, d.gazetteer), Revision: revision})
+	state, err := d.compiled(f, f.Write())
+	if err != nil {
+		return err
+	}
+	state.Revision = revision
+	d.state.Store(state)
 	return nil
 }

@@ -86,28 +86,35 @@ func (db *DB) Close() error { return db.sql.Close() }
 // lists are the lists of a store file that are kept as items.
 var lists = []string{"locations", "classes", "products", "zones", "methods", "surcharges", "agreed"}
 
-// items takes a file apart: its settings, and the entries of each list as JSON.
-func items(f *store.File) (settings json.RawMessage, byList map[string][]json.RawMessage, err error) {
-	var parts map[string]json.RawMessage
-	if err := json.Unmarshal(f.Write(), &parts); err != nil {
-		return nil, nil, err
+// Parts is a store file taken apart as it is kept: its settings, and the entries of each list, as JSON.
+type Parts struct {
+	file     *store.File
+	settings json.RawMessage
+	entries  map[string][]json.RawMessage
+}
+
+// Split takes a file apart; written is what the file's Write gives.
+func Split(f *store.File, written []byte) (*Parts, error) {
+	var whole map[string]json.RawMessage
+	if err := json.Unmarshal(written, &whole); err != nil {
+		return nil, err
 	}
-	byList = map[string][]json.RawMessage{}
+	p := &Parts{file: f, settings: whole["store"], entries: map[string][]json.RawMessage{}}
 	for _, list := range lists {
 		var entries []json.RawMessage
-		if err := json.Unmarshal(parts[list], &entries); err != nil {
-			return nil, nil, err
+		if err := json.Unmarshal(whole[list], &entries); err != nil {
+			return nil, err
 		}
 		for i := range entries {
 			var b bytes.Buffer
 			if err := json.Compact(&b, entries[i]); err != nil {
-				return nil, nil, err
+				return nil, err
 			}
 			entries[i] = b.Bytes()
 		}
-		byList[list] = entries
+		p.entries[list] = entries
 	}
-	return parts["store"], byList, nil
+	return p, nil
 }
 
 func idOf(f *store.File, list string, i int) string {
@@ -176,28 +183,18 @@ func (db *DB) Load(ctx context.Context) (*store.File, int64, error) {
 }
 
 // Save replaces the draft before, of the given revision, with after, and returns the new revision. Only what differs is
-// written. before may be nil where there is no draft yet.
-func (db *DB) Save(ctx context.Context, revision int64, before, after *store.File) (int64, error) {
-	settings, entries, err := items(after)
-	if err != nil {
-		return 0, err
-	}
-	old := map[string][]json.RawMessage{}
-	if before != nil {
-		if _, old, err = items(before); err != nil {
-			return 0, err
-		}
-	}
+// written. before is nil where there is no draft yet.
+func (db *DB) Save(ctx context.Context, revision int64, before, after *Parts) (int64, error) {
 	tx, err := db.sql.BeginTx(ctx, nil)
 	if err != nil {
 		return 0, err
 	}
 	defer tx.Rollback()
-	if err := advance(ctx, tx, revision, string(settings), before == nil); err != nil {
+	if err := advance(ctx, tx, revision, string(after.settings), before == nil); err != nil {
 		return 0, err
 	}
 	for _, list := range lists {
-		if err := saveList(ctx, tx, list, before, after, old[list], entries[list]); err != nil {
+		if err := saveList(ctx, tx, list, before, after); err != nil {
 			return 0, err
 		}
 	}
@@ -222,17 +219,20 @@ func advance(ctx context.Context, tx *sql.Tx, revision int64, settings string, f
 	return err
 }
 
-func saveList(ctx context.Context, tx *sql.Tx, list string, before, after *store.File, old, now []json.RawMessage) error {
+func saveList(ctx context.Context, tx *sql.Tx, list string, before, after *Parts) error {
 	type was struct {
 		position int
 		body     json.RawMessage
 	}
-	had := make(map[string]was, len(old))
-	for i := range old {
-		had[idOf(before, list, i)] = was{i, old[i]}
+	had := map[string]was{}
+	if before != nil {
+		for i, body := range before.entries[list] {
+			had[idOf(before.file, list, i)] = was{i, body}
+		}
 	}
+	now := after.entries[list]
 	for i := range now {
-		id := idOf(after, list, i)
+		id := idOf(after.file, list, i)
 		w, ok := had[id]
 		delete(had, id)
 		if ok && w.position == i && bytes.Equal(w.body, now[i]) {

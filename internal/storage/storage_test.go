@@ -27,6 +27,20 @@ func shop(t *testing.T, products int) *store.File {
 	return f
 }
 
+// save is Save for whole files.
+func save(t *testing.T, db *DB, revision int64, before, after *store.File) (int64, error) {
+	t.Helper()
+	split := func(f *store.File) *Parts {
+		if f == nil {
+			return nil
+		}
+		p, err := Split(f, f.Write())
+		require.NoError(t, err)
+		return p
+	}
+	return db.Save(context.Background(), revision, split(before), split(after))
+}
+
 func opened(t *testing.T, dir string) *DB {
 	t.Helper()
 	db, err := Open(context.Background(), dir)
@@ -42,14 +56,14 @@ func TestADraftIsKeptAsItIs(t *testing.T) {
 	require.NoError(t, err)
 	require.Nil(t, f, "a new shop is empty")
 	first := shop(t, 30)
-	revision, err := db.Save(ctx, 0, nil, first)
+	revision, err := save(t, db, 0, nil, first)
 	require.NoError(t, err)
 	assert.EqualValues(t, 1, revision)
 	second := shop(t, 29)
 	second.Products[0], second.Products[28] = second.Products[28], second.Products[0] // moved
 	second.Store.Name = "Lauha"
 	second.Zones = nil
-	revision, err = db.Save(ctx, revision, first, second)
+	revision, err = save(t, db, revision, first, second)
 	require.NoError(t, err)
 	require.NoError(t, db.Close())
 
@@ -63,13 +77,13 @@ func TestAnEditOfAnOldRevisionIsRefused(t *testing.T) {
 	ctx := context.Background()
 	db := opened(t, t.TempDir())
 	one, two := shop(t, 1), shop(t, 2)
-	_, err := db.Save(ctx, 0, nil, one)
+	_, err := save(t, db, 0, nil, one)
 	require.NoError(t, err)
-	_, err = db.Save(ctx, 1, one, two)
+	_, err = save(t, db, 1, one, two)
 	require.NoError(t, err)
-	_, err = db.Save(ctx, 1, one, shop(t, 3))
+	_, err = save(t, db, 1, one, shop(t, 3))
 	assert.ErrorIs(t, err, ErrConflict)
-	_, err = db.Save(ctx, 0, nil, shop(t, 3))
+	_, err = save(t, db, 0, nil, shop(t, 3))
 	assert.ErrorIs(t, err, ErrConflict)
 	f, _, err := db.Load(ctx)
 	require.NoError(t, err)
