@@ -99,7 +99,7 @@ func (s *shop) open(t *testing.T, path string, width, height int) *rod.Page {
 	page, err := browser.Page(proto.TargetCreateTarget{})
 	require.NoError(t, err)
 	t.Cleanup(func() { page.Close() })
-	page = page.Timeout(20 * time.Second)
+	page = page.Timeout(time.Minute)
 	require.NoError(t, page.SetViewport(&proto.EmulationSetDeviceMetricsOverride{Width: width, Height: height, DeviceScaleFactor: 1}))
 	require.NoError(t, page.Navigate(s.url+path))
 	require.NoError(t, page.WaitLoad())
