@@ -184,10 +184,10 @@ func parsePlace(text, home string) (Rule, error) {
 		}
 	}
 	if !strings.ContainsAny(code, "0123456789*") && country != "GB" {
-		return Rule{}, fmt.Errorf("no country, region or group of countries is called %s", text)
+		return Rule{}, fmt.Errorf("no country, region or group of countries is called %.60s", text)
 	}
 	if country == "" {
-		return Rule{}, fmt.Errorf("put the country in front of the code, such as FI %s", code)
+		return Rule{}, fmt.Errorf("put the country in front of the code, such as FI %.60s", code)
 	}
 	entry, err := postcode.ParseEntry(country, code)
 	if err != nil {
@@ -205,10 +205,13 @@ func sameCountry(regions []world.Region, country string) bool {
 	return true
 }
 
+// longestName is how many words of a line may name a country.
+const longestName = 8
+
 // countryInFront splits "Great Britain BT1" into a country that is named in words and the rest.
 func countryInFront(text string) (country, rest string, ok bool) {
-	words := strings.Split(text, " ")
-	for n := len(words) - 1; n > 0; n-- {
+	words := strings.SplitN(text, " ", longestName+2)
+	for n := min(len(words)-1, longestName); n > 0; n-- {
 		if c := world.CountriesByName(strings.Join(words[:n], " ")); len(c) == 1 {
 			return c[0].Alpha2, strings.Join(words[n:], " "), true
 		}

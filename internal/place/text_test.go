@@ -80,6 +80,17 @@ func TestManyCodesAtOnce(t *testing.T) {
 	assert.Len(t, got.Places[0].Postcodes, 295)
 }
 
+// A paste of 20,000 codes that only spaces part, with a word among them: told in short, and without a wait.
+func TestALongPasteIsReadOnceThrough(t *testing.T) {
+	row := strings.TrimSpace(strings.Repeat("21100 ", 20_000))
+	got := ParseText(row, "FI")
+	assert.Equal(t, 1, got.Taken)
+	assert.Len(t, got.Repeats, 19_999)
+	got = ParseText(row+" somewhere", "FI")
+	require.Len(t, got.Slips, 1)
+	assert.Less(t, len(got.Slips[0].Reason), 200)
+}
+
 func TestAddressesInOneLine(t *testing.T) {
 	for _, c := range []struct {
 		text string

@@ -184,11 +184,9 @@ func (p *pricing) open(r *priced, t *rate.Table, row int) {
 	} else {
 		r.text = append(r.text, "; "...)
 	}
-	if row < len(p.rowNumbers) {
-		if len(r.rows) == 0 {
-			r.rows = p.rowNumbers[row : row+1 : row+1]
-			return
-		}
+	if len(r.rows) == 0 && row < len(rowNumbers) {
+		r.rows = rowNumbers[row : row+1 : row+1]
+		return
 	}
 	r.rows = append(r.rows, row)
 }

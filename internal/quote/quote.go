@@ -28,11 +28,10 @@ type asked struct {
 	taxPercent exact.Decimal
 	distance   *exact.Decimal // from the nearest location that ships
 
-	text       []byte
-	steps      []stepNote
-	options    []optionNote
-	results    []priced // scratch of pricing
-	rowNumbers []int    // 0, 1, 2, …: a step's single row is a part of it
+	text    []byte
+	steps   []stepNote
+	options []optionNote
+	results []priced // scratch of pricing
 }
 
 // span is a part of asked.text.
@@ -56,24 +55,22 @@ type optionNote struct {
 	steps              span // part of asked.steps
 }
 
-// maxRowNumbers is how many rows a table may have for its steps' row numbers to need no memory of their own.
-const maxRowNumbers = 256
-
-var rowNumbers = func() (n []int) {
-	for i := range maxRowNumbers {
-		n = append(n, i)
+// rowNumbers is 0, 1, 2, …: the single row of a step is a part of it and needs no memory of its own.
+var rowNumbers = func() (n [256]int) {
+	for i := range n {
+		n[i] = i
 	}
 	return n
 }()
 
-var scratch = sync.Pool{New: func() any { return &asked{rowNumbers: rowNumbers} }}
+var scratch = sync.Pool{New: func() any { return &asked{} }}
 
 // Quote answers a request, which [Engine.ReadRequest] has read or whose lines and address hold to the same bounds.
 func (e *Engine) Quote(q *Request) *Answer {
 	a := scratch.Get().(*asked)
 	defer func() {
 		*a = asked{zones: a.zones[:0], surcharges: a.surcharges[:0], agreed: a.agreed[:0], text: a.text[:0], steps: a.steps[:0],
-			options: a.options[:0], results: a.results, rowNumbers: a.rowNumbers, cart: a.cart.emptied()}
+			options: a.options[:0], results: a.results, cart: a.cart.emptied()}
 		scratch.Put(a)
 	}()
 	a.e, a.q, a.to = e, q, e.Spot(q.To)

@@ -87,12 +87,16 @@ func (t *Table) steps(i, column int, low, high exact.Decimal) (at []exact.Decima
 	if p == nil {
 		return nil
 	}
-	for x := p.above(); x.Less(high); x = x.Add(p.every()) {
+	if exact.FromInt(maxSteps).Mul(p.every()).Less(high.Sub(low)) {
+		return nil
+	}
+	x := p.above() // the first step that is not below the row
+	if over := low.Sub(x); over.Sign() > 0 {
+		x = x.Add(over.Quo(p.every()).Ceil().Mul(p.every()))
+	}
+	for ; x.Less(high); x = x.Add(p.every()) {
 		if low.Less(x) {
 			at = append(at, x)
-		}
-		if len(at) > maxSteps {
-			return nil
 		}
 	}
 	return at

@@ -117,6 +117,8 @@ func TestCurvesStepAndSlopeAsTheListDoes(t *testing.T) {
 	percent := list(BySubtotal, From, row("0", &Charge{Percent: d("5")}))
 	assert.Equal(t, []string{"0–200: 0–10"}, drawn(percent.Curve(0, Goods{Quantity: 1}, *d("200"))))
 	assert.Empty(t, list(ByOrder, "", row("", &Charge{Base: d("1")})).Curve(0, Goods{}, *d("5")))
+	far := list(ByWeight, UpTo, row("999999999999990", nil), row("", &Charge{PerWeight: &PerUnit{Amount: *d("1"), Started: true}}))
+	assert.Len(t, far.Curve(0, Goods{}, *d("999999999999993")), 3, "steps are counted from the row's start, not from 0")
 	many := list(ByWeight, UpTo, row("", &Charge{PerWeight: &PerUnit{Amount: *d("1"), Every: d("0.001"), Started: true}}))
 	assert.Len(t, many.Curve(0, Goods{}, *d("100")), 1, "too many steps are drawn as a slope")
 }

@@ -59,7 +59,7 @@ func curveOf(f *store.File, m *store.Method, t *rate.Table, till *tillView) *cur
 	if t.By == rate.ByOrder || len(t.Zones) == 0 {
 		return nil
 	}
-	x, y, dotted := till.point(m, t)
+	x, y, dotted := till.point(f, m, t)
 	limit := exact.FromInt(10)
 	for i := len(t.Rows) - 1; i >= 0; i-- {
 		if at := t.Rows[i].At; at != nil && !at.IsZero() {
@@ -71,7 +71,7 @@ func curveOf(f *store.File, m *store.Method, t *rate.Table, till *tillView) *cur
 		limit = x.Mul(exact.MustParse("1.1"))
 	}
 	goods := rate.Goods{Quantity: 1}
-	if till.answer != nil {
+	if till.oneParcel {
 		goods = till.goods
 	}
 	v := &curveView{ID: "curve-" + t.ID, Title: "Charge " + measureWords[t.By] + ", a line for each zone"}
@@ -89,7 +89,7 @@ func curveOf(f *store.File, m *store.Method, t *rate.Table, till *tillView) *cur
 	step := niceStep(high)
 	fr := frame{limit.Float64(), math.Ceil(high/step*1.02) * step}
 	for n := 0.0; n <= fr.y+step/1000; n += step {
-		v.YTicks = append(v.YTicks, curveTick{fr.py(n), exact.FromFloat(n, 2).String()})
+		v.YTicks = append(v.YTicks, curveTick{fr.py(n), strconv.FormatFloat(math.Round(n*1000)/1000, 'f', -1, 64)})
 	}
 	u := f.Store.Units()
 	for i := range t.Rows {
@@ -165,7 +165,7 @@ func isBreak(t *rate.Table, x exact.Decimal) bool {
 }
 
 // point is where the Till's cart lies on a table's curve; false where it is not priced there as one parcel.
-func (v *tillView) point(m *store.Method, t *rate.Table) (x, y exact.Decimal, ok bool) {
+func (v *tillView) point(f *store.File, m *store.Method, t *rate.Table) (x, y exact.Decimal, ok bool) {
 	if v.answer == nil || !v.oneParcel || m.Classes != "together" {
 		return x, y, false
 	}
@@ -182,7 +182,7 @@ func (v *tillView) point(m *store.Method, t *rate.Table) (x, y exact.Decimal, ok
 			case rate.ByQuantity:
 				x = exact.FromInt(v.goods.Quantity)
 			case rate.ByDistance:
-				if v.goods.Distance == nil || m.From != "" && len(v.answer.Options) == 0 {
+				if v.goods.Distance == nil || !shipsOnlyFrom(f, m.From) { // the Till's distance is another
 					return x, y, false
 				}
 				x = *v.goods.Distance
@@ -192,4 +192,14 @@ func (v *tillView) point(m *store.Method, t *rate.Table) (x, y exact.Decimal, ok
 		}
 	}
 	return x, y, false
+}
+
+// shipsOnlyFrom says whether a method that measures from a location ("" is any) measures what the Till does.
+func shipsOnlyFrom(f *store.File, location string) bool {
+	for i := range f.Locations {
+		if l := &f.Locations[i]; location != "" && l.ShipsFrom != (l.ID == location) {
+			return false
+		}
+	}
+	return true
 }

@@ -298,6 +298,8 @@ func TestCurvesOfEveryDemoList(t *testing.T) {
 			assert.Equal(t, table.By != "order", drawn, "%s %s", m.ID, table.ID)
 		}
 	}
+	_, body := s.get("/rates/van")
+	assert.Contains(t, body, "this cart: 8.941 km, 9.00")
 	assert.Equal(t, []float64{0.5, 2, 5, 10, 200}, []float64{niceStep(2), niceStep(9), niceStep(25), niceStep(29), niceStep(790)})
 }
 
@@ -402,6 +404,27 @@ func TestTheTillsBounds(t *testing.T) {
 	s.post("/till/cart", "cart", "letter")
 	_, body = s.get("/quotes")
 	assert.Contains(t, body, "We do not deliver to Russia.")
+}
+
+// Numbers at the edge of what can be typed are reckoned and drawn, and no page is lost to them.
+func TestTheLargestNumbersThatCanBeTyped(t *testing.T) {
+	s := opened(t, draft.Empty(), false)
+	s.post("/zones", "places", "Finland")
+	s.post("/methods", "name", "Parcel", "by", "weight")
+	largest := strings.Repeat("9", 15)
+	for _, c := range [][]string{
+		{"/till/line", "line", "0", "field", "weight", "value", largest}, {"/till/line", "line", "0", "field", "price", "value", largest}, {"/till/line", "line", "0", "field", "quantity", "value", "1000000"},
+		{"/rates/parcel/list/rows", "at", "999999999999998"}, {"/rates/parcel/list/cell", "zone", "fi", "at", ""},
+		{"/rates/parcel/list/cell", "zone", "finland", "at", "", "was", "no", "text", largest + " + 0.01 per started 0.001 kg"},
+	} {
+		status, body := s.post(c[0], c[1:]...)
+		assert.NotEqual(t, http.StatusInternalServerError, status, c)
+		assert.NotContains(t, body, "NaN", c)
+	}
+	for _, path := range []string{"/zones", "/goods", "/methods", "/rates/parcel", "/quotes"} {
+		status, _ := s.get(path)
+		assert.Equal(t, http.StatusOK, status, path)
+	}
 }
 
 // Many edits at once: each is there, none is half there.

@@ -53,7 +53,6 @@ type choice struct {
 
 type tillView struct {
 	Destination, DestinationSlip string
-	Where                        string // what the address was understood as
 	Destinations                 []string
 	Carts                        []choice
 	Lines                        []tillLine
@@ -66,7 +65,6 @@ type tillView struct {
 	Warnings                     []quote.Warning
 	NoShipping                   bool
 	Products                     []choice
-	Currency                     string
 	AddSlip, AddSKU              string
 	Slip                         string
 	OOB                          bool
@@ -74,7 +72,6 @@ type tillView struct {
 	answer    *quote.Answer
 	goods     rate.Goods // of the cart
 	oneParcel bool       // whether all of them are charged in one parcel
-	zone      int        // index of the zone that counts first, −1
 }
 
 // emptyCart is what a shop without goods tries its prices with.
@@ -136,7 +133,7 @@ func (s *Server) till(ctx context.Context, state *draft.State, slips tillSlips) 
 		return tillView{}, err
 	}
 	u := f.Store.Units()
-	v := tillView{Destination: t.Destination, Destinations: destinations, Names: map[string]string{}, Currency: f.Store.Currency, zone: -1,
+	v := tillView{Destination: t.Destination, Destinations: destinations, Names: map[string]string{},
 		AddSlip: slips.addSlip, AddSKU: slips.sku, Slip: slips.slip}
 	for _, c := range carts {
 		v.Carts = append(v.Carts, choice{c.ID, c.Name, sameCart(c.Lines, t.Cart)})
@@ -205,10 +202,13 @@ func (v *tillView) quote(state *draft.State, q *quote.Request) {
 		v.goods.Quantity += n
 		v.oneParcel = v.oneParcel && p.NeedsShipping && !p.ShipsFree && !p.OwnParcel
 	}
-	v.goods.Weight = exact.MustParse(a.Measures.Weight)
+	// A weight may be longer than what is read as a number; then the cart is on no curve.
+	weight, err := exact.Parse(a.Measures.Weight)
+	v.goods.Weight, v.oneParcel = weight, v.oneParcel && err == nil
 	if d := a.Measures.Distance; d != nil {
-		distance := exact.MustParse(*d)
-		v.goods.Distance = &distance
+		if distance, err := exact.Parse(*d); err == nil {
+			v.goods.Distance = &distance
+		}
 	}
 	v.Sum = u.Money(v.goods.Subtotal)
 	v.Goods = u.Measure(rate.ByQuantity, exact.FromInt(a.Measures.Quantity)) + ", " + a.Measures.Weight + " " + u.Weight
@@ -220,10 +220,6 @@ func (v *tillView) quote(state *draft.State, q *quote.Request) {
 	for _, z := range a.Zones {
 		because[z.Zone] = z
 	}
-	if len(a.Zones) > 0 {
-		_, v.zone = zoneByID(f, a.Zones[0].Zone)
-	}
-	v.Where = world.CountryName(q.To.Country)
 	for _, o := range a.Options {
 		z, _ := zoneByID(f, o.Zone)
 		option := tillOption{ID: o.Method, Label: o.Label, Charge: o.Charge, Zone: nameOr(z.Name, z.ID), Because: because[o.Zone].Because, Steps: o.Steps, Kind: o.Kind}
@@ -331,7 +327,7 @@ func (s *Server) tillCart(c *gin.Context) {
 }
 
 // tillLine sets the quantity of a line, or the price and weight of goods that are the Till's own; a quantity of 0 is
-// refused, an empty one takes the line out.
+// refused, as a line is taken out by its own button.
 func (s *Server) tillLine(c *gin.Context) {
 	i, err := strconv.Atoi(c.PostForm("line"))
 	field, typed := c.PostForm("field"), strings.TrimSpace(c.PostForm("value"))
