@@ -37,17 +37,21 @@ const (
 // List is every fault of a file, in the order in which they were found.
 type List []Fault
 
-// Add appends a fault.
+// Max is how many faults are listed; a file with more has other troubles than a list of them would mend.
+const Max = 100_000
+
+// Add appends a fault; behind the last that is listed it says so once.
 func (l *List) Add(path, code, format string, args ...any) {
-	*l = append(*l, Fault{path, code, fmt.Sprintf(format, args...)})
+	switch {
+	case len(*l) < Max:
+		*l = append(*l, Fault{path, code, fmt.Sprintf(format, args...)})
+	case len(*l) == Max:
+		*l = append(*l, Fault{"", TooLarge, fmt.Sprintf("there are more than %d faults; the rest is not listed", Max)})
+	}
 }
 
-// Has says whether the value at path, or one that it is part of, is already at fault.
-func (l List) Has(path string) bool {
-	return slices.ContainsFunc(l, func(f Fault) bool {
-		return path == f.Path || strings.HasPrefix(path, f.Path+"/")
-	})
-}
+// Full says whether nothing more is listed.
+func (l List) Full() bool { return len(l) > Max }
 
 // At returns the first fault at path or below it.
 func (l List) At(path string) (Fault, bool) {
@@ -78,6 +82,8 @@ func (l List) Error() string {
 	return fmt.Sprintf("%d faults, the first at %s: %s", len(l), l[0].Path, l[0].Message)
 }
 
+var escape = strings.NewReplacer("~", "~0", "/", "~1")
+
 // Path is a JSON pointer in the making: names (string) and indexes (int).
 type Path []any
 
@@ -93,7 +99,7 @@ func (p Path) String() string {
 		case int:
 			b.WriteString(strconv.Itoa(e))
 		case string:
-			b.WriteString(strings.NewReplacer("~", "~0", "/", "~1").Replace(e))
+			b.WriteString(escape.Replace(e))
 		}
 	}
 	return b.String()

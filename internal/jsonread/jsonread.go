@@ -36,14 +36,14 @@ func (r *Reader) Path() string { return r.base + string(r.dec.StackPointer()) }
 
 // Fault notes a fault of the value that was read last.
 func (r *Reader) Fault(code, format string, args ...any) {
-	if !r.failed {
+	if !r.failed && !r.Faults.Full() {
 		r.Faults.Add(r.Path(), code, format, args...)
 	}
 }
 
 // FaultBelow notes a fault of something below the object or list that was read last.
 func (r *Reader) FaultBelow(path fault.Path, code, format string, args ...any) {
-	if !r.failed {
+	if !r.failed && !r.Faults.Full() {
 		r.Faults.Add(r.Path()+path.String(), code, format, args...)
 	}
 }

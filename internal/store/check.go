@@ -3,6 +3,7 @@ package store
 import (
 	"slices"
 	"sort"
+	"strings"
 
 	"diadrom/internal/exact"
 	"diadrom/internal/fault"
@@ -14,15 +15,27 @@ import (
 type checker struct {
 	file   *File
 	faults fault.List
+	faulty map[string]bool // paths of the faults
 
 	locations, classes, zones, methods map[string]int
 }
 
-// add notes a fault, unless reading found that value, or one around it, at fault already.
+// add notes a fault, unless that value, or one around it, is at fault already.
 func (c *checker) add(path fault.Path, code, format string, args ...any) {
-	if p := path.String(); len(c.faults) == 0 || !c.faults.Has(p) {
-		c.faults.Add(p, code, format, args...)
+	if c.faults.Full() {
+		return
 	}
+	whole := path.String()
+	for p := whole; ; p = p[:strings.LastIndexByte(p, '/')] {
+		if c.faulty[p] {
+			return
+		}
+		if p == "" {
+			break
+		}
+	}
+	c.faulty[whole] = true
+	c.faults.Add(whole, code, format, args...)
 }
 
 func (c *checker) check() {

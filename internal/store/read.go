@@ -27,7 +27,10 @@ func Read(data []byte) (*File, fault.List) {
 	if r.Failed() {
 		return f, r.Faults
 	}
-	c := checker{file: f, faults: r.Faults}
+	c := checker{file: f, faults: r.Faults, faulty: make(map[string]bool, len(r.Faults))}
+	for i := range r.Faults {
+		c.faulty[r.Faults[i].Path] = true
+	}
 	c.check()
 	return f, c.faults
 }

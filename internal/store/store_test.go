@@ -184,6 +184,18 @@ func TestALargeFileIsRefusedWithoutReadingIt(t *testing.T) {
 	assert.Less(t, after.TotalAlloc-before.TotalAlloc, uint64(1<<20))
 }
 
+// A file of half a million faults, found by the reader and by the checker, is judged in one pass over it, and the list ends.
+func TestVeryManyFaultsAreBounded(t *testing.T) {
+	for _, file := range []string{
+		`{"format":"diadrom-store/1","store":{"currency":"EUR"},"products":[` + strings.TrimSuffix(strings.Repeat(`{"class":"q"},`, 250_000), ",") + `]}`,
+		`{"format":"diadrom-store/1","store":{"currency":"EUR"},"zones":[{"id":"z","places":[{"country":"FI","postcodes":[` + strings.TrimSuffix(strings.Repeat(`"x",`, 500_000), ",") + `]}]}]}`,
+	} {
+		_, faults := Read([]byte(file))
+		require.Len(t, faults, fault.Max+1)
+		assert.Equal(t, fault.TooLarge, faults[fault.Max].Code)
+	}
+}
+
 func FuzzRead(f *testing.F) {
 	f.Add([]byte(sound))
 	f.Add([]byte(`{"zones":[{"places":[{"area":{"type":"Polygon","coordinates":[[[0,0],[1,1],[0,1],[0,0]]]}}]}]}`))
