@@ -27,7 +27,7 @@ func main() {
 		SilenceUsage:  true,
 		SilenceErrors: true,
 	}
-	root.AddCommand(quoteCommand(), checkCommand(), serveCommand(), demoCommand())
+	root.AddCommand(quoteCommand(), checkCommand(), gazetteerCommand(), serveCommand(), demoCommand())
 	err := root.Execute()
 	var code exit
 	switch {

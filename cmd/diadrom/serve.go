@@ -14,7 +14,7 @@ import (
 
 	"diadrom/internal/demo"
 	"diadrom/internal/draft"
-	"diadrom/internal/gazetteer"
+	"diadrom/internal/intake"
 	"diadrom/internal/screen"
 	"diadrom/internal/storage"
 	"diadrom/internal/store"
@@ -25,21 +25,16 @@ import (
 const defaultListen = "127.0.0.1:8080"
 
 func serveCommand() *cobra.Command {
-	var dir, listen, gazetteerName string
+	var dir, listen string
 	cmd := &cobra.Command{
 		Use:   "serve --data DIR",
 		Short: "Serve a shop, empty at first",
 		Args:  cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			g, err := readGazetteer(cmd, gazetteerName)
-			if err != nil {
-				return err
-			}
-			return serve(cmd, shop{dir: dir, listen: listen, gazetteer: g, first: draft.Empty()})
+			return serve(cmd, shop{dir: dir, listen: listen, first: draft.Empty()})
 		},
 	}
 	cmd.Flags().StringVar(&dir, "data", "", "the folder of the shop; made where it is missing")
-	cmd.Flags().StringVar(&gazetteerName, "gazetteer", "", "places in the GeoNames postal layout")
 	listenFlag(cmd, &listen)
 	cmd.MarkFlagRequired("data")
 	return cmd
@@ -62,11 +57,7 @@ func demoCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			g, err := demo.Gazetteer()
-			if err != nil {
-				return err
-			}
-			return serve(cmd, shop{dir: dir, listen: listen, gazetteer: g, first: first, fill: demo.Fill})
+			return serve(cmd, shop{dir: dir, listen: listen, first: first, fill: demo.Fill})
 		},
 	}
 	cmd.Flags().StringVar(&dir, "data", "", "the folder of the demo shop, to come back to it")
@@ -81,9 +72,8 @@ func listenFlag(cmd *cobra.Command, listen *string) {
 // shop is what is served.
 type shop struct {
 	dir, listen string
-	gazetteer   *gazetteer.Gazetteer
 	first       *store.File // of a folder without a shop
-	fill        func(context.Context, *storage.DB) error
+	fill        func(ctx context.Context, db *storage.DB, dir string) error
 }
 
 func serve(cmd *cobra.Command, s shop) (err error) {
@@ -95,24 +85,39 @@ func serve(cmd *cobra.Command, s shop) (err error) {
 		return err
 	}
 	defer func() { err = errors.Join(err, db.Close()) }()
-	d, err := draft.Open(ctx, db, s.gazetteer, s.first)
-	if err != nil {
-		return err
-	}
 	if s.fill != nil {
 		if _, filled, err := db.LoadTill(ctx); err != nil {
 			return err
 		} else if !filled {
-			if err := s.fill(ctx, db); err != nil {
+			if err := s.fill(ctx, db, s.dir); err != nil {
 				return err
 			}
 		}
 	}
+	version, err := db.PlacesVersion(ctx)
+	if err != nil {
+		return err
+	}
+	places, err := db.LoadPlaces(ctx)
+	if err != nil {
+		return err
+	}
+	d, err := draft.Open(ctx, db, places, s.first)
+	if err != nil {
+		return err
+	}
+	in := intake.New(db, s.dir, version, d.SetGazetteer)
+	taking := make(chan error, 1)
+	go func() { taking <- in.Run(ctx) }()
+	defer func() {
+		stop()
+		err = errors.Join(err, <-taking)
+	}()
 	l, err := listen(cmd, s.listen)
 	if err != nil {
 		return err
 	}
-	handler, err := screen.New(d, db, log, hosts(l.Addr()))
+	handler, err := screen.New(d, db, in, log, hosts(l.Addr()))
 	if err != nil {
 		return errors.Join(err, l.Close())
 	}

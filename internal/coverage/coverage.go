@@ -1,116 +1,241 @@
-// Package coverage lays the postcodes of a country out as a line and tells which zone takes each stretch of it.
+// Package coverage lays the postcodes of a country out as a line, tells which zone takes each stretch of it, and how the zones
+// of a store lie to one another: what each takes out of which, where two tie or cross, which one is never reached.
 //
-// It serves countries whose codes are numbers of one length. Between two neighbouring ends of the zones' entries (and, where
-// zones name regions or cities, between two neighbouring codes of the gazetteer) every code is taken alike, so one code of each
-// such stretch is asked for all.
+// Where codes are numbers of one length, the line is that of the numbers. Between two neighbouring ends of the zones' entries
+// (and, where zones name regions, cities or circles, between two neighbouring codes of the gazetteer) every code is taken alike,
+// so one code of each such stretch is asked for all. Where codes have letters, the line is one of cells: areas, or districts of
+// one area, in Great Britain, the beginnings of codes elsewhere; see cells.go.
 package coverage
 
 import (
 	"fmt"
 	"slices"
+	"strconv"
+	"strings"
+	"sync"
 
 	"diadrom/internal/gazetteer"
 	"diadrom/internal/place"
 	"diadrom/internal/postcode"
 )
 
-// Stretch is neighbouring codes that the same zones take.
-type Stretch struct {
-	From, To uint64 // the codes as numbers, both included
-	Zones    []int  // that take it, the one that counts first; none is a hole
-	Levels   []place.Level
+// Map is the zones of a store as this package looks at them. It is safe for many goroutines, and is not changed once made.
+type Map struct {
+	Rules     []place.Owner                      // by zone; those that are switched off take nothing
+	Match     func(*place.Spotted) []place.Match // which zones take an address, the one that counts first
+	Tie       func(a, b place.Match) bool        // whether only their order in the file tells which of two counts first
+	Gazetteer *gazetteer.Gazetteer               // may be nil
+
+	lines   sync.Map // of [2]string, country and within, to *Line; laid out when it is first asked for
+	summary sync.Once
+	summed  *Summary
 }
 
-// Codes is how many codes the stretch has.
+// Stretch is neighbouring codes that the same zones take.
+type Stretch struct {
+	From, To uint64 // positions on the line, both included; on a line of numbers they are the codes
+	Zones    []int  // that take it, the one that counts first; none is a hole
+	Levels   []place.Level
+	Listed   int    // codes of the gazetteer in it
+	Entry    string // on a line of cells: what to type for it
+}
+
+// Codes is how many positions the stretch has.
 func (s Stretch) Codes() uint64 { return s.To - s.From + 1 }
 
 // Line is a country's codes from the lowest to the highest.
 type Line struct {
 	Country   string
-	Length    int // digits of a code
+	Within    string // on a line of cells: the beginning, or the area, that all of it has
+	Length    int    // digits of a code; 0 on a line of cells
+	Last      uint64 // the last position
 	Stretches []Stretch
+	Cells     []Cell // none on a line of numbers
+	Listed    bool   // whether the gazetteer has codes of the country
 }
 
 // Text writes a number of the line as a code.
 func (l *Line) Text(n uint64) string { return fmt.Sprintf("%0*d", l.Length, n) }
 
-// Zones finds which zones take an address, the one that counts first.
-type Zones func(*place.Spotted) []place.Match
+// Entry is what to type for the codes from one position to another within a stretch, without the country.
+func (l *Line) Entry(s *Stretch, from, to uint64) string {
+	switch {
+	case l.Length == 0:
+		return s.Entry
+	case from == to:
+		return l.Text(from)
+	}
+	return l.Text(from) + " to " + l.Text(to)
+}
 
-// Of lays out a country's line for the rules of all zones; false where its codes are not numbers of one length.
-func Of(country string, owners []place.Owner, zones Zones, g *gazetteer.Gazetteer) (*Line, bool) {
-	length, ok := postcode.AllDigits(country)
-	if !ok || length > 9 {
-		return nil, false
+// At is the stretch of a position, −1 where there is none.
+func (l *Line) At(position uint64) int {
+	i, _ := slices.BinarySearchFunc(l.Stretches, position, func(s Stretch, p uint64) int {
+		switch {
+		case s.To < p:
+			return -1
+		case s.From > p:
+			return 1
+		}
+		return 0
+	})
+	if i == len(l.Stretches) {
+		return -1
 	}
-	l := &Line{Country: country, Length: length}
-	last := uint64(1)
+	return i
+}
+
+// longestNumber is how many digits a code may have to be laid out as a number.
+const longestNumber = 9
+
+func numbers(country string) (length int, ok bool) {
+	length, ok = postcode.AllDigits(country)
+	return length, ok && length <= longestNumber
+}
+
+// Line lays out a country's codes, on a line of cells those that begin as within does. It is kept for the next time.
+func (m *Map) Line(country, within string) *Line {
+	length, ok := numbers(country)
+	if ok {
+		within = ""
+	}
+	key := [2]string{country, within}
+	if kept, has := m.lines.Load(key); has {
+		return kept.(*Line)
+	}
+	var l *Line
+	if ok {
+		l = m.numbered(country, length)
+	} else {
+		l = m.celled(country, within)
+	}
+	kept, _ := m.lines.LoadOrStore(key, l)
+	return kept.(*Line)
+}
+
+func (m *Map) numbered(country string, length int) *Line {
+	l := &Line{Country: country, Length: length, Last: 1}
 	for range length {
-		last *= 10
+		l.Last *= 10
 	}
+	l.Last--
 	starts := []uint64{0}
-	byPlace := false
-	for _, o := range owners {
-		for _, rules := range [][]place.Rule{o.Places, o.Except} {
-			for i := range rules {
-				r := &rules[i]
-				if r.Country != "" && r.Country != country {
-					continue
-				}
-				byPlace = byPlace || r.Level() == place.Region || r.Level() == place.City || r.Level() == place.Spot
-				for _, e := range r.Postcodes {
-					from, to := e.Numbers(length)
-					starts = append(starts, from, to+1)
-				}
-			}
+	for r := range m.rules(country) {
+		for _, e := range r.Postcodes {
+			from, to := e.Numbers(length)
+			starts = append(starts, from, to+1)
 		}
 	}
-	if byPlace && g != nil {
-		for _, code := range g.Codes(country) {
-			n := uint64(0)
-			for _, c := range code.Text {
-				n = 10*n + uint64(c-'0')
-			}
-			if len(code.Text) == length {
-				starts = append(starts, n, n+1)
-			}
+	listed := m.listed(country)
+	l.Listed = len(listed) > 0
+	if m.byPlace(country) {
+		for _, n := range numbersOf(listed, length) {
+			starts = append(starts, n, n+1)
 		}
 	}
 	slices.Sort(starts)
 	starts = slices.Compact(starts)
+	var zones []int
 	for i, from := range starts {
-		if from >= last {
+		if from > l.Last {
 			break
 		}
-		to := last - 1
-		if i+1 < len(starts) && starts[i+1] < last {
-			to = starts[i+1] - 1
+		to := l.Last
+		if i+1 < len(starts) {
+			to = min(starts[i+1]-1, l.Last)
 		}
-		spotted := place.Address{Country: country, Postcode: l.Text(from)}.Spot(g)
-		s := Stretch{From: from, To: to}
-		for _, m := range zones(&spotted) {
-			s.Zones, s.Levels = append(s.Zones, m.Owner), append(s.Levels, m.Narrow.Level)
+		spotted := place.Address{Country: country, Postcode: l.Text(from)}.Spot(m.Gazetteer)
+		matches := m.Match(&spotted)
+		zones = zones[:0]
+		for _, match := range matches {
+			zones = append(zones, match.Owner)
 		}
-		if n := len(l.Stretches); n > 0 && slices.Equal(l.Stretches[n-1].Zones, s.Zones) {
+		if n := len(l.Stretches); n > 0 && slices.Equal(l.Stretches[n-1].Zones, zones) {
 			l.Stretches[n-1].To = to
 			continue
 		}
-		l.Stretches = append(l.Stretches, s)
+		l.Stretches = append(l.Stretches, stretch(from, to, matches))
 	}
-	return l, true
+	at := 0
+	for _, n := range numbersOf(listed, length) {
+		for l.Stretches[at].To < n {
+			at++
+		}
+		l.Stretches[at].Listed++
+	}
+	return l
 }
 
-// Taken says how many codes a zone gets on the line, and out of which zones: those that would have them without it.
-func (l *Line) Taken(zone int) (codes uint64, outOf map[int]uint64) {
-	outOf = map[int]uint64{}
-	for _, s := range l.Stretches {
-		if len(s.Zones) == 0 || s.Zones[0] != zone {
-			continue
-		}
-		codes += s.Codes()
-		if len(s.Zones) > 1 {
-			outOf[s.Zones[1]] += s.Codes()
+func stretch(from, to uint64, matches []place.Match) Stretch {
+	s := Stretch{From: from, To: to}
+	for _, match := range matches {
+		s.Zones, s.Levels = append(s.Zones, match.Owner), append(s.Levels, match.Narrow.Level)
+	}
+	return s
+}
+
+// rules runs through the rules, exceptions too, that may tell codes of a country apart.
+func (m *Map) rules(country string) func(func(*place.Rule) bool) {
+	return func(yield func(*place.Rule) bool) {
+		for i := range m.Rules {
+			for _, rules := range [2][]place.Rule{m.Rules[i].Places, m.Rules[i].Except} {
+				for j := range rules {
+					if r := &rules[j]; (r.Country == "" || r.Country == country) && !yield(r) {
+						return
+					}
+				}
+			}
 		}
 	}
-	return codes, outOf
+}
+
+// byPlace says whether some zone takes codes of the country by where they lie.
+func (m *Map) byPlace(country string) bool {
+	for r := range m.rules(country) {
+		if r.Region != "" || r.City != "" || r.Level() == place.Spot {
+			return true
+		}
+	}
+	return false
+}
+
+func (m *Map) listed(country string) []gazetteer.Code {
+	if m.Gazetteer == nil {
+		return nil
+	}
+	return m.Gazetteer.Codes(country)
+}
+
+// numbersOf are listed codes as numbers, in order; those of another length are no codes of the country.
+func numbersOf(codes []gazetteer.Code, length int) []uint64 {
+	out := make([]uint64, 0, len(codes))
+	for _, c := range codes {
+		if n, err := strconv.ParseUint(c.Text, 10, 64); err == nil && len(c.Text) == length {
+			out = append(out, n)
+		}
+	}
+	return out
+}
+
+// Drawable lists the countries of which zones name codes, the one with the most entries first.
+func (m *Map) Drawable() []string {
+	entries := map[string]int{}
+	for i := range m.Rules {
+		for j := range m.Rules[i].Places {
+			if r := &m.Rules[i].Places[j]; r.Level() == place.Postcode {
+				entries[r.Country] += len(r.Postcodes)
+			}
+		}
+	}
+	list := make([]string, 0, len(entries))
+	for c := range entries {
+		list = append(list, c)
+	}
+	slices.SortFunc(list, func(a, b string) int {
+		if entries[a] != entries[b] {
+			return entries[b] - entries[a]
+		}
+		return strings.Compare(a, b)
+	})
+	return list
 }

@@ -13,6 +13,7 @@ import (
 	"fmt"
 
 	"diadrom/internal/gazetteer"
+	"diadrom/internal/intake"
 	"diadrom/internal/storage"
 	"diadrom/internal/store"
 )
@@ -44,8 +45,13 @@ func Gazetteer() (*gazetteer.Gazetteer, error) {
 	return g, err
 }
 
-// Fill puts the sample carts and destinations into a shop, and the first of each into the Till.
-func Fill(ctx context.Context, db *storage.DB) error {
+// Fill puts the list of Finnish places, the sample carts and destinations into a shop whose folder is dir, and the first of each
+// into the Till.
+func Fill(ctx context.Context, db *storage.DB, dir string) error {
+	in := intake.New(db, dir, "", func(*gazetteer.Gazetteer) {})
+	if _, err := in.Import(ctx, "gazetteer-fi.tsv", bytes.NewReader(gazetteerTSV), func(storage.PlaceList) {}); err != nil {
+		return err
+	}
 	var samples struct {
 		Carts        []storage.SampleCart `json:"carts"`
 		Destinations []string             `json:"destinations"`

@@ -20,18 +20,22 @@ func TestTheDemoShopHoldsTogether(t *testing.T) {
 	assert.GreaterOrEqual(t, len(f.Products), 24)
 	g, err := Gazetteer()
 	require.NoError(t, err)
-	db, err := storage.Open(context.Background(), t.TempDir())
+	dir := t.TempDir()
+	db, err := storage.Open(context.Background(), dir)
 	require.NoError(t, err)
 	defer db.Close()
-	require.NoError(t, Fill(context.Background(), db))
+	require.NoError(t, Fill(context.Background(), db, dir))
 	carts, destinations, err := db.Samples(context.Background())
 	require.NoError(t, err)
-	e := quote.Compile(f, g)
+	kept, err := db.LoadPlaces(context.Background())
+	require.NoError(t, err)
+	assert.Equal(t, g.Len(), kept.Len(), "the list is the shop's own")
+	e := quote.Compile(f, kept)
 	offered := map[string]bool{}
 	for _, c := range carts {
 		for _, line := range destinations {
 			q := quote.Request{}
-			q.To, err = place.ParseAddress(line, "FI")
+			q.To, err = place.Reader{Home: "FI"}.Address(line)
 			require.NoError(t, err)
 			for _, l := range c.Lines {
 				for _, p := range f.Products {

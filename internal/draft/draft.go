@@ -119,6 +119,19 @@ func (d *Draft) Edit(ctx context.Context, change func(*store.File) error) (*Stat
 	return nil, storage.ErrConflict
 }
 
+// SetGazetteer has other places count from now on; nil for none.
+func (d *Draft) SetGazetteer(g *gazetteer.Gazetteer) {
+	d.edits.Lock()
+	defer d.edits.Unlock()
+	d.gazetteer = g
+	now := *d.state.Load()
+	now.Engine = quote.Compile(now.File, g)
+	if now.Before != nil {
+		now.Before = quote.Compile(now.Before.Store(), g)
+	}
+	d.state.Store(&now)
+}
+
 // reload takes over what another process has written.
 func (d *Draft) reload(ctx context.Context) error {
 	f, revision, err := d.db.Load(ctx)

@@ -10,8 +10,10 @@ import (
 	"bytes"
 	"fmt"
 	"io"
+	"iter"
 	"strconv"
 	"strings"
+	"sync"
 	"unicode/utf8"
 
 	"diadrom/internal/postcode"
@@ -40,9 +42,19 @@ func (e LineError) Error() string { return fmt.Sprintf("line %d: %s", e.Line, e.
 
 // Gazetteer is a set of places. It is not changed once read, and is safe for many goroutines.
 type Gazetteer struct {
-	places []Place
-	byCode map[codeKey][]int32
-	byName map[nameKey][]int32
+	places  []Place
+	byCode  map[codeKey][]int32
+	byName  map[nameKey][]int32
+	sorting sync.Map // country to *sorted, laid out when it is first asked for
+}
+
+// New makes a gazetteer of places.
+func New(places iter.Seq[Place]) *Gazetteer {
+	g := &Gazetteer{byCode: map[codeKey][]int32{}, byName: map[nameKey][]int32{}}
+	for p := range places {
+		g.add(p)
+	}
+	return g
 }
 
 type codeKey struct {
@@ -57,16 +69,16 @@ const MaxLine = 4096
 
 // Read reads a list. Malformed lines are skipped and returned; the error is one of reading.
 func Read(r io.Reader) (*Gazetteer, []LineError, error) {
-	g := &Gazetteer{byCode: map[codeKey][]int32{}, byName: map[nameKey][]int32{}}
+	g := New(func(func(Place) bool) {})
 	var skipped []LineError
 	lines := bufio.NewReaderSize(r, 64<<10)
-	regions := map[[3]string]string{}
+	parser := NewLines()
 	for n := 1; ; n++ {
-		line, tooLong, err := readLine(lines)
-		if len(line) > 0 || tooLong {
-			place, reason := Place{}, "longer than any place's line"
-			if !tooLong {
-				place, reason = ParseLine(line, regions)
+		line, length, err := ReadLine(lines)
+		if len(line) > 0 {
+			place, reason := Place{}, TooLong
+			if length <= MaxLine {
+				place, reason = parser.Parse(line)
 			}
 			if reason != "" {
 				skipped = append(skipped, LineError{n, reason})
@@ -83,27 +95,39 @@ func Read(r io.Reader) (*Gazetteer, []LineError, error) {
 	}
 }
 
-func readLine(r *bufio.Reader) (line []byte, tooLong bool, err error) {
+// TooLong is why a line of more than [MaxLine] bytes is skipped.
+const TooLong = "longer than any place's line"
+
+// ReadLine reads a line with its end; n is how many bytes that were. Of one of more than [MaxLine] bytes only the beginning is
+// returned.
+func ReadLine(r *bufio.Reader) (line []byte, n int, err error) {
 	for {
 		part, err := r.ReadSlice('\n')
-		if len(line)+len(part) > MaxLine {
-			tooLong = true
-		}
-		if !tooLong {
+		n += len(part)
+		if len(line) <= MaxLine {
 			line = append(line, part...)
 		}
 		if err != bufio.ErrBufferFull {
-			return bytes.TrimRight(line, "\r\n"), tooLong, err
+			return bytes.TrimRight(line, "\r\n"), n, err
 		}
 	}
 }
 
-// ParseLine reads one line; reason says why it cannot be used. regions keeps what was looked up, and may be nil.
-func ParseLine(line []byte, regions map[[3]string]string) (p Place, reason string) {
+// Lines parses the lines of a list; it remembers what it has looked up.
+type Lines struct {
+	regions map[[3]string]string // ISO 3166-2 by country, admin name 1 and admin code 1
+	fields  []string
+}
+
+// NewLines begins a list.
+func NewLines() *Lines { return &Lines{regions: map[[3]string]string{}} }
+
+// Parse reads one line; reason says why it cannot be used.
+func (l *Lines) Parse(line []byte) (p Place, reason string) {
 	if !utf8.Valid(line) {
 		return p, "not UTF-8"
 	}
-	f := strings.Split(strings.TrimPrefix(string(line), "\ufeff"), "\t")
+	f := l.split(strings.TrimPrefix(string(line), "\ufeff"))
 	if len(f) < 3 {
 		return p, "fewer than three fields separated by tabs"
 	}
@@ -129,13 +153,20 @@ func ParseLine(line []byte, regions map[[3]string]string) (p Place, reason strin
 		p.Lat, p.Lon, p.Located = lat, lon, true
 	}
 	key := [3]string{country.Alpha2, f[3], f[4]}
-	if p.Region, ok = regions[key]; !ok {
+	if p.Region, ok = l.regions[key]; !ok {
 		p.Region = isoRegion(country.Alpha2, f[3], f[4])
-		if regions != nil {
-			regions[key] = p.Region
-		}
+		l.regions[key] = p.Region
 	}
 	return p, ""
+}
+
+// split cuts a line into its fields, into memory that is used again for the next line.
+func (l *Lines) split(line string) []string {
+	l.fields = l.fields[:0]
+	for field := range strings.SplitSeq(line, "\t") {
+		l.fields = append(l.fields, field)
+	}
+	return l.fields
 }
 
 // isoRegion finds the ISO region of a line: by its name, as lists have codes of their own, or else by its code.
@@ -167,17 +198,6 @@ func (g *Gazetteer) Postcode(country string, code postcode.Code) []Place {
 		return nil
 	}
 	return g.pick(g.byCode[codeKey{country, code.Key}])
-}
-
-// Codes lists the postcodes of a country, each once and in no order.
-func (g *Gazetteer) Codes(country string) []postcode.Code {
-	var out []postcode.Code
-	for k, at := range g.byCode {
-		if k.country == country {
-			out = append(out, postcode.Read(country, g.places[at[0]].Postcode))
-		}
-	}
-	return out
 }
 
 // Named lists the places of a name in a country; case and accents do not matter.

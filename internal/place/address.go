@@ -21,6 +21,12 @@ type Address struct {
 	Lat, Lon *exact.Decimal // degrees; both or neither
 }
 
+// At is the address of a point in a country.
+func At(country string, p orb.Point) Address {
+	lat, lon := exact.FromFloat(p.Lat(), 6), exact.FromFloat(p.Lon(), 6)
+	return Address{Country: country, Lat: &lat, Lon: &lon}
+}
+
 // Spotted is an address made ready for matching: its parts in the form in which they are compared, with what a gazetteer adds.
 type Spotted struct {
 	Country  string

@@ -168,5 +168,23 @@ func (a *Area) Contains(p orb.Point) bool {
 	return a.bound.Contains(p) && planar.MultiPolygonContains(a.shape, p)
 }
 
+// inside is a point of the area: its middle, or else a point between two of its corners.
+func (a *Area) inside() orb.Point {
+	middle, _ := planar.CentroidArea(a.shape)
+	if a.Contains(middle) {
+		return middle
+	}
+	ring := a.shape[0][0]
+	for i := range ring {
+		for j := i + 2; j < len(ring); j++ {
+			between := orb.Point{(ring[i][0] + ring[j][0]) / 2, (ring[i][1] + ring[j][1]) / 2}
+			if a.Contains(between) {
+				return between
+			}
+		}
+	}
+	return ring[0]
+}
+
 // MarshalJSON writes the geometry as it was read.
 func (a *Area) MarshalJSON() ([]byte, error) { return a.raw, nil }

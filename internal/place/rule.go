@@ -179,6 +179,17 @@ func (r *Rule) Because(entry int) string {
 	return "world"
 }
 
+// Inside is a point that an area or a circle takes; false for other rules, and where nobody knows where the circle is.
+func (r *Rule) Inside() (orb.Point, bool) {
+	switch {
+	case r.Area != nil:
+		return r.Area.inside(), true
+	case r.Within != nil && r.Within.Located:
+		return orb.Point{r.Within.Lon.Float64(), r.Within.Lat.Float64()}, true
+	}
+	return orb.Point{}, false
+}
+
 // contains says whether the circle takes a point.
 func (w *Within) contains(p orb.Point) bool {
 	return Distance(p, orb.Point{w.Lon.Float64(), w.Lat.Float64()}, w.Metres).Cmp(w.Distance) <= 0

@@ -1,18 +1,48 @@
 package place
 
 import (
+	"cmp"
 	"fmt"
+	"math"
+	"regexp"
+	"slices"
 	"strings"
 
+	"diadrom/internal/exact"
+	"diadrom/internal/gazetteer"
 	"diadrom/internal/postcode"
 	"diadrom/internal/world"
+
+	"github.com/agnivade/levenshtein"
+	"github.com/paulmach/orb"
 )
+
+// Reader reads places and addresses as they are typed for one shop.
+type Reader struct {
+	Home      string               // the country that codes and towns are in where none is named; "" for none
+	Gazetteer *gazetteer.Gazetteer // what is known of towns and codes; may be nil
+	Locations []Location           // what circles may be around
+	Metres    float64              // in the shop's unit of distance; 0 for kilometres
+
+	codes bool // what is read is a list of codes
+	tired bool // so much was not understood that names that are nearly the same are not looked for any more
+}
+
+// Location is a place of the shop's own.
+type Location struct {
+	ID, Name string
+	Point    *orb.Point // nil where nobody knows
+}
 
 // TextError is a part of a typed text that is not understood.
 type TextError struct {
-	Part   string
-	Reason string
+	Part    string
+	Reason  string
+	Choices []Choice // what may have been meant
 }
+
+// Choice is one meaning of a text: what to write for it, and what it is.
+type Choice struct{ Text, Means string }
 
 func (e *TextError) Error() string { return e.Reason }
 
@@ -21,59 +51,178 @@ type Text struct {
 	Places, Except []Rule
 	Taken          int          // parts that are in the rules
 	Repeats        []string     // parts that stood before, and are in the rules once
+	Unknown        []string     // parts that are in the rules though no list of places knows them
 	Slips          []*TextError // parts that are not understood, and are in no rule
 }
 
-// ParseText reads places as one types or pastes them, parted by commas, semicolons, tabs or line ends:
+// Text reads places as one types or pastes them, parted by commas, semicolons, tabs or line ends:
 //
-//	Finland            a country by name or code (FI, FIN)
-//	Lapland            a region, by its name or its ISO 3166-2 code
-//	Northern Europe    a group of countries, by its name or code
-//	everywhere         the world
-//	FI 22*             postcodes: a code, a beginning, a range, behind the country; the country
-//	FI 96000 to 99999  holds for the codes that follow it without one
-//	21100 21110 21120  codes may also be parted by spaces alone
-//	not FI 21660       an exception
+//	Finland             a country by name or code (FI, FIN)
+//	Lapland             a region, by its name or its ISO 3166-2 code
+//	Northern Europe     a group of countries, by its name or code
+//	everywhere          the world
+//	Naantali            a town of the home country, or of the one country that has such a one; EE Tallinn,
+//	Tallinn, Estonia    US-IL Springfield and Springfield, Illinois say where it is; "town Berlin" is no region
+//	FI 22*              postcodes: a code, a beginning, a range, behind the country; the country
+//	FI 96000 to 99999   holds for the codes and towns that follow it without one
+//	21100 21110 21120   codes may also be parted by spaces alone
+//	GB BT, GB IM1       areas and districts of Great Britain
+//	within 15 km of the workshop, within 5 km of 60.45 22.27, within 5 km of Turku
+//	not FI 21660        an exception
 //
-// home is the country that codes belong to where none has been named yet; "" for none. The rules of one country's codes are
-// joined into one.
-func ParseText(text, home string) (t Text) {
-	country := home
-	parts := strings.FieldsFunc(text, func(r rune) bool { return r == ',' || r == ';' || r == '\n' || r == '\r' || r == '\t' })
+// The rules of one country's codes are joined into one.
+func (r Reader) Text(text string) (t Text) {
+	country := r.Home
 	seen := map[string]bool{}
-	for _, part := range parts {
-		part = strings.Join(strings.Fields(part), " ")
-		if part == "" {
-			continue
-		}
-		into, named, not := &t.Places, part, ""
-		if head, rest, ok := strings.Cut(part, " "); ok && (strings.EqualFold(head, "not") || strings.EqualFold(head, "except")) {
-			into, named, not = &t.Except, rest, "not "
-		}
-		rule, err := parsePlace(named, country)
-		if err == nil {
-			t.add(into, not, rule, part, seen)
-			if rule.Country != "" {
-				country = rule.Country
-			}
-			continue
-		}
-		codes, in := spacedCodes(named, country)
-		if len(codes) < 2 {
-			t.Slips = append(t.Slips, &TextError{part, err.Error()})
-			continue
-		}
-		country = in
-		for _, code := range codes {
-			entry, err := postcode.ParseEntry(in, code)
-			if err != nil {
-				t.Slips = append(t.Slips, &TextError{not + in + " " + code, err.Error()})
+	asked := 0
+	r.codes = len(digits.FindAllStringIndex(text, rowOfCodes)) == rowOfCodes
+	for _, line := range strings.FieldsFunc(decimalCommas.ReplaceAllString(text, "$1.$2"), func(c rune) bool { return c == ';' || c == '\n' || c == '\r' || c == '\t' }) {
+		parts := strings.Split(line, ",")
+		for i := 0; i < len(parts); i++ {
+			part := strings.Join(strings.Fields(parts[i]), " ")
+			if part == "" {
 				continue
 			}
-			t.add(into, not, Rule{Country: in, Postcodes: []postcode.Entry{entry}}, not+code, seen)
+			into, named, not := &t.Places, part, ""
+			if head, rest, ok := strings.Cut(part, " "); ok && (strings.EqualFold(head, "not") || strings.EqualFold(head, "except")) {
+				into, named, not = &t.Except, rest, "not "
+			}
+			if rule, used := r.qualified(named, parts[i+1:], country); used > 0 {
+				part = strings.TrimSpace(strings.Join(parts[i:i+used+1], ","))
+				t.add(into, not, rule, part, seen)
+				i += used
+				continue
+			}
+			r.tired = asked >= mostGuesses
+			rule, err := r.place(named, country, true)
+			if err == nil {
+				if r.unknown(&rule) {
+					t.Unknown = append(t.Unknown, part)
+				}
+				t.add(into, not, rule, part, seen)
+				if rule.Country != "" {
+					country = rule.Country
+				}
+				continue
+			}
+			asked++
+			codes, in := spacedCodes(named, country)
+			if len(codes) < 2 {
+				err.Part = part
+				for i := range err.Choices {
+					err.Choices[i].Text = not + err.Choices[i].Text
+				}
+				t.Slips = append(t.Slips, err)
+				continue
+			}
+			country = in
+			for _, code := range codes {
+				entry, err := postcode.ParseEntry(in, code)
+				if err != nil {
+					t.Slips = append(t.Slips, &TextError{Part: not + in + " " + code, Reason: err.Error()})
+					continue
+				}
+				rule := Rule{Country: in, Postcodes: []postcode.Entry{entry}}
+				if r.unknown(&rule) {
+					t.Unknown = append(t.Unknown, in+" "+code)
+				}
+				t.add(into, not, rule, not+code, seen)
+			}
 		}
 	}
 	return t
+}
+
+// rowOfCodes is from how many codes on a text is taken for a list of codes, in which a word that no list of places knows is a
+// slip rather than a town.
+const rowOfCodes = 3
+
+var digits = regexp.MustCompile(`[0-9]+[*]?`)
+
+// mostGuesses is for how many parts of a text names that are nearly the same are looked for.
+const mostGuesses = 20
+
+// decimalCommas are those of distances, which part no places.
+var decimalCommas = regexp.MustCompile(`(?i)(within\s+[0-9]+),([0-9]+\s*(?:km|mi|of)\b)`)
+
+// unknown says whether no list of places has what a rule names, though there are lists of its country.
+func (r Reader) unknown(rule *Rule) bool {
+	switch rule.Level() {
+	case City:
+		return !r.lists(rule.Country, rule.City)
+	case Postcode:
+		if e := rule.Postcodes[0]; e.Single() && r.Gazetteer != nil {
+			known, lists := r.Gazetteer.Knows(rule.Country, postcode.Read(rule.Country, e.String()))
+			return lists && !known
+		}
+	}
+	return false
+}
+
+// lists says whether a list of places has a town.
+func (r Reader) lists(country, town string) bool {
+	return r.Gazetteer != nil && len(r.Gazetteer.Named(country, town)) > 0
+}
+
+// qualified reads a name with the region or country behind it that says where it is: "Springfield, Illinois, US". used is how
+// many of the parts behind belong to it; 0 where the name stands for itself.
+func (r Reader) qualified(name string, behind []string, country string) (rule Rule, used int) {
+	if len(behind) == 0 || strings.ContainsAny(name, "0123456789*") {
+		return rule, 0
+	}
+	trim := func(s string) string { return strings.Join(strings.Fields(s), " ") }
+	next := trim(behind[0])
+	in, isCountry := countryNamed(next)
+	own, isOwn := countryNamed(name)
+	if isOwn || own != "" {
+		return rule, 0
+	}
+	if _, isGroup := world.GroupByName(name); isGroup {
+		return rule, 0
+	}
+	if isCountry {
+		if regions := world.RegionsByName(in, name); len(regions) == 1 {
+			return Rule{Country: in, Region: regions[0].Code}, 1
+		}
+		if len(world.RegionsByName("", name)) > 0 || !r.lists(in, name) {
+			return rule, 0
+		}
+		return r.town(in, "", name), 1
+	}
+	regions := world.RegionsByName(country, next)
+	if len(regions) != 1 {
+		regions = world.RegionsByName("", next)
+	}
+	if len(regions) != 1 {
+		return rule, 0
+	}
+	region := regions[0]
+	used = 1
+	if len(behind) > 1 {
+		if c, ok := countryNamed(trim(behind[1])); ok && c == region.Country {
+			used = 2
+		}
+	}
+	if r.Gazetteer != nil && slices.Contains(r.Gazetteer.RegionsNamed(region.Country, name), region.Code) {
+		return r.town(region.Country, region.Code, name), used
+	}
+	if used == 2 && len(world.RegionsByName("", name)) == 0 {
+		return r.town(region.Country, region.Code, name), used
+	}
+	return rule, 0
+}
+
+// town is the rule of a town, with its name as the lists of places write it.
+func (r Reader) town(country, region, name string) Rule {
+	if r.Gazetteer != nil {
+		for _, p := range r.Gazetteer.Named(country, name) {
+			if region == "" || p.Region == region {
+				name = p.Name
+				break
+			}
+		}
+	}
+	return Rule{Country: country, Region: region, City: name}
 }
 
 // add takes a part's rule in, unless the same stood before.
@@ -85,7 +234,7 @@ func (t *Text) add(into *[]Rule, not string, rule Rule, part string, seen map[st
 	}
 	seen[key] = true
 	t.Taken++
-	*into = join(*into, rule)
+	*into = Join(*into, rule)
 }
 
 // spacedCodes takes a row of codes that only spaces part into codes and ranges, with the country in front or home. Codes that
@@ -117,8 +266,8 @@ func spacedCodes(text, home string) (codes []string, country string) {
 	return codes, country
 }
 
-// join adds a rule, codes of a country to those that are there.
-func join(rules []Rule, r Rule) []Rule {
+// Join adds a rule to a list, codes of a country to those that are there.
+func Join(rules []Rule, r Rule) []Rule {
 	for i := range rules {
 		if r.Level() == Postcode && rules[i].Level() == Postcode && rules[i].Country == r.Country && !rules[i].namesMore() {
 			rules[i].Postcodes = append(rules[i].Postcodes, r.Postcodes...)
@@ -128,27 +277,51 @@ func join(rules []Rule, r Rule) []Rule {
 	return append(rules, r)
 }
 
-func parsePlace(text, home string) (Rule, error) {
+// place reads one place. With guess, a name that nobody knows may be a slip.
+func (r Reader) place(text, home string, guess bool) (Rule, *TextError) {
+	fail := func(format string, args ...any) (Rule, *TextError) {
+		return Rule{}, &TextError{Reason: fmt.Sprintf(format, args...)}
+	}
 	if strings.EqualFold(text, "everywhere") || strings.EqualFold(text, "world") || strings.EqualFold(text, "the world") {
 		return Rule{World: true}, nil
+	}
+	if m := circle.FindStringSubmatch(text); m != nil {
+		return r.within(m[1], strings.ToLower(m[2]), m[3], home)
+	}
+	switch head, rest, _ := strings.Cut(text, " "); {
+	case strings.EqualFold(head, "within"):
+		return fail("a circle is written so: within 15 km of the workshop")
+	case strings.EqualFold(head, "town") && rest != "":
+		return r.typedTown(rest, home, false, fail)
 	}
 	if len(text) == 2 || len(text) == 3 {
 		if g, ok := world.GroupByCode(text); ok {
 			return Rule{Group: g.Code}, nil
 		}
 		if c, ok := world.CountryByCode(text); ok {
+			if r.begins(home, text) {
+				return Rule{}, &TextError{Reason: fmt.Sprintf("%s is the code of %s, and postcodes of %s begin so: which is meant?", text, c.Name, world.CountryName(home)),
+					Choices: []Choice{{c.Name, "the country"}, {home + " " + text, "postcodes"}}}
+			}
 			return Rule{Country: c.Alpha2}, nil
 		}
 	}
 	countries := world.CountriesByName(text)
 	regions := world.RegionsByName("", text)
+	if len(regions) > 1 && home != "" {
+		if own := world.RegionsByName(home, text); len(own) == 1 {
+			regions = own
+		}
+	}
 	if len(countries) == 1 && len(regions) > 0 && regions[0].Country != countries[0].Alpha2 && !strings.EqualFold(countries[0].Name, text) {
 		countries = nil
 	}
 	switch {
 	case len(countries) == 1 && len(regions) > 0 && !sameCountry(regions, countries[0].Alpha2):
-		return Rule{}, fmt.Errorf("%s is a country (%s) and a region of %s (%s): write the code of the one that is meant", text,
-			countries[0].Alpha2, world.CountryName(regions[0].Country), regions[0].Code)
+		e := &TextError{Reason: fmt.Sprintf("%s is a country and a region of %s: which is meant?", text, world.CountryName(regions[0].Country)),
+			Choices: []Choice{{countries[0].Alpha2, "the country"}}}
+		e.Choices = append(e.Choices, regionChoices(regions)...)
+		return Rule{}, e
 	case len(countries) == 1:
 		return Rule{Country: countries[0].Alpha2}, nil
 	}
@@ -160,40 +333,219 @@ func parsePlace(text, home string) (Rule, error) {
 			return Rule{Country: r.Country, Region: r.Code}, nil
 		}
 	}
-	if len(regions) > 1 && home != "" {
-		if own := world.RegionsByName(home, text); len(own) == 1 {
-			regions = own
-		}
-	}
 	switch {
 	case len(regions) == 1:
-		return Rule{Country: regions[0].Country, Region: regions[0].Code}, nil
+		return r.region(regions[0], text)
 	case len(regions) > 1:
-		codes := make([]string, 0, 4)
-		for _, r := range regions[:min(4, len(regions))] {
-			codes = append(codes, r.Code)
-		}
-		return Rule{}, fmt.Errorf("there are %d regions called %s: write one of %s", len(regions), text, strings.Join(codes, ", "))
+		return Rule{}, &TextError{Reason: fmt.Sprintf("there are %d regions called %s: which is meant?", len(regions), text), Choices: regionChoices(regions)}
 	}
-	country, code := home, text
+	country, code, ahead := home, text, false
 	if head, rest, ok := strings.Cut(text, " "); ok {
 		if c, isCountry := world.CountryByCode(head); isCountry && len(head) <= 3 {
-			country, code = c.Alpha2, rest
-		} else if c, rest, isName := countryInFront(text); isName {
-			country, code = c, rest
+			country, code, ahead = c.Alpha2, rest, true
+		} else if c, tail, isName := countryInFront(text); isName {
+			country, code, ahead = c, tail, true
+		} else if c, _, ok := strings.Cut(head, "-"); ok && len(c) == 2 {
+			if region, ok := world.RegionByCode(strings.ToUpper(c), head); ok {
+				return r.town(region.Country, region.Code, rest), nil
+			}
 		}
 	}
-	if !strings.ContainsAny(code, "0123456789*") && country != "GB" {
-		return Rule{}, fmt.Errorf("no country, region or group of countries is called %.60s", text)
+	if ahead {
+		if named := world.RegionsByName(country, code); len(named) == 1 {
+			return r.region(named[0], code)
+		}
+	}
+	if !strings.ContainsAny(code, "0123456789*") && !(ahead || country == "GB") {
+		return r.typedTown(code, country, guess, fail)
 	}
 	if country == "" {
-		return Rule{}, fmt.Errorf("put the country in front of the code, such as FI %.60s", code)
+		return fail("put the country in front of the code, such as FI %.60s", code)
 	}
 	entry, err := postcode.ParseEntry(country, code)
 	if err != nil {
-		return Rule{}, err
+		if !strings.ContainsAny(code, "0123456789*") {
+			return r.typedTown(code, country, guess && !ahead, fail)
+		}
+		return fail("%s", err.Error())
 	}
 	return Rule{Country: country, Postcodes: []postcode.Entry{entry}}, nil
+}
+
+// region is the rule of a region by its name, which must not be a town's there as well.
+func (r Reader) region(region world.Region, name string) (Rule, *TextError) {
+	if r.lists(region.Country, name) {
+		return Rule{}, &TextError{Reason: fmt.Sprintf("%s is a region and a town: which is meant?", name),
+			Choices: []Choice{{region.Code, "the region"}, {region.Country + " town " + name, "the town"}}}
+	}
+	return Rule{Country: region.Country, Region: region.Code}, nil
+}
+
+// begins says whether listed postcodes of a country begin with a text that may stand for them.
+func (r Reader) begins(country, text string) bool {
+	_, err := postcode.ParseEntry(country, text)
+	return country != "" && err == nil && r.Gazetteer != nil && len(r.Gazetteer.CodesFrom(country, strings.ToUpper(text))) > 0
+}
+
+// mostChoices is how many meanings are offered.
+const mostChoices = 6
+
+func regionChoices(regions []world.Region) (list []Choice) {
+	for _, r := range regions[:min(len(regions), mostChoices)] {
+		list = append(list, Choice{r.Code, r.Name + ", " + world.CountryName(r.Country)})
+	}
+	return list
+}
+
+// MaxCity is the longest name of a town, in letters.
+const MaxCity = 80
+
+// typedTown reads a town's name. A town that no list knows is taken, unless it is nearly the name of something known.
+func (r Reader) typedTown(name, country string, guess bool, fail func(string, ...any) (Rule, *TextError)) (Rule, *TextError) {
+	if len(name) > 5 && strings.EqualFold(name[:5], "town ") {
+		name, guess = strings.TrimSpace(name[5:]), false
+	}
+	if letters := []rune(name); len(letters) > MaxCity || !hasLetter(name) {
+		return fail("no place is called %.60s", name)
+	}
+	if !r.lists(country, name) {
+		var in []string
+		if r.Gazetteer != nil {
+			all, _ := r.Gazetteer.Countries()
+			in = slices.DeleteFunc(all, func(c string) bool { return !r.lists(c, name) })
+		}
+		if len(in) == 1 {
+			return r.town(in[0], "", name), nil
+		}
+		if len(in) > 1 {
+			e := &TextError{Reason: fmt.Sprintf("%d countries have a town called %s: which is meant?", len(in), name)}
+			for _, c := range in[:min(len(in), mostChoices)] {
+				e.Choices = append(e.Choices, Choice{c + " town " + name, world.CountryName(c)})
+			}
+			return Rule{}, e
+		}
+		if guess && !r.tired {
+			if near := r.near(name, country); len(near) > 0 {
+				e := &TextError{Reason: "no place is called " + name + ": is one of these meant?", Choices: near}
+				if country != "" {
+					e.Choices = append(e.Choices, Choice{"town " + name, "a town of " + world.CountryName(country) + " that no list knows"})
+				}
+				return Rule{}, e
+			}
+		}
+	}
+	if r.codes && guess && country != "" && !r.lists(country, name) {
+		return Rule{}, &TextError{Reason: fmt.Sprintf("%.60s is no postcode, and no place is known to be called so", name),
+			Choices: []Choice{{"town " + name, "a town of " + world.CountryName(country) + " that no list knows"}}}
+	}
+	if country == "" {
+		return fail("no country, region or group of countries is called %.60s; for a town put the country in front", name)
+	}
+	return r.town(country, "", name), nil
+}
+
+func hasLetter(s string) bool {
+	return strings.ContainsFunc(s, func(c rune) bool { return c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c > 127 })
+}
+
+// near lists names that differ from a name in a letter, or in two where it is long: the nearest first.
+func (r Reader) near(name, country string) []Choice {
+	folded := world.Fold(name)
+	most := 1
+	if len(folded) < 4 {
+		return nil
+	} else if len(folded) >= 7 {
+		most = 2
+	}
+	type found struct {
+		Choice
+		off int
+	}
+	var list []found
+	try := func(candidate, text, means string) {
+		c := world.Fold(candidate)
+		if d := len(c) - len(folded); d > most || d < -most {
+			return
+		}
+		if off := levenshtein.ComputeDistance(c, folded); off <= most {
+			list = append(list, found{Choice{text, means}, off})
+		}
+	}
+	for _, c := range world.Countries() {
+		try(c.Name, c.Alpha2, c.Name)
+	}
+	for _, g := range world.Groups() {
+		try(g.Name, g.Code, g.Name)
+	}
+	for _, region := range world.Regions(country) {
+		try(region.Name, region.Code, region.Name+", "+world.CountryName(region.Country))
+	}
+	if r.Gazetteer != nil {
+		for _, n := range r.Gazetteer.Names(country) {
+			try(n.Name, country+" town "+n.Name, n.Name+", a town of "+world.CountryName(country))
+		}
+	}
+	slices.SortStableFunc(list, func(a, b found) int { return cmp.Compare(a.off, b.off) })
+	var near []Choice
+	for _, f := range list {
+		if len(near) < mostChoices-1 && !slices.Contains(near, f.Choice) {
+			near = append(near, f.Choice)
+		}
+	}
+	return near
+}
+
+// circle is "within 15 km of the workshop".
+var circle = regexp.MustCompile(`(?i)^within\s+([0-9.]+)\s*(km|kilomet(?:er|re)s?|mi|miles?)?\s+of\s+(?:the\s+)?(.+)$`)
+
+var point = regexp.MustCompile(`^(-?[0-9.]+)\s+(-?[0-9.]+)$`)
+
+func (r Reader) within(distance, unit, around, home string) (Rule, *TextError) {
+	fail := func(format string, args ...any) (Rule, *TextError) {
+		return Rule{}, &TextError{Reason: fmt.Sprintf(format, args...)}
+	}
+	w := &Within{Metres: cmp.Or(r.Metres, MetresPerKilometre)}
+	var err error
+	if w.Distance, err = exact.Parse(distance); err != nil {
+		return fail("write the distance as a number, such as within 15 km of the workshop")
+	}
+	if inMiles := strings.HasPrefix(unit, "mi"); unit != "" && inMiles != (w.Metres == MetresPerMile) {
+		other := exact.FromFloat(w.Distance.Float64()*MetresPerMile/MetresPerKilometre, 1)
+		if !inMiles {
+			other = exact.FromFloat(w.Distance.Float64()*MetresPerKilometre/MetresPerMile, 1)
+		}
+		return fail("distances of this shop are in %s: about %s %s", w.unit(), other.String(), w.unit())
+	}
+	if m := point.FindStringSubmatch(around); m != nil {
+		lat, err1 := exact.Parse(m[1])
+		lon, err2 := exact.Parse(m[2])
+		if err1 != nil || err2 != nil || math.Abs(lat.Float64()) > 90 || math.Abs(lon.Float64()) > 180 {
+			return fail("%s is no latitude and longitude, such as 60.45 22.27", around)
+		}
+		w.Lat, w.Lon, w.Located, w.Name = lat, lon, true, lat.String()+", "+lon.String()
+		return Rule{Within: w}, nil
+	}
+	for _, l := range r.Locations {
+		if strings.EqualFold(l.ID, around) || world.Fold(l.Name) == world.Fold(around) {
+			w.Location, w.Name = l.ID, cmp.Or(l.Name, l.ID)
+			if l.Point != nil {
+				w.SetPoint(*l.Point)
+			}
+			return Rule{Within: w}, nil
+		}
+	}
+	if a, err := r.Address(around); err == nil && r.Gazetteer != nil && (a.Postcode != "" || a.City != "") {
+		if p, ok := r.Gazetteer.Locate(a.Country, postcode.Read(a.Country, a.Postcode), a.City); ok {
+			w.SetPoint(orb.Point{p.Lon, p.Lat})
+			w.Name = w.Lat.String() + ", " + w.Lon.String()
+			return Rule{Within: w}, nil
+		}
+	}
+	e := &TextError{Reason: fmt.Sprintf("nobody knows where %.60s is: name a location of the shop, a town that is listed, or a point such as 60.45 22.27", around)}
+	for _, l := range r.Locations[:min(len(r.Locations), mostChoices)] {
+		e.Choices = append(e.Choices, Choice{"within " + distance + " " + w.unit() + " of " + cmp.Or(l.Name, l.ID), "around " + cmp.Or(l.Name, l.ID)})
+	}
+	return Rule{}, e
 }
 
 func sameCountry(regions []world.Region, country string) bool {
@@ -217,123 +569,4 @@ func countryInFront(text string) (country, rest string, ok bool) {
 		}
 	}
 	return "", "", false
-}
-
-// Words lists a rule as it is shown, one text for each thing that it takes: each entry of a list of codes by itself.
-func (r *Rule) Words() []string {
-	switch r.Level() {
-	case World:
-		return []string{"everywhere"}
-	case Group:
-		if g, ok := world.GroupByCode(r.Group); ok {
-			return []string{g.Name}
-		}
-	case Country:
-		return []string{world.CountryName(r.Country)}
-	case Region:
-		if region, ok := world.RegionByCode(r.Country, r.Region); ok {
-			return []string{region.Name + " (" + region.Code + ")"}
-		}
-	case City:
-		return []string{r.City + ", " + r.Country}
-	case Postcode:
-		words := make([]string, len(r.Postcodes))
-		for i, e := range r.Postcodes {
-			words[i] = r.Country + " " + e.String()
-		}
-		return words
-	}
-	return []string{r.Because(0)}
-}
-
-// ParseAddress reads a destination typed in one line: postcode and city of the home country ("21160 Merimasku"), with a
-// country in front or behind for another ("EE 10111 Tallinn", "10115 Berlin, Germany"), or a country alone.
-func ParseAddress(text, home string) (Address, error) {
-	text = strings.Join(strings.Fields(text), " ")
-	if text == "" {
-		return Address{}, fmt.Errorf("type where the order goes, such as 21160 Merimasku")
-	}
-	if r := []rune(text); len(r) > 200 {
-		return Address{}, fmt.Errorf("an address in one line has at most 200 letters")
-	}
-	a := Address{Country: home}
-	rest := text
-	if front, back, ok := cutLast(text, ","); ok {
-		if c, isCountry := countryNamed(back); isCountry {
-			a.Country, rest = c, front
-		}
-	}
-	if rest == text {
-		if c, isCountry := countryNamed(text); isCountry {
-			return Address{Country: c}, nil
-		}
-		if head, tail, ok := strings.Cut(text, " "); ok && len(head) == 2 && head == strings.ToUpper(head) {
-			if c, isCountry := world.CountryByCode(head); isCountry {
-				a.Country, rest = c.Alpha2, tail
-			}
-		} else if c, tail, isName := countryInFront(text); isName {
-			a.Country, rest = c, tail
-		}
-	}
-	if a.Country == "" {
-		return Address{}, fmt.Errorf("say which country: FI %s, or Finland", text)
-	}
-	a.Postcode, a.City = splitPostcode(rest, a.Country)
-	if a.Postcode != "" && !postcode.Possible(a.Country, a.Postcode) {
-		return a, fmt.Errorf("%s cannot be a postcode of %s: they are %s", a.Postcode, world.CountryName(a.Country), postcode.Shape(a.Country))
-	}
-	return a, nil
-}
-
-func cutLast(s, sep string) (before, after string, ok bool) {
-	i := strings.LastIndex(s, sep)
-	if i < 0 {
-		return s, "", false
-	}
-	return strings.TrimSpace(s[:i]), strings.TrimSpace(s[i+1:]), true
-}
-
-func countryNamed(text string) (string, bool) {
-	if len(text) == 2 || len(text) == 3 {
-		if c, ok := world.CountryByCode(text); ok && text == strings.ToUpper(text) {
-			return c.Alpha2, true
-		}
-	}
-	if c := world.CountriesByName(text); len(c) == 1 {
-		return c[0].Alpha2, true
-	}
-	return "", false
-}
-
-// splitPostcode takes the words in front that make a postcode, as many as do, from the city behind them.
-func splitPostcode(text, country string) (code, city string) {
-	words := strings.Split(strings.ReplaceAll(text, ",", " "), " ")
-	words = strings.Fields(strings.Join(words, " "))
-	for n := min(3, len(words)); n > 0; n-- {
-		candidate := strings.Join(words[:n], " ")
-		if strings.ContainsAny(candidate, "0123456789") && postcode.Possible(country, candidate) {
-			return candidate, strings.Join(words[n:], " ")
-		}
-	}
-	if len(words) > 0 && strings.ContainsAny(words[0], "0123456789") {
-		return words[0], strings.Join(words[1:], " ")
-	}
-	return "", strings.Join(words, " ")
-}
-
-// Line writes the address in the one line that ParseAddress reads, the country in front unless it is home.
-func (a Address) Line(home string) string {
-	var parts []string
-	if a.Country != home {
-		parts = append(parts, a.Country)
-	}
-	for _, p := range []string{a.Postcode, a.City} {
-		if p != "" {
-			parts = append(parts, p)
-		}
-	}
-	if len(parts) == 0 || len(parts) == 1 && a.Country != home && a.Postcode == "" && a.City == "" {
-		return world.CountryName(a.Country)
-	}
-	return strings.Join(parts, " ")
 }

@@ -5,6 +5,9 @@ import (
 	"strings"
 	"testing"
 
+	"diadrom/internal/gazetteer"
+
+	"github.com/paulmach/orb"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
@@ -41,7 +44,7 @@ func TestPlacesAreReadAsTyped(t *testing.T) {
 		{"not 21100 21110, 21*", []string{"FI 21*"}, []string{"FI 21100", "FI 21110"}},
 		{"Åland Islands\nSE 10*", []string{"Åland Islands", "SE 10*"}, nil},
 	} {
-		got := ParseText(c.text, "FI")
+		got := Reader{Home: "FI"}.Text(c.text)
 		require.Empty(t, got.Slips, c.text)
 		assert.Equal(t, c.places, words(got.Places), c.text)
 		assert.Equal(t, c.except, words(got.Except), c.text)
@@ -51,18 +54,22 @@ func TestPlacesAreReadAsTyped(t *testing.T) {
 func TestPlacesThatAreNotUnderstood(t *testing.T) {
 	for _, c := range []struct{ text, part, says string }{
 		{"FI 2110", "FI 2110", "2110*"},
-		{"Finland, Atlantis", "Atlantis", "called Atlantis"},
-		{"Georgia", "Georgia", "US-GA"},
+		{"Finland, Finlad", "Finlad", "called Finlad"},
+		{"Georgia", "Georgia", "which is meant"},
+		{"Punjab", "Punjab", "which is meant"},
+		{"within far of the workshop", "within far of the workshop", "written so"},
+		{"within 15 km of the moon", "within 15 km of the moon", "where moon is"},
+		{"within 10 miles of the workshop", "within 10 miles of the workshop", "16.1 km"},
 		{"FI 20999 to 20100", "FI 20999 to 20100", "backwards"},
 		{"SE *", "SE *", "every code"},
 		{"21100 2110 21120", "FI 2110", "2110*"},
 	} {
-		got := ParseText(c.text, "FI")
+		got := Reader{Home: "FI"}.Text(c.text)
 		require.Len(t, got.Slips, 1, c.text)
 		assert.Equal(t, c.part, got.Slips[0].Part)
 		assert.Contains(t, got.Slips[0].Error(), c.says)
 	}
-	assert.Zero(t, ParseText(" , ;", "FI").Taken)
+	assert.Zero(t, Reader{Home: "FI"}.Text(" , ;").Taken)
 }
 
 // Three hundred codes from a spreadsheet, three of them wrong and two twice: the rest is taken.
@@ -72,7 +79,7 @@ func TestManyCodesAtOnce(t *testing.T) {
 		fmt.Fprintf(&b, "%05d%s", 20000+i, []string{"\n", " ", ", ", "\t", "\r\n"}[i%5])
 	}
 	b.WriteString("2110\n211000\nABC12\n20000, 20001")
-	got := ParseText(b.String(), "FI")
+	got := Reader{Home: "FI"}.Text(b.String())
 	assert.Equal(t, 295, got.Taken)
 	assert.Equal(t, []string{"20000", "20001"}, got.Repeats)
 	assert.Len(t, got.Slips, 3)
@@ -83,10 +90,10 @@ func TestManyCodesAtOnce(t *testing.T) {
 // A paste of 20,000 codes that only spaces part, with a word among them: told in short, and without a wait.
 func TestALongPasteIsReadOnceThrough(t *testing.T) {
 	row := strings.TrimSpace(strings.Repeat("21100 ", 20_000))
-	got := ParseText(row, "FI")
+	got := Reader{Home: "FI"}.Text(row)
 	assert.Equal(t, 1, got.Taken)
 	assert.Len(t, got.Repeats, 19_999)
-	got = ParseText(row+" somewhere", "FI")
+	got = Reader{Home: "FI"}.Text(row + " somewhere")
 	require.Len(t, got.Slips, 1)
 	assert.Less(t, len(got.Slips[0].Reason), 200)
 }
@@ -104,16 +111,16 @@ func TestAddressesInOneLine(t *testing.T) {
 		{"GB SW1A 1AA London", Address{Country: "GB", Postcode: "SW1A 1AA", City: "London"}},
 		{"SE 111 22 Stockholm", Address{Country: "SE", Postcode: "111 22", City: "Stockholm"}},
 	} {
-		a, err := ParseAddress(c.text, "FI")
+		a, err := Reader{Home: "FI"}.Address(c.text)
 		require.NoError(t, err, c.text)
 		assert.Equal(t, c.want, a, c.text)
-		again, err := ParseAddress(a.Line("FI"), "FI")
+		again, err := Reader{Home: "FI"}.Address(a.Line("FI"))
 		require.NoError(t, err)
 		assert.Equal(t, a, again, c.text)
 	}
-	_, err := ParseAddress("2110 Naantali", "FI")
+	_, err := Reader{Home: "FI"}.Address("2110 Naantali")
 	assert.ErrorContains(t, err, "5 digits")
-	_, err = ParseAddress("", "FI")
+	_, err = Reader{Home: "FI"}.Address("")
 	assert.Error(t, err)
 }
 
@@ -122,10 +129,89 @@ func FuzzParseText(f *testing.F) {
 		f.Add(s)
 	}
 	f.Fuzz(func(t *testing.T, text string) {
-		got := ParseText(text, "FI")
+		got := Reader{Home: "FI"}.Text(text)
 		if (got.Taken == 0) != (len(got.Places)+len(got.Except) == 0) {
 			t.Fatalf("%q: %+v", text, got)
 		}
-		ParseAddress(text, "FI")
+		Reader{Home: "FI"}.Address(text)
 	})
+}
+
+// The open Finnish list says what is a town there; regions are those of ISO 3166-2.
+func TestTownsAndCirclesAreReadAsTyped(t *testing.T) {
+	g, skipped, err := gazetteer.Read(strings.NewReader("FI\t21100\tNaantali\tSouthwest Finland\t19\tNaantali\t529\t\t\t60.4674\t22.026\n" +
+		"FI\t20100\tTurku\tSouthwest Finland\t19\t\t\t\t\t60.45\t22.27\nEE\t10111\tTallinn\tHarju\t37\t\t\t\t\t59.43\t24.75\nSE\t98131\tKiruna\n" +
+		"US\t62701\tSpringfield\tIllinois\tIL\nUS\t01101\tSpringfield\tMassachusetts\tMA\nEE\t90001\tTwin\nLV\t1001\tTwin\n"))
+	require.NoError(t, err)
+	require.Empty(t, skipped)
+	workshop := orb.Point{22.026, 60.4674}
+	r := Reader{Home: "FI", Gazetteer: g, Locations: []Location{{"workshop", "Workshop", &workshop}}}
+	for _, c := range []struct {
+		text   string
+		places []string
+	}{
+		{"naantali", []string{"Naantali, FI"}},
+		{"Naantali, Finland", []string{"Naantali, FI"}},
+		{"Kiruna", []string{"Kiruna, SE"}},
+		{"EE town Tallinn, 10111", []string{"Tallinn, EE", "EE 10111"}},
+		{"Springfield, Illinois", []string{"Springfield, US-IL"}},
+		{"Springfield, Illinois, United States", []string{"Springfield, US-IL"}},
+		{"US-MA Springfield", []string{"Springfield, US-MA"}},
+		{"US Springfield", []string{"Springfield, US"}},
+		{"Lapland, Finland", []string{"Lapland (FI-10)"}},
+		{"Lapland, Uusimaa", []string{"Lapland (FI-10)", "Uusimaa (FI-18)"}},
+		{"Finland, Naantali", []string{"Finland", "Naantali, FI"}},
+		{"within 15 km of the workshop", []string{"within 15 km of Workshop"}},
+		{"within 1,5 km of Workshop, 21100", []string{"within 1.5 km of Workshop", "FI 21100"}},
+		{"within 5 km of Turku", []string{"within 5 km of 60.45, 22.27"}},
+		{"within 5 km of 60.5 22.25", []string{"within 5 km of 60.5, 22.25"}},
+		{"town Finlad", []string{"Finlad, FI"}},
+	} {
+		got := r.Text(c.text)
+		require.Empty(t, got.Slips, c.text)
+		assert.Equal(t, c.places, words(got.Places), c.text)
+		for _, choice := range got.Unknown {
+			assert.Equal(t, "town Finlad", choice)
+		}
+	}
+	assert.Equal(t, []string{"Atlantis"}, r.Text("Atlantis").Unknown, "taken, but said")
+	assert.Equal(t, []string{"FI 21999"}, r.Text("FI 21999, 21100").Unknown, "possible, but nobody's")
+	for text, choices := range map[string][]Choice{
+		"Georgia":     {{"GE", "the country"}, {"US-GA", "Georgia, United States"}},
+		"Tallinn":     {{"EE-784", "the region"}, {"EE town Tallinn", "the town"}}, // ISO has the city as a municipality
+		"Twin":        {{"EE town Twin", "Estonia"}, {"LV town Twin", "Latvia"}},
+		"not Naantal": {{"not FI town Naantali", "Naantali, a town of Finland"}, {"not town Naantal", "a town of Finland that no list knows"}},
+	} {
+		got := r.Text(text)
+		require.Len(t, got.Slips, 1, text)
+		assert.Equal(t, choices, got.Slips[0].Choices, text)
+		for _, choice := range choices {
+			chosen := r.Text(choice.Text)
+			assert.Empty(t, chosen.Slips, choice.Text)
+			assert.Equal(t, 1, chosen.Taken, choice.Text)
+		}
+	}
+}
+
+func TestAddressesWithTheirRegion(t *testing.T) {
+	for text, want := range map[string]Address{
+		"Merimasku 21160":                    {Country: "FI", Postcode: "21160", City: "Merimasku"},
+		"Lapland":                            {Country: "FI", Region: "FI-10"},
+		"21160 Merimasku, Southwest Finland": {Country: "FI", Region: "FI-19", Postcode: "21160", City: "Merimasku"},
+		"Merimasku Southwest Finland":        {Country: "FI", Region: "FI-19", City: "Merimasku"},
+		"Austin, TX 78701, US":               {Country: "US", Region: "US-TX", Postcode: "78701", City: "Austin"},
+		"US Austin TX 78701-1234":            {Country: "US", Region: "US-TX", Postcode: "78701-1234", City: "Austin"},
+		"Toronto ON M5V 2T6, Canada":         {Country: "CA", Region: "CA-ON", Postcode: "M5V 2T6", City: "Toronto"},
+		"DE Berlin":                          {Country: "DE", Region: "DE-BE"},
+		"London SW1A 1AA, United Kingdom":    {Country: "GB", Postcode: "SW1A 1AA", City: "London"},
+		"21100":                              {Country: "FI", Postcode: "21100"},
+		"Åland":                              {Country: "FI", Region: "FI-01"},
+	} {
+		a, err := Reader{Home: "FI"}.Address(text)
+		require.NoError(t, err, text)
+		assert.Equal(t, want, a, text)
+		again, err := Reader{Home: "FI"}.Address(a.Line("FI"))
+		require.NoError(t, err, text)
+		assert.Equal(t, a, again, "%s: %s", text, a.Line("FI"))
+	}
 }

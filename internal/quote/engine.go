@@ -5,8 +5,6 @@
 package quote
 
 import (
-	"sync"
-
 	"diadrom/internal/coverage"
 	"diadrom/internal/gazetteer"
 	"diadrom/internal/place"
@@ -24,8 +22,8 @@ type Engine struct {
 	units rate.Units
 
 	zones, surcharges, taxes *place.Index
-	zoneRules                []place.Owner // by zone
-	lines                    sync.Map      // coverage by country, laid out when it is first asked for
+	coverage                 *coverage.Map
+	reader                   place.Reader
 
 	ranked    bool
 	products  map[string]int
@@ -87,7 +85,8 @@ func Compile(f *store.File, g *gazetteer.Gazetteer) *Engine {
 			owners[i] = place.Owner{Places: located(z.Places, points), Except: located(z.Except, points)}
 		}
 	}
-	e.zones, e.zoneRules = place.NewIndex(owners), owners
+	e.zones = place.NewIndex(owners)
+	e.coverage = &coverage.Map{Rules: owners, Match: e.Zones, Tie: e.tie, Gazetteer: g}
 	owners = make([]place.Owner, len(f.Surcharges))
 	for i, s := range f.Surcharges {
 		owners[i] = place.Owner{Places: located(s.Places, points), Except: located(s.Except, points)}
@@ -104,6 +103,7 @@ func Compile(f *store.File, g *gazetteer.Gazetteer) *Engine {
 		}
 	}
 	e.agreed = agreements(f)
+	e.reader = e.newReader()
 	return e
 }
 
@@ -113,16 +113,13 @@ func (e *Engine) Store() *store.File { return e.file }
 // Spot makes an address ready for matching, with the engine's gazetteer.
 func (e *Engine) Spot(a place.Address) place.Spotted { return a.Spot(e.gaz) }
 
-// Coverage lays out the postcodes of a country with the zones that take them; false where its codes are not numbers of one
-// length.
-func (e *Engine) Coverage(country string) (*coverage.Line, bool) {
-	if kept, ok := e.lines.Load(country); ok {
-		line := kept.(*coverage.Line)
-		return line, line != nil
-	}
-	line, ok := coverage.Of(country, e.zoneRules, e.Zones, e.gaz)
-	e.lines.Store(country, line)
-	return line, ok
+// Coverage is the zones as they lie to one another and to the postcodes of each country.
+func (e *Engine) Coverage() *coverage.Map { return e.coverage }
+
+// tie says whether only the order in the file tells which of two zones comes first for an address that both take.
+func (e *Engine) tie(a, b place.Match) bool {
+	x, y := e.file.Zones[a.Owner].Rank, e.file.Zones[b.Owner].Rank
+	return (x == nil) == (y == nil) && (x == nil || *x == *y) && a.Narrow.Compare(b.Narrow) == 0
 }
 
 // WhyNot says why a zone, by its index, does not take an address.
@@ -130,7 +127,22 @@ func (e *Engine) WhyNot(zone int, to *place.Spotted) string {
 	if !e.file.Zones[zone].Enabled {
 		return "is switched off"
 	}
-	return e.zoneRules[zone].WhyNot(to)
+	return e.coverage.Rules[zone].WhyNot(to)
+}
+
+// Reader reads places and addresses as they are typed for this store.
+func (e *Engine) Reader() place.Reader { return e.reader }
+
+func (e *Engine) newReader() place.Reader {
+	r := place.Reader{Home: e.file.Home(), Gazetteer: e.gaz, Metres: e.file.Store.Metres()}
+	for i := range e.file.Locations {
+		l := place.Location{ID: e.file.Locations[i].ID, Name: e.file.Locations[i].Name}
+		if p, ok := e.point(&e.file.Locations[i]); ok {
+			l.Point = &p
+		}
+		r.Locations = append(r.Locations, l)
+	}
+	return r
 }
 
 // Gazetteer is the one that is quoted with, or nil.

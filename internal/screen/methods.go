@@ -102,7 +102,7 @@ func (s *Server) addMethod(c *gin.Context) {
 			row.Charges = append(row.Charges, nil)
 		}
 		t.Rows = []rate.Row{row}
-		id := newID(name, "method", func(id string) bool { return methodByID(f, id) != nil })
+		id := store.NewID(name, "method", func(id string) bool { return methodByID(f, id) != nil })
 		f.Methods = append(f.Methods, store.Method{ID: id, Name: name, Label: name, Kind: store.Delivery, Enabled: true, Taxable: true,
 			Classes: "together", WhenRefused: "hide", Tables: []rate.Table{t}})
 		return nil

@@ -3,7 +3,6 @@ package screen
 import (
 	"strings"
 
-	"diadrom/internal/place"
 	"diadrom/internal/quote"
 
 	"github.com/gin-gonic/gin"
@@ -51,9 +50,10 @@ func (s *Server) quotes(c *gin.Context) {
 	if len(lines) == 0 {
 		lines = []string{t.Destination}
 	}
-	q, _, _ := s.request(f, t)
+	q, _, _ := s.request(state, t)
+	reader := state.Engine.Reader()
 	for _, line := range lines {
-		to, err := place.ParseAddress(line, home(f))
+		to, err := reader.Address(line)
 		if err != nil {
 			continue
 		}

@@ -20,6 +20,7 @@ import (
 	"time"
 
 	"diadrom/internal/draft"
+	"diadrom/internal/intake"
 	"diadrom/internal/storage"
 
 	"github.com/gin-gonic/gin"
@@ -38,13 +39,14 @@ const MaxBody = 1 << 20
 type Server struct {
 	draft     *draft.Draft
 	db        *storage.DB
+	intake    *intake.Intake
 	templates *template.Template
 	log       *slog.Logger
 }
 
 // New makes the handler of a shop's screens. hosts are the names under which it answers; none means any.
-func New(d *draft.Draft, db *storage.DB, log *slog.Logger, hosts []string) (http.Handler, error) {
-	s := &Server{draft: d, db: db, log: log}
+func New(d *draft.Draft, db *storage.DB, in *intake.Intake, log *slog.Logger, hosts []string) (http.Handler, error) {
+	s := &Server{draft: d, db: db, intake: in, log: log}
 	var err error
 	if s.templates, err = template.New("").Funcs(functions).ParseFS(templateFiles, "templates/*.html"); err != nil {
 		return nil, err
@@ -74,6 +76,15 @@ func (s *Server) routes(r *gin.Engine) {
 	r.POST("/zones/:zone/enabled", s.enableZone)
 	r.POST("/zones/:zone/pinned", s.pinZone)
 	r.POST("/zones/:zone/remove", s.removeZone)
+	r.GET("/zones/file", s.exportZones)
+	r.POST("/zones/file", s.sendZones)
+	r.GET("/zones/file/:file", s.zonesFile)
+	r.POST("/zones/file/:file", s.takeZones)
+	r.GET("/lists", s.lists)
+	r.POST("/lists", s.addList)
+	r.POST("/lists/:list/remove", s.removeList)
+	r.GET("/suggest/places", s.suggestPlaces)
+	r.GET("/suggest/addresses", s.suggestAddresses)
 	r.GET("/goods", s.goods)
 	r.POST("/goods", s.addProduct)
 	r.POST("/goods/cell", s.editProduct)
@@ -109,10 +120,17 @@ func headers(c *gin.Context) {
 	c.Next()
 }
 
+// files are the addresses that take a file, which may be larger than other requests; they say so by themselves.
+var files = map[string]bool{"/zones/file": true, "/lists": true}
+
 func limited(c *gin.Context) {
+	if files[c.Request.URL.Path] {
+		c.Next()
+		return
+	}
 	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, MaxBody)
 	if c.Request.ContentLength > MaxBody {
-		c.String(http.StatusRequestEntityTooLarge, "That is more than %d KB; nothing was changed.", MaxBody>>10)
+		c.String(http.StatusRequestEntityTooLarge, "That is more than %d KB; nothing was changed. Long lists are taken in as files.", MaxBody>>10)
 		c.Abort()
 		return
 	}
@@ -121,7 +139,7 @@ func limited(c *gin.Context) {
 			status, text := http.StatusBadRequest, "The browser sent something that cannot be read; nothing was changed."
 			var tooLarge *http.MaxBytesError
 			if errors.As(err, &tooLarge) {
-				status, text = http.StatusRequestEntityTooLarge, fmt.Sprintf("That is more than %d KB; nothing was changed.", MaxBody>>10)
+				status, text = http.StatusRequestEntityTooLarge, fmt.Sprintf("That is more than %d KB; nothing was changed. Long lists are taken in as files.", MaxBody>>10)
 			}
 			c.String(status, "%s", text)
 			c.Abort()

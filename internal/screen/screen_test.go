@@ -15,6 +15,7 @@ import (
 
 	"diadrom/internal/demo"
 	"diadrom/internal/draft"
+	"diadrom/internal/intake"
 	"diadrom/internal/storage"
 	"diadrom/internal/store"
 
@@ -31,21 +32,29 @@ type site struct {
 
 func opened(t *testing.T, first *store.File, fill bool) *site {
 	t.Helper()
-	ctx := context.Background()
-	db, err := storage.Open(ctx, t.TempDir())
+	ctx, dir := context.Background(), t.TempDir()
+	db, err := storage.Open(ctx, dir)
 	require.NoError(t, err)
-	g, err := demo.Gazetteer()
+	if fill {
+		require.NoError(t, demo.Fill(ctx, db, dir))
+	}
+	g, err := db.LoadPlaces(ctx)
 	require.NoError(t, err)
 	d, err := draft.Open(ctx, db, g, first)
 	require.NoError(t, err)
-	if fill {
-		require.NoError(t, demo.Fill(ctx, db))
-	}
-	h, err := New(d, db, slog.New(slog.DiscardHandler), nil)
+	version, err := db.PlacesVersion(ctx)
+	require.NoError(t, err)
+	in := intake.New(db, dir, version, d.SetGazetteer)
+	taking, stop := context.WithCancel(ctx)
+	done := make(chan error, 1)
+	go func() { done <- in.Run(taking) }()
+	h, err := New(d, db, in, slog.New(slog.DiscardHandler), nil)
 	require.NoError(t, err)
 	s := &site{httptest.NewServer(h), t, d}
 	t.Cleanup(func() {
 		s.Close()
+		stop()
+		assert.NoError(t, <-done)
 		db.Close()
 	})
 	return s

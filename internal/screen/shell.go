@@ -13,7 +13,6 @@ import (
 	"diadrom/internal/draft"
 	"diadrom/internal/fault"
 	"diadrom/internal/store"
-	"diadrom/internal/world"
 
 	"github.com/gin-gonic/gin"
 )
@@ -88,6 +87,10 @@ func shopName(f *store.File) string {
 
 // page answers with a whole page, or for htmx with its work and the shell's parts out of band.
 func (s *Server) page(c *gin.Context, here, title, name string, data any) {
+	s.pageStatus(c, http.StatusOK, here, title, name, data)
+}
+
+func (s *Server) pageStatus(c *gin.Context, status int, here, title, name string, data any) {
 	state := s.draft.State()
 	work := s.render(name, data)
 	till, err := s.till(c.Request.Context(), state, tillSlips{})
@@ -95,7 +98,7 @@ func (s *Server) page(c *gin.Context, here, title, name string, data any) {
 		s.internal(c, err)
 		return
 	}
-	s.html(c, http.StatusOK, s.render("shell", shell{Title: title, Shop: shopName(state.File), Stations: stations(state.File, here), Till: till, Work: work}))
+	s.html(c, status, s.render("shell", shell{Title: title, Shop: shopName(state.File), Stations: stations(state.File, here), Till: till, Work: work}))
 }
 
 // answer sends the parts that an edit changed, with the Till and the course line out of band.
@@ -181,31 +184,6 @@ func methodByID(f *store.File, id string) *store.Method {
 	return nil
 }
 
-// newID makes an id of a name that none of the taken ones is.
-func newID(name, otherwise string, taken func(string) bool) string {
-	var b strings.Builder
-	for _, r := range world.Fold(name) {
-		switch {
-		case r >= 'a' && r <= 'z' || r >= '0' && r <= '9':
-			b.WriteRune(r)
-		case b.Len() > 0 && !strings.HasSuffix(b.String(), "-"):
-			b.WriteByte('-')
-		}
-	}
-	base := strings.Trim(b.String(), "-")
-	if len(base) > 40 {
-		base = strings.Trim(base[:40], "-")
-	}
-	if base == "" {
-		base = otherwise
-	}
-	id := base
-	for n := 2; taken(id); n++ {
-		id = base + "-" + strconv.Itoa(n)
-	}
-	return id
-}
-
 // MaxName is the longest name that a screen takes, in letters.
 const MaxName = 80
 
@@ -224,7 +202,16 @@ func typedName(text string) (string, error) {
 // colour is the class of a zone's colour: by its place in the file, so that it stays when others are added behind it.
 func colour(position int) string { return "z" + strconv.Itoa(position%8+1) }
 
-var functions = template.FuncMap{"join": strings.Join, "vals": vals}
+var functions = template.FuncMap{"join": strings.Join, "vals": vals, "dict": dict}
+
+// dict gives a template several values by name.
+func dict(pairs ...any) map[string]any {
+	m := map[string]any{}
+	for i := 0; i+1 < len(pairs); i += 2 {
+		m[fmt.Sprint(pairs[i])] = pairs[i+1]
+	}
+	return m
+}
 
 // vals writes pairs of names and values as the JSON that htmx sends along.
 func vals(pairs ...any) (string, error) {

@@ -1,10 +1,8 @@
 package screen
 
 import (
-	"fmt"
 	"net/url"
 	"slices"
-	"sort"
 	"strconv"
 	"strings"
 
@@ -14,12 +12,13 @@ import (
 	"diadrom/internal/postcode"
 	"diadrom/internal/store"
 	"diadrom/internal/world"
-
-	"github.com/gin-gonic/gin"
 )
 
 // stripWidth is the width of the code strip in its own units.
 const stripWidth = 880.0
+
+// mostBars is how many stretches are drawn each by itself; of more, those that share a piece of the strip are drawn as one.
+const mostBars = 400
 
 // stripView is the code strip: a country's postcodes as a line, each zone painting the stretch that it takes.
 type stripView struct {
@@ -34,9 +33,10 @@ type stripView struct {
 	Ticks    []stripTick
 	Mark     string // where the Till's address lies
 
-	line  *coverage.Line
-	used  map[int]int            // codes in use by zone
-	outOf map[int]map[int]uint64 // zone → zone under it → codes, in use where there is a gazetteer
+	code     string // of the country
+	line     *coverage.Line
+	from, to uint64 // what of the line is shown
+	query    url.Values
 }
 
 type stripLink struct{ Name, Path string }
@@ -45,255 +45,307 @@ type stripBar struct {
 	X, Y, W, H    string
 	Colour, Under string
 	Title, Path   string
+	Many          bool // stands for several stretches, and leads closer
 }
 
 type stripLabel struct{ X, Text string }
 
 type stripTick struct{ X, W, Text, Path string }
 
-// stripOf draws the strip of the country that is asked for, or of the one with the most entries; nil where no zone names
-// codes of a country whose codes are numbers.
-func stripOf(c *gin.Context, state *draft.State, till place.Address) *stripView {
-	f := state.File
-	countries := stripCountries(f)
-	country := strings.ToUpper(c.Query("strip"))
-	if !slices.Contains(countries, country) {
+// stripOf draws the strip of the country that is asked for, or of the one with the most entries; nil where no zone names codes.
+func stripOf(query url.Values, state *draft.State, till place.Address) *stripView {
+	m := state.Engine.Coverage()
+	countries := m.Drawable()
+	code := strings.ToUpper(query.Get("strip"))
+	if !slices.Contains(countries, code) {
 		if len(countries) == 0 {
 			return nil
 		}
-		country = countries[0]
+		code = countries[0]
 	}
-	line, ok := state.Engine.Coverage(country)
-	if !ok {
+	v := &stripView{Country: world.CountryName(code), code: code, line: m.Line(code, strings.ToUpper(query.Get("within")))}
+	if len(v.line.Stretches) == 0 {
+		v.line = m.Line(code, "")
+	}
+	if len(v.line.Stretches) == 0 {
 		return nil
 	}
-	last := line.Stretches[len(line.Stretches)-1].To
-	from, to := uint64(0), last
-	if a, err := strconv.ParseUint(c.Query("from"), 10, 64); err == nil && a <= last {
-		if b, err := strconv.ParseUint(c.Query("to"), 10, 64); err == nil && b > a && b <= last {
-			from, to = a, b
-		}
-	}
-	v := &stripView{Country: world.CountryName(country), From: line.Text(from), To: line.Text(to), line: line, used: map[int]int{}, outOf: map[int]map[int]uint64{}}
-	if from != 0 || to != last {
-		v.Whole = "/zones?strip=" + country
-	}
+	v.window(query)
 	for _, other := range countries {
-		if other != country {
+		if other != code {
 			v.Others = append(v.Others, stripLink{world.CountryName(other), "/zones?strip=" + other})
 		}
 	}
-	names := v.count(state, from, to)
-	v.draw(f, names, from, to)
-	v.ticks(country, from, to)
-	v.mark(till, from, to)
+	v.count()
+	v.draw(state.File, m)
+	v.ticks()
+	v.mark(till)
 	return v
 }
 
-// stripCountries lists the countries of which zones name codes, the one with the most entries first.
-func stripCountries(f *store.File) []string {
-	entries := map[string]int{}
-	for i := range f.Zones {
-		for j := range f.Zones[i].Places {
-			if r := &f.Zones[i].Places[j]; r.Level() == place.Postcode {
-				if _, ok := postcode.AllDigits(r.Country); ok {
-					entries[r.Country] += len(r.Postcodes)
-				}
+// window is the part of the line that is shown.
+func (v *stripView) window(query url.Values) {
+	l := v.line
+	v.to = l.Last
+	v.query = url.Values{"strip": {v.code}}
+	if l.Length == 0 {
+		v.From, v.To = l.Cells[0].Text, l.Cells[len(l.Cells)-1].Text
+		if l.Within != "" {
+			v.query.Set("within", l.Within)
+			v.Whole = "/zones?strip=" + v.code
+			if up := l.Within[:len(l.Within)-1]; up != "" && !postcode.British(v.code) {
+				v.Whole += "&within=" + up
 			}
+		}
+		return
+	}
+	if a, err := strconv.ParseUint(query.Get("from"), 10, 64); err == nil && a <= l.Last {
+		if b, err := strconv.ParseUint(query.Get("to"), 10, 64); err == nil && b > a && b <= l.Last {
+			v.from, v.to = a, b
 		}
 	}
-	list := make([]string, 0, len(entries))
-	for c := range entries {
-		list = append(list, c)
-	}
-	sort.Slice(list, func(i, j int) bool {
-		if entries[list[i]] != entries[list[j]] {
-			return entries[list[i]] > entries[list[j]]
-		}
-		return list[i] < list[j]
-	})
-	return list
-}
-
-// count counts the gazetteer's codes by the zone that takes them, and gives the names of the places of each stretch.
-func (v *stripView) count(state *draft.State, from, to uint64) map[int][]string {
-	names, listed := map[int][]string{}, false
-	g := state.Engine.Gazetteer()
-	if g != nil {
-		codes := g.Codes(v.line.Country)
-		slices.SortFunc(codes, func(a, b postcode.Code) int { return strings.Compare(a.Text, b.Text) })
-		for _, code := range codes {
-			n, err := strconv.ParseUint(code.Text, 10, 64)
-			if err != nil {
-				continue
-			}
-			i := sort.Search(len(v.line.Stretches), func(i int) bool { return v.line.Stretches[i].To >= n })
-			if i == len(v.line.Stretches) {
-				continue
-			}
-			listed = true
-			s := &v.line.Stretches[i]
-			if len(s.Zones) > 0 {
-				v.take(s, 1)
-			}
-			if n >= from && n <= to {
-				v.InUse++
-				if len(s.Zones) == 0 {
-					v.Missed++
-				}
-			}
-			for _, p := range g.Postcode(v.line.Country, code) {
-				if len(names[i]) < 4 && !slices.Contains(names[i], p.Name) {
-					names[i] = append(names[i], p.Name)
-				}
-			}
-		}
-	}
-	if !listed {
-		for i := range v.line.Stretches {
-			if s := &v.line.Stretches[i]; len(s.Zones) > 0 {
-				v.take(s, s.Codes())
-			}
-		}
-	}
-	return names
-}
-
-func (v *stripView) take(s *coverage.Stretch, codes uint64) {
-	v.used[s.Zones[0]] += int(codes)
-	if len(s.Zones) > 1 {
-		if v.outOf[s.Zones[0]] == nil {
-			v.outOf[s.Zones[0]] = map[int]uint64{}
-		}
-		v.outOf[s.Zones[0]][s.Zones[1]] += codes
+	v.From, v.To = l.Text(v.from), l.Text(v.to)
+	if v.from != 0 || v.to != l.Last {
+		v.query.Set("from", v.From)
+		v.query.Set("to", v.To)
+		v.Whole = "/zones?strip=" + v.code
 	}
 }
 
-func (v *stripView) x(n, from, to uint64) float64 {
-	return float64(n-from) / float64(to-from+1) * stripWidth
+// path is a link to the strip as it is shown, with something changed.
+func (v *stripView) path(pairs ...string) string {
+	q := url.Values{}
+	for k, values := range v.query {
+		q[k] = values
+	}
+	for i := 0; i < len(pairs); i += 2 {
+		q.Set(pairs[i], pairs[i+1])
+	}
+	return "/zones?" + q.Encode()
+}
+
+// count counts the gazetteer's codes in what is shown.
+func (v *stripView) count() {
+	if !v.line.Listed {
+		return
+	}
+	for i := range v.line.Stretches {
+		if s := &v.line.Stretches[i]; s.From >= v.from && s.To <= v.to {
+			v.InUse += s.Listed
+			if len(s.Zones) == 0 {
+				v.Missed += s.Listed
+			}
+		}
+	}
+}
+
+func (v *stripView) x(n uint64) float64 {
+	return float64(n-v.from) / float64(v.to-v.from+1) * stripWidth
 }
 
 func px(x float64) string { return strconv.FormatFloat(x, 'f', 1, 64) }
 
-// draw paints the stretches between from and to, and names them where there is room.
-func (v *stripView) draw(f *store.File, names map[int][]string, from, to uint64) {
+// draw paints the stretches that are shown, and names them where there is room.
+func (v *stripView) draw(f *store.File, m *coverage.Map) {
+	shown := v.line.Stretches
+	for len(shown) > 0 && shown[0].To < v.from {
+		shown = shown[1:]
+	}
+	for len(shown) > 0 && shown[len(shown)-1].From > v.to {
+		shown = shown[:len(shown)-1]
+	}
+	if len(shown) > mostBars {
+		v.drawMany(f, shown)
+		return
+	}
 	labelled := -1.0
 	lastZone := -1
-	for i := range v.line.Stretches {
-		s := &v.line.Stretches[i]
-		if s.To < from || s.From > to {
-			continue
+	for i := range shown {
+		s := &shown[i]
+		from, to := max(s.From, v.from), min(s.To, v.to)
+		bar := v.bar(f, s, from, to)
+		entry := v.line.Entry(s, s.From, s.To)
+		text := entry
+		if text == "" {
+			text = "all others"
+		} else {
+			bar.Path = v.path("new", v.code+" "+entry)
 		}
-		a, b := max(s.From, from), min(s.To, to)
-		x := v.x(a, from, to)
-		w := max(v.x(b, from, to)+stripWidth/float64(to-from+1)-x, 1.2)
-		text := v.line.Text(s.From)
-		if s.To > s.From {
-			text += " to " + v.line.Text(s.To)
+		bar.Title = text + ": " + bar.Title
+		if s.Listed > 0 {
+			bar.Title += " (" + v.places(m, entry, s) + ")"
 		}
-		bar := stripBar{X: px(x), W: px(w), Y: "52", H: "8", Title: text + ": no zone", Path: "/zones?" + url.Values{"strip": {v.line.Country}, "new": {v.line.Country + " " + text}}.Encode()}
-		if len(s.Zones) > 0 {
-			z := &f.Zones[s.Zones[0]]
-			bar.Colour = colour(s.Zones[0])
-			bar.Title = text + ": " + nameOr(z.Name, z.ID)
-			height := 16
-			if s.Levels[0] <= place.Postcode {
-				height = 36
-			} else if s.Levels[0] <= place.Region {
-				height = 26
+		if len(s.Zones) > 0 && s.Levels[0] <= place.Region && s.Zones[0] != lastZone {
+			label := nameOr(f.Zones[s.Zones[0]].Name, f.Zones[s.Zones[0]].ID)
+			width := 6.4 * float64(len([]rune(label)))
+			x := v.x(from)
+			at := min(x, stripWidth-width)
+			if end := v.x(to); at < labelled && labelled+width <= end { // further right, but still over its own bar
+				at = labelled
 			}
-			bar.Y, bar.H = strconv.Itoa(60-height), strconv.Itoa(height)
-			if len(s.Zones) > 1 {
-				under := &f.Zones[s.Zones[1]]
-				bar.Under = colour(s.Zones[1])
-				bar.Title += ", over " + nameOr(under.Name, under.ID)
+			if at >= labelled {
+				v.Labels = append(v.Labels, stripLabel{px(at), label})
+				labelled, lastZone = at+width+8, s.Zones[0]
 			}
-			if height > 16 && s.Zones[0] != lastZone {
-				label := nameOr(z.Name, z.ID)
-				width := 6.4 * float64(len([]rune(label)))
-				at := min(x, stripWidth-width)
-				if at < labelled && labelled+width <= x+w { // further right, but still over its own bar
-					at = labelled
-				}
-				if at >= labelled {
-					v.Labels = append(v.Labels, stripLabel{px(at), label})
-					labelled, lastZone = at+width+8, s.Zones[0]
-				}
-			}
-		}
-		if places := names[i]; len(places) > 0 {
-			bar.Title += " (" + strings.Join(places[:min(3, len(places))], ", ")
-			if len(places) > 3 {
-				bar.Title += ", …"
-			}
-			bar.Title += ")"
 		}
 		v.Bars = append(v.Bars, bar)
 	}
 }
 
-// ticks divides the line in ten, each part a way to look closer.
-func (v *stripView) ticks(country string, from, to uint64) {
-	step := (to - from + 1) / 10
+// bar is a stretch as it is painted, from one position to another; its title names the zones.
+func (v *stripView) bar(f *store.File, s *coverage.Stretch, from, to uint64) stripBar {
+	x := v.x(from)
+	w := max(v.x(to)+stripWidth/float64(v.to-v.from+1)-x, 1.2)
+	bar := stripBar{X: px(x), W: px(w), Y: "52", H: "8", Title: "no zone"}
+	if len(s.Zones) == 0 {
+		return bar
+	}
+	z := &f.Zones[s.Zones[0]]
+	bar.Colour, bar.Title = colour(s.Zones[0]), nameOr(z.Name, z.ID)
+	height := 16
+	if s.Levels[0] <= place.Postcode {
+		height = 36
+	} else if s.Levels[0] <= place.Region {
+		height = 26
+	}
+	bar.Y, bar.H = strconv.Itoa(60-height), strconv.Itoa(height)
+	if len(s.Zones) > 1 {
+		under := &f.Zones[s.Zones[1]]
+		bar.Under = colour(s.Zones[1])
+		bar.Title += ", over " + nameOr(under.Name, under.ID)
+	}
+	return bar
+}
+
+// drawMany paints more stretches than there is room for: of those that share a piece the narrowest is seen, and a way closer.
+func (v *stripView) drawMany(f *store.File, shown []coverage.Stretch) {
+	step := (v.to - v.from + mostBars) / mostBars
+	for at := v.from; at <= v.to && len(shown) > 0; at += step {
+		end := min(at+step-1, v.to)
+		first, seen, zones := &shown[0], &shown[0], map[int]bool{}
+		for {
+			s := &shown[0]
+			for _, z := range s.Zones[:min(1, len(s.Zones))] {
+				zones[z] = true
+			}
+			if len(s.Zones) > 0 && (len(seen.Zones) == 0 || s.Levels[0] < seen.Levels[0]) {
+				seen = s
+			}
+			if s.To > end {
+				break
+			}
+			if shown = shown[1:]; len(shown) == 0 || shown[0].From > end {
+				break
+			}
+		}
+		bar := v.bar(f, seen, at, end)
+		bar.Many = seen != first || len(zones) > 1
+		bar.Title = v.span(at, end) + ": " + bar.Title
+		if n := len(zones); n > 1 {
+			bar.Title += " and " + plural(n-1, "other zone")
+		}
+		if v.line.Length > 0 && end > at {
+			bar.Path = v.path("from", v.line.Text(at), "to", v.line.Text(end))
+		} else if c := v.cell(at); v.line.Length == 0 && c.Deeper {
+			bar.Path = v.path("within", c.Text)
+		}
+		v.Bars = append(v.Bars, bar)
+	}
+}
+
+// span names the codes between two positions.
+func (v *stripView) span(from, to uint64) string {
+	if v.line.Length == 0 {
+		return v.cell(from).Text
+	}
+	return v.line.Text(from) + " to " + v.line.Text(to)
+}
+
+func (v *stripView) cell(position uint64) coverage.Cell {
+	for _, c := range v.line.Cells {
+		if position <= c.To {
+			return c
+		}
+	}
+	return coverage.Cell{}
+}
+
+// places names the first few places of a stretch.
+func (v *stripView) places(m *coverage.Map, entry string, s *coverage.Stretch) string {
+	var names []string
+	codes := m.Gazetteer.CodesFrom(v.code, "")
+	if v.line.Length > 0 {
+		codes = m.Gazetteer.CodesBetween(v.code, v.line.Text(s.From), v.line.Text(s.To))
+	} else {
+		codes = m.Gazetteer.CodesFrom(v.code, postcode.Read(v.code, strings.TrimSuffix(entry, "*")).Text)
+	}
+	for _, c := range codes {
+		for _, i := range c.Places {
+			if name := m.Gazetteer.At(i).Name; !slices.Contains(names, name) {
+				if len(names) == 3 {
+					return strings.Join(names, ", ") + ", …"
+				}
+				names = append(names, name)
+			}
+		}
+	}
+	return strings.Join(names, ", ")
+}
+
+// mostTicks is how many cells are named; of more, every second or third is.
+const mostTicks = 26
+
+// ticks divides a line of numbers in ten, each part a way to look closer, and names the cells of others.
+func (v *stripView) ticks() {
+	if v.line.Length == 0 {
+		every := (len(v.line.Cells) + mostTicks - 1) / mostTicks
+		for i, c := range v.line.Cells {
+			tick := stripTick{X: px(v.x(c.From)), W: px(v.x(c.To) - v.x(c.From)), Text: c.Text}
+			switch {
+			case c.Deeper:
+				tick.Path = v.path("within", c.Text)
+			case c.Entry != "":
+				tick.Path = v.path("new", v.code+" "+c.Entry)
+			}
+			if i%every == 0 {
+				tick.W = px((v.x(c.To) - v.x(c.From)) * float64(every))
+				v.Ticks = append(v.Ticks, tick)
+			}
+		}
+		return
+	}
+	step := (v.to - v.from + 1) / 10
 	if step == 0 {
 		return
 	}
 	for i := range uint64(10) {
-		a, b := from+i*step, from+(i+1)*step-1
-		tick := stripTick{X: px(v.x(a, from, to)), W: px(stripWidth / 10), Text: v.line.Text(a)}
-		tick.Path = fmt.Sprintf("/zones?strip=%s&from=%d&to=%d", country, a, b)
+		a, b := v.from+i*step, v.from+(i+1)*step-1
+		tick := stripTick{X: px(v.x(a)), W: px(stripWidth / 10), Text: v.line.Text(a), Path: v.path("from", v.line.Text(a), "to", v.line.Text(b))}
 		if step == 1 {
-			tick.Path = "/zones?" + url.Values{"strip": {country}, "new": {country + " " + v.line.Text(a)}}.Encode()
+			tick.Path = v.path("new", v.code+" "+v.line.Text(a))
 		}
 		v.Ticks = append(v.Ticks, tick)
 	}
 }
 
 // mark points at the Till's address.
-func (v *stripView) mark(till place.Address, from, to uint64) {
-	if till.Country != v.line.Country || till.Postcode == "" {
+func (v *stripView) mark(till place.Address) {
+	if till.Country != v.code || till.Postcode == "" {
 		return
 	}
-	if n, err := strconv.ParseUint(postcode.Read(till.Country, till.Postcode).Text, 10, 64); err == nil && n >= from && n <= to {
-		v.Mark = px(v.x(n, from, to))
-	}
-}
-
-// sentences says for each zone what it takes of the line, and from which zones.
-func (v *stripView) sentences(f *store.File) map[int]string {
-	out := map[int]string{}
-	if v == nil {
-		return out
-	}
-	for i := range f.Zones {
-		level := narrowestLevel(&f.Zones[i])
-		codes := v.used[i]
-		switch {
-		case !f.Zones[i].Enabled || level == 0 || level > place.Country:
-		case level == place.Country && codes > 0:
-			out[i] = "everything else in " + v.Country
-		case level == place.Country:
-		case codes == 0 && v.names(&f.Zones[i]):
-			out[i] = "takes no code here"
-		case codes > 0:
-			under := -1
-			for z := range v.outOf[i] {
-				if under < 0 || v.outOf[i][z] > v.outOf[i][under] || v.outOf[i][z] == v.outOf[i][under] && z < under {
-					under = z
-				}
-			}
-			out[i] = plural(codes, "code")
-			if under >= 0 {
-				out[i] += " out of " + nameOr(f.Zones[under].Name, f.Zones[under].ID)
+	code := postcode.Read(till.Country, till.Postcode).Text
+	if v.line.Length == 0 {
+		for _, c := range v.line.Cells {
+			area, district := postcode.Outward(postcode.Read(till.Country, till.Postcode))
+			if c.Entry != "" && (postcode.British(v.code) && (c.Text == area || c.Text == district) || !postcode.British(v.code) && strings.HasPrefix(code, c.Text)) {
+				v.Mark = px((v.x(c.From) + v.x(c.To)) / 2)
 			}
 		}
+		return
 	}
-	return out
-}
-
-// names says whether a zone names codes of the strip's country.
-func (v *stripView) names(z *store.Zone) bool {
-	return slices.ContainsFunc(z.Places, func(r place.Rule) bool { return r.Country == v.line.Country })
+	if n, err := strconv.ParseUint(code, 10, 64); err == nil && n >= v.from && n <= v.to {
+		v.Mark = px(v.x(n))
+	}
 }
 
 func plural(n int, what string) string {

@@ -53,7 +53,7 @@ type choice struct {
 
 type tillView struct {
 	Destination, DestinationSlip string
-	Destinations                 []string
+	Doubt                        string // what no list knows of the destination
 	Carts                        []choice
 	Lines                        []tillLine
 	Sum, Goods                   string
@@ -81,7 +81,7 @@ func (s *Server) loadTill(ctx context.Context, f *store.File) (storage.Till, err
 	t, ok, err := s.db.LoadTill(ctx)
 	if err == nil && !ok {
 		t = storage.Till{Cart: emptyCart, Destination: "Finland"}
-		if h := home(f); h != "" {
+		if h := f.Home(); h != "" {
 			t.Destination = world.CountryName(h)
 		}
 	}
@@ -89,8 +89,9 @@ func (s *Server) loadTill(ctx context.Context, f *store.File) (storage.Till, err
 }
 
 // request makes the Till a request; lines whose product is gone are left out.
-func (s *Server) request(f *store.File, t storage.Till) (q quote.Request, lines []int, err error) {
-	q.To, err = place.ParseAddress(t.Destination, home(f))
+func (s *Server) request(state *draft.State, t storage.Till) (q quote.Request, lines []int, err error) {
+	f := state.File
+	q.To, err = state.Engine.Reader().Address(t.Destination)
 	for i, l := range t.Cart {
 		p := store.Product{Name: l.Name, NeedsShipping: true}
 		if l.SKU != "" {
@@ -128,12 +129,12 @@ func (s *Server) till(ctx context.Context, state *draft.State, slips tillSlips) 
 	if err != nil {
 		return tillView{}, err
 	}
-	carts, destinations, err := s.db.Samples(ctx)
+	carts, _, err := s.db.Samples(ctx)
 	if err != nil {
 		return tillView{}, err
 	}
 	u := f.Store.Units()
-	v := tillView{Destination: t.Destination, Destinations: destinations, Names: map[string]string{},
+	v := tillView{Destination: t.Destination, Names: map[string]string{},
 		AddSlip: slips.addSlip, AddSKU: slips.sku, Slip: slips.slip}
 	for _, c := range carts {
 		v.Carts = append(v.Carts, choice{c.ID, c.Name, sameCart(c.Lines, t.Cart)})
@@ -144,7 +145,7 @@ func (s *Server) till(ctx context.Context, state *draft.State, slips tillSlips) 
 	for i := range f.Methods {
 		v.Names[f.Methods[i].ID] = f.Methods[i].BuyersLabel()
 	}
-	q, at, addressErr := s.request(f, t)
+	q, at, addressErr := s.request(state, t)
 	for i, l := range q.Lines {
 		line := tillLine{Index: at[i], Name: nameOr(l.Product.Name, l.Product.SKU), Quantity: strconv.FormatInt(l.Quantity, 10),
 			Sum: u.Money(l.Product.Price.Mul(exact.FromInt(l.Quantity))), Own: t.Cart[at[i]].SKU == "", Price: t.Cart[at[i]].Price, Weight: t.Cart[at[i]].Weight, Unit: u.Weight}
@@ -165,6 +166,8 @@ func (s *Server) till(ctx context.Context, state *draft.State, slips tillSlips) 
 		v.Destination, v.DestinationSlip = slips.destination, slips.destinationSlip
 	} else if addressErr != nil {
 		v.DestinationSlip = addressErr.Error()
+	} else {
+		v.Doubt = state.Engine.Reader().Doubt(q.To)
 	}
 	if addressErr != nil && q.To.Country == "" {
 		return v, nil
@@ -253,7 +256,7 @@ func (s *Server) tillZone(ctx context.Context, state *draft.State) (int, string,
 	if err != nil {
 		return -1, "", place.Address{}
 	}
-	to, err := place.ParseAddress(t.Destination, home(state.File))
+	to, err := state.Engine.Reader().Address(t.Destination)
 	if err != nil {
 		return -1, "", place.Address{}
 	}
@@ -300,11 +303,11 @@ func (s *Server) changeTill(c *gin.Context, change func(*store.File, *storage.Ti
 func (s *Server) tillDestination(c *gin.Context) {
 	typed := c.PostForm("to")
 	s.changeTill(c, func(f *store.File, t *storage.Till) error {
-		a, err := place.ParseAddress(typed, home(f))
+		a, err := s.draft.State().Engine.Reader().Address(typed)
 		if err != nil {
 			return slipf("%s", err.Error())
 		}
-		t.Destination = a.Line(home(f))
+		t.Destination = a.Line(f.Home())
 		return nil
 	}, func(slips *tillSlips, text string) { slips.destination, slips.destinationSlip = typed, text })
 }

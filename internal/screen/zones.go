@@ -2,12 +2,16 @@ package screen
 
 import (
 	"cmp"
+	"net/url"
 	"slices"
 	"strconv"
+	"strings"
 
+	"diadrom/internal/coverage"
 	"diadrom/internal/draft"
 	"diadrom/internal/place"
 	"diadrom/internal/store"
+	"diadrom/internal/world"
 
 	"github.com/gin-gonic/gin"
 )
@@ -15,6 +19,7 @@ import (
 // chip is one place of a zone, as it is shown and removed.
 type chip struct {
 	Text   string
+	Means  string // the town of a code
 	Except bool
 	Key    string // list/rule/entry
 }
@@ -25,15 +30,26 @@ type zoneRow struct {
 	Enabled  bool
 	Pinned   bool
 	Chips    []chip
+	More     int    // places that are not shown
+	Opened   bool   // all are shown
 	Priced   string // where it has prices
 	Takes    string // how many codes, out of which zones
+	Overlaps []string
 	Here     string // the Till's address, where this zone takes it before the others
-	Slip     string
+	Slip     slipView
 	Typed    string // what was typed and not taken
 	Note     string // what became of what was pasted
 	NameSlip string
 	Rename   string
 }
+
+// slipView is what is wrong with a text, and what may have been meant by it: each choice is the whole text mended.
+type slipView struct {
+	Text    string
+	Choices []textChoice
+}
+
+type textChoice struct{ Text, Means, Whole string }
 
 type zoneGroup struct {
 	Name string
@@ -41,31 +57,47 @@ type zoneGroup struct {
 }
 
 type zonesView struct {
-	Groups []zoneGroup
-	Empty  bool
-	Typed  string
-	Slip   string
-	Placed string // example for the field
-	Shop   shopView
-	Strip  *stripView
-	Tried  *triedView
+	Groups  []zoneGroup
+	Empty   bool
+	Typed   string
+	Slip    slipView
+	LeaveTo []leaveView // zones that a stretch of the strip can be left out of
+	Placed  string      // example for the field
+	Shop    shopView
+	Strip   *stripView
+	Tried   *triedView
+	Lists   listsView
+	Find    string // what the zones are searched for
+	Findable,
+	Found bool
+	Hidden   int    // zones that are not shown yet
+	MorePath string // shows more of them
+	Partial  bool   // too many overlaps to compare
 }
+
+// leaveView is a zone that a stretch can be left out of.
+type leaveView struct{ ID, Name, Text string }
 
 // triedView says what becomes of the Till's address: the zones that take it, and why the others do not.
 type triedView struct {
 	Address string
+	Doubt   string // what no list knows of it
 	Takes   []triedZone
 	Others  []triedZone
+	More    int
 }
 
 type triedZone struct{ Colour, Name, Why string }
+
+// mostOthers is for how many zones it is said why they do not take an address.
+const mostOthers = 40
 
 func triedOf(state *draft.State, line string, to place.Address) *triedView {
 	f := state.File
 	if to.Country == "" || len(f.Zones) == 0 {
 		return nil
 	}
-	v := &triedView{Address: line}
+	v := &triedView{Address: line, Doubt: state.Engine.Reader().Doubt(to)}
 	spotted := state.Engine.Spot(to)
 	taken := map[int]bool{}
 	for _, m := range state.Engine.Zones(&spotted) {
@@ -74,7 +106,11 @@ func triedOf(state *draft.State, line string, to place.Address) *triedView {
 		v.Takes = append(v.Takes, triedZone{colour(m.Owner), nameOr(z.Name, z.ID), m.Because()})
 	}
 	for i := range f.Zones {
-		if !taken[i] {
+		switch {
+		case taken[i]:
+		case len(v.Others) == mostOthers:
+			v.More++
+		default:
 			v.Others = append(v.Others, triedZone{colour(i), nameOr(f.Zones[i].Name, f.Zones[i].ID), state.Engine.WhyNot(i, &spotted)})
 		}
 	}
@@ -111,29 +147,56 @@ func narrowestLevel(z *store.Zone) place.Level {
 	return least
 }
 
+// Of many zones and places only so many are shown at first.
+const (
+	mostRows  = 30   // zones
+	moreRows  = 200  // zones that are shown with each further step
+	mostChips = 12   // places of a zone
+	allChips  = 5000 // places of a zone that was opened
+)
+
+// viewed is what of a page is shown: of the page that an edit was sent from.
+func viewed(c *gin.Context) url.Values {
+	if c.Request.Method == "GET" {
+		return c.Request.URL.Query()
+	}
+	from, err := url.Parse(c.GetHeader("HX-Current-URL"))
+	if err != nil {
+		return url.Values{}
+	}
+	q := from.Query()
+	q.Del("new")
+	return q
+}
+
 func (s *Server) zonesView(c *gin.Context, state *draft.State) zonesView {
-	f := state.File
-	v := zonesView{Empty: len(f.Zones) == 0, Placed: "Finland, SE 10*, FI 96000 to 99999, not FI 21660", Shop: shopOf(f)}
+	f, query := state.File, viewed(c)
+	v := zonesView{Empty: len(f.Zones) == 0, Placed: "Finland, SE 10*, FI 96000 to 99999, not FI 21660", Shop: shopOf(f), Find: query.Get("find"), Findable: len(f.Zones) > mostRows/2}
 	here, line, to := s.tillZone(c.Request.Context(), state)
-	v.Strip = stripOf(c, state, to)
+	v.Strip = stripOf(query, state, to)
 	v.Tried = triedOf(state, line, to)
-	takes := v.Strip.sentences(f)
-	if typed := c.Query("new"); typed != "" { // a stretch of the strip was chosen
+	if typed := query.Get("new"); typed != "" { // a stretch of the strip was chosen
 		v.Typed = typed
+		v.LeaveTo = leaves(state, typed)
 	}
-	priced := map[string][]string{}
-	for i := range f.Methods {
-		for _, t := range f.Methods[i].Tables {
-			for _, z := range t.Zones {
-				if name := nameOr(f.Methods[i].Name, f.Methods[i].ID); !slices.Contains(priced[z], name) {
-					priced[z] = append(priced[z], name)
-				}
-			}
-		}
+	lists, err := s.listsView(c.Request.Context(), state)
+	if err != nil {
+		s.log.Error("lists of places", "error", err)
 	}
+	v.Lists = lists
+	said := zoneSentences{state, state.Engine.Coverage().Summary()}
+	v.Partial = said.summary.Partial
+	priced := pricedIn(f)
+	opened := cmp.Or(c.PostForm("opened"), query.Get("open"))
 	row := func(i int) zoneRow {
 		z := &f.Zones[i]
-		row := zoneRow{ID: z.ID, Name: nameOr(z.Name, z.ID), Colour: colour(i), Enabled: z.Enabled, Pinned: z.Rank != nil, Chips: chips(z), Takes: takes[i]}
+		row := zoneRow{ID: z.ID, Name: nameOr(z.Name, z.ID), Colour: colour(i), Enabled: z.Enabled, Pinned: z.Rank != nil, Opened: opened == z.ID,
+			Takes: said.takes(i), Overlaps: said.overlaps(i)}
+		most := mostChips
+		if row.Opened {
+			most = allChips
+		}
+		row.Chips, row.More = chips(state.Engine.Reader(), z, most)
 		switch n := len(priced[z.ID]); n {
 		case 0:
 			row.Priced = "no prices yet"
@@ -147,17 +210,17 @@ func (s *Server) zonesView(c *gin.Context, state *draft.State) zonesView {
 		}
 		return row
 	}
-	if pinned := pinnedZones(f); len(pinned) > 0 {
-		group := zoneGroup{Name: "Pinned before all others"}
-		for _, i := range pinned {
-			group.Rows = append(group.Rows, row(i))
-		}
-		v.Groups = append(v.Groups, group)
-	}
-	for _, g := range levelGroups {
-		group := zoneGroup{Name: g.name}
-		for i := range f.Zones {
-			if z := &f.Zones[i]; z.Rank == nil && slices.Contains(g.levels, narrowestLevel(z)) {
+	shown, _ := strconv.Atoi(query.Get("show"))
+	left := max(shown, mostRows)
+	add := func(name string, zones []int) {
+		group := zoneGroup{Name: name}
+		for _, i := range zones {
+			switch {
+			case v.Find != "" && !finds(&f.Zones[i], v.Find):
+			case left == 0:
+				v.Hidden++
+			default:
+				left--
 				group.Rows = append(group.Rows, row(i))
 			}
 		}
@@ -165,7 +228,180 @@ func (s *Server) zonesView(c *gin.Context, state *draft.State) zonesView {
 			v.Groups = append(v.Groups, group)
 		}
 	}
+	add("Pinned before all others", pinnedZones(f))
+	for _, g := range levelGroups {
+		var zones []int
+		for i := range f.Zones {
+			if z := &f.Zones[i]; z.Rank == nil && slices.Contains(g.levels, narrowestLevel(z)) {
+				zones = append(zones, i)
+			}
+		}
+		add(g.name, zones)
+	}
+	v.Found = len(v.Groups) > 0
+	query.Set("show", strconv.Itoa(max(shown, mostRows)+moreRows))
+	query.Del("new")
+	v.MorePath = "/zones?" + query.Encode()
 	return v
+}
+
+// pricedIn lists the names of the methods that have prices for each zone.
+func pricedIn(f *store.File) map[string][]string {
+	priced := map[string][]string{}
+	for i := range f.Methods {
+		for _, t := range f.Methods[i].Tables {
+			for _, z := range t.Zones {
+				if name := nameOr(f.Methods[i].Name, f.Methods[i].ID); !slices.Contains(priced[z], name) {
+					priced[z] = append(priced[z], name)
+				}
+			}
+		}
+	}
+	return priced
+}
+
+// finds says whether a zone's name or one of its places has a text in it.
+func finds(z *store.Zone, text string) bool {
+	text = world.Fold(text)
+	if strings.Contains(world.Fold(nameOr(z.Name, z.ID)), text) {
+		return true
+	}
+	for _, rules := range [2][]place.Rule{z.Places, z.Except} {
+		for i := range rules {
+			for _, words := range rules[i].Words() {
+				if strings.Contains(world.Fold(words), text) {
+					return true
+				}
+			}
+		}
+	}
+	return false
+}
+
+// leaves lists the zones that a stretch can be left out of: those that take its first code, at most two.
+func leaves(state *draft.State, typed string) (list []leaveView) {
+	text := state.Engine.Reader().Text(typed)
+	if len(text.Slips) > 0 || len(text.Places) != 1 || text.Places[0].Level() != place.Postcode {
+		return nil
+	}
+	r := &text.Places[0]
+	at := place.Address{Country: r.Country, Postcode: r.Postcodes[0].First(r.Country)}
+	spotted := at.Spot(state.Engine.Gazetteer())
+	matches := state.Engine.Zones(&spotted)
+	for _, m := range matches[:min(2, len(matches))] {
+		z := &state.File.Zones[m.Owner]
+		list = append(list, leaveView{z.ID, nameOr(z.Name, z.ID), "not " + typed})
+	}
+	return list
+}
+
+// zoneSentences says in words how zones lie to one another.
+type zoneSentences struct {
+	state   *draft.State
+	summary *coverage.Summary
+}
+
+func (s zoneSentences) name(zone int) string {
+	z := &s.state.File.Zones[zone]
+	return nameOr(z.Name, z.ID)
+}
+
+// takes says what a zone gets, and out of which zone.
+func (s zoneSentences) takes(zone int) string {
+	share, z := &s.summary.Shares[zone], &s.state.File.Zones[zone]
+	level := narrowestLevel(z)
+	switch {
+	case !z.Enabled || level == 0:
+		return ""
+	case !share.Matched:
+		return "takes no address here"
+	case !share.First:
+		return "gets nothing"
+	}
+	var said []string
+	if share.Codes > 0 && level <= place.Region {
+		text := plural(int(share.Codes), "code")
+		if len(share.Regions) > 0 {
+			if r := share.Regions[0]; 2*r.Taken > r.All && len(share.Regions) <= 3 {
+				region, _ := world.RegionByCode(r.Country, r.Region)
+				text = strconv.Itoa(r.Taken) + " of " + strconv.Itoa(r.All) + " codes of " + region.Name
+				if rest := int(share.Codes) - r.Taken; rest > 0 {
+					text += " and " + strconv.Itoa(rest) + " more"
+				}
+			}
+		}
+		if under := most(share.OutOf); under >= 0 {
+			text += " out of " + s.name(under)
+		}
+		said = append(said, text)
+	}
+	switch n := share.Countries; {
+	case n == 0:
+	case n == 1 && share.Codes > 0 && level == place.Country:
+		for i := range z.Places {
+			if z.Places[i].Level() == place.Country {
+				said = append(said, "everything else in "+world.CountryName(z.Places[i].Country))
+				break
+			}
+		}
+	case n > 1 || level > place.Country:
+		text := strconv.Itoa(n) + " countries"
+		if n == 1 {
+			text = "1 country"
+		}
+		if under := most(share.CountryOf); under >= 0 {
+			text += " out of " + s.name(under)
+		}
+		said = append(said, text)
+	}
+	return strings.Join(said, ", ")
+}
+
+// most is the key with the greatest count, −1 where there is none.
+func most[N int | uint64](counts map[int]N) int {
+	key := -1
+	for k, n := range counts {
+		if key < 0 || n > counts[key] || n == counts[key] && k < key {
+			key = k
+		}
+	}
+	return key
+}
+
+// mostOverlaps is how many overlaps of a zone are said.
+const mostOverlaps = 2
+
+// overlaps says with which zones a zone ties or crosses, with an address in both and which of them gets it.
+func (s zoneSentences) overlaps(zone int) (list []string) {
+	more := 0
+	for _, o := range s.summary.Overlaps {
+		if o.Zone != zone && o.Other != zone {
+			continue
+		}
+		if len(list) == mostOverlaps {
+			more++
+			continue
+		}
+		at, won := o.At.Line(s.state.File.Home()), o.Zone == zone
+		switch {
+		case o.Kind == coverage.Ties && won:
+			list = append(list, "Ties with "+s.name(o.Other)+": "+at+" is in both, and comes here, as this zone is the older one.")
+		case o.Kind == coverage.Ties:
+			list = append(list, "Ties with "+s.name(o.Zone)+": "+at+" is in both, and goes there, as that zone is the older one.")
+		case o.Kind == coverage.Crosses && won:
+			list = append(list, "Crosses "+s.name(o.Other)+": "+at+" is in both, and comes here.")
+		case o.Kind == coverage.Crosses:
+			list = append(list, "Crosses "+s.name(o.Zone)+": "+at+" is in both, and goes there.")
+		case won:
+			list = append(list, "Takes all of "+s.name(o.Other)+", such as "+at+".")
+		default:
+			list = append(list, s.name(o.Zone)+" takes all of this zone first, such as "+at+".")
+		}
+	}
+	if more > 0 {
+		list = append(list, "And "+plural(more, "overlap")+" more.")
+	}
+	return list
 }
 
 // pinnedZones lists the zones that have a rank, lowest first.
@@ -187,41 +423,30 @@ func nameOr(name, id string) string {
 	return name
 }
 
-func chips(z *store.Zone) []chip {
-	var out []chip
+// chips lists the first places of a zone; more is how many there are besides.
+func chips(reader place.Reader, z *store.Zone, most int) (out []chip, more int) {
 	for _, l := range []struct {
 		key   string
 		rules []place.Rule
 	}{{"places", z.Places}, {"except", z.Except}} {
 		for i := range l.rules {
-			for j, text := range l.rules[i].Words() {
-				out = append(out, chip{text, l.key == "except", l.key + "/" + strconv.Itoa(i) + "/" + strconv.Itoa(j)})
+			r := &l.rules[i]
+			for j := range r.Count() {
+				if len(out) == most {
+					more++
+					continue
+				}
+				out = append(out, chip{r.Word(j), reader.Means(r, j), l.key == "except", l.key + "/" + strconv.Itoa(i) + "/" + strconv.Itoa(j)})
 			}
 		}
 	}
-	return out
+	return out, more
 }
 
 func (s *Server) zones(c *gin.Context) {
+	if err := s.intake.Refresh(c.Request.Context()); err != nil {
+		s.internal(c, err)
+		return
+	}
 	s.page(c, "/zones", "Zones", "zones", s.zonesView(c, s.draft.State()))
-}
-
-// home is the country that codes belong to where none is named.
-func home(f *store.File) string {
-	for _, l := range f.Locations {
-		if l.ShipsFrom {
-			return l.Country
-		}
-	}
-	for _, l := range f.Locations {
-		return l.Country
-	}
-	for i := range f.Zones {
-		for j := range f.Zones[i].Places {
-			if c := f.Zones[i].Places[j].Country; c != "" {
-				return c
-			}
-		}
-	}
-	return ""
 }

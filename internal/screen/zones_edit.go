@@ -1,6 +1,7 @@
 package screen
 
 import (
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -23,7 +24,7 @@ func (s *Server) addZone(c *gin.Context) {
 	var id string
 	var text place.Text
 	s.editPlaces(c, func(f *store.File) error {
-		text = place.ParseText(typed, home(f))
+		text = s.draft.State().Engine.Reader().Text(typed)
 		if err := nothingTaken(text); err != nil {
 			return err
 		}
@@ -31,10 +32,10 @@ func (s *Server) addZone(c *gin.Context) {
 			return slipf("say first what the zone takes, then what it leaves out")
 		}
 		name := zoneName(text.Places)
-		id = newID(name, "zone", func(id string) bool { z, _ := zoneByID(f, id); return z != nil })
+		id = store.NewID(name, "zone", func(id string) bool { z, _ := zoneByID(f, id); return z != nil })
 		f.Zones = append(f.Zones, store.Zone{ID: id, Name: name, Enabled: true, Places: text.Places, Except: text.Except})
 		return nil
-	}, func(v *zonesView) { v.row(id).tell(text) }, func(v *zonesView, text string) { v.Typed, v.Slip = typed, text })
+	}, func(v *zonesView) { v.row(id).tell(text) }, func(v *zonesView, said string) { v.Typed, v.Slip = typed, slipView{said, choices(text, typed)} })
 }
 
 // editPlaces is editZones for what is pasted: taken tells what became of it when some of it was taken.
@@ -74,6 +75,28 @@ func nothingTaken(t place.Text) error {
 	return slipf("name a place: a country such as Finland, or codes such as FI 22*")
 }
 
+// spaces are what stands between the words of a typed part; line ends and tabs part places.
+var spaces = regexp.MustCompile(` +`)
+
+// choices offers the meanings of the first part of a text that has several, each as the whole text mended.
+func choices(t place.Text, typed string) (list []textChoice) {
+	for _, slip := range t.Slips {
+		if len(slip.Choices) == 0 {
+			continue
+		}
+		whole := spaces.ReplaceAllString(typed, " ")
+		for _, c := range slip.Choices {
+			mended := c.Text
+			if strings.Contains(whole, slip.Part) {
+				mended = strings.Replace(whole, slip.Part, c.Text, 1)
+			}
+			list = append(list, textChoice{c.Text, c.Means, mended})
+		}
+		return list
+	}
+	return nil
+}
+
 // reasons says what is wrong with the first few.
 func reasons(slips []*place.TextError) string {
 	var out []string
@@ -88,16 +111,18 @@ func reasons(slips []*place.TextError) string {
 
 // tell says what became of a pasted text; what was not taken stays in the field, to be mended.
 func (r *zoneRow) tell(t place.Text) {
+	var said []string
 	if t.Taken > 3 || len(t.Repeats) > 0 {
-		r.Note = strconv.Itoa(t.Taken) + " taken"
-		if n := len(t.Repeats); n > 0 {
-			r.Note += ", " + strings.Join(t.Repeats[:min(3, n)], ", ")
-			if n > 3 {
-				r.Note += " and " + strconv.Itoa(n-3) + " more"
-			}
-			r.Note += " already there"
+		text := strconv.Itoa(t.Taken) + " taken"
+		if len(t.Repeats) > 0 {
+			text += ", " + firstFew(t.Repeats) + " already there"
 		}
+		said = append(said, text)
 	}
+	if len(t.Unknown) > 0 {
+		said = append(said, "no list knows "+firstFew(t.Unknown)+"; taken all the same")
+	}
+	r.Note = strings.Join(said, "; ")
 	if len(t.Slips) == 0 {
 		return
 	}
@@ -106,7 +131,16 @@ func (r *zoneRow) tell(t place.Text) {
 		left[i] = s.Part
 	}
 	r.Typed = strings.Join(left, ", ")
-	r.Slip = plural(len(t.Slips), "part") + " not taken: " + reasons(t.Slips)
+	r.Slip = slipView{plural(len(t.Slips), "part") + " not taken: " + reasons(t.Slips), choices(t, r.Typed)}
+}
+
+// firstFew names the first three of a list, and how many more there are.
+func firstFew(list []string) string {
+	text := strings.Join(list[:min(3, len(list))], ", ")
+	if n := len(list); n > 3 {
+		text += " and " + strconv.Itoa(n-3) + " more"
+	}
+	return text
 }
 
 // zoneName is the name that a new zone gets from its places.
@@ -135,7 +169,7 @@ func (s *Server) editZone(c *gin.Context, change func(*store.File, *store.Zone) 
 		if row := v.row(id); row.ID != "" {
 			slipped(row, text)
 		} else {
-			v.Slip = text
+			v.Slip.Text = text
 		}
 	})
 }
@@ -165,7 +199,9 @@ func (s *Server) addPlaces(c *gin.Context) {
 		if z == nil {
 			return slipf("this zone was removed meanwhile; nothing was changed")
 		}
-		text = place.ParseText(typed, countryOf(z, home(f)))
+		reader := s.draft.State().Engine.Reader()
+		reader.Home = countryOf(z, reader.Home)
+		text = reader.Text(typed)
 		if err := nothingTaken(text); err != nil {
 			return err
 		}
@@ -180,14 +216,14 @@ func (s *Server) addPlaces(c *gin.Context) {
 			}
 		}
 		if text.Taken == 0 && len(text.Slips) == 0 {
-			return slipf("%s is in this zone already", strings.Join(text.Repeats[:min(3, len(text.Repeats))], ", "))
+			return slipf("%s is in this zone already", firstFew(text.Repeats))
 		}
 		return nil
-	}, func(v *zonesView) { v.row(id).tell(text) }, func(v *zonesView, text string) {
+	}, func(v *zonesView) { v.row(id).tell(text) }, func(v *zonesView, said string) {
 		if row := v.row(id); row.ID != "" {
-			row.Slip, row.Typed = text, typed
+			row.Slip, row.Typed = slipView{said, choices(text, typed)}, typed
 		} else {
-			v.Slip = text
+			v.Slip.Text = said
 		}
 	})
 }
@@ -258,8 +294,7 @@ func (s *Server) removePlace(c *gin.Context) {
 			return gone
 		}
 		r := &(*list)[i]
-		words := r.Words()
-		if j < 0 || j >= len(words) || words[j] != text { // another tab has changed the list
+		if j < 0 || j >= r.Count() || r.Word(j) != text { // another tab has changed the list
 			return gone
 		}
 		if r.Level() == place.Postcode && len(r.Postcodes) > 1 {
@@ -268,14 +303,14 @@ func (s *Server) removePlace(c *gin.Context) {
 			*list = slices.Delete(*list, i, i+1)
 		}
 		return nil
-	}, func(r *zoneRow, text string) { r.Slip = text })
+	}, func(r *zoneRow, text string) { r.Slip.Text = text })
 }
 
 func (s *Server) enableZone(c *gin.Context) {
 	s.editZone(c, func(_ *store.File, z *store.Zone) error {
 		z.Enabled = c.PostForm("enabled") == "on"
 		return nil
-	}, func(r *zoneRow, text string) { r.Slip = text })
+	}, func(r *zoneRow, text string) { r.Slip.Text = text })
 }
 
 func (s *Server) removeZone(c *gin.Context) {
@@ -290,7 +325,7 @@ func (s *Server) removeZone(c *gin.Context) {
 		_, i := zoneByID(f, z.ID)
 		f.Zones = slices.Delete(f.Zones, i, i+1)
 		return nil
-	}, func(r *zoneRow, text string) { r.Slip = text })
+	}, func(r *zoneRow, text string) { r.Slip.Text = text })
 }
 
 func shopOf(f *store.File) shopView {
@@ -338,5 +373,5 @@ func (s *Server) pinZone(c *gin.Context) {
 		}
 		z.Rank = &first
 		return nil
-	}, func(r *zoneRow, text string) { r.Slip = text })
+	}, func(r *zoneRow, text string) { r.Slip.Text = text })
 }

@@ -26,6 +26,29 @@ type File struct {
 	Agreed     []Agreed    `json:"agreed"`
 }
 
+// Home is the country that codes and towns belong to where none is named: the one that the shop ships from, or else has a
+// location in, or else the first that a zone names; "" where there is none.
+func (f *File) Home() string {
+	for _, l := range f.Locations {
+		if l.ShipsFrom && l.Country != "" {
+			return l.Country
+		}
+	}
+	for _, l := range f.Locations {
+		if l.Country != "" {
+			return l.Country
+		}
+	}
+	for i := range f.Zones {
+		for j := range f.Zones[i].Places {
+			if c := f.Zones[i].Places[j].Country; c != "" {
+				return c
+			}
+		}
+	}
+	return ""
+}
+
 // Settings are what holds for all of the store.
 type Settings struct {
 	Name           string         `json:"name"`

@@ -170,6 +170,9 @@ func Regions(country string) []Region {
 	return regions[from:to:to]
 }
 
+// AllRegions lists the regions of all countries by their codes; the caller must not change it.
+func AllRegions() []Region { return regions }
+
 // Groups lists all groups; the caller must not change it.
 func Groups() []Group { return groups }
 

@@ -1,0 +1,281 @@
+// Package intake takes long lists of places into a shop in the background: a file is kept in the shop's folder, and read from
+// there part by part, each part in one transaction that also says how far the file has been read. After the process was killed it
+// goes on from there.
+//
+// Files are in the GeoNames postal layout (see package gazetteer), in UTF-8, UTF-16 with a byte order mark, or, line by line
+// where it is not UTF-8, Windows-1252, which has Latin-1 in it. Line ends are those of any system.
+package intake
+
+import (
+	"bufio"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"sync"
+	"unicode/utf8"
+
+	"diadrom/internal/gazetteer"
+	"diadrom/internal/postcode"
+	"diadrom/internal/storage"
+
+	"golang.org/x/text/encoding/charmap"
+	"golang.org/x/text/encoding/unicode"
+	"golang.org/x/text/transform"
+)
+
+// folder is where files lie in the shop's folder until they are taken in.
+const folder = "lists"
+
+// MaxBytes is the largest file that is taken in. The open list of all countries has about 150 MB.
+const MaxBytes = 1 << 30
+
+// Part is how many lines are taken in at a time.
+const Part = 10_000
+
+// Intake takes lists in for one shop. It is safe for many goroutines.
+type Intake struct {
+	db      *storage.DB
+	dir     string
+	changed func(*gazetteer.Gazetteer) // called with the places that count from then on
+	wake    chan struct{}
+
+	loading sync.Mutex
+	version string // of the places that changed has been called with
+}
+
+// New makes the intake of a shop whose folder is dir. changed is called with the places that count whenever they are others;
+// version is that of the places that the caller has loaded.
+func New(db *storage.DB, dir, version string, changed func(*gazetteer.Gazetteer)) *Intake {
+	return &Intake{db: db, dir: filepath.Join(dir, folder), version: version, changed: changed, wake: make(chan struct{}, 1)}
+}
+
+// Add keeps a file and begins to take it in, if [Intake.Run] runs.
+func (in *Intake) Add(ctx context.Context, name string, r io.Reader) (storage.PlaceList, error) {
+	l, err := in.keep(ctx, name, r)
+	if err == nil {
+		select {
+		case in.wake <- struct{}{}:
+		default:
+		}
+	}
+	return l, err
+}
+
+// Import keeps a file and takes it in before it returns; progress is called after each part.
+func (in *Intake) Import(ctx context.Context, name string, r io.Reader, progress func(storage.PlaceList)) (storage.PlaceList, error) {
+	l, err := in.keep(ctx, name, r)
+	if err != nil {
+		return l, err
+	}
+	return l, in.take(ctx, &l, progress)
+}
+
+// Run takes in what is waiting and what is added, until ctx is done. Files of no list, left by a process that was killed while
+// it kept them, go.
+func (in *Intake) Run(ctx context.Context) error {
+	if err := in.clean(ctx); err != nil {
+		return err
+	}
+	for {
+		lists, err := in.db.PlaceLists(ctx)
+		if err != nil {
+			return ended(ctx, err)
+		}
+		for i := len(lists) - 1; i >= 0; i-- {
+			if lists[i].State != storage.ListWaiting {
+				continue
+			}
+			err := in.take(ctx, &lists[i], func(storage.PlaceList) {})
+			if err != nil && !errors.Is(err, storage.ErrConflict) {
+				return ended(ctx, err)
+			}
+		}
+		select {
+		case <-ctx.Done():
+			return nil
+		case <-in.wake:
+		}
+	}
+}
+
+func ended(ctx context.Context, err error) error {
+	if ctx.Err() != nil {
+		return nil
+	}
+	return err
+}
+
+func (in *Intake) clean(ctx context.Context) error {
+	files, err := os.ReadDir(in.dir)
+	if errors.Is(err, os.ErrNotExist) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	lists, err := in.db.PlaceLists(ctx)
+	if err != nil {
+		return err
+	}
+	waiting := map[string]bool{}
+	for _, l := range lists {
+		waiting[filepath.Base(in.file(l.ID))] = l.State == storage.ListWaiting
+	}
+	for _, f := range files {
+		if !waiting[f.Name()] && strings.HasSuffix(f.Name(), ".tsv") {
+			err = errors.Join(err, os.Remove(filepath.Join(in.dir, f.Name())))
+		}
+	}
+	return err
+}
+
+func (in *Intake) file(list int64) string {
+	return filepath.Join(in.dir, strconv.FormatInt(list, 10)+".tsv")
+}
+
+// keep writes a file to the shop's folder, as UTF-8 where its byte order mark says that it is UTF-16, and enters it as a list.
+func (in *Intake) keep(ctx context.Context, name string, r io.Reader) (l storage.PlaceList, err error) {
+	if err := os.MkdirAll(in.dir, 0o700); err != nil {
+		return l, err
+	}
+	f, err := os.CreateTemp(in.dir, "new-*.part")
+	if err != nil {
+		return l, err
+	}
+	defer func() { err = errors.Join(err, os.RemoveAll(f.Name())) }()
+	limited := &io.LimitedReader{R: r, N: MaxBytes + 1}
+	n, err := io.Copy(f, transform.NewReader(limited, unicode.BOMOverride(transform.Nop)))
+	if err == nil && limited.N == 0 {
+		err = fmt.Errorf("a list of places has at most %d MB", MaxBytes>>20)
+	}
+	if err == nil {
+		err = f.Sync()
+	}
+	if err = errors.Join(err, f.Close()); err != nil {
+		return l, err
+	}
+	if n == 0 {
+		return l, ErrEmpty
+	}
+	if l, err = in.db.AddPlaceList(ctx, filepath.Base(name), n); err != nil {
+		return l, err
+	}
+	return l, os.Rename(f.Name(), in.file(l.ID))
+}
+
+// ErrEmpty is the error of a file without a byte.
+var ErrEmpty = errors.New("this file is empty")
+
+// take reads what is left of a list's file.
+func (in *Intake) take(ctx context.Context, l *storage.PlaceList, progress func(storage.PlaceList)) error {
+	f, err := os.Open(in.file(l.ID))
+	if errors.Is(err, os.ErrNotExist) {
+		return in.db.FailPlaceList(ctx, l.ID, "its file is gone: choose it again")
+	}
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	if _, err := f.Seek(l.Taken, io.SeekStart); err != nil {
+		return err
+	}
+	lines := bufio.NewReaderSize(f, 256<<10)
+	reader := gazetteer.NewLines()
+	for l.Taken < l.Bytes {
+		part, err := read(lines, reader, l.Lines)
+		if err != nil {
+			return err
+		}
+		if part.Bytes == 0 {
+			return in.db.FailPlaceList(ctx, l.ID, "its file is shorter than it was: choose it again")
+		}
+		if err := in.db.AddPlaces(ctx, l, part); err != nil {
+			return err
+		}
+		progress(*l)
+	}
+	if int64(l.Skipped) == l.Lines {
+		err = in.db.FailPlaceList(ctx, l.ID, "no line of it is a place: lists of places have a line a place, with country code, postcode and name parted by tabs")
+	} else {
+		err = in.db.FinishPlaceList(ctx, l.ID)
+	}
+	if err != nil {
+		return err
+	}
+	return errors.Join(os.Remove(in.file(l.ID)), in.Refresh(ctx))
+}
+
+// read reads the next part of a file whose lines before have been counted.
+func read(lines *bufio.Reader, reader *gazetteer.Lines, before int64) (part storage.Places, err error) {
+	part.Places = make([]gazetteer.Place, 0, Part)
+	for part.Lines < Part {
+		line, length, err := gazetteer.ReadLine(lines)
+		if length == 0 {
+			if err == io.EOF {
+				err = nil
+			}
+			return part, err
+		}
+		part.Bytes += int64(length)
+		part.Lines++
+		if len(line) == 0 {
+			continue // an empty line is no place and no slip
+		}
+		p, reason := gazetteer.Place{}, gazetteer.TooLong
+		if length <= gazetteer.MaxLine {
+			if !utf8.Valid(line) {
+				line, _ = charmap.Windows1252.NewDecoder().Bytes(line)
+				part.Recoded++
+			}
+			p, reason = reader.Parse(line)
+		}
+		if reason != "" {
+			part.Skipped = append(part.Skipped, gazetteer.LineError{Line: int(before + part.Lines), Reason: reason})
+			continue
+		}
+		if !postcode.Possible(p.Country, p.Postcode) {
+			part.Unusual++
+		}
+		part.Places = append(part.Places, p)
+	}
+	return part, nil
+}
+
+// Refresh loads the places that count where they are others than those loaded before, such as when another process has taken
+// in a list.
+func (in *Intake) Refresh(ctx context.Context) error {
+	in.loading.Lock()
+	defer in.loading.Unlock()
+	version, err := in.db.PlacesVersion(ctx)
+	if err != nil || version == in.version {
+		return err
+	}
+	g, err := in.db.LoadPlaces(ctx)
+	if err != nil {
+		return err
+	}
+	in.changed(g)
+	in.version = version
+	return nil
+}
+
+// Lists gives the lists, the newest first.
+func (in *Intake) Lists(ctx context.Context) ([]storage.PlaceList, error) {
+	return in.db.PlaceLists(ctx)
+}
+
+// Remove takes a list out; one that is being taken in stops.
+func (in *Intake) Remove(ctx context.Context, list int64) error {
+	if err := in.db.RemovePlaceList(ctx, list); err != nil {
+		return err
+	}
+	if err := os.Remove(in.file(list)); err != nil && !errors.Is(err, os.ErrNotExist) {
+		return err
+	}
+	return in.Refresh(ctx)
+}

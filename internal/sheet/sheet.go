@@ -1,0 +1,171 @@
+// Package sheet reads and writes tables as spreadsheets do: text with a line a row, in the encodings, with the separators and
+// the line ends that they write.
+//
+// Read takes UTF-8 with or without a byte order mark, UTF-16 with one, and what is neither as Windows-1252, which has Latin-1 in
+// it. Fields are parted by commas, semicolons or tabs, whichever the first line has most of outside quotes, and quoted as
+// RFC 4180 has it. Write writes UTF-8, commas and RFC 4180's quotes.
+//
+// A cell that a spreadsheet would take for a formula (it begins with =, +, -, @ or a tab, and is no plain number) is written with
+// an apostrophe in front, as is one that begins with an apostrophe before such a sign; Read takes it off again. See the OWASP note
+// on CSV injection (https://owasp.org/www-community/attacks/CSV_Injection).
+package sheet
+
+import (
+	"bytes"
+	"encoding/csv"
+	"errors"
+	"fmt"
+	"io"
+	"regexp"
+	"strings"
+	"unicode/utf8"
+
+	"golang.org/x/text/encoding/charmap"
+	"golang.org/x/text/encoding/unicode"
+	"golang.org/x/text/transform"
+)
+
+// Row is a row with the number of the line that it begins on, from 1.
+type Row struct {
+	Line  int
+	Cells []string
+}
+
+// Table is a table as it was read.
+type Table struct {
+	Rows      []Row
+	Encoding  string // UTF-8, UTF-16, Windows-1252
+	Separator rune
+}
+
+// ErrEmpty is the error of a file without a row.
+var ErrEmpty = errors.New("this file is empty")
+
+// Error is what makes a file no table, with the line where that shows.
+type Error struct {
+	Line   int
+	Reason string
+}
+
+func (e *Error) Error() string { return fmt.Sprintf("line %d: %s", e.Line, e.Reason) }
+
+// Read reads a table. Rows may have different numbers of cells; empty lines are left out. Its errors are [ErrEmpty] and [*Error].
+func Read(data []byte) (*Table, error) {
+	t := &Table{}
+	data, t.Encoding = Decode(data)
+	t.Separator = separator(data)
+	r := csv.NewReader(bytes.NewReader(data))
+	r.Comma, r.FieldsPerRecord = t.Separator, -1
+	for {
+		cells, err := r.Read()
+		if err == io.EOF {
+			break
+		}
+		var slip *csv.ParseError
+		if errors.As(err, &slip) {
+			reason := "a quote is not closed, or stands in the middle of a cell that is not quoted"
+			return nil, &Error{slip.StartLine, reason}
+		}
+		if err != nil {
+			return nil, &Error{1, err.Error()}
+		}
+		line, _ := r.FieldPos(0)
+		for i := range cells {
+			cells[i] = bare(strings.TrimSpace(cells[i]))
+		}
+		if len(cells) == 1 && cells[0] == "" {
+			continue
+		}
+		t.Rows = append(t.Rows, Row{line, cells})
+	}
+	if len(t.Rows) == 0 {
+		return nil, ErrEmpty
+	}
+	return t, nil
+}
+
+// Decode turns a file's bytes into UTF-8 without a byte order mark, and names the encoding that it was in.
+func Decode(data []byte) ([]byte, string) {
+	name := "UTF-8"
+	if bytes.HasPrefix(data, []byte{0xff, 0xfe}) || bytes.HasPrefix(data, []byte{0xfe, 0xff}) {
+		name = "UTF-16"
+	}
+	if decoded, _, err := transform.Bytes(unicode.BOMOverride(transform.Nop), data); err == nil {
+		data = decoded
+	}
+	if !utf8.Valid(data) {
+		name = "Windows-1252"
+		data, _ = charmap.Windows1252.NewDecoder().Bytes(data) // every byte has a meaning or becomes U+FFFD
+	}
+	return data, name
+}
+
+// separator is what parts the fields of the first line.
+func separator(data []byte) rune {
+	counts := map[rune]int{}
+	quoted := false
+	for _, c := range string(data[:min(len(data), 64<<10)]) {
+		if c == '"' {
+			quoted = !quoted
+		}
+		if quoted {
+			continue
+		}
+		if c == '\n' && len(counts) > 0 {
+			break
+		}
+		if c == ',' || c == ';' || c == '\t' {
+			counts[c]++
+		}
+	}
+	best := ','
+	for _, c := range ",;\t" {
+		if counts[c] > counts[best] {
+			best = c
+		}
+	}
+	return best
+}
+
+// Write writes rows.
+func Write(w io.Writer, rows [][]string) error {
+	out := csv.NewWriter(w)
+	safe := make([]string, 0, 16)
+	for _, row := range rows {
+		safe = safe[:0]
+		for _, cell := range row {
+			safe = append(safe, guarded(cell))
+		}
+		if err := out.Write(safe); err != nil {
+			return err
+		}
+	}
+	out.Flush()
+	return out.Error()
+}
+
+const signs = "=+-@\t\r"
+
+var number = regexp.MustCompile(`^[+-]?[0-9]+([.,][0-9]+)?$`)
+
+// guarded is a cell that no spreadsheet takes for a formula.
+func guarded(cell string) string {
+	if signed(cell) && !number.MatchString(cell) {
+		return "'" + cell
+	}
+	return cell
+}
+
+// bare is a cell as it was before it was guarded.
+func bare(cell string) string {
+	if strings.HasPrefix(cell, "'") && signed(cell) {
+		return cell[1:]
+	}
+	return cell
+}
+
+// signed says whether a cell begins with a sign that makes a formula, apostrophes before it aside.
+func signed(cell string) bool {
+	rest := strings.TrimLeft(cell, "'")
+	return rest != "" && strings.ContainsRune(signs, rune(rest[0]))
+}
