@@ -43,13 +43,16 @@ func (m *Map) celled(country, within string) *Line {
 	}
 	for r := range m.rules(country) {
 		for _, e := range r.Postcodes {
-			for _, code := range postcode.Samples(country, e) {
-				entry := code.Text
-				if e.Takes(code) {
-					entry = e.String()
-				}
-				if !l.Listed || e.Takes(code) {
-					add(code, entry, false)
+			samples := postcode.Samples
+			if postcode.British(country) {
+				samples = postcode.Examples
+			}
+			for _, code := range samples(country, e) {
+				switch {
+				case e.Takes(code):
+					add(code, e.String(), false)
+				case !l.Listed: // what lies beside it tells where it ends
+					add(code, code.Text, false)
 				}
 			}
 		}
@@ -133,12 +136,11 @@ func (m *Map) cell(l *Line, name string, probes []probe) {
 	var weights []uint64
 	for _, p := range probes {
 		spotted := place.Address{Country: l.Country, Postcode: p.code}.Spot(m.Gazetteer)
-		s := stretch(0, 0, m.Match(&spotted))
-		s.Entry = p.entry
+		s := Stretch{Zones: m.Match(&spotted, nil), Entry: p.entry}
 		if p.list {
 			s.Listed = 1
 		}
-		if n := len(runs); n > 0 && slices.Equal(runs[n-1].Zones, s.Zones) {
+		if n := len(runs); n > 0 && slices.EqualFunc(runs[n-1].Zones, s.Zones, sameZone) {
 			if runs[n-1].Entry != s.Entry {
 				runs[n-1].Entry = c.Entry
 			}
@@ -197,7 +199,7 @@ func (m *Map) others(l *Line, named map[string][]probe) {
 		}
 		c.To = c.From + unitsPerCell - 1
 		spotted := place.Address{Country: l.Country, Postcode: first}.Spot(m.Gazetteer)
-		s := stretch(c.From, c.To, m.Match(&spotted))
+		s := Stretch{From: c.From, To: c.To, Zones: m.Match(&spotted, nil)}
 		l.Cells, l.Stretches = append(l.Cells, c), append(l.Stretches, s)
 		return
 	}

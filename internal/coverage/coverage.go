@@ -21,10 +21,10 @@ import (
 
 // Map is the zones of a store as this package looks at them. It is safe for many goroutines, and is not changed once made.
 type Map struct {
-	Rules     []place.Owner                      // by zone; those that are switched off take nothing
-	Match     func(*place.Spotted) []place.Match // which zones take an address, the one that counts first
-	Tie       func(a, b place.Match) bool        // whether only their order in the file tells which of two counts first
-	Gazetteer *gazetteer.Gazetteer               // may be nil
+	Rules     []place.Owner                                     // by zone; those that are switched off take nothing
+	Match     func(*place.Spotted, []place.Match) []place.Match // appends the zones that take an address, the one that counts first
+	Tie       func(a, b place.Match) bool                       // whether only their order in the file tells which of two counts first
+	Gazetteer *gazetteer.Gazetteer                              // may be nil
 
 	lines   sync.Map // of [2]string, country and within, to *Line; laid out when it is first asked for
 	summary sync.Once
@@ -33,11 +33,10 @@ type Map struct {
 
 // Stretch is neighbouring codes that the same zones take.
 type Stretch struct {
-	From, To uint64 // positions on the line, both included; on a line of numbers they are the codes
-	Zones    []int  // that take it, the one that counts first; none is a hole
-	Levels   []place.Level
-	Listed   int    // codes of the gazetteer in it
-	Entry    string // on a line of cells: what to type for it
+	From, To uint64        // positions on the line, both included; on a line of numbers they are the codes
+	Zones    []place.Match // those that take it, the one that counts first; none is a hole
+	Listed   int           // codes of the gazetteer in it
+	Entry    string        // on a line of cells: what to type for it
 }
 
 // Codes is how many positions the stretch has.
@@ -135,7 +134,7 @@ func (m *Map) numbered(country string, length int) *Line {
 	}
 	slices.Sort(starts)
 	starts = slices.Compact(starts)
-	var zones []int
+	var all []place.Match // of all stretches: they share one array
 	for i, from := range starts {
 		if from > l.Last {
 			break
@@ -145,16 +144,14 @@ func (m *Map) numbered(country string, length int) *Line {
 			to = min(starts[i+1]-1, l.Last)
 		}
 		spotted := place.Address{Country: country, Postcode: l.Text(from)}.Spot(m.Gazetteer)
-		matches := m.Match(&spotted)
-		zones = zones[:0]
-		for _, match := range matches {
-			zones = append(zones, match.Owner)
-		}
-		if n := len(l.Stretches); n > 0 && slices.Equal(l.Stretches[n-1].Zones, zones) {
-			l.Stretches[n-1].To = to
+		before := len(all)
+		all = m.Match(&spotted, all)
+		zones := all[before:len(all):len(all)]
+		if n := len(l.Stretches); n > 0 && slices.EqualFunc(l.Stretches[n-1].Zones, zones, sameZone) {
+			l.Stretches[n-1].To, all = to, all[:before]
 			continue
 		}
-		l.Stretches = append(l.Stretches, stretch(from, to, matches))
+		l.Stretches = append(l.Stretches, Stretch{From: from, To: to, Zones: zones})
 	}
 	at := 0
 	for _, n := range numbersOf(listed, length) {
@@ -166,13 +163,7 @@ func (m *Map) numbered(country string, length int) *Line {
 	return l
 }
 
-func stretch(from, to uint64, matches []place.Match) Stretch {
-	s := Stretch{From: from, To: to}
-	for _, match := range matches {
-		s.Zones, s.Levels = append(s.Zones, match.Owner), append(s.Levels, match.Narrow.Level)
-	}
-	return s
-}
+func sameZone(a, b place.Match) bool { return a.Owner == b.Owner }
 
 // rules runs through the rules, exceptions too, that may tell codes of a country apart.
 func (m *Map) rules(country string) func(func(*place.Rule) bool) {

@@ -34,9 +34,9 @@ type RegionShare struct {
 // Overlap is two zones that take one address, and that neither only their narrowness nor one's lying in the other tells apart.
 type Overlap struct {
 	Kind  Kind
-	Zone  int           // gets the address
-	Other int           // takes it too
-	At    place.Address // in both
+	Zone  int            // gets the address
+	Other int            // takes it too
+	At    *place.Address // in both
 }
 
 // Kind is how two zones overlap.
@@ -57,7 +57,17 @@ const (
 type Summary struct {
 	Shares   []Share // by zone
 	Overlaps []Overlap
-	Partial  bool // too many zones lie over one another to compare all of them
+	Partial  bool      // too many zones lie over one another to compare all of them
+	byZone   [][]int32 // of Overlaps
+}
+
+// Of lists the overlaps of a zone.
+func (s *Summary) Of(zone int) []Overlap {
+	out := make([]Overlap, len(s.byZone[zone]))
+	for i, at := range s.byZone[zone] {
+		out[i] = s.Overlaps[at]
+	}
+	return out
 }
 
 // most is how many pairs of zones are looked at for a summary, all addresses together.
@@ -67,8 +77,8 @@ type pair struct {
 	addresses int
 	tie       bool
 	wins      [2]int // how often the first, the second of the pair counts before the other
-	at        place.Address
-	tieAt     place.Address
+	at        *place.Address
+	first     int // which of the pair counts first there
 }
 
 // summing is a summary on its way.
@@ -83,7 +93,7 @@ type summing struct {
 // Summary compares the zones. It is kept for the next time.
 func (m *Map) Summary() *Summary {
 	m.summary.Do(func() {
-		a := &summing{m: m, s: &Summary{Shares: make([]Share, len(m.Rules))}, matched: make([]int, len(m.Rules)), pairs: map[[2]int32]*pair{}}
+		a := &summing{m: m, s: &Summary{Shares: make([]Share, len(m.Rules)), byZone: make([][]int32, len(m.Rules))}, matched: make([]int, len(m.Rules)), pairs: map[[2]int32]*pair{}}
 		for i := range a.s.Shares {
 			a.s.Shares[i] = Share{OutOf: map[int]uint64{}, CountryOf: map[int]int{}, inRegions: map[[2]string]int{}}
 		}
@@ -148,11 +158,12 @@ func (m *Map) Named() map[string]bool {
 }
 
 // ask looks at the zones of one address; weight is for how many codes it stands.
-func (a *summing) ask(at place.Address, matches []place.Match) {
+func (a *summing) ask(address place.Address, matches []place.Match) {
 	if len(matches) == 0 {
 		return
 	}
 	a.s.Shares[matches[0].Owner].First = true
+	var kept *place.Address
 	for i, x := range matches {
 		a.matched[x.Owner]++
 		for _, y := range matches[i+1:] {
@@ -166,13 +177,18 @@ func (a *summing) ask(at place.Address, matches []place.Match) {
 			}
 			p := a.pairs[[2]int32{int32(one), int32(other)}]
 			if p == nil {
-				p = &pair{at: at}
+				p = &pair{}
 				a.pairs[[2]int32{int32(one), int32(other)}] = p
 			}
 			p.addresses++
 			p.wins[first]++
-			if !p.tie && a.m.Tie(x, y) {
-				p.tie, p.tieAt = true, at
+			ties := !p.tie && a.m.Tie(x, y)
+			if p.at == nil || ties {
+				if kept == nil {
+					kept = &place.Address{}
+					*kept = address
+				}
+				p.at, p.first, p.tie = kept, first, ties
 			}
 		}
 	}
@@ -180,7 +196,7 @@ func (a *summing) ask(at place.Address, matches []place.Match) {
 
 func (a *summing) match(at place.Address) []place.Match {
 	spotted := at.Spot(a.m.Gazetteer)
-	return a.m.Match(&spotted)
+	return a.m.Match(&spotted, nil)
 }
 
 // country asks for the country as a whole and for the regions and towns that zones name in it.
@@ -216,7 +232,7 @@ func (a *summing) codes(country string) {
 			if s.Listed > 0 { // one that somebody has
 				at.Postcode = a.m.Gazetteer.CodesBetween(country, at.Postcode, l.Text(s.To))[0].Text
 			}
-			a.ask(at, a.match(at))
+			a.ask(at, s.Zones)
 			weight := s.Codes()
 			if l.Listed {
 				weight = uint64(s.Listed)
@@ -226,7 +242,7 @@ func (a *summing) codes(country string) {
 		for _, c := range listed {
 			if n := numbersOf([]gazetteer.Code{c}, l.Length); len(n) == 1 {
 				if i := l.At(n[0]); len(l.Stretches[i].Zones) > 0 {
-					a.region(country, l.Stretches[i].Zones[0], c)
+					a.region(country, l.Stretches[i].Zones[0].Owner, c)
 				}
 			}
 		}
@@ -236,13 +252,9 @@ func (a *summing) codes(country string) {
 		at := place.Address{Country: country, Postcode: c.Text}
 		matches := a.match(at)
 		a.ask(at, matches)
-		zones := make([]int, len(matches))
-		for i, m := range matches {
-			zones[i] = m.Owner
-		}
-		if len(zones) > 0 {
-			a.give(zones, 1)
-			a.region(country, zones[0], c)
+		if len(matches) > 0 {
+			a.give(matches, 1)
+			a.region(country, matches[0].Owner, c)
 		}
 	}
 	seen := map[string]bool{}
@@ -260,14 +272,14 @@ func (a *summing) codes(country string) {
 }
 
 // give counts codes for the zone that gets them.
-func (a *summing) give(zones []int, codes uint64) {
+func (a *summing) give(zones []place.Match, codes uint64) {
 	if len(zones) == 0 || codes == 0 {
 		return
 	}
-	share := &a.s.Shares[zones[0]]
+	share := &a.s.Shares[zones[0].Owner]
 	share.Codes += codes
 	if len(zones) > 1 {
-		share.OutOf[zones[1]] += codes
+		share.OutOf[zones[1].Owner] += codes
 	}
 }
 
@@ -300,7 +312,7 @@ func (m *Map) near(p orb.Point, country string) (place.Address, []place.Match) {
 	}
 	at := place.At(country, p)
 	spotted := at.Spot(m.Gazetteer)
-	return at, m.Match(&spotted)
+	return at, m.Match(&spotted, nil)
 }
 
 func (a *summing) finish() {
@@ -320,32 +332,26 @@ func (a *summing) finish() {
 		one, other := int(key[0]), int(key[1])
 		oneIn, otherIn := a.matched[one] == p.addresses, a.matched[other] == p.addresses
 		o := Overlap{Zone: one, Other: other, At: p.at}
-		if p.wins[0] == 0 {
+		if p.first == 1 {
 			o.Zone, o.Other = other, one
 		}
 		switch {
 		case p.tie:
-			o.Kind, o.At = Ties, p.tieAt
+			o.Kind = Ties
 		case !oneIn && !otherIn:
 			o.Kind = Crosses
-		case otherIn && p.wins[1] == 0 && !a.s.Shares[other].First:
-			o.Kind, o.Zone, o.Other = Hides, one, other
-		case oneIn && p.wins[0] == 0 && !a.s.Shares[one].First:
-			o.Kind, o.Zone, o.Other = Hides, other, one
+		case otherIn && p.wins[1] == 0 && !a.s.Shares[other].First || oneIn && p.wins[0] == 0 && !a.s.Shares[one].First:
+			o.Kind = Hides
 		default:
 			continue
-		}
-		if matches := a.match(o.At); o.Kind != Hides {
-			for _, m := range matches { // the one that gets this very address
-				if m.Owner == one || m.Owner == other {
-					o.Zone, o.Other = m.Owner, one+other-m.Owner
-					break
-				}
-			}
 		}
 		a.s.Overlaps = append(a.s.Overlaps, o)
 	}
 	slices.SortFunc(a.s.Overlaps, func(x, y Overlap) int {
 		return cmp.Or(cmp.Compare(x.Zone, y.Zone), cmp.Compare(x.Kind, y.Kind), cmp.Compare(x.Other, y.Other))
 	})
+	for i, o := range a.s.Overlaps {
+		a.s.byZone[o.Zone] = append(a.s.byZone[o.Zone], int32(i))
+		a.s.byZone[o.Other] = append(a.s.byZone[o.Other], int32(i))
+	}
 }

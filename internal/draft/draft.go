@@ -73,7 +73,13 @@ func (d *Draft) compiled(f *store.File, written []byte) (*State, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &State{File: f, Engine: quote.Compile(f, d.gazetteer), written: written, parts: parts}, nil
+	s := &State{File: f, written: written, parts: parts}
+	if now := d.state.Load(); now != nil {
+		s.Engine = quote.Recompile(f, d.gazetteer, now.Engine)
+	} else {
+		s.Engine = quote.Compile(f, d.gazetteer)
+	}
+	return s, nil
 }
 
 // State is the draft as it stands.

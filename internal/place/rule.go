@@ -3,6 +3,7 @@
 package place
 
 import (
+	"bytes"
 	"math"
 	"slices"
 	"strconv"
@@ -113,6 +114,27 @@ func inGroup(code, country string) bool {
 	g, _ := world.GroupByCode(code)
 	_, in := slices.BinarySearch(g.Countries, country)
 	return in
+}
+
+// Equal says whether two rules take the same and say the same of it.
+func (r *Rule) Equal(o *Rule) bool {
+	if r.World != o.World || r.Group != o.Group || r.Country != o.Country || r.Region != o.Region || r.City != o.City || !slices.Equal(r.Postcodes, o.Postcodes) ||
+		(r.Area == nil) != (o.Area == nil) || (r.Within == nil) != (o.Within == nil) {
+		return false
+	}
+	if r.Area != nil && !bytes.Equal(r.Area.raw, o.Area.raw) {
+		return false
+	}
+	if w, v := r.Within, o.Within; w != nil {
+		return w.Location == v.Location && w.Located == v.Located && w.Lat.Cmp(v.Lat) == 0 && w.Lon.Cmp(v.Lon) == 0 && w.Distance.Cmp(v.Distance) == 0 && w.Metres == v.Metres && w.Name == v.Name
+	}
+	return true
+}
+
+// Equal says whether two owners take the same.
+func (o Owner) Equal(p Owner) bool {
+	same := func(a, b Rule) bool { return a.Equal(&b) }
+	return slices.EqualFunc(o.Places, p.Places, same) && slices.EqualFunc(o.Except, p.Except, same)
 }
 
 // Narrowness orders rules that took the same address. The zero value is narrower than any rule's.

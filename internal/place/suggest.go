@@ -139,6 +139,7 @@ func (s *suggestions) town(r Reader, country string, name gazetteer.Name, prefix
 	case country != r.Home || len(world.CountriesByName(name.Name)) > 0 || len(world.RegionsByName("", name.Name)) > 0:
 		text = country + " town " + text
 	}
+	s.home = country == r.Home
 	s.add(rank, text, means+", "+plural(name.Codes, "code"))
 }
 

@@ -94,7 +94,7 @@ func (r Reader) Text(text string) (t Text) {
 				continue
 			}
 			r.tired = asked >= mostGuesses
-			rule, err := r.place(named, country, true)
+			rule, err := r.place(named, country)
 			if err == nil {
 				if r.unknown(&rule) {
 					t.Unknown = append(t.Unknown, part)
@@ -277,8 +277,8 @@ func Join(rules []Rule, r Rule) []Rule {
 	return append(rules, r)
 }
 
-// place reads one place. With guess, a name that nobody knows may be a slip.
-func (r Reader) place(text, home string, guess bool) (Rule, *TextError) {
+// place reads one place.
+func (r Reader) place(text, home string) (Rule, *TextError) {
 	fail := func(format string, args ...any) (Rule, *TextError) {
 		return Rule{}, &TextError{Reason: fmt.Sprintf(format, args...)}
 	}
@@ -357,7 +357,7 @@ func (r Reader) place(text, home string, guess bool) (Rule, *TextError) {
 		}
 	}
 	if !strings.ContainsAny(code, "0123456789*") && !(ahead || country == "GB") {
-		return r.typedTown(code, country, guess, fail)
+		return r.typedTown(code, country, true, fail)
 	}
 	if country == "" {
 		return fail("put the country in front of the code, such as FI %.60s", code)
@@ -365,7 +365,7 @@ func (r Reader) place(text, home string, guess bool) (Rule, *TextError) {
 	entry, err := postcode.ParseEntry(country, code)
 	if err != nil {
 		if !strings.ContainsAny(code, "0123456789*") {
-			return r.typedTown(code, country, guess && !ahead, fail)
+			return r.typedTown(code, country, !ahead, fail)
 		}
 		return fail("%s", err.Error())
 	}
@@ -400,7 +400,8 @@ func regionChoices(regions []world.Region) (list []Choice) {
 // MaxCity is the longest name of a town, in letters.
 const MaxCity = 80
 
-// typedTown reads a town's name. A town that no list knows is taken, unless it is nearly the name of something known.
+// typedTown reads a town's name. A town that no list knows is taken, unless, with guess, it may be a slip: it is nearly the name of
+// something known, or stands among codes.
 func (r Reader) typedTown(name, country string, guess bool, fail func(string, ...any) (Rule, *TextError)) (Rule, *TextError) {
 	if len(name) > 5 && strings.EqualFold(name[:5], "town ") {
 		name, guess = strings.TrimSpace(name[5:]), false

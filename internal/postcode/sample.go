@@ -1,5 +1,7 @@
 package postcode
 
+import "strconv"
+
 // Samples gives codes of the country at the edges of an entry: the least and the greatest that begin as it does, of each length
 // that the country has, and their neighbours outside. Whatever another entry cuts off it, one of both entries' samples tells.
 func Samples(country string, e Entry) []Code {
@@ -26,6 +28,19 @@ func Samples(country string, e Entry) []Code {
 			add(t.beside(low, -1))
 			add(t.beside(high, +1))
 		}
+	}
+	return out
+}
+
+// Examples gives codes that a British entry takes: of a range of districts one for each district.
+func Examples(country string, e Entry) []Code {
+	if e.kind != districts {
+		return []Code{Read(country, e.First(country))}
+	}
+	area, _, suffix := splitDistrict(e.from)
+	var out []Code
+	for n := e.first; n <= e.last; n++ {
+		out = append(out, Read(country, area+strconv.Itoa(n)+suffix+"1AA"))
 	}
 	return out
 }

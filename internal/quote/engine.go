@@ -5,6 +5,8 @@
 package quote
 
 import (
+	"slices"
+
 	"diadrom/internal/coverage"
 	"diadrom/internal/gazetteer"
 	"diadrom/internal/place"
@@ -86,7 +88,7 @@ func Compile(f *store.File, g *gazetteer.Gazetteer) *Engine {
 		}
 	}
 	e.zones = place.NewIndex(owners)
-	e.coverage = &coverage.Map{Rules: owners, Match: e.Zones, Tie: e.tie, Gazetteer: g}
+	e.coverage = &coverage.Map{Rules: owners, Match: e.appendZones, Tie: e.tie, Gazetteer: g}
 	owners = make([]place.Owner, len(f.Surcharges))
 	for i, s := range f.Surcharges {
 		owners[i] = place.Owner{Places: located(s.Places, points), Except: located(s.Except, points)}
@@ -104,6 +106,19 @@ func Compile(f *store.File, g *gazetteer.Gazetteer) *Engine {
 	}
 	e.agreed = agreements(f)
 	e.reader = e.newReader()
+	return e
+}
+
+// Recompile is Compile for a store of which before is an earlier state: what has been laid out of its zones is taken over where
+// they are the same.
+func Recompile(f *store.File, g *gazetteer.Gazetteer, before *Engine) *Engine {
+	e := Compile(f, g)
+	sameRank := func(a, b store.Zone) bool {
+		return (a.Rank == nil) == (b.Rank == nil) && (a.Rank == nil || *a.Rank == *b.Rank)
+	}
+	if g == before.gaz && slices.EqualFunc(f.Zones, before.file.Zones, sameRank) && slices.EqualFunc(e.coverage.Rules, before.coverage.Rules, place.Owner.Equal) {
+		e.coverage = before.coverage
+	}
 	return e
 }
 

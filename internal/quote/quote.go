@@ -142,7 +142,15 @@ func (a *asked) money(d exact.Decimal) span {
 
 // Zones lists the zones that take an address, the one that counts before the others: by rank, then narrowest first, then in
 // the file's order.
-func (e *Engine) Zones(to *place.Spotted) []place.Match { return e.rank(e.zones.Match(to, nil)) }
+func (e *Engine) Zones(to *place.Spotted) []place.Match { return e.appendZones(to, nil) }
+
+// appendZones is Zones, behind what is in a list already.
+func (e *Engine) appendZones(to *place.Spotted, into []place.Match) []place.Match {
+	before := len(into)
+	into = e.zones.Match(to, into)
+	e.rank(into[before:])
+	return into
+}
 
 func (e *Engine) rank(matches []place.Match) []place.Match {
 	if e.ranked {

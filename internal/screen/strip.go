@@ -89,7 +89,12 @@ func (v *stripView) window(query url.Values) {
 	v.to = l.Last
 	v.query = url.Values{"strip": {v.code}}
 	if l.Length == 0 {
-		v.From, v.To = l.Cells[0].Text, l.Cells[len(l.Cells)-1].Text
+		v.From = l.Cells[0].Text
+		for _, c := range l.Cells {
+			if c.Entry != "" {
+				v.To = c.Text
+			}
+		}
 		if l.Within != "" {
 			v.query.Set("within", l.Within)
 			v.Whole = "/zones?strip=" + v.code
@@ -175,8 +180,8 @@ func (v *stripView) draw(f *store.File, m *coverage.Map) {
 		if s.Listed > 0 {
 			bar.Title += " (" + v.places(m, entry, s) + ")"
 		}
-		if len(s.Zones) > 0 && s.Levels[0] <= place.Region && s.Zones[0] != lastZone {
-			label := nameOr(f.Zones[s.Zones[0]].Name, f.Zones[s.Zones[0]].ID)
+		if len(s.Zones) > 0 && s.Zones[0].Narrow.Level <= place.Region && s.Zones[0].Owner != lastZone {
+			label := nameOr(f.Zones[s.Zones[0].Owner].Name, f.Zones[s.Zones[0].Owner].ID)
 			width := 6.4 * float64(len([]rune(label)))
 			x := v.x(from)
 			at := min(x, stripWidth-width)
@@ -185,7 +190,7 @@ func (v *stripView) draw(f *store.File, m *coverage.Map) {
 			}
 			if at >= labelled {
 				v.Labels = append(v.Labels, stripLabel{px(at), label})
-				labelled, lastZone = at+width+8, s.Zones[0]
+				labelled, lastZone = at+width+8, s.Zones[0].Owner
 			}
 		}
 		v.Bars = append(v.Bars, bar)
@@ -200,18 +205,18 @@ func (v *stripView) bar(f *store.File, s *coverage.Stretch, from, to uint64) str
 	if len(s.Zones) == 0 {
 		return bar
 	}
-	z := &f.Zones[s.Zones[0]]
-	bar.Colour, bar.Title = colour(s.Zones[0]), nameOr(z.Name, z.ID)
+	z := &f.Zones[s.Zones[0].Owner]
+	bar.Colour, bar.Title = colour(s.Zones[0].Owner), nameOr(z.Name, z.ID)
 	height := 16
-	if s.Levels[0] <= place.Postcode {
+	if s.Zones[0].Narrow.Level <= place.Postcode {
 		height = 36
-	} else if s.Levels[0] <= place.Region {
+	} else if s.Zones[0].Narrow.Level <= place.Region {
 		height = 26
 	}
 	bar.Y, bar.H = strconv.Itoa(60-height), strconv.Itoa(height)
 	if len(s.Zones) > 1 {
-		under := &f.Zones[s.Zones[1]]
-		bar.Under = colour(s.Zones[1])
+		under := &f.Zones[s.Zones[1].Owner]
+		bar.Under = colour(s.Zones[1].Owner)
 		bar.Title += ", over " + nameOr(under.Name, under.ID)
 	}
 	return bar
@@ -226,9 +231,9 @@ func (v *stripView) drawMany(f *store.File, shown []coverage.Stretch) {
 		for {
 			s := &shown[0]
 			for _, z := range s.Zones[:min(1, len(s.Zones))] {
-				zones[z] = true
+				zones[z.Owner] = true
 			}
-			if len(s.Zones) > 0 && (len(seen.Zones) == 0 || s.Levels[0] < seen.Levels[0]) {
+			if len(s.Zones) > 0 && (len(seen.Zones) == 0 || s.Zones[0].Narrow.Level < seen.Zones[0].Narrow.Level) {
 				seen = s
 			}
 			if s.To > end {

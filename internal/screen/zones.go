@@ -369,36 +369,48 @@ func most[N int | uint64](counts map[int]N) int {
 }
 
 // mostOverlaps is how many overlaps of a zone are said.
-const mostOverlaps = 2
+const mostOverlaps = 3
 
-// overlaps says with which zones a zone ties or crosses, with an address in both and which of them gets it.
+// overlaps says with which zones a zone ties or crosses, with an address in both and which of them gets it; zones with which it
+// does so alike, in one sentence.
 func (s zoneSentences) overlaps(zone int) (list []string) {
-	more := 0
-	for _, o := range s.summary.Overlaps {
-		if o.Zone != zone && o.Other != zone {
-			continue
+	type alike struct {
+		kind coverage.Kind
+		won  bool
+		at   string
+	}
+	var order []alike
+	others := map[alike][]string{}
+	for _, o := range s.summary.Of(zone) {
+		a := alike{o.Kind, o.Zone == zone, o.At.Line(s.state.File.Home())}
+		if others[a] == nil {
+			order = append(order, a)
 		}
-		if len(list) == mostOverlaps {
-			more++
-			continue
+		others[a] = append(others[a], s.name(o.Zone+o.Other-zone))
+	}
+	for _, a := range order[:min(len(order), mostOverlaps)] {
+		names := firstFew(others[a])
+		if n := len(others[a]); n == 2 {
+			names = others[a][0] + " and " + others[a][1]
 		}
-		at, won := o.At.Line(s.state.File.Home()), o.Zone == zone
+		goes := "goes there"
+		if a.won {
+			goes = "comes here"
+		}
 		switch {
-		case o.Kind == coverage.Ties && won:
-			list = append(list, "Ties with "+s.name(o.Other)+": "+at+" is in both, and comes here, as this zone is the older one.")
-		case o.Kind == coverage.Ties:
-			list = append(list, "Ties with "+s.name(o.Zone)+": "+at+" is in both, and goes there, as that zone is the older one.")
-		case o.Kind == coverage.Crosses && won:
-			list = append(list, "Crosses "+s.name(o.Other)+": "+at+" is in both, and comes here.")
-		case o.Kind == coverage.Crosses:
-			list = append(list, "Crosses "+s.name(o.Zone)+": "+at+" is in both, and goes there.")
-		case won:
-			list = append(list, "Takes all of "+s.name(o.Other)+", such as "+at+".")
+		case a.kind == coverage.Ties && a.won:
+			list = append(list, "Ties with "+names+": "+a.at+" "+goes+", as this zone is the older one.")
+		case a.kind == coverage.Ties:
+			list = append(list, "Ties with "+names+": "+a.at+" "+goes+", as that zone is the older one.")
+		case a.kind == coverage.Crosses:
+			list = append(list, "Crosses "+names+": "+a.at+" is in both, and "+goes+".")
+		case a.won:
+			list = append(list, "Takes all of "+names+", such as "+a.at+".")
 		default:
-			list = append(list, s.name(o.Zone)+" takes all of this zone first, such as "+at+".")
+			list = append(list, names+" takes all of this zone first, such as "+a.at+".")
 		}
 	}
-	if more > 0 {
+	if more := len(order) - len(list); more > 0 {
 		list = append(list, "And "+plural(more, "overlap")+" more.")
 	}
 	return list

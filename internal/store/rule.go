@@ -22,7 +22,10 @@ func (f *File) ReadRule(data []byte) (place.Rule, fault.List) {
 	r := &reader{jsonread.New(data, "")}
 	rule := r.rule(func([]byte) bool { return false })
 	r.End()
-	if r.Failed() {
+	if len(r.Faults) > 0 {
+		for i := range r.Faults {
+			r.Faults[i].Path = ""
+		}
 		return rule, r.Faults
 	}
 	c := checker{file: f, faulty: map[string]bool{}}

@@ -110,11 +110,21 @@ func texts(r *place.Rule, reader place.Reader) []string {
 	case r.Within != nil:
 		list = []string{"within " + r.Within.Distance.String() + " of " + r.Within.Lat.String() + " " + r.Within.Lon.String()}
 	}
-	read := reader.Text(strings.Join(list, ";"))
-	if len(read.Slips) == 0 && len(read.Places) == 1 && string(store.WriteRule(&read.Places[0])) == string(store.WriteRule(r)) {
-		return list
+	for i, text := range list {
+		alone := *r
+		if r.Level() == place.Postcode {
+			alone.Postcodes = r.Postcodes[i : i+1]
+		}
+		read := reader.Text(text)
+		if len(read.Slips) > 0 || len(read.Places) != 1 || !alone.Equal(&read.Places[0]) {
+			list = nil
+			break
+		}
 	}
-	return []string{string(store.WriteRule(r))}
+	if list == nil {
+		list = []string{string(store.WriteRule(r))}
+	}
+	return list
 }
 
 // zone is a zone on its way, with what its rows have told of it.
