@@ -282,5 +282,7 @@ func TestPastingThreeHundredCodesOfWhichThreeAreWrong(t *testing.T) {
 	page.MustElement(field).MustFocus().MustSelectAllText()
 	page.MustInsertText("5000*")
 	page.KeyActions().Press(input.Enter).MustDo()
+	waitText(t, page, "#zone-finland-50000-and-296-more", "1 taken")
+	page = s.open(t, "/zones?open=finland-50000-and-296-more", 1280, 800)
 	waitText(t, page, "#zone-finland-50000-and-296-more", "FI 5000*")
 }

@@ -54,7 +54,7 @@ func (s *Server) listsView(ctx context.Context, state *draft.State) (v listsView
 		row := listView{ID: l.ID, Name: l.Name, State: l.State, Percent: int(100 * l.Taken / max(l.Bytes, 1)), Problem: l.Problem, Skipped: l.Skipped}
 		v.Running = v.Running || l.State == storage.ListWaiting
 		for code, n := range l.Countries {
-			row.Countries = append(row.Countries, world.CountryName(code)+" "+grouped(n))
+			row.Countries = append(row.Countries, world.CountryName(code)+", "+counted(n, "place"))
 			if !sold[code] && len(l.Countries) <= 3 {
 				row.Notes = append(row.Notes, "No zone sends to "+world.CountryName(code)+".")
 			}
@@ -80,7 +80,7 @@ func (s *Server) listsView(ctx context.Context, state *draft.State) (v listsView
 		all, codes := g.Countries()
 		var known []string
 		for _, c := range all[:min(len(all), 4)] {
-			known = append(known, fmt.Sprintf("%s (%s codes)", world.CountryName(c), grouped(codes[c])))
+			known = append(known, world.CountryName(c)+" ("+counted(codes[c], "code")+")")
 		}
 		if more := len(all) - len(known); more > 0 {
 			known = append(known, strconv.Itoa(more)+" countries more")
@@ -95,6 +95,13 @@ func were(n int, what string) string {
 		return "1 " + what + " was"
 	}
 	return grouped(n) + " " + what + "s were"
+}
+
+func counted(n int, what string) string {
+	if n != 1 {
+		what += "s"
+	}
+	return grouped(n) + " " + what
 }
 
 // grouped writes a number with its thousands apart.

@@ -112,7 +112,7 @@ func reasons(slips []*place.TextError) string {
 // tell says what became of a pasted text; what was not taken stays in the field, to be mended.
 func (r *zoneRow) tell(t place.Text) {
 	var said []string
-	if t.Taken > 3 || len(t.Repeats) > 0 {
+	if t.Taken > 3 || len(t.Repeats) > 0 || r.More > 0 {
 		text := strconv.Itoa(t.Taken) + " taken"
 		if len(t.Repeats) > 0 {
 			text += ", " + firstFew(t.Repeats) + " already there"
@@ -147,7 +147,13 @@ func firstFew(list []string) string {
 func zoneName(places []place.Rule) string {
 	words := places[0].Words()
 	name := words[0]
-	if r := &places[0]; r.Level() == place.Postcode {
+	switch r := &places[0]; r.Level() {
+	case place.Region:
+		region, _ := world.RegionByCode(r.Country, r.Region)
+		name = region.Name
+	case place.City:
+		name = r.City
+	case place.Postcode:
 		name = world.CountryName(r.Country) + " " + strings.TrimPrefix(words[0], r.Country+" ")
 	}
 	if more := len(places) + len(words) - 2; more > 0 {
