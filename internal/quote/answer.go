@@ -27,6 +27,7 @@ type Measures struct {
 	Weight   string  `json:"weight"`
 	Quantity int64   `json:"quantity"`
 	Distance *string `json:"distance"`
+	Billed   *string `json:"billed_weight,omitempty"` // by the store's volumetric divisor, where it has one
 }
 
 // Option is a method that the buyer can choose.

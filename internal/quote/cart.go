@@ -21,14 +21,18 @@ type cart struct {
 	classes  []string // of shipped goods, each once, "" included
 	together []portion
 	alone    []parcel
+	box      portion  // all shipped goods that do not travel alone, where volumes count
+	boxes    []parcel // those that do
 
 	unweighed []string
 }
 
 // portion is the goods of one class in the parcel that goods share.
 type portion struct {
-	class string
-	goods rate.Goods
+	class  string
+	goods  rate.Goods
+	volume exact.Decimal  // cm³; only where volumes count
+	unit   *store.Product // where it is one unit of one product
 }
 
 // parcel is one unit that travels alone, count times.
@@ -41,7 +45,7 @@ func (c *cart) charged() bool { return len(c.together)+len(c.alone) > 0 }
 
 // emptied is a cart without goods that keeps its memory.
 func (c *cart) emptied() cart {
-	return cart{classes: c.classes[:0], together: c.together[:0], alone: c.alone[:0]}
+	return cart{classes: c.classes[:0], together: c.together[:0], alone: c.alone[:0], boxes: c.boxes[:0]}
 }
 
 // measure adds up a request's lines.
@@ -69,13 +73,22 @@ func (e *Engine) measure(c *cart, lines []Line) {
 				c.longestSide = *side
 			}
 		}
+		var volume exact.Decimal
+		if e.volumes {
+			volume = Volume(p, e.file.Store.LengthUnit)
+			if p.OwnParcel {
+				c.boxes = append(c.boxes, parcel{portion{goods: rate.Goods{Weight: unit}, volume: volume}, n})
+			} else {
+				c.box.goods.Weight, c.box.volume = c.box.goods.Weight.Add(weight), c.box.volume.Add(volume.Mul(count))
+			}
+		}
 		c.addClass(p.Class)
 		switch {
 		case p.ShipsFree:
 		case p.OwnParcel:
-			c.alone = append(c.alone, parcel{portion{p.Class, rate.Goods{Weight: unit, Quantity: 1, Subtotal: p.Price}}, n})
+			c.alone = append(c.alone, parcel{portion{p.Class, rate.Goods{Weight: unit, Quantity: 1, Subtotal: p.Price}, volume, p}, n})
 		default:
-			c.addTogether(p.Class, weight, n, price)
+			c.addTogether(p, weight, n, price, volume.Mul(count))
 		}
 	}
 }
@@ -99,14 +112,23 @@ func (c *cart) addClass(class string) {
 	c.classes = append(c.classes, class)
 }
 
-func (c *cart) addTogether(class string, weight exact.Decimal, quantity int64, price exact.Decimal) {
+func (c *cart) addTogether(p *store.Product, weight exact.Decimal, quantity int64, price, volume exact.Decimal) {
+	more := portion{p.Class, rate.Goods{Weight: weight, Quantity: quantity, Subtotal: price}, volume, p}
+	if quantity > 1 {
+		more.unit = nil
+	}
 	for i := range c.together {
-		if p := &c.together[i]; p.class == class {
-			p.goods = sum(p.goods, rate.Goods{Weight: weight, Quantity: quantity, Subtotal: price})
+		if have := &c.together[i]; have.class == p.Class {
+			have.add(&more)
 			return
 		}
 	}
-	c.together = append(c.together, portion{class, rate.Goods{Weight: weight, Quantity: quantity, Subtotal: price}})
+	c.together = append(c.together, more)
+}
+
+// add puts more goods into the parcel.
+func (p *portion) add(more *portion) {
+	p.goods, p.volume, p.unit = sum(p.goods, more.goods), p.volume.Add(more.volume), nil
 }
 
 func sum(a, b rate.Goods) rate.Goods {

@@ -28,6 +28,7 @@ type Engine struct {
 	reader                   place.Reader
 
 	ranked    bool
+	volumes   bool // whether volumetric weights may be billed
 	products  map[string]int
 	classes   map[string]bool
 	methods   []method
@@ -60,7 +61,8 @@ type column struct {
 
 // Compile prepares a store that [store.Read] has found without faults. A gazetteer may be nil. Neither may change afterwards.
 func Compile(f *store.File, g *gazetteer.Gazetteer) *Engine {
-	e := &Engine{file: f, gaz: g, units: f.Store.Units(), products: make(map[string]int, len(f.Products)), classes: map[string]bool{}}
+	e := &Engine{file: f, gaz: g, units: f.Store.Units(), products: make(map[string]int, len(f.Products)), classes: map[string]bool{},
+		volumes: f.Store.Volumetric != nil}
 	for i := range f.Products {
 		e.products[f.Products[i].SKU] = i
 	}
@@ -101,6 +103,13 @@ func Compile(f *store.File, g *gazetteer.Gazetteer) *Engine {
 	e.taxes = place.NewIndex(owners)
 	for i := range f.Methods {
 		if f.Methods[i].Enabled {
+			e.volumes = e.volumes || e.divisor(&f.Methods[i]) != nil
+			if n := f.Methods[i].Needs; n != nil && n.BilledWeight != nil {
+				e.volumes = true
+			}
+			for _, t := range f.Methods[i].Terms {
+				e.volumes = e.volumes || t.Needs != nil && t.Needs.BilledWeight != nil
+			}
 			e.methods = append(e.methods, e.method(&f.Methods[i], zoneIndex, points))
 		}
 	}

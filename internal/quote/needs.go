@@ -11,7 +11,7 @@ import (
 
 // needs checks a method's conditions; the reason says which one failed first and by how much. A distance that is unknown
 // counts last, as it is not the cart's fault.
-func (a *asked) needs(n *store.Needs, distance *exact.Decimal) refusal {
+func (a *asked) needs(m *method, n *store.Needs, distance *exact.Decimal) refusal {
 	if n == nil {
 		return refusal{}
 	}
@@ -28,6 +28,12 @@ func (a *asked) needs(n *store.Needs, distance *exact.Decimal) refusal {
 		{n.LongestSide, c.longestSide, func(d exact.Decimal) string { return d.String() + " " + a.e.file.Store.LengthUnit }, "has a longest side of "},
 	} {
 		if reason := outOfBounds(b.bounds, b.have, b.write, b.verb); reason != "" {
+			return refusal{Needs, reason}
+		}
+	}
+	if n.BilledWeight != nil {
+		write := func(d exact.Decimal) string { return u.Measure(rate.ByBilled, d.Round(3)) }
+		if reason := outOfBounds(n.BilledWeight, a.e.billedOf(c, a.e.divisor(m.Method)), write, "is billed as "); reason != "" {
 			return refusal{Needs, reason}
 		}
 	}

@@ -219,12 +219,41 @@ type plainGoods struct {
 	class            string
 	weight, subtotal *big.Rat
 	quantity         int64
+	volume           *big.Rat // cm³
 }
 
 func (g *plainGoods) add(h plainGoods) {
 	g.weight = new(big.Rat).Add(g.weight, h.weight)
 	g.subtotal = new(big.Rat).Add(g.subtotal, h.subtotal)
 	g.quantity += h.quantity
+	g.volume = new(big.Rat).Add(g.volume, h.volume)
+}
+
+// plainVolume is that of one unit of a line in cm³, 0 where a side is missing.
+func plainVolume(file, line obj) *big.Rat {
+	cm := rat(map[string]string{"": "1", "cm": "1", "mm": "0.1", "m": "100", "in": "2.54"}[text(sub(file, "store"), "length_unit")])
+	v := new(big.Rat).SetInt64(1)
+	for _, side := range []string{"length", "width", "height"} {
+		v.Mul(v, new(big.Rat).Mul(ratOr(line, side, "0"), cm))
+	}
+	return v
+}
+
+// plainBilled is the larger of a weight and the volumetric weight of a volume.
+func plainBilled(file, m obj, weight, volume *big.Rat) *big.Rat {
+	divisor := ratOr(sub(file, "store"), "volumetric_divisor", "0")
+	if given(m, "volumetric_divisor") {
+		divisor = rat(m["volumetric_divisor"])
+	}
+	if divisor.Sign() == 0 {
+		return weight
+	}
+	kilograms := map[string]string{"": "1", "kg": "1", "g": "0.001", "lb": "0.45359237", "oz": "0.028349523125"}[text(sub(file, "store"), "weight_unit")]
+	v := carried(new(big.Rat).Quo(volume, new(big.Rat).Mul(divisor, rat(kilograms))))
+	if v.Cmp(weight) > 0 {
+		return v
+	}
+	return weight
 }
 
 const (
@@ -236,7 +265,7 @@ const (
 func plainTable(t obj, column int, g plainGoods, distance *big.Rat) (*big.Rat, int) {
 	by, rows := text(t, "by"), list(t, "rows")
 	quantity := new(big.Rat).SetInt64(g.quantity)
-	x := map[string]*big.Rat{"order": new(big.Rat), "weight": g.weight, "subtotal": g.subtotal, "quantity": quantity, "distance": distance}[by]
+	x := map[string]*big.Rat{"order": new(big.Rat), "weight": g.weight, "billed_weight": g.weight, "subtotal": g.subtotal, "quantity": quantity, "distance": distance}[by]
 	if x == nil {
 		return nil, plainNoDistance
 	}
@@ -286,7 +315,7 @@ func plainTable(t obj, column int, g plainGoods, distance *big.Rat) (*big.Rat, i
 		}
 		plus(carried(new(big.Rat).Quo(new(big.Rat).Mul(ratOr(p, "amount", "0"), over), every)))
 	}
-	term := map[string]string{"weight": "per_weight", "distance": "per_distance", "quantity": "per_item"}[by]
+	term := map[string]string{"weight": "per_weight", "billed_weight": "per_weight", "distance": "per_distance", "quantity": "per_item"}[by]
 	graduated := truth(t, "graduated", false)
 	if graduated {
 		for i := 0; i <= row; i++ {
@@ -354,7 +383,8 @@ func plainQuote(file, request obj) plainAnswer {
 	}
 	subtotal, weight, longest, quantity := new(big.Rat), new(big.Rat), new(big.Rat), int64(0)
 	classes := map[string]bool{}
-	var parcels [][]plainGoods
+	var parcels, shippedParcels [][]plainGoods
+	shippedMain := plainGoods{"", new(big.Rat), new(big.Rat), 0, new(big.Rat)}
 	var main []plainGoods
 	for _, v := range list(request, "lines") {
 		line := v.(obj)
@@ -374,16 +404,24 @@ func plainQuote(file, request obj) plainAnswer {
 		if side := ratOr(line, "length", "0"); side.Cmp(longest) > 0 {
 			longest = side
 		}
+		volume := plainVolume(file, line)
+		if truth(line, "own_parcel", false) {
+			for range n {
+				shippedParcels = append(shippedParcels, []plainGoods{{"", unit, price, 1, volume}})
+			}
+		} else {
+			shippedMain.add(plainGoods{"", new(big.Rat).Mul(unit, count), price, n, new(big.Rat).Mul(volume, count)})
+		}
 		if truth(line, "ships_free", false) {
 			continue
 		}
 		if truth(line, "own_parcel", false) {
 			for range n {
-				parcels = append(parcels, []plainGoods{{text(line, "class"), unit, price, 1}})
+				parcels = append(parcels, []plainGoods{{text(line, "class"), unit, price, 1, volume}})
 			}
 			continue
 		}
-		main = append(main, plainGoods{text(line, "class"), new(big.Rat).Mul(unit, count), new(big.Rat).Mul(price, count), n})
+		main = append(main, plainGoods{text(line, "class"), new(big.Rat).Mul(unit, count), new(big.Rat).Mul(price, count), n, new(big.Rat).Mul(volume, count)})
 	}
 	if !a.needsShipping {
 		return a
@@ -409,7 +447,7 @@ func plainQuote(file, request obj) plainAnswer {
 		if !truth(m, "enabled", true) {
 			continue
 		}
-		if option, code := plainMethod(file, request, m, zones, parcels, plainCart{subtotal, weight, longest, quantity, classes}, distanceFrom(text(m, "from"))); code != "" {
+		if option, code := plainMethod(file, request, m, zones, parcels, plainCart{subtotal, weight, longest, quantity, classes, append(shippedParcels, []plainGoods{shippedMain})}, distanceFrom(text(m, "from"))); code != "" {
 			a.refused[id] = code
 		} else {
 			a.options[id] = option
@@ -422,6 +460,7 @@ type plainCart struct {
 	subtotal, weight, longest *big.Rat
 	quantity                  int64
 	classes                   map[string]bool
+	boxes                     [][]plainGoods // all shipped goods, by parcel
 }
 
 func plainMethod(file, request, m obj, zones []plainZone, parcels [][]plainGoods, cart plainCart, distance *big.Rat) (plainOption, string) {
@@ -460,7 +499,11 @@ func plainMethod(file, request, m obj, zones []plainZone, parcels [][]plainGoods
 	anyOf := func(wanted, have []string) bool {
 		return slices.ContainsFunc(wanted, func(w string) bool { return slices.Contains(have, w) })
 	}
-	if !within("subtotal", cart.subtotal) || !within("weight", cart.weight) || !within("quantity", quantity) || !within("longest_side", cart.longest) ||
+	billed := new(big.Rat)
+	for _, box := range cart.boxes {
+		billed.Add(billed, plainBilled(file, m, box[0].weight, box[0].volume))
+	}
+	if !within("billed_weight", billed) || !within("subtotal", cart.subtotal) || !within("weight", cart.weight) || !within("quantity", quantity) || !within("longest_side", cart.longest) ||
 		distance != nil && !within("distance", distance) ||
 		len(texts(needs, "coupons")) > 0 && !anyOf(texts(needs, "coupons"), used) ||
 		len(texts(needs, "groups")) > 0 && !anyOf(texts(needs, "groups"), []string{text(request, "group")}) {
@@ -498,7 +541,7 @@ func plainMethod(file, request, m obj, zones []plainZone, parcels [][]plainGoods
 				agreed = rat(g["amount"])
 			}
 		}
-		sum, outcome = plainTables(m, zone, parcels, distance)
+		sum, outcome = plainTables(file, m, zone, parcels, distance)
 		switch {
 		case outcome == plainPriced:
 			sum = plainExtras(file, m, term, to, cart, sum)
@@ -546,7 +589,7 @@ func plainMethod(file, request, m obj, zones []plainZone, parcels [][]plainGoods
 	return plainOption{charge.FloatString(2), tax.FloatString(2), total.FloatString(2), zone}, ""
 }
 
-func plainTables(m obj, zone string, parcels [][]plainGoods, distance *big.Rat) (*big.Rat, int) {
+func plainTables(file, m obj, zone string, parcels [][]plainGoods, distance *big.Rat) (*big.Rat, int) {
 	sum, worst := new(big.Rat), plainPriced
 	tables := list(m, "tables")
 	tableOf := func(class string) (table, column int) {
@@ -571,7 +614,7 @@ func plainTables(m obj, zone string, parcels [][]plainGoods, distance *big.Rat) 
 			}
 			have, ok := goods[t]
 			if !ok {
-				have = plainGoods{g.class, new(big.Rat), new(big.Rat), 0}
+				have = plainGoods{g.class, new(big.Rat), new(big.Rat), 0, new(big.Rat)}
 			}
 			have.add(g)
 			goods[t] = have
@@ -583,6 +626,9 @@ func plainTables(m obj, zone string, parcels [][]plainGoods, distance *big.Rat) 
 				continue
 			}
 			_, column := tableOf(g.class)
+			if text(tables[i].(obj), "by") == "billed_weight" {
+				g.weight = plainBilled(file, m, g.weight, g.volume)
+			}
 			amount, outcome := plainTable(tables[i].(obj), column, g, distance)
 			if outcome != plainPriced {
 				worst = max(worst, outcome)

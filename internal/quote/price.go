@@ -155,6 +155,9 @@ func (p *pricing) alone(parcel *parcel, results []priced) refusal {
 	goods := parcel.goods
 	goods.Distance = p.distance
 	c := p.s.tables[i]
+	weight := goods.Weight
+	var buffer [128]byte
+	bill := p.bill(buffer[:0], c.table, &goods, parcel.volume, parcel.unit)
 	amount, row, outcome := c.table.Price(c.column, &goods)
 	if outcome != rate.Priced {
 		return p.unpriced(c, row, &goods, outcome)
@@ -167,8 +170,9 @@ func (p *pricing) alone(parcel *parcel, results []priced) refusal {
 	} else {
 		r.text = append(r.text, "a parcel of its own of "...)
 	}
-	r.text = p.e.units.AppendMeasure(r.text, rate.ByWeight, goods.Weight)
+	r.text = p.e.units.AppendMeasure(r.text, rate.ByWeight, weight)
 	r.text = append(r.text, ": "...)
+	r.text = append(r.text, bill...)
 	r.text = c.table.AppendReckoning(r.text, c.column, row, &goods, amount, p.e.units)
 	if parcel.count > 1 {
 		r.text = append(r.text, " each"...)
@@ -193,12 +197,12 @@ func (p *pricing) open(r *priced, t *rate.Table, row int) {
 
 // together prices the goods that share a parcel, each table those that it claims.
 func (p *pricing) together(results []priced) refusal {
-	var buffer [4]rate.Goods
+	var buffer [4]portion
 	var usedBuffer [4]bool
 	worst := refusal{}
 	goods, used := buffer[:min(len(results), 4)], usedBuffer[:min(len(results), 4)]
 	if len(results) > 4 {
-		goods, used = make([]rate.Goods, len(results)), make([]bool, len(results))
+		goods, used = make([]portion, len(results)), make([]bool, len(results))
 	}
 	for i := range p.cart.together {
 		part := &p.cart.together[i]
@@ -208,35 +212,40 @@ func (p *pricing) together(results []priced) refusal {
 			continue
 		}
 		if used[t] {
-			goods[t] = sum(goods[t], part.goods)
+			goods[t].add(part)
 		} else {
-			goods[t], used[t] = part.goods, true
+			goods[t], used[t] = *part, true
 		}
 	}
 	dearest, highest := -1, exact.Zero
+	var dearestWeight exact.Decimal
+	var dearestBill []byte
 	for i := range goods {
 		if !used[i] {
 			continue
 		}
-		goods[i].Distance = p.distance
+		g := &goods[i].goods
+		g.Distance = p.distance
 		c := p.s.tables[i]
-		amount, row, outcome := c.table.Price(c.column, &goods[i])
+		weight := g.Weight
+		bill := p.bill(nil, c.table, g, goods[i].volume, goods[i].unit)
+		amount, row, outcome := c.table.Price(c.column, g)
 		if outcome != rate.Priced {
-			worst = graver(worst, p.unpriced(c, row, &goods[i], outcome))
+			worst = graver(worst, p.unpriced(c, row, g, outcome))
 			continue
 		}
 		if p.m.Classes == "dearest" {
 			if dearest < 0 || highest.Less(amount) {
-				dearest, highest = i, amount
+				dearest, highest, dearestWeight, dearestBill = i, amount, weight, bill
 			}
 			continue
 		}
-		p.note(&results[i], c, row, &goods[i], amount)
+		p.note(&results[i], c, row, g, amount, weight, bill)
 	}
 	if worst.code == "" && dearest >= 0 {
 		c := p.s.tables[dearest]
-		amount, row, _ := c.table.Price(c.column, &goods[dearest])
-		p.note(&results[dearest], c, row, &goods[dearest], amount)
+		amount, row, _ := c.table.Price(c.column, &goods[dearest].goods)
+		p.note(&results[dearest], c, row, &goods[dearest].goods, amount, dearestWeight, dearestBill)
 		others := 0
 		for i := range used {
 			if used[i] {
@@ -252,13 +261,15 @@ func (p *pricing) together(results []priced) refusal {
 	return worst
 }
 
-func (p *pricing) note(r *priced, c column, row int, goods *rate.Goods, amount exact.Decimal) {
+// note writes a table's line; weight is what its goods weigh, bill how the weight that is billed came about.
+func (p *pricing) note(r *priced, c column, row int, goods *rate.Goods, amount, weight exact.Decimal, bill []byte) {
 	p.open(r, c.table, row)
 	if len(p.cart.alone) > 0 {
 		r.text = append(r.text, "the rest, "...)
-		r.text = p.e.units.AppendMeasure(r.text, rate.ByWeight, goods.Weight)
+		r.text = p.e.units.AppendMeasure(r.text, rate.ByWeight, weight)
 		r.text = append(r.text, ": "...)
 	}
+	r.text = append(r.text, bill...)
 	r.text = c.table.AppendReckoning(r.text, c.column, row, goods, amount, p.e.units)
 	r.amount = r.amount.Add(amount)
 }

@@ -74,7 +74,7 @@ func drawCharge(t *rapid.T, graduated bool) any {
 }
 
 func drawTable(t *rapid.T, id string, zones, classes []any) obj {
-	by := rapid.SampledFrom([]string{"order", "weight", "subtotal", "quantity", "distance"}).Draw(t, "by")
+	by := rapid.SampledFrom([]string{"order", "weight", "billed_weight", "subtotal", "quantity", "distance"}).Draw(t, "by")
 	table := obj{"id": id, "zones": zones, "classes": classes, "by": by}
 	row := func(at any) obj {
 		graduated, _ := table["graduated"].(bool)
@@ -124,7 +124,7 @@ func drawTerms(t *rapid.T, into obj) {
 	}
 	if maybe(t, "needs") {
 		into["needs"] = rapid.SampledFrom([]obj{
-			{"weight": obj{"to": "9"}}, {"subtotal": obj{"from": "10", "to": "90"}}, {"quantity": obj{"from": "2"}}, {"longest_side": obj{"to": "60"}},
+			{"weight": obj{"to": "9"}}, {"subtotal": obj{"from": "10", "to": "90"}}, {"quantity": obj{"from": "2"}}, {"longest_side": obj{"to": "60"}}, {"billed_weight": obj{"from": "1", "to": "12"}},
 			{"distance": obj{"to": "20"}}, {"coupons": []any{"LÖYLY"}}, {"groups": []any{"trade"}}, {"only_classes": []any{"a"}}, {"without_classes": []any{"b"}},
 		}).Draw(t, "needs")
 	}
@@ -172,6 +172,17 @@ func drawStore(t *rapid.T) obj {
 			"tax": obj{"prices_include_tax": rapid.Bool().Draw(t, "included"), "rates": []any{obj{"country": "FI", "percent": "25.5"}, obj{"country": "FI", "postcodes": []any{"22*"}, "percent": "0"}, obj{"group": "EU", "percent": "19"}}}},
 		"locations": []any{obj{"id": "w", "country": "FI", "lat": "60.4674", "lon": "22.0260", "ships_from": true}, obj{"id": "hall", "country": "FI", "lat": "60.4492", "lon": "22.2661", "ships_from": maybe(t, "hall ships")}},
 	}
+	shop := file["store"].(obj)
+	if rapid.Bool().Draw(t, "volumetric") {
+		shop["volumetric_divisor"] = rapid.SampledFrom([]string{"5000", "6000", "7"}).Draw(t, "divisor")
+	}
+	if maybe(t, "own divisor") {
+		methods[0].(obj)["volumetric_divisor"] = rapid.SampledFrom([]string{"4000", "3"}).Draw(t, "own divisor")
+	}
+	if maybe(t, "units") {
+		shop["weight_unit"] = rapid.SampledFrom([]string{"g", "kg", "oz", "lb"}).Draw(t, "weight unit")
+		shop["length_unit"] = rapid.SampledFrom([]string{"mm", "cm", "m", "in"}).Draw(t, "length unit")
+	}
 	if maybe(t, "surcharge") {
 		file["surcharges"] = []any{obj{"id": "s", "places": drawRules(t, 1, 2), "except": []any{}, "amount": drawAmount(t, "s"), "percent": drawAmount(t, "s%")}}
 	}
@@ -198,6 +209,7 @@ func drawRequest(t *rapid.T) obj {
 	lines := []any{}
 	for range rapid.IntRange(0, 4).Draw(t, "lines") {
 		lines = append(lines, obj{"price": drawAmount(t, "price"), "weight": drawAmount(t, "weight"), "length": rapid.SampledFrom([]string{"", "50", "80"}).Draw(t, "length"),
+			"width": rapid.SampledFrom([]string{"", "20", "35.5"}).Draw(t, "width"), "height": rapid.SampledFrom([]string{"", "7", "15"}).Draw(t, "height"),
 			"class": rapid.SampledFrom([]string{"", "a", "b"}).Draw(t, "class"), "quantity": float64(rapid.IntRange(1, 5).Draw(t, "quantity")),
 			"needs_shipping": !maybe(t, "digital"), "ships_free": maybe(t, "free"), "own_parcel": maybe(t, "own")})
 	}

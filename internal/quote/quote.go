@@ -81,7 +81,7 @@ func (e *Engine) Quote(q *Request) *Answer {
 		Currency:      e.file.Store.Currency,
 		NeedsShipping: a.cart.shipped,
 		Zones:         make([]Zone, len(a.zones)),
-		Measures:      Measures{e.units.Money(a.cart.subtotal), a.cart.weight.String(), a.cart.quantity, nil},
+		Measures:      Measures{e.units.Money(a.cart.subtotal), a.cart.weight.String(), a.cart.quantity, nil, nil},
 		Options:       []Option{},
 		Refused:       []Refused{},
 		Warnings:      e.warnings(&a.cart),
@@ -92,6 +92,10 @@ func (e *Engine) Quote(q *Request) *Answer {
 			level = "within"
 		}
 		answer.Zones[i] = Zone{e.file.Zones[m.Owner].ID, level, m.Because()}
+	}
+	if divisor := e.file.Store.Volumetric; divisor != nil {
+		billed := e.billedOf(&a.cart, divisor).String()
+		answer.Measures.Billed = &billed
 	}
 	if a.distance != nil {
 		d := a.distance.String()
@@ -242,7 +246,7 @@ func (a *asked) method(m *method) refusal {
 	if m.ownFrom {
 		distance = a.distanceFrom(m.from)
 	}
-	if r := a.needs(s.terms.Needs, distance); r.code != "" {
+	if r := a.needs(m, s.terms.Needs, distance); r.code != "" {
 		return r
 	}
 	if !s.terms.Enabled {

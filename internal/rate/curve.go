@@ -68,7 +68,7 @@ func (t *Table) started(i, column int) *PerUnit {
 	c := t.Rows[i].Charges[column]
 	var p *PerUnit
 	switch t.By {
-	case ByWeight:
+	case ByWeight, ByBilled:
 		p = c.PerWeight
 	case ByDistance:
 		p = c.PerDistance
@@ -105,7 +105,7 @@ func (t *Table) steps(i, column int, low, high exact.Decimal) (at []exact.Decima
 // at is the charge where the table measures x.
 func (t *Table) at(column int, g Goods, x exact.Decimal) (exact.Decimal, bool) {
 	switch t.By {
-	case ByWeight:
+	case ByWeight, ByBilled:
 		g.Weight = x
 	case BySubtotal:
 		g.Subtotal = x

@@ -21,10 +21,13 @@ const (
 	BySubtotal By = "subtotal"
 	ByQuantity By = "quantity"
 	ByDistance By = "distance"
+	// ByBilled measures the weight that carriers bill: the larger of weight and volumetric weight. Goods that are priced by it carry
+	// it as their weight, so terms per weight count it too.
+	ByBilled By = "billed_weight"
 )
 
 // Measures lists what a table can measure, in the order in which people meet it.
-var Measures = []By{ByOrder, ByWeight, BySubtotal, ByQuantity, ByDistance}
+var Measures = []By{ByOrder, ByWeight, ByBilled, BySubtotal, ByQuantity, ByDistance}
 
 // Edges says on which side of its break point a row lies.
 type Edges string
@@ -74,7 +77,7 @@ type PerUnit struct {
 
 // Goods are the measures of the goods that a table prices: those of one parcel.
 type Goods struct {
-	Weight   exact.Decimal
+	Weight   exact.Decimal // by billed weight: that
 	Quantity int64
 	Subtotal exact.Decimal
 	Distance *exact.Decimal // nil: unknown
@@ -82,7 +85,7 @@ type Goods struct {
 
 func (g *Goods) measure(by By) (x exact.Decimal, known bool) {
 	switch by {
-	case ByWeight:
+	case ByWeight, ByBilled:
 		return g.Weight, true
 	case BySubtotal:
 		return g.Subtotal, true
@@ -221,7 +224,7 @@ func (p *PerUnit) price(x exact.Decimal) exact.Decimal {
 // perUnit is the term that a graduated table by this measure applies row by row.
 func (c *Charge) perUnit(by By) *PerUnit {
 	switch {
-	case by == ByWeight:
+	case by == ByWeight || by == ByBilled:
 		return c.PerWeight
 	case by == ByDistance:
 		return c.PerDistance
@@ -235,7 +238,7 @@ func (c *Charge) perUnit(by By) *PerUnit {
 func (c *Charge) without(by By) *Charge {
 	rest := *c
 	switch by {
-	case ByWeight:
+	case ByWeight, ByBilled:
 		rest.PerWeight = nil
 	case ByDistance:
 		rest.PerDistance = nil

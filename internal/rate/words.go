@@ -2,6 +2,7 @@ package rate
 
 import (
 	"strconv"
+	"strings"
 
 	"diadrom/internal/exact"
 )
@@ -24,7 +25,7 @@ func (u Units) AppendMeasure(b []byte, by By, d exact.Decimal) []byte {
 	switch by {
 	case BySubtotal:
 		return d.Append(b, u.Digits)
-	case ByWeight:
+	case ByWeight, ByBilled:
 		return append(append(d.Append(b, 0), ' '), u.Weight...)
 	case ByDistance:
 		return append(append(d.Append(b, 0), ' '), u.Distance...)
@@ -49,7 +50,7 @@ func (t *Table) appendRow(b []byte, i int, u Units) []byte {
 	case t.Edges == UpTo && i > 0 && t.Rows[i-1].At != nil:
 		return u.AppendMeasure(append(b, "above "...), t.By, *t.Rows[i-1].At)
 	case t.Edges == UpTo || len(t.Rows) == 1:
-		return append(append(b, "any "...), t.By...)
+		return append(append(b, "any "...), strings.ReplaceAll(string(t.By), "_", " ")...)
 	case i+1 == len(t.Rows):
 		return append(u.AppendMeasure(b, t.By, *at), " and over"...)
 	case i == 0:
@@ -178,7 +179,7 @@ func (w *terms) perUnit(p *PerUnit, x exact.Decimal, by By) {
 		w.b = append(w.b, ' ')
 	}
 	switch by {
-	case ByWeight:
+	case ByWeight, ByBilled:
 		w.b = append(w.b, w.u.Weight...)
 	case ByDistance:
 		w.b = append(w.b, w.u.Distance...)

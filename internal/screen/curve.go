@@ -177,6 +177,8 @@ func (v *tillView) point(f *store.File, m *store.Method, t *rate.Table) (x, y ex
 			switch t.By {
 			case rate.ByWeight:
 				x = v.goods.Weight
+			case rate.ByBilled:
+				x = v.billed(m)
 			case rate.BySubtotal:
 				x = v.goods.Subtotal
 			case rate.ByQuantity:

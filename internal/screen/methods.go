@@ -31,7 +31,7 @@ type methodsView struct {
 }
 
 var measureWords = map[rate.By]string{
-	rate.ByOrder: "one price for every order", rate.ByWeight: "by weight", rate.BySubtotal: "by the sum of the goods",
+	rate.ByOrder: "one price for every order", rate.ByWeight: "by weight", rate.ByBilled: "by the weight that carriers bill", rate.BySubtotal: "by the sum of the goods",
 	rate.ByQuantity: "by the number of goods", rate.ByDistance: "by distance",
 }
 

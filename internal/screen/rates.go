@@ -87,13 +87,13 @@ func wordsOf(f *store.File) charge.Words {
 }
 
 var measureHeads = map[rate.By]string{
-	rate.ByOrder: "Each order", rate.ByWeight: "Order weighs", rate.BySubtotal: "Goods come to",
+	rate.ByOrder: "Each order", rate.ByWeight: "Order weighs", rate.ByBilled: "Billed as", rate.BySubtotal: "Goods come to",
 	rate.ByQuantity: "Order has", rate.ByDistance: "Goes",
 }
 
 func unitOf(f *store.File, by rate.By) string {
 	switch by {
-	case rate.ByWeight:
+	case rate.ByWeight, rate.ByBilled:
 		return f.Store.WeightUnit
 	case rate.ByDistance:
 		return f.Store.DistanceUnit
@@ -250,6 +250,9 @@ func methodSentence(f *store.File, m *store.Method) string {
 	if n := m.Needs; n != nil {
 		if n.Weight != nil && n.Weight.To != nil {
 			parts = append(parts, "Up to "+w.Measure(rate.ByWeight, *n.Weight.To))
+		}
+		if n.BilledWeight != nil && n.BilledWeight.To != nil {
+			parts = append(parts, "Billed as up to "+w.Measure(rate.ByBilled, *n.BilledWeight.To))
 		}
 		if n.LongestSide != nil && n.LongestSide.To != nil {
 			parts = append(parts, "Longest side up to "+n.LongestSide.To.String()+" "+f.Store.LengthUnit)

@@ -70,8 +70,9 @@ type tillView struct {
 	OOB                          bool
 
 	answer    *quote.Answer
-	goods     rate.Goods // of the cart
-	oneParcel bool       // whether all of them are charged in one parcel
+	goods     rate.Goods                        // of the cart
+	oneParcel bool                              // whether all of them are charged in one parcel
+	billed    func(*store.Method) exact.Decimal // what a method bills them as
 }
 
 // emptyCart is what a shop without goods tries its prices with.
@@ -192,6 +193,7 @@ func (v *tillView) quote(state *draft.State, q *quote.Request) {
 	f, u := state.File, state.File.Store.Units()
 	a := state.Engine.Quote(q)
 	v.answer = a
+	v.billed = func(m *store.Method) exact.Decimal { return state.Engine.Billed(m, q.Lines) }
 	before := map[string]string{}
 	if state.Before != nil {
 		for _, o := range state.Before.Quote(q).Options {

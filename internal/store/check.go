@@ -284,8 +284,8 @@ func (c *checker) table(t *rate.Table, path fault.Path) {
 	if t.Edges == "" && t.By != "" && t.By != rate.ByOrder {
 		c.add(path.With("edges"), fault.Missing, "say whether rows count from their break point (from) or up to it (up_to)")
 	}
-	if t.Graduated && t.By != rate.ByWeight && t.By != rate.ByDistance && t.By != rate.ByQuantity && t.By != "" {
-		c.add(path.With("graduated"), fault.Shape, "only a table by weight, distance or quantity can be graduated")
+	if t.Graduated && t.By != rate.ByWeight && t.By != rate.ByBilled && t.By != rate.ByDistance && t.By != rate.ByQuantity && t.By != "" {
+		c.add(path.With("graduated"), fault.Shape, "only a table by weight, billed weight, distance or quantity can be graduated")
 	}
 	switch {
 	case len(t.Rows) == 0:

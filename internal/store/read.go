@@ -102,6 +102,16 @@ func (r *reader) amount() *exact.Decimal {
 	return d
 }
 
+// divisor reads a number above 0.
+func (r *reader) divisor() *exact.Decimal {
+	d := r.amount()
+	if d != nil && d.IsZero() {
+		r.Fault(fault.Range, "a divisor of 0 divides nothing: leave it out where only weights are billed")
+		return nil
+	}
+	return d
+}
+
 func (r *reader) amountOrZero() exact.Decimal {
 	if d := r.amount(); d != nil {
 		return *d
@@ -180,6 +190,8 @@ func (r *reader) settings(s *Settings) {
 			s.DistanceUnit = r.choice("km", "mi")
 		case "assumed_weight":
 			s.AssumedWeight = r.amount()
+		case "volumetric_divisor":
+			s.Volumetric = r.divisor()
 		case "subtotal_counts":
 			s.SubtotalCounts = r.choice("shipped", "all")
 		case "tax":

@@ -28,6 +28,8 @@ func (r *reader) method() Method {
 			m.From = r.Text()
 		case "days":
 			m.Days = r.days()
+		case "volumetric_divisor":
+			m.Volumetric = r.divisor()
 		case "handling":
 			m.Handling = r.handling()
 		case "needs":
@@ -179,6 +181,8 @@ func (r *reader) needs() *Needs {
 			n.Distance = r.bounds(false)
 		case "longest_side":
 			n.LongestSide = r.bounds(false)
+		case "billed_weight":
+			n.BilledWeight = r.bounds(false)
 		case "coupons":
 			n.Coupons = r.Texts()
 		case "groups":
@@ -199,7 +203,7 @@ func (r *reader) needs() *Needs {
 }
 
 func (n *Needs) empty() bool {
-	return n.Subtotal == nil && n.Weight == nil && n.Quantity == nil && n.Distance == nil && n.LongestSide == nil &&
+	return n.Subtotal == nil && n.Weight == nil && n.Quantity == nil && n.Distance == nil && n.LongestSide == nil && n.BilledWeight == nil &&
 		len(n.Coupons)+len(n.Groups)+len(n.OnlyClasses)+len(n.WithoutClasses) == 0
 }
 
@@ -256,7 +260,7 @@ func (r *reader) table() (t rate.Table) {
 			t.Classes = r.Texts()
 		case "by":
 			if r.Kind() == '"' {
-				t.By = rate.By(r.choice("", string(rate.ByOrder), string(rate.ByWeight), string(rate.BySubtotal), string(rate.ByQuantity), string(rate.ByDistance)))
+				t.By = rate.By(r.choice("", string(rate.ByOrder), string(rate.ByWeight), string(rate.ByBilled), string(rate.BySubtotal), string(rate.ByQuantity), string(rate.ByDistance)))
 			} else {
 				r.Text()
 			}

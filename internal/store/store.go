@@ -52,12 +52,13 @@ func (f *File) Home() string {
 // Settings are what holds for all of the store.
 type Settings struct {
 	Name           string         `json:"name"`
-	Currency       string         `json:"currency"`                 // ISO 4217
-	WeightUnit     string         `json:"weight_unit"`              // g, kg, oz, lb; kg where absent
-	LengthUnit     string         `json:"length_unit"`              // mm, cm, m, in; cm where absent
-	DistanceUnit   string         `json:"distance_unit"`            // km, mi; km where absent
-	AssumedWeight  *exact.Decimal `json:"assumed_weight,omitempty"` // of goods without a weight
-	SubtotalCounts string         `json:"subtotal_counts"`          // shipped, all; shipped where absent
+	Currency       string         `json:"currency"`                     // ISO 4217
+	WeightUnit     string         `json:"weight_unit"`                  // g, kg, oz, lb; kg where absent
+	LengthUnit     string         `json:"length_unit"`                  // mm, cm, m, in; cm where absent
+	DistanceUnit   string         `json:"distance_unit"`                // km, mi; km where absent
+	AssumedWeight  *exact.Decimal `json:"assumed_weight,omitempty"`     // of goods without a weight
+	Volumetric     *exact.Decimal `json:"volumetric_divisor,omitempty"` // cm³ per kg; nil: only weights are billed
+	SubtotalCounts string         `json:"subtotal_counts"`              // shipped, all; shipped where absent
 	Tax            Tax            `json:"tax"`
 	digits         int
 	metres         float64
@@ -146,6 +147,7 @@ type Method struct {
 	Classes      string           `json:"classes"` // how tables combine: together, add, dearest
 	From         string           `json:"from,omitempty"`
 	Days         *Days            `json:"days,omitempty"`
+	Volumetric   *exact.Decimal   `json:"volumetric_divisor,omitempty"` // cm³ per kg; nil: the store's
 	Handling     *Handling        `json:"handling,omitempty"`
 	Needs        *Needs           `json:"needs,omitempty"`
 	Free         *Free            `json:"free,omitempty"`
@@ -216,6 +218,7 @@ type Needs struct {
 	Quantity       *Bounds  `json:"quantity,omitempty"`
 	Distance       *Bounds  `json:"distance,omitempty"`
 	LongestSide    *Bounds  `json:"longest_side,omitempty"`
+	BilledWeight   *Bounds  `json:"billed_weight,omitempty"`
 	Coupons        []string `json:"coupons,omitempty"`
 	Groups         []string `json:"groups,omitempty"`
 	OnlyClasses    []string `json:"only_classes,omitempty"`
