@@ -29,8 +29,7 @@ type State struct {
 	Before   *quote.Engine // as it was before the last edit, nil where there was none since the start
 	Revision int64
 
-	written []byte // the file as it is written
-	parts   *storage.Parts
+	parts *store.Parts
 }
 
 // Empty is the store of a shop that has decided nothing yet.
@@ -53,12 +52,9 @@ func Open(ctx context.Context, db *storage.DB, g *gazetteer.Gazetteer, first *st
 	if fresh {
 		f = first
 	}
-	state, err := d.compiled(f, f.Write())
-	if err != nil {
-		return nil, err
-	}
+	state := d.compiled(f, f.Split())
 	if fresh {
-		if revision, err = db.Save(ctx, 0, nil, state.parts); err != nil {
+		if revision, err = db.Save(ctx, 0, nil, state.parts, storage.Edit{}); err != nil {
 			return nil, err
 		}
 	}
@@ -68,18 +64,14 @@ func Open(ctx context.Context, db *storage.DB, g *gazetteer.Gazetteer, first *st
 }
 
 // compiled is the state of a file that has been checked.
-func (d *Draft) compiled(f *store.File, written []byte) (*State, error) {
-	parts, err := storage.Split(f, written)
-	if err != nil {
-		return nil, err
-	}
-	s := &State{File: f, written: written, parts: parts}
+func (d *Draft) compiled(f *store.File, parts *store.Parts) *State {
+	s := &State{File: f, parts: parts}
 	if now := d.state.Load(); now != nil {
 		s.Engine = quote.Recompile(f, d.gazetteer, now.Engine)
 	} else {
 		s.Engine = quote.Compile(f, d.gazetteer)
 	}
-	return s, nil
+	return s
 }
 
 // State is the draft as it stands.
@@ -90,25 +82,28 @@ func (d *Draft) State() *State { return d.state.Load() }
 func (d *Draft) Edit(ctx context.Context, change func(*store.File) error) (*State, error) {
 	d.edits.Lock()
 	defer d.edits.Unlock()
+	return d.edit(ctx, func(now *State) (*store.File, storage.Edit, error) {
+		next := now.File.Clone()
+		return next, storage.Edit{}, change(next)
+	})
+}
+
+// edit makes the next state with what next gives; it is asked again where another process has changed the draft meanwhile.
+func (d *Draft) edit(ctx context.Context, next func(*State) (*store.File, storage.Edit, error)) (*State, error) {
 	for range 3 {
 		now := d.state.Load()
-		next, faults := store.Read(now.written) // a deep copy
-		if len(faults) > 0 {
-			return nil, faults
-		}
-		if err := change(next); err != nil {
-			return nil, err
-		}
-		written := next.Write()
-		checked, faults := store.Read(written)
-		if len(faults) > 0 {
-			return nil, faults
-		}
-		state, err := d.compiled(checked, written)
+		f, e, err := next(now)
 		if err != nil {
 			return nil, err
 		}
-		state.Revision, err = d.db.Save(ctx, now.Revision, now.parts, state.parts)
+		parts, faults := f.SplitAgain(now.File, now.parts)
+		if len(faults) > 0 {
+			return nil, faults
+		}
+		if e.What == "" {
+			e.What = What(parts.Changes(now.parts))
+		}
+		revision, err := d.db.Save(ctx, now.Revision, now.parts, parts, e)
 		if errors.Is(err, storage.ErrConflict) {
 			if err := d.reload(ctx); err != nil {
 				return nil, err
@@ -118,11 +113,68 @@ func (d *Draft) Edit(ctx context.Context, change func(*store.File) error) (*Stat
 		if err != nil {
 			return nil, err
 		}
-		state.Before = now.Engine
+		state := d.compiled(f, parts)
+		state.Revision, state.Before = revision, now.Engine
 		d.state.Store(state)
 		return state, nil
 	}
 	return nil, storage.ErrConflict
+}
+
+// ErrNothing is the error of taking back, or doing again, where there is nothing.
+var ErrNothing = errors.New("there is nothing to take back")
+
+// Undo takes the last edit back and says what it was. Edits of other processes are in the history too.
+func (d *Draft) Undo(ctx context.Context) (*State, string, error) {
+	return d.turn(ctx, func(undo, _ storage.Remembered) (storage.Remembered, storage.Edit) {
+		return undo, storage.Edit{What: undo.What, Undoes: undo.Revision}
+	})
+}
+
+// Redo does the edit again that was taken back last and says what it was.
+func (d *Draft) Redo(ctx context.Context) (*State, string, error) {
+	return d.turn(ctx, func(_, redo storage.Remembered) (storage.Remembered, storage.Edit) {
+		return redo, storage.Edit{What: redo.What, Redoes: redo.Revision}
+	})
+}
+
+func (d *Draft) turn(ctx context.Context, which func(undo, redo storage.Remembered) (storage.Remembered, storage.Edit)) (*State, string, error) {
+	d.edits.Lock()
+	defer d.edits.Unlock()
+	what := ""
+	state, err := d.edit(ctx, func(now *State) (*store.File, storage.Edit, error) {
+		undo, redo, err := d.db.History(ctx)
+		if err != nil {
+			return nil, storage.Edit{}, err
+		}
+		which, e := which(undo, redo)
+		if which.Revision == 0 {
+			return nil, e, ErrNothing
+		}
+		changes, err := d.db.Changes(ctx, which.Revision)
+		if err != nil {
+			return nil, e, err
+		}
+		if e.Redoes != 0 {
+			changes = turned(changes)
+		}
+		what = e.What
+		f, faults := now.parts.Revert(changes)
+		if len(faults) > 0 {
+			return nil, e, faults
+		}
+		return f, e, nil
+	})
+	return state, what, err
+}
+
+// turned are changes the other way round.
+func turned(changes []store.Change) []store.Change {
+	out := make([]store.Change, len(changes))
+	for i, c := range changes {
+		out[i] = store.Change{List: c.List, ID: c.ID, Before: c.After, After: c.Before, Was: c.Is, Is: c.Was}
+	}
+	return out
 }
 
 // SetGazetteer has other places count from now on; nil for none.
@@ -144,10 +196,7 @@ func (d *Draft) reload(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	state, err := d.compiled(f, f.Write())
-	if err != nil {
-		return err
-	}
+	state := d.compiled(f, f.Split())
 	state.Revision = revision
 	d.state.Store(state)
 	return nil

@@ -5,11 +5,9 @@
 package storage
 
 import (
-	"bytes"
 	"context"
 	"database/sql"
 	"embed"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -83,58 +81,6 @@ func versions(ctx context.Context, p *goose.Provider) (has, known int64, err err
 // Close closes the shop.
 func (db *DB) Close() error { return db.sql.Close() }
 
-// lists are the lists of a store file that are kept as items.
-var lists = []string{"locations", "classes", "products", "zones", "methods", "surcharges", "agreed"}
-
-// Parts is a store file taken apart as it is kept: its settings, and the entries of each list, as JSON.
-type Parts struct {
-	file     *store.File
-	settings json.RawMessage
-	entries  map[string][]json.RawMessage
-}
-
-// Split takes a file apart; written is what the file's Write gives.
-func Split(f *store.File, written []byte) (*Parts, error) {
-	var whole map[string]json.RawMessage
-	if err := json.Unmarshal(written, &whole); err != nil {
-		return nil, err
-	}
-	p := &Parts{file: f, settings: whole["store"], entries: map[string][]json.RawMessage{}}
-	for _, list := range lists {
-		var entries []json.RawMessage
-		if err := json.Unmarshal(whole[list], &entries); err != nil {
-			return nil, err
-		}
-		for i := range entries {
-			var b bytes.Buffer
-			if err := json.Compact(&b, entries[i]); err != nil {
-				return nil, err
-			}
-			entries[i] = b.Bytes()
-		}
-		p.entries[list] = entries
-	}
-	return p, nil
-}
-
-func idOf(f *store.File, list string, i int) string {
-	switch list {
-	case "locations":
-		return f.Locations[i].ID
-	case "classes":
-		return f.Classes[i].ID
-	case "products":
-		return f.Products[i].SKU
-	case "zones":
-		return f.Zones[i].ID
-	case "methods":
-		return f.Methods[i].ID
-	case "surcharges":
-		return f.Surcharges[i].ID
-	}
-	return f.Agreed[i].ID
-}
-
 // Load reads the draft with its revision; a shop without one gets nil.
 func (db *DB) Load(ctx context.Context) (*store.File, int64, error) {
 	tx, err := db.sql.BeginTx(ctx, &sql.TxOptions{ReadOnly: true})
@@ -151,50 +97,60 @@ func (db *DB) Load(ctx context.Context) (*store.File, int64, error) {
 	if err != nil {
 		return nil, 0, err
 	}
-	rows, err := tx.QueryContext(ctx, "SELECT list, body FROM item ORDER BY list, position")
+	rows, err := tx.QueryContext(ctx, "SELECT list, id, body FROM item ORDER BY list, position")
 	if err != nil {
 		return nil, 0, err
 	}
 	defer rows.Close()
-	file := map[string]any{"format": store.Format, "store": json.RawMessage(settings)}
-	byList := map[string][]json.RawMessage{}
+	parts := &store.Parts{Settings: []byte(settings), Lists: map[string][]store.Entry{}}
 	for rows.Next() {
-		var list, body string
-		if err := rows.Scan(&list, &body); err != nil {
+		var list, id, body string
+		if err := rows.Scan(&list, &id, &body); err != nil {
 			return nil, 0, err
 		}
-		byList[list] = append(byList[list], json.RawMessage(body))
+		parts.Lists[list] = append(parts.Lists[list], store.Entry{ID: id, Body: []byte(body)})
 	}
 	if err := rows.Err(); err != nil {
 		return nil, 0, err
 	}
-	for list, entries := range byList {
-		file[list] = entries
-	}
-	data, err := json.Marshal(file)
-	if err != nil {
-		return nil, 0, err
-	}
-	f, faults := store.Read(data)
+	f, faults := parts.Join()
 	if len(faults) > 0 {
 		return nil, 0, fmt.Errorf("the draft in the database has faults: %w", faults)
 	}
 	return f, revision, nil
 }
 
+// Kinds of edits, for taking them back.
+const (
+	EditDone   = "edit"   // can be taken back
+	EditUndone = "undone" // was taken back, and can be done again
+	EditGone   = "gone"   // was taken back, and another was made since
+)
+
+// Edit says what an edit is to the history.
+type Edit struct {
+	What   string // in the owner's words
+	Undoes int64  // the revision that it takes back; 0 for none
+	Redoes int64  // the revision that it makes again; 0 for none
+}
+
 // Save replaces the draft before, of the given revision, with after, and returns the new revision. Only what differs is
-// written. before is nil where there is no draft yet.
-func (db *DB) Save(ctx context.Context, revision int64, before, after *Parts) (int64, error) {
+// written, and what it was is kept in the history. before is nil where there is no draft yet.
+func (db *DB) Save(ctx context.Context, revision int64, before, after *store.Parts, e Edit) (int64, error) {
+	changes := after.Changes(before)
 	tx, err := db.sql.BeginTx(ctx, nil)
 	if err != nil {
 		return 0, err
 	}
 	defer tx.Rollback()
-	if err := advance(ctx, tx, revision, string(after.settings), before == nil); err != nil {
+	if err := advance(ctx, tx, revision, string(after.Settings), before == nil); err != nil {
 		return 0, err
 	}
-	for _, list := range lists {
-		if err := saveList(ctx, tx, list, before, after); err != nil {
+	if err := write(ctx, tx, changes); err != nil {
+		return 0, err
+	}
+	if before != nil {
+		if err := remember(ctx, tx, revision+1, changes, e); err != nil {
 			return 0, err
 		}
 	}
@@ -219,32 +175,38 @@ func advance(ctx context.Context, tx *sql.Tx, revision int64, settings string, f
 	return err
 }
 
-func saveList(ctx context.Context, tx *sql.Tx, list string, before, after *Parts) error {
-	type was struct {
-		position int
-		body     json.RawMessage
-	}
-	had := map[string]was{}
-	if before != nil {
-		for i, body := range before.entries[list] {
-			had[idOf(before.file, list, i)] = was{i, body}
+func write(ctx context.Context, tx *sql.Tx, changes []store.Change) error {
+	statements := map[string]*sql.Stmt{}
+	exec := func(query string, args ...any) error {
+		s := statements[query]
+		if s == nil {
+			var err error
+			if s, err = tx.PrepareContext(ctx, query); err != nil {
+				return err
+			}
+			statements[query] = s
 		}
+		_, err := s.ExecContext(ctx, args...)
+		return err
 	}
-	now := after.entries[list]
-	for i := range now {
-		id := idOf(after.file, list, i)
-		w, ok := had[id]
-		delete(had, id)
-		if ok && w.position == i && bytes.Equal(w.body, now[i]) {
-			continue
+	for i := range changes {
+		var err error
+		switch c := &changes[i]; {
+		case c.List == "":
+		case c.Is < 0:
+			err = exec("DELETE FROM item WHERE list = ? AND id = ?", c.List, c.ID)
+		case c.After == nil:
+			err = exec("UPDATE item SET position = ? WHERE list = ? AND id = ?", c.Is, c.List, c.ID)
+		default:
+			err = exec(`INSERT INTO item (list, id, position, body) VALUES (?, ?, ?, ?)
+				ON CONFLICT (list, id) DO UPDATE SET position = excluded.position, body = excluded.body`, c.List, c.ID, c.Is, string(c.After))
 		}
-		if _, err := tx.ExecContext(ctx, `INSERT INTO item (list, id, position, body) VALUES (?, ?, ?, ?)
-			ON CONFLICT (list, id) DO UPDATE SET position = excluded.position, body = excluded.body`, list, id, i, string(now[i])); err != nil {
+		if err != nil {
 			return err
 		}
 	}
-	for id := range had {
-		if _, err := tx.ExecContext(ctx, "DELETE FROM item WHERE list = ? AND id = ?", list, id); err != nil {
+	for _, s := range statements {
+		if err := s.Close(); err != nil {
 			return err
 		}
 	}

@@ -30,15 +30,13 @@ func shop(t *testing.T, products int) *store.File {
 // save is Save for whole files.
 func save(t *testing.T, db *DB, revision int64, before, after *store.File) (int64, error) {
 	t.Helper()
-	split := func(f *store.File) *Parts {
+	split := func(f *store.File) *store.Parts {
 		if f == nil {
 			return nil
 		}
-		p, err := Split(f, f.Write())
-		require.NoError(t, err)
-		return p
+		return f.Split()
 	}
-	return db.Save(context.Background(), revision, split(before), split(after))
+	return db.Save(context.Background(), revision, split(before), split(after), Edit{What: "a change"})
 }
 
 func opened(t *testing.T, dir string) *DB {

@@ -53,11 +53,7 @@ func (r *reader) file(f *File) {
 		case "classes":
 			f.Classes = list(r, r.class)
 		case "products":
-			f.Products = list(r, func() Product {
-				p := Product{NeedsShipping: true}
-				r.Object(func(name []byte) bool { return r.productField(name, &p) })
-				return p
-			})
+			f.Products = list(r, r.product)
 		case "zones":
 			f.Zones = list(r, r.zone)
 		case "methods":
@@ -290,6 +286,12 @@ func (r *reader) class() (c Class) {
 		return true
 	})
 	return c
+}
+
+func (r *reader) product() Product {
+	p := Product{NeedsShipping: true}
+	r.Object(func(name []byte) bool { return r.productField(name, &p) })
+	return p
 }
 
 func (r *reader) productField(name []byte, p *Product) bool {

@@ -138,27 +138,26 @@ const (
 
 // Method is a delivery method.
 type Method struct {
-	ID           string           `json:"id"`
-	Name         string           `json:"name"`  // what the owner calls it
-	Label        string           `json:"label"` // what the buyer reads; the name where absent
-	Kind         string           `json:"kind"`
-	Enabled      bool             `json:"enabled"`
-	Taxable      bool             `json:"taxable"`
-	Classes      string           `json:"classes"` // how tables combine: together, add, dearest
-	From         string           `json:"from,omitempty"`
-	Days         *Days            `json:"days,omitempty"`
-	Volumetric   *exact.Decimal   `json:"volumetric_divisor,omitempty"` // cm³ per kg; nil: the store's
-	Handling     *Handling        `json:"handling,omitempty"`
-	Needs        *Needs           `json:"needs,omitempty"`
-	Free         *Free            `json:"free,omitempty"`
-	Minimum      *exact.Decimal   `json:"minimum,omitempty"`
-	Maximum      *exact.Decimal   `json:"maximum,omitempty"`
-	Preselected  bool             `json:"preselected"`
-	WhenRefused  string           `json:"when_refused"` // hide, tell
-	RefusedText  string           `json:"refused_text,omitempty"`
-	Terms        map[string]Terms `json:"terms,omitempty"` // by zone
-	Tables       []rate.Table     `json:"tables"`
-	tablesByZone map[string][]int
+	ID          string           `json:"id"`
+	Name        string           `json:"name"`  // what the owner calls it
+	Label       string           `json:"label"` // what the buyer reads; the name where absent
+	Kind        string           `json:"kind"`
+	Enabled     bool             `json:"enabled"`
+	Taxable     bool             `json:"taxable"`
+	Classes     string           `json:"classes"` // how tables combine: together, add, dearest
+	From        string           `json:"from,omitempty"`
+	Days        *Days            `json:"days,omitempty"`
+	Volumetric  *exact.Decimal   `json:"volumetric_divisor,omitempty"` // cm³ per kg; nil: the store's
+	Handling    *Handling        `json:"handling,omitempty"`
+	Needs       *Needs           `json:"needs,omitempty"`
+	Free        *Free            `json:"free,omitempty"`
+	Minimum     *exact.Decimal   `json:"minimum,omitempty"`
+	Maximum     *exact.Decimal   `json:"maximum,omitempty"`
+	Preselected bool             `json:"preselected"`
+	WhenRefused string           `json:"when_refused"` // hide, tell
+	RefusedText string           `json:"refused_text,omitempty"`
+	Terms       map[string]Terms `json:"terms,omitempty"` // by zone
+	Tables      []rate.Table     `json:"tables"`
 }
 
 // BuyersLabel is what the buyer reads.

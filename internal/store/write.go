@@ -98,18 +98,22 @@ func (f *File) wire() *File {
 	fill(&w.Zones)
 	fill(&w.Surcharges)
 	fill(&w.Agreed)
-	w.Methods = make([]Method, len(f.Methods))
-	for i, m := range f.Methods {
-		m.Tables = make([]rate.Table, len(m.Tables))
-		for j, t := range f.Methods[i].Tables {
-			fill(&t.Zones)
-			fill(&t.Classes)
-			fill(&t.Rows)
-			m.Tables[j] = t
-		}
-		w.Methods[i] = m
-	}
+	fill(&w.Methods)
 	return &w
+}
+
+// MarshalJSON writes a method.
+func (m Method) MarshalJSON() ([]byte, error) {
+	type alias Method
+	tables := make([]rate.Table, len(m.Tables))
+	for i, t := range m.Tables {
+		fill(&t.Zones)
+		fill(&t.Classes)
+		fill(&t.Rows)
+		tables[i] = t
+	}
+	m.Tables = tables
+	return json.Marshal(alias(m))
 }
 
 func fill[T any](list *[]T) {

@@ -1,0 +1,255 @@
+package store
+
+import (
+	"bytes"
+	"encoding/json"
+	"reflect"
+	"strconv"
+
+	"diadrom/internal/fault"
+	"diadrom/internal/jsonread"
+	"diadrom/internal/place"
+)
+
+// Parts is a store file taken apart: its settings, and the entries of each of its lists, each as it is written on one line. It does
+// not change once made.
+type Parts struct {
+	Settings []byte
+	Lists    map[string][]Entry
+	index    map[string]map[string]int // list to id to position
+}
+
+// Entry is an entry of a list.
+type Entry struct {
+	ID   string // or sku
+	Body []byte // JSON
+}
+
+// Lists are the names of the lists of a store file, in its order.
+var Lists = []string{"locations", "classes", "products", "zones", "methods", "surcharges", "agreed"}
+
+// listOf is a list of a file with what can be done with its entries.
+type listOf interface {
+	len() int
+	id(i int) string
+	same(i int, other *File, j int) bool // as an entry of the same list of another file
+	write(i int) []byte
+	read(i int, r *reader) // what was written, in the entry's place
+}
+
+type entries[T any] struct {
+	list  *[]T
+	of    func(*File) *[]T
+	name  func(*T) string
+	equal func(a, b *T) bool
+	make  func(*reader) T
+}
+
+func (e entries[T]) len() int        { return len(*e.list) }
+func (e entries[T]) id(i int) string { return e.name(&(*e.list)[i]) }
+func (e entries[T]) same(i int, other *File, j int) bool {
+	return e.equal(&(*e.list)[i], &(*e.of(other))[j])
+}
+func (e entries[T]) read(i int, r *reader) { (*e.list)[i] = e.make(r) }
+func (e entries[T]) write(i int) []byte {
+	out, err := json.Marshal((*e.list)[i])
+	if err != nil {
+		panic(err) // every type of the file marshals
+	}
+	return out
+}
+
+func listed[T any](f *File, of func(*File) *[]T, name func(*T) string, equal func(a, b *T) bool, make func(*reader) T) listOf {
+	return entries[T]{of(f), of, name, equal, make}
+}
+
+// deeply compares entries that are few.
+func deeply[T any](a, b *T) bool { return reflect.DeepEqual(a, b) }
+
+// list gives a list of the file by its name.
+func (f *File) list(name string) listOf {
+	switch name {
+	case "locations":
+		return listed(f, func(f *File) *[]Location { return &f.Locations }, func(l *Location) string { return l.ID }, deeply[Location], (*reader).location)
+	case "classes":
+		return listed(f, func(f *File) *[]Class { return &f.Classes }, func(c *Class) string { return c.ID }, deeply[Class], (*reader).class)
+	case "products":
+		return listed(f, func(f *File) *[]Product { return &f.Products }, func(p *Product) string { return p.SKU }, func(a, b *Product) bool { return *a == *b }, (*reader).product)
+	case "zones":
+		return listed(f, func(f *File) *[]Zone { return &f.Zones }, func(z *Zone) string { return z.ID }, sameZone, (*reader).zone)
+	case "methods":
+		return listed(f, func(f *File) *[]Method { return &f.Methods }, func(m *Method) string { return m.ID }, deeply[Method], (*reader).method)
+	case "surcharges":
+		return listed(f, func(f *File) *[]Surcharge { return &f.Surcharges }, func(s *Surcharge) string { return s.ID }, deeply[Surcharge], (*reader).surcharge)
+	case "agreed":
+		return listed(f, func(f *File) *[]Agreed { return &f.Agreed }, func(a *Agreed) string { return a.ID }, deeply[Agreed], (*reader).agreed)
+	}
+	panic("there is no list " + name)
+}
+
+func sameZone(a, b *Zone) bool {
+	return a.ID == b.ID && a.Name == b.Name && a.Enabled == b.Enabled && a.Only == b.Only && (a.Rank == nil) == (b.Rank == nil) && (a.Rank == nil || *a.Rank == *b.Rank) &&
+		place.Owner{Places: a.Places, Except: a.Except}.Equal(place.Owner{Places: b.Places, Except: b.Except})
+}
+
+// Split takes a file that has no faults apart.
+func (f *File) Split() *Parts {
+	p, faults := f.SplitAgain(nil, nil)
+	if len(faults) > 0 {
+		panic(faults)
+	}
+	return p
+}
+
+// SplitAgain takes a file apart that was changed from before, whose parts are was: entries that are the same are taken over, others
+// are written and read back, as a file of them would be, and the whole is checked. With faults there are no parts.
+func (f *File) SplitAgain(before *File, was *Parts) (*Parts, fault.List) {
+	p := &Parts{Lists: map[string][]Entry{}, index: map[string]map[string]int{}}
+	var faults fault.List
+	reread := func(data []byte, base string, read func(*reader)) {
+		r := &reader{jsonread.New(data, base)}
+		read(r)
+		faults = append(faults, r.Faults...)
+	}
+	settings, err := json.Marshal(f.Store)
+	if err != nil {
+		panic(err)
+	}
+	p.Settings = settings
+	reread(settings, "/store", func(r *reader) {
+		f.Store = Settings{}
+		r.settings(&f.Store)
+	})
+	for _, name := range Lists {
+		l := f.list(name)
+		entries, index := make([]Entry, l.len()), make(map[string]int, l.len())
+		for i := range entries {
+			id := l.id(i)
+			index[id] = i
+			if was != nil {
+				if j, ok := was.index[name][id]; ok && l.same(i, before, j) {
+					entries[i] = was.Lists[name][j]
+					continue
+				}
+			}
+			data := l.write(i)
+			entries[i] = Entry{id, data}
+			reread(data, "/"+name+"/"+strconv.Itoa(i), func(r *reader) { l.read(i, r) })
+		}
+		p.Lists[name], p.index[name] = entries, index
+	}
+	c := checker{file: f, faults: faults, faulty: make(map[string]bool, len(faults))}
+	for i := range faults {
+		c.faulty[faults[i].Path] = true
+	}
+	c.check()
+	if len(c.faults) > 0 {
+		return nil, c.faults
+	}
+	return p, nil
+}
+
+// Join puts a file together.
+func (p *Parts) Join() (*File, fault.List) {
+	var b bytes.Buffer
+	b.WriteString(`{"format":"` + Format + `","store":`)
+	b.Write(p.Settings)
+	for _, name := range Lists {
+		b.WriteString(`,"` + name + `":[`)
+		for i, e := range p.Lists[name] {
+			if i > 0 {
+				b.WriteByte(',')
+			}
+			b.Write(e.Body)
+		}
+		b.WriteByte(']')
+	}
+	b.WriteByte('}')
+	return Read(b.Bytes())
+}
+
+// Position is where an entry stands in its list.
+func (p *Parts) Position(list, id string) (int, bool) {
+	i, ok := p.index[list][id]
+	return i, ok
+}
+
+// Change is an entry that differs between two states of a store, or the settings.
+type Change struct {
+	List   string          `json:"list"` // "" for the settings
+	ID     string          `json:"id,omitempty"`
+	Before json.RawMessage `json:"before,omitempty"` // nothing where it was added, or only moved
+	After  json.RawMessage `json:"after,omitempty"`  // nothing where it was removed, or only moved
+	Was    int             `json:"was"`              // its position, −1 where it was not there
+	Is     int             `json:"is"`               // −1 where it is not there any more
+}
+
+// Changes lists what differs from before, entries that only moved too. before may be nil.
+func (p *Parts) Changes(before *Parts) (list []Change) {
+	if before == nil {
+		before = &Parts{}
+	}
+	if !bytes.Equal(before.Settings, p.Settings) {
+		list = append(list, Change{Before: before.Settings, After: p.Settings})
+	}
+	for _, name := range Lists {
+		for i, e := range p.Lists[name] {
+			j, ok := before.index[name][e.ID]
+			switch {
+			case !ok:
+				list = append(list, Change{name, e.ID, nil, e.Body, -1, i})
+			case !bytes.Equal(before.Lists[name][j].Body, e.Body):
+				list = append(list, Change{name, e.ID, before.Lists[name][j].Body, e.Body, j, i})
+			case i != j:
+				list = append(list, Change{List: name, ID: e.ID, Was: j, Is: i})
+			}
+		}
+		for j, e := range before.Lists[name] {
+			if _, ok := p.index[name][e.ID]; !ok {
+				list = append(list, Change{name, e.ID, e.Body, nil, j, -1})
+			}
+		}
+	}
+	return list
+}
+
+// Revert is the file that Changes made of before, from its parts as they are after. Positions are those of before.
+func (p *Parts) Revert(changes []Change) (*File, fault.List) {
+	was := &Parts{Settings: p.Settings, Lists: map[string][]Entry{}}
+	changed := map[[2]string]bool{}
+	back := map[string]map[int]Entry{}
+	for _, c := range changes {
+		if c.List == "" {
+			was.Settings = c.Before
+			continue
+		}
+		changed[[2]string{c.List, c.ID}] = true
+		if c.Was >= 0 {
+			if back[c.List] == nil {
+				back[c.List] = map[int]Entry{}
+			}
+			e := Entry{c.ID, c.Before}
+			if c.Before == nil { // only moved
+				e = p.Lists[c.List][c.Is]
+			}
+			back[c.List][c.Was] = e
+		}
+	}
+	for _, name := range Lists {
+		var rest []Entry // that did not change, and stand in the same order before and after
+		for _, e := range p.Lists[name] {
+			if !changed[[2]string{name, e.ID}] {
+				rest = append(rest, e)
+			}
+		}
+		for i := 0; len(rest) > 0 || len(back[name]) > 0; i++ {
+			if e, ok := back[name][i]; ok {
+				was.Lists[name] = append(was.Lists[name], e)
+				delete(back[name], i)
+			} else if len(rest) > 0 {
+				was.Lists[name], rest = append(was.Lists[name], rest[0]), rest[1:]
+			}
+		}
+	}
+	return was.Join()
+}
