@@ -65,3 +65,41 @@ func TestTwoProcessesOnOneShop(t *testing.T) {
 	_, err = two.Edit(ctx, addZone("a"))
 	assert.Error(t, err, "the other's zone is there")
 }
+
+func TestEditsAreTakenBackAndDoneAgain(t *testing.T) {
+	ctx, dir := context.Background(), t.TempDir()
+	d := opened(t, dir)
+	states := []string{string(d.State().File.Write())}
+	for _, id := range []string{"a", "b", "c"} {
+		state, err := d.Edit(ctx, addZone(id))
+		require.NoError(t, err)
+		states = append(states, string(state.File.Write()))
+	}
+	step := func(d *Draft, turn func(context.Context) (*State, string, error), what, want string) {
+		t.Helper()
+		state, said, err := turn(ctx)
+		require.NoError(t, err)
+		assert.Equal(t, what, said)
+		assert.Equal(t, want, string(state.File.Write()))
+	}
+	step(d, d.Undo, "zone c added", states[2])
+	step(d, d.Undo, "zone b added", states[1])
+	again := opened(t, dir) // after a restart
+	step(again, again.Redo, "zone b added", states[2])
+	step(again, again.Redo, "zone c added", states[3])
+	_, _, err := again.Redo(ctx)
+	assert.ErrorIs(t, err, ErrNothing)
+	step(again, again.Undo, "zone c added", states[2])
+	_, err = again.Edit(ctx, func(f *store.File) error {
+		f.Zones[0].Name, f.Zones[1].Name = "A", "B"
+		return nil
+	})
+	require.NoError(t, err)
+	_, _, err = again.Redo(ctx)
+	assert.ErrorIs(t, err, ErrNothing, "another edit was made since")
+	step(again, again.Undo, "2 zones changed", states[2])
+	step(d, d.Undo, "zone b added", states[1]) // the other window takes over what was done here
+	step(d, d.Undo, "zone a added", states[0])
+	_, _, err = d.Undo(ctx)
+	assert.ErrorIs(t, err, ErrNothing)
+}

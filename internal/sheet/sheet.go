@@ -27,8 +27,9 @@ import (
 
 // Row is a row with the number of the line that it begins on, from 1.
 type Row struct {
-	Line  int
-	Cells []string
+	Line    int
+	Cells   []string
+	Formula int // the first cell that is a formula, from 1; 0 for none
 }
 
 // Table is a table as it was read.
@@ -70,13 +71,18 @@ func Read(data []byte) (*Table, error) {
 			return nil, &Error{1, err.Error()}
 		}
 		line, _ := r.FieldPos(0)
+		formula := 0
 		for i := range cells {
-			cells[i] = bare(strings.TrimSpace(cells[i]))
+			cells[i] = strings.TrimSpace(cells[i])
+			if formula == 0 && strings.HasPrefix(cells[i], "=") {
+				formula = i + 1
+			}
+			cells[i] = bare(cells[i])
 		}
 		if len(cells) == 1 && cells[0] == "" {
 			continue
 		}
-		t.Rows = append(t.Rows, Row{line, cells})
+		t.Rows = append(t.Rows, Row{line, cells, formula})
 	}
 	if len(t.Rows) == 0 {
 		return nil, ErrEmpty

@@ -1,0 +1,99 @@
+package measure
+
+import (
+	"errors"
+	"fmt"
+	"regexp"
+	"strings"
+
+	"diadrom/internal/exact"
+)
+
+// Column knows how a column of numbers writes them: with which decimal sign.
+type Column struct {
+	Decimal byte // '.' or ','
+	Sure    bool // whether a cell shows it; else it was assumed
+	line    int  // of that cell
+	shown   string
+}
+
+var grouped = regexp.MustCompile(`^[0-9]{1,3}(?:([., '’\x{a0}\x{202f}])[0-9]{3})+(?:([.,])[0-9]+)?$`)
+
+var plainNumber = regexp.MustCompile(`^[0-9]+(?:([.,])[0-9]+)?$`)
+
+// sign is the decimal sign that a number's own form shows: two kinds of signs, or digits behind the only one that are not three;
+// 0 where it could be read either way or has none.
+func sign(number string) byte {
+	if m := grouped.FindStringSubmatch(number); m != nil {
+		switch {
+		case m[2] != "":
+			return m[2][0]
+		case strings.Count(number, m[1]) > 1 && (m[1] == "." || m[1] == ","): // 1.200.300
+			return other(m[1][0])
+		case m[1] == "." || m[1] == ",":
+			return 0
+		}
+		return 0
+	}
+	if m := plainNumber.FindStringSubmatch(number); m != nil && m[1] != "" {
+		return m[1][0]
+	}
+	return 0
+}
+
+func other(sign byte) byte {
+	if sign == '.' {
+		return ','
+	}
+	return '.'
+}
+
+// Numbers looks at the cells of a column, which stand on the given lines; the first that shows its decimal sign tells it for all.
+// Where none does, otherwise is assumed. Currency signs and units around the numbers do not matter.
+func Numbers(cells []string, line func(int) int, otherwise byte) Column {
+	for i, cell := range cells {
+		if s := sign(bareNumber(cell)); s != 0 {
+			return Column{s, true, line(i), cell}
+		}
+	}
+	return Column{Decimal: otherwise}
+}
+
+var around = regexp.MustCompile(`^[^0-9.,+−-]*|[^0-9.,]*$`)
+
+func bareNumber(cell string) string { return strings.TrimSpace(around.ReplaceAllString(cell, "")) }
+
+// Parse reads a number of the column; what stands around it, a currency or a unit, is returned.
+func (c Column) Parse(cell string) (d exact.Decimal, unit string, err error) {
+	number := bareNumber(cell)
+	if strings.HasPrefix(strings.TrimSpace(cell), "-") || strings.HasPrefix(number, "-") || strings.HasPrefix(number, "−") {
+		return d, "", errors.New("it is below 0")
+	}
+	number = strings.TrimPrefix(number, "+")
+	if s := sign(number); s != 0 && s != c.Decimal {
+		if c.Sure {
+			return d, "", fmt.Errorf("its decimal sign is the other way round than in line %d (%.20s)", c.line, c.shown)
+		}
+		return d, "", fmt.Errorf("its decimal sign is not the %s that was set", map[byte]string{'.': "point", ',': "comma"}[c.Decimal])
+	}
+	m := grouped.FindStringSubmatch(number)
+	if m == nil && !plainNumber.MatchString(number) {
+		return d, "", fmt.Errorf("%.20q is not a number", cell)
+	}
+	clean := strings.Map(func(r rune) rune {
+		switch {
+		case r == rune(c.Decimal):
+			return '.'
+		case r >= '0' && r <= '9':
+			return r
+		}
+		return -1
+	}, number)
+	if d, err = exact.Parse(clean); err != nil {
+		return d, "", fmt.Errorf("%.20q is not a number", cell)
+	}
+	if i := strings.LastIndex(cell, number); i >= 0 {
+		unit = strings.TrimSpace(cell[i+len(number):])
+	}
+	return d, unit, nil
+}
