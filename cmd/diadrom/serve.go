@@ -147,7 +147,7 @@ func hosts(a net.Addr) []string {
 	return nil
 }
 
-func run(ctx context.Context, l net.Listener, handler http.Handler, log *slog.Logger) error {
+func run(ctx context.Context, l net.Listener, handler *screen.Server, log *slog.Logger) error {
 	server := &http.Server{
 		Handler:           handler,
 		ReadHeaderTimeout: 5 * time.Second,
@@ -166,5 +166,6 @@ func run(ctx context.Context, l net.Listener, handler http.Handler, log *slog.Lo
 	}
 	grace, cancel := context.WithTimeout(context.Background(), 10*time.Second)
 	defer cancel()
+	defer handler.Wait()
 	return server.Shutdown(grace)
 }

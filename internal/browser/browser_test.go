@@ -11,6 +11,9 @@ import (
 	"testing"
 	"time"
 
+	_ "diadrom/internal/demo"   // what the program is made of, so that a kept result
+	_ "diadrom/internal/screen" // of these tests is not taken for a program that has changed since
+
 	"github.com/go-rod/rod"
 	"github.com/go-rod/rod/lib/launcher"
 	"github.com/go-rod/rod/lib/proto"

@@ -1,180 +1,383 @@
 package screen
 
 import (
-	"html/template"
+	"cmp"
+	"net/url"
 	"slices"
+	"strconv"
 	"strings"
 
 	"diadrom/internal/draft"
 	"diadrom/internal/exact"
+	"diadrom/internal/productlist"
+	"diadrom/internal/rate"
 	"diadrom/internal/store"
+	"diadrom/internal/world"
 
 	"github.com/gin-gonic/gin"
 )
+
+// goodsColumns are the fields that are typed in the grid, in its order.
+var goodsColumns = productlist.Fields[1:]
 
 type goodsCell struct {
 	SKU, Field, Text, Was string
 	Label, Slip           string
 	Number, Missing       bool
+	Switch, On            bool // yes or no
 }
 
 type goodsRow struct {
-	SKU                 string
-	Name, Price, Weight goodsCell
-	Class, Ships        string
+	SKU   string
+	Cells []goodsCell
+}
+
+// goodsColumn is a head of the grid.
+type goodsColumn struct {
+	Field, Name, Unit string
+	Words             bool   // text, not numbers
+	Sort              string // the link that sorts by it
+	Sorted            string // ascending, descending
+}
+
+type classRow struct {
+	ID, Name, Note string
+	Goods          int
+	Priced         string // where
+	Wrong          string
+	Slip, Typed    string
+	Here           bool
+}
+
+type missingView struct {
+	Kind, Text string
+	Here       bool
 }
 
 type goodsView struct {
-	Rows                    []goodsRow
-	Unweighed               int
-	Unit, Currency          string
+	Rows              []goodsRow
+	Columns           []goodsColumn
+	Missing           []missingView
+	Classes           []classRow
+	ClassNames        []string
+	Find, Class, Lack string
+	Filtered          bool
+	Total, Found      int
+	From, To          int
+	Previous, Next    string // links to the pages before and behind
+	First, Last       string
+	Unit, Currency    string
+	Assumed, Divisor  string
+	SettingSlip       string
+	NewClass          string
+	ClassSlip         string
+	Note              string
+
 	SKU, Name, Price, Grams string
 	Slip                    string
 }
 
-// goodsField finds the text of a field that can be typed.
-func goodsField(f *store.File, p *store.Product, field string) string {
-	switch field {
-	case "price":
-		return p.Price.Fixed(f.Store.Digits())
-	case "weight":
-		if p.Weight == nil {
-			return ""
+// goodsPerPage is how many goods are shown at a time.
+const goodsPerPage = 50
+
+// goodsQuery is which goods are shown, in which order.
+type goodsQuery struct {
+	find, class, lack, sort string
+	page                    int
+}
+
+func goodsQueryOf(q url.Values) goodsQuery {
+	page, _ := strconv.Atoi(q.Get("page"))
+	return goodsQuery{find: q.Get("find"), class: q.Get("class"), lack: q.Get("lack"), sort: q.Get("sort"), page: max(page, 1)}
+}
+
+// path is a link to the goods with one thing changed.
+func (q goodsQuery) path(key, value string) string {
+	v := url.Values{}
+	for _, p := range [][2]string{{"find", q.find}, {"class", q.class}, {"lack", q.lack}, {"sort", q.sort}, {key, value}} {
+		if v.Del(p[0]); p[1] != "" {
+			v.Set(p[0], p[1])
 		}
-		return p.Weight.String()
 	}
-	return p.Name
+	if len(v) == 0 {
+		return "/goods"
+	}
+	return "/goods?" + v.Encode()
 }
 
-func goodsCellOf(f *store.File, p *store.Product, field string) goodsCell {
-	text := goodsField(f, p, field)
-	return goodsCell{SKU: p.SKU, Field: field, Text: text, Was: text, Label: field + " of " + p.SKU, Number: field != "name",
-		Missing: field == "weight" && p.Weight == nil && p.NeedsShipping}
+// noClass stands for goods without a class in a query.
+const noClass = "-"
+
+// Kinds of what goods lack.
+const (
+	lacksWeight = "weight"
+	lacksSize   = "size"
+)
+
+func lacks(p *store.Product, kind string) bool {
+	switch {
+	case !p.NeedsShipping:
+		return false
+	case kind == lacksWeight:
+		return p.Weight == nil
+	case kind == lacksSize:
+		return p.Length == nil || p.Width == nil || p.Height == nil
+	}
+	return false
 }
 
-func (s *Server) goodsView(state *draft.State) goodsView {
-	f := state.File
-	v := goodsView{Unit: f.Store.WeightUnit, Currency: f.Store.Currency}
-	names := map[string]string{}
-	for _, c := range f.Classes {
-		names[c.ID] = nameOr(c.Name, c.ID)
-	}
+// list gives the positions of the goods of a query, in its order.
+func (q goodsQuery) list(f *store.File) []int {
+	find := world.Fold(q.find)
+	var at []int
 	for i := range f.Products {
 		p := &f.Products[i]
-		row := goodsRow{SKU: p.SKU, Name: goodsCellOf(f, p, "name"), Price: goodsCellOf(f, p, "price"), Weight: goodsCellOf(f, p, "weight"), Class: names[p.Class]}
-		if row.Weight.Missing {
-			v.Unweighed++
+		switch {
+		case find != "" && !strings.Contains(world.Fold(p.Name), find) && !strings.Contains(world.Fold(p.SKU), find):
+		case q.class == noClass && p.Class != "", q.class != "" && q.class != noClass && p.Class != q.class:
+		case q.lack != "" && !lacks(p, q.lack):
+		default:
+			at = append(at, i)
 		}
-		var ships []string
-		if !p.NeedsShipping {
-			ships = append(ships, "not sent")
+	}
+	field, down := productlist.Field(strings.TrimPrefix(q.sort, "-")), strings.HasPrefix(q.sort, "-")
+	if !slices.Contains(productlist.Fields, field) {
+		return at
+	}
+	slices.SortStableFunc(at, func(a, b int) int {
+		c := compareGoods(f, &f.Products[a], &f.Products[b], field)
+		if down {
+			c = -c
 		}
-		if p.ShipsFree {
-			ships = append(ships, "ships free")
+		return c
+	})
+	return at
+}
+
+// compareGoods orders goods by a field; what is missing comes first.
+func compareGoods(f *store.File, a, b *store.Product, field productlist.Field) int {
+	number := func(x, y *exact.Decimal) int {
+		switch {
+		case x == nil || y == nil:
+			return cmp.Compare(btoi(x != nil), btoi(y != nil))
 		}
-		if p.OwnParcel {
-			ships = append(ships, "own parcel")
+		return x.Cmp(*y)
+	}
+	switch field {
+	case productlist.Price:
+		return a.Price.Cmp(b.Price)
+	case productlist.Weight:
+		return number(a.Weight, b.Weight)
+	case productlist.Length:
+		return number(a.Length, b.Length)
+	case productlist.Width:
+		return number(a.Width, b.Width)
+	case productlist.Height:
+		return number(a.Height, b.Height)
+	case productlist.NeedsShipping:
+		return cmp.Compare(btoi(a.NeedsShipping), btoi(b.NeedsShipping))
+	case productlist.ShipsFree:
+		return cmp.Compare(btoi(a.ShipsFree), btoi(b.ShipsFree))
+	case productlist.OwnParcel:
+		return cmp.Compare(btoi(a.OwnParcel), btoi(b.OwnParcel))
+	case productlist.SKU:
+		return cmp.Compare(a.SKU, b.SKU)
+	}
+	return cmp.Compare(world.Fold(productlist.Text(f, a, field)), world.Fold(productlist.Text(f, b, field)))
+}
+
+func btoi(b bool) int {
+	if b {
+		return 1
+	}
+	return 0
+}
+
+func goodsCellOf(f *store.File, p *store.Product, field productlist.Field) goodsCell {
+	text := productlist.Text(f, p, field)
+	c := goodsCell{SKU: p.SKU, Field: string(field), Text: text, Was: text, Label: field.String() + " of " + p.SKU}
+	switch field {
+	case productlist.NeedsShipping, productlist.ShipsFree, productlist.OwnParcel:
+		c.Switch, c.On = true, text == "yes"
+	case productlist.Name, productlist.Class:
+	default:
+		c.Number = true
+		c.Missing = text == "" && p.NeedsShipping && (field == productlist.Weight || f.Store.Volumetric != nil)
+	}
+	return c
+}
+
+// columnNames are the heads of the grid.
+var columnNames = map[productlist.Field]string{productlist.Name: "Name", productlist.Price: "Price", productlist.Weight: "Weight", productlist.Length: "Long", productlist.Width: "Wide",
+	productlist.Height: "High", productlist.Class: "Class", productlist.NeedsShipping: "Sent", productlist.ShipsFree: "Free", productlist.OwnParcel: "Alone"}
+
+func (s *Server) goodsView(c *gin.Context, state *draft.State) goodsView {
+	f, q := state.File, goodsQueryOf(viewed(c))
+	v := goodsView{Unit: f.Store.WeightUnit, Currency: f.Store.Currency, Find: q.find, Class: q.class, Lack: q.lack, Total: len(f.Products)}
+	v.Filtered = q.find != "" || q.class != "" || q.lack != ""
+	if f.Store.AssumedWeight != nil {
+		v.Assumed = f.Store.AssumedWeight.String()
+	}
+	if f.Store.Volumetric != nil {
+		v.Divisor = f.Store.Volumetric.String()
+	}
+	for _, field := range goodsColumns {
+		col := goodsColumn{Field: string(field), Name: columnNames[field], Words: field == productlist.Name || field == productlist.Class}
+		switch field {
+		case productlist.Price:
+			col.Unit = f.Store.Currency
+		case productlist.Weight:
+			col.Unit = f.Store.WeightUnit
+		case productlist.Length, productlist.Width, productlist.Height:
+			col.Unit = f.Store.LengthUnit
 		}
-		row.Ships = strings.Join(ships, ", ")
+		col.Sort = q.path("sort", col.Field)
+		switch q.sort {
+		case col.Field:
+			col.Sorted, col.Sort = "ascending", q.path("sort", "-"+col.Field)
+		case "-" + col.Field:
+			col.Sorted, col.Sort = "descending", q.path("sort", "")
+		}
+		v.Columns = append(v.Columns, col)
+	}
+	list := q.list(f)
+	v.Found = len(list)
+	pages := max((len(list)+goodsPerPage-1)/goodsPerPage, 1)
+	page := min(q.page, pages)
+	from, to := (page-1)*goodsPerPage, min(page*goodsPerPage, len(list))
+	v.From, v.To = min(from+1, to), to
+	if page > 1 {
+		v.First, v.Previous = q.path("page", ""), q.path("page", strconv.Itoa(page-1))
+	}
+	if page < pages {
+		v.Next, v.Last = q.path("page", strconv.Itoa(page+1)), q.path("page", strconv.Itoa(pages))
+	}
+	for _, i := range list[from:to] {
+		p := &f.Products[i]
+		row := goodsRow{SKU: p.SKU}
+		for _, field := range goodsColumns {
+			row.Cells = append(row.Cells, goodsCellOf(f, p, field))
+		}
 		v.Rows = append(v.Rows, row)
+	}
+	v.Missing = missingOf(f, q)
+	v.Classes = classRows(f, q)
+	for _, class := range f.Classes {
+		v.ClassNames = append(v.ClassNames, nameOr(class.Name, class.ID))
 	}
 	return v
 }
 
-func (s *Server) goods(c *gin.Context) {
-	s.page(c, "/goods", "Goods", "goods", s.goodsView(s.draft.State()))
-}
-
-func (s *Server) editGoods(c *gin.Context, change func(*store.File) error, slipped func(*goodsView, string)) {
-	editWork(s, c, "goods", s.goodsView, change, slipped)
-}
-
-func setField(f *store.File, p *store.Product, field, typed string) error {
-	switch field {
-	case "name":
-		name, err := typedName(typed)
-		if err != nil {
-			return err
-		}
-		p.Name = name
-	case "price":
-		d, err := measureTyped(typed, f.Store.Currency)
-		if err != nil {
-			return slipf("%q is not a price: write it as 12.50", strings.TrimSpace(typed))
-		}
-		p.Price = *d
-	case "weight":
-		if strings.TrimSpace(typed) == "" {
-			p.Weight = nil
-			return nil
-		}
-		d, err := measureTyped(typed, f.Store.WeightUnit)
-		if err != nil {
-			return slipf("%q is not a weight: write it as 0.45, in %s", strings.TrimSpace(typed), f.Store.WeightUnit)
-		}
-		p.Weight = d
-	default:
-		return slipf("this field cannot be changed here")
+// missingOf says what goods lack, and what that does.
+func missingOf(f *store.File, q goodsQuery) (list []missingView) {
+	weights, sizes := 0, 0
+	for i := range f.Products {
+		weights += btoi(lacks(&f.Products[i], lacksWeight))
+		sizes += btoi(lacks(&f.Products[i], lacksSize))
 	}
-	return nil
-}
-
-func (s *Server) editProduct(c *gin.Context) {
-	sku, field, typed, was := c.PostForm("sku"), c.PostForm("field"), c.PostForm("text"), c.PostForm("was")
-	cell := goodsCell{SKU: sku, Field: field, Text: typed, Was: was, Label: field + " of " + sku, Number: field != "name"}
-	state, err := s.draft.Edit(c.Request.Context(), func(f *store.File) error {
-		p := productBySKU(f, sku)
-		if p == nil {
-			return slipf("this product was removed meanwhile")
+	if weights > 0 {
+		quotes := "0 " + f.Store.WeightUnit
+		if f.Store.AssumedWeight != nil {
+			quotes = f.Store.Units().Measure(rate.ByWeight, *f.Store.AssumedWeight) + ", the assumed weight"
 		}
-		if now := goodsField(f, p, field); now != was {
-			cell.Was = now
-			return slipf("this was changed to %s in another window meanwhile; press Enter again to set yours", now)
+		text := plural(weights, "product") + " have no weight: they quote as " + quotes
+		if weights == 1 {
+			text = "1 product has no weight: it quotes as " + quotes
 		}
-		return setField(f, p, field, typed)
-	})
-	if err != nil {
-		s.refused(c, err, func(text string) template.HTML {
-			cell.Slip = text
-			return s.render("goods-cell", cell)
-		})
-		return
+		list = append(list, missingView{lacksWeight, text, q.lack == lacksWeight})
 	}
-	s.answer(c, "/goods", state, s.render("goods-cell", goodsCellOf(state.File, productBySKU(state.File, sku), field)))
+	if sizes > 0 && billsVolume(f) {
+		text := plural(sizes, "product") + " lack a size: their volume is not billed"
+		if sizes == 1 {
+			text = "1 product lacks a size: its volume is not billed"
+		}
+		list = append(list, missingView{lacksSize, text, q.lack == lacksSize})
+	}
+	return list
 }
 
-func (s *Server) addProduct(c *gin.Context) {
-	sku, name, price, weight := strings.TrimSpace(c.PostForm("sku")), c.PostForm("name"), c.PostForm("price"), c.PostForm("weight")
-	s.editGoods(c, func(f *store.File) error {
-		p := store.Product{SKU: sku, NeedsShipping: true, Price: exact.Zero}
-		switch n := len([]rune(sku)); {
-		case n == 0:
-			return slipf("a product needs a sku, the shop's own number for it")
-		case n > MaxName:
-			return slipf("a sku has at most %d letters", MaxName)
-		case productBySKU(f, sku) != nil:
-			return slipf("there is a product %s already", sku)
+// billsVolume says whether some method bills volumetric weight.
+func billsVolume(f *store.File) bool {
+	for i := range f.Methods {
+		m := &f.Methods[i]
+		if m.Volumetric == nil && f.Store.Volumetric == nil {
+			continue
 		}
-		for _, field := range []struct{ name, typed string }{{"name", name}, {"price", price}, {"weight", weight}} {
-			if err := setField(f, &p, field.name, field.typed); err != nil {
-				return err
+		if m.Needs != nil && m.Needs.BilledWeight != nil {
+			return true
+		}
+		for j := range m.Tables {
+			if m.Tables[j].By == rate.ByBilled {
+				return true
 			}
 		}
-		f.Products = append(f.Products, p)
-		return nil
-	}, func(v *goodsView, text string) {
-		v.SKU, v.Name, v.Price, v.Grams, v.Slip = sku, name, price, weight, text
-	})
+	}
+	return false
 }
 
-func (s *Server) removeProduct(c *gin.Context) {
-	sku := c.PostForm("sku")
-	s.editGoods(c, func(f *store.File) error {
-		i := slices.IndexFunc(f.Products, func(p store.Product) bool { return p.SKU == sku })
-		if i < 0 {
-			return slipf("%s was removed already", sku)
+// classRows lists the classes: how many goods are in each, and where it is priced.
+func classRows(f *store.File, q goodsQuery) (rows []classRow) {
+	goods := map[string]int{}
+	for i := range f.Products {
+		goods[f.Products[i].Class]++
+	}
+	for i := range f.Classes {
+		class := &f.Classes[i]
+		row := classRow{ID: class.ID, Name: nameOr(class.Name, class.ID), Note: class.Note, Goods: goods[class.ID], Here: q.class == class.ID}
+		var priced []string
+		for j := range f.Methods {
+			m := &f.Methods[j]
+			for k := range m.Tables {
+				if slices.Contains(m.Tables[k].Classes, class.ID) {
+					priced = append(priced, nameOr(m.Name, m.ID))
+					break
+				}
+			}
 		}
-		f.Products = slices.Delete(f.Products, i, i+1)
-		return nil
-	}, func(v *goodsView, text string) { v.Slip = text })
+		named := namedInNeeds(f, class.ID)
+		switch {
+		case len(priced) > 0:
+			row.Priced = "priced in " + firstFew(priced)
+		case named != "":
+			row.Priced = named
+		}
+		switch {
+		case row.Goods == 0 && row.Priced == "":
+			row.Wrong = "no product is in it, and no list prices it"
+		case row.Goods == 0:
+			row.Wrong = "no product is in it"
+		case row.Priced == "":
+			row.Wrong = "no list prices it by itself"
+		}
+		rows = append(rows, row)
+	}
+	return rows
+}
+
+// namedInNeeds says which methods take only a class, or leave it out.
+func namedInNeeds(f *store.File, class string) string {
+	var only, without []string
+	for i := range f.Methods {
+		if n := f.Methods[i].Needs; n != nil {
+			name := nameOr(f.Methods[i].Name, f.Methods[i].ID)
+			if slices.Contains(n.OnlyClasses, class) {
+				only = append(only, name)
+			}
+			if slices.Contains(n.WithoutClasses, class) {
+				without = append(without, name)
+			}
+		}
+	}
+	var parts []string
+	if len(only) > 0 {
+		parts = append(parts, "taken by "+firstFew(only))
+	}
+	if len(without) > 0 {
+		parts = append(parts, "not in "+firstFew(without))
+	}
+	return strings.Join(parts, ", ")
+}
+
+func (s *Server) goods(c *gin.Context) {
+	s.page(c, "/goods", "Goods", "goods", s.goodsView(c, s.draft.State()))
 }

@@ -17,6 +17,7 @@ import (
 	"net/http"
 	"runtime/debug"
 	"strings"
+	"sync"
 	"time"
 
 	"diadrom/internal/draft"
@@ -42,10 +43,14 @@ type Server struct {
 	intake    *intake.Intake
 	templates *template.Template
 	log       *slog.Logger
+	handler   http.Handler
+
+	taking     sync.Map       // of uploads' ids to *takingGoods
+	background sync.WaitGroup // what goes on after its request was answered
 }
 
-// New makes the handler of a shop's screens. hosts are the names under which it answers; none means any.
-func New(d *draft.Draft, db *storage.DB, in *intake.Intake, log *slog.Logger, hosts []string) (http.Handler, error) {
+// New makes a shop's screens. hosts are the names under which it answers; none means any.
+func New(d *draft.Draft, db *storage.DB, in *intake.Intake, log *slog.Logger, hosts []string) (*Server, error) {
 	s := &Server{draft: d, db: db, intake: in, log: log}
 	var err error
 	if s.templates, err = template.New("").Funcs(functions).ParseFS(templateFiles, "templates/*.html"); err != nil {
@@ -63,8 +68,15 @@ func New(d *draft.Draft, db *storage.DB, in *intake.Intake, log *slog.Logger, ho
 		http.StripPrefix("/assets/", http.FileServerFS(assets)).ServeHTTP(c.Writer, c.Request)
 	})
 	s.routes(r)
-	return guardHost(http.NewCrossOriginProtection().Handler(r), hosts), nil
+	s.handler = guardHost(http.NewCrossOriginProtection().Handler(r), hosts)
+	return s, nil
 }
+
+// ServeHTTP answers a request.
+func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) { s.handler.ServeHTTP(w, r) }
+
+// Wait waits for what goes on after its request was answered.
+func (s *Server) Wait() { s.background.Wait() }
 
 func (s *Server) routes(r *gin.Engine) {
 	r.GET("/", func(c *gin.Context) { c.Redirect(http.StatusSeeOther, "/zones") })
@@ -88,7 +100,21 @@ func (s *Server) routes(r *gin.Engine) {
 	r.GET("/goods", s.goods)
 	r.POST("/goods", s.addProduct)
 	r.POST("/goods/cell", s.editProduct)
-	r.POST("/goods/remove", s.removeProduct)
+	r.POST("/goods/paste", s.pasteGoods)
+	r.POST("/goods/set", s.setGoods)
+	r.POST("/goods/setting", s.goodsSetting)
+	r.POST("/goods/classes", s.addClass)
+	r.POST("/goods/classes/:class", s.nameClass)
+	r.POST("/goods/classes/:class/remove", s.removeClass)
+	r.GET("/goods/file", s.exportGoods)
+	r.POST("/goods/file", s.sendGoods)
+	r.GET("/goods/file/:file", s.goodsFile)
+	r.POST("/goods/file/:file", s.takeGoods)
+	r.GET("/goods/file/:file/progress", s.goodsProgress)
+	r.GET("/goods/file/:file/refused", s.refusedGoods)
+	r.GET("/suggest/goods", s.suggestGoods)
+	r.POST("/undo", s.undo)
+	r.POST("/redo", s.redo)
 	r.GET("/methods", s.methods)
 	r.POST("/methods", s.addMethod)
 	r.POST("/methods/:method/name", s.nameMethod)
@@ -121,7 +147,7 @@ func headers(c *gin.Context) {
 }
 
 // files are the addresses that take a file, which may be larger than other requests; they say so by themselves.
-var files = map[string]bool{"/zones/file": true, "/lists": true}
+var files = map[string]bool{"/zones/file": true, "/goods/file": true, "/lists": true}
 
 func limited(c *gin.Context) {
 	if files[c.Request.URL.Path] {

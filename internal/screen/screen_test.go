@@ -54,6 +54,7 @@ func opened(t *testing.T, first *store.File, fill bool) *site {
 	t.Cleanup(func() {
 		s.Close()
 		stop()
+		h.Wait()
 		assert.NoError(t, <-done)
 		db.Close()
 	})
@@ -338,10 +339,10 @@ func TestGoodsAreTypedInPlace(t *testing.T) {
 	assert.Contains(t, body, "1 unweighed", "the course line says what is wrong")
 	assert.Contains(t, body, "Birch ladle has no weight and counts as 0 kg")
 	for _, c := range [][]string{
-		{"/goods/cell", "sku", "LADLE-B", "field", "weight", "was", "", "text", "-1", "not a weight"}, {"/goods/cell", "sku", "LADLE-B", "field", "price", "was", "24.00", "text", "1.200,5", "not a price"},
+		{"/goods/cell", "sku", "LADLE-B", "field", "weight", "was", "", "text", "-1", "below 0"}, {"/goods/cell", "sku", "LADLE-B", "field", "price", "was", "24.00", "text", "1.200,5", "not a price"},
 		{"/goods/cell", "sku", "LADLE-B", "field", "price", "was", "1.00", "text", "2", "changed to 24.00"}, {"/goods/cell", "sku", "NONE", "field", "price", "text", "2", "removed meanwhile"},
 		{"/goods", "sku", "", "name", "X", "needs a sku"}, {"/goods", "sku", "LADLE-B", "name", "X", "price", "1", "already"}, {"/goods", "sku", "NEW", "name", "", "price", "1", "a name is needed"},
-		{"/goods/remove", "sku", "NONE", "removed already"},
+		{"/goods/set", "selected", "NONE", "field", "remove", "select the products first"},
 	} {
 		status, body := s.post(c[0], c[1:len(c)-1]...)
 		assert.Equal(t, http.StatusUnprocessableEntity, status, c)
@@ -351,11 +352,11 @@ func TestGoodsAreTypedInPlace(t *testing.T) {
 	assert.Equal(t, http.StatusOK, status)
 	_, body = s.post("/till/add", "sku", "new thing")
 	assert.Contains(t, body, "New thing")
-	status, _ = s.post("/goods/remove", "sku", "NEW-1")
+	status, _ = s.post("/goods/set", "selected", "NEW-1", "field", "remove")
 	assert.Equal(t, http.StatusOK, status)
 	status, body = s.get("/goods")
 	assert.Equal(t, http.StatusOK, status, "the Till leaves out what is gone")
-	assert.NotContains(t, body, "New thing")
+	assert.NotContains(t, body, `value="New thing"`)
 }
 
 func TestMethodsAndTheShopItself(t *testing.T) {

@@ -31,6 +31,7 @@ type shell struct {
 	Shop     string
 	Stations []station
 	Till     tillView
+	History  historyView
 	Work     template.HTML
 	Notice   string
 	OOB      bool
@@ -98,7 +99,12 @@ func (s *Server) pageStatus(c *gin.Context, status int, here, title, name string
 		s.internal(c, err)
 		return
 	}
-	s.html(c, status, s.render("shell", shell{Title: title, Shop: shopName(state.File), Stations: stations(state.File, here), Till: till, Work: work}))
+	history, err := s.history(c.Request.Context())
+	if err != nil {
+		s.internal(c, err)
+		return
+	}
+	s.html(c, status, s.render("shell", shell{Title: title, Shop: shopName(state.File), Stations: stations(state.File, here), Till: till, History: history, Work: work}))
 }
 
 // answer sends the parts that an edit changed, with the Till and the course line out of band.
@@ -113,8 +119,13 @@ func (s *Server) answer(c *gin.Context, here string, state *draft.State, parts .
 
 // answerWith is answer for a Till that has been quoted already.
 func (s *Server) answerWith(c *gin.Context, here string, state *draft.State, till tillView, parts ...template.HTML) {
-	till.OOB = true
-	parts = append(parts, s.render("till", till), s.render("course", shell{Stations: stations(state.File, here), OOB: true}), s.render("saved", time.Now().Format("15:04:05")))
+	history, err := s.history(c.Request.Context())
+	if err != nil {
+		s.internal(c, err)
+		return
+	}
+	till.OOB, history.OOB, history.Said = true, true, "Saved "+time.Now().Format("15:04:05")
+	parts = append(parts, s.render("till", till), s.render("course", shell{Stations: stations(state.File, here), OOB: true}), s.render("history", history))
 	s.html(c, http.StatusOK, parts...)
 }
 

@@ -2,8 +2,10 @@ package screen
 
 import (
 	"net/http"
+	"strings"
 
 	"diadrom/internal/place"
+	"diadrom/internal/world"
 
 	"github.com/gin-gonic/gin"
 )
@@ -43,6 +45,28 @@ func (s *Server) suggestAddresses(c *gin.Context) {
 		return
 	}
 	s.suggest(c, "", s.draft.State().Engine.Reader().SuggestAddresses(c.Query("text"), mostSuggested))
+}
+
+// suggestGoods offers goods whose sku or name begins as what is typed does, then those that have it in them.
+func (s *Server) suggestGoods(c *gin.Context) {
+	f, text := s.draft.State().File, world.Fold(c.Query("text"))
+	var begin, within []place.Choice
+	for i := range f.Products {
+		p := &f.Products[i]
+		sku, name := world.Fold(p.SKU), world.Fold(p.Name)
+		choice := place.Choice{Text: p.SKU, Means: p.Name}
+		switch {
+		case strings.HasPrefix(sku, text) || strings.HasPrefix(name, text):
+			begin = append(begin, choice)
+		case strings.Contains(sku, text) || strings.Contains(name, text):
+			within = append(within, choice)
+		}
+		if len(begin) == mostSuggested {
+			break
+		}
+	}
+	list := append(begin, within...)
+	s.suggest(c, "", list[:min(len(list), mostSuggested)])
 }
 
 func (s *Server) suggest(c *gin.Context, kept string, list []place.Choice) {

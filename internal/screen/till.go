@@ -64,7 +64,7 @@ type tillView struct {
 	Message                      string
 	Warnings                     []quote.Warning
 	NoShipping                   bool
-	Products                     []choice
+	HasGoods                     bool
 	AddSlip, AddSKU              string
 	Slip                         string
 	OOB                          bool
@@ -140,9 +140,7 @@ func (s *Server) till(ctx context.Context, state *draft.State, slips tillSlips) 
 	for _, c := range carts {
 		v.Carts = append(v.Carts, choice{c.ID, c.Name, sameCart(c.Lines, t.Cart)})
 	}
-	for i := range f.Products {
-		v.Products = append(v.Products, choice{ID: f.Products[i].SKU, Name: nameOr(f.Products[i].Name, f.Products[i].SKU)})
-	}
+	v.HasGoods = len(f.Products) > 0
 	for i := range f.Methods {
 		v.Names[f.Methods[i].ID] = f.Methods[i].BuyersLabel()
 	}

@@ -10,7 +10,6 @@ import (
 	"diadrom/internal/draft"
 	"diadrom/internal/place"
 	"diadrom/internal/sheet"
-	"diadrom/internal/storage"
 	"diadrom/internal/store"
 	"diadrom/internal/zonelist"
 
@@ -88,20 +87,6 @@ func (s *Server) refusedTo(c *gin.Context, err error, here, title, name string) 
 	s.pageStatus(c, http.StatusUnprocessableEntity, here, title, name, zonesFileView{Problem: text})
 }
 
-// zonesUpload finds the table of the address.
-func (s *Server) zonesUpload(c *gin.Context) (u storage.Upload, err error) {
-	id, err := strconv.ParseInt(c.Param("file"), 10, 64)
-	if err == nil {
-		var ok bool
-		if u, ok, err = s.db.Upload(c.Request.Context(), kindZones, id); err == nil && !ok {
-			err = slipf("this file is not kept any more: choose it again")
-		}
-	} else {
-		err = slipf("there is no such file here")
-	}
-	return u, err
-}
-
 // mostSlips is how many refused rows are shown.
 const mostSlips = 200
 
@@ -119,7 +104,7 @@ func readZones(state *draft.State, body []byte) ([]store.Zone, []zonelist.RowErr
 }
 
 func (s *Server) zonesFile(c *gin.Context) {
-	u, err := s.zonesUpload(c)
+	u, err := s.uploaded(c, kindZones)
 	if err != nil {
 		s.refusedTo(c, err, "/zones", "Zones", "zones-file")
 		return
@@ -228,7 +213,7 @@ func words(z *store.Zone) map[string]bool {
 
 // takeZones makes the zones of a table the shop's: those that it has replace theirs, others are added, none goes.
 func (s *Server) takeZones(c *gin.Context) {
-	u, err := s.zonesUpload(c)
+	u, err := s.uploaded(c, kindZones)
 	if err == nil {
 		_, err = s.draft.Edit(c.Request.Context(), func(f *store.File) error {
 			zones, slips, problem := readZones(s.draft.State(), u.Body)

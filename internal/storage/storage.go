@@ -175,7 +175,15 @@ func advance(ctx context.Context, tx *sql.Tx, revision int64, settings string, f
 	return err
 }
 
+type progressKey struct{}
+
+// WithProgress has Save tell how many of how many changes are written, now and then.
+func WithProgress(ctx context.Context, told func(done, total int)) context.Context {
+	return context.WithValue(ctx, progressKey{}, told)
+}
+
 func write(ctx context.Context, tx *sql.Tx, changes []store.Change) error {
+	progress, _ := ctx.Value(progressKey{}).(func(done, total int))
 	statements := map[string]*sql.Stmt{}
 	exec := func(query string, args ...any) error {
 		s := statements[query]
@@ -190,6 +198,9 @@ func write(ctx context.Context, tx *sql.Tx, changes []store.Change) error {
 		return err
 	}
 	for i := range changes {
+		if progress != nil && i%1000 == 0 {
+			progress(i, len(changes))
+		}
 		var err error
 		switch c := &changes[i]; {
 		case c.List == "":

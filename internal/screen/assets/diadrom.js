@@ -13,7 +13,15 @@
         this.show();
       },
       key(event) {
-        if (event.ctrlKey || event.metaKey || event.altKey || typing(event.target)) return;
+        if ((event.ctrlKey || event.metaKey) && !event.altKey) {
+          // In a field that is being typed in, Ctrl+Z takes typing back; elsewhere the last edit.
+          const key = event.key.toLowerCase(), redo = key === "y" || (key === "z" && event.shiftKey);
+          if ((key !== "z" && key !== "y") || (typing(event.target) && event.target.value !== event.target.defaultValue)) return;
+          event.preventDefault();
+          htmx.ajax("POST", redo ? "/redo" : "/undo", { source: document.body, swap: "none" });
+          return;
+        }
+        if (event.altKey || typing(event.target)) return;
         if (event.key === "t") this.toggle();
         if (event.key === "/") {
           event.preventDefault();
@@ -36,11 +44,12 @@
     const row = cell.closest("tr"), cells = cellsOf(row), at = cells.indexOf(cell);
     const fromEnd = cells.length - at; // rows may lack a break point in front
     const beside = (r) => { const c = r ? cellsOf(r) : []; return c[c.length - fromEnd]; };
-    const whole = cell.selectionStart === 0 && cell.selectionEnd === cell.value.length;
+    const whole = cell.type === "checkbox" || (cell.selectionStart === 0 && cell.selectionEnd === cell.value.length);
     switch (event.key) {
       case "Enter":
         event.preventDefault();
         if (cell.closest(".bad")) htmx.trigger(cell, "change");
+        else if (cell.matches("[data-goods] [aria-invalid]")) cell.dispatchEvent(new Event("change", { bubbles: true }));
         else if (beside(event.shiftKey ? row.previousElementSibling : row.nextElementSibling)) goTo(beside(event.shiftKey ? row.previousElementSibling : row.nextElementSibling));
         else cell.blur();
         break;
@@ -48,8 +57,29 @@
       case "ArrowUp": event.preventDefault(); goTo(beside(row.previousElementSibling)); break;
       case "ArrowLeft": if (whole || cell.selectionEnd === 0) { event.preventDefault(); goTo(cells[at - 1]); } break;
       case "ArrowRight": if (whole || cell.selectionStart === cell.value.length) { event.preventDefault(); goTo(cells[at + 1]); } break;
-      case "Escape": cell.value = cell.defaultValue; cell.select(); break;
+      case "Escape": if (cell.type !== "checkbox") { cell.value = cell.defaultValue; cell.select(); } break;
     }
+  });
+
+  // The grid of goods: a cell is sent when it is left, a block from a spreadsheet as a whole.
+  const goodsCell = (el) => el.closest && el.matches("[data-goods] .cell") ? el : null;
+  document.addEventListener("change", (event) => {
+    const cell = goodsCell(event.target);
+    if (cell) {
+      const text = cell.type === "checkbox" ? (cell.checked ? "yes" : "no") : cell.value;
+      if (text === cell.dataset.was && !cell.matches("[aria-invalid]")) return;
+      htmx.ajax("POST", "/goods/cell", { source: cell, target: cell.parentElement, swap: "innerHTML",
+        values: { sku: cell.closest("tr").dataset.sku, field: cell.dataset.f, was: cell.dataset.was, text } });
+    } else if (event.target.matches("[data-pick-all]")) {
+      for (const box of document.querySelectorAll("[data-goods] .pick [name=selected]")) box.checked = event.target.checked;
+    } else if (event.target.matches("[data-send]")) event.target.form.requestSubmit();
+  });
+  document.addEventListener("paste", (event) => {
+    const cell = goodsCell(event.target), block = event.clipboardData && event.clipboardData.getData("text/plain");
+    if (!cell || !block || !/[\t\n]/.test(block.replace(/\r?\n$/, ""))) return;
+    event.preventDefault();
+    htmx.ajax("POST", "/goods/paste", { source: cell, target: "#work", swap: "innerHTML",
+      values: { sku: cell.closest("tr").dataset.sku, field: cell.dataset.f, block } });
   });
 
   // The code strip is one stop for Tab; arrow keys walk along its stretches.
@@ -92,7 +122,7 @@
     shut();
     field.focus();
     field.setSelectionRange(field.value.length, field.value.length);
-    if (field.matches("#till-to")) field.form.requestSubmit();
+    if (field.matches("#till-to, #till-add")) field.form.requestSubmit();
   };
   const offer = async (field) => {
     const mine = ++asking, url = new URL(field.dataset.suggest, location.href);

@@ -1,0 +1,362 @@
+package screen
+
+import (
+	"bytes"
+	"context"
+	"net/http"
+	"net/url"
+	"strconv"
+	"sync"
+
+	"diadrom/internal/draft"
+	"diadrom/internal/productlist"
+	"diadrom/internal/sheet"
+	"diadrom/internal/storage"
+	"diadrom/internal/store"
+
+	"github.com/gin-gonic/gin"
+)
+
+// kindGoods is the kind of an upload that is a table of products.
+const kindGoods = "goods"
+
+// goodsFileView is what a table of products would change.
+type goodsFileView struct {
+	ID, Name string
+	Problem  string // why it is no table
+	Missing  string // what its columns lack
+	Encoding string
+	Columns  []fileColumn
+	Decimal  string
+	Rows     []fileRow
+	More     int // rows that are not shown
+	Show     string
+	Counts   map[string]int
+	Query    string // of this view, for the form that takes it
+	Tabs     []fileTab
+	Usable   bool
+}
+
+type fileColumn struct {
+	Index               int
+	Head, Example       string
+	Field, Unit         string
+	Fields, Units       []choice
+	Measured, NotMapped bool
+}
+
+type fileRow struct {
+	Line            int
+	Status          string
+	SKU, Name, What string
+}
+
+type fileTab struct {
+	Name, Path string
+	Count      int
+	Here       bool
+}
+
+var statusNames = map[productlist.Status]string{productlist.New: "new", productlist.Changed: "changed", productlist.Same: "same", productlist.Refused: "refused"}
+
+// mostFileRows is how many rows of a table are shown.
+const mostFileRows = 200
+
+func (s *Server) exportGoods(c *gin.Context) {
+	var b bytes.Buffer
+	if err := sheet.Write(&b, productlist.Write(s.draft.State().File)); err != nil {
+		s.internal(c, err)
+		return
+	}
+	c.Header("Content-Disposition", `attachment; filename="products.csv"`)
+	c.Data(http.StatusOK, "text/csv; charset=utf-8", b.Bytes())
+}
+
+// sendGoods keeps a table of products and shows what it would change.
+func (s *Server) sendGoods(c *gin.Context) {
+	name, body, err := readTable(c)
+	var id int64
+	if err == nil {
+		id, err = s.db.AddUpload(c.Request.Context(), kindGoods, name, body)
+	}
+	if err != nil {
+		s.goodsFileProblem(c, err)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, "/goods/file/"+strconv.FormatInt(id, 10))
+}
+
+func (s *Server) goodsFileProblem(c *gin.Context, err error) {
+	text, ok := told(err)
+	if !ok {
+		s.internal(c, err)
+		return
+	}
+	s.pageStatus(c, http.StatusUnprocessableEntity, "/goods", "Goods", "goods-file", goodsFileView{Problem: text})
+}
+
+// uploaded finds the table of the address.
+func (s *Server) uploaded(c *gin.Context, kind string) (u storage.Upload, err error) {
+	id, err := strconv.ParseInt(c.Param("file"), 10, 64)
+	if err != nil {
+		return u, slipf("there is no such file here")
+	}
+	u, ok, err := s.db.Upload(c.Request.Context(), kind, id)
+	if err == nil && !ok {
+		err = slipf("this file is not kept any more: choose it again")
+	}
+	return u, err
+}
+
+// mapped is what the columns hold: as they were put right by hand, or else as their heads say.
+func mapped(t *sheet.Table, s *store.Settings, query url.Values) productlist.Mapping {
+	m := productlist.Guess(t, s)
+	for i := range m.Columns {
+		key := strconv.Itoa(i)
+		if query.Has("c" + key) {
+			m.Columns[i] = productlist.Field(query.Get("c" + key))
+		}
+		if unit := query.Get("u" + key); unit != "" {
+			m.Units[i] = unit
+		}
+		if m.Columns[i] != "" && m.Units[i] == "" {
+			m.Units[i] = storeUnit(m.Columns[i], s)
+		}
+	}
+	if d := query.Get("decimal"); d == "." || d == "," {
+		m.Decimal = d[0]
+	}
+	return m
+}
+
+func storeUnit(f productlist.Field, s *store.Settings) string {
+	switch f {
+	case productlist.Weight:
+		return s.WeightUnit
+	case productlist.Length, productlist.Width, productlist.Height:
+		return s.LengthUnit
+	}
+	return ""
+}
+
+func (s *Server) goodsFile(c *gin.Context) {
+	u, err := s.uploaded(c, kindGoods)
+	if err != nil {
+		s.goodsFileProblem(c, err)
+		return
+	}
+	state, query := s.draft.State(), c.Request.URL.Query()
+	v := goodsFileView{ID: strconv.FormatInt(u.ID, 10), Name: u.Name, Decimal: query.Get("decimal"), Show: query.Get("show"), Query: query.Encode()}
+	t, err := sheet.Read(u.Body)
+	if err != nil {
+		v.Problem = err.Error()
+		s.page(c, "/goods", "Goods", "goods-file", v)
+		return
+	}
+	m := mapped(t, &state.File.Store, query)
+	v.columns(t, m)
+	if t.Encoding != "UTF-8" {
+		v.Encoding = t.Encoding
+	}
+	if v.Missing = m.Missing(); v.Missing == "" {
+		v.rows(productlist.Read(t, m, state.File, func(int) {}), query)
+	}
+	s.page(c, "/goods", "Goods", "goods-file", v)
+}
+
+// columns says what each column of the table holds, to be put right.
+func (v *goodsFileView) columns(t *sheet.Table, m productlist.Mapping) {
+	for i, head := range t.Rows[0].Cells {
+		col := fileColumn{Index: i, Head: head, Field: string(m.Columns[i]), Unit: m.Units[i], NotMapped: m.Columns[i] == ""}
+		for _, row := range t.Rows[1:min(len(t.Rows), 20)] {
+			if i < len(row.Cells) && row.Cells[i] != "" {
+				col.Example = row.Cells[i]
+				break
+			}
+		}
+		for _, f := range productlist.Fields {
+			col.Fields = append(col.Fields, choice{string(f), f.String(), f == m.Columns[i]})
+		}
+		var units []string
+		switch m.Columns[i] {
+		case productlist.Weight:
+			units = []string{"g", "kg", "oz", "lb"}
+		case productlist.Length, productlist.Width, productlist.Height:
+			units = []string{"mm", "cm", "m", "in", "ft"}
+		}
+		for _, unit := range units {
+			col.Units = append(col.Units, choice{unit, unit, unit == m.Units[i]})
+		}
+		col.Measured = len(units) > 0
+		v.Columns = append(v.Columns, col)
+	}
+}
+
+// rows shows what becomes of the rows, those first that are refused or change something.
+func (v *goodsFileView) rows(rows []productlist.Row, query url.Values) {
+	counts := productlist.Count(rows)
+	for _, status := range []productlist.Status{productlist.Refused, productlist.Changed, productlist.New, productlist.Same} {
+		name := statusNames[status]
+		q := url.Values{}
+		for k, values := range query {
+			q[k] = values
+		}
+		q.Set("show", name)
+		if counts[status] > 0 && v.Show == "" {
+			v.Show = name
+		}
+		v.Tabs = append(v.Tabs, fileTab{name, "/goods/file/" + v.ID + "?" + q.Encode(), counts[status], v.Show == name})
+	}
+	v.Usable = counts[productlist.New]+counts[productlist.Changed] > 0
+	for i := range rows {
+		r := &rows[i]
+		if statusNames[r.Status] != v.Show {
+			continue
+		}
+		if len(v.Rows) == mostFileRows {
+			v.More++
+			continue
+		}
+		v.Rows = append(v.Rows, fileRow{r.Line, statusNames[r.Status], r.Product.SKU, r.Product.Name, r.What})
+	}
+	v.Counts = map[string]int{"new": counts[productlist.New], "changed": counts[productlist.Changed], "refused": counts[productlist.Refused]}
+}
+
+// takingGoods is a table of products on its way into the draft. Its rows are read while the draft waits for it; what is shown of it
+// is read from elsewhere.
+type takingGoods struct {
+	mu      sync.Mutex
+	stage   string
+	done    int
+	total   int
+	counts  map[productlist.Status]int
+	problem string
+	ended   bool
+	refused [][]string
+}
+
+func (j *takingGoods) set(change func(*takingGoods)) {
+	j.mu.Lock()
+	defer j.mu.Unlock()
+	change(j)
+}
+
+// takeGoods makes the rows of a table the shop's products, in one edit, in the background.
+func (s *Server) takeGoods(c *gin.Context) {
+	u, err := s.uploaded(c, kindGoods)
+	if err != nil {
+		s.goodsFileProblem(c, err)
+		return
+	}
+	job := &takingGoods{stage: "reading", total: 1}
+	if _, running := s.taking.LoadOrStore(u.ID, job); running {
+		c.Redirect(http.StatusSeeOther, "/goods/file/"+strconv.FormatInt(u.ID, 10)+"/progress")
+		return
+	}
+	query := c.Request.URL.Query()
+	ctx := context.WithoutCancel(c.Request.Context())
+	s.background.Go(func() {
+		err := takeGoodsRows(ctx, s.draft, u.Body, query, job)
+		job.set(func(j *takingGoods) {
+			if j.ended = true; err != nil {
+				text, ok := told(err)
+				if !ok {
+					s.log.Error("products", "error", err)
+					text = "they could not be saved; nothing was changed"
+				}
+				j.problem = text
+			}
+		})
+	})
+	c.Redirect(http.StatusSeeOther, "/goods/file/"+strconv.FormatInt(u.ID, 10)+"/progress")
+}
+
+// takeGoodsRows reads a table and edits the draft with it.
+func takeGoodsRows(ctx context.Context, d *draft.Draft, body []byte, query url.Values, job *takingGoods) error {
+	t, err := sheet.Read(body)
+	if err != nil {
+		return slipf("%s", err.Error())
+	}
+	job.set(func(j *takingGoods) { j.total = len(t.Rows) })
+	ctx = storage.WithProgress(ctx, func(done, total int) {
+		job.set(func(j *takingGoods) { j.stage, j.done, j.total = "saving", done, total })
+	})
+	_, err = d.Edit(ctx, func(f *store.File) error {
+		m := mapped(t, &f.Store, query)
+		if missing := m.Missing(); missing != "" {
+			return slipf("%s", missing)
+		}
+		rows := productlist.Read(t, m, f, func(done int) { job.set(func(j *takingGoods) { j.done = done }) })
+		counts := productlist.Count(rows)
+		job.set(func(j *takingGoods) {
+			j.counts, j.stage = counts, "checking"
+			if counts[productlist.Refused] > 0 {
+				j.refused = productlist.Back(t, rows)
+			}
+		})
+		if counts[productlist.New]+counts[productlist.Changed] == 0 {
+			return slipf("none of its rows changes anything")
+		}
+		productlist.Apply(f, rows)
+		return nil
+	})
+	return err
+}
+
+// goodsProgressView is how far a table has come.
+type goodsProgressView struct {
+	ID, Name     string
+	Stage        string
+	Percent      int
+	Ended        bool
+	Problem      string
+	New, Changed int
+	Refused      int
+}
+
+func (s *Server) goodsProgress(c *gin.Context) {
+	id, _ := strconv.ParseInt(c.Param("file"), 10, 64)
+	running, ok := s.taking.Load(id)
+	if !ok { // the process was started anew: it is all there, or nothing is
+		c.Redirect(http.StatusSeeOther, "/goods/file/"+c.Param("file"))
+		return
+	}
+	v := goodsProgressView{ID: c.Param("file")}
+	running.(*takingGoods).set(func(j *takingGoods) {
+		v.Stage, v.Percent, v.Ended, v.Problem = j.stage, 100*j.done/max(j.total, 1), j.ended, j.problem
+		v.New, v.Changed, v.Refused = j.counts[productlist.New], j.counts[productlist.Changed], j.counts[productlist.Refused]
+	})
+	if isHTMX(c) {
+		if v.Ended {
+			s.answer(c, "/goods", s.draft.State(), s.render("goods-progress", v))
+		} else {
+			s.html(c, http.StatusOK, s.render("goods-progress", v))
+		}
+		return
+	}
+	s.page(c, "/goods", "Goods", "goods-progress", v)
+}
+
+// refusedGoods gives the refused rows back, to be mended: of a table that was taken, or of one that is looked at.
+func (s *Server) refusedGoods(c *gin.Context) {
+	u, err := s.uploaded(c, kindGoods)
+	if err != nil {
+		s.goodsFileProblem(c, err)
+		return
+	}
+	var back [][]string
+	if job, ok := s.taking.Load(u.ID); ok {
+		job.(*takingGoods).set(func(j *takingGoods) { back = j.refused })
+	} else if t, err := sheet.Read(u.Body); err == nil {
+		state := s.draft.State()
+		m := mapped(t, &state.File.Store, c.Request.URL.Query())
+		back = productlist.Back(t, productlist.Read(t, m, state.File, func(int) {}))
+	}
+	var b bytes.Buffer
+	if err := sheet.Write(&b, back); err != nil {
+		s.internal(c, err)
+		return
+	}
+	c.Header("Content-Disposition", `attachment; filename="refused.csv"`)
+	c.Data(http.StatusOK, "text/csv; charset=utf-8", b.Bytes())
+}

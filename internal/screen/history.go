@@ -1,0 +1,53 @@
+package screen
+
+import (
+	"context"
+	"errors"
+	"net/http"
+
+	"diadrom/internal/draft"
+
+	"github.com/gin-gonic/gin"
+)
+
+// historyView is what can be taken back and done again.
+type historyView struct {
+	Undo, Redo string
+	Said       string
+	OOB        bool
+}
+
+func (s *Server) history(ctx context.Context) (historyView, error) {
+	undo, redo, err := s.db.History(ctx)
+	return historyView{Undo: undo.What, Redo: redo.What}, err
+}
+
+func (s *Server) undo(c *gin.Context) { s.turn(c, s.draft.Undo, "Taken back: ") }
+
+func (s *Server) redo(c *gin.Context) { s.turn(c, s.draft.Redo, "Done again: ") }
+
+// turn goes one edit back or forth; pages reload their work.
+func (s *Server) turn(c *gin.Context, turn func(context.Context) (*draft.State, string, error), said string) {
+	state, what, err := turn(c.Request.Context())
+	if errors.Is(err, draft.ErrNothing) {
+		state, what, err = s.draft.State(), "", nil
+		said = "Nothing to take back."
+	}
+	if err != nil {
+		s.refused(c, err, nil)
+		return
+	}
+	till, err := s.till(c.Request.Context(), state, tillSlips{})
+	if err != nil {
+		s.internal(c, err)
+		return
+	}
+	history, err := s.history(c.Request.Context())
+	if err != nil {
+		s.internal(c, err)
+		return
+	}
+	till.OOB, history.OOB, history.Said = true, true, said+what
+	c.Header("HX-Trigger", "till-changed")
+	s.html(c, http.StatusOK, s.render("till", till), s.render("course", shell{Stations: stations(state.File, ""), OOB: true}), s.render("history", history))
+}
