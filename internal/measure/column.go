@@ -17,13 +17,19 @@ type Column struct {
 	shown   string
 }
 
-var grouped = regexp.MustCompile(`^[0-9]{1,3}(?:([., '’\x{a0}\x{202f}])[0-9]{3})+(?:([.,])[0-9]+)?$`)
+var grouped = regexp.MustCompile(`^[1-9][0-9]{0,2}(?:([., '’\x{a0}\x{202f}])[0-9]{3})+(?:([.,])[0-9]+)?$`)
 
 var plainNumber = regexp.MustCompile(`^[0-9]+(?:([.,])[0-9]+)?$`)
 
 // sign is the decimal sign that a number's own form shows: two kinds of signs, or digits behind the only one that are not three;
 // 0 where it could be read either way or has none.
 func sign(number string) byte {
+	if s, ok := plain(number); ok && (s < 0 || len(number)-s-1 != 3 || s > 3 || number[0] == '0') { // the common case: no group of three behind the sign
+		if s < 0 {
+			return 0
+		}
+		return number[s]
+	}
 	if m := grouped.FindStringSubmatch(number); m != nil {
 		switch {
 		case m[2] != "":
@@ -39,6 +45,21 @@ func sign(number string) byte {
 		return m[1][0]
 	}
 	return 0
+}
+
+// plain says whether a text is digits with at most one point or comma among them, and where that stands; −1 for nowhere.
+func plain(text string) (at int, ok bool) {
+	at = -1
+	for i := range len(text) {
+		switch c := text[i]; {
+		case c >= '0' && c <= '9':
+		case (c == '.' || c == ',') && at < 0 && i > 0 && i < len(text)-1:
+			at = i
+		default:
+			return at, false
+		}
+	}
+	return at, text != ""
 }
 
 func other(sign byte) byte {
@@ -61,10 +82,24 @@ func Numbers(cells []string, line func(int) int, otherwise byte) Column {
 
 var around = regexp.MustCompile(`^[^0-9.,+−-]*|[^0-9.,]*$`)
 
-func bareNumber(cell string) string { return strings.TrimSpace(around.ReplaceAllString(cell, "")) }
+func bareNumber(cell string) string {
+	if _, ok := plain(cell); ok {
+		return cell
+	}
+	return strings.TrimSpace(around.ReplaceAllString(cell, ""))
+}
 
 // Parse reads a number of the column; what stands around it, a currency or a unit, is returned.
 func (c Column) Parse(cell string) (d exact.Decimal, unit string, err error) {
+	if at, ok := plain(cell); ok && (at < 0 || cell[at] == c.Decimal) { // the common case
+		if at >= 0 && c.Decimal == ',' {
+			cell = cell[:at] + "." + cell[at+1:]
+		}
+		if d, err = exact.Parse(cell); err != nil {
+			return d, "", fmt.Errorf("%.20q is not a number", cell)
+		}
+		return d, "", nil
+	}
 	number := bareNumber(cell)
 	if strings.HasPrefix(strings.TrimSpace(cell), "-") || strings.HasPrefix(number, "-") || strings.HasPrefix(number, "−") {
 		return d, "", errors.New("it is below 0")

@@ -78,6 +78,7 @@ func TestNumbersOfAColumn(t *testing.T) {
 		{[]string{"1,200", "1,300"}, '.', []string{"1200", "1300"}},
 		{[]string{"1,200", "1,300"}, ',', []string{"1.2", "1.3"}},
 		{[]string{"1 200,50 €", "EUR 3"}, '.', []string{"1200.5", "3"}},
+		{[]string{"0.450", "1.200"}, ',', []string{"0.45", "1.2"}}, // what begins with 0 is not grouped
 		{[]string{"0,45", "1.5"}, '.', []string{"0.45", "the other way round"}},
 		{[]string{"1.200.300"}, '.', []string{"1200300"}},
 		{[]string{"-3", "abc", "1.2.3", "1'200.00"}, '.', []string{"below 0", "not a number", "not a number", "1200"}},

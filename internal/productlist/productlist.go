@@ -227,11 +227,14 @@ func (r *reader) row(in sheet.Row) Row {
 	case n > longest:
 		return refuse("a sku has at most %d letters", longest)
 	}
+	out.Product.SKU = sku
+	if i := slices.Index(r.m.Columns, Name); i >= 0 {
+		out.Product.Name = cell(in.Cells, i)
+	}
 	if line, twice := r.seen[sku]; twice {
 		return refuse("the sku %.40s stands in line %d already", sku, line)
 	}
-	r.seen[sku] = in.Line
-	out.Product.SKU = sku
+	r.seen[sku], out.Product.Name = in.Line, ""
 	if at, ok := r.at[sku]; ok {
 		out.at, out.Product, out.Status = at, r.f.Products[at], Same
 	}

@@ -1,17 +1,25 @@
 package screen
 
 import (
+	"bytes"
 	"context"
+	"database/sql"
+	"encoding/csv"
 	"fmt"
 	"io"
 	"log/slog"
 	"net/http"
 	"net/http/httptest"
+	"net/url"
+	"path/filepath"
 	"strings"
 	"testing"
 
 	"diadrom/internal/draft"
+	"diadrom/internal/exact"
 	"diadrom/internal/intake"
+	"diadrom/internal/productlist"
+	"diadrom/internal/sheet"
 	"diadrom/internal/storage"
 	"diadrom/internal/store"
 )
@@ -89,4 +97,120 @@ func BenchmarkZonesPage(b *testing.B) {
 			}
 		})
 	}
+}
+
+// A page of 50 out of 25 and out of 10,000 products, found and sorted.
+func BenchmarkGoodsPage(b *testing.B) {
+	for _, n := range []int{50, 10_000} {
+		ctx, dir := context.Background(), b.TempDir()
+		db, err := storage.Open(ctx, dir)
+		if err != nil {
+			b.Fatal(err)
+		}
+		defer db.Close()
+		d, err := draft.Open(ctx, db, nil, made(n))
+		if err != nil {
+			b.Fatal(err)
+		}
+		h, err := New(d, db, intake.New(db, dir, "", d.SetGazetteer), slog.New(slog.DiscardHandler), nil)
+		if err != nil {
+			b.Fatal(err)
+		}
+		for name, path := range map[string]string{"first": "/goods", "found": "/goods?find=thing+1&sort=-name"} {
+			b.Run(fmt.Sprintf("%s/%d", name, n), func(b *testing.B) {
+				for b.Loop() {
+					w := httptest.NewRecorder()
+					h.ServeHTTP(w, httptest.NewRequest(http.MethodGet, path, nil))
+				}
+			})
+		}
+		b.Run(fmt.Sprintf("cell/%d", n), func(b *testing.B) {
+			i := 0
+			for b.Loop() {
+				i++
+				if _, err := d.Edit(ctx, func(f *store.File) error {
+					f.Products[7].Price = exact.FromInt(int64(i))
+					return nil
+				}); err != nil {
+					b.Fatal(err)
+				}
+			}
+		})
+	}
+}
+
+// Taking 50,000 products in from a table, beside parsing the table alone and a bare insert of its rows with one prepared statement
+// in one transaction.
+func BenchmarkProductList(b *testing.B) {
+	ctx := context.Background()
+	var text bytes.Buffer
+	if err := sheet.Write(&text, productlist.Write(made(50_000))); err != nil {
+		b.Fatal(err)
+	}
+	b.Run("import", func(b *testing.B) {
+		for b.Loop() {
+			b.StopTimer()
+			db, err := storage.Open(ctx, b.TempDir())
+			if err != nil {
+				b.Fatal(err)
+			}
+			first := made(1)
+			first.Products = nil
+			d, err := draft.Open(ctx, db, nil, first)
+			if err != nil {
+				b.Fatal(err)
+			}
+			job := &takingGoods{}
+			b.StartTimer()
+			if err := takeGoodsRows(ctx, d, text.Bytes(), url.Values{}, job); err != nil {
+				b.Fatal(err)
+			}
+			b.StopTimer()
+			if len(d.State().File.Products) != 50_000 {
+				b.Fatal(job.counts)
+			}
+			db.Close()
+			b.StartTimer()
+		}
+	})
+	b.Run("bare", func(b *testing.B) {
+		for b.Loop() {
+			b.StopTimer()
+			db, err := sql.Open("sqlite", "file:"+filepath.Join(b.TempDir(), "bare.db")+"?_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)")
+			if err != nil {
+				b.Fatal(err)
+			}
+			if _, err := db.Exec("CREATE TABLE product (sku TEXT PRIMARY KEY, b TEXT, c TEXT, d TEXT, e TEXT, f TEXT, g TEXT, h TEXT, i TEXT, j TEXT, k TEXT)"); err != nil {
+				b.Fatal(err)
+			}
+			b.StartTimer()
+			rows, err := csv.NewReader(bytes.NewReader(text.Bytes())).ReadAll()
+			if err != nil {
+				b.Fatal(err)
+			}
+			tx, err := db.Begin()
+			if err != nil {
+				b.Fatal(err)
+			}
+			insert, err := tx.Prepare("INSERT INTO product VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)")
+			if err != nil {
+				b.Fatal(err)
+			}
+			values := make([]any, 11)
+			for _, row := range rows[1:] {
+				for i, cell := range row {
+					values[i] = cell
+				}
+				if _, err := insert.Exec(values...); err != nil {
+					b.Fatal(err)
+				}
+			}
+			if err := tx.Commit(); err != nil {
+				b.Fatal(err)
+			}
+			b.StopTimer()
+			db.Close()
+			b.StartTimer()
+		}
+	})
 }

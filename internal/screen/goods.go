@@ -69,6 +69,7 @@ type goodsView struct {
 	Unit, Currency    string
 	Assumed, Divisor  string
 	SettingSlip       string
+	OOB               bool
 	NewClass          string
 	ClassSlip         string
 	Note              string

@@ -48,7 +48,9 @@ func (s *Server) editProduct(c *gin.Context) {
 		})
 		return
 	}
-	s.answer(c, "/goods", state, s.render("goods-cell", goodsCellOf(state.File, productBySKU(state.File, sku), field)))
+	v := s.goodsView(c, state)
+	v.OOB = true
+	s.answer(c, "/goods", state, s.render("goods-cell", goodsCellOf(state.File, productBySKU(state.File, sku), field)), s.render("lacks", v))
 }
 
 func (s *Server) addProduct(c *gin.Context) {

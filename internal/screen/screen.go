@@ -131,6 +131,8 @@ func (s *Server) routes(r *gin.Engine) {
 	r.POST("/shop", s.editShop)
 	r.POST("/till/destination", s.tillDestination)
 	r.POST("/till/cart", s.tillCart)
+	r.POST("/till/carts", s.keepCart)
+	r.POST("/till/carts/:cart/forget", s.forgetCart)
 	r.POST("/till/line", s.tillLine)
 	r.POST("/till/add", s.tillAdd)
 	r.NoRoute(func(c *gin.Context) { s.problem(c, http.StatusNotFound, "There is no such page here.") })

@@ -3,6 +3,7 @@ package screen
 import (
 	"context"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -25,6 +26,7 @@ type tillSlips struct {
 	field, text, lineSlip        string
 	sku, addSlip                 string
 	slip                         string // about none of the fields that are there
+	keepName, keepSlip           string
 }
 
 type tillLine struct {
@@ -65,6 +67,8 @@ type tillView struct {
 	Warnings                     []quote.Warning
 	NoShipping                   bool
 	HasGoods                     bool
+	Kept                         string // the sample cart that lies in it
+	KeepName, KeepSlip           string
 	AddSlip, AddSKU              string
 	Slip                         string
 	OOB                          bool
@@ -136,9 +140,13 @@ func (s *Server) till(ctx context.Context, state *draft.State, slips tillSlips) 
 	}
 	u := f.Store.Units()
 	v := tillView{Destination: t.Destination, Names: map[string]string{},
-		AddSlip: slips.addSlip, AddSKU: slips.sku, Slip: slips.slip}
+		AddSlip: slips.addSlip, AddSKU: slips.sku, Slip: slips.slip, KeepName: slips.keepName, KeepSlip: slips.keepSlip}
 	for _, c := range carts {
-		v.Carts = append(v.Carts, choice{c.ID, c.Name, sameCart(c.Lines, t.Cart)})
+		same := sameCart(c.Lines, t.Cart)
+		v.Carts = append(v.Carts, choice{c.ID, c.Name, same && v.Kept == ""})
+		if same && v.Kept == "" {
+			v.Kept = c.ID
+		}
 	}
 	v.HasGoods = len(f.Products) > 0
 	for i := range f.Methods {
@@ -397,4 +405,50 @@ func (s *Server) tillAdd(c *gin.Context) {
 		t.Cart = append(t.Cart, storage.CartLine{SKU: found.SKU, Quantity: 1})
 		return nil
 	}, func(slips *tillSlips, text string) { slips.sku, slips.addSlip = typed, text })
+}
+
+// mostCarts is how many sample carts are kept.
+const mostCarts = 60
+
+// keepCart keeps what lies in the Till as a sample cart.
+func (s *Server) keepCart(c *gin.Context) {
+	typed := c.PostForm("name")
+	s.changeTill(c, func(_ *store.File, t *storage.Till) error {
+		name, err := typedName(typed)
+		if err != nil {
+			return err
+		}
+		carts, destinations, err := s.db.Samples(c.Request.Context())
+		if err != nil {
+			return err
+		}
+		if len(carts) >= mostCarts {
+			return slipf("there are %d sample carts already: forget one first", len(carts))
+		}
+		taken := map[string]bool{}
+		for _, cart := range carts {
+			taken[cart.ID] = true
+			if strings.EqualFold(cart.Name, name) {
+				return slipf("there is a sample cart called %s already", cart.Name)
+			}
+		}
+		id := store.NewID(name, "cart", func(id string) bool { return taken[id] })
+		return s.db.SaveSamples(c.Request.Context(), append(carts, storage.SampleCart{ID: id, Name: name, Lines: t.Cart}), destinations)
+	}, func(slips *tillSlips, text string) { slips.keepName, slips.keepSlip = typed, text })
+}
+
+// forgetCart takes a sample cart out; what lies in the Till stays there.
+func (s *Server) forgetCart(c *gin.Context) {
+	s.changeTill(c, func(*store.File, *storage.Till) error {
+		carts, destinations, err := s.db.Samples(c.Request.Context())
+		if err != nil {
+			return err
+		}
+		before := len(carts)
+		carts = slices.DeleteFunc(carts, func(cart storage.SampleCart) bool { return cart.ID == c.Param("cart") })
+		if len(carts) == before {
+			return slipf("this sample cart was forgotten already")
+		}
+		return s.db.SaveSamples(c.Request.Context(), carts, destinations)
+	}, func(slips *tillSlips, text string) { slips.slip = text })
 }

@@ -14,6 +14,7 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"strings"
 
 	"diadrom/internal/store"
 
@@ -197,6 +198,23 @@ func write(ctx context.Context, tx *sql.Tx, changes []store.Change) error {
 		_, err := s.ExecContext(ctx, args...)
 		return err
 	}
+	put := make([]any, 0, 4*putRows) // entries to be written, in one statement once they are many enough
+	flush := func(most int) error {
+		for len(put) >= 4*most {
+			n := min(len(put)/4, putRows)
+			if n < putRows {
+				n = 1
+			}
+			if err := exec(putItems(n), put[:4*n]...); err != nil {
+				return err
+			}
+			put = put[:copy(put, put[4*n:])]
+			if len(put) == 0 {
+				return nil
+			}
+		}
+		return nil
+	}
 	for i := range changes {
 		if progress != nil && i%1000 == 0 {
 			progress(i, len(changes))
@@ -209,12 +227,15 @@ func write(ctx context.Context, tx *sql.Tx, changes []store.Change) error {
 		case c.After == nil:
 			err = exec("UPDATE item SET position = ? WHERE list = ? AND id = ?", c.Is, c.List, c.ID)
 		default:
-			err = exec(`INSERT INTO item (list, id, position, body) VALUES (?, ?, ?, ?)
-				ON CONFLICT (list, id) DO UPDATE SET position = excluded.position, body = excluded.body`, c.List, c.ID, c.Is, string(c.After))
+			put = append(put, c.List, c.ID, c.Is, string(c.After))
+			err = flush(putRows)
 		}
 		if err != nil {
 			return err
 		}
+	}
+	if err := flush(1); err != nil {
+		return err
 	}
 	for _, s := range statements {
 		if err := s.Close(); err != nil {
@@ -222,4 +243,13 @@ func write(ctx context.Context, tx *sql.Tx, changes []store.Change) error {
 		}
 	}
 	return nil
+}
+
+// putRows is how many entries one statement writes where there are so many.
+const putRows = 40
+
+// putItems is the statement that writes so many entries.
+func putItems(rows int) string {
+	return "INSERT INTO item (list, id, position, body) VALUES " + strings.TrimSuffix(strings.Repeat("(?, ?, ?, ?), ", rows), ", ") +
+		" ON CONFLICT (list, id) DO UPDATE SET position = excluded.position, body = excluded.body"
 }
