@@ -7,7 +7,7 @@ build:
 demo: build
 	./bin/diadrom demo
 
-test: chromium
+test: chromium iso-codes
 	go vet ./...
 	go test ./...
 
@@ -19,6 +19,14 @@ chromium:
 	  SUDO=""; [ "$$(id -u)" = 0 ] || SUDO="sudo -n"; \
 	  $$SUDO apt-get update -qq && DEBIAN_FRONTEND=noninteractive $$SUDO apt-get install -y -qq --no-install-recommends chromium >/dev/null \
 	  || { echo "It could not be installed (no network, or not allowed). Install it with: apt-get install chromium"; exit 1; }; }
+
+# Debian's list of countries and regions, which the tests compare ours with.
+.PHONY: iso-codes
+iso-codes:
+	@test -f /usr/share/iso-codes/json/iso_3166-2.json || { \
+	  SUDO=""; [ "$$(id -u)" = 0 ] || SUDO="sudo -n"; \
+	  $$SUDO apt-get update -qq && DEBIAN_FRONTEND=noninteractive $$SUDO apt-get install -y -qq --no-install-recommends iso-codes >/dev/null \
+	  || { echo "iso-codes could not be installed (no network, or not allowed). Install it with: apt-get install iso-codes"; exit 1; }; }
 
 # Benchmarks, judged as ratios: see docs/performance.md.
 bench:
@@ -34,5 +42,5 @@ screenshots: chromium
 
 # Each fuzz target for a while.
 fuzz:
-	for t in exact:FuzzParse postcode:FuzzParseEntry place:FuzzParseText charge:FuzzParse store:FuzzRead quote:FuzzRequest; do \
+	for t in exact:FuzzParse postcode:FuzzParseEntry place:FuzzParseText charge:FuzzParse store:FuzzRead quote:FuzzRequest sheet:FuzzRead measure:FuzzParse intake:FuzzRead; do \
 	  go test -run '^$$' -fuzz "^$${t#*:}$$" -fuzztime 30s ./internal/$${t%%:*} || exit 1; done

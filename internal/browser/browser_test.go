@@ -15,6 +15,7 @@ import (
 	_ "diadrom/internal/screen" // of these tests is not taken for a program that has changed since
 
 	"github.com/go-rod/rod"
+	"github.com/go-rod/rod/lib/input"
 	"github.com/go-rod/rod/lib/launcher"
 	"github.com/go-rod/rod/lib/proto"
 	"github.com/stretchr/testify/require"
@@ -132,6 +133,28 @@ func TestScreenshots(t *testing.T) {
 	}{
 		{"zones", "/zones", 1280, nil},
 		{"zones-strip", "/zones?strip=FI&from=20000&to=29999", 1280, nil},
+		{"zones-meant", "/zones", 1280, func(p *rod.Page) {
+			p.MustElement("#new-zone").MustInput("Norway, Georgia").MustType(input.Escape, input.Enter)
+		}},
+		{"goods-list", "/goods", 1280, func(p *rod.Page) {
+			name := filepath.Join(t.TempDir(), "list.csv")
+			require.NoError(t, os.WriteFile(name, []byte("Article number;Title;Unit price;Weight (g);Class;Colour\nTOWEL-70;Linen towel, 70 × 140;31,00;350;Soft and flat;white\n"+
+				"STOVE-9;Stove guard;64,00;4200;Bulky;black\nSOAP-1;Tar soap;6,50;-90;;\nSOAP-2;Birch soap;6,50;90;Soaps;\nMAT-1;Floor mat;1.200,50;900;;grey\n"), 0o600))
+			p.MustElement("details.shop summary").MustClick()
+			p.MustElement("#goods-file").MustSetFiles(name)
+			wait := p.MustWaitNavigation()
+			p.MustElement(`form[action="/goods/file"] .go`).MustClick()
+			wait()
+			p.MustWaitLoad()
+		}},
+		{"zones-letters", "/zones", 1280, func(p *rod.Page) {
+			p.MustElement("#new-zone").MustInput("GB BT, GB IM, GB KW15 to KW17, GB ZE, GB TR21 to TR25").MustType(input.Escape, input.Enter)
+			waitText(t, p, "#strip figcaption", "United Kingdom")
+			wait := p.MustWaitNavigation()
+			p.MustElement(`#strip figcaption a[href="/zones?strip=GB"]`).MustClick()
+			wait()
+			p.MustWaitLoad()
+		}},
 		{"rates", "/rates/parcel", 1280, func(p *rod.Page) {
 			p.MustElement(`#till details[data-method=parcel] summary`).MustClick()
 		}},

@@ -1,6 +1,8 @@
 package browser
 
 import (
+	"bytes"
+	"mime/multipart"
 	"net/http"
 	"net/url"
 	"strconv"
@@ -181,8 +183,21 @@ func TestNoErrorsInTheConsole(t *testing.T) {
 func TestAccessibility(t *testing.T) {
 	axe := readAxe(t)
 	s := demoShop(t)
-	for _, path := range []string{"/zones", "/goods", "/methods", "/rates/parcel", "/quotes"} {
+	for _, sent := range [][2]string{{"/zones/file", "zone,place\naland,FI 22*\nbad,FI 2\n"}, {"/goods/file", "sku,weight\nA,1\nB,-1\n"}} {
+		var b bytes.Buffer
+		form := multipart.NewWriter(&b)
+		w, err := form.CreateFormFile("file", "table.csv")
+		require.NoError(t, err)
+		_, err = w.Write([]byte(sent[1]))
+		require.NoError(t, err)
+		require.NoError(t, form.Close())
+		resp, err := http.Post(s.url+sent[0], form.FormDataContentType(), &b)
+		require.NoError(t, err)
+		resp.Body.Close()
+	}
+	for _, path := range []string{"/zones", "/zones?strip=FI&from=20000&to=29999&new=FI+22*", "/zones/file/1", "/goods", "/goods/file/2", "/methods", "/rates/parcel", "/quotes"} {
 		page := s.open(t, path, 1280, 800)
+		page.MustEval(`() => { document.querySelectorAll("details").forEach(d => d.open = true) }`)
 		page.MustEval(`(code) => { (0, eval)(code); }`, axe)
 		found := page.MustEval(`() => axe.run({runOnly: ["wcag2a", "wcag2aa"]}).then(r => r.violations.map(v => v.id + ": " + v.nodes.slice(0, 3).map(n => n.target.join(" ") + " " + n.failureSummary).join(" | ")).join("\n"))`).String()
 		assert.Empty(t, found, path)

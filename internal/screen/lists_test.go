@@ -155,6 +155,8 @@ func TestManyZonesAndPlacesAreShownInParts(t *testing.T) {
 	holds(t, body, "SE 99390")
 	_, body = s.get("/zones?find=nowhere+at+all")
 	holds(t, body, "No zone and none of their places")
+	_, body = s.post("/zones", "places", "NO 99*, NO 9")
+	holds(t, body, `id="zone-norway-99"`, "was added", "1 part not taken") // among the first thirty or not
 	_, body = s.get("/zones?show=500")
 	assert.NotContains(t, body, "more zones</a>")
 }

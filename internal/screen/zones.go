@@ -61,6 +61,7 @@ type zonesView struct {
 	Empty   bool
 	Typed   string
 	Slip    slipView
+	Added   *zoneRow    // the zone that was made last, where something is to be said of it
 	LeaveTo []leaveView // zones that a stretch of the strip can be left out of
 	Placed  string      // example for the field
 	Shop    shopView
@@ -210,12 +211,15 @@ func (s *Server) zonesView(c *gin.Context, state *draft.State) zonesView {
 		}
 		return row
 	}
+	edited := cmp.Or(c.GetString("added"), c.Param("zone")) // is shown whatever else is
 	shown, _ := strconv.Atoi(query.Get("show"))
 	left := max(shown, mostRows)
 	add := func(name string, zones []int) {
 		group := zoneGroup{Name: name}
 		for _, i := range zones {
 			switch {
+			case f.Zones[i].ID == edited:
+				group.Rows = append(group.Rows, row(i))
 			case v.Find != "" && !finds(&f.Zones[i], v.Find):
 			case left == 0:
 				v.Hidden++

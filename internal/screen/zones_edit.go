@@ -33,9 +33,15 @@ func (s *Server) addZone(c *gin.Context) {
 		}
 		name := zoneName(text.Places)
 		id = store.NewID(name, "zone", func(id string) bool { z, _ := zoneByID(f, id); return z != nil })
+		c.Set("added", id)
 		f.Zones = append(f.Zones, store.Zone{ID: id, Name: name, Enabled: true, Places: text.Places, Except: text.Except})
 		return nil
-	}, func(v *zonesView) { v.row(id).tell(text) }, func(v *zonesView, said string) { v.Typed, v.Slip = typed, slipView{said, choices(text, typed)} })
+	}, func(v *zonesView) {
+		row := v.row(id)
+		if row.tell(text); row.Note != "" || row.Slip.Text != "" { // told where it was typed too: the row may be far below
+			v.Added = row
+		}
+	}, func(v *zonesView, said string) { v.Typed, v.Slip = typed, slipView{said, choices(text, typed)} })
 }
 
 // editPlaces is editZones for what is pasted: taken tells what became of it when some of it was taken.

@@ -1,6 +1,8 @@
 package world
 
 import (
+	"encoding/json"
+	"os"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -87,4 +89,28 @@ func TestMinorDigits(t *testing.T) {
 		_, ok := CurrencyDigits(code)
 		assert.False(t, ok, code)
 	}
+}
+
+// Regions are those of ISO 3166-2 as Debian's iso-codes lists them. A later Debian may have a few codes more or fewer.
+func TestRegionsAreThoseOfISOCodes(t *testing.T) {
+	data, err := os.ReadFile("/usr/share/iso-codes/json/iso_3166-2.json")
+	require.NoError(t, err, "make test installs Debian's iso-codes")
+	var list map[string][]struct{ Code, Name, Parent string }
+	require.NoError(t, json.Unmarshal(data, &list))
+	theirs := list["3166-2"]
+	require.Greater(t, len(theirs), 4000)
+	missing := 0
+	for _, r := range theirs {
+		ours, ok := RegionByCode(r.Code[:2], r.Code)
+		if !ok {
+			missing++
+			continue
+		}
+		if r.Code[:3] == "FI-" || r.Code[:3] == "US-" {
+			assert.Equal(t, r.Name, ours.Native, r.Code)
+		}
+	}
+	assert.Less(t, missing, len(theirs)/50)
+	assert.Less(t, len(AllRegions()), len(theirs)+len(theirs)/50)
+	assert.Len(t, Regions("FI"), 19)
 }
