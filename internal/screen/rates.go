@@ -10,6 +10,7 @@ import (
 	"diadrom/internal/charge"
 	"diadrom/internal/draft"
 	"diadrom/internal/exact"
+	"diadrom/internal/policy"
 	"diadrom/internal/quote"
 	"diadrom/internal/rate"
 	"diadrom/internal/store"
@@ -211,7 +212,7 @@ func (s *Server) ratesView(c *gin.Context, state *draft.State, id string) (rates
 	if m == nil {
 		return v, v.None
 	}
-	v.Label, v.Say = m.BuyersLabel(), methodSentence(f, m)
+	v.Label, v.Say = m.BuyersLabel(), strings.Join(policy.Method(f, m), " ")
 	till := s.tillOf(c, state)
 	hits := tillHits(till.answer)
 	for i := range m.Tables {
@@ -229,62 +230,6 @@ func (s *Server) tillOf(c *gin.Context, state *draft.State) tillView {
 		return tillView{}
 	}
 	return till
-}
-
-// methodSentence says what a method does, in short.
-func methodSentence(f *store.File, m *store.Method) string {
-	var parts []string
-	if d := m.Days; d != nil {
-		parts = append(parts, daysText(d))
-	}
-	w := wordsOf(f)
-	if m.Free != nil && m.Free.Subtotal != nil {
-		parts = append(parts, "Free from "+w.Money(*m.Free.Subtotal))
-	}
-	if m.Minimum != nil {
-		parts = append(parts, "At least "+w.Money(*m.Minimum))
-	}
-	if m.Maximum != nil {
-		parts = append(parts, "At most "+w.Money(*m.Maximum))
-	}
-	if n := m.Needs; n != nil {
-		if n.Weight != nil && n.Weight.To != nil {
-			parts = append(parts, "Up to "+w.Measure(rate.ByWeight, *n.Weight.To))
-		}
-		if n.BilledWeight != nil && n.BilledWeight.To != nil {
-			parts = append(parts, "Billed as up to "+w.Measure(rate.ByBilled, *n.BilledWeight.To))
-		}
-		if n.LongestSide != nil && n.LongestSide.To != nil {
-			parts = append(parts, "Longest side up to "+n.LongestSide.To.String()+" "+f.Store.LengthUnit)
-		}
-		if n.Distance != nil && n.Distance.To != nil {
-			parts = append(parts, "Up to "+w.Measure(rate.ByDistance, *n.Distance.To)+" away")
-		}
-	}
-	if len(parts) == 0 {
-		return ""
-	}
-	return strings.Join(parts, ". ") + "."
-}
-
-func daysText(d *store.Days) string {
-	unit := "days"
-	if d.Business {
-		unit = "working days"
-	}
-	switch {
-	case d.Max == 0:
-		return "The same day"
-	case d.Min == d.Max && d.Max == 1:
-		return "1 " + strings.TrimSuffix(unit, "s")
-	case d.Min == 0 && d.Max == 1:
-		return "Within 1 " + strings.TrimSuffix(unit, "s")
-	case d.Min == 0:
-		return fmt.Sprintf("Within %d %s", d.Max, unit)
-	case d.Min == d.Max:
-		return fmt.Sprintf("%d %s", d.Max, unit)
-	}
-	return fmt.Sprintf("%d to %d %s", d.Min, d.Max, unit)
 }
 
 func (s *Server) firstRates(c *gin.Context) {

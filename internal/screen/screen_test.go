@@ -386,7 +386,7 @@ func TestMethodsAndTheShopItself(t *testing.T) {
 	status, body = s.post("/shop", "name", "Mine", "currency", "EUR", "weight", "g", "distance", "mi")
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 	assert.Contains(t, body, "would change what they mean")
-	s.post("/methods/parcel/enabled")
+	s.post("/methods/parcel/switch", "field", "enabled")
 	s.post("/methods/parcel/name", "field", "label", "value", "To your door")
 	m := methodByID(s.draft.State().File, "parcel")
 	assert.False(t, m.Enabled)

@@ -14,6 +14,7 @@ import (
 	"diadrom/internal/rate"
 	"diadrom/internal/storage"
 	"diadrom/internal/store"
+	"diadrom/internal/terms"
 	"diadrom/internal/world"
 
 	"github.com/gin-gonic/gin"
@@ -235,7 +236,9 @@ func (v *tillView) quote(state *draft.State, q *quote.Request) {
 		z, _ := zoneByID(f, o.Zone)
 		option := tillOption{ID: o.Method, Label: o.Label, Charge: o.Charge, Zone: nameOr(z.Name, z.ID), Because: because[o.Zone].Because, Steps: o.Steps, Kind: o.Kind}
 		if o.Days != nil {
-			option.Days = daysText(o.Days)
+			if days := terms.FormatDays(o.Days); days != "" {
+				option.Days = strings.ToUpper(days[:1]) + days[1:]
+			}
 		}
 		if o.Tax != exact.Zero.Fixed(u.Digits) {
 			option.Tax = o.Tax

@@ -82,6 +82,40 @@
       values: { sku: cell.closest("tr").dataset.sku, field: cell.dataset.f, block } });
   });
 
+  // Lists that are put in order: a row is dragged by its grip, or moved by it with the arrow keys.
+  const movable = (el) => el && el.closest && el.closest("[data-sort] > li");
+  const move = (row, values) => htmx.ajax("POST", `${row.parentElement.dataset.sort}/${row.dataset.id}/move`, { source: row, target: "#work", swap: "innerHTML", values })
+    .then(() => { const grip = document.getElementById("grip-" + row.dataset.id); if (grip) grip.focus(); });
+  let dragged = null;
+  document.addEventListener("keydown", (event) => {
+    if (!event.target.matches || !event.target.matches(".grip") || !["ArrowUp", "ArrowDown"].includes(event.key)) return;
+    event.preventDefault();
+    move(movable(event.target), { step: event.key === "ArrowUp" ? "up" : "down" });
+  });
+  document.addEventListener("dragstart", (event) => {
+    if (!event.target.matches || !event.target.matches(".grip")) return;
+    dragged = movable(event.target);
+    event.dataTransfer.effectAllowed = "move";
+    event.dataTransfer.setDragImage(dragged, 10, 10);
+  });
+  document.addEventListener("dragover", (event) => {
+    if (!dragged) return;
+    const over = movable(event.target);
+    for (const row of document.querySelectorAll("[data-sort] > li.over")) row.classList.remove("over");
+    if (over || event.target.closest("[data-sort]")) event.preventDefault();
+    if (over && over !== dragged) over.classList.add("over");
+  });
+  document.addEventListener("drop", (event) => {
+    if (!dragged) return;
+    event.preventDefault();
+    const over = movable(event.target);
+    if (over && over !== dragged) move(dragged, { before: over.dataset.id });
+  });
+  document.addEventListener("dragend", () => {
+    dragged = null;
+    for (const row of document.querySelectorAll("[data-sort] > li.over")) row.classList.remove("over");
+  });
+
   // The code strip is one stop for Tab; arrow keys walk along its stretches.
   document.addEventListener("keydown", (event) => {
     const bar = event.target.closest && event.target.closest("[data-strip] .bar");
