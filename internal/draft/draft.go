@@ -101,7 +101,11 @@ func (d *Draft) edit(ctx context.Context, next func(*State) (*store.File, storag
 			return nil, faults
 		}
 		if e.What == "" {
-			e.What = What(parts.Changes(now.parts))
+			changes := parts.Changes(now.parts)
+			if len(changes) == 0 {
+				return now, nil // nothing to keep, and nothing to take back
+			}
+			e.What = What(changes)
 		}
 		revision, err := d.db.Save(ctx, now.Revision, now.parts, parts, e)
 		if errors.Is(err, storage.ErrConflict) {

@@ -162,6 +162,14 @@ func Column(t *rate.Table, column int, w charge.Words) string {
 			}
 			continue
 		}
+		if i > 0 && t.Rows[i].At == nil && t.By != rate.ByOrder {
+			text := "above that " + charge.Format(c, w)
+			if more := more(t, i, column, w); more != "" {
+				text = more
+			}
+			parts, offered, closed = append(parts, text), true, ""
+			continue
+		}
 		text := charge.Format(c, w)
 		if where := span(t, i, w, len(parts) == 0); where != "" {
 			text += " " + where
@@ -184,6 +192,36 @@ func Column(t *rate.Table, column int, w charge.Words) string {
 	return text
 }
 
+// more says an open last row that goes on where the row before ends: "then 0.80 more for each started kg"; "" for others.
+func more(t *rate.Table, i, column int, w charge.Words) string {
+	before, c := t.Rows[i-1].Charges[column], t.Rows[i].Charges[column]
+	unit, name := c.PerWeight, w.Weight
+	if t.By == rate.ByDistance {
+		unit, name = c.PerDistance, w.Distance
+	}
+	if before == nil || before.Base == nil || c.Base == nil || c.Base.Cmp(*before.Base) != 0 || unit == nil || unit.Above == nil || t.Rows[i-1].At == nil || unit.Above.Cmp(*t.Rows[i-1].At) != 0 {
+		return ""
+	}
+	if charge.Format(before, w) != charge.Format(&rate.Charge{Base: before.Base}, w) {
+		return ""
+	}
+	only := &rate.Charge{Base: c.Base, PerWeight: c.PerWeight}
+	if t.By == rate.ByDistance {
+		only = &rate.Charge{Base: c.Base, PerDistance: c.PerDistance}
+	}
+	if charge.Format(c, w) != charge.Format(only, w) {
+		return ""
+	}
+	text := "then " + w.Money(unit.Amount) + " more for each "
+	if unit.Started {
+		text += "started "
+	}
+	if unit.Every != nil && unit.Every.Cmp(exact.One) != 0 {
+		text += unit.Every.String() + " "
+	}
+	return text + name
+}
+
 // span says what row i covers, in the row of a sentence.
 func span(t *rate.Table, i int, w charge.Words, begins bool) string {
 	at := t.Rows[i].At
@@ -194,8 +232,6 @@ func span(t *rate.Table, i int, w charge.Words, begins bool) string {
 		return "up to and including " + w.Measure(t.By, *at)
 	case t.Edges == rate.UpTo && at != nil:
 		return "up to " + w.Measure(t.By, *at)
-	case t.Edges == rate.UpTo:
-		return "above that"
 	case i == 0 && len(t.Rows) == 1:
 		return ""
 	case i == 0:

@@ -32,8 +32,9 @@ func TestMethodsSayThemselves(t *testing.T) {
 	}{
 		{"the example of the issue", `"free":{"subtotal":"120"},"days":{"min":2,"max":4,"business":true},"tables":[{"id":"t","zones":["fi"],"by":"weight","edges":"up_to","rows":[{"at":"2","charges":["6.90"]},{"at":"10","charges":["9.90"]},
 			{"at":null,"charges":[{"base":"9.90","per_weight":{"amount":"0.80","above":"10","part":"started"}}]}]}]`,
-			[]string{"To Finland: 6.90 up to and including 2 kg, 9.90 up to 10 kg, 9.90 + 0.80 per started kg above 10 above that. Free from 120.00. 2 to 4 working days."}},
+			[]string{"To Finland: 6.90 up to and including 2 kg, 9.90 up to 10 kg, then 0.80 more for each started kg. Free from 120.00. 2 to 4 working days."}},
 		{"zones alike share a sentence", `"tables":[{"id":"t","zones":["fi","ax","se"],"by":"order","rows":[{"charges":["5.00","5.00","8.00"]}]}]`, []string{"To Finland and Åland: 5.00.", "To Sweden: 8.00."}},
+		{"above the rest", `"tables":[{"id":"t","zones":["fi"],"by":"weight","edges":"up_to","rows":[{"at":"2","charges":["6.90"]},{"at":null,"charges":[{"base":"4.00","per_weight":{"amount":"2","every":"0.5"}}]}]}]`, []string{"To Finland: 6.90 up to and including 2 kg, above that 4.00 + 2.00 per 0.5 kg."}},
 		{"where it ends", `"tables":[{"id":"t","zones":["fi"],"by":"weight","edges":"up_to","rows":[{"at":"2","charges":["free"]},{"at":"5","charges":["3.00"]}]}]`, nil},
 		{"from a sum on", `"handling":{"amount":"1"},"tables":[{"id":"t","zones":["fi"],"by":"subtotal","edges":"from","rows":[{"at":"0","charges":["6.90"]},{"at":"50","charges":["3.90"]},{"at":"500","charges":[null]}]}]`,
 			[]string{"To Finland: 6.90 under 50.00, 3.90 from 50.00, not from 500.00. A handling fee of 1.00 comes on top."}},

@@ -102,6 +102,12 @@ func (t *Table) steps(i, column int, low, high exact.Decimal) (at []exact.Decima
 	return at
 }
 
+// At is the charge of a column where the table measures x, for goods whose other measures stay as they are; false where nothing is
+// offered.
+func (t *Table) At(column int, goods Goods, x exact.Decimal) (exact.Decimal, bool) {
+	return t.at(column, goods, x)
+}
+
 // at is the charge where the table measures x.
 func (t *Table) at(column int, g Goods, x exact.Decimal) (exact.Decimal, bool) {
 	switch t.By {

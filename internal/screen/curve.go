@@ -2,12 +2,15 @@ package screen
 
 import (
 	"math"
+	"net/http"
 	"strconv"
 
 	"diadrom/internal/exact"
 	"diadrom/internal/quote"
 	"diadrom/internal/rate"
 	"diadrom/internal/store"
+
+	"github.com/gin-gonic/gin"
 )
 
 // The curve's frame, in its own units.
@@ -24,6 +27,14 @@ type curveView struct {
 	YTicks    []curveTick
 	Dot       *curveDot
 	OOB       bool
+
+	Path    string // of the table
+	Handles []curveHandle
+	Unit    string
+	Low     string // the least and the greatest measure of the drawing, for those who point at it
+	High    string
+	Log     bool
+	Step    string // by how much a key moves
 }
 
 type curveLine struct {
@@ -41,13 +52,25 @@ type curveEnd struct {
 
 type curveTick struct{ At, Text string }
 
+// curveHandle is a break point that can be moved.
+type curveHandle struct{ X, At, DOM, Label string }
+
 type curveDot struct{ X, Y, TextX, TextY, Anchor, Text string }
 
 // frame maps measures and charges to the drawing.
-type frame struct{ x, y float64 } // the greatest of each
+type frame struct {
+	x, y float64 // the greatest of each
+	low  float64 // where a logarithmic scale begins; 0 on a linear one
+}
 
-func (f frame) px(x exact.Decimal) string {
-	return px(curveLeft + x.Float64()/f.x*(curveWidth-curveLeft-8))
+func (f frame) px(x exact.Decimal) string { return px(f.at(x.Float64())) }
+
+func (f frame) at(x float64) float64 {
+	share := x / f.x
+	if f.low > 0 {
+		share = math.Log(math.Max(x, f.low)/f.low) / math.Log(f.x/f.low)
+	}
+	return curveLeft + share*(curveWidth-curveLeft-8)
 }
 
 func (f frame) py(y float64) string {
@@ -87,7 +110,8 @@ func curveOf(f *store.File, m *store.Method, t *rate.Table, till *tillView) *cur
 		high = 1
 	}
 	step := niceStep(high)
-	fr := frame{limit.Float64(), math.Ceil(high/step*1.02) * step}
+	fr := frame{x: limit.Float64(), y: math.Ceil(high/step*1.02) * step, low: logLow(t)}
+	v.frame(f, m, t, fr)
 	for n := 0.0; n <= fr.y+step/1000; n += step {
 		v.YTicks = append(v.YTicks, curveTick{fr.py(n), strconv.FormatFloat(math.Round(n*1000)/1000, 'f', -1, 64)})
 	}
@@ -107,7 +131,7 @@ func curveOf(f *store.File, m *store.Method, t *rate.Table, till *tillView) *cur
 			if s.Y1.Round(u.Digits).Cmp(s.Y2.Round(u.Digits)) != 0 {
 				title += " to " + u.Money(s.Y2.Round(u.Digits))
 			}
-			line.Pieces = append(line.Pieces, curvePiece{fr.px(s.X1), fr.py(y1), fr.px(s.X2), fr.py(y2), title})
+			line.Pieces = append(line.Pieces, fr.pieces(s.X1.Float64(), y1, s.X2.Float64(), y2, title)...)
 			if s.X1.Sign() > 0 && isBreak(t, s.X1) {
 				line.Ends = append(line.Ends, curveEnd{fr.px(s.X1), fr.py(y1), t.Edges == rate.From})
 			}
@@ -131,6 +155,90 @@ func curveOf(f *store.File, m *store.Method, t *rate.Table, till *tillView) *cur
 	}
 	return v
 }
+
+// decades is from how many times the first break on a list's last one has it drawn on a logarithmic scale.
+const decades = 100
+
+// logLow is where a logarithmic scale begins, 0 where a linear one does.
+func logLow(t *rate.Table) float64 {
+	first, last := 0.0, 0.0
+	for i := range t.Rows {
+		if at := t.Rows[i].At; at != nil && !at.IsZero() {
+			if last = at.Float64(); first == 0 {
+				first = last
+			}
+		}
+	}
+	if first == 0 || last/first < decades {
+		return 0
+	}
+	return first / 2
+}
+
+// pieces draws a line from one point to another: one piece, or on a logarithmic scale, where a slope is bent, several.
+func (f frame) pieces(x1, y1, x2, y2 float64, title string) []curvePiece {
+	if f.low == 0 || y1 == y2 {
+		return []curvePiece{{px(f.at(x1)), f.py(y1), px(f.at(x2)), f.py(y2), title}}
+	}
+	const bends = 16
+	var out []curvePiece
+	from := math.Max(x1, f.low)
+	x, y := x1, y1
+	for i := 1; i <= bends; i++ {
+		next := from * math.Pow(x2/from, float64(i)/bends)
+		nextY := y1 + (y2-y1)*(next-x1)/(x2-x1)
+		out = append(out, curvePiece{px(f.at(x)), f.py(y), px(f.at(next)), f.py(nextY), title})
+		x, y = next, nextY
+	}
+	return out
+}
+
+// frame says what those need who point at the drawing or move a break of it.
+func (v *curveView) frame(f *store.File, m *store.Method, t *rate.Table, fr frame) {
+	u := f.Store.Units()
+	v.Path, v.Unit = "/rates/"+m.ID+"/"+t.ID, unitOf(f, t.By)
+	v.Low, v.High, v.Log = strconv.FormatFloat(fr.low, 'f', -1, 64), strconv.FormatFloat(fr.x, 'f', -1, 64), fr.low > 0
+	step := niceStep(fr.x) / 10
+	if t.By == rate.ByQuantity {
+		step = math.Max(1, math.Round(step))
+	}
+	v.Step = strconv.FormatFloat(step, 'f', -1, 64)
+	for i := range t.Rows {
+		if at := t.Rows[i].At; at != nil && !at.IsZero() {
+			v.Handles = append(v.Handles, curveHandle{fr.px(*at), at.String(), "handle-" + t.ID + "-" + strconv.Itoa(i), "Break point " + u.Measure(t.By, *at)})
+		}
+	}
+}
+
+// readCurve says what each zone pays where the curve is pointed at.
+func (s *Server) readCurve(c *gin.Context) {
+	state := s.draft.State()
+	f := state.File
+	_, t, err := tableAt(c, f)
+	at, bad := measureTyped(c.Query("x"), "")
+	if err != nil || bad != nil {
+		s.html(c, http.StatusOK)
+		return
+	}
+	till := s.tillOf(c, state)
+	goods := rate.Goods{Quantity: 1}
+	if till.oneParcel {
+		goods = till.goods
+	}
+	u := f.Store.Units()
+	var said []curveRead
+	for j, id := range t.Zones {
+		z, i := zoneByID(f, id)
+		text := "not offered"
+		if amount, ok := t.At(j, goods, *at); ok {
+			text = u.Money(amount.Round(u.Digits))
+		}
+		said = append(said, curveRead{colour(i), nameOr(z.Name, z.ID), text})
+	}
+	s.html(c, http.StatusOK, s.render("curve-read", map[string]any{"At": u.Measure(t.By, *at), "Zones": said}))
+}
+
+type curveRead struct{ Colour, Name, Text string }
 
 // niceStep is 1, 2 or 5 times a power of ten, so that high takes about four of them.
 func niceStep(high float64) float64 {

@@ -10,6 +10,7 @@ import (
 	"diadrom/internal/charge"
 	"diadrom/internal/draft"
 	"diadrom/internal/exact"
+	"diadrom/internal/findings"
 	"diadrom/internal/policy"
 	"diadrom/internal/quote"
 	"diadrom/internal/rate"
@@ -55,27 +56,41 @@ type rowView struct {
 type columnView struct{ ID, Name, Colour string }
 
 type tableView struct {
-	Method, ID, Name string
-	Title            string
-	Measures         string // "Order weighs"
-	Columns          []columnView
-	Rows             []rowView
-	Others           []columnView // zones that could be added
-	Extends          bool         // whether a row can be added
-	NewAt            string
-	NewUnit          string
-	Slip             string
-	For              string // which goods
-	Curve            *curveView
+	Method, ID, Name         string
+	Title                    string
+	Measures                 string // "Order weighs"
+	Columns                  []columnView
+	Rows                     []rowView
+	Others                   []columnView // zones that could be added
+	Extends                  bool         // whether a row can be added
+	NewAt                    string
+	NewUnit                  string
+	Slip                     string
+	For                      string // which goods
+	Note                     string // what became of what was pasted
+	AsZone, AsFrom, AsChange string
+	Odd                      []string
+	By                       string
+	Measure                  []choice
+	Edges                    []choice
+	Graduates, Graduated     bool
+	ClassText                string
+	Several                  bool
+	Curve                    *curveView
 }
 
 type ratesView struct {
 	Methods []tab
 	Method  string
 	Label   string
-	Say     string
+	Say     []string
 	Tables  []tableView
 	None    bool
+
+	Slip       string
+	NewClasses string
+	Combines   []choice
+	Measure    []choice
 }
 
 type tab struct {
@@ -104,6 +119,13 @@ func unitOf(f *store.File, by rate.By) string {
 		return "items"
 	}
 	return ""
+}
+
+func measureChoices(chosen rate.By) (list []choice) {
+	for _, by := range rate.Measures {
+		list = append(list, choice{string(by), measureWords[by], by == chosen})
+	}
+	return list
 }
 
 func atText(at *exact.Decimal) string {
@@ -182,9 +204,30 @@ func (s *Server) tableView(f *store.File, m *store.Method, t *rate.Table, hits m
 	} else if m.Classes != "together" {
 		v.For = "for all other goods"
 	}
+	v.Several, v.By, v.Graduated = m.Classes != "together", string(t.By), t.Graduated
+	v.Graduates = t.By != rate.ByOrder && t.By != rate.BySubtotal
+	v.Measure = measureChoices(t.By)
+	if t.By != rate.ByOrder {
+		v.Edges = []choice{{string(rate.UpTo), "up to and including the break", t.Edges == rate.UpTo}, {string(rate.From), "from the break on", t.Edges == rate.From}}
+	}
+	var names []string
+	for _, id := range t.Classes {
+		if class := classByID(f, id); class != nil {
+			names = append(names, nameOr(class.Name, id))
+		}
+	}
+	v.ClassText = strings.Join(names, ", ")
+	for _, o := range findings.Method(f, m) {
+		if o.Table == t.ID {
+			v.Odd = append(v.Odd, o.Text)
+		}
+	}
 	for _, id := range t.Zones {
 		z, i := zoneByID(f, id)
 		v.Columns = append(v.Columns, columnView{id, nameOr(z.Name, z.ID), colour(i)})
+	}
+	if n := len(t.Zones); n > 1 {
+		v.AsZone, v.AsFrom = t.Zones[n-1], t.Zones[0]
 	}
 	for i := range f.Zones {
 		if z := &f.Zones[i]; !slices.Contains(t.Zones, z.ID) {
@@ -212,7 +255,11 @@ func (s *Server) ratesView(c *gin.Context, state *draft.State, id string) (rates
 	if m == nil {
 		return v, v.None
 	}
-	v.Label, v.Say = m.BuyersLabel(), strings.Join(policy.Method(f, m), " ")
+	v.Measure = measureChoices(rate.ByWeight)
+	if len(m.Tables) > 1 || m.Classes != "together" {
+		v.Combines = []choice{{"add", "added up", m.Classes == "add"}, {"dearest", "only the dearest counts", m.Classes == "dearest"}}
+	}
+	v.Label, v.Say = m.BuyersLabel(), policy.Method(f, m)
 	till := s.tillOf(c, state)
 	hits := tillHits(till.answer)
 	for i := range m.Tables {

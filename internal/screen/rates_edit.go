@@ -181,6 +181,7 @@ func (s *Server) editBreak(c *gin.Context) {
 // answerTable answers an edit that changed a table's shape with all of the work.
 func (s *Server) answerTable(c *gin.Context, state *draft.State) {
 	v, ok := s.ratesView(c, state, c.Param("method"))
+	ratesTold(c, state, &v)
 	if !ok {
 		s.problem(c, http.StatusNotFound, "This method was removed meanwhile.")
 		return
@@ -213,9 +214,10 @@ func (s *Server) editTable(c *gin.Context, typed string, change func(*store.File
 		s.problem(c, http.StatusUnprocessableEntity, text)
 		return
 	}
+	ratesTold(c, s.draft.State(), &v)
 	for i := range v.Tables {
 		if v.Tables[i].ID == c.Param("table") {
-			v.Tables[i].Slip, v.Tables[i].NewAt = text, typed
+			v.Tables[i].Slip, v.Tables[i].NewAt, v.Tables[i].Note = text, typed, ""
 		}
 	}
 	c.Header("HX-Retarget", "#work")
@@ -234,16 +236,7 @@ func (s *Server) addRow(c *gin.Context) {
 		if err := otherAt(t, -1, at); err != nil {
 			return err
 		}
-		covering, ok := t.Row(*at)
-		if !ok {
-			covering = len(t.Rows) - 1
-		}
-		row := rate.Row{At: at, Charges: slices.Clone(t.Rows[covering].Charges)}
-		i := slices.IndexFunc(t.Rows, func(r rate.Row) bool { return r.At == nil || at.Less(*r.At) })
-		if i < 0 {
-			i = len(t.Rows)
-		}
-		t.Rows = slices.Insert(t.Rows, i, row)
+		insertRow(t, rate.Row{At: at})
 		return nil
 	})
 }

@@ -75,11 +75,138 @@
     } else if (event.target.matches("[data-send]")) event.target.form.requestSubmit();
   });
   document.addEventListener("paste", (event) => {
+    const rated = event.target.closest && event.target.closest("[data-rates]"), block0 = event.clipboardData && event.clipboardData.getData("text/plain");
+    if (rated && event.target.matches(".cell") && block0 && /[\t\n]/.test(block0.replace(/\r?\n$/, ""))) {
+      event.preventDefault();
+      const [at, zone] = placeOf(event.target);
+      htmx.ajax("POST", rated.dataset.rates + "/paste", { source: event.target, target: "#work", swap: "innerHTML", values: { at, zone, block: block0 } });
+      return;
+    }
     const cell = goodsCell(event.target), block = event.clipboardData && event.clipboardData.getData("text/plain");
     if (!cell || !block || !/[\t\n]/.test(block.replace(/\r?\n$/, ""))) return;
     event.preventDefault();
     htmx.ajax("POST", "/goods/paste", { source: cell, target: "#work", swap: "innerHTML",
       values: { sku: cell.closest("tr").dataset.sku, field: cell.dataset.f, block } });
+  });
+
+  // Rate curves: pointing at one, or the arrow keys, read it; a break is moved by its mark.
+  const frame = { left: 52, right: 852 }; // as the server draws it
+  const curveOf = (el) => el && el.closest && el.closest("[data-curve]");
+  const tidy = (x, step) => String(Math.max(step, Math.round(Math.round(x / step) * step * 1e6) / 1e6));
+  const toX = (svg, x) => {
+    const low = +svg.dataset.low, high = +svg.dataset.high;
+    const share = "log" in svg.dataset ? Math.log(Math.max(x, low) / low) / Math.log(high / low) : x / high;
+    return frame.left + share * (frame.right - frame.left);
+  };
+  const fromX = (svg, px) => {
+    const low = +svg.dataset.low, high = +svg.dataset.high, share = Math.min(1, Math.max(0, (px - frame.left) / (frame.right - frame.left)));
+    return "log" in svg.dataset ? low * Math.pow(high / low, share) : share * high;
+  };
+  const pointed = (svg, event) => { const box = svg.getBoundingClientRect(); return fromX(svg, (event.clientX - box.left) / box.width * 860); };
+  // On a logarithmic scale a step is a hundredth of where it is taken.
+  const stepAt = (svg, x) => "log" in svg.dataset ? Math.pow(10, Math.floor(Math.log10(Math.max(x, 1e-6))) - 1) : +svg.dataset.step;
+  let readAt = 0, reading = 0;
+  const readCurve = (svg, x) => {
+    const mine = ++reading, probe = svg.querySelector(".probe"), at = tidy(x, stepAt(svg, x));
+    readAt = +at;
+    probe.setAttribute("visibility", "visible");
+    for (const end of ["x1", "x2"]) probe.setAttribute(end, toX(svg, readAt));
+    setTimeout(async () => {
+      if (mine !== reading) return;
+      const answer = await fetch(`${svg.dataset.curve}/read?x=${at}`, { headers: { "HX-Request": "true" } });
+      if (mine === reading && answer.ok) svg.parentElement.querySelector(".curve-read").innerHTML = await answer.text();
+    }, 60);
+  };
+  const setBreak = (svg, handle, at) => htmx.ajax("POST", svg.dataset.curve + "/at", { source: handle, target: "#work", swap: "innerHTML", values: { was: handle.dataset.at, at } })
+    .then(() => { const again = document.getElementById(handle.id); if (again) again.focus(); });
+  let moving = null;
+  document.addEventListener("pointerdown", (event) => {
+    const handle = event.target.closest && event.target.closest(".handle"), svg = curveOf(handle);
+    if (!svg) return;
+    event.preventDefault();
+    handle.focus();
+    moving = { svg, handle, from: event.clientX };
+    handle.classList.add("drag");
+    handle.setPointerCapture(event.pointerId);
+  });
+  document.addEventListener("pointermove", (event) => {
+    if (moving) {
+      const x = pointed(moving.svg, event);
+      moving.at = tidy(x, stepAt(moving.svg, x));
+      moving.handle.setAttribute("transform", `translate(${toX(moving.svg, +moving.at) - toX(moving.svg, +moving.handle.dataset.at)})`);
+      readCurve(moving.svg, +moving.at);
+    } else if (curveOf(event.target)) readCurve(curveOf(event.target), pointed(curveOf(event.target), event));
+  });
+  document.addEventListener("pointerup", () => {
+    if (!moving) return;
+    const { svg, handle, at } = moving;
+    moving = null;
+    handle.classList.remove("drag");
+    handle.removeAttribute("transform");
+    if (at && +at !== +handle.dataset.at) setBreak(svg, handle, at);
+  });
+  document.addEventListener("keydown", (event) => {
+    const svg = curveOf(event.target), step = { ArrowLeft: -1, ArrowDown: -1, ArrowRight: 1, ArrowUp: 1 }[event.key];
+    if (!svg || !step) return;
+    event.preventDefault();
+    const handle = event.target.closest(".handle");
+    if (!handle) return readCurve(svg, Math.min(+svg.dataset.high, readAt + step * stepAt(svg, readAt)));
+    const now = +handle.dataset.at;
+    setBreak(svg, handle, tidy(now + step * stepAt(svg, now), stepAt(svg, now)));
+  });
+
+  // Price lists: Shift with the arrow keys, or the mouse, marks a range; it is copied for a spreadsheet, and Delete empties it.
+  const placeOf = (cell) => {
+    const values = JSON.parse(cell.getAttribute("hx-vals"));
+    return cell.matches(".at") ? [values.was, ""] : [values.at, values.zone];
+  };
+  const rateCells = (table) => [...table.tBodies[0].rows].map((row) => [...row.querySelectorAll("td .cell")]);
+  const spot = (table, cell) => {
+    const rows = rateCells(table);
+    for (let r = 0; r < rows.length; r++) if (rows[r].includes(cell)) return [r, rows[r].indexOf(cell)];
+    return null;
+  };
+  let anchor = null, reach = null;
+  const marked = (table) => [...table.querySelectorAll(".cell.mark")];
+  const unmark = () => { for (const c of document.querySelectorAll(".cell.mark")) c.classList.remove("mark"); anchor = reach = null; };
+  const markTo = (table, to) => {
+    for (const c of marked(table)) c.classList.remove("mark");
+    reach = to;
+    const rows = rateCells(table), [r1, r2] = [anchor[0], to[0]].sort((a, b) => a - b), [c1, c2] = [anchor[1], to[1]].sort((a, b) => a - b);
+    for (let r = r1; r <= r2; r++) for (let c = c1; c <= c2; c++) rows[r][c].classList.add("mark");
+  };
+  document.addEventListener("keydown", (event) => {
+    const cell = event.target, table = cell.closest && cell.closest("[data-rates]");
+    if (!table || !cell.matches("td .cell")) return;
+    const step = { ArrowUp: [-1, 0], ArrowDown: [1, 0], ArrowLeft: [0, -1], ArrowRight: [0, 1] }[event.key];
+    if (step && event.shiftKey) {
+      const rows = rateCells(table);
+      if (!anchor) { anchor = spot(table, cell); reach = anchor; }
+      markTo(table, [Math.max(0, Math.min(rows.length - 1, reach[0] + step[0])), Math.max(0, Math.min(rows[0].length - 1, reach[1] + step[1]))]);
+      event.preventDefault();
+      event.stopPropagation();
+    } else if (event.key === "Delete" && marked(table).length > 1) {
+      event.preventDefault();
+      const rows = rateCells(table).map((r) => r.filter((c) => c.matches(".mark"))).filter((r) => r.length), [at, zone] = placeOf(rows[0][0]);
+      htmx.ajax("POST", table.dataset.rates + "/paste", { source: cell, target: "#work", swap: "innerHTML",
+        values: { at, zone, block: rows.map((r) => r.map(() => "no").join("\t")).join("\n") } });
+      unmark();
+    } else if (!event.ctrlKey && !event.metaKey && event.key !== "Shift") unmark();
+  }, true);
+  document.addEventListener("mousedown", (event) => {
+    const cell = event.target, table = cell.closest && cell.closest("[data-rates]");
+    if (table && cell.matches("td .cell") && event.shiftKey && spot(table, document.activeElement)) {
+      event.preventDefault();
+      if (!anchor) anchor = spot(table, document.activeElement);
+      markTo(table, spot(table, cell));
+    } else unmark();
+  });
+  document.addEventListener("copy", (event) => {
+    const table = event.target.closest && event.target.closest("[data-rates]");
+    if (!table || marked(table).length < 2) return;
+    event.preventDefault();
+    const rows = rateCells(table).map((r) => r.filter((c) => c.matches(".mark")).map((c) => c.value)).filter((r) => r.length);
+    event.clipboardData.setData("text/plain", rows.map((r) => r.join("\t")).join("\n") + "\n");
   });
 
   // Lists that are put in order: a row is dragged by its grip, or moved by it with the arrow keys.

@@ -1,0 +1,194 @@
+package screen
+
+import (
+	"net/http"
+	"strings"
+	"testing"
+
+	"diadrom/internal/charge"
+	"diadrom/internal/draft"
+	"diadrom/internal/terms"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// list is a price list as text: a line a row, its break point in front.
+func (s *site) list(method, table string) string {
+	f := s.draft.State().File
+	m := methodByID(f, method)
+	var b strings.Builder
+	for i := range m.Tables {
+		if t := &m.Tables[i]; t.ID == table {
+			for _, r := range t.Rows {
+				b.WriteString(atText(r.At))
+				for _, c := range r.Charges {
+					b.WriteString(" | " + charge.Format(c, wordsOf(f)))
+				}
+				b.WriteByte('\n')
+			}
+		}
+	}
+	return b.String()
+}
+
+func TestBlocksArePastedIntoAPriceList(t *testing.T) {
+	s := lauha(t)
+	path := "/rates/locker/list/paste" // Finland, Åland, Baltic up to 5, up to 15
+	status, body := s.post(path, "at", "5", "zone", "aland", "block", "8,10\t10.20\r\n10.40\tcheap\r\n1\t2\n")
+	require.Equal(t, http.StatusOK, status)
+	holds(t, body, "3 cells taken, 1 cell not", "1 row lie below the last row", ">cheap</textarea>")
+	assert.Equal(t, "5 | 5.90 | 8.10 | 10.20\n15 | 7.90 | 10.40 | 14.90\n", s.list("locker", "list"))
+	_, body = s.post(path, "at", "5", "zone", "baltic", "block", "9\t9\t9")
+	holds(t, body, "1 cell taken; 2 columns of what was pasted lie right of the last zone")
+	// Break points in front bring their rows along.
+	status, body = s.post(path, "at", "5", "zone", "", "block", "2\t3.00\t4.00\t5.00\n5 kg\t6.00\nup to 10\t7.00\t8.00\n")
+	require.Equal(t, http.StatusOK, status)
+	assert.Equal(t, "2 | 3.00 | 4.00 | 5.00\n5 | 6.00 | 8.10 | 9.00\n10 | 7.00 | 8.00 | 14.90\n15 | 7.90 | 10.40 | 14.90\n", s.list("locker", "list"))
+	before := s.list("locker", "list")
+	for _, c := range [][]string{{"at", "5", "zone", "", "block", "1e400\t3"}, {"at", "5", "zone", "", "block", "heavy\t3"}, {"at", "99", "zone", "aland", "block", "3"}, {"at", "5", "zone", "mars", "block", "3"}, {"at", "5", "zone", "aland", "block", "cheap\ncheaper"}} {
+		status, _ := s.post(path, c...)
+		assert.Equal(t, http.StatusUnprocessableEntity, status, c)
+	}
+	assert.Equal(t, before, s.list("locker", "list"))
+	_, _ = s.post("/undo")
+	_, _ = s.post("/undo")
+	assert.Equal(t, "5 | 5.90 | 8.10 | 10.20\n15 | 7.90 | 10.40 | 14.90\n", s.list("locker", "list"))
+}
+
+func TestColumnsAreMadeMovedAndListsShaped(t *testing.T) {
+	s := lauha(t)
+	base := "/rates/locker/list/"
+	_, _ = s.post(base+"column-as", "zone", "baltic", "from", "finland", "change", "plus 20 %")
+	assert.Equal(t, "5 | 5.90 | 7.90 | 7.08\n15 | 7.90 | 9.90 | 9.48\n", s.list("locker", "list"))
+	status, body := s.post(base+"column-as", "zone", "baltic", "from", "finland", "change", "dearer")
+	assert.Equal(t, http.StatusUnprocessableEntity, status)
+	holds(t, body, "write the change as plus 20 %", `value="dearer"`)
+	_, _ = s.post(base+"move-column", "zone", "baltic", "step", "left")
+	assert.Equal(t, "5 | 5.90 | 7.08 | 7.90\n15 | 7.90 | 9.48 | 9.90\n", s.list("locker", "list"))
+	status, _ = s.post(base+"move-column", "zone", "finland", "step", "left")
+	assert.Equal(t, http.StatusUnprocessableEntity, status)
+	_, body = s.post(base+"shape", "field", "edges", "value", "from")
+	holds(t, body, "under 5 kg", "15 kg and over")
+	assert.Equal(t, "0 | 5.90 | 7.08 | 7.90\n5 | 7.90 | 9.48 | 9.90\n15 | no | no | no\n", s.list("locker", "list"))
+	_, _ = s.post(base+"shape", "field", "edges", "value", "up_to")
+	assert.Equal(t, "5 | 5.90 | 7.08 | 7.90\n15 | 7.90 | 9.48 | 9.90\n", s.list("locker", "list"), "there and back")
+	_, body = s.post(base+"shape", "field", "by", "value", "quantity")
+	holds(t, body, "Order has")
+	status, body = s.post(base+"shape", "field", "by", "value", "order")
+	assert.Equal(t, http.StatusUnprocessableEntity, status)
+	holds(t, body, "remove the others first")
+	_, _ = s.post(base+"shape", "field", "by", "value", "weight")
+	_, _ = s.post(base+"shape", "field", "graduated", "value", "on")
+	assert.True(t, methodByID(s.draft.State().File, "locker").Tables[0].Graduated)
+
+	_, body = s.post("/rates/locker/lists", "classes", "Bulky", "by", "billed_weight")
+	holds(t, body, "for goods of class Bulky", "for all other goods", "added up")
+	m := methodByID(s.draft.State().File, "locker")
+	require.Len(t, m.Tables, 2)
+	assert.Equal(t, "add", m.Classes)
+	_, _ = s.post("/rates/locker/combine", "how", "dearest")
+	assert.Equal(t, "dearest", methodByID(s.draft.State().File, "locker").Classes)
+	for _, c := range [][]string{{"classes", "Odd", "by", "weight"}, {"classes", "", "by", "weight"}, {"classes", "bulky", "by", "weight"}} {
+		status, _ := s.post("/rates/locker/lists", c...)
+		assert.Equal(t, http.StatusUnprocessableEntity, status, "%v: no such class, none, and one that a list has already", c)
+	}
+	_, _ = s.post("/rates/locker/bulky/remove")
+	assert.Equal(t, "together", methodByID(s.draft.State().File, "locker").Classes)
+	status, _ = s.post("/rates/locker/bulky/remove-row", "at", "1")
+	assert.Equal(t, http.StatusUnprocessableEntity, status, "a list that is gone")
+}
+
+func TestMethodsAreOrderedCopiedSwitchedAndRemoved(t *testing.T) {
+	s := lauha(t)
+	order := func() string {
+		var ids []string
+		for _, m := range s.draft.State().File.Methods {
+			ids = append(ids, m.ID)
+		}
+		return strings.Join(ids, " ")
+	}
+	was := order()
+	_, _ = s.post("/methods/parcel/move", "step", "up")
+	assert.Equal(t, "parcel letter locker freight van workshop market", order())
+	_, _ = s.post("/methods/parcel/move", "before", "van")
+	assert.Equal(t, "letter locker freight parcel van workshop market", order())
+	_, _ = s.post("/methods/market/move", "before", "letter")
+	_, _ = s.post("/methods/market/move", "step", "up")
+	assert.Equal(t, "market letter locker freight parcel van workshop", order())
+	for range 3 {
+		_, _ = s.post("/undo")
+	}
+	assert.Equal(t, was, order(), "a move that changed nothing is no edit to take back")
+	_, _ = s.post("/methods/parcel/copy")
+	m := methodByID(s.draft.State().File, "parcel-to-the-door-copy")
+	require.NotNil(t, m)
+	assert.False(t, m.Enabled)
+	assert.Equal(t, methodByID(s.draft.State().File, "parcel").Tables, m.Tables)
+	_, _ = s.post("/methods/parcel-to-the-door-copy/remove")
+	assert.Equal(t, was, order())
+	for _, field := range []string{"taxable", "enabled"} {
+		_, _ = s.post("/methods/parcel/switch", "field", field, "value", "")
+	}
+	_, body := s.post("/methods/parcel/switch", "field", "tells", "value", "on")
+	_, _ = s.post("/methods/parcel/switch", "field", "refused", "value", "Too long for the parcel service.")
+	_, _ = s.post("/methods/locker/switch", "field", "preselected", "value", "on")
+	_, _ = s.post("/methods/letter/switch", "field", "preselected", "value", "on")
+	holds(t, body, `id="method-parcel"`)
+	f := s.draft.State().File
+	p := methodByID(f, "parcel")
+	assert.Equal(t, []any{false, false, "tell", "Too long for the parcel service."}, []any{p.Taxable, p.Enabled, p.WhenRefused, p.RefusedText})
+	assert.Equal(t, []bool{true, false}, []bool{methodByID(f, "letter").Preselected, methodByID(f, "locker").Preselected}, "one at most")
+	_, body = s.post("/methods", "name", "Bike courier", "by", "distance", "kind", "delivery")
+	holds(t, body, "Nobody is offered this: its list has no price yet")
+	_, _ = s.post("/methods", "name", "Fetch it", "by", "order", "kind", "pickup")
+	assert.Equal(t, "pickup", methodByID(s.draft.State().File, "fetch-it").Kind)
+	status, _ := s.get("/methods/nothing")
+	assert.Equal(t, http.StatusNotFound, status)
+}
+
+func TestTermsAreTypedInTheirGrid(t *testing.T) {
+	s := lauha(t)
+	post := func(zone, field, was, text string) (int, string) {
+		return s.post("/methods/locker/term", "zone", zone, "field", field, "was", was, "text", text)
+	}
+	status, body := post("aland", "days", "", "3 to 6")
+	require.Equal(t, http.StatusOK, status)
+	holds(t, body, ">3 to 6 working days</textarea>")
+	_, body = post("", "free", "from 90.00", "from 80 or with coupon löyly")
+	holds(t, body, "Free from 80.00 or with coupon löyly.", `placeholder="from 80.00 or with coupon löyly"`)
+	_, body = post("aland", "weight", "", "up to 10")
+	holds(t, body, "up to 10 kg")
+	for _, c := range [][4]string{{"aland", "days", "3 to 6 working days", "soon"}, {"", "weight", "up to 15 kg", "heavy"}, {"aland", "days", "1 day", "2"}, {"mars", "days", "", "2"}, {"", "only_classes", "", "Odd"}} {
+		status, body := post(c[0], c[1], c[2], c[3])
+		assert.Equal(t, http.StatusUnprocessableEntity, status, c)
+		holds(t, body, ">"+c[3]+"</textarea>", "slip-note")
+	}
+	text, own := terms.Text(s.draft.State().File, methodByID(s.draft.State().File, "locker"), "aland", terms.Weight)
+	assert.Equal(t, "up to 10 kg", text)
+	assert.True(t, own)
+}
+
+func TestOddThingsStandWhereTheyAre(t *testing.T) {
+	s := lauha(t)
+	_, _ = s.post("/rates/parcel/list/cell", "zone", "finland", "at", "10", "was", "9.90", "text", "5.00")
+	_, body := s.get("/rates/parcel")
+	holds(t, body, "Finland: at 5 kg the price falls from 8.40 to 5.00, so that a heavier parcel costs less")
+	_, _ = s.post("/methods/locker/term", "zone", "", "field", "free", "was", "from 90.00", "text", "from 5")
+	_, body = s.get("/methods")
+	holds(t, body, "free from 5.00 is always free: the cheapest product costs 9.50")
+}
+
+func TestTheShippingPolicyIsServed(t *testing.T) {
+	s := lauha(t)
+	_, body := s.get("/policy")
+	holds(t, body, "<h1>Shipping at Lauha</h1>", "<h2>Parcel to your door</h2>")
+	_, body = s.get("/policy.md")
+	holds(t, body, "# Shipping at Lauha", "## Parcel locker near you")
+	_, body = s.get("/policy.html")
+	holds(t, body, "<!doctype html>", "<h2>Parcel locker near you</h2>")
+	assert.NotContains(t, body, "<script")
+	empty := opened(t, draft.Empty(), false)
+	status, _ := empty.get("/policy")
+	assert.Equal(t, http.StatusOK, status)
+}
