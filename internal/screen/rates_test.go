@@ -192,3 +192,52 @@ func TestTheShippingPolicyIsServed(t *testing.T) {
 	status, _ := empty.get("/policy")
 	assert.Equal(t, http.StatusOK, status)
 }
+
+func TestAForeignPriceListIsLookedAtAndMade(t *testing.T) {
+	s := lauha(t)
+	_, body := s.send("/rates-file", "carrier.csv", "country,weight to,price\nFI,2,6.90\nNorway,2,19.00\nFI,10,9.90\n*,2,29\n")
+	holds(t, body, "up to and including 2 kg", "Norway <small>new zone</small>", `value="carrier"`, "Make it", "19.00")
+	before := s.draft.State().Revision
+	path := body[strings.Index(body, `action="/rates-file/`)+8:]
+	path = path[:strings.IndexByte(path, '"')]
+	_, body = s.get(path + "?edges=from&by=quantity")
+	holds(t, body, "under 2 items")
+	_, body = s.get(path + "?c2=")
+	holds(t, body, "no column is the price")
+	assert.Equal(t, before, s.draft.State().Revision, "looking makes nothing")
+	status, body := s.post(path, "name", "")
+	assert.Equal(t, http.StatusUnprocessableEntity, status)
+	holds(t, body, "a name is needed")
+	_, body = s.post(path, "name", "Carrier parcels")
+	holds(t, body, "Carrier parcels, by weight")
+	assert.Equal(t, "2 | 6.90 | 19.00 | 29.00\n10 | 9.90 | no | no\n", s.list("carrier-parcels", "list"))
+	_, table := s.get("/rates-file?method=carrier-parcels&grid=list")
+	assert.Equal(t, "weight,Finland,Norway,everywhere\n2,6.90,19.00,29.00\n10,9.90,no,no\n", table)
+	_, table = s.get("/rates-file")
+	holds(t, table, "carrier-parcels,list,weight,up_to,2,norway,19.00\n", "letter,list,")
+	_, body = s.send("/rates-file", "bad.csv", "country,to,price\nFI,2,6.90\nFI,2,7.90\nFI,5,cheap\n")
+	holds(t, body, "2 of its lines cannot be used or contradict others", "line 2 says 6.90 for the same, this one 7.90")
+	assert.NotContains(t, body, "Make it")
+	_, body = s.send("/rates-file", "empty.csv", "")
+	holds(t, body, "this file is empty")
+	status, _ = s.get("/rates-file?method=nothing")
+	assert.Equal(t, http.StatusNotFound, status)
+}
+
+func TestACurveIsReadWhereOnePoints(t *testing.T) {
+	s := lauha(t)
+	_, body := s.get("/rates/parcel/list/read?x=2")
+	holds(t, body, "2 kg", "Finland", "6.90", "9.90")
+	_, body = s.get("/rates/parcel/list/read?x=2.1")
+	holds(t, body, "8.40")
+	_, body = s.get("/rates/parcel/list/read?x=11")
+	holds(t, body, "not offered", "10.70")
+	for _, x := range []string{"", "-1", "1e400", "x"} {
+		status, body := s.get("/rates/parcel/list/read?x=" + x)
+		assert.Equal(t, http.StatusOK, status)
+		assert.Empty(t, body)
+	}
+	_, _ = s.post("/rates/parcel/list/rows", "at", "2000")
+	_, body = s.get("/rates/parcel")
+	holds(t, body, "The scale is logarithmic", "data-log")
+}

@@ -143,6 +143,10 @@ func (s *Server) routes(r *gin.Engine) {
 	r.POST("/rates/:method/combine", s.combineTables)
 	r.POST("/rates/:method/:table/columns", s.addColumn)
 	r.POST("/rates/:method/:table/remove-column", s.removeColumn)
+	r.GET("/rates-file", s.exportRates)
+	r.POST("/rates-file", s.sendRates)
+	r.GET("/rates-file/:file", s.ratesFile)
+	r.POST("/rates-file/:file", s.takeRates)
 	r.GET("/quotes", s.quotes)
 	r.POST("/shop", s.editShop)
 	r.POST("/till/destination", s.tillDestination)
@@ -165,7 +169,7 @@ func headers(c *gin.Context) {
 }
 
 // files are the addresses that take a file, which may be larger than other requests; they say so by themselves.
-var files = map[string]bool{"/zones/file": true, "/goods/file": true, "/lists": true}
+var files = map[string]bool{"/zones/file": true, "/goods/file": true, "/rates-file": true, "/lists": true}
 
 func limited(c *gin.Context) {
 	if files[c.Request.URL.Path] {

@@ -1,0 +1,571 @@
+package ratelist
+
+import (
+	"cmp"
+	"fmt"
+	"regexp"
+	"slices"
+	"strings"
+
+	"diadrom/internal/charge"
+	"diadrom/internal/exact"
+	"diadrom/internal/measure"
+	"diadrom/internal/place"
+	"diadrom/internal/rate"
+	"diadrom/internal/sheet"
+	"diadrom/internal/store"
+	"diadrom/internal/world"
+)
+
+// Field is what a column of a foreign list holds.
+type Field string
+
+// The fields. A destination is a zone of the store, or a country with what narrows it.
+const (
+	Zone     Field = "zone"
+	Country  Field = "country"
+	Region   Field = "region"
+	City     Field = "city"
+	Postcode Field = "postcode"
+	From     Field = "from"
+	To       Field = "to"
+	Price    Field = "price"
+)
+
+// Fields lists them.
+var Fields = []Field{Zone, Country, Region, City, Postcode, From, To, Price}
+
+// Mapping says how a foreign list is read.
+type Mapping struct {
+	Columns []Field // by column; "" is not used
+	By      rate.By
+	Edges   rate.Edges // on which side of its bounds a line lies where both ends meet
+	Decimal byte       // 0: as the columns show
+}
+
+var parts = regexp.MustCompile(`[^a-z0-9]+`)
+
+var heads = map[string]Field{
+	"zone": Zone, "destination": Zone, "area": Zone, "country": Country, "country code": Country, "to country": Country, "destination country": Country, "land": Country,
+	"region": Region, "state": Region, "province": Region, "county": Region, "city": City, "town": City, "postcode": Postcode, "postal code": Postcode, "post code": Postcode, "zip": Postcode, "zip code": Postcode,
+	"postcodes": Postcode, "zip postal code": Postcode, "price": Price, "rate": Price, "cost": Price, "charge": Price, "shipping price": Price, "shipping cost": Price, "fee": Price, "amount": Price,
+}
+
+var lower = []string{"from", "min", "minimum", "above", "over", "and above", "starting at", "at least", "lower"}
+var upper = []string{"to", "max", "maximum", "up to", "until", "below", "at most", "upper"}
+
+var measures = []struct {
+	word string
+	by   rate.By
+}{{"weight", rate.ByWeight}, {"kg", rate.ByWeight}, {"lb", rate.ByWeight}, {"subtotal", rate.BySubtotal}, {"order value", rate.BySubtotal}, {"total", rate.BySubtotal}, {"value", rate.BySubtotal},
+	{"quantity", rate.ByQuantity}, {"items", rate.ByQuantity}, {"pieces", rate.ByQuantity}, {"distance", rate.ByDistance}, {"km", rate.ByDistance}}
+
+// Guess finds what the columns hold by their heads. A column that only names a measure is a lower bound with "and above" in its head,
+// else an upper one.
+func Guess(t *sheet.Table) Mapping {
+	m := Mapping{Columns: make([]Field, len(t.Rows[0].Cells)), By: rate.ByWeight, Edges: rate.UpTo}
+	put := func(i int, f Field) {
+		if !slices.Contains(m.Columns, f) {
+			m.Columns[i] = f
+		}
+	}
+	for i, cell := range t.Rows[0].Cells {
+		name := strings.TrimSpace(parts.ReplaceAllString(world.Fold(cell), " "))
+		if f, ok := heads[name]; ok {
+			put(i, f)
+			continue
+		}
+		padded, bound := " "+name+" ", Field("")
+		for _, word := range upper {
+			if strings.Contains(padded, " "+word+" ") {
+				bound = To
+			}
+		}
+		for _, word := range lower {
+			if strings.Contains(padded, " "+word+" ") {
+				bound = From
+			}
+		}
+		for _, measure := range measures {
+			if strings.Contains(padded, " "+measure.word+" ") {
+				if m.By = measure.by; bound == "" {
+					bound = To
+				}
+				break
+			}
+		}
+		if bound != "" {
+			put(i, bound)
+		}
+	}
+	if !slices.Contains(m.Columns, To) {
+		m.Edges = rate.From
+	}
+	return m
+}
+
+// Missing says what a mapping lacks, "" where it can be used.
+func (m Mapping) Missing() string {
+	seen := map[Field]bool{}
+	for _, f := range m.Columns {
+		if f != "" && seen[f] {
+			return "two columns are the " + string(f) + ": choose one"
+		}
+		seen[f] = true
+	}
+	switch {
+	case !seen[Price]:
+		return "no column is the price: choose which one is"
+	case m.By != rate.ByOrder && !seen[From] && !seen[To]:
+		return "no column is a bound, from or to: choose which one is, or that every order has one price"
+	}
+	return ""
+}
+
+// Status is what becomes of a line.
+type Status uint8
+
+// What can become of a line.
+const (
+	Taken Status = iota + 1
+	Repeats
+	Contradicts
+	Refused
+)
+
+// Line is a line of the list and what is made of it.
+type Line struct {
+	Line     int
+	Status   Status
+	Zone     string // the name of the zone
+	Says     string // what is made of it, or what is wrong with it
+	from, to *exact.Decimal
+	zone     int
+	charge   *rate.Charge
+}
+
+// Plan is what a foreign list becomes.
+type Plan struct {
+	Lines  []Line
+	Zones  []store.Zone // of the columns: those of the store, and new ones
+	New    []bool       // by zone
+	Table  rate.Table
+	Usable bool     // nothing is refused, nothing contradicts
+	Gaps   []string // what no line covers
+}
+
+// Make makes zones and a price list of the lines.
+func Make(t *sheet.Table, m Mapping, f *store.File, reader place.Reader) *Plan {
+	p := &Plan{Table: rate.Table{ID: "list", Name: "Price list", By: m.By, Edges: m.Edges}, Usable: true}
+	if m.By == rate.ByOrder {
+		p.Table.Edges = ""
+	}
+	body := t.Rows[1:]
+	b := &builder{p: p, m: m, f: f, reader: reader, byPlaces: map[string]int{}, numbers: make([]measure.Column, len(m.Columns))}
+	otherwise := m.Decimal
+	if otherwise == 0 {
+		if otherwise = '.'; t.Separator == ';' {
+			otherwise = ','
+		}
+	}
+	for i := range m.Columns {
+		if m.Decimal != 0 {
+			b.numbers[i] = measure.Column{Decimal: m.Decimal}
+			continue
+		}
+		cells := make([]string, len(body))
+		for j := range body {
+			cells[j] = cell(body[j].Cells, i)
+		}
+		b.numbers[i] = measure.Numbers(cells, func(j int) int { return body[j].Line }, otherwise)
+	}
+	for _, row := range body {
+		p.Lines = append(p.Lines, b.line(row))
+	}
+	b.table()
+	return p
+}
+
+func cell(cells []string, i int) string {
+	if i >= 0 && i < len(cells) {
+		return cells[i]
+	}
+	return ""
+}
+
+type builder struct {
+	p        *Plan
+	m        Mapping
+	f        *store.File
+	reader   place.Reader
+	byPlaces map[string]int // zones of the plan by what they take
+	numbers  []measure.Column
+}
+
+func (b *builder) cell(row sheet.Row, f Field) string {
+	return cell(row.Cells, slices.Index(b.m.Columns, f))
+}
+
+// wild says whether a destination's cell stands for any.
+func wild(text string) bool {
+	switch world.Fold(text) {
+	case "", "*", "all", "any", "everywhere", "world", "rest of the world", "rest of world":
+		return true
+	}
+	return false
+}
+
+func (b *builder) line(row sheet.Row) Line {
+	l := Line{Line: row.Line, Status: Taken, zone: -1}
+	refuse := func(format string, args ...any) Line {
+		l.Status, l.Says, b.p.Usable = Refused, fmt.Sprintf(format, args...), false
+		return l
+	}
+	price := b.cell(row, Price)
+	w := words(b.f)
+	if d, _, err := b.numbers[slices.Index(b.m.Columns, Price)].Parse(price); err == nil {
+		l.charge = &rate.Charge{Base: &d}
+	} else if c, slip := charge.Parse(price, w); slip == nil && strings.TrimSpace(price) != "" {
+		l.charge = c
+	} else {
+		return refuse("price: %s", err.Error())
+	}
+	for _, bound := range []struct {
+		field Field
+		into  **exact.Decimal
+	}{{From, &l.from}, {To, &l.to}} {
+		text := b.cell(row, bound.field)
+		if b.m.By == rate.ByOrder || wild(text) || text == "-" || text == "∞" {
+			continue
+		}
+		d, _, err := b.numbers[slices.Index(b.m.Columns, bound.field)].Parse(text)
+		if err != nil {
+			return refuse("%s: %s", bound.field, err.Error())
+		}
+		*bound.into = &d
+	}
+	if l.from != nil && l.to != nil && l.to.Less(*l.from) {
+		return refuse("%s to %s runs backwards", l.from, l.to)
+	}
+	zone, err := b.destination(row)
+	if err != nil {
+		return refuse("%s", err.Error())
+	}
+	l.zone, l.Zone = zone, b.p.Zones[zone].Name
+	return l
+}
+
+// destination finds or makes the zone of a line.
+func (b *builder) destination(row sheet.Row) (int, error) {
+	if name := b.cell(row, Zone); !wild(name) {
+		for i := range b.f.Zones {
+			if z := &b.f.Zones[i]; world.Fold(z.Name) == world.Fold(name) || z.ID == name {
+				return b.zone(*z, "zone "+z.ID, false), nil
+			}
+		}
+		return b.typed(name)
+	}
+	country, region, city, codes := b.cell(row, Country), b.cell(row, Region), b.cell(row, City), b.cell(row, Postcode)
+	if wild(country) {
+		if !wild(region) || !wild(city) || !wild(codes) {
+			country = b.reader.Home
+		}
+		if country == "" || wild(country) {
+			return b.typed("everywhere")
+		}
+	}
+	if c, ok := world.CountryByCode(country); ok {
+		country = c.Alpha2
+	} else if named := world.CountriesByName(country); len(named) == 1 {
+		country = named[0].Alpha2
+	} else if _, isGroup := world.GroupByName(country); isGroup || strings.EqualFold(country, "EU") {
+		return b.typed(country)
+	} else {
+		return 0, fmt.Errorf("%.40q is no country", country)
+	}
+	switch {
+	case !wild(codes):
+		var list []string
+		for _, part := range strings.FieldsFunc(codes, func(r rune) bool { return r == ',' || r == ';' || r == '|' }) {
+			part = strings.ReplaceAll(strings.TrimSpace(part), "%", "*")
+			if from, to, ok := strings.Cut(part, "-"); ok && len(from) == len(to) && len(from) > 2 {
+				part = from + " to " + to
+			}
+			list = append(list, country+" "+part)
+		}
+		return b.typed(strings.Join(list, ", "))
+	case !wild(city):
+		in := country
+		if !wild(region) {
+			in = regionCode(country, region)
+		}
+		if in == country {
+			return b.typed(country + " town " + city)
+		}
+		return b.typed(in + " " + city)
+	case !wild(region):
+		return b.typed(regionCode(country, region))
+	}
+	return b.typed(country)
+}
+
+// regionCode is the ISO 3166-2 code of a region by its name or code.
+func regionCode(country, region string) string {
+	if r, ok := world.RegionByCode(country, region); ok {
+		return r.Code
+	}
+	if named := world.RegionsByName(country, region); len(named) == 1 {
+		return named[0].Code
+	}
+	return country + "-" + region
+}
+
+// typed finds or makes the zone of places as they are typed.
+func (b *builder) typed(text string) (int, error) {
+	read := b.reader.Text(text)
+	if len(read.Slips) > 0 {
+		return 0, fmt.Errorf("%s", read.Slips[0].Reason)
+	}
+	if len(read.Places) == 0 {
+		return 0, fmt.Errorf("%.40q names no place", text)
+	}
+	var key []string
+	for i := range read.Places {
+		key = append(key, read.Places[i].Words()...)
+	}
+	slices.Sort(key)
+	joined := strings.Join(key, "|")
+	for i := range b.f.Zones {
+		z := &b.f.Zones[i]
+		if len(z.Except) > 0 || !z.Enabled {
+			continue
+		}
+		var theirs []string
+		for j := range z.Places {
+			theirs = append(theirs, z.Places[j].Words()...)
+		}
+		slices.Sort(theirs)
+		if strings.Join(theirs, "|") == joined {
+			return b.zone(*z, joined, false), nil
+		}
+	}
+	name := key[0]
+	if r := &read.Places[0]; r.Level() == place.Region {
+		region, _ := world.RegionByCode(r.Country, r.Region)
+		name = region.Name
+	}
+	if len(key) > 1 {
+		name += fmt.Sprintf(" and %d more", len(key)-1)
+	}
+	return b.zone(store.Zone{Name: name, Enabled: true, Places: read.Places}, joined, true), nil
+}
+
+func (b *builder) zone(z store.Zone, key string, isNew bool) int {
+	if i, ok := b.byPlaces[key]; ok {
+		return i
+	}
+	if isNew {
+		z.ID = store.NewID(z.Name, "zone", func(id string) bool {
+			has := func(o store.Zone) bool { return o.ID == id }
+			return slices.ContainsFunc(b.f.Zones, has) || slices.ContainsFunc(b.p.Zones, has)
+		})
+	}
+	b.byPlaces[key] = len(b.p.Zones)
+	b.p.Zones, b.p.New = append(b.p.Zones, z), append(b.p.New, isNew)
+	return len(b.p.Zones) - 1
+}
+
+// piece is what a line covers: from one bound to another, nil for no end.
+type piece struct {
+	line     int
+	from, to *exact.Decimal
+}
+
+// table lays the lines of each zone out along the measure, finds what contradicts and what no line covers, and makes the rows.
+func (b *builder) table() {
+	p := b.p
+	for i := range p.Zones {
+		p.Table.Zones = append(p.Table.Zones, p.Zones[i].ID)
+	}
+	pieces := make([][]piece, len(p.Zones))
+	for i := range p.Lines {
+		if l := &p.Lines[i]; l.Status == Taken {
+			pieces[l.zone] = append(pieces[l.zone], piece{i, l.from, l.to})
+		}
+	}
+	if b.m.By == rate.ByOrder {
+		row := rate.Row{Charges: make([]*rate.Charge, len(p.Zones))}
+		for z := range pieces {
+			for _, one := range pieces[z] {
+				if b.clash(one, pieces[z][0]) {
+					row.Charges[z] = p.Lines[one.line].charge
+				}
+			}
+		}
+		p.Table.Rows = []rate.Row{row}
+		return
+	}
+	var breaks []exact.Decimal
+	open := false
+	for z := range pieces {
+		pieces[z] = b.lay(pieces[z], p.Zones[z].Name)
+		for _, one := range pieces[z] {
+			if one.to == nil {
+				open = true
+			} else {
+				breaks = append(breaks, *one.to)
+			}
+			if !one.from.IsZero() {
+				breaks = append(breaks, *one.from)
+			}
+		}
+	}
+	slices.SortFunc(breaks, exact.Decimal.Cmp)
+	breaks = slices.CompactFunc(breaks, func(x, y exact.Decimal) bool { return x.Cmp(y) == 0 })
+	low := exact.Zero
+	add := func(at *exact.Decimal, low exact.Decimal, high *exact.Decimal) {
+		row := rate.Row{At: at, Charges: make([]*rate.Charge, len(p.Zones))}
+		for z := range pieces {
+			for _, one := range pieces[z] {
+				if one.from.Cmp(low) <= 0 && (one.to == nil || high != nil && one.to.Cmp(*high) >= 0) {
+					row.Charges[z] = p.Lines[one.line].charge
+				}
+			}
+		}
+		p.Table.Rows = append(p.Table.Rows, row)
+	}
+	for i := range breaks {
+		at := &breaks[i]
+		if b.m.Edges == rate.From {
+			at = &[]exact.Decimal{low}[0]
+		}
+		add(at, low, &breaks[i])
+		low = breaks[i]
+	}
+	switch {
+	case b.m.Edges == rate.From:
+		add(&[]exact.Decimal{low}[0], low, nil)
+	case open:
+		add(nil, low, nil)
+	}
+}
+
+// clash marks a line that says the same as another of its piece, or something else; true where it is the first.
+func (b *builder) clash(one, other piece) bool {
+	if one.line == other.line {
+		return true
+	}
+	p, w := b.p, words(b.f)
+	l, first := &p.Lines[one.line], &p.Lines[other.line]
+	if charge.Format(l.charge, w) == charge.Format(first.charge, w) {
+		l.Status, l.Says = Repeats, fmt.Sprintf("says the same as line %d", first.Line)
+	} else {
+		l.Status, l.Says, p.Usable = Contradicts, fmt.Sprintf("line %d says %s for the same, this one %s", first.Line, charge.Format(first.charge, w), charge.Format(l.charge, w)), false
+	}
+	return false
+}
+
+// lay orders the pieces of a zone and gives each both ends: what a line leaves out is the bound of its neighbour. Ends that lie next to
+// one another (1.99 and 2) meet.
+func (b *builder) lay(list []piece, zone string) (laid []piece) {
+	lowersOnly := !slices.ContainsFunc(list, func(p piece) bool { return p.to != nil })
+	zero := exact.Zero
+	key := func(p piece) exact.Decimal {
+		switch {
+		case p.from != nil:
+			return *p.from
+		case p.to != nil && !lowersOnly:
+			return *p.to
+		}
+		return zero
+	}
+	fromGiven := slices.ContainsFunc(list, func(p piece) bool { return p.from != nil })
+	slices.SortStableFunc(list, func(x, y piece) int {
+		if !fromGiven { // upper bounds alone; without one, above all
+			switch {
+			case x.to == nil || y.to == nil:
+				return cmp.Compare(btoi(x.to == nil), btoi(y.to == nil))
+			}
+			return x.to.Cmp(*y.to)
+		}
+		return key(x).Cmp(key(y))
+	})
+	for _, one := range list {
+		if one.from == nil {
+			one.from = &zero
+			if n := len(laid); n > 0 && !fromGiven {
+				if last := laid[n-1]; last.to == nil || one.to != nil && last.to.Cmp(*one.to) == 0 {
+					b.clash(one, last)
+					continue
+				}
+				one.from = laid[n-1].to
+			}
+		}
+		if n := len(laid); n > 0 {
+			last := &laid[n-1]
+			if last.from.Cmp(*one.from) == 0 {
+				b.clash(one, *last)
+				continue
+			}
+			switch {
+			case last.to == nil || meets(*last.to, *one.from):
+				last.to = one.from
+				if b.m.Edges == rate.UpTo && b.p.Lines[last.line].to != nil {
+					last.to = b.p.Lines[last.line].to
+					one.from = last.to
+				}
+			case one.from.Less(*last.to):
+				b.overlap(one, *last)
+				continue
+			default:
+				b.p.Gaps = append(b.p.Gaps, fmt.Sprintf("%s: no line covers what lies between %s and %s", zone, last.to, one.from))
+			}
+		}
+		laid = append(laid, one)
+		l := &b.p.Lines[one.line]
+		if l.Says == "" {
+			l.Says = charge.Format(l.charge, words(b.f))
+		}
+	}
+	return laid
+}
+
+func (b *builder) overlap(one, other piece) {
+	l, first := &b.p.Lines[one.line], &b.p.Lines[other.line]
+	l.Status, l.Says, b.p.Usable = Contradicts, fmt.Sprintf("it begins at %s, where line %d still reaches to %s", one.from, first.Line, other.to), false
+}
+
+// meets says whether two ends are the same, or neighbours by the decimals in which the first is written.
+func meets(to, from exact.Decimal) bool {
+	if to.Cmp(from) == 0 {
+		return true
+	}
+	step := exact.One
+	if _, decimals, ok := strings.Cut(to.String(), "."); ok {
+		step = exact.MustParse("0." + strings.Repeat("0", len(decimals)-1) + "1")
+	}
+	gap := from.Sub(to)
+	return gap.Sign() > 0 && gap.Cmp(step) <= 0
+}
+
+func btoi(b bool) int {
+	if b {
+		return 1
+	}
+	return 0
+}
+
+// Apply makes the plan's zones and a method of it with its list.
+func (p *Plan) Apply(f *store.File, name string) store.Method {
+	for i, z := range p.Zones {
+		if p.New[i] {
+			f.Zones = append(f.Zones, z)
+		}
+	}
+	id := store.NewID(name, "method", func(id string) bool {
+		return slices.ContainsFunc(f.Methods, func(m store.Method) bool { return m.ID == id })
+	})
+	m := store.Method{ID: id, Name: name, Label: name, Kind: store.Delivery, Enabled: true, Taxable: true, Classes: "together", WhenRefused: "hide", Tables: []rate.Table{p.Table}}
+	f.Methods = append(f.Methods, m)
+	return m
+}
