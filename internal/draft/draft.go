@@ -160,7 +160,9 @@ func (d *Draft) turn(ctx context.Context, which func(undo, redo storage.Remember
 			return nil, e, err
 		}
 		if e.Redoes != 0 {
-			changes = turned(changes)
+			for i := range changes {
+				changes[i] = changes[i].Turned()
+			}
 		}
 		what = e.What
 		f, faults := now.parts.Revert(changes)
@@ -170,15 +172,6 @@ func (d *Draft) turn(ctx context.Context, which func(undo, redo storage.Remember
 		return f, e, nil
 	})
 	return state, what, err
-}
-
-// turned are changes the other way round.
-func turned(changes []store.Change) []store.Change {
-	out := make([]store.Change, len(changes))
-	for i, c := range changes {
-		out[i] = store.Change{List: c.List, ID: c.ID, Before: c.After, After: c.Before, Was: c.Is, Is: c.Was}
-	}
-	return out
 }
 
 // SetGazetteer has other places count from now on; nil for none.

@@ -8,7 +8,7 @@ func (c *Charge) MarshalJSON() ([]byte, error) {
 		return []byte("null"), nil
 	}
 	if c.Base != nil && *c == (Charge{Base: c.Base}) {
-		return json.Marshal(c.Base)
+		return []byte(`"` + c.Base.String() + `"`), nil // most charges are
 	}
 	type alias Charge
 	return json.Marshal((*alias)(c))

@@ -15,6 +15,7 @@ import (
 	"strings"
 	"testing"
 
+	"diadrom/internal/charge"
 	"diadrom/internal/draft"
 	"diadrom/internal/exact"
 	"diadrom/internal/intake"
@@ -213,4 +214,57 @@ func BenchmarkProductList(b *testing.B) {
 			b.StartTimer()
 		}
 	})
+}
+
+// One edit of a cell of a small and of a large price list, by its handler: the answer has the cell, the Till requoted, the curve and
+// what the list says of itself.
+func BenchmarkCell(b *testing.B) {
+	for _, size := range []struct{ rows, zones int }{{6, 4}, {60, 40}} {
+		var zones, ids, charges, rows []string
+		for i := range size.zones {
+			zones = append(zones, fmt.Sprintf(`{"id":"z%d","name":"Zone %d","places":[{"country":"FI","postcodes":["%02d*"]}]}`, i, i, i+10))
+			ids, charges = append(ids, fmt.Sprintf(`"z%d"`, i)), append(charges, fmt.Sprintf(`"%d.90"`, i+5))
+		}
+		for i := range size.rows {
+			rows = append(rows, fmt.Sprintf(`{"at":"%d","charges":[%s]}`, i+1, strings.Join(charges, ",")))
+		}
+		f, faults := store.Read([]byte(`{"format":"diadrom-store/1","store":{"currency":"EUR"},"zones":[` + strings.Join(zones, ",") + `],"methods":[{"id":"m","tables":[{"id":"t","zones":[` + strings.Join(ids, ",") + `],"by":"weight","edges":"up_to","rows":[` + strings.Join(rows, ",") + `]}]}]}`))
+		if len(faults) > 0 {
+			b.Fatal(faults)
+		}
+		ctx, dir := context.Background(), b.TempDir()
+		db, err := storage.Open(ctx, dir)
+		if err != nil {
+			b.Fatal(err)
+		}
+		defer db.Close()
+		d, err := draft.Open(ctx, db, nil, f)
+		if err != nil {
+			b.Fatal(err)
+		}
+		h, err := New(d, db, intake.New(db, dir, "", d.SetGazetteer), slog.New(slog.DiscardHandler), nil)
+		if err != nil {
+			b.Fatal(err)
+		}
+		b.Run(fmt.Sprintf("%dx%d", size.rows, size.zones), func(b *testing.B) {
+			was, n := charge.Format(d.State().File.Methods[0].Tables[0].Rows[2].Charges[1], wordsOf(d.State().File)), 0
+			for b.Loop() {
+				n++
+				next := fmt.Sprintf("%d.%02d", 5+n%2, n%100)
+				form := url.Values{"zone": {"z1"}, "at": {"3"}, "was": {was}, "text": {next}}
+				r := httptest.NewRequest(http.MethodPost, "/rates/m/t/cell", strings.NewReader(form.Encode()))
+				r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+				w := httptest.NewRecorder()
+				h.ServeHTTP(w, r)
+				if w.Code != http.StatusOK {
+					b.Fatal(w.Code, w.Body.String())
+				}
+				was = next
+			}
+			d.Edit(ctx, func(f *store.File) error {
+				f.Methods[0].Tables[0].Rows[2].Charges[1].Base = f.Methods[0].Tables[0].Rows[2].Charges[0].Base
+				return nil
+			})
+		})
+	}
 }

@@ -76,6 +76,7 @@ type tableView struct {
 	Graduates, Graduated     bool
 	ClassText                string
 	Several                  bool
+	OOB                      bool
 	Curve                    *curveView
 }
 
@@ -90,6 +91,7 @@ type ratesView struct {
 	Slip       string
 	NewClasses string
 	Combines   []choice
+	OOB        bool
 	Measure    []choice
 }
 
@@ -119,6 +121,16 @@ func unitOf(f *store.File, by rate.By) string {
 		return "items"
 	}
 	return ""
+}
+
+// oddInList says what is odd about a list.
+func oddInList(f *store.File, m *store.Method, t *rate.Table) (list []string) {
+	for _, o := range findings.Method(f, m) {
+		if o.Table == t.ID {
+			list = append(list, o.Text)
+		}
+	}
+	return list
 }
 
 func measureChoices(chosen rate.By) (list []choice) {
@@ -217,11 +229,7 @@ func (s *Server) tableView(f *store.File, m *store.Method, t *rate.Table, hits m
 		}
 	}
 	v.ClassText = strings.Join(names, ", ")
-	for _, o := range findings.Method(f, m) {
-		if o.Table == t.ID {
-			v.Odd = append(v.Odd, o.Text)
-		}
-	}
+	v.Odd = oddInList(f, m, t)
 	for _, id := range t.Zones {
 		z, i := zoneByID(f, id)
 		v.Columns = append(v.Columns, columnView{id, nameOr(z.Name, z.ID), colour(i)})

@@ -10,6 +10,7 @@ import (
 	"diadrom/internal/charge"
 	"diadrom/internal/draft"
 	"diadrom/internal/exact"
+	"diadrom/internal/policy"
 	"diadrom/internal/rate"
 	"diadrom/internal/store"
 
@@ -82,11 +83,38 @@ func (s *Server) editCell(c *gin.Context) {
 		return
 	}
 	parts := []template.HTML{s.render("cell", cellOf(f, m, t, row, column, tillHits(till.answer)))}
+	if len(t.Rows)*len(t.Zones) > mostAtOnce { // the page asks for the rest
+		c.Header("HX-Trigger", "list-changed")
+		s.answerWith(c, "/rates", state, till, parts...)
+		return
+	}
 	if curve := curveOf(f, m, t, &till); curve != nil {
 		curve.OOB = true
 		parts = append(parts, s.render("curve", curve))
 	}
+	parts = append(parts, s.render("list-odd", tableView{ID: t.ID, Odd: oddInList(f, m, t), OOB: true}), s.render("said", ratesView{Say: policy.Method(f, m), OOB: true}))
 	s.answerWith(c, "/rates", state, till, parts...)
+}
+
+// mostAtOnce is up to how many cells of a list an edit's answer has its curve and what it says of itself; of larger lists the page
+// asks for them a moment later, so that typing goes on without a wait.
+const mostAtOnce = 240
+
+// aside answers with a list's curve and what it says of itself.
+func (s *Server) aside(c *gin.Context) {
+	state := s.draft.State()
+	m, t, err := tableAt(c, state.File)
+	if err != nil {
+		s.html(c, http.StatusOK)
+		return
+	}
+	till := s.tillOf(c, state)
+	parts := []template.HTML{s.render("list-odd", tableView{ID: t.ID, Odd: oddInList(state.File, m, t), OOB: true}), s.render("said", ratesView{Say: policy.Method(state.File, m), OOB: true})}
+	if curve := curveOf(state.File, m, t, &till); curve != nil {
+		curve.OOB = true
+		parts = append(parts, s.render("curve", curve))
+	}
+	s.html(c, http.StatusOK, parts...)
 }
 
 // measureTyped reads a break point: a number, with its unit or without.

@@ -134,6 +134,7 @@ func (s *Server) routes(r *gin.Engine) {
 	r.POST("/rates/:method/:table/rows", s.addRow)
 	r.POST("/rates/:method/:table/remove-row", s.removeRow)
 	r.GET("/rates/:method/:table/read", s.readCurve)
+	r.GET("/rates/:method/:table/aside", s.aside)
 	r.POST("/rates/:method/:table/paste", s.pasteCells)
 	r.POST("/rates/:method/:table/column-as", s.columnAs)
 	r.POST("/rates/:method/:table/move-column", s.moveColumn)

@@ -24,7 +24,11 @@ func remember(ctx context.Context, tx *sql.Tx, revision int64, changes []store.C
 	case e.Redoes != 0:
 		return exec("UPDATE edit SET state = 'edit' WHERE revision = ?", e.Redoes)
 	}
-	body, err := json.Marshal(changes)
+	trimmed := make([]store.Trimmed, len(changes))
+	for i := range changes {
+		trimmed[i] = changes[i].Trim()
+	}
+	body, err := json.Marshal(trimmed)
 	if err != nil {
 		return err
 	}
@@ -55,7 +59,7 @@ func (db *DB) History(ctx context.Context) (undo, redo Remembered, err error) {
 }
 
 // Changes gives what an edit changed.
-func (db *DB) Changes(ctx context.Context, revision int64) (changes []store.Change, err error) {
+func (db *DB) Changes(ctx context.Context, revision int64) (changes []store.Trimmed, err error) {
 	var body string
 	if err := db.sql.QueryRowContext(ctx, "SELECT changes FROM edit WHERE revision = ?", revision).Scan(&body); err != nil {
 		return nil, err

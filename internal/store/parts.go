@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/json"
 	"reflect"
+	"slices"
 	"strconv"
 
 	"diadrom/internal/fault"
@@ -184,6 +185,54 @@ type Change struct {
 	Is     int             `json:"is"`               // −1 where it is not there any more
 }
 
+// Trimmed is a change as it is remembered: of an entry that was changed, only what differs, with how many bytes before and behind it
+// are as they were.
+type Trimmed struct {
+	List   string `json:"list,omitempty"`
+	ID     string `json:"id,omitempty"`
+	Head   int    `json:"head,omitempty"`
+	Tail   int    `json:"tail,omitempty"`
+	Before []byte `json:"before,omitempty"`
+	After  []byte `json:"after,omitempty"`
+	Was    int    `json:"was"`
+	Is     int    `json:"is"`
+	Moved  bool   `json:"moved,omitempty"` // only
+}
+
+// Trim makes the change ready to be remembered.
+func (c *Change) Trim() Trimmed {
+	t := Trimmed{List: c.List, ID: c.ID, Was: c.Was, Is: c.Is, Moved: c.List != "" && c.Before == nil && c.After == nil}
+	before, after := []byte(c.Before), []byte(c.After)
+	for t.Head < len(before) && t.Head < len(after) && before[t.Head] == after[t.Head] {
+		t.Head++
+	}
+	for t.Tail < len(before)-t.Head && t.Tail < len(after)-t.Head && before[len(before)-1-t.Tail] == after[len(after)-1-t.Tail] {
+		t.Tail++
+	}
+	t.Before, t.After = before[t.Head:len(before)-t.Tail], after[t.Head:len(after)-t.Tail]
+	return t
+}
+
+// Turned is the change the other way round.
+func (t Trimmed) Turned() Trimmed {
+	t.Before, t.After, t.Was, t.Is = t.After, t.Before, t.Is, t.Was
+	return t
+}
+
+// before is the entry, or the settings, before the change, from what it is now; false where there was none.
+func (t *Trimmed) before(now []byte) ([]byte, bool) {
+	if t.Moved {
+		return now, true
+	}
+	if t.Was < 0 {
+		return nil, false
+	}
+	if t.Head+t.Tail > len(now) {
+		return nil, false
+	}
+	return slices.Concat(now[:t.Head], t.Before, now[len(now)-t.Tail:]), true
+}
+
 // Changes lists what differs from before, entries that only moved too. before may be nil.
 func (p *Parts) Changes(before *Parts) (list []Change) {
 	if before == nil {
@@ -213,26 +262,27 @@ func (p *Parts) Changes(before *Parts) (list []Change) {
 	return list
 }
 
-// Revert is the file that Changes made of before, from its parts as they are after. Positions are those of before.
-func (p *Parts) Revert(changes []Change) (*File, fault.List) {
+// Revert is the file before the changes, from its parts as they are after them.
+func (p *Parts) Revert(changes []Trimmed) (*File, fault.List) {
 	was := &Parts{Settings: p.Settings, Lists: map[string][]Entry{}}
 	changed := map[[2]string]bool{}
 	back := map[string]map[int]Entry{}
-	for _, c := range changes {
+	for i := range changes {
+		c := &changes[i]
 		if c.List == "" {
-			was.Settings = c.Before
+			was.Settings, _ = c.before(p.Settings)
 			continue
 		}
 		changed[[2]string{c.List, c.ID}] = true
-		if c.Was >= 0 {
+		var now []byte
+		if at, ok := p.index[c.List][c.ID]; ok {
+			now = p.Lists[c.List][at].Body
+		}
+		if body, ok := c.before(now); ok {
 			if back[c.List] == nil {
 				back[c.List] = map[int]Entry{}
 			}
-			e := Entry{c.ID, c.Before}
-			if c.Before == nil { // only moved
-				e = p.Lists[c.List][c.Is]
-			}
-			back[c.List][c.Was] = e
+			back[c.List][c.Was] = Entry{c.ID, body}
 		}
 	}
 	for _, name := range Lists {
