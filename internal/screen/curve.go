@@ -132,6 +132,9 @@ func curveOf(f *store.File, m *store.Method, t *rate.Table, till *tillView) *cur
 				title += " to " + u.Money(s.Y2.Round(u.Digits))
 			}
 			line.Pieces = append(line.Pieces, fr.pieces(s.X1.Float64(), y1, s.X2.Float64(), y2, title)...)
+			if len(t.Rows)*len(t.Zones) > mostAtOnce { // so many ends would hide the lines
+				continue
+			}
 			if s.X1.Sign() > 0 && isBreak(t, s.X1) {
 				line.Ends = append(line.Ends, curveEnd{fr.px(s.X1), fr.py(y1), t.Edges == rate.From})
 			}

@@ -21,16 +21,15 @@ import (
 
 // cellView is a cell of a price list: the charge of a row in a zone, as text.
 type cellView struct {
-	DOM           string // its id
-	Method, Table string
-	At, Zone      string // which row (its break point) and column
-	Text          string // as typed, or canonical
-	Was           string // the canonical text that the edit starts from
-	Label         string // for those who do not see the heads
-	No            bool
-	Hit           bool // the Till's cart is priced here
-	Slip          string
-	Quiet         string // something to know that is no fault
+	DOM      string // its id
+	At, Zone string // which row (its break point) and column
+	Text     string // as typed, or canonical
+	Was      string // the canonical text that the edit starts from
+	Label    string // for those who do not see the heads
+	No       bool
+	Hit      bool // the Till's cart is priced here
+	Slip     string
+	Quiet    string // something to know that is no fault
 }
 
 type headView struct {
@@ -77,6 +76,7 @@ type tableView struct {
 	ClassText                string
 	Several                  bool
 	OOB                      bool
+	Large                    bool // its curve comes a moment later
 	Curve                    *curveView
 }
 
@@ -171,8 +171,8 @@ func cellOf(f *store.File, m *store.Method, t *rate.Table, row, column int, hits
 	z, _ := zoneByID(f, t.Zones[column])
 	text := charge.Format(t.Rows[row].Charges[column], wordsOf(f))
 	return cellView{
-		DOM:    fmt.Sprintf("c-%s-%d-%d", t.ID, row, column),
-		Method: m.ID, Table: t.ID, At: atText(t.Rows[row].At), Zone: t.Zones[column],
+		DOM: fmt.Sprintf("c-%s-%d-%d", t.ID, row, column),
+		At:  atText(t.Rows[row].At), Zone: t.Zones[column],
 		Text: text, Was: text, No: text == "no",
 		Label: nameOr(z.Name, z.ID) + ", " + t.RowWords(row, f.Store.Units()),
 		Hit:   hits[hitKey(m.ID, t.ID, row, t.Zones[column])],
@@ -229,7 +229,6 @@ func (s *Server) tableView(f *store.File, m *store.Method, t *rate.Table, hits m
 		}
 	}
 	v.ClassText = strings.Join(names, ", ")
-	v.Odd = oddInList(f, m, t)
 	for _, id := range t.Zones {
 		z, i := zoneByID(f, id)
 		v.Columns = append(v.Columns, columnView{id, nameOr(z.Name, z.ID), colour(i)})
@@ -272,7 +271,9 @@ func (s *Server) ratesView(c *gin.Context, state *draft.State, id string) (rates
 	hits := tillHits(till.answer)
 	for i := range m.Tables {
 		t := s.tableView(f, m, &m.Tables[i], hits)
-		t.Curve = curveOf(f, m, &m.Tables[i], &till)
+		if t.Large = len(t.Rows)*len(t.Columns) > mostAtOnce; !t.Large {
+			t.Curve, t.Odd = curveOf(f, m, &m.Tables[i], &till), oddInList(f, m, &m.Tables[i])
+		}
 		v.Tables = append(v.Tables, t)
 	}
 	return v, true

@@ -39,7 +39,7 @@ func rowAt(t *rate.Table, at string) int {
 // editCell sets a charge. The screen says which text it started from, so that two tabs do not overwrite one another.
 func (s *Server) editCell(c *gin.Context) {
 	typed, was, at, zone := c.PostForm("text"), c.PostForm("was"), c.PostForm("at"), c.PostForm("zone")
-	cell := cellView{DOM: c.PostForm("dom"), Method: c.Param("method"), Table: c.Param("table"), At: at, Zone: zone, Text: typed, Was: was, Label: c.PostForm("label")}
+	cell := cellView{DOM: c.PostForm("dom"), At: at, Zone: zone, Text: typed, Was: was, Label: c.PostForm("label")}
 	row, column := -1, -1
 	state, err := s.draft.Edit(c.Request.Context(), func(f *store.File) error {
 		_, t, err := tableAt(c, f)
@@ -196,6 +196,12 @@ func (s *Server) editBreak(c *gin.Context) {
 		m, t, gone := tableAt(c, f)
 		if gone != nil || row < 0 {
 			s.problem(c, http.StatusUnprocessableEntity, text)
+			return
+		}
+		if c.PostForm("whole") != "" { // moved on the curve: there is no field to tell it at
+			v, _ := s.ratesView(c, s.draft.State(), c.Param("method"))
+			v.note(t.ID, text)
+			s.html(c, http.StatusUnprocessableEntity, s.render("rates", v))
 			return
 		}
 		h := headOf(f, m, t, row)

@@ -49,7 +49,7 @@
       case "Enter":
         event.preventDefault();
         if (cell.closest(".bad")) htmx.trigger(cell, "change");
-        else if (cell.matches("[data-goods] [aria-invalid]")) cell.dispatchEvent(new Event("change", { bubbles: true }));
+        else if (cell.matches("[data-goods] [aria-invalid], [data-rates] [aria-invalid]")) cell.dispatchEvent(new Event("change", { bubbles: true }));
         else if (beside(event.shiftKey ? row.previousElementSibling : row.nextElementSibling)) goTo(beside(event.shiftKey ? row.previousElementSibling : row.nextElementSibling));
         else cell.blur();
         break;
@@ -117,7 +117,7 @@
       if (mine === reading && answer.ok) svg.parentElement.querySelector(".curve-read").innerHTML = await answer.text();
     }, 60);
   };
-  const setBreak = (svg, handle, at) => htmx.ajax("POST", svg.dataset.curve + "/at", { source: handle, target: "#work", swap: "innerHTML", values: { was: handle.dataset.at, at } })
+  const setBreak = (svg, handle, at) => htmx.ajax("POST", svg.dataset.curve + "/at", { source: handle, target: "#work", swap: "innerHTML", values: { was: handle.dataset.at, at, whole: "1" } })
     .then(() => { const again = document.getElementById(handle.id); if (again) again.focus(); });
   let moving = null;
   document.addEventListener("pointerdown", (event) => {
@@ -157,9 +157,21 @@
 
   // Price lists: Shift with the arrow keys, or the mouse, marks a range; it is copied for a spreadsheet, and Delete empties it.
   const placeOf = (cell) => {
-    const values = JSON.parse(cell.getAttribute("hx-vals"));
-    return cell.matches(".at") ? [values.was, ""] : [values.at, values.zone];
+    const row = cell.closest("tr"), at = row.dataset.at;
+    if (cell.matches(".at")) return [at, ""];
+    return [at, cell.closest("table").tHead.rows[0].cells[cell.closest("td").cellIndex].dataset.zone];
   };
+  const wasOf = (cell) => "was" in cell.dataset ? cell.dataset.was : cell.defaultValue;
+  const busy = new WeakSet();
+  document.addEventListener("change", async (event) => {
+    const cell = event.target, table = cell.closest && cell.closest("[data-rates]");
+    if (!table || !cell.matches("td .cell") || busy.has(cell) || (cell.value === wasOf(cell) && !cell.matches("[aria-invalid]"))) return;
+    const [at, zone] = placeOf(cell);
+    busy.add(cell);
+    await htmx.ajax("POST", table.dataset.rates + "/cell", { source: cell, target: cell.parentElement, swap: "innerHTML",
+      values: { at, zone, was: wasOf(cell), text: cell.value, dom: cell.id, label: cell.getAttribute("aria-label") } });
+    busy.delete(cell);
+  });
   const rateCells = (table) => [...table.tBodies[0].rows].map((row) => [...row.querySelectorAll("td .cell")]);
   const spot = (table, cell) => {
     const rows = rateCells(table);
