@@ -133,9 +133,6 @@ func TestScreenshots(t *testing.T) {
 	}{
 		{"zones", "/zones", 1280, nil},
 		{"zones-strip", "/zones?strip=FI&from=20000&to=29999", 1280, nil},
-		{"zones-meant", "/zones", 1280, func(p *rod.Page) {
-			p.MustElement("#new-zone").MustInput("Norway, Georgia").MustType(input.Escape, input.Enter)
-		}},
 		{"goods-list", "/goods", 1280, func(p *rod.Page) {
 			name := filepath.Join(t.TempDir(), "list.csv")
 			require.NoError(t, os.WriteFile(name, []byte("Article number;Title;Unit price;Weight (g);Class;Colour\nTOWEL-70;Linen towel, 70 × 140;31,00;350;Soft and flat;white\n"+
@@ -147,11 +144,17 @@ func TestScreenshots(t *testing.T) {
 			wait()
 			p.MustWaitLoad()
 		}},
-		{"zones-letters", "/zones", 1280, func(p *rod.Page) {
-			p.MustElement("#new-zone").MustInput("GB BT, GB IM, GB KW15 to KW17, GB ZE, GB TR21 to TR25").MustType(input.Escape, input.Enter)
-			waitText(t, p, "#strip figcaption", "United Kingdom")
+		{"methods-terms", "/methods/locker", 1280, func(p *rod.Page) {
+			p.MustEval(`() => document.querySelector("#terms").scrollIntoView({block: "center"})`)
+		}},
+		{"policy", "/policy", 1280, nil},
+		{"rates-list", "/rates/parcel", 1280, func(p *rod.Page) {
+			name := filepath.Join(t.TempDir(), "carrier.csv")
+			require.NoError(t, os.WriteFile(name, []byte("Country,Postcode,Weight up to (kg),Price\nFI,,2,6.40\nFI,,10,9.20\nFI,22*,2,8.10\nFI,22*,10,12.60\nNorway,,2,17.50\nNorway,,2,18.50\nNorway,,10,24.00\n*,,2,31.00\n"), 0o600))
+			p.MustEval(`() => document.querySelectorAll("details").forEach(d => d.open = true)`)
+			p.MustElement("#rates-file").MustSetFiles(name)
 			wait := p.MustWaitNavigation()
-			p.MustElement(`#strip figcaption a[href="/zones?strip=GB"]`).MustClick()
+			p.MustElement(`form[action="/rates-file"] .go`).MustClick()
 			wait()
 			p.MustWaitLoad()
 		}},
@@ -164,6 +167,17 @@ func TestScreenshots(t *testing.T) {
 		{"quotes", "/quotes", 1280, nil},
 		{"zones-phone", "/zones", 390, nil},
 		{"rates-phone", "/rates/parcel", 390, nil},
+		{"zones-meant", "/zones", 1280, func(p *rod.Page) {
+			p.MustElement("#new-zone").MustInput("Norway, Georgia").MustType(input.Escape, input.Enter)
+		}},
+		{"zones-letters", "/zones", 1280, func(p *rod.Page) {
+			p.MustElement("#new-zone").MustInput("GB BT, GB IM, GB KW15 to KW17, GB ZE, GB TR21 to TR25").MustType(input.Escape, input.Enter)
+			waitText(t, p, "#strip figcaption", "United Kingdom")
+			wait := p.MustWaitNavigation()
+			p.MustElement(`#strip figcaption a[href="/zones?strip=GB"]`).MustClick()
+			wait()
+			p.MustWaitLoad()
+		}},
 	} {
 		height := 800
 		if shot.width < 500 {
