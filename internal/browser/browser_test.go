@@ -145,7 +145,8 @@ func TestScreenshots(t *testing.T) {
 			p.MustWaitLoad()
 		}},
 		{"methods-terms", "/methods/locker", 1280, func(p *rod.Page) {
-			p.MustEval(`() => document.querySelector("#terms").scrollIntoView({block: "center"})`)
+			quiet(p)
+			p.MustEval(`() => document.fonts.ready.then(() => document.querySelector("#terms").scrollIntoView({block: "center", behavior: "instant"}))`)
 		}},
 		{"policy", "/policy", 1280, nil},
 		{"rates-list", "/rates/parcel", 1280, func(p *rod.Page) {

@@ -10,6 +10,7 @@ import (
 
 	"github.com/go-rod/rod"
 	"github.com/go-rod/rod/lib/input"
+	"github.com/go-rod/rod/lib/proto"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
@@ -18,19 +19,37 @@ func value(page *rod.Page, selector string) string {
 	return page.MustElement(selector).MustProperty("value").String()
 }
 
-// pasteInto sends a paste of a text to a field, as a browser does with Ctrl+V.
+// clipboard lets the pages of a shop use the clipboard.
+func clipboard(t *testing.T, s *shop) {
+	require.NoError(t, proto.BrowserGrantPermissions{Permissions: []proto.BrowserPermissionType{proto.BrowserPermissionTypeClipboardReadWrite, proto.BrowserPermissionTypeClipboardSanitizedWrite}, Origin: s.url}.Call(browser))
+}
+
+// control presses a key with Ctrl, with the command of the clipboard that a browser's own keyboard handling would give it.
+func control(page *rod.Page, key, command string) {
+	page.MustActivate()
+	for _, kind := range []proto.InputDispatchKeyEventType{proto.InputDispatchKeyEventTypeRawKeyDown, proto.InputDispatchKeyEventTypeKeyUp} {
+		event := proto.InputDispatchKeyEvent{Type: kind, Modifiers: 2, Key: key, Code: "Key" + strings.ToUpper(key), WindowsVirtualKeyCode: int(strings.ToUpper(key)[0])}
+		if kind == proto.InputDispatchKeyEventTypeRawKeyDown {
+			event.Commands = []string{command}
+		}
+		if err := event.Call(page); err != nil {
+			panic(err)
+		}
+	}
+}
+
+// pasteInto puts a text on the clipboard and pastes it into a field with Ctrl+V.
 func pasteInto(page *rod.Page, selector, text string) {
+	page.MustActivate()
+	page.MustEval(`text => navigator.clipboard.writeText(text)`, text)
 	page.MustElement(selector).MustFocus()
-	page.MustEval(`(selector, text) => {
-		const data = new DataTransfer();
-		data.setData("text/plain", text);
-		document.querySelector(selector).dispatchEvent(new ClipboardEvent("paste", { clipboardData: data, bubbles: true, cancelable: true }));
-	}`, selector, text)
+	control(page, "v", "Paste")
 	quiet(page)
 }
 
 func TestGoodsAreTypedPastedAndTakenBack(t *testing.T) {
 	s := demoShop(t)
+	clipboard(t, s)
 	page := s.open(t, "/goods", 1280, 800)
 	typeOver(page, "#g-TOWEL-70-weight", "450 g")
 	page.MustWait(`() => document.querySelector("#g-TOWEL-70-weight").value === "0.45"`)

@@ -60,14 +60,13 @@ func TestFromAnEmptyStoreToAWorkingMatrixWithKeysAlone(t *testing.T) {
 
 func TestRangesOfAPriceListAreCopiedAndPasted(t *testing.T) {
 	s := demoShop(t)
-	require.NoError(t, proto.BrowserGrantPermissions{Permissions: []proto.BrowserPermissionType{proto.BrowserPermissionTypeClipboardReadWrite, proto.BrowserPermissionTypeClipboardSanitizedWrite}, Origin: s.url}.Call(browser))
+	clipboard(t, s)
 	page := s.open(t, "/rates/locker", 1280, 800)
 	page.MustElement("#c-list-0-0").MustFocus().MustSelectAllText()
 	page.KeyActions().Press(input.ShiftLeft).Type(input.ArrowRight, input.ArrowDown).MustDo()
 	assert.Equal(t, 4, page.MustEval(`() => document.querySelectorAll(".cell.mark").length`).Int())
-	copied := page.MustEval(`() => { const data = new DataTransfer();
-		document.activeElement.dispatchEvent(new ClipboardEvent("copy", { clipboardData: data, bubbles: true, cancelable: true }));
-		return data.getData("text/plain"); }`).String()
+	control(page, "c", "Copy")
+	copied := page.MustEval(`() => navigator.clipboard.readText()`).String()
 	assert.Equal(t, "5.90\t7.90\n7.90\t9.90\n", copied, "as a spreadsheet takes it")
 	pasteInto(page, "#c-list-0-1", copied)
 	waitText(t, page, ".note-line", "4 cells taken")

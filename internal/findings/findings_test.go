@@ -2,10 +2,10 @@ package findings
 
 import (
 	"fmt"
-	"os"
 	"testing"
 
 	"diadrom/internal/store"
+	"diadrom/internal/storetest"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -70,10 +70,7 @@ func TestMethodsThatNobodyIsOffered(t *testing.T) {
 }
 
 func TestTheDemoShopIsSound(t *testing.T) {
-	data, err := os.ReadFile("../demo/data/store.json")
-	require.NoError(t, err)
-	f, faults := store.Read(data)
-	require.Empty(t, faults)
+	f := storetest.Lauha(t)
 	for i := range f.Methods {
 		assert.Empty(t, Nobody(f, &f.Methods[i]))
 		assert.Empty(t, Method(f, &f.Methods[i]), f.Methods[i].ID)

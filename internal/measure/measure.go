@@ -119,6 +119,30 @@ func Parse(kind Kind, text, unit string) (exact.Decimal, error) {
 	return sum.Quo(units[kind][unit]).Round(Decimals), nil
 }
 
+// Number reads an amount or a measure that is 0 or more, its unit or currency around it or not ("8.00 €", "EUR 8", "2,5 kg"). What
+// is none, or below 0, is an error in words; exact.ErrLong a number longer than any it takes.
+func Number(text, unit string) (exact.Decimal, error) {
+	bare := strings.TrimSpace(strings.Trim(strings.TrimSpace(text), "€$£¥"))
+	for _, u := range []string{unit, strings.ToLower(unit), strings.ToUpper(unit), strings.TrimSuffix(unit, "s")} {
+		if u != "" {
+			bare = strings.TrimSpace(strings.TrimPrefix(strings.TrimSuffix(bare, u), u))
+		}
+	}
+	if strings.Count(bare, ",") == 1 && !strings.Contains(bare, ".") {
+		bare = strings.Replace(bare, ",", ".", 1)
+	}
+	d, err := exact.Parse(bare)
+	switch {
+	case errors.Is(err, exact.ErrLong):
+		return d, err
+	case err != nil:
+		return d, fmt.Errorf("%.20q is not a number", strings.TrimSpace(text))
+	case d.Sign() < 0:
+		return d, fmt.Errorf("%.20s is below 0", strings.TrimSpace(text))
+	}
+	return d, nil
+}
+
 // pointed writes a number with a decimal point and a digit before it.
 func pointed(number string) string {
 	number = strings.Replace(number, ",", ".", 1)

@@ -1,11 +1,11 @@
 package policy
 
 import (
-	"os"
 	"strings"
 	"testing"
 
 	"diadrom/internal/store"
+	"diadrom/internal/storetest"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -55,9 +55,7 @@ func TestMethodsSayThemselves(t *testing.T) {
 }
 
 func TestThePolicyOfTheDemoShop(t *testing.T) {
-	data, err := os.ReadFile("../demo/data/store.json")
-	require.NoError(t, err)
-	f := read(t, string(data))
+	f := storetest.Lauha(t)
 	text := Of(f).Markdown()
 	for _, want := range []string{"# Shipping at Lauha\n", "Prices are in Euro (EUR) and include tax.", "## Parcel to your door\n\n- To Finland: 6.90 up to and including 2 kg", "## Where to collect\n"} {
 		assert.True(t, strings.Contains(text, want), "%q in\n%s", want, text)

@@ -2,25 +2,17 @@ package productlist
 
 import (
 	"bytes"
-	"os"
 	"strings"
 	"testing"
 
 	"diadrom/internal/sheet"
 	"diadrom/internal/store"
+	"diadrom/internal/storetest"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 )
-
-func lauha(t require.TestingT) *store.File {
-	data, err := os.ReadFile("../demo/data/store.json")
-	require.NoError(t, err)
-	f, faults := store.Read(data)
-	require.Empty(t, faults)
-	return f
-}
 
 func table(t require.TestingT, text string) *sheet.Table {
 	parsed, err := sheet.Read([]byte(text))
@@ -42,12 +34,12 @@ func readAs(t require.TestingT, f *store.File, text string) []Row {
 }
 
 func TestTheExportOfAnImportIsTheSameList(t *testing.T) {
-	f := lauha(t)
+	f := storetest.Lauha(t)
 	out := written(t, f)
 	assert.True(t, strings.HasPrefix(out, "sku,name,price (EUR),weight (kg),length (cm),width (cm),height (cm),class,needs shipping,ships free,own parcel\nTOWEL-70,\"Linen towel, 70 × 140\",29.00,0.35,30,22,4,Soft and flat,yes,no,no\n"), out[:200])
 	rows := readAs(t, f, out)
 	assert.Equal(t, map[Status]int{Same: len(f.Products)}, Count(rows))
-	empty := lauha(t)
+	empty := storetest.Lauha(t)
 	empty.Products = nil
 	Apply(empty, readAs(t, empty, out))
 	assert.Equal(t, out, written(t, empty))
@@ -62,7 +54,7 @@ func TestListsOfManyShops(t *testing.T) {
 		"units in the cell": "item,description,price,weight in g,depth\nA,Stone,EUR 39.00,20 kg,400 mm\n",
 		"columns astray":    "length (cm),weight_kg,colour,name,sku,price\n40,20,grey,Stone,A,39\n",
 	} {
-		f := lauha(t)
+		f := storetest.Lauha(t)
 		rows := readAs(t, f, text)
 		require.Len(t, rows, 1, name)
 		require.Equal(t, New, rows[0].Status, "%s: %s", name, rows[0].What)
@@ -73,7 +65,7 @@ func TestListsOfManyShops(t *testing.T) {
 }
 
 func TestWhatARowWouldChange(t *testing.T) {
-	f := lauha(t)
+	f := storetest.Lauha(t)
 	rows := readAs(t, f, "sku,price,weight,class,needs shipping,name\nTOWEL-70,31,,Bulky,,\nTOWEL-50,14.5,0.160,soft,y,Linen hand towel\nNEW,1,2 lb 3 oz,Must not fly,no,New one\n")
 	assert.Equal(t, []Status{Changed, Same, New}, []Status{rows[0].Status, rows[1].Status, rows[2].Status})
 	assert.Equal(t, "price 29.00 → 31.00; weight 0.35 → none; class Soft and flat → Bulky", rows[0].What)
@@ -86,7 +78,7 @@ func TestWhatARowWouldChange(t *testing.T) {
 }
 
 func TestEveryRowThatIsRefusedSaysWhy(t *testing.T) {
-	f := lauha(t)
+	f := storetest.Lauha(t)
 	text := strings.Join([]string{"sku,name,price,weight,class,own parcel", "A,x,\"1,200.50\",1,,", "B,x,\"1.200,50\",1,,", "C,x,1,-2,,", ",x,1,1,,", "A,x,1,1,,", "D,x,1,1,No such,", "E,=1+1,1,1,,",
 		"F,x,1,2 cm,,", "G,x,1,1,,perhaps", "H,x,much,1,,", "I,'=x,1,1,,"}, "\n")
 	parsed := table(t, text)
@@ -111,7 +103,7 @@ func TestEveryRowThatIsRefusedSaysWhy(t *testing.T) {
 }
 
 func TestColumnsArePutRightByHand(t *testing.T) {
-	f := lauha(t)
+	f := storetest.Lauha(t)
 	parsed := table(t, "number,what,grams\nA,Stone,20000\n")
 	m := Guess(parsed, &f.Store)
 	assert.Contains(t, m.Missing(), "no column is the sku")
@@ -128,7 +120,7 @@ func TestColumnsArePutRightByHand(t *testing.T) {
 
 func TestAnyProductsReadBack(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
-		f := lauha(t)
+		f := storetest.Lauha(t)
 		f.Products = nil
 		word := rapid.StringMatching(`[=+'@-]?[A-Za-z0-9äö,;"]{1,8}( [a-z]{1,5})?`)
 		number := rapid.SampledFrom([]string{"", `"0.5"`, `"12"`, `"1200.25"`})

@@ -26,9 +26,9 @@ func Type(f *store.File, p *store.Product, field Field, text string) error {
 		}
 		p.Name = name
 	case Price:
-		d, err := money(text, f.Store.Currency)
+		d, err := measure.Number(text, f.Store.Currency)
 		if err != nil {
-			return err
+			return fmt.Errorf("%w: write a price as 12.50", err)
 		}
 		p.Price = d
 	case Weight:
@@ -70,27 +70,6 @@ func typed(into **exact.Decimal, kind measure.Kind, text, unit string) error {
 	}
 	*into = &d
 	return nil
-}
-
-// money reads a price: digits with a decimal point or comma, the currency around it or not.
-func money(text, currency string) (exact.Decimal, error) {
-	bare := strings.TrimSpace(strings.Trim(strings.TrimSpace(text), "€$£¥"))
-	for _, cut := range []string{currency, strings.ToLower(currency)} {
-		bare = strings.TrimSpace(strings.TrimSuffix(strings.TrimPrefix(bare, cut), cut))
-	}
-	if strings.Count(bare, ",") == 1 && !strings.Contains(bare, ".") {
-		bare = strings.Replace(bare, ",", ".", 1)
-	}
-	d, err := exact.Parse(bare)
-	switch {
-	case errors.Is(err, exact.ErrLong):
-		return d, err
-	case err != nil:
-		return d, fmt.Errorf("%.20q is not a price: write it as 12.50", text)
-	case d.Sign() < 0:
-		return d, errors.New("a price cannot be below 0")
-	}
-	return d, nil
 }
 
 // ClassOf finds a class by its id or name; "" is none.

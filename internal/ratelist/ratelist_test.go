@@ -2,7 +2,6 @@ package ratelist
 
 import (
 	"bytes"
-	"os"
 	"strings"
 	"testing"
 
@@ -11,21 +10,14 @@ import (
 	"diadrom/internal/rate"
 	"diadrom/internal/sheet"
 	"diadrom/internal/store"
+	"diadrom/internal/storetest"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
 
-func lauha(t *testing.T) *store.File {
-	data, err := os.ReadFile("../demo/data/store.json")
-	require.NoError(t, err)
-	f, faults := store.Read(data)
-	require.Empty(t, faults)
-	return f
-}
-
 func TestListsAreWrittenByCellAndAsTheyLook(t *testing.T) {
-	f := lauha(t)
+	f := storetest.Lauha(t)
 	var b bytes.Buffer
 	require.NoError(t, sheet.Write(&b, Cells(f, f.Methods)))
 	assert.Contains(t, b.String(), "method,list,by,edges,row,zone,charge\n")
@@ -75,21 +67,21 @@ func TestAnyListBecomesZonesAndATable(t *testing.T) {
 		{"charges in words", "country,to,price\nFI,5,3.00 + 1.00 per item\nFI,10,no\n", "finland | 5 3.00 + 1.00 per item | 10 no"},
 		{"lines in any order", "country,to,price\nFI,10,9.90\nFI,2,6.90\n", "finland | 2 6.90 | 10 9.90"},
 	} {
-		p, got := made(t, lauha(t), c.list)
+		p, got := made(t, storetest.Lauha(t), c.list)
 		assert.Equal(t, c.want, got, c.name)
 		assert.True(t, p.Usable, c.name)
 	}
-	p, got := made(t, lauha(t), "country,from,to,price\nFI,0,2,5\nFI,2,5,7\n", func(m *Mapping) { m.Edges = rate.From })
+	p, got := made(t, storetest.Lauha(t), "country,from,to,price\nFI,0,2,5\nFI,2,5,7\n", func(m *Mapping) { m.Edges = rate.From })
 	assert.Equal(t, "finland | 0 5.00 | 2 7.00 | 5 no", got)
 	assert.Equal(t, []bool{false}, p.New, "Finland is a zone of the shop")
-	_, got = made(t, lauha(t), "country,quantity from,price\nFI,1,5\nFI,4,7\n")
+	_, got = made(t, storetest.Lauha(t), "country,quantity from,price\nFI,1,5\nFI,4,7\n")
 	assert.Equal(t, "finland | 0 no | 1 5.00 | 4 7.00", got, "nothing is said below the first bound")
-	_, got = made(t, lauha(t), "country,price\nFI,5\nSE,7\n", func(m *Mapping) { m.By = rate.ByOrder })
+	_, got = made(t, storetest.Lauha(t), "country,price\nFI,5\nSE,7\n", func(m *Mapping) { m.By = rate.ByOrder })
 	assert.Equal(t, "finland sweden |  5.00 7.00", got)
 }
 
 func TestLinesThatContradictOneAnotherAreNamed(t *testing.T) {
-	p, _ := made(t, lauha(t), "country,from,to,price\nFI,0,2,5\nFI,0,2,6\nFI,0,2,5\nFI,1,4,7\nXX,0,2,5\nFI,5,3,1\nFI,8,9,much\nFI,8,9,8\n")
+	p, _ := made(t, storetest.Lauha(t), "country,from,to,price\nFI,0,2,5\nFI,0,2,6\nFI,0,2,5\nFI,1,4,7\nXX,0,2,5\nFI,5,3,1\nFI,8,9,much\nFI,8,9,8\n")
 	var said []string
 	for _, l := range p.Lines {
 		said = append(said, l.Says)
@@ -106,7 +98,7 @@ func TestLinesThatContradictOneAnotherAreNamed(t *testing.T) {
 }
 
 func TestAPlanBecomesAMethod(t *testing.T) {
-	f := lauha(t)
+	f := storetest.Lauha(t)
 	p, _ := made(t, f, "country,to,price\nNO,5,19\nFI,5,7\nNO,10,25\n")
 	m := p.Apply(f, "From a list")
 	assert.Equal(t, "from-a-list", m.ID)

@@ -3,7 +3,6 @@ package screen
 import (
 	"context"
 	"errors"
-	"net/http"
 
 	"diadrom/internal/draft"
 
@@ -42,12 +41,6 @@ func (s *Server) turn(c *gin.Context, turn func(context.Context) (*draft.State, 
 		s.internal(c, err)
 		return
 	}
-	history, err := s.history(c.Request.Context())
-	if err != nil {
-		s.internal(c, err)
-		return
-	}
-	till.OOB, history.OOB, history.Said = true, true, said+what
 	c.Header("HX-Trigger", "till-changed")
-	s.html(c, http.StatusOK, s.render("till", till), s.render("course", shell{Stations: stations(state.File, ""), OOB: true}), s.render("history", history))
+	s.answerSaying(c, "", state, till, said+what)
 }

@@ -238,6 +238,17 @@ func (s *Server) editTable(c *gin.Context, typed string, change func(*store.File
 		s.answerTable(c, state)
 		return
 	}
+	s.refuseRates(c, err, func(v *ratesView, text string) {
+		for i := range v.Tables {
+			if v.Tables[i].ID == c.Param("table") {
+				v.Tables[i].Slip, v.Tables[i].NewAt, v.Tables[i].Note = text, typed, ""
+			}
+		}
+	})
+}
+
+// refuseRates answers an edit of lists that did not come about: the page with what was typed, and why beside it.
+func (s *Server) refuseRates(c *gin.Context, err error, say func(v *ratesView, text string)) {
 	text, ok := told(err)
 	if !ok {
 		s.internal(c, err)
@@ -249,11 +260,7 @@ func (s *Server) editTable(c *gin.Context, typed string, change func(*store.File
 		return
 	}
 	ratesTold(c, s.draft.State(), &v)
-	for i := range v.Tables {
-		if v.Tables[i].ID == c.Param("table") {
-			v.Tables[i].Slip, v.Tables[i].NewAt, v.Tables[i].Note = text, typed, ""
-		}
-	}
+	say(&v, text)
 	c.Header("HX-Retarget", "#work")
 	c.Header("HX-Reswap", "innerHTML")
 	s.html(c, http.StatusUnprocessableEntity, s.render("rates", v))

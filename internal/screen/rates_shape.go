@@ -306,18 +306,7 @@ func (s *Server) editLists(c *gin.Context, change func(*store.File, *store.Metho
 		s.answerTable(c, state)
 		return
 	}
-	text, ok := told(err)
-	if !ok {
-		s.internal(c, err)
-		return
-	}
-	v, ok := s.ratesView(c, s.draft.State(), c.Param("method"))
-	if !ok {
-		s.problem(c, 422, text)
-		return
-	}
-	v.Slip, v.NewClasses = text, c.PostForm("classes")
-	s.html(c, 422, s.render("rates", v))
+	s.refuseRates(c, err, func(v *ratesView, text string) { v.Slip, v.NewClasses = text, c.PostForm("classes") })
 }
 
 // addTable adds a list for goods of some classes, over the zones of the first list.

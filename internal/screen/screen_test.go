@@ -339,7 +339,7 @@ func TestGoodsAreTypedInPlace(t *testing.T) {
 	assert.Contains(t, body, "1 unweighed", "the course line says what is wrong")
 	assert.Contains(t, body, "Birch ladle has no weight and counts as 0 kg")
 	for _, c := range [][]string{
-		{"/goods/cell", "sku", "LADLE-B", "field", "weight", "was", "", "text", "-1", "below 0"}, {"/goods/cell", "sku", "LADLE-B", "field", "price", "was", "24.00", "text", "1.200,5", "not a price"},
+		{"/goods/cell", "sku", "LADLE-B", "field", "weight", "was", "", "text", "-1", "below 0"}, {"/goods/cell", "sku", "LADLE-B", "field", "price", "was", "24.00", "text", "1.200,5", "is not a number: write a price as 12.50"},
 		{"/goods/cell", "sku", "LADLE-B", "field", "price", "was", "1.00", "text", "2", "changed to 24.00"}, {"/goods/cell", "sku", "NONE", "field", "price", "text", "2", "removed meanwhile"},
 		{"/goods", "sku", "", "name", "X", "needs a sku"}, {"/goods", "sku", "LADLE-B", "name", "X", "price", "1", "already"}, {"/goods", "sku", "NEW", "name", "", "price", "1", "a name is needed"},
 		{"/goods/set", "selected", "NONE", "field", "remove", "select the products first"},

@@ -119,12 +119,17 @@ func (s *Server) answer(c *gin.Context, here string, state *draft.State, parts .
 
 // answerWith is answer for a Till that has been quoted already.
 func (s *Server) answerWith(c *gin.Context, here string, state *draft.State, till tillView, parts ...template.HTML) {
+	s.answerSaying(c, here, state, till, "Saved "+time.Now().Format("15:04:05"), parts...)
+}
+
+// answerSaying is answerWith, with its own word of what happened beside Undo.
+func (s *Server) answerSaying(c *gin.Context, here string, state *draft.State, till tillView, said string, parts ...template.HTML) {
 	history, err := s.history(c.Request.Context())
 	if err != nil {
 		s.internal(c, err)
 		return
 	}
-	till.OOB, history.OOB, history.Said = true, true, "Saved "+time.Now().Format("15:04:05")
+	till.OOB, history.OOB, history.Said = true, true, said
 	parts = append(parts, s.render("till", till), s.render("course", shell{Stations: stations(state.File, here), OOB: true}), s.render("history", history))
 	s.html(c, http.StatusOK, parts...)
 }

@@ -1,22 +1,14 @@
 package terms
 
 import (
-	"os"
 	"testing"
 
 	"diadrom/internal/store"
+	"diadrom/internal/storetest"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
-
-func lauha(t *testing.T) *store.File {
-	data, err := os.ReadFile("../demo/data/store.json")
-	require.NoError(t, err)
-	f, faults := store.Read(data)
-	require.Empty(t, faults)
-	return f
-}
 
 func method(f *store.File, id string) *store.Method {
 	for i := range f.Methods {
@@ -28,7 +20,7 @@ func method(f *store.File, id string) *store.Method {
 }
 
 func TestEveryTermIsSetAndReadBack(t *testing.T) {
-	f := lauha(t)
+	f := storetest.Lauha(t)
 	m := method(f, "parcel")
 	for field, text := range map[Field]string{Days: "1 to 2 working days", FreeFrom: "from 99.00", Minimum: "4.00", Maximum: "60.00", Handling: "1.00 + 2 % of goods", Weight: "up to 25 kg", BilledWeight: "up to 30 kg",
 		LongestSide: "up to 100 cm", Subtotal: "from 10.00", Quantity: "1 item to 9 items", Distance: "up to 900 km", OnlyClasses: "Soft and flat, Must not fly", Without: "Bulky", Coupons: "LÖYLY", Groups: "trade"} {
@@ -52,7 +44,7 @@ func TestEveryTermIsSetAndReadBack(t *testing.T) {
 }
 
 func TestAZoneHasTermsOfItsOwn(t *testing.T) {
-	f := lauha(t)
+	f := storetest.Lauha(t)
 	m := method(f, "locker") // up to 15 kg, longest side up to 60 cm, free from 90
 	require.NoError(t, Set(f, m, "aland", Weight, "up to 10"))
 	got, own := Text(f, m, "aland", Weight)

@@ -18,6 +18,7 @@ import (
 
 	"diadrom/internal/charge"
 	"diadrom/internal/exact"
+	"diadrom/internal/measure"
 	"diadrom/internal/store"
 )
 
@@ -77,35 +78,12 @@ func FormatDays(d *store.Days) string {
 	return strconv.FormatInt(d.Min, 10) + " to " + strconv.FormatInt(d.Max, 10) + unit
 }
 
-// number reads an amount or a measure, its unit or currency beside it or not.
-func number(text, unit string) (exact.Decimal, error) {
-	bare := strings.TrimSpace(strings.Trim(strings.TrimSpace(text), "€$£¥"))
-	for _, u := range []string{unit, strings.ToLower(unit), strings.ToUpper(unit), strings.TrimSuffix(unit, "s")} {
-		if u != "" {
-			bare = strings.TrimSpace(strings.TrimPrefix(strings.TrimSuffix(bare, u), u))
-		}
-	}
-	if strings.Count(bare, ",") == 1 && !strings.Contains(bare, ".") {
-		bare = strings.Replace(bare, ",", ".", 1)
-	}
-	d, err := exact.Parse(bare)
-	switch {
-	case errors.Is(err, exact.ErrLong):
-		return d, err
-	case err != nil:
-		return d, fmt.Errorf("%.20q is not a number", strings.TrimSpace(text))
-	case d.Sign() < 0:
-		return d, fmt.Errorf("%.20s is below 0", strings.TrimSpace(text))
-	}
-	return d, nil
-}
-
 // ParseMoney reads an amount; "" is none.
 func ParseMoney(text string, w charge.Words) (*exact.Decimal, error) {
 	if strings.TrimSpace(text) == "" {
 		return nil, nil
 	}
-	d, err := number(text, w.Currency)
+	d, err := measure.Number(text, w.Currency)
 	if err != nil {
 		return nil, fmt.Errorf("%w: write an amount such as 8.00", err)
 	}
@@ -172,7 +150,7 @@ func ParseFree(text string, w charge.Words) (*store.Free, error) {
 				f.Quantity = &n
 				continue
 			}
-			d, err := number(bare, strings.ToLower(w.Currency))
+			d, err := measure.Number(bare, strings.ToLower(w.Currency))
 			if err != nil || f.Subtotal != nil {
 				return nil, errors.New(example)
 			}
@@ -216,7 +194,7 @@ func ParseHandling(text string, w charge.Words) (*store.Handling, error) {
 	h := &store.Handling{Of: "charge"}
 	for _, part := range strings.Split(text, "+") {
 		sum, of, isPercent := strings.Cut(part, "%")
-		d, err := number(sum, w.Currency)
+		d, err := measure.Number(sum, w.Currency)
 		of = strings.ToLower(strings.Join(strings.Fields(of), " "))
 		switch {
 		case err != nil || isPercent && h.Percent != nil || !isPercent && h.Amount != nil:
@@ -267,7 +245,7 @@ func ParseBounds(text, unit string) (*store.Bounds, error) {
 	}
 	b := &store.Bounds{}
 	set := func(into **exact.Decimal, part string) error {
-		d, err := number(strings.TrimSuffix(part, " and over"), unit)
+		d, err := measure.Number(strings.TrimSuffix(part, " and over"), unit)
 		if err == nil {
 			*into = &d
 		}

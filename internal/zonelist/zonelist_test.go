@@ -2,7 +2,6 @@ package zonelist
 
 import (
 	"bytes"
-	"os"
 	"strings"
 	"testing"
 
@@ -10,6 +9,7 @@ import (
 	"diadrom/internal/quote"
 	"diadrom/internal/sheet"
 	"diadrom/internal/store"
+	"diadrom/internal/storetest"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -70,10 +70,7 @@ rest,Rest,yes,,no,takes,FI-01
 }
 
 func TestTheDemoShopsZonesGoOutAndIn(t *testing.T) {
-	data, err := os.ReadFile("../demo/data/store.json")
-	require.NoError(t, err)
-	f, faults := store.Read(data)
-	require.Empty(t, faults)
+	f := storetest.Lauha(t)
 	zones, slips := read(t, written(t, f.Zones, f), f)
 	require.Empty(t, slips)
 	was := f.Write()
