@@ -21,7 +21,7 @@ func TestFromAnEmptyStoreToAWorkingMatrixWithKeysAlone(t *testing.T) {
 		page.MustElement("#new-zone").MustFocus()
 		page.MustInsertText(zone)
 		keys(page, input.Escape, input.Enter)
-		page.MustWait(`(n) => document.querySelectorAll(".zone").length === n`, i+1)
+		waitFor(t, page, `(n) => document.querySelectorAll(".zone").length === n`, i+1)
 	}
 	page = s.open(t, "/methods", 1280, 800)
 	page.MustElement("#new-method").MustFocus()
@@ -76,7 +76,7 @@ func TestRangesOfAPriceListAreCopiedAndPasted(t *testing.T) {
 	page.MustElement("td:has(> #c-list-3-1) .slip-note")
 	assert.Equal(t, "cheap", value(page, "#c-list-3-1"), "what was pasted is kept")
 	page.MustElement("#undo").MustClick()
-	page.MustWait(`() => document.querySelectorAll("#grid-list tbody tr").length === 2`)
+	waitFor(t, page, `() => document.querySelectorAll("#grid-list tbody tr").length === 2`)
 	page.MustElement("#c-list-0-0").MustFocus().MustSelectAllText()
 	page.KeyActions().Press(input.ShiftLeft).Type(input.ArrowDown).MustDo()
 	keys(page, input.Delete)
@@ -92,7 +92,7 @@ func TestTheCurveIsReadAndItsBreaksAreMoved(t *testing.T) {
 	waitText(t, page, ".curve-read", "Finland 6.90")
 	page.MustElement("#handle-list-0").MustFocus()
 	keys(page, input.ArrowRight)
-	page.MustWait(`() => document.querySelector("#h-list-0").value === "2.5"`)
+	waitFor(t, page, `() => document.querySelector("#h-list-0").value === "2.5"`)
 	assert.Equal(t, "handle-list-0", focused(page), "the mark keeps the focus")
 	box := page.MustElement("#handle-list-1 path").MustShape().Box()
 	mouse := page.Mouse
@@ -100,7 +100,7 @@ func TestTheCurveIsReadAndItsBreaksAreMoved(t *testing.T) {
 	mouse.MustDown(proto.InputMouseButtonLeft)
 	mouse.MustMoveTo(box.X+box.Width/2+54, box.Y)
 	mouse.MustUp(proto.InputMouseButtonLeft)
-	page.MustWait(`() => document.querySelector("#h-list-1").value === "6"`)
+	waitFor(t, page, `() => document.querySelector("#h-list-1").value === "6"`)
 	page.MustElement("#handle-list-0").MustFocus()
 	for range 9 { // up to the next break, which it does not pass
 		keys(page, input.ArrowRight)
@@ -117,19 +117,19 @@ func TestMethodsAreMovedAndTheirTermsTyped(t *testing.T) {
 	}
 	page.MustElement("#grip-locker").MustFocus()
 	keys(page, input.ArrowUp)
-	page.MustWait(`() => document.querySelector(".methods > li:nth-child(2)").dataset.id === "locker"`)
-	page.MustWait(`() => document.activeElement.id === "grip-locker"`)
+	waitFor(t, page, `() => document.querySelector(".methods > li:nth-child(2)").dataset.id === "locker"`)
+	waitFor(t, page, `() => document.activeElement.id === "grip-locker"`)
 	keys(page, input.ArrowUp)
-	page.MustWait(`() => document.querySelector(".methods > li").dataset.id === "locker"`)
+	waitFor(t, page, `() => document.querySelector(".methods > li").dataset.id === "locker"`)
 	assert.Equal(t, "locker letter parcel freight van workshop market", order())
 	page.MustEval(`() => { const drag = (type, el) => el.dispatchEvent(new DragEvent(type, { bubbles: true, cancelable: true, dataTransfer: new DataTransfer() }));
 		drag("dragstart", document.querySelector("#grip-locker")); drag("dragover", document.querySelector("#method-van")); drag("drop", document.querySelector("#method-van")); }`)
-	page.MustWait(`() => document.querySelector(".methods > li:nth-child(4)").dataset.id === "locker"`)
+	waitFor(t, page, `() => document.querySelector(".methods > li:nth-child(4)").dataset.id === "locker"`)
 	assert.Equal(t, "letter parcel freight locker van workshop market", order())
 
 	page = s.open(t, "/methods/locker", 1280, 800)
 	typeOver(page, "#t-days-aland", "4-6")
-	page.MustWait(`() => document.querySelector("#t-days-aland").value === "4 to 6 working days"`)
+	waitFor(t, page, `() => document.querySelector("#t-days-aland").value === "4 to 6 working days"`)
 	typeOver(page, "#t-handling-", "0.50 + 2 %")
 	waitText(t, page, "#method-locker", "A handling fee of 0.50 + 2 % comes on top")
 	typeOver(page, "#t-weight-", "heavy")
@@ -165,6 +165,6 @@ func TestALargeListIsTypedInWithoutAWait(t *testing.T) {
 	assert.Equal(t, 2400, page.MustEval(`() => document.querySelectorAll("#grid-list td .cell").length`).Int())
 	t.Logf("a list of 60 rows by 40 zones was there after %s", time.Since(began).Round(time.Millisecond))
 	typeOver(page, "#c-list-30-20", "99")
-	page.MustWait(`() => document.querySelector("#c-list-30-20").value === "99.00"`)
+	waitFor(t, page, `() => document.querySelector("#c-list-30-20").value === "99.00"`)
 	waitText(t, page, "#odd-list", "the price falls from 99.00") // a moment later
 }

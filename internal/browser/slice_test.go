@@ -29,6 +29,19 @@ func charge(page *rod.Page, method string) string {
 	return page.MustElement(`#till details[data-method="` + method + `"] .charge`).MustText()
 }
 
+// waitFor waits until something holds on a page; where it never does, it says what the page was telling.
+func waitFor(t *testing.T, page *rod.Page, js string, args ...any) {
+	t.Helper()
+	if err := page.Timeout(15 * time.Second).Wait(rod.Eval(js, args...)); err != nil {
+		told, _ := page.Timeout(5 * time.Second).Eval(`() => [document.activeElement.id, ...[...document.querySelectorAll("[role=alert], #history, .slip, .htmx-request, [aria-invalid]")].map(e => (e.id + " " + (e.value ?? e.textContent)).replace(/\s+/g, " ").trim())].join(" | ")`)
+		said := ""
+		if told != nil {
+			said = told.Value.String()
+		}
+		require.Failf(t, "never came", "%s %v: %v; the page says: %s", js, args, err, said)
+	}
+}
+
 // waitText waits until an element's text holds what is wanted.
 func waitText(t *testing.T, page *rod.Page, selector, want string) {
 	t.Helper()
@@ -122,7 +135,7 @@ func TestTheListIsWalkedWithKeysAlone(t *testing.T) {
 	assert.Equal(t, "14.90", page.MustElement("#c-list-2-1").MustProperty("value").String(), "Escape takes typing back")
 	page.MustEval(`() => document.activeElement.blur()`)
 	page.KeyActions().Press('t').MustDo()
-	page.MustWait(`() => document.body.classList.contains("till-shut")`)
+	waitFor(t, page, `() => document.body.classList.contains("till-shut")`)
 	page.KeyActions().Press('/').MustDo()
 	assert.Equal(t, "till-to", at(), "/ opens the Till and types there")
 }
@@ -275,7 +288,7 @@ func TestTheCodeStripZoomsAndStartsZones(t *testing.T) {
 	for _, zone := range []string{"finland", "eu", "world"} {
 		page.MustElement("#on-" + zone).MustClick()
 		quiet(page)
-		page.MustWait(`(id) => !document.querySelector("#on-" + id).checked`, zone)
+		waitFor(t, page, `(id) => !document.querySelector("#on-" + id).checked`, zone)
 	}
 	waitText(t, page, "#strip figcaption", "without a zone")
 }

@@ -34,7 +34,7 @@ func TestTheOrderingMistakeCannotBeMade(t *testing.T) {
 		page.MustInsertText(typed)
 		keys(page, input.Escape, input.Enter)
 		quiet(page)
-		page.MustWait(`(n) => document.querySelectorAll(".zone").length === n`, i+1)
+		waitFor(t, page, `(n) => document.querySelectorAll(".zone").length === n`, i+1)
 	}
 	order := page.MustEval(`() => [...document.querySelectorAll(".zone")].map(z => z.id).join(" ")`).String()
 	assert.Equal(t, "zone-finland-22 zone-finland zone-everywhere", order, "narrowest first by itself")

@@ -20,8 +20,10 @@ import (
 	"sync"
 	"time"
 
+	"diadrom/internal/api"
 	"diadrom/internal/draft"
 	"diadrom/internal/intake"
+	"diadrom/internal/quote"
 	"diadrom/internal/storage"
 
 	"github.com/gin-gonic/gin"
@@ -62,7 +64,9 @@ func New(d *draft.Draft, db *storage.DB, in *intake.Intake, log *slog.Logger, ho
 	}
 	gin.SetMode(gin.ReleaseMode)
 	r := gin.New()
-	r.Use(s.logged, s.recovered, headers, limited)
+	r.Use(s.logged, s.recovered, headers)
+	api.Route(r, func() *quote.Engine { return d.State().Engine })
+	r.Use(limited)
 	r.GET("/assets/*file", func(c *gin.Context) {
 		c.Header("Cache-Control", "no-cache")
 		http.StripPrefix("/assets/", http.FileServerFS(assets)).ServeHTTP(c.Writer, c.Request)
