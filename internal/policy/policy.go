@@ -356,6 +356,9 @@ func Of(f *store.File) Page {
 	} else {
 		p.About += "; tax comes on top."
 	}
+	if d := f.Store.Dispatch; d != nil {
+		p.About += " Orders placed before " + d.CutOff + " leave on the same day, if it is a working day of ours."
+	}
 	for i := range f.Methods {
 		m := &f.Methods[i]
 		says := Method(f, m)

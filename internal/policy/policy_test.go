@@ -57,7 +57,7 @@ func TestMethodsSayThemselves(t *testing.T) {
 func TestThePolicyOfTheDemoShop(t *testing.T) {
 	f := storetest.Lauha(t)
 	text := Of(f).Markdown()
-	for _, want := range []string{"# Shipping at Lauha\n", "Prices are in Euro (EUR) and include tax.", "## Parcel to your door\n\n- To Finland: 6.90 up to and including 2 kg", "## Where to collect\n"} {
+	for _, want := range []string{"# Shipping at Lauha\n", "Prices are in Euro (EUR) and include tax. Orders placed before 14:00 leave on the same day, if it is a working day of ours.", "## Parcel to your door\n\n- To Finland: 6.90 up to and including 2 kg", "## Where to collect\n"} {
 		assert.True(t, strings.Contains(text, want), "%q in\n%s", want, text)
 	}
 	f.Store.Name, f.Methods[0].Label = "A *bold* [shop](x)", "<b>"

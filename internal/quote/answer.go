@@ -40,7 +40,15 @@ type Option struct {
 	Tax    string      `json:"tax"`
 	Total  string      `json:"total"`
 	Days   *store.Days `json:"days"`
+	Dates  *Dates      `json:"dates,omitempty"` // of a request with a moment, to a store that says when orders leave
 	Steps  []Step      `json:"steps"`
+}
+
+// Dates are the first and the last day on which the goods may arrive, as in ISO 8601, and as buyers read them.
+type Dates struct {
+	From string `json:"from"`
+	To   string `json:"to"`
+	Text string `json:"text"`
 }
 
 // Step is one line of the reckoning. The amounts of an option's steps add up to its charge.

@@ -7,6 +7,7 @@ package quote
 import (
 	"slices"
 
+	"diadrom/internal/calendar"
 	"diadrom/internal/coverage"
 	"diadrom/internal/gazetteer"
 	"diadrom/internal/place"
@@ -28,7 +29,8 @@ type Engine struct {
 	reader                   place.Reader
 
 	ranked    bool
-	volumes   bool // whether volumetric weights may be billed
+	calendar  *calendar.Calendar // nil: days are not made dates
+	volumes   bool               // whether volumetric weights may be billed
 	products  map[string]int
 	classes   map[string]bool
 	methods   []method
@@ -63,6 +65,9 @@ type column struct {
 func Compile(f *store.File, g *gazetteer.Gazetteer) *Engine {
 	e := &Engine{file: f, gaz: g, units: f.Store.Units(), products: make(map[string]int, len(f.Products)), classes: map[string]bool{},
 		volumes: f.Store.Volumetric != nil}
+	if f.Store.Dispatch != nil {
+		e.calendar, _ = calendar.New(f.Store.Dispatch) // store.Read has checked it
+	}
 	for i := range f.Products {
 		e.products[f.Products[i].SKU] = i
 	}

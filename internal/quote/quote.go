@@ -5,7 +5,9 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"time"
 
+	"diadrom/internal/calendar"
 	"diadrom/internal/exact"
 	"diadrom/internal/place"
 	"diadrom/internal/store"
@@ -132,9 +134,21 @@ func (a *asked) finish() []Option {
 	for i := range a.options {
 		n := &a.options[i]
 		options[i] = Option{Method: n.m.ID, Label: n.m.label, Kind: n.m.Kind, Zone: n.zone, Days: n.days,
-			Charge: n.charge.of(text), Tax: n.tax.of(text), Total: n.total.of(text), Steps: steps[n.steps.from:n.steps.to:n.steps.to]}
+			Dates: a.dates(n.days), Charge: n.charge.of(text), Tax: n.tax.of(text), Total: n.total.of(text), Steps: steps[n.steps.from:n.steps.to:n.steps.to]}
 	}
 	return options
+}
+
+// dates are when goods arrive that take so many days; nil where that cannot be said.
+func (a *asked) dates(days *store.Days) *Dates {
+	c := a.e.calendar
+	if c == nil || days == nil || a.q.At.IsZero() {
+		return nil
+	}
+	leaves := c.Leaves(a.q.At)
+	from := c.After(leaves, days.Min, days.Business)
+	to := c.After(leaves, days.Max, days.Business)
+	return &Dates{from.Format(time.DateOnly), to.Format(time.DateOnly), calendar.Format(from, to)}
 }
 
 // money writes an amount into the text.

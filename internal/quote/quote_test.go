@@ -371,3 +371,39 @@ func FuzzRequest(f *testing.F) {
 		}
 	})
 }
+
+func TestDaysAreDatesFromTheMomentOfTheOrder(t *testing.T) {
+	file := strings.Replace(shopWith(flat, ""), `"currency"`, `"dispatch":{"time_zone":"Europe/Helsinki","cut_off":"14:00","holidays":"FI","closed":["2026-12-07"]},"currency"`, 1)
+	require.Contains(t, file, "dispatch")
+	file = strings.Replace(file, `"tables"`, `"days":{"min":2,"max":4,"business":true},"tables"`, 1)
+	ask := func(at string) string {
+		return `{"to":{"country":"FI","postcode":"21100"},"lines":[{"price":"1","weight":"1","quantity":1}],"at":"` + at + `"}`
+	}
+	// Friday afternoon before Independence Day, a Sunday; closed on Monday the 7th: leaves on Tuesday.
+	assert.Equal(t, &Dates{"2026-12-10", "2026-12-14", "Thu 10 – Mon 14 December"}, quoted(t, file, ask("2026-12-04T14:00:00+02:00")).Options[0].Dates)
+	assert.Equal(t, &Dates{"2026-12-08", "2026-12-10", "Tue 8 – Thu 10 December"}, quoted(t, file, ask("2026-12-04T11:59:59Z")).Options[0].Dates)
+	assert.Nil(t, quoted(t, file, ask("")).Options[0].Dates, "nobody said when")
+}
+
+func TestPlansOfDispatchThatCannotBe(t *testing.T) {
+	for dispatch, want := range map[string]string{
+		`{"time_zone":"Europe/Helsinki","cut_off":"14:00","weekdays":["mon","sun"],"closed":["2026-12-24"]}`: "",
+		`null`:                               "",
+		`{"cut_off":"14:00"}`:                "/time_zone missing",
+		`{"time_zone":"UTC"}`:                "/cut_off missing",
+		`{"time_zone":"Moon","cut_off":"1"}`: "/time_zone choice,/cut_off range",
+		`{"time_zone":"UTC","cut_off":"14:00","weekdays":["mon","mon","tuesday"],"holidays":"BQ","closed":["24.12."],"x":1}`: "/weekdays/1 duplicate,/weekdays/2 choice,/holidays choice,/closed/0 range,/x unknown_field",
+	} {
+		f, faults := store.Read([]byte(`{"format":"diadrom-store/1","store":{"currency":"EUR","dispatch":` + dispatch + `}}`))
+		var have []string
+		for _, fault := range faults {
+			have = append(have, strings.TrimPrefix(fault.Path, "/store/dispatch")+" "+fault.Code)
+		}
+		assert.Equal(t, want, strings.Join(have, ","), dispatch)
+		if want == "" {
+			again, faults := store.Read(f.Write())
+			require.Empty(t, faults)
+			assert.Equal(t, f.Store.Dispatch, again.Store.Dispatch)
+		}
+	}
+}

@@ -4,6 +4,7 @@ import (
 	"html/template"
 	"slices"
 	"strings"
+	"time"
 
 	"diadrom/internal/draft"
 	"diadrom/internal/exact"
@@ -35,6 +36,7 @@ type methodsView struct {
 	Slip       string
 	Measures   []choice
 	Open       *methodView
+	Dispatch   dispatchView
 }
 
 var measureWords = map[rate.By]string{
@@ -46,7 +48,7 @@ var kindWords = map[string]string{store.Delivery: "delivered", store.Pickup: "co
 
 func (s *Server) methodsView(c *gin.Context, state *draft.State) methodsView {
 	f := state.File
-	v := methodsView{ZonesKnown: len(f.Zones) > 0, By: string(rate.ByWeight), Kind: store.Delivery}
+	v := methodsView{ZonesKnown: len(f.Zones) > 0, By: string(rate.ByWeight), Kind: store.Delivery, Dispatch: dispatchViewOf(f, time.Now())}
 	for _, by := range rate.Measures {
 		v.Measures = append(v.Measures, choice{ID: string(by), Name: measureWords[by]})
 	}

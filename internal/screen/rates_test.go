@@ -4,7 +4,9 @@ import (
 	"net/http"
 	"strings"
 	"testing"
+	"time"
 
+	"diadrom/internal/calendar"
 	"diadrom/internal/charge"
 	"diadrom/internal/draft"
 	"diadrom/internal/terms"
@@ -167,6 +169,64 @@ func TestTermsAreTypedInTheirGrid(t *testing.T) {
 	text, own := terms.Text(s.draft.State().File, methodByID(s.draft.State().File, "locker"), "aland", terms.Weight)
 	assert.Equal(t, "up to 10 kg", text)
 	assert.True(t, own)
+}
+
+func TestOrdersLeaveByTheShopsOwnDays(t *testing.T) {
+	s := opened(t, draft.Empty(), false)
+	set := func(field, value string, more ...string) (int, string) {
+		return s.post("/methods/dispatch", append([]string{"field", field, "value", value, "browser_zone", "Europe/Helsinki"}, more...)...)
+	}
+	status, _ := set("day", "sat", "on", "on")
+	assert.Equal(t, http.StatusUnprocessableEntity, status, "there is no cut-off yet")
+	_, _ = s.post("/zones", "places", "Finland")
+	status, body := set("cut-off", "15.30")
+	require.Equal(t, http.StatusOK, status)
+	holds(t, body, `value="15:30"`, `value="Europe/Helsinki"`, `<option value="FI" selected>Finland</option>`, "An order placed now leaves on ")
+	_, _ = set("day", "sat", "on", "on")
+	_, body = set("closed", "24.12.2026 to 26.12.2026, 2027-01-02")
+	holds(t, body, `value="2026-12-24 to 2026-12-26, 2027-01-02"`)
+	_, _ = set("holidays", "SE")
+	want := &calendar.Plan{TimeZone: "Europe/Helsinki", CutOff: "15:30", Weekdays: []string{"mon", "tue", "wed", "thu", "fri", "sat"}, Holidays: "SE", Closed: []string{"2026-12-24", "2026-12-25", "2026-12-26", "2027-01-02"}}
+	assert.Equal(t, want, s.draft.State().File.Store.Dispatch)
+	for field, typed := range map[string]string{"cut-off": "noon", "zone": "Europe/Naantali", "closed": "Christmas", "holidays": "XX"} {
+		status, body := set(field, typed)
+		assert.Equal(t, http.StatusUnprocessableEntity, status, field)
+		holds(t, body, "slip-note")
+		if field != "holidays" {
+			holds(t, body, `value="`+typed+`"`)
+		}
+	}
+	assert.Equal(t, want, s.draft.State().File.Store.Dispatch, "what cannot be changes nothing")
+	for _, day := range calendar.Weekdays[:5] {
+		_, _ = set("day", day)
+	}
+	status, body = set("day", "sat")
+	assert.Equal(t, http.StatusUnprocessableEntity, status)
+	holds(t, body, "has to work on some day")
+	_, body = set("cut-off", "")
+	assert.Nil(t, s.draft.State().File.Store.Dispatch)
+	holds(t, body, "without one they read days")
+	_, _ = s.post("/undo")
+	assert.Equal(t, []string{"sat"}, s.draft.State().File.Store.Dispatch.Weekdays)
+}
+
+// The dates that the Till shows are those of the calendar for an order of now.
+func TestTheTillShowsDates(t *testing.T) {
+	s := lauha(t)
+	plan := s.draft.State().File.Store.Dispatch
+	c, err := calendar.New(plan)
+	require.NoError(t, err)
+	dates := func() string {
+		leaves := c.Leaves(time.Now())
+		return calendar.Format(c.After(leaves, 2, true), c.After(leaves, 4, true))
+	}
+	before := dates()
+	_, body := s.get("/zones")
+	if before == dates() { // not at the very moment of the cut-off
+		holds(t, body, `<span class="dates" title="2 to 4 working days">`+before+`</span>`)
+	}
+	_, body = s.post("/methods/dispatch", "field", "cut-off", "value", "")
+	holds(t, body, `<div class="sub">2 to 4 working days</div>`)
 }
 
 func TestOddThingsStandWhereTheyAre(t *testing.T) {

@@ -122,6 +122,7 @@ func (s *Server) routes(r *gin.Engine) {
 	r.GET("/methods", s.methods)
 	r.POST("/methods", s.addMethod)
 	r.POST("/methods/:method/name", s.nameMethod)
+	r.POST("/methods/dispatch", s.editDispatch)
 	r.GET("/methods/:method", s.method)
 	r.POST("/methods/:method/term", s.editTerm)
 	r.POST("/methods/:method/switch", s.switchMethod)

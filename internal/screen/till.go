@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"diadrom/internal/draft"
 	"diadrom/internal/exact"
@@ -41,12 +42,12 @@ type tillLine struct {
 }
 
 type tillOption struct {
-	ID, Label, Charge, Was, Days string
-	New                          bool
-	Zone, Because                string
-	Steps                        []quote.Step
-	Tax                          string
-	Kind                         string
+	ID, Label, Charge, Was, Days, Dates string
+	New                                 bool
+	Zone, Because                       string
+	Steps                               []quote.Step
+	Tax                                 string
+	Kind                                string
 }
 
 type choice struct {
@@ -97,6 +98,7 @@ func (s *Server) loadTill(ctx context.Context, f *store.File) (storage.Till, err
 // request makes the Till a request; lines whose product is gone are left out.
 func (s *Server) request(state *draft.State, t storage.Till) (q quote.Request, lines []int, err error) {
 	f := state.File
+	q.At = time.Now()
 	q.To, err = state.Engine.Reader().Address(t.Destination)
 	for i, l := range t.Cart {
 		p := store.Product{Name: l.Name, NeedsShipping: true}
@@ -239,6 +241,9 @@ func (v *tillView) quote(state *draft.State, q *quote.Request) {
 			if days := terms.FormatDays(o.Days); days != "" {
 				option.Days = strings.ToUpper(days[:1]) + days[1:]
 			}
+		}
+		if o.Dates != nil {
+			option.Dates = o.Dates.Text
 		}
 		if o.Tax != exact.Zero.Fixed(u.Digits) {
 			option.Tax = o.Tax

@@ -12,6 +12,9 @@ import (
 func (f *File) Clone() *File {
 	c := *f
 	c.Store.Tax.Rates = cloneEach(f.Store.Tax.Rates, func(t *TaxRate) { t.Rule = cloneRule(t.Rule) })
+	if c.Store.Dispatch = clonePointer(f.Store.Dispatch); c.Store.Dispatch != nil {
+		c.Store.Dispatch.Weekdays, c.Store.Dispatch.Closed = slices.Clone(f.Store.Dispatch.Weekdays), slices.Clone(f.Store.Dispatch.Closed)
+	}
 	c.Locations, c.Classes, c.Products = slices.Clone(f.Locations), slices.Clone(f.Classes), slices.Clone(f.Products)
 	c.Zones = cloneEach(f.Zones, func(z *Zone) {
 		z.Rank, z.Places, z.Except = clonePointer(z.Rank), cloneRules(z.Places), cloneRules(z.Except)

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"diadrom/internal/calendar"
 	"diadrom/internal/exact"
 	"diadrom/internal/fault"
 	"diadrom/internal/jsonread"
@@ -188,6 +189,8 @@ func (r *reader) settings(s *Settings) {
 			s.AssumedWeight = r.amount()
 		case "volumetric_divisor":
 			s.Volumetric = r.divisor()
+		case "dispatch":
+			s.Dispatch = r.dispatch()
 		case "subtotal_counts":
 			s.SubtotalCounts = r.choice("shipped", "all")
 		case "tax":
@@ -203,6 +206,73 @@ func (r *reader) settings(s *Settings) {
 	if s.DistanceUnit == "mi" {
 		s.metres = place.MetresPerMile
 	}
+}
+
+// dispatch reads when orders leave; nil where it is absent.
+func (r *reader) dispatch() *calendar.Plan {
+	var p calendar.Plan
+	before := len(r.Faults)
+	said := func(code string, err error) {
+		if err != nil {
+			r.Fault(code, "%s", err.Error())
+		}
+	}
+	ok := r.Object(func(name []byte) bool {
+		switch string(name) {
+		case "time_zone":
+			if p.TimeZone = r.Text(); p.TimeZone != "" {
+				_, err := calendar.Location(p.TimeZone)
+				said(fault.Choice, err)
+			}
+		case "cut_off":
+			if p.CutOff = r.Text(); p.CutOff != "" {
+				_, err := calendar.Time(p.CutOff)
+				said(fault.Range, err)
+			}
+		case "weekdays":
+			p.Weekdays = r.weekdays()
+		case "holidays":
+			if p.Holidays = r.country(); p.Holidays != "" && !calendar.Known(p.Holidays) {
+				r.Fault(fault.Choice, "the public holidays of %s are not known here; known are %s", p.Holidays, strings.Join(calendar.Countries(), ", "))
+			}
+		case "closed":
+			r.List(func(i int) {
+				text := r.Text()
+				_, err := calendar.Date(text)
+				said(fault.Range, err)
+				if i == calendar.MaxClosed {
+					r.Fault(fault.TooLarge, "there are at most %d closed days", calendar.MaxClosed)
+				}
+				p.Closed = append(p.Closed, text)
+			})
+		default:
+			return false
+		}
+		return true
+	})
+	if !ok {
+		return nil
+	}
+	if len(r.Faults) == before && p.TimeZone == "" {
+		r.FaultBelow(fault.Path{"time_zone"}, fault.Missing, "say the time zone of the cut-off, such as Europe/Helsinki")
+	}
+	if len(r.Faults) == before && p.CutOff == "" {
+		r.FaultBelow(fault.Path{"cut_off"}, fault.Missing, "say until when orders leave on the same day, such as 14:00")
+	}
+	return &p
+}
+
+// weekdays reads days of the week; nil is Monday to Friday.
+func (r *reader) weekdays() (days []string) {
+	r.List(func(int) {
+		if day := r.choice(append([]string{""}, calendar.Weekdays...)...); day != "" {
+			if slices.Contains(days, day) {
+				r.Fault(fault.Duplicate, "%s stands twice", day)
+			}
+			days = append(days, day)
+		}
+	})
+	return days
 }
 
 func or(s, otherwise string) string {

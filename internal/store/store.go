@@ -5,6 +5,7 @@
 package store
 
 import (
+	"diadrom/internal/calendar"
 	"diadrom/internal/exact"
 	"diadrom/internal/place"
 	"diadrom/internal/rate"
@@ -59,6 +60,7 @@ type Settings struct {
 	AssumedWeight  *exact.Decimal `json:"assumed_weight,omitempty"`     // of goods without a weight
 	Volumetric     *exact.Decimal `json:"volumetric_divisor,omitempty"` // cm³ per kg; nil: only weights are billed
 	SubtotalCounts string         `json:"subtotal_counts"`              // shipped, all; shipped where absent
+	Dispatch       *calendar.Plan `json:"dispatch,omitempty"`           // when orders leave; nil: days are not made dates
 	Tax            Tax            `json:"tax"`
 	digits         int
 	metres         float64

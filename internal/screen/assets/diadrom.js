@@ -380,6 +380,11 @@
     unsent = [];
   });
 
+  // The first cut-off is one by the clock of who types it.
+  document.addEventListener("htmx:configRequest", (event) => {
+    if (event.detail.path === "/methods/dispatch") event.detail.parameters.browser_zone = Intl.DateTimeFormat().resolvedOptions().timeZone;
+  });
+
   // A message about a failed exchange goes when the next one succeeds.
   document.addEventListener("htmx:afterRequest", (event) => {
     const notice = document.getElementById("notice");
