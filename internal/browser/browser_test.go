@@ -166,6 +166,7 @@ func TestScreenshots(t *testing.T) {
 		{"goods", "/goods", 1280, nil},
 		{"methods", "/methods", 1280, nil},
 		{"quotes", "/quotes", 1280, nil},
+		{"quotes-run", "/quotes?over=weight", 1280, nil},
 		{"zones-phone", "/zones", 390, nil},
 		{"rates-phone", "/rates/parcel", 390, nil},
 		{"zones-meant", "/zones", 1280, func(p *rod.Page) {

@@ -1,44 +1,99 @@
 package screen
 
 import (
+	"bytes"
+	"cmp"
+	"net/http"
 	"strings"
 
+	"diadrom/internal/draft"
 	"diadrom/internal/quote"
+	"diadrom/internal/rate"
+	"diadrom/internal/sheet"
+	"diadrom/internal/store"
 
 	"github.com/gin-gonic/gin"
 )
 
-// quotesCell is what a method costs to a destination; an empty charge is not offered, for the reason.
-type quotesCell struct{ Charge, Reason, Full string }
+// quotesCell is what a method costs; an empty charge is not offered, for the reason. Differs is from the row above.
+type quotesCell struct {
+	Charge, Reason, Full string
+	code                 string // why it is not offered
+	Differs              bool
+}
 
 type quotesRow struct {
-	Line, Zone, Message string
-	Cells               []quotesCell
-	Here                bool
+	Line, Near, Zone, Message string
+	Cells                     []quotesCell
+	Here                      bool   // what the Till has
+	plain                     string // the measure as a spreadsheet takes it
 }
 
 type quotesView struct {
+	Over    string // "" is destinations; else the measure of the run
+	Runs    []choice
+	First   string // what the rows are
 	Methods []string
 	Rows    []quotesRow
-	Goods   string
+	About   string
 	Empty   bool
 }
 
-// quotes shows what the Till's cart costs to each of the shop's typical destinations.
+// runs are what a cart can be quoted over.
+var runs = []choice{{ID: "", Name: "Destinations"}, {ID: string(rate.ByQuantity), Name: "Quantities"}, {ID: string(rate.ByWeight), Name: "Weights"}, {ID: string(rate.BySubtotal), Name: "Sums"}}
+
+// quotes shows what the Till's cart costs to each of the shop's typical destinations, or over a run of one measure.
 func (s *Server) quotes(c *gin.Context) {
-	state, ctx := s.draft.State(), c.Request.Context()
-	f := state.File
-	_, destinations, err := s.db.Samples(ctx)
-	if err != nil {
+	v, ok := s.quotesView(c)
+	if ok {
+		s.page(c, "/quotes", "Quotes", "quotes", v)
+	}
+}
+
+// exportQuotes writes what the page shows as a table.
+func (s *Server) exportQuotes(c *gin.Context) {
+	v, ok := s.quotesView(c)
+	if !ok {
+		return
+	}
+	rows := [][]string{append([]string{v.First, "First zone"}, v.Methods...)}
+	for _, r := range v.Rows {
+		row := []string{cmp.Or(r.plain, r.Line), r.Zone}
+		for _, cell := range r.Cells {
+			if cell.Charge == "" {
+				row = append(row, "no: "+cell.Full)
+			} else {
+				row = append(row, cell.Charge)
+			}
+		}
+		rows = append(rows, row)
+	}
+	var b bytes.Buffer
+	if err := sheet.Write(&b, rows); err != nil {
 		s.internal(c, err)
 		return
 	}
+	c.Header("Content-Disposition", `attachment; filename="quotes.csv"`)
+	c.Data(http.StatusOK, "text/csv; charset=utf-8", b.Bytes())
+}
+
+func (s *Server) quotesView(c *gin.Context) (quotesView, bool) {
+	state, ctx := s.draft.State(), c.Request.Context()
+	f := state.File
 	t, err := s.loadTill(ctx, f)
 	if err != nil {
 		s.internal(c, err)
-		return
+		return quotesView{}, false
 	}
-	v := quotesView{}
+	q, _, addressErr := s.request(state, t)
+	v := quotesView{First: "To"}
+	for _, run := range runs {
+		run.Chosen = run.ID == c.Query("over")
+		if v.Runs = append(v.Runs, run); run.Chosen {
+			v.Over = run.ID
+		}
+	}
+	v.Runs[0].Chosen = v.Over == ""
 	column := map[string]int{}
 	for i := range f.Methods {
 		if m := &f.Methods[i]; m.Enabled {
@@ -46,34 +101,103 @@ func (s *Server) quotes(c *gin.Context) {
 			v.Methods = append(v.Methods, nameOr(m.Name, m.ID))
 		}
 	}
-	lines := destinations
-	if len(lines) == 0 {
-		lines = []string{t.Destination}
+	v.Empty = len(v.Methods) == 0
+	if v.Over != "" {
+		if addressErr != nil {
+			v.About = "Type an address into the Till: a run of quotes goes to one place."
+			return v, true
+		}
+		s.sweep(&v, state, &q, t.Destination, column)
+		return v, true
 	}
-	q, _, _ := s.request(state, t)
+	_, destinations, err := s.db.Samples(ctx)
+	if err != nil {
+		s.internal(c, err)
+		return v, false
+	}
+	if len(destinations) == 0 {
+		destinations = []string{t.Destination}
+	}
+	v.About = "The Till's cart to the shop's usual destinations, each quoted now. Change the cart in the Till and the table follows."
 	reader := state.Engine.Reader()
-	for _, line := range lines {
-		to, err := reader.Address(line)
-		if err != nil {
+	for _, line := range destinations {
+		if q.To, err = reader.Address(line); err != nil {
 			continue
 		}
-		q.To = to
-		a := state.Engine.Quote(&q)
-		row := quotesRow{Line: line, Cells: make([]quotesCell, len(v.Methods)), Message: a.Message, Here: line == t.Destination}
-		if len(a.Zones) > 0 {
-			z, _ := zoneByID(f, a.Zones[0].Zone)
-			row.Zone = nameOr(z.Name, z.ID)
-		}
-		for _, o := range a.Options {
-			row.Cells[column[o.Method]].Charge = o.Charge
-		}
-		for _, r := range a.Refused {
-			row.Cells[column[r.Method]].Reason, row.Cells[column[r.Method]].Full = short(r), r.Reason
-		}
-		v.Rows = append(v.Rows, row)
+		row := quotesRowOf(f, state.Engine.Quote(&q), column)
+		row.Line, row.Here = line, line == t.Destination
+		v.add(row)
 	}
-	v.Empty = len(v.Methods) == 0
-	s.page(c, "/quotes", "Quotes", "quotes", v)
+	return v, true
+}
+
+// sweep fills in the quotes over a run of one measure, with each break tested just under, on and just over it.
+func (s *Server) sweep(v *quotesView, state *draft.State, q *quote.Request, destination string, column map[string]int) {
+	f, by := state.File, rate.By(v.Over)
+	u := f.Store.Units()
+	v.First = map[rate.By]string{rate.ByQuantity: "Quantity", rate.ByWeight: "Weight, " + u.Weight, rate.BySubtotal: "Sum of the goods, " + f.Store.Currency}[by]
+	v.About = map[rate.By]string{
+		rate.ByQuantity: "So many of " + firstName(q),
+		rate.ByWeight:   "One parcel like the Till's cart, but of this weight",
+		rate.BySubtotal: "One parcel like the Till's cart, but of this sum",
+	}[by] + " to " + destination + ": each point at which a price may change, just under, on and just over it. What differs from the row above is marked."
+	swept := state.Engine.Sweep(q, by)
+	for i := range swept {
+		row := quotesRowOf(f, swept[i].Answer, column)
+		row.Line, row.plain = u.Measure(by, swept[i].At), swept[i].At.String()
+		if by != rate.ByQuantity { // numbers speak for themselves
+			row.Near = []string{"just under", "", "just over"}[swept[i].Side+1]
+		}
+		row.Message = ""
+		for j := range row.Cells { // the row says what the goods are; the cell what they would have to be
+			if _, wanted, ok := strings.Cut(row.Cells[j].Full, ", this method "); ok && row.Cells[j].code == quote.Needs {
+				row.Cells[j].Reason, _, _ = strings.Cut(wanted, " (")
+			}
+		}
+		v.add(row)
+	}
+	switch {
+	case len(swept) == 0:
+		v.About = "No price or term of this shop goes by that, so that there is nothing to try."
+	case len(swept) == quote.MaxSweep:
+		v.About += " There are more than are shown."
+	}
+}
+
+// firstName is what the first product that is shipped is called.
+func firstName(q *quote.Request) string {
+	for i := range q.Lines {
+		if p := &q.Lines[i].Product; p.NeedsShipping {
+			return nameOr(p.Name, p.SKU)
+		}
+	}
+	return "nothing"
+}
+
+// add adds a row; what differs from the row above is marked.
+func (v *quotesView) add(row quotesRow) {
+	if n := len(v.Rows); n > 0 {
+		above := v.Rows[n-1].Cells
+		for i := range row.Cells {
+			row.Cells[i].Differs = row.Cells[i].Charge != above[i].Charge || row.Cells[i].code != above[i].code
+		}
+	}
+	v.Rows = append(v.Rows, row)
+}
+
+func quotesRowOf(f *store.File, a *quote.Answer, column map[string]int) quotesRow {
+	row := quotesRow{Cells: make([]quotesCell, len(column)), Message: a.Message}
+	if len(a.Zones) > 0 {
+		z, _ := zoneByID(f, a.Zones[0].Zone)
+		row.Zone = nameOr(z.Name, z.ID)
+	}
+	for _, o := range a.Options {
+		row.Cells[column[o.Method]].Charge = o.Charge
+	}
+	for _, r := range a.Refused {
+		row.Cells[column[r.Method]] = quotesCell{Reason: short(r), Full: r.Reason, code: r.Code}
+	}
+	return row
 }
 
 // short says in a word or two why a method is not offered.

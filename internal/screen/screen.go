@@ -154,6 +154,7 @@ func (s *Server) routes(r *gin.Engine) {
 	r.GET("/rates-file/:file", s.ratesFile)
 	r.POST("/rates-file/:file", s.takeRates)
 	r.GET("/quotes", s.quotes)
+	r.GET("/quotes.csv", s.exportQuotes)
 	r.POST("/shop", s.editShop)
 	r.POST("/till/destination", s.tillDestination)
 	r.POST("/till/cart", s.tillCart)

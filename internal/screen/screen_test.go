@@ -16,6 +16,7 @@ import (
 	"diadrom/internal/demo"
 	"diadrom/internal/draft"
 	"diadrom/internal/intake"
+	"diadrom/internal/sheet"
 	"diadrom/internal/storage"
 	"diadrom/internal/store"
 
@@ -447,4 +448,43 @@ func TestEditsFromManyWindows(t *testing.T) {
 	wg.Wait()
 	assert.Len(t, s.draft.State().File.Zones, 28)
 	assert.EqualValues(t, 21, s.draft.State().Revision)
+}
+
+func TestQuotesOverARunAndAsATable(t *testing.T) {
+	s := lauha(t) // two towels of 29.00 and 0.35 kg, a ladle of 24.00; to Merimasku
+	_, body := s.get("/quotes?over=quantity")
+	holds(t, body, `aria-current="page">Quantities</a>`, "So many of Linen towel, 70 × 140 to 21160 Merimasku", `<span class="num">3 items</span>`,
+		`<td class="differs"><b class="num">0.00</b>`, "takes 5 kg and over</span>")
+	_, body = s.get("/quotes?over=weight")
+	holds(t, body, `<span class="num">2.001 kg</span> <span class="near">just over</span>`, `<td class="differs"><b class="num">8.40</b>`)
+	_, body = s.get("/quotes?over=distance")
+	holds(t, body, `aria-current="page">Destinations</a>`)
+	table := func(path string) [][]string {
+		status, body := s.get(path)
+		require.Equal(t, http.StatusOK, status)
+		read, err := sheet.Read([]byte(body))
+		require.NoError(t, err)
+		var rows [][]string
+		for _, r := range read.Rows {
+			rows = append(rows, r.Cells)
+		}
+		return rows
+	}
+	rows := table("/quotes.csv?over=quantity")
+	assert.Equal(t, []string{"Quantity", "First zone", "Letter", "Parcel to the door", "Parcel locker"}, rows[0][:5])
+	charges := map[string]string{}
+	for _, r := range rows[1:] {
+		charges[r[0]] = r[3] + " " + r[4]
+	}
+	// Free from 90.00 by locker, from 120.00 to the door: 3 are 87.00, 4 are 116.00, 5 are 145.00.
+	assert.Equal(t, []string{"6.90 5.90", "6.90 0.00", "0.00 0.00"}, []string{charges["3"], charges["4"], charges["5"]})
+	assert.Equal(t, "Weight, kg", table("/quotes.csv?over=weight")[0][0])
+	assert.NotEmpty(t, table("/quotes.csv")[1][1], "destinations have their zones")
+	_, _ = s.post("/till/destination", "to", "")
+	_, body = s.get("/quotes?over=weight")
+	holds(t, body, "What buyers pay")
+
+	empty := opened(t, draft.Empty(), false)
+	_, body = empty.get("/quotes?over=weight")
+	holds(t, body, "There is nothing to quote yet")
 }
