@@ -16,7 +16,7 @@ func (e exit) Error() string { return fmt.Sprintf("exit %d", int(e)) }
 
 // Exit codes, as docs/model.md gives them.
 const (
-	exitFaults     = 1 // check found faults
+	exitFaults     = 1 // check found faults, or a promise is broken
 	exitBrokenRule = 2 // a store or request that breaks a rule
 )
 
@@ -27,7 +27,7 @@ func main() {
 		SilenceUsage:  true,
 		SilenceErrors: true,
 	}
-	root.AddCommand(quoteCommand(), checkCommand(), gazetteerCommand(), serveCommand(), demoCommand())
+	root.AddCommand(quoteCommand(), checkCommand(), promisesCommand(), gazetteerCommand(), serveCommand(), demoCommand())
 	err := root.Execute()
 	var code exit
 	switch {

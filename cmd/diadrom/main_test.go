@@ -100,6 +100,33 @@ func TestQuotesOfTheDemoStore(t *testing.T) {
 	assert.NotNil(t, answers[0].Measures.Distance, "by the gazetteer's point")
 }
 
+func TestPromisesEndWithTheirExitCodes(t *testing.T) {
+	data, err := os.ReadFile(demoStore)
+	require.NoError(t, err)
+	dir := t.TempDir()
+	name := filepath.Join(dir, "shop.json")
+	require.NoError(t, os.WriteFile(name, data, 0o600))
+	keep := func(amount string) {
+		list := `{"format":"diadrom-promises/1","promises":[{"id":"home","name":"A towel to Helsinki","request":{"to":{"country":"FI","postcode":"00100"},"lines":[{"sku":"TOWEL-70","quantity":1}]},"holds":"price","method":"parcel","amount":"` + amount + `"}]}`
+		require.NoError(t, os.WriteFile(filepath.Join(dir, "shop.promises.json"), []byte(list), 0o600))
+	}
+	keep("6.90")
+	out, stderr, code := call(t, "promises", "--store", name)
+	assert.Equal(t, 0, code, stderr)
+	assert.JSONEq(t, `[{"id":"home","name":"A towel to Helsinki","holds":true,"wanted":"6.90","is":"6.90"}]`, out)
+	keep("7.20")
+	out, _, code = call(t, "promises", "--store", name, "--gazetteer", demoGazetteer)
+	assert.Equal(t, 1, code)
+	assert.JSONEq(t, `[{"id":"home","name":"A towel to Helsinki","holds":false,"wanted":"7.20","is":"6.90"}]`, out)
+	keep("x")
+	_, stderr, code = call(t, "promises", "--store", name)
+	assert.Equal(t, 2, code)
+	assert.Equal(t, "/promises/0/amount", faultsOf(t, stderr)[0].Path)
+	_, stderr, code = call(t, "promises", "--store", name, "--promises", filepath.Join(dir, "none.json"))
+	assert.Equal(t, 2, code)
+	assert.Len(t, faultsOf(t, stderr), 1)
+}
+
 func faultsOf(t *testing.T, out string) (list fault.List) {
 	t.Helper()
 	require.NoError(t, json.Unmarshal([]byte(out), &list), out)

@@ -61,6 +61,9 @@ type column struct {
 	column int
 }
 
+// Digits is the number of minor digits of the store's currency.
+func (e *Engine) Digits() int { return e.units.Digits }
+
 // Compile prepares a store that [store.Read] has found without faults. A gazetteer may be nil. Neither may change afterwards.
 func Compile(f *store.File, g *gazetteer.Gazetteer) *Engine {
 	e := &Engine{file: f, gaz: g, units: f.Store.Units(), products: make(map[string]int, len(f.Products)), classes: map[string]bool{},

@@ -1,0 +1,54 @@
+package main
+
+import (
+	"slices"
+	"strings"
+
+	"diadrom/internal/promise"
+	"diadrom/internal/quote"
+
+	"github.com/spf13/cobra"
+)
+
+func promisesCommand() *cobra.Command {
+	var storeName, listName, gazetteerName string
+	cmd := &cobra.Command{
+		Use:   "promises --store FILE [--promises FILE] [--gazetteer FILE]",
+		Short: "Print what became of the promises kept beside a store file",
+		Args:  cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			f, faults := readStore(storeName)
+			if len(faults) > 0 {
+				return broken(cmd, faults)
+			}
+			g, err := readGazetteer(cmd, gazetteerName)
+			if err != nil {
+				return err
+			}
+			if listName == "" {
+				listName = strings.TrimSuffix(storeName, ".json") + ".promises.json"
+			}
+			data, faults := readFile(listName)
+			if len(faults) > 0 {
+				return broken(cmd, faults)
+			}
+			list, faults := promise.Read(data)
+			if len(faults) > 0 {
+				return broken(cmd, faults)
+			}
+			results := promise.CheckAll(quote.Compile(f, g), list)
+			if err := printJSON(cmd, results); err != nil {
+				return err
+			}
+			if slices.ContainsFunc(results, func(r promise.Result) bool { return !r.Holds }) {
+				return exit(exitFaults)
+			}
+			return nil
+		},
+	}
+	cmd.Flags().StringVar(&storeName, "store", "", "the store file")
+	cmd.Flags().StringVar(&listName, "promises", "", "the list of promises; beside store.json it is store.promises.json")
+	cmd.Flags().StringVar(&gazetteerName, "gazetteer", "", "places in the GeoNames postal layout")
+	cmd.MarkFlagRequired("store")
+	return cmd
+}
