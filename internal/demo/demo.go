@@ -14,6 +14,7 @@ import (
 
 	"diadrom/internal/gazetteer"
 	"diadrom/internal/intake"
+	"diadrom/internal/promise"
 	"diadrom/internal/storage"
 	"diadrom/internal/store"
 )
@@ -23,6 +24,9 @@ var storeJSON []byte
 
 //go:embed data/carts.json
 var cartsJSON []byte
+
+//go:embed data/promises.json
+var promisesJSON []byte
 
 //go:embed data/gazetteer-fi.tsv
 var gazetteerTSV []byte
@@ -45,7 +49,7 @@ func Gazetteer() (*gazetteer.Gazetteer, error) {
 	return g, err
 }
 
-// Fill puts the list of Finnish places, the sample carts and destinations into a shop whose folder is dir, and the first of each
+// Fill puts the list of Finnish places, the promises, the sample carts and destinations into a shop whose folder is dir, and the first of each
 // into the Till.
 func Fill(ctx context.Context, db *storage.DB, dir string) error {
 	in := intake.New(db, dir, "", func(*gazetteer.Gazetteer) {})
@@ -61,6 +65,19 @@ func Fill(ctx context.Context, db *storage.DB, dir string) error {
 	}
 	if err := db.SaveSamples(ctx, samples.Carts, samples.Destinations); err != nil {
 		return err
+	}
+	list, faults := promise.Read(promisesJSON)
+	if len(faults) > 0 {
+		return faults
+	}
+	for i := range list {
+		body, err := json.Marshal(list[i])
+		if err != nil {
+			return err
+		}
+		if err := db.AddPromise(ctx, storage.KeptPromise{ID: list[i].ID, Body: body}); err != nil {
+			return err
+		}
 	}
 	return db.SaveTill(ctx, storage.Till{Cart: samples.Carts[0].Lines, Destination: samples.Destinations[0]})
 }

@@ -28,6 +28,7 @@ type State struct {
 	Engine   *quote.Engine
 	Before   *quote.Engine // as it was before the last edit, nil where there was none since the start
 	Revision int64
+	What     string // the last edit, in the owner's words; "" where there was none since the start
 
 	parts *store.Parts
 }
@@ -118,7 +119,13 @@ func (d *Draft) edit(ctx context.Context, next func(*State) (*store.File, storag
 			return nil, err
 		}
 		state := d.compiled(f, parts)
-		state.Revision, state.Before = revision, now.Engine
+		state.Revision, state.Before, state.What = revision, now.Engine, e.What
+		switch {
+		case e.Undoes != 0:
+			state.What = "taking back: " + e.What
+		case e.Redoes != 0:
+			state.What = "doing again: " + e.What
+		}
 		d.state.Store(state)
 		return state, nil
 	}

@@ -14,11 +14,20 @@ type historyView struct {
 	Undo, Redo string
 	Said       string
 	OOB        bool
+
+	Promises string // how many hold
+	Broken   bool
 }
 
 func (s *Server) history(ctx context.Context) (historyView, error) {
 	undo, redo, err := s.db.History(ctx)
-	return historyView{Undo: undo.What, Redo: redo.What}, err
+	if err != nil {
+		return historyView{}, err
+	}
+	v := historyView{Undo: undo.What, Redo: redo.What}
+	list, err := s.promises(ctx)
+	v.Promises, v.Broken = promised(list)
+	return v, err
 }
 
 func (s *Server) undo(c *gin.Context) { s.turn(c, s.draft.Undo, "Taken back: ") }

@@ -47,6 +47,7 @@ type Server struct {
 	log       *slog.Logger
 	handler   http.Handler
 
+	keeper     keeper
 	taking     sync.Map       // of uploads' ids to *takingGoods
 	background sync.WaitGroup // what goes on after its request was answered
 }
@@ -155,6 +156,11 @@ func (s *Server) routes(r *gin.Engine) {
 	r.POST("/rates-file/:file", s.takeRates)
 	r.GET("/quotes", s.quotes)
 	r.GET("/quotes.csv", s.exportQuotes)
+	r.GET("/promises", s.promisesPage)
+	r.POST("/promises", s.keepPromise)
+	r.GET("/promises.json", s.exportPromises)
+	r.POST("/promises/:promise/forget", s.forgetPromise)
+	r.POST("/promises/:promise/try", s.tryPromise)
 	r.POST("/shop", s.editShop)
 	r.POST("/till/destination", s.tillDestination)
 	r.POST("/till/cart", s.tillCart)

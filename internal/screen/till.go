@@ -43,6 +43,7 @@ type tillLine struct {
 
 type tillOption struct {
 	ID, Label, Charge, Was, Days, Dates string
+	First, FirstID                      string // the zone that takes the address before all others
 	New                                 bool
 	Zone, Because                       string
 	Steps                               []quote.Step
@@ -237,6 +238,8 @@ func (v *tillView) quote(state *draft.State, q *quote.Request) {
 	for _, o := range a.Options {
 		z, _ := zoneByID(f, o.Zone)
 		option := tillOption{ID: o.Method, Label: o.Label, Charge: o.Charge, Zone: nameOr(z.Name, z.ID), Because: because[o.Zone].Because, Steps: o.Steps, Kind: o.Kind}
+		first, _ := zoneByID(f, a.Zones[0].Zone)
+		option.First, option.FirstID = nameOr(first.Name, first.ID), first.ID
 		if o.Days != nil {
 			if days := terms.FormatDays(o.Days); days != "" {
 				option.Days = strings.ToUpper(days[:1]) + days[1:]

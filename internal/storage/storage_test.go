@@ -116,6 +116,28 @@ func TestALaterOrDamagedFileIsLeftAsItIs(t *testing.T) {
 	assert.Equal(t, noise, kept)
 }
 
+func TestPromisesAreKeptWithWhatBecameOfThem(t *testing.T) {
+	ctx, dir := context.Background(), t.TempDir()
+	db := opened(t, dir)
+	list := []KeptPromise{{ID: "b", Body: []byte(`{"id":"b"}`), Was: "6.90"}, {ID: "a", Body: []byte(`{}`)}}
+	for _, p := range list {
+		require.NoError(t, db.AddPromise(ctx, p))
+	}
+	assert.Error(t, db.AddPromise(ctx, list[0]), "an id stands once")
+	list[0].Was, list[0].BrokenBy = "6.90", "method Parcel changed"
+	require.NoError(t, db.MarkPromises(ctx, list[:1]))
+	require.NoError(t, db.Close())
+	db = opened(t, dir)
+	got, err := db.Promises(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, list, got)
+	require.NoError(t, db.RemovePromise(ctx, "b"))
+	require.NoError(t, db.RemovePromise(ctx, "b"))
+	got, err = db.Promises(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, list[1:], got)
+}
+
 func TestTheTillAndItsSamples(t *testing.T) {
 	ctx := context.Background()
 	db := opened(t, t.TempDir())

@@ -1,0 +1,356 @@
+package screen
+
+import (
+	"cmp"
+	"context"
+	"encoding/json"
+	"fmt"
+	"html/template"
+	"net/http"
+	"slices"
+	"strings"
+	"sync"
+
+	"diadrom/internal/draft"
+	"diadrom/internal/exact"
+	"diadrom/internal/place"
+	"diadrom/internal/promise"
+	"diadrom/internal/storage"
+	"diadrom/internal/store"
+
+	"github.com/gin-gonic/gin"
+)
+
+// kept is a promise with what became of it.
+type kept struct {
+	promise.Result
+	Was, BrokenBy string
+	body          promise.Promise
+}
+
+// keeper has what became of all promises in a state of the draft.
+type keeper struct {
+	mu    sync.Mutex
+	state *draft.State // nil: to be checked anew
+	list  []kept
+}
+
+// promises checks the promises against the draft as it is now, once for each state of it. What a promise was when it held last, and the
+// edit that broke it, are kept.
+func (s *Server) promises(ctx context.Context) ([]kept, error) {
+	state := s.draft.State()
+	s.keeper.mu.Lock()
+	defer s.keeper.mu.Unlock()
+	if s.keeper.state == state {
+		return s.keeper.list, nil
+	}
+	rows, err := s.db.Promises(ctx)
+	if err != nil {
+		return nil, err
+	}
+	list, changed := make([]kept, 0, len(rows)), []storage.KeptPromise(nil)
+	for _, row := range rows {
+		var p promise.Promise
+		if err := json.Unmarshal(row.Body, &p); err != nil {
+			return nil, fmt.Errorf("promise %s: %w", row.ID, err)
+		}
+		k := kept{p.Check(state.Engine), row.Was, row.BrokenBy, p}
+		switch {
+		case k.Holds:
+			k.Was, k.BrokenBy = k.Is, ""
+		case k.BrokenBy == "":
+			k.BrokenBy = cmp.Or(state.What, "an earlier change")
+		}
+		if k.Was != row.Was || k.BrokenBy != row.BrokenBy {
+			changed = append(changed, storage.KeptPromise{ID: row.ID, Was: k.Was, BrokenBy: k.BrokenBy})
+		}
+		list = append(list, k)
+	}
+	if len(changed) > 0 {
+		if err := s.db.MarkPromises(ctx, changed); err != nil {
+			return nil, err
+		}
+	}
+	s.keeper.state, s.keeper.list = state, list
+	return list, nil
+}
+
+// recheck has the promises read and checked again.
+func (s *Server) recheck() {
+	s.keeper.mu.Lock()
+	s.keeper.state = nil
+	s.keeper.mu.Unlock()
+}
+
+// promised says in a few words how many promises hold.
+func promised(list []kept) (said string, broken bool) {
+	n := 0
+	for i := range list {
+		if !list[i].Holds {
+			n++
+		}
+	}
+	switch {
+	case len(list) == 0:
+		return "", false
+	case n > 0:
+		return fmt.Sprintf("%d of %d promises broken", n, len(list)), true
+	case len(list) == 1:
+		return "1 promise holds", false
+	}
+	return fmt.Sprintf("%d promises hold", len(list)), false
+}
+
+type promiseRow struct {
+	kept
+	What, Now string
+}
+
+type promisesView struct {
+	Runs []choice
+	Rows []promiseRow
+	Said string
+}
+
+func (s *Server) promisesPage(c *gin.Context) {
+	list, err := s.promises(c.Request.Context())
+	if err != nil {
+		s.internal(c, err)
+		return
+	}
+	s.page(c, "/quotes", "Promises", "promises", promisesViewOf(s.draft.State().File, list))
+}
+
+func promisesViewOf(f *store.File, list []kept) promisesView {
+	v := promisesView{Runs: slices.Clone(runs)}
+	v.Said, _ = promised(list)
+	zone := func(id string) string {
+		z, _ := zoneByID(f, id)
+		if z == nil {
+			return id
+		}
+		return nameOr(z.Name, z.ID)
+	}
+	for _, k := range list {
+		row := promiseRow{kept: k, Now: k.Is}
+		if k.body.Holds == promise.Zone {
+			row.What = zone(k.Wanted) + " takes the address"
+			row.Now, row.Was = zone(k.Is), zone(k.Was)
+		} else {
+			what := k.Wanted
+			if k.body.Amount != nil {
+				what = "costs " + what
+			} else {
+				what = "is " + what
+			}
+			label := k.body.Method
+			if m := methodByID(f, k.body.Method); m != nil {
+				label = m.BuyersLabel()
+			}
+			row.What = label + " " + what
+		}
+		v.Rows = append(v.Rows, row)
+	}
+	slices.SortStableFunc(v.Rows, func(a, b promiseRow) int { // the broken ones first
+		return cmp.Compare(btoi(a.Holds), btoi(b.Holds))
+	})
+	return v
+}
+
+// keepPromise keeps what the Till shows of a method as it is seen.
+func (s *Server) keepPromise(c *gin.Context) {
+	ctx, state := c.Request.Context(), s.draft.State()
+	said, err := s.makePromise(ctx, state, c.PostForm("method"), promise.Kind(c.PostForm("holds")), c.PostForm("amount"), c.PostForm("zone"))
+	if err != nil {
+		text, ok := told(err)
+		if !ok {
+			s.internal(c, err)
+			return
+		}
+		said = text
+	}
+	s.recheck()
+	history, err := s.history(ctx)
+	if err != nil {
+		s.internal(c, err)
+		return
+	}
+	history.OOB, history.Said = true, said
+	c.Header("HX-Trigger", "till-changed")
+	s.html(c, http.StatusOK, s.render("history", history))
+}
+
+func (s *Server) makePromise(ctx context.Context, state *draft.State, method string, holds promise.Kind, amount, zone string) (string, error) {
+	p := promise.Promise{Holds: holds}
+	switch holds {
+	case promise.Price, promise.AtMost:
+		d, err := exact.Parse(amount)
+		if err != nil {
+			return "", slipf("%.20q is no amount to promise", amount)
+		}
+		p.Method, p.Amount = method, &d
+	case promise.Offered, promise.NotOffered:
+		p.Method = method
+	case promise.Zone:
+		p.Zone = zone
+	default:
+		return "", slipf("choose what must hold")
+	}
+	if p.Method != "" && methodByID(state.File, p.Method) == nil {
+		return "", slipf("this method was removed meanwhile; nothing was kept")
+	}
+	t, err := s.loadTill(ctx, state.File)
+	if err != nil {
+		return "", err
+	}
+	q, _, err := s.request(state, t)
+	if err != nil {
+		return "", slipf("%s", err.Error())
+	}
+	lines := t.Cart
+	if lines == nil {
+		lines = []storage.CartLine{}
+	}
+	if p.Request, err = json.Marshal(map[string]any{"to": addressJSON(q.To), "lines": lines}); err != nil {
+		return "", err
+	}
+	p.Name = goodsOf(state.File, t.Cart) + " to " + t.Destination
+	list, err := s.db.Promises(ctx)
+	if err != nil {
+		return "", err
+	}
+	if len(list) >= promise.Max {
+		return "", slipf("there are %d promises already; no more are kept", promise.Max)
+	}
+	ids := map[string]bool{}
+	for _, row := range list {
+		ids[row.ID] = true
+		var old promise.Promise
+		if err := json.Unmarshal(row.Body, &old); err != nil {
+			return "", err
+		}
+		if old.ID = ""; string(marshalled(old)) == string(marshalled(p)) {
+			return "This is promised already", nil
+		}
+	}
+	p.ID = store.NewID("Promise", "promise", func(id string) bool { return ids[id] })
+	result := p.Check(state.Engine)
+	kept := storage.KeptPromise{ID: p.ID, Body: marshalled(p), Was: result.Is}
+	if !result.Holds {
+		return "", slipf("the quote has changed meanwhile; nothing was kept")
+	}
+	return "Promised: " + p.Name, s.db.AddPromise(ctx, kept)
+}
+
+func marshalled(p promise.Promise) []byte {
+	out, err := json.Marshal(p)
+	if err != nil {
+		panic(err) // its request is JSON
+	}
+	return out
+}
+
+// addressJSON is an address as a request has it.
+func addressJSON(a place.Address) map[string]string {
+	out := map[string]string{"country": a.Country}
+	for name, value := range map[string]string{"region": a.Region, "city": a.City, "postcode": a.Postcode, "street": a.Street} {
+		if value != "" {
+			out[name] = value
+		}
+	}
+	if a.Lat != nil && a.Lon != nil {
+		out["lat"], out["lon"] = a.Lat.String(), a.Lon.String()
+	}
+	return out
+}
+
+// goodsOf says in a few words what is in a cart.
+func goodsOf(f *store.File, cart []storage.CartLine) string {
+	var names []string
+	for _, l := range cart {
+		name := nameOr(l.Name, l.SKU)
+		if p := productBySKU(f, l.SKU); p != nil {
+			name = nameOr(p.Name, p.SKU)
+		}
+		names = append(names, fmt.Sprintf("%d × %s", l.Quantity, name))
+	}
+	switch {
+	case len(names) == 0:
+		return "Nothing"
+	case len(names) > 3:
+		names = append(names[:2], fmt.Sprintf("%d more", len(names)-2))
+	}
+	return strings.Join(names, ", ")
+}
+
+// forgetPromise takes a promise out.
+func (s *Server) forgetPromise(c *gin.Context) {
+	if err := s.db.RemovePromise(c.Request.Context(), c.Param("promise")); err != nil {
+		s.internal(c, err)
+		return
+	}
+	s.answerPromises(c)
+}
+
+func (s *Server) answerPromises(c *gin.Context) {
+	s.recheck()
+	ctx := c.Request.Context()
+	list, err := s.promises(ctx)
+	if err != nil {
+		s.internal(c, err)
+		return
+	}
+	history, err := s.history(ctx)
+	if err != nil {
+		s.internal(c, err)
+		return
+	}
+	history.OOB = true
+	s.html(c, http.StatusOK, []template.HTML{s.render("promises", promisesViewOf(s.draft.State().File, list)), s.render("history", history)}...)
+}
+
+// tryPromise puts a promise's cart and address into the Till.
+func (s *Server) tryPromise(c *gin.Context) {
+	list, err := s.promises(c.Request.Context())
+	if err != nil {
+		s.internal(c, err)
+		return
+	}
+	s.changeTill(c, func(f *store.File, t *storage.Till) error {
+		i := slices.IndexFunc(list, func(k kept) bool { return k.ID == c.Param("promise") })
+		if i < 0 {
+			return slipf("this promise was taken out meanwhile")
+		}
+		var request struct {
+			To    struct{ Country, Region, City, Postcode, Street, Lat, Lon string }
+			Lines []storage.CartLine
+		}
+		if err := json.Unmarshal(list[i].body.Request, &request); err != nil {
+			return err
+		}
+		to := request.To
+		a := place.Address{Country: to.Country, Region: to.Region, City: to.City, Postcode: to.Postcode, Street: to.Street}
+		if lat, err := exact.Parse(to.Lat); err == nil {
+			if lon, err := exact.Parse(to.Lon); err == nil {
+				a.Lat, a.Lon = &lat, &lon
+			}
+		}
+		t.Cart, t.Destination = request.Lines, a.Line(f.Home())
+		return nil
+	}, func(slips *tillSlips, text string) { slips.destinationSlip = text })
+}
+
+// exportPromises writes the list for the command line.
+func (s *Server) exportPromises(c *gin.Context) {
+	list, err := s.promises(c.Request.Context())
+	if err != nil {
+		s.internal(c, err)
+		return
+	}
+	bodies := make([]promise.Promise, len(list))
+	for i := range list {
+		bodies[i] = list[i].body
+	}
+	c.Header("Content-Disposition", `attachment; filename="store.promises.json"`)
+	c.Data(http.StatusOK, "application/json", promise.Write(bodies))
+}
