@@ -167,6 +167,8 @@ func TestScreenshots(t *testing.T) {
 		{"methods", "/methods", 1280, nil},
 		{"quotes", "/quotes", 1280, nil},
 		{"quotes-run", "/quotes?over=weight", 1280, nil},
+		{"zones-phone", "/zones", 390, nil},
+		{"rates-phone", "/rates/parcel", 390, nil},
 		{"promises", "/rates/parcel", 1280, func(p *rod.Page) {
 			typeOver(p, "#c-list-0-0", "7.20")
 			waitText(t, p, "#history", "promises broken")
@@ -176,8 +178,6 @@ func TestScreenshots(t *testing.T) {
 			p.MustWaitLoad()
 			p.MustElement(`#till details[data-method=parcel] summary`).MustClick()
 		}},
-		{"zones-phone", "/zones", 390, nil},
-		{"rates-phone", "/rates/parcel", 390, nil},
 		{"zones-meant", "/zones", 1280, func(p *rod.Page) {
 			p.MustElement("#new-zone").MustInput("Norway, Georgia").MustType(input.Escape, input.Enter)
 		}},

@@ -46,7 +46,8 @@ type tillOption struct {
 	First, FirstID                      string // the zone that takes the address before all others
 	New                                 bool
 	Zone, Because                       string
-	Steps                               []quote.Step
+	Steps                               []tillStep
+	ZoneID, Hint                        string // the hint is what it lacks to be free
 	Tax                                 string
 	Kind                                string
 }
@@ -237,7 +238,12 @@ func (v *tillView) quote(state *draft.State, q *quote.Request) {
 	}
 	for _, o := range a.Options {
 		z, _ := zoneByID(f, o.Zone)
-		option := tillOption{ID: o.Method, Label: o.Label, Charge: o.Charge, Zone: nameOr(z.Name, z.ID), Because: because[o.Zone].Because, Steps: o.Steps, Kind: o.Kind}
+		option := tillOption{ID: o.Method, Label: o.Label, Charge: o.Charge, Zone: nameOr(z.Name, z.ID), Because: because[o.Zone].Because, ZoneID: o.Zone, Kind: o.Kind}
+		m := methodByID(f, o.Method)
+		option.Hint = freeHint(m, o, a.Measures, u)
+		for _, step := range o.Steps {
+			option.Steps = append(option.Steps, tillStep{step, whereSet(m, step.Kind)})
+		}
 		first, _ := zoneByID(f, a.Zones[0].Zone)
 		option.First, option.FirstID = nameOr(first.Name, first.ID), first.ID
 		if o.Days != nil {
@@ -266,6 +272,49 @@ func (v *tillView) quote(state *draft.State, q *quote.Request) {
 			v.Gone = append(v.Gone, f.Methods[i].BuyersLabel())
 		}
 	}
+}
+
+// tillStep is a line of the reckoning with the page on which it is set; "" where there is none.
+type tillStep struct {
+	quote.Step
+	Path string
+}
+
+func whereSet(m *store.Method, step string) string {
+	switch step {
+	case quote.StepTable:
+		return "/rates/" + m.ID
+	case quote.StepHandling, quote.StepMinimum, quote.StepMaximum, quote.StepFree:
+		return "/methods/" + m.ID + "#terms"
+	}
+	return ""
+}
+
+// freeHint says how much more of goods makes an option free; "" where it is free, or more alone does not make it so.
+func freeHint(m *store.Method, o quote.Option, has quote.Measures, u rate.Units) string {
+	free := m.Free
+	if t, ok := m.Terms[o.Zone]; ok && t.Free != nil {
+		free = t.Free
+	}
+	if free == nil || o.Charge == exact.Zero.Fixed(u.Digits) {
+		return ""
+	}
+	var lacks []string
+	if free.Subtotal != nil {
+		if sum, err := exact.Parse(has.Subtotal); err == nil && sum.Less(*free.Subtotal) {
+			lacks = append(lacks, u.Money(free.Subtotal.Sub(sum))+" more of goods")
+		}
+	}
+	if free.Quantity != nil && has.Quantity < *free.Quantity {
+		lacks = append(lacks, u.Measure(rate.ByQuantity, exact.FromInt(*free.Quantity-has.Quantity))+" more")
+	}
+	switch {
+	case len(lacks) == 0 || free.Require == "all" && len(free.Coupons) > 0:
+		return ""
+	case free.Require == "all":
+		return strings.Join(lacks, " and ") + " and it is free"
+	}
+	return strings.Join(lacks, " or ") + " and it is free"
 }
 
 // tillZone is the index of the zone that takes the Till's address before all others, −1 where none does, with the address as
