@@ -5,7 +5,6 @@ import (
 	"strings"
 
 	"diadrom/internal/promise"
-	"diadrom/internal/quote"
 
 	"github.com/spf13/cobra"
 )
@@ -17,11 +16,7 @@ func promisesCommand() *cobra.Command {
 		Short: "Print what became of the promises kept beside a store file",
 		Args:  cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			f, faults := readStore(storeName)
-			if len(faults) > 0 {
-				return broken(cmd, faults)
-			}
-			g, err := readGazetteer(cmd, gazetteerName)
+			engine, err := readEngine(cmd, storeName, gazetteerName)
 			if err != nil {
 				return err
 			}
@@ -36,7 +31,7 @@ func promisesCommand() *cobra.Command {
 			if len(faults) > 0 {
 				return broken(cmd, faults)
 			}
-			results := promise.CheckAll(quote.Compile(f, g), list)
+			results := promise.CheckAll(engine, list)
 			if err := printJSON(cmd, results); err != nil {
 				return err
 			}

@@ -21,11 +21,7 @@ func quoteCommand() *cobra.Command {
 		Short: "Print the quote for a request, or for a list of requests",
 		Args:  cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			f, faults := readStore(storeName)
-			if len(faults) > 0 {
-				return broken(cmd, faults)
-			}
-			g, err := readGazetteer(cmd, gazetteerName)
+			engine, err := readEngine(cmd, storeName, gazetteerName)
 			if err != nil {
 				return err
 			}
@@ -33,7 +29,6 @@ func quoteCommand() *cobra.Command {
 			if len(faults) > 0 {
 				return broken(cmd, faults)
 			}
-			engine := quote.Compile(f, g)
 			requests, many, faults := engine.ReadRequest(data)
 			if len(faults) > 0 {
 				return broken(cmd, faults)
@@ -74,6 +69,19 @@ func checkCommand() *cobra.Command {
 	cmd.Flags().StringVar(&storeName, "store", "", "the store file")
 	cmd.MarkFlagRequired("store")
 	return cmd
+}
+
+// readEngine makes a store file and a list of places, or none, ready to quote. Faults of the store are told already.
+func readEngine(cmd *cobra.Command, storeName, gazetteerName string) (*quote.Engine, error) {
+	f, faults := readStore(storeName)
+	if len(faults) > 0 {
+		return nil, broken(cmd, faults)
+	}
+	g, err := readGazetteer(cmd, gazetteerName)
+	if err != nil {
+		return nil, err
+	}
+	return quote.Compile(f, g), nil
 }
 
 func readStore(name string) (*store.File, fault.List) {
