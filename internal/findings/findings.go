@@ -26,15 +26,6 @@ func words(f *store.File) charge.Words {
 	return charge.Words{Units: f.Store.Units(), Currency: f.Store.Currency}
 }
 
-func zoneName(f *store.File, id string) string {
-	for i := range f.Zones {
-		if f.Zones[i].ID == id && f.Zones[i].Name != "" {
-			return f.Zones[i].Name
-		}
-	}
-	return id
-}
-
 // Method lists what is odd about a method.
 func Method(f *store.File, m *store.Method) []Odd {
 	list := free(f, m)
@@ -72,7 +63,7 @@ func falls(f *store.File, t *rate.Table) (list []Odd) {
 		for i := 1; i < len(curve); i++ {
 			a, b := &curve[i-1], &curve[i]
 			if from, to := a.Y2.Round(w.Digits), b.Y1.Round(w.Digits); b.Row != a.Row && to.Less(from) {
-				list = append(list, Odd{t.ID, zone, b.Row, fmt.Sprintf("%s: at %s the price falls from %s to %s, so that %s costs less", zoneName(f, zone), w.Measure(t.By, b.X1), w.Money(from), w.Money(to), grows)})
+				list = append(list, Odd{t.ID, zone, b.Row, fmt.Sprintf("%s: at %s the price falls from %s to %s, so that %s costs less", f.ZoneName(zone), w.Measure(t.By, b.X1), w.Money(from), w.Money(to), grows)})
 				break
 			}
 		}
@@ -95,7 +86,7 @@ func jumps(f *store.File, t *rate.Table) (list []Odd) {
 		for i := 1; i < len(curve); i++ {
 			a, b := &curve[i-1], &curve[i]
 			if jump := b.Y1.Sub(a.Y2); b.Row != a.Row && little.Less(jump) {
-				list = append(list, Odd{t.ID, zone, b.Row, fmt.Sprintf("%s: a buyer who adds %s of goods at %s pays %s more", zoneName(f, zone), w.Money(little), w.Money(b.X1), w.Money(jump.Round(w.Digits)))})
+				list = append(list, Odd{t.ID, zone, b.Row, fmt.Sprintf("%s: a buyer who adds %s of goods at %s pays %s more", f.ZoneName(zone), w.Money(little), w.Money(b.X1), w.Money(jump.Round(w.Digits)))})
 				break
 			}
 		}
@@ -176,11 +167,11 @@ func percents(f *store.File, m *store.Method, t *rate.Table) (list []Odd) {
 				continue
 			}
 			if exact.Hundred.Less(*c.Percent) {
-				list = append(list, Odd{t.ID, zone, i, fmt.Sprintf("%s: %s %% of goods is more than the goods cost: is that meant?", zoneName(f, zone), c.Percent)})
+				list = append(list, Odd{t.ID, zone, i, fmt.Sprintf("%s: %s %% of goods is more than the goods cost: is that meant?", f.ZoneName(zone), c.Percent)})
 				break
 			}
 			if maximum == nil && bare(t, i) {
-				list = append(list, Odd{t.ID, zone, i, fmt.Sprintf("%s: %s %% of goods has no bound: set what it costs at most", zoneName(f, zone), c.Percent)})
+				list = append(list, Odd{t.ID, zone, i, fmt.Sprintf("%s: %s %% of goods has no bound: set what it costs at most", f.ZoneName(zone), c.Percent)})
 				break
 			}
 		}
@@ -195,7 +186,7 @@ func bare(t *rate.Table, i int) bool { return t.By != rate.BySubtotal || i == le
 func empty(f *store.File, t *rate.Table) (list []Odd) {
 	for j, zone := range t.Zones {
 		if !slices.ContainsFunc(t.Rows, func(r rate.Row) bool { return r.Charges[j] != nil }) {
-			list = append(list, Odd{t.ID, zone, -1, zoneName(f, zone) + ": nothing is offered in this column, and no broader zone stands in for it"})
+			list = append(list, Odd{t.ID, zone, -1, f.ZoneName(zone) + ": nothing is offered in this column, and no broader zone stands in for it"})
 		}
 	}
 	if len(list) == len(t.Zones) {
@@ -219,7 +210,7 @@ func free(f *store.File, m *store.Method) (list []Odd) {
 		}
 		where := ""
 		if zone != "" {
-			where = zoneName(f, zone) + ": "
+			where = f.ZoneName(zone) + ": "
 		}
 		list = append(list, Odd{"", zone, -1, where + "free from " + w.Money(*r.Subtotal) + " is always free: the cheapest product costs " + w.Money(*cheapest)})
 	}

@@ -21,13 +21,13 @@ func Method(f *store.File, m *store.Method) []string {
 	type group struct{ names []string }
 	var order []string
 	groups := map[string]*group{}
-	for _, zone := range servedZones(m) {
+	for _, zone := range m.ServedZones() {
 		text := zoneText(f, m, zone, w)
 		if groups[text] == nil {
 			groups[text] = &group{}
 			order = append(order, text)
 		}
-		groups[text].names = append(groups[text].names, zoneName(f, zone))
+		groups[text].names = append(groups[text].names, f.ZoneName(zone))
 	}
 	var out []string
 	for _, text := range order {
@@ -46,26 +46,6 @@ func to(m *store.Method) string {
 		return "From "
 	}
 	return "To "
-}
-
-func servedZones(m *store.Method) (zones []string) {
-	for i := range m.Tables {
-		for _, z := range m.Tables[i].Zones {
-			if !slices.Contains(zones, z) {
-				zones = append(zones, z)
-			}
-		}
-	}
-	return zones
-}
-
-func zoneName(f *store.File, id string) string {
-	for i := range f.Zones {
-		if f.Zones[i].ID == id && f.Zones[i].Name != "" {
-			return f.Zones[i].Name
-		}
-	}
-	return id
 }
 
 func and(list []string) string {

@@ -51,7 +51,7 @@ func Grid(f *store.File, t *rate.Table) [][]string {
 	w := words(f)
 	head := []string{string(t.By)}
 	for _, id := range t.Zones {
-		head = append(head, zoneName(f, id))
+		head = append(head, f.ZoneName(id))
 	}
 	rows := [][]string{head}
 	for i := range t.Rows {
@@ -62,13 +62,4 @@ func Grid(f *store.File, t *rate.Table) [][]string {
 		rows = append(rows, row)
 	}
 	return rows
-}
-
-func zoneName(f *store.File, id string) string {
-	for i := range f.Zones {
-		if f.Zones[i].ID == id && f.Zones[i].Name != "" {
-			return f.Zones[i].Name
-		}
-	}
-	return id
 }

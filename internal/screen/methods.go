@@ -106,24 +106,12 @@ var termNames = map[terms.Field][2]string{
 	terms.OnlyClasses: {"Only classes", "Soft, Small"}, terms.Without: {"Not classes", "Bulky"}, terms.Coupons: {"Needs a coupon", "NAME"}, terms.Groups: {"Customer groups", "trade"},
 }
 
-// servedZones lists the zones that a method has prices for, in the order of its columns.
-func servedZones(m *store.Method) (zones []string) {
-	for i := range m.Tables {
-		for _, z := range m.Tables[i].Zones {
-			if !slices.Contains(zones, z) {
-				zones = append(zones, z)
-			}
-		}
-	}
-	return zones
-}
-
 func methodViewOf(f *store.File, m *store.Method) *methodView {
 	v := &methodView{ID: m.ID, Name: nameOr(m.Name, m.ID), Label: m.BuyersLabel(), Kind: m.Kind, Taxable: m.Taxable, Preselected: m.Preselected, Tells: m.WhenRefused == "tell", RefusedText: m.RefusedText}
 	for _, kind := range []string{store.Delivery, store.Pickup} {
 		v.Kinds = append(v.Kinds, choice{kind, kindWords[kind], m.Kind == kind})
 	}
-	zones := servedZones(m)
+	zones := m.ServedZones()
 	for _, id := range zones {
 		z, i := zoneByID(f, id)
 		v.Zones = append(v.Zones, columnView{id, nameOr(z.Name, z.ID), colour(i)})
@@ -179,7 +167,7 @@ func (s *Server) editTerm(c *gin.Context) {
 		if m == nil {
 			return slipf("this method was removed meanwhile; nothing was changed")
 		}
-		if zone != "" && !slices.Contains(servedZones(m), zone) {
+		if zone != "" && !slices.Contains(m.ServedZones(), zone) {
 			return slipf("this zone's column was taken out meanwhile; reload to see the terms as they are now")
 		}
 		now := termCellOf(f, m, zone, field)

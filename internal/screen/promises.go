@@ -124,18 +124,11 @@ func (s *Server) promisesPage(c *gin.Context) {
 func promisesViewOf(f *store.File, list []kept) promisesView {
 	v := promisesView{Runs: slices.Clone(runs)}
 	v.Said, _ = promised(list)
-	zone := func(id string) string {
-		z, _ := zoneByID(f, id)
-		if z == nil {
-			return id
-		}
-		return nameOr(z.Name, z.ID)
-	}
 	for _, k := range list {
 		row := promiseRow{kept: k, Now: k.Is}
 		if k.body.Holds == promise.Zone {
-			row.What = zone(k.Wanted) + " takes the address"
-			row.Now, row.Was = zone(k.Is), zone(k.Was)
+			row.What = f.ZoneName(k.Wanted) + " takes the address"
+			row.Now, row.Was = f.ZoneName(k.Is), f.ZoneName(k.Was)
 		} else {
 			what := k.Wanted
 			if k.body.Amount != nil {

@@ -359,7 +359,7 @@ func (s *Server) removeTable(c *gin.Context) {
 			m.Classes = "together"
 		}
 		for zone := range m.Terms {
-			if !slices.Contains(servedZones(m), zone) {
+			if !slices.Contains(m.ServedZones(), zone) {
 				delete(m.Terms, zone)
 			}
 		}

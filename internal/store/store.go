@@ -5,6 +5,8 @@
 package store
 
 import (
+	"slices"
+
 	"diadrom/internal/calendar"
 	"diadrom/internal/exact"
 	"diadrom/internal/place"
@@ -25,6 +27,16 @@ type File struct {
 	Methods    []Method    `json:"methods"`
 	Surcharges []Surcharge `json:"surcharges"`
 	Agreed     []Agreed    `json:"agreed"`
+}
+
+// ZoneName is what a zone is called; its id where it has no name.
+func (f *File) ZoneName(id string) string {
+	for i := range f.Zones {
+		if f.Zones[i].ID == id && f.Zones[i].Name != "" {
+			return f.Zones[i].Name
+		}
+	}
+	return id
 }
 
 // Home is the country that codes and towns belong to where none is named: the one that the shop ships from, or else has a
@@ -160,6 +172,18 @@ type Method struct {
 	RefusedText string           `json:"refused_text,omitempty"`
 	Terms       map[string]Terms `json:"terms,omitempty"` // by zone
 	Tables      []rate.Table     `json:"tables"`
+}
+
+// ServedZones lists the ids of the zones that a method has prices for, in the order of its columns.
+func (m *Method) ServedZones() (zones []string) {
+	for i := range m.Tables {
+		for _, z := range m.Tables[i].Zones {
+			if !slices.Contains(zones, z) {
+				zones = append(zones, z)
+			}
+		}
+	}
+	return zones
 }
 
 // BuyersLabel is what the buyer reads.
