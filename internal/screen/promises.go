@@ -204,7 +204,16 @@ func (s *Server) makePromise(ctx context.Context, state *draft.State, method str
 	if lines == nil {
 		lines = []storage.CartLine{}
 	}
-	if p.Request, err = json.Marshal(map[string]any{"to": addressJSON(q.To), "lines": lines}); err != nil {
+	request := map[string]any{"to": addressJSON(q.To), "lines": lines}
+	if len(q.Coupons) > 0 {
+		request["coupons"] = q.Coupons
+	}
+	for name, value := range map[string]string{"customer": q.Customer, "group": q.Group} {
+		if value != "" {
+			request[name] = value
+		}
+	}
+	if p.Request, err = json.Marshal(request); err != nil {
 		return "", err
 	}
 	p.Name = goodsOf(state.File, t.Cart) + " to " + t.Destination
@@ -315,8 +324,10 @@ func (s *Server) tryPromise(c *gin.Context) {
 			return slipf("this promise was taken out meanwhile")
 		}
 		var request struct {
-			To    struct{ Country, Region, City, Postcode, Street, Lat, Lon string }
-			Lines []storage.CartLine
+			To              struct{ Country, Region, City, Postcode, Street, Lat, Lon string }
+			Lines           []storage.CartLine
+			Coupons         []string
+			Customer, Group string
 		}
 		if err := json.Unmarshal(list[i].body.Request, &request); err != nil {
 			return err
@@ -328,7 +339,7 @@ func (s *Server) tryPromise(c *gin.Context) {
 				a.Lat, a.Lon = &lat, &lon
 			}
 		}
-		t.Cart, t.Destination = request.Lines, a.Line(f.Home())
+		*t = storage.Till{Cart: request.Lines, Destination: a.Line(f.Home()), Coupons: strings.Join(request.Coupons, ", "), Customer: request.Customer, Group: request.Group}
 		return nil
 	}, func(slips *tillSlips, text string) { slips.destinationSlip = text })
 }

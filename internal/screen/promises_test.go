@@ -2,6 +2,7 @@ package screen
 
 import (
 	"net/http"
+	"strings"
 	"testing"
 
 	"diadrom/internal/draft"
@@ -95,4 +96,28 @@ func TestTheTillSaysWhatMakesAnOptionFree(t *testing.T) {
 		assert.Equal(t, tt.want, freeHint(m, quote.Option{Charge: "5.00", Zone: "z"}, has, u))
 		assert.Empty(t, freeHint(m, quote.Option{Charge: "0.00", Zone: "z"}, has, u))
 	}
+}
+
+func TestTheTillAsksWhoBuysWherePricesLookAtIt(t *testing.T) {
+	s := lauha(t)
+	_, _ = s.post("/methods/parcel/term", "zone", "", "field", "free", "was", "from 120.00", "text", "from 120 or with coupon LÖYLY")
+	_, body := s.get("/zones")
+	holds(t, body, `id="till-coupons"`)
+	assert.NotContains(t, body, `id="till-group"`)
+	_, body = s.post("/till/buyer", "field", "coupons", "value", "  löyly ")
+	holds(t, body, `value="löyly"`, "free with a coupon")
+	_, body = s.post("/promises", "method", "parcel", "holds", "price", "amount", "0.00")
+	holds(t, body, "Promised: ")
+	_, _ = s.post("/till/buyer", "field", "coupons", "value", "")
+	_, body = s.get("/promises")
+	holds(t, body, "5 promises hold") // with the coupon that it was kept with
+	_, body = s.post("/promises/promise/try")
+	holds(t, body, `value="löyly"`)
+	_, _ = s.post("/methods/locker/term", "zone", "", "field", "groups", "was", "", "text", "trade")
+	_, body = s.get("/zones")
+	holds(t, body, `<option value="trade">trade</option>`, "Parcel locker near you</b> ")
+	_, body = s.post("/till/buyer", "field", "group", "value", "trade")
+	holds(t, body, `<option value="trade" selected>trade</option>`, `data-method="locker"`)
+	status, _ := s.post("/till/buyer", "field", "customer", "value", strings.Repeat("x", 400))
+	assert.Equal(t, http.StatusUnprocessableEntity, status)
 }

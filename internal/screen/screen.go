@@ -168,6 +168,7 @@ func (s *Server) routes(r *gin.Engine) {
 	r.POST("/till/carts/:cart/forget", s.forgetCart)
 	r.POST("/till/line", s.tillLine)
 	r.POST("/till/add", s.tillAdd)
+	r.POST("/till/buyer", s.tillBuyer)
 	r.NoRoute(func(c *gin.Context) { s.problem(c, http.StatusNotFound, "There is no such page here.") })
 }
 

@@ -63,6 +63,7 @@ type tillView struct {
 	Carts                        []choice
 	Lines                        []tillLine
 	Sum, Goods                   string
+	Buyer                        buyerView
 	Options                      []tillOption
 	Refused                      []quote.Refused
 	Gone                         []string // offered before the last edit
@@ -100,7 +101,7 @@ func (s *Server) loadTill(ctx context.Context, f *store.File) (storage.Till, err
 // request makes the Till a request; lines whose product is gone are left out.
 func (s *Server) request(state *draft.State, t storage.Till) (q quote.Request, lines []int, err error) {
 	f := state.File
-	q.At = time.Now()
+	q.At, q.Coupons, q.Customer, q.Group = time.Now(), couponsOf(t.Coupons), t.Customer, t.Group
 	q.To, err = state.Engine.Reader().Address(t.Destination)
 	for i, l := range t.Cart {
 		p := store.Product{Name: l.Name, NeedsShipping: true}
@@ -144,7 +145,7 @@ func (s *Server) till(ctx context.Context, state *draft.State, slips tillSlips) 
 		return tillView{}, err
 	}
 	u := f.Store.Units()
-	v := tillView{Destination: t.Destination, Names: map[string]string{},
+	v := tillView{Destination: t.Destination, Buyer: buyerOf(f, t), Names: map[string]string{},
 		AddSlip: slips.addSlip, AddSKU: slips.sku, Slip: slips.slip, KeepName: slips.keepName, KeepSlip: slips.keepSlip}
 	for _, c := range carts {
 		same := sameCart(c.Lines, t.Cart)

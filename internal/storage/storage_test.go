@@ -144,7 +144,7 @@ func TestTheTillAndItsSamples(t *testing.T) {
 	_, ok, err := db.LoadTill(ctx)
 	require.NoError(t, err)
 	assert.False(t, ok)
-	till := Till{Cart: []CartLine{{SKU: "A", Quantity: 2}, {Name: "Own", Price: "1.00", Weight: "2", Quantity: 1}}, Destination: "21160 Merimasku"}
+	till := Till{Cart: []CartLine{{SKU: "A", Quantity: 2}, {Name: "Own", Price: "1.00", Weight: "2", Quantity: 1}}, Destination: "21160 Merimasku", Coupons: "LÖYLY", Customer: "C-1", Group: "trade"}
 	require.NoError(t, db.SaveTill(ctx, Till{}))
 	require.NoError(t, db.SaveTill(ctx, till))
 	got, ok, err := db.LoadTill(ctx)

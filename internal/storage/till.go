@@ -20,6 +20,9 @@ type CartLine struct {
 type Till struct {
 	Cart        []CartLine
 	Destination string // as typed
+	Coupons     string // as typed, parted by commas
+	Customer    string
+	Group       string
 }
 
 // SampleCart is a cart to choose.
@@ -32,7 +35,7 @@ type SampleCart struct {
 // LoadTill reads the Till; false where nothing was put in yet.
 func (db *DB) LoadTill(ctx context.Context) (t Till, ok bool, err error) {
 	var cart string
-	err = db.sql.QueryRowContext(ctx, "SELECT cart, destination FROM till").Scan(&cart, &t.Destination)
+	err = db.sql.QueryRowContext(ctx, "SELECT cart, destination, coupons, customer, customer_group FROM till").Scan(&cart, &t.Destination, &t.Coupons, &t.Customer, &t.Group)
 	if errors.Is(err, sql.ErrNoRows) {
 		return t, false, nil
 	}
@@ -48,8 +51,9 @@ func (db *DB) SaveTill(ctx context.Context, t Till) error {
 	if err != nil {
 		return err
 	}
-	_, err = db.sql.ExecContext(ctx, `INSERT INTO till (id, cart, destination) VALUES (1, ?, ?)
-		ON CONFLICT (id) DO UPDATE SET cart = excluded.cart, destination = excluded.destination`, string(cart), t.Destination)
+	_, err = db.sql.ExecContext(ctx, `INSERT INTO till (id, cart, destination, coupons, customer, customer_group) VALUES (1, ?, ?, ?, ?, ?)
+		ON CONFLICT (id) DO UPDATE SET cart = excluded.cart, destination = excluded.destination, coupons = excluded.coupons,
+			customer = excluded.customer, customer_group = excluded.customer_group`, string(cart), t.Destination, t.Coupons, t.Customer, t.Group)
 	return err
 }
 
