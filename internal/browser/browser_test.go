@@ -18,6 +18,7 @@ import (
 	"github.com/go-rod/rod/lib/input"
 	"github.com/go-rod/rod/lib/launcher"
 	"github.com/go-rod/rod/lib/proto"
+	"github.com/go-rod/rod/lib/utils"
 	"github.com/stretchr/testify/require"
 )
 
@@ -103,7 +104,7 @@ func (s *shop) open(t *testing.T, path string, width, height int) *rod.Page {
 	page, err := browser.Page(proto.TargetCreateTarget{})
 	require.NoError(t, err)
 	t.Cleanup(func() { page.Close() })
-	page = page.Timeout(time.Minute)
+	page = page.Timeout(time.Minute).Sleeper(func() utils.Sleeper { return utils.BackoffSleeper(10*time.Millisecond, 100*time.Millisecond, nil) })
 	require.NoError(t, page.SetViewport(&proto.EmulationSetDeviceMetricsOverride{Width: width, Height: height, DeviceScaleFactor: 1}))
 	require.NoError(t, page.Navigate(s.url+path))
 	require.NoError(t, page.WaitLoad())
