@@ -18,7 +18,6 @@ import (
 	"github.com/go-rod/rod/lib/input"
 	"github.com/go-rod/rod/lib/launcher"
 	"github.com/go-rod/rod/lib/proto"
-	"github.com/go-rod/rod/lib/utils"
 	"github.com/stretchr/testify/require"
 )
 
@@ -104,7 +103,7 @@ func (s *shop) open(t *testing.T, path string, width, height int) *rod.Page {
 	page, err := browser.Page(proto.TargetCreateTarget{})
 	require.NoError(t, err)
 	t.Cleanup(func() { page.Close() })
-	page = page.Timeout(time.Minute).Sleeper(func() utils.Sleeper { return utils.BackoffSleeper(10*time.Millisecond, 100*time.Millisecond, nil) })
+	page = page.Timeout(time.Minute)
 	require.NoError(t, page.SetViewport(&proto.EmulationSetDeviceMetricsOverride{Width: width, Height: height, DeviceScaleFactor: 1}))
 	require.NoError(t, page.Navigate(s.url+path))
 	require.NoError(t, page.WaitLoad())
