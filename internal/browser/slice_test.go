@@ -53,6 +53,7 @@ func waitText(t *testing.T, page *rod.Page, selector, want string) {
 		}
 		require.Failf(t, "text never came", "%s: want %q, have %q", selector, want, have)
 	}
+	quiet(page) // the focus is put back when the page has settled
 }
 
 func TestAPriceChangedIsQuotedAtOnceAndOutlivesAKill(t *testing.T) {
