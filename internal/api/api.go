@@ -10,9 +10,11 @@ import (
 	"mime"
 	"net/http"
 	"slices"
+	"strings"
 
 	"diadrom/internal/fault"
 	"diadrom/internal/quote"
+	"diadrom/internal/world"
 
 	"github.com/gin-gonic/gin"
 )
@@ -32,6 +34,7 @@ func Route(r gin.IRouter, engine func() *quote.Engine) {
 		c.Header("Allow", http.MethodPost)
 		problem(c, http.StatusMethodNotAllowed, "quotes are asked for by POST", nil)
 	})
+	r.GET("/api/v1/address-forms/:country", func(c *gin.Context) { form(c, engine()) })
 	r.GET("/api/v1/openapi.yaml", func(c *gin.Context) {
 		c.Data(http.StatusOK, "application/yaml; charset=utf-8", Description) // RFC 9512
 	})
@@ -71,6 +74,45 @@ func quotes(c *gin.Context, engine *quote.Engine) {
 		return
 	}
 	send(c, http.StatusOK, "application/json", answers[0])
+}
+
+// Form is what to ask of an address in a country.
+type Form struct {
+	Country  string   `json:"country"`
+	Name     string   `json:"name"`
+	Postcode bool     `json:"postcode"`
+	Shape    string   `json:"shape"`
+	Regions  []Region `json:"regions"`
+}
+
+// Region is a region to choose.
+type Region struct {
+	Code string `json:"code"` // ISO 3166-2
+	Name string `json:"name"`
+}
+
+// FormOf is what a store asks of an address in a country; false where there is no such country.
+func FormOf(e *quote.Engine, country string) (Form, bool) {
+	known, ok := world.CountryByCode(country)
+	if !ok {
+		return Form{}, false
+	}
+	asked := e.Form(known.Alpha2)
+	f := Form{Country: known.Alpha2, Name: known.Name, Postcode: asked.Postcode, Shape: asked.Shape, Regions: []Region{}}
+	for _, r := range asked.Regions {
+		f.Regions = append(f.Regions, Region{r.Code, r.Name})
+	}
+	slices.SortStableFunc(f.Regions, func(a, b Region) int { return strings.Compare(world.Fold(a.Name), world.Fold(b.Name)) })
+	return f, true
+}
+
+func form(c *gin.Context, engine *quote.Engine) {
+	f, ok := FormOf(engine, c.Param("country"))
+	if !ok {
+		problem(c, http.StatusNotFound, "there is no such country in ISO 3166-1", nil)
+		return
+	}
+	send(c, http.StatusOK, "application/json", f)
 }
 
 // malformed says whether a fault is one of form, not of what the values mean.

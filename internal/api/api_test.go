@@ -164,6 +164,44 @@ func TestWhatIsWrongIsToldWithItsPlace(t *testing.T) {
 	}
 }
 
+func TestWhatToAskOfAnAddress(t *testing.T) {
+	s := opened(t)
+	get := func(country string) (int, string) {
+		req, err := http.NewRequest(http.MethodGet, s.URL+"/api/v1/address-forms/"+country, nil)
+		require.NoError(t, err)
+		resp, err := http.DefaultClient.Do(req)
+		require.NoError(t, err)
+		defer resp.Body.Close()
+		body, err := io.ReadAll(resp.Body)
+		require.NoError(t, err)
+		req.URL.Scheme, req.URL.Host = "", ""
+		route, params, err := s.router.FindRoute(req)
+		require.NoError(t, err)
+		input := &openapi3filter.RequestValidationInput{Request: req, PathParams: params, Route: route}
+		require.NoError(t, openapi3filter.ValidateResponse(context.Background(), &openapi3filter.ResponseValidationInput{
+			RequestValidationInput: input, Status: resp.StatusCode, Header: resp.Header, Body: io.NopCloser(bytes.NewReader(body)),
+		}), string(body))
+		return resp.StatusCode, string(body)
+	}
+	status, body := get("FIN")
+	assert.Equal(t, http.StatusOK, status)
+	assert.JSONEq(t, `{"country":"FI","name":"Finland","postcode":true,"shape":"5 digits","regions":[]}`, body)
+	_, body = get("HK")
+	assert.Contains(t, body, `"postcode":false`)
+	_, body = get("US")
+	assert.Contains(t, body, `{"code":"US-TX","name":"Texas"}`)
+	_, body = get("IT") // its addresses name the province, which is part of a region
+	assert.Contains(t, body, `"code":"IT-FI"`)
+	assert.NotContains(t, body, `"code":"IT-52"`)
+	status, _ = get("XX")
+	assert.Equal(t, http.StatusNotFound, status)
+	for _, to := range []string{`{"country":"FI","postcode":"2110"}`, `{"country":"FI","postcode":"22100"}`, `{"country":"HK"}`} {
+		status, body = s.ask(t, `{"checkout":true,"to":`+to+`,"lines":[{"sku":"TOWEL-70","quantity":2}]}`, true)
+		assert.Equal(t, http.StatusOK, status, body)
+		assert.Contains(t, body, `"checkout":{`)
+	}
+}
+
 func TestOtherThanJSONByPOSTIsRefused(t *testing.T) {
 	s := opened(t)
 	for _, tt := range []struct {

@@ -182,7 +182,7 @@ func TestARealShopStartsEmptyAndCanQuote(t *testing.T) {
 
 func TestNoErrorsInTheConsole(t *testing.T) {
 	s := demoShop(t)
-	for _, path := range []string{"/zones", "/goods", "/methods", "/rates/freight", "/quotes", "/quotes?over=weight", "/promises"} {
+	for _, path := range []string{"/zones", "/goods", "/methods", "/rates/freight", "/quotes", "/quotes?over=weight", "/promises", "/checkout"} {
 		page := s.open(t, path, 1280, 800)
 		refused := page.MustEval(`() => performance.getEntriesByType("resource").filter(r => r.responseStatus >= 400 || !r.name.startsWith(location.origin)).map(r => r.name).join(" ")`).String()
 		assert.Empty(t, refused, path)
@@ -209,7 +209,7 @@ func TestAccessibility(t *testing.T) {
 		require.NoError(t, err)
 		resp.Body.Close()
 	}
-	for _, path := range []string{"/zones", "/zones?strip=FI&from=20000&to=29999&new=FI+22*", "/zones/file/1", "/goods", "/goods/file/2", "/methods", "/rates/parcel", "/quotes", "/quotes?over=weight", "/promises"} {
+	for _, path := range []string{"/zones", "/zones?strip=FI&from=20000&to=29999&new=FI+22*", "/zones/file/1", "/goods", "/goods/file/2", "/methods", "/rates/parcel", "/quotes", "/quotes?over=weight", "/promises", "/checkout"} {
 		page := s.open(t, path, 1280, 800)
 		page.MustEval(`() => { document.querySelectorAll("details").forEach(d => d.open = true) }`)
 		page.MustEval(`(code) => { (0, eval)(code); }`, axe)

@@ -12,6 +12,7 @@ type Answer struct {
 	Refused       []Refused `json:"refused"`
 	Warnings      []Warning `json:"warnings"`
 	Message       string    `json:"message"`
+	Checkout      *Checkout `json:"checkout,omitempty"` // of a request for a checkout
 }
 
 // Zone is a zone that takes the address, with the rule that did.
@@ -42,6 +43,7 @@ type Option struct {
 	Days   *store.Days `json:"days"`
 	Dates  *Dates      `json:"dates,omitempty"` // of a request with a moment, to a store that says when orders leave
 	Steps  []Step      `json:"steps"`
+	Offer  *Offer      `json:"offer,omitempty"` // of a request for a checkout
 }
 
 // Dates are the first and the last day on which the goods may arrive, as in ISO 8601, and as buyers read them.

@@ -103,6 +103,9 @@ func (e *Engine) Quote(q *Request) *Answer {
 		d := a.distance.String()
 		answer.Measures.Distance = &d
 	}
+	if q.Checkout {
+		answer.Checkout = e.address(&q.To, &a.to)
+	}
 	if !a.cart.shipped {
 		return answer
 	}
@@ -116,6 +119,11 @@ func (e *Engine) Quote(q *Request) *Answer {
 		}
 	}
 	answer.Options = a.finish()
+	if q.Checkout {
+		for i := range answer.Options {
+			answer.Options[i].Offer = a.offer(a.options[i].m, &answer.Options[i], &answer.Measures)
+		}
+	}
 	if len(answer.Options) == 0 {
 		answer.Message = a.message(answer.Refused)
 	}

@@ -24,6 +24,7 @@ type Request struct {
 	Coupons  []string
 	Customer string
 	Group    string
+	Checkout bool      // whether the answer is for a checkout, which shows more than the price
 	At       time.Time // when the order is placed; zero where it is not said
 }
 
@@ -69,6 +70,8 @@ func (e *Engine) request(r *jsonread.Reader) (q Request) {
 			q.Coupons = r.Texts()
 		case "customer":
 			q.Customer = strings.TrimSpace(r.Text())
+		case "checkout":
+			q.Checkout = r.Bool(false)
 		case "group":
 			q.Group = strings.TrimSpace(r.Text())
 		case "at":

@@ -6,10 +6,7 @@ import (
 	"testing"
 
 	"diadrom/internal/draft"
-	"diadrom/internal/exact"
 	"diadrom/internal/promise"
-	"diadrom/internal/quote"
-	"diadrom/internal/store"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -74,28 +71,6 @@ func TestTheTillSaysWhatMakesAnOptionFree(t *testing.T) {
 	holds(t, body, "38.00 more of goods and it is free", "8.00 more of goods and it is free", `<a href="/rates/parcel">`, `<a href="/zones#zone-finland">Finland</a>`)
 	_, body = s.post("/goods/cell", "sku", "LADLE-B", "field", "price", "was", "24.00", "text", "32.00")
 	holds(t, body, "30.00 more of goods and it is free", `<a href="/methods/locker#terms">free from 90.00`)
-	f := s.draft.State().File
-	u := f.Store.Units()
-	ninety, three := exact.MustParse("90.00"), int64(3)
-	for _, tt := range []struct {
-		free *store.Free
-		own  *store.Free // the zone's
-		want string
-	}{
-		{nil, nil, ""},
-		{&store.Free{Subtotal: &ninety}, nil, "7.50 more of goods and it is free"},
-		{&store.Free{Quantity: &three}, nil, "2 items more and it is free"},
-		{&store.Free{Subtotal: &ninety, Quantity: &three}, nil, "7.50 more of goods or 2 items more and it is free"},
-		{&store.Free{Subtotal: &ninety, Quantity: &three, Require: "all"}, nil, "7.50 more of goods and 2 items more and it is free"},
-		{&store.Free{Subtotal: &ninety, Coupons: []string{"X"}, Require: "all"}, nil, ""},
-		{&store.Free{Coupons: []string{"X"}}, nil, ""},
-		{&store.Free{Quantity: &three}, &store.Free{Subtotal: &ninety}, "7.50 more of goods and it is free"},
-	} {
-		m := &store.Method{Free: tt.free, Terms: map[string]store.Terms{"z": {Free: tt.own}}}
-		has := quote.Measures{Subtotal: "82.50", Quantity: 1}
-		assert.Equal(t, tt.want, freeHint(m, quote.Option{Charge: "5.00", Zone: "z"}, has, u))
-		assert.Empty(t, freeHint(m, quote.Option{Charge: "0.00", Zone: "z"}, has, u))
-	}
 }
 
 func TestTheTillAsksWhoBuysWherePricesLookAtIt(t *testing.T) {

@@ -229,7 +229,7 @@ func (v *tillView) quote(state *draft.State, q *quote.Request) {
 		z, _ := zoneByID(f, o.Zone)
 		option := tillOption{ID: o.Method, Label: o.Label, Charge: o.Charge, Zone: nameOr(z.Name, z.ID), Because: because[o.Zone].Because, ZoneID: o.Zone, Kind: o.Kind}
 		m := methodByID(f, o.Method)
-		option.Hint = freeHint(m, o, a.Measures, u)
+		option.Hint = quote.FreeHint(m, &o, &a.Measures, u)
 		for _, step := range o.Steps {
 			option.Steps = append(option.Steps, tillStep{step, whereSet(m, step.Kind)})
 		}
@@ -277,33 +277,6 @@ func whereSet(m *store.Method, step string) string {
 		return "/methods/" + m.ID + "#terms"
 	}
 	return ""
-}
-
-// freeHint says how much more of goods makes an option free; "" where it is free, or more alone does not make it so.
-func freeHint(m *store.Method, o quote.Option, has quote.Measures, u rate.Units) string {
-	free := m.Free
-	if t, ok := m.Terms[o.Zone]; ok && t.Free != nil {
-		free = t.Free
-	}
-	if free == nil || o.Charge == exact.Zero.Fixed(u.Digits) {
-		return ""
-	}
-	var lacks []string
-	if free.Subtotal != nil {
-		if sum, err := exact.Parse(has.Subtotal); err == nil && sum.Less(*free.Subtotal) {
-			lacks = append(lacks, u.Money(free.Subtotal.Sub(sum))+" more of goods")
-		}
-	}
-	if free.Quantity != nil && has.Quantity < *free.Quantity {
-		lacks = append(lacks, u.Measure(rate.ByQuantity, exact.FromInt(*free.Quantity-has.Quantity))+" more")
-	}
-	switch {
-	case len(lacks) == 0 || free.Require == "all" && len(free.Coupons) > 0:
-		return ""
-	case free.Require == "all":
-		return strings.Join(lacks, " and ") + " and it is free"
-	}
-	return strings.Join(lacks, " or ") + " and it is free"
 }
 
 // tillZone is the index of the zone that takes the Till's address before all others, −1 where none does, with the address as

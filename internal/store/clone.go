@@ -15,6 +15,7 @@ func (f *File) Clone() *File {
 	if c.Store.Dispatch = clonePointer(f.Store.Dispatch); c.Store.Dispatch != nil {
 		c.Store.Dispatch.Weekdays, c.Store.Dispatch.Closed = slices.Clone(f.Store.Dispatch.Weekdays), slices.Clone(f.Store.Dispatch.Closed)
 	}
+	c.Store.Checkout = clonePointer(f.Store.Checkout)
 	c.Locations, c.Classes, c.Products = slices.Clone(f.Locations), slices.Clone(f.Classes), slices.Clone(f.Products)
 	c.Zones = cloneEach(f.Zones, func(z *Zone) {
 		z.Rank, z.Places, z.Except = clonePointer(z.Rank), cloneRules(z.Places), cloneRules(z.Except)

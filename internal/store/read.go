@@ -191,6 +191,8 @@ func (r *reader) settings(s *Settings) {
 			s.Volumetric = r.divisor()
 		case "dispatch":
 			s.Dispatch = r.dispatch()
+		case "checkout":
+			s.Checkout = r.checkout()
 		case "subtotal_counts":
 			s.SubtotalCounts = r.choice("shipped", "all")
 		case "tax":
@@ -206,6 +208,28 @@ func (r *reader) settings(s *Settings) {
 	if s.DistanceUnit == "mi" {
 		s.metres = place.MetresPerMile
 	}
+}
+
+// checkout reads how the checkout asks; nil where it is absent.
+func (r *reader) checkout() *Checkout {
+	c := &Checkout{Options: "list", Address: "delivery"}
+	ok := r.Object(func(name []byte) bool {
+		switch string(name) {
+		case "prices_wait":
+			c.PricesWait = r.Bool(false)
+		case "options":
+			c.Options = or(r.choice("list", "menu"), "list")
+		case "address":
+			c.Address = or(r.choice("delivery", "billing", "only_billing"), "delivery")
+		default:
+			return false
+		}
+		return true
+	})
+	if !ok {
+		return nil
+	}
+	return c
 }
 
 // dispatch reads when orders leave; nil where it is absent.

@@ -6,6 +6,7 @@ package store
 
 import (
 	"slices"
+	"strings"
 
 	"diadrom/internal/calendar"
 	"diadrom/internal/exact"
@@ -73,6 +74,7 @@ type Settings struct {
 	Volumetric     *exact.Decimal `json:"volumetric_divisor,omitempty"` // cm³ per kg; nil: only weights are billed
 	SubtotalCounts string         `json:"subtotal_counts"`              // shipped, all; shipped where absent
 	Dispatch       *calendar.Plan `json:"dispatch,omitempty"`           // when orders leave; nil: days are not made dates
+	Checkout       *Checkout      `json:"checkout,omitempty"`           // how the shop's checkout asks; nil: as its zero value
 	Tax            Tax            `json:"tax"`
 	digits         int
 	metres         float64
@@ -83,6 +85,13 @@ func (s *Settings) Digits() int { return s.digits }
 
 // Metres is the length of the store's unit of distance.
 func (s *Settings) Metres() float64 { return s.metres }
+
+// Checkout says how a checkout asks and shows.
+type Checkout struct {
+	PricesWait bool   `json:"prices_wait"` // no price before the address is complete
+	Options    string `json:"options"`     // list, menu; list where absent
+	Address    string `json:"address"`     // delivery, billing, only_billing; delivery where absent
+}
 
 // Tax says how shipping is taxed.
 type Tax struct {
@@ -108,6 +117,17 @@ type Location struct {
 	Lon       *exact.Decimal `json:"lon,omitempty"`
 	ShipsFrom bool           `json:"ships_from"`
 	Pickup    bool           `json:"pickup"`
+}
+
+// Address is the location's address in one line, without its country.
+func (l *Location) Address() string {
+	var parts []string
+	for _, p := range []string{l.Street, strings.TrimSpace(l.Postcode + " " + l.City)} {
+		if p != "" {
+			parts = append(parts, p)
+		}
+	}
+	return strings.Join(parts, ", ")
 }
 
 // Class is a shipping class.

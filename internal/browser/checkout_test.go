@@ -1,0 +1,109 @@
+package browser
+
+import (
+	"testing"
+
+	"github.com/go-rod/rod"
+	"github.com/go-rod/rod/lib/input"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// tabTo goes with Tab alone until a field has the focus.
+func tabTo(t *testing.T, page *rod.Page, selector string) {
+	t.Helper()
+	for range 60 {
+		page.KeyActions().Press(input.Tab).MustDo()
+		if page.MustEval(`(s) => document.activeElement.matches(s)`, selector).Bool() {
+			return
+		}
+	}
+	require.Fail(t, "Tab never comes to "+selector)
+}
+
+// A buyer's whole way by keyboard alone: basket, address, ways, sum.
+func TestTheCheckoutByKeyboardAlone(t *testing.T) {
+	s := demoShop(t)
+	page := s.open(t, "/checkout", 1280, 800)
+	shows := func(selector, text string) {
+		t.Helper()
+		waitFor(t, page, `(s, w) => { const e = document.querySelector(s); return e && e.checkVisibility() && e.textContent.includes(w); }`, selector, text)
+	}
+	gone := func(selector string) {
+		t.Helper()
+		waitFor(t, page, `(s) => { const e = document.querySelector(s); return !e || !e.checkVisibility(); }`, selector)
+	}
+	shows("#total", "€88.90") // 82.00 of goods and the parcel, which is preselected
+	tabTo(t, page, ".cart [type=number]")
+	page.KeyActions().Press(input.ArrowUp).MustDo() // a third towel
+	shows(".delivery", "9.00 more of goods and it is free")
+	shows("#total", "€117.90")
+
+	tabTo(t, page, "#first-name")
+	page.MustInsertText("Aino Esimerkki")
+	back := func() { // to the country again
+		page.KeyActions().Press(input.Tab).MustDo()
+		page.KeyActions().Press(input.ShiftLeft).Type(input.Tab).Release(input.ShiftLeft).MustDo()
+	}
+	tabTo(t, page, "#first-country")
+	page.KeyActions().Type([]input.Key("Hong")...).MustDo()
+	gone("#first-postcode") // Hong Kong has no postcodes
+	back()
+	page.KeyActions().Type([]input.Key("Canada")...).MustDo()
+	shows(".field:has(#first-region)", "State or region")
+	waitFor(t, page, `() => !!document.querySelector("#first-region option[value='CA-ON']")`)
+	back()
+	page.KeyActions().Type([]input.Key("Russia")...).MustDo()
+	shows("#nothing", "We do not deliver to")
+	gone("#place") // and no order
+
+	back()
+	page.KeyActions().Type([]input.Key("Finland")...).MustDo()
+	shows("#first-postcode", "")
+	tabTo(t, page, "#first-postcode")
+	page.MustInsertText("2110")
+	shows("#first-postcode-slip", "they are 5 digits")
+	page.KeyActions().Press(input.End).Type(input.Digit0).MustDo()
+	gone("#first-postcode-slip")
+	tabTo(t, page, ".way input")
+	page.KeyActions().Press(input.ArrowDown).MustDo()
+	tabTo(t, page, "#place")
+	page.KeyActions().Press(input.Enter).MustDo()
+	shows("#first-street-slip", "Please add the street")
+	waitFor(t, page, `() => document.activeElement.id === "first-street"`)
+	page.MustInsertText("Esimerkkikatu 1")
+	tabTo(t, page, "#place")
+	page.KeyActions().Press(input.Enter).MustDo()
+	shows("#placed", "no order was placed")
+	assert.Contains(t, page.MustElement("#placed").MustText(), page.MustElement("#total").MustText())
+}
+
+func TestTheOwnerChoosesHowTheCheckoutAsks(t *testing.T) {
+	s := demoShop(t)
+	page := s.open(t, "/checkout", 390, 844)
+	choose := func(id, value string) {
+		page.MustElement(id).MustEval(`(v) => { this.value = v; this.dispatchEvent(new Event("change", {bubbles: true})); }`, value)
+		quiet(page)
+	}
+	waitText(t, page, "#total", "€88.90")
+	choose("#set-prices", "wait")
+	page.MustElement("#first-postcode").MustSelectAllText().MustInput("2116")
+	waitText(t, page, ".delivery", "The prices come once the address is right")
+	assert.Equal(t, "€82.00", page.MustElement("#total").MustText(), "no price of delivery is in the sum")
+	page.MustElement("#first-postcode").MustSelectAllText().MustInput("21160")
+	waitText(t, page, "#total", "€88.90")
+	choose("#set-options", "menu")
+	waitText(t, page, "#way-menu", "Parcel locker near you, €5.90")
+	page.MustElement("#way-menu").MustSelect("Collect at the workshop, Naantali, free")
+	waitText(t, page, ".menu-of", "Verstaskuja 3, 21100 Naantali · 8.9 km away")
+	choose("#set-address", "billing")
+	waitText(t, page, "#h-address", "Who pays")
+	page.MustElement("#other").MustClick()
+	page.MustElement("#second-country").MustSelect("Sweden")
+	waitText(t, page, ".delivery", "The prices come once the postcode is there")
+	wide := page.MustEval(`() => document.documentElement.scrollWidth - innerWidth`).Int()
+	assert.LessOrEqual(t, wide, 0, "nothing scrolls sideways on a phone")
+	page.MustReload().MustWaitLoad()
+	waitText(t, page, "#h-address", "Who pays")
+	assert.Equal(t, "wait", page.MustElement("#set-prices").MustProperty("value").String(), "the choice is kept")
+}

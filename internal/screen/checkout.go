@@ -1,0 +1,170 @@
+package screen
+
+import (
+	"cmp"
+	"context"
+	"net/http"
+	"slices"
+	"strings"
+
+	"diadrom/internal/api"
+	"diadrom/internal/draft"
+	"diadrom/internal/place"
+	"diadrom/internal/store"
+	"diadrom/internal/world"
+
+	"github.com/gin-gonic/gin"
+)
+
+// checkoutView is the checkout as a buyer meets it, with the owner's choices above it.
+type checkoutView struct {
+	Shop      string
+	Settings  store.Checkout
+	Countries []choice
+	Buyer     buyerView
+	HasGoods  bool
+	Start     checkoutStart
+}
+
+// checkoutStart is what the page begins with: the Till's cart, address and buyer. All else the page asks of the API.
+type checkoutStart struct {
+	Currency string            `json:"currency"`
+	Digits   int               `json:"digits"`
+	Taxed    bool              `json:"taxed"` // whether prices include tax
+	Lines    []checkoutLine    `json:"lines"`
+	To       checkoutAddress   `json:"to"`
+	Form     api.Form          `json:"form"` // of the address's country
+	Coupons  string            `json:"coupons"`
+	Customer string            `json:"customer"`
+	Group    string            `json:"group"`
+	Labels   map[string]string `json:"labels"` // of methods
+	Options  string            `json:"options"`
+	Address  string            `json:"address"`
+}
+
+// checkoutLine is a line of the cart; one without a sku carries its own weight.
+type checkoutLine struct {
+	SKU      string `json:"sku"`
+	Name     string `json:"name"`
+	Price    string `json:"price"`
+	Weight   string `json:"weight"`
+	Quantity int64  `json:"quantity"`
+}
+
+type checkoutAddress struct {
+	Country  string `json:"country"`
+	Region   string `json:"region"`
+	City     string `json:"city"`
+	Postcode string `json:"postcode"`
+	Street   string `json:"street"`
+}
+
+func (s *Server) checkout(c *gin.Context) {
+	v, err := s.checkoutView(c.Request.Context(), s.draft.State())
+	if err != nil {
+		s.internal(c, err)
+		return
+	}
+	s.html(c, http.StatusOK, s.render("checkout", v))
+}
+
+func checkoutOf(f *store.File) store.Checkout {
+	if f.Store.Checkout != nil {
+		return *f.Store.Checkout
+	}
+	return store.Checkout{Options: "list", Address: "delivery"}
+}
+
+func (s *Server) checkoutView(ctx context.Context, state *draft.State) (v checkoutView, err error) {
+	f := state.File
+	t, err := s.loadTill(ctx, f)
+	if err != nil {
+		return v, err
+	}
+	v = checkoutView{Shop: shopName(f), Settings: checkoutOf(f), Buyer: buyerOf(f, t), HasGoods: len(f.Products) > 0}
+	u := f.Store.Units()
+	start := checkoutStart{Currency: f.Store.Currency, Digits: u.Digits, Taxed: f.Store.Tax.PricesIncludeTax, Lines: []checkoutLine{}, Coupons: t.Coupons,
+		Customer: t.Customer, Group: t.Group, Labels: map[string]string{}, Options: v.Settings.Options, Address: v.Settings.Address}
+	q, at, err := s.request(state, t)
+	to := q.To
+	if err != nil && to.Country == "" {
+		to = place.Address{Country: cmp.Or(f.Home(), "FI")}
+	}
+	for i, l := range q.Lines {
+		line := checkoutLine{SKU: l.Product.SKU, Name: nameOr(l.Product.Name, l.Product.SKU), Price: u.Money(l.Product.Price), Quantity: l.Quantity}
+		if line.SKU == "" {
+			line.Weight = t.Cart[at[i]].Weight
+		}
+		start.Lines = append(start.Lines, line)
+	}
+	start.To = checkoutAddress{to.Country, regionOf(&to), to.City, to.Postcode, to.Street}
+	start.Form, _ = api.FormOf(state.Engine, to.Country)
+	for i := range f.Methods {
+		start.Labels[f.Methods[i].ID] = f.Methods[i].BuyersLabel()
+	}
+	for _, country := range world.Countries() {
+		v.Countries = append(v.Countries, choice{country.Alpha2, country.Name, country.Alpha2 == to.Country})
+	}
+	slices.SortFunc(v.Countries, func(a, b choice) int { return strings.Compare(world.Fold(a.Name), world.Fold(b.Name)) })
+	v.Start = start
+	return v, nil
+}
+
+// regionOf is the whole code of an address's region.
+func regionOf(a *place.Address) string {
+	if r, ok := world.RegionByCode(a.Country, a.Region); ok {
+		return r.Code
+	}
+	return a.Region
+}
+
+// checkoutGoods finds what a buyer puts into the cart, by its sku or its name.
+func (s *Server) checkoutGoods(c *gin.Context) {
+	f, text := s.draft.State().File, strings.TrimSpace(c.Query("text"))
+	for i := range f.Products {
+		if p := &f.Products[i]; strings.EqualFold(p.SKU, text) || strings.EqualFold(p.Name, text) {
+			c.JSON(http.StatusOK, checkoutLine{SKU: p.SKU, Name: nameOr(p.Name, p.SKU), Price: f.Store.Units().Money(p.Price), Quantity: 1})
+			return
+		}
+	}
+	c.JSON(http.StatusNotFound, gin.H{"message": "there is no product " + strings.ToValidUTF8(text[:min(40, len(text))], "")})
+}
+
+// editCheckout sets one of the owner's choices of how the checkout asks and shows.
+func (s *Server) editCheckout(c *gin.Context) {
+	field, value := c.PostForm("field"), c.PostForm("value")
+	state, err := s.draft.Edit(c.Request.Context(), func(f *store.File) error {
+		set := checkoutOf(f)
+		switch field {
+		case "prices":
+			set.PricesWait = value == "wait"
+		case "options":
+			set.Options = value
+		case "address":
+			set.Address = value
+		default:
+			return slipf("choose what to change")
+		}
+		if f.Store.Checkout = &set; set == (store.Checkout{Options: "list", Address: "delivery"}) {
+			f.Store.Checkout = nil
+		}
+		return nil
+	})
+	if err != nil {
+		text, ok := told(err)
+		if !ok {
+			s.internal(c, err)
+			return
+		}
+		s.html(c, http.StatusUnprocessableEntity, s.render("checkout-choices", struct {
+			Settings store.Checkout
+			Slip     string
+		}{checkoutOf(s.draft.State().File), text}))
+		return
+	}
+	c.Header("HX-Trigger-After-Settle", "checkout-changed")
+	s.html(c, http.StatusOK, s.render("checkout-choices", struct {
+		Settings store.Checkout
+		Slip     string
+	}{checkoutOf(state.File), ""}))
+}
