@@ -70,14 +70,16 @@ func Fill(ctx context.Context, db *storage.DB, dir string) error {
 	if len(faults) > 0 {
 		return faults
 	}
+	kept := make([]storage.KeptPromise, len(list))
 	for i := range list {
 		body, err := json.Marshal(list[i])
 		if err != nil {
 			return err
 		}
-		if err := db.AddPromise(ctx, storage.KeptPromise{ID: list[i].ID, Body: body}); err != nil {
-			return err
-		}
+		kept[i] = storage.KeptPromise{ID: list[i].ID, Body: body}
+	}
+	if err := db.AddPromises(ctx, kept...); err != nil {
+		return err
 	}
 	return db.SaveTill(ctx, storage.Till{Cart: samples.Carts[0].Lines, Destination: samples.Destinations[0]})
 }

@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"html/template"
+	"io"
 	"net/http"
 	"slices"
 	"strings"
@@ -110,6 +111,7 @@ type promisesView struct {
 	Runs []choice
 	Rows []promiseRow
 	Said string
+	Slip string // why a file was not taken in
 }
 
 func (s *Server) promisesPage(c *gin.Context) {
@@ -241,7 +243,7 @@ func (s *Server) makePromise(ctx context.Context, state *draft.State, method str
 	if !result.Holds {
 		return "", slipf("the quote has changed meanwhile; nothing was kept")
 	}
-	return "Promised: " + p.Name, s.db.AddPromise(ctx, kept)
+	return "Promised: " + p.Name, s.db.AddPromises(ctx, kept)
 }
 
 func marshalled(p promise.Promise) []byte {
@@ -342,6 +344,61 @@ func (s *Server) tryPromise(c *gin.Context) {
 		*t = storage.Till{Cart: request.Lines, Destination: a.Line(f.Home()), Coupons: strings.Join(request.Coupons, ", "), Customer: request.Customer, Group: request.Group}
 		return nil
 	}, func(slips *tillSlips, text string) { slips.destinationSlip = text })
+}
+
+// importPromises takes a list in that was written here or by hand: a promise whose id is there already takes that one's place.
+func (s *Server) importPromises(c *gin.Context) {
+	name, body, err := sentFile(c)
+	var list []promise.Promise
+	if err == nil {
+		list, err = readPromises(name, body)
+	}
+	kept := make([]storage.KeptPromise, len(list))
+	for i := range list {
+		kept[i] = storage.KeptPromise{ID: list[i].ID, Body: marshalled(list[i])}
+	}
+	if err == nil {
+		err = s.db.AddPromises(c.Request.Context(), kept...)
+	}
+	if err == nil {
+		s.answerPromises(c)
+		return
+	}
+	text, ok := told(err)
+	if !ok {
+		s.internal(c, err)
+		return
+	}
+	there, err := s.promises(c.Request.Context())
+	if err != nil {
+		s.internal(c, err)
+		return
+	}
+	v := promisesViewOf(s.draft.State().File, there)
+	v.Slip = text
+	s.html(c, http.StatusUnprocessableEntity, s.render("promises", v))
+}
+
+// maxPromises is the largest list of promises that is taken in, in bytes.
+const maxPromises = 8 << 20
+
+func readPromises(name string, body io.Reader) ([]promise.Promise, error) {
+	data, err := io.ReadAll(io.LimitReader(body, maxPromises+1))
+	switch {
+	case err != nil:
+		return nil, err
+	case len(data) > maxPromises:
+		return nil, slipf("%.60s has more than %d MB: no list of promises is so long", name, maxPromises>>20)
+	}
+	list, faults := promise.Read(data)
+	if len(faults) > 0 {
+		more := ""
+		if len(faults) > 1 {
+			more = fmt.Sprintf(" (and %d more)", len(faults)-1)
+		}
+		return nil, slipf("%.60s was not taken in: %s at %s%s", name, faults[0].Message, cmp.Or(faults[0].Path, "its beginning"), more)
+	}
+	return list, nil
 }
 
 // exportPromises writes the list for the command line.

@@ -58,7 +58,23 @@ func TestPromisesAreCheckedAtEveryEdit(t *testing.T) {
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 	holds(t, body, "taken out meanwhile")
 
+	_, kept := s.get("/promises.json")
+	status, body = s.send("/promises/file", "mine.json", kept)
+	assert.Equal(t, http.StatusOK, status)
+	assert.NotContains(t, body, "not taken in")
+	_, again := s.get("/promises.json")
+	assert.Equal(t, kept, again, "its own list changes nothing")
+	status, body = s.send("/promises/file", "mine.json", strings.Replace(kept, `"holds": "price"`, `"holds": "always"`, 1))
+	assert.Equal(t, http.StatusUnprocessableEntity, status)
+	holds(t, body, `mine.json was not taken in: "always" is none of price, at_most, offered, not_offered, zone at /promises/`)
+	_, again = s.get("/promises.json")
+	assert.Equal(t, kept, again, "nothing of a list with a fault is taken in")
+
 	empty := opened(t, draft.Empty(), false)
+	_, _ = empty.send("/promises/file", "mine.json", kept)
+	_, body = empty.get("/promises")
+	holds(t, body, "cannot be asked: the store has no product")
+	empty = opened(t, draft.Empty(), false)
 	_, body = empty.get("/promises")
 	holds(t, body, "every change then says at once whether it still holds")
 	assert.NotContains(t, body, "promises hold")
@@ -71,6 +87,22 @@ func TestTheTillSaysWhatMakesAnOptionFree(t *testing.T) {
 	holds(t, body, "38.00 more of goods and it is free", "8.00 more of goods and it is free", `<a href="/rates/parcel">`, `<a href="/zones#zone-finland">Finland</a>`)
 	_, body = s.post("/goods/cell", "sku", "LADLE-B", "field", "price", "was", "24.00", "text", "32.00")
 	holds(t, body, "30.00 more of goods and it is free", `<a href="/methods/locker#terms">free from 90.00`)
+}
+
+func TestTheLastDestinationsAreAtHand(t *testing.T) {
+	s := lauha(t)
+	near := func(line string) string { return `hx-vals='{"to":"` + line + `"}'>` + line + "</button>" }
+	_, body := s.get("/zones")
+	holds(t, body, near("21660 Nauvo")) // the shop's usual ones, where nothing was tried yet
+	for _, to := range []string{"22100 Mariehamn", "99980 Utsjoki", "NO 0150 Oslo"} {
+		_, body = s.post("/till/destination", "to", to)
+	}
+	order := []string{near("99980 Utsjoki"), near("22100 Mariehamn"), near("21160 Merimasku"), near("21660 Nauvo")}
+	holds(t, body, order...)
+	for i := 1; i < len(order); i++ {
+		assert.Less(t, strings.Index(body, order[i-1]), strings.Index(body, order[i]), "the last first")
+	}
+	assert.NotContains(t, body, near("NO 0150 Oslo"), "it is there already")
 }
 
 func TestTheTillAsksWhoBuysWherePricesLookAtIt(t *testing.T) {

@@ -158,6 +158,7 @@ func (s *Server) routes(r *gin.Engine) {
 	r.GET("/quotes.csv", s.exportQuotes)
 	r.GET("/promises", s.promisesPage)
 	r.POST("/promises", s.keepPromise)
+	r.POST("/promises/file", s.importPromises)
 	r.GET("/promises.json", s.exportPromises)
 	r.POST("/promises/:promise/forget", s.forgetPromise)
 	r.POST("/promises/:promise/try", s.tryPromise)
@@ -186,7 +187,7 @@ func headers(c *gin.Context) {
 }
 
 // files are the addresses that take a file, which may be larger than other requests; they say so by themselves.
-var files = map[string]bool{"/zones/file": true, "/goods/file": true, "/rates-file": true, "/lists": true}
+var files = map[string]bool{"/zones/file": true, "/goods/file": true, "/rates-file": true, "/lists": true, "/promises/file": true}
 
 func limited(c *gin.Context) {
 	if files[c.Request.URL.Path] {

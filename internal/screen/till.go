@@ -2,6 +2,7 @@ package screen
 
 import (
 	"context"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -47,7 +48,8 @@ type choice struct {
 
 type tillView struct {
 	Destination, DestinationSlip string
-	Doubt                        string // what no list knows of the destination
+	Doubt                        string   // what no list knows of the destination
+	Near                         []string // the last destinations, then the shop's usual ones
 	Carts                        []choice
 	Lines                        []tillLine
 	Sum, Goods                   string
@@ -128,13 +130,22 @@ func (s *Server) till(ctx context.Context, state *draft.State, slips tillSlips) 
 	if err != nil {
 		return tillView{}, err
 	}
-	carts, _, err := s.db.Samples(ctx)
+	carts, usual, err := s.db.Samples(ctx)
+	if err != nil {
+		return tillView{}, err
+	}
+	recent, err := s.db.RecentDestinations(ctx)
 	if err != nil {
 		return tillView{}, err
 	}
 	u := f.Store.Units()
 	v := tillView{Destination: t.Destination, Buyer: buyerOf(f, t), Names: map[string]string{},
 		AddSlip: slips.addSlip, AddSKU: slips.sku, Slip: slips.slip, KeepName: slips.keepName, KeepSlip: slips.keepSlip}
+	for _, line := range append(recent, usual...) {
+		if line != t.Destination && !slices.Contains(v.Near, line) && len(v.Near) < mostNear {
+			v.Near = append(v.Near, line)
+		}
+	}
 	for _, c := range carts {
 		same := sameCart(c.Lines, t.Cart)
 		v.Carts = append(v.Carts, choice{c.ID, c.Name, same && v.Kept == ""})
@@ -176,6 +187,9 @@ func (s *Server) till(ctx context.Context, state *draft.State, slips tillSlips) 
 	v.quote(state, &q)
 	return v, nil
 }
+
+// mostNear is how many destinations are at hand.
+const mostNear = 5
 
 func sameCart(a, b []storage.CartLine) bool {
 	if len(a) != len(b) {

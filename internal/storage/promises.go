@@ -27,10 +27,20 @@ func (db *DB) Promises(ctx context.Context) (list []KeptPromise, err error) {
 	return list, rows.Err()
 }
 
-// AddPromise keeps a promise behind all others.
-func (db *DB) AddPromise(ctx context.Context, p KeptPromise) error {
-	_, err := db.sql.ExecContext(ctx, "INSERT INTO promise (id, body, was, broken_by) VALUES (?, ?, ?, ?)", p.ID, string(p.Body), p.Was, p.BrokenBy)
-	return err
+// AddPromises keeps promises behind all others; one whose id is there already takes that one's place. All of them are kept, or none.
+func (db *DB) AddPromises(ctx context.Context, list ...KeptPromise) error {
+	tx, err := db.sql.BeginTx(ctx, nil)
+	if err != nil {
+		return err
+	}
+	defer tx.Rollback()
+	for _, p := range list {
+		if _, err := tx.ExecContext(ctx, `INSERT INTO promise (id, body, was, broken_by) VALUES (?, ?, ?, ?)
+			ON CONFLICT (id) DO UPDATE SET body = excluded.body, was = excluded.was, broken_by = excluded.broken_by`, p.ID, string(p.Body), p.Was, p.BrokenBy); err != nil {
+			return err
+		}
+	}
+	return tx.Commit()
 }
 
 // MarkPromises keeps what became of promises; their bodies stay.

@@ -121,9 +121,13 @@ func TestPromisesAreKeptWithWhatBecameOfThem(t *testing.T) {
 	db := opened(t, dir)
 	list := []KeptPromise{{ID: "b", Body: []byte(`{"id":"b"}`), Was: "6.90"}, {ID: "a", Body: []byte(`{}`)}}
 	for _, p := range list {
-		require.NoError(t, db.AddPromise(ctx, p))
+		require.NoError(t, db.AddPromises(ctx, p))
 	}
-	assert.Error(t, db.AddPromise(ctx, list[0]), "an id stands once")
+	require.NoError(t, db.AddPromises(ctx, list[0]), "an id stands once, in its place")
+	double := KeptPromise{ID: "c", Body: []byte(`{}`)}
+	cancelled, cancel := context.WithCancel(ctx)
+	cancel()
+	require.Error(t, db.AddPromises(cancelled, double))
 	list[0].Was, list[0].BrokenBy = "6.90", "method Parcel changed"
 	require.NoError(t, db.MarkPromises(ctx, list[:1]))
 	require.NoError(t, db.Close())

@@ -51,10 +51,44 @@ func (db *DB) SaveTill(ctx context.Context, t Till) error {
 	if err != nil {
 		return err
 	}
-	_, err = db.sql.ExecContext(ctx, `INSERT INTO till (id, cart, destination, coupons, customer, customer_group) VALUES (1, ?, ?, ?, ?, ?)
+	tx, err := db.sql.BeginTx(ctx, nil)
+	if err != nil {
+		return err
+	}
+	defer tx.Rollback()
+	if _, err := tx.ExecContext(ctx, `INSERT INTO recent_destination (line, used) SELECT ?, coalesce(max(used), 0) + 1 FROM recent_destination WHERE true
+		ON CONFLICT (line) DO UPDATE SET used = excluded.used`, t.Destination); err != nil {
+		return err
+	}
+	if _, err := tx.ExecContext(ctx, "DELETE FROM recent_destination WHERE line NOT IN (SELECT line FROM recent_destination ORDER BY used DESC LIMIT ?)", mostRecent); err != nil {
+		return err
+	}
+	if _, err = tx.ExecContext(ctx, `INSERT INTO till (id, cart, destination, coupons, customer, customer_group) VALUES (1, ?, ?, ?, ?, ?)
 		ON CONFLICT (id) DO UPDATE SET cart = excluded.cart, destination = excluded.destination, coupons = excluded.coupons,
-			customer = excluded.customer, customer_group = excluded.customer_group`, string(cart), t.Destination, t.Coupons, t.Customer, t.Group)
-	return err
+			customer = excluded.customer, customer_group = excluded.customer_group`, string(cart), t.Destination, t.Coupons, t.Customer, t.Group); err != nil {
+		return err
+	}
+	return tx.Commit()
+}
+
+// mostRecent is how many of the last destinations are remembered.
+const mostRecent = 12
+
+// RecentDestinations lists where the Till was sent, the last one first.
+func (db *DB) RecentDestinations(ctx context.Context) (lines []string, err error) {
+	rows, err := db.sql.QueryContext(ctx, "SELECT line FROM recent_destination ORDER BY used DESC")
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var line string
+		if err := rows.Scan(&line); err != nil {
+			return nil, err
+		}
+		lines = append(lines, line)
+	}
+	return lines, rows.Err()
 }
 
 // Samples lists the sample carts and the shop's typical destinations.
