@@ -56,6 +56,9 @@ func (r *reader) rule(extra func(name []byte) bool) (rule place.Rule) {
 		}
 		return true
 	})
+	if !isObject && len(r.Faults) == before && !r.Failed() { // null
+		r.Fault(fault.Missing, "name a place: world, group, country, region, city, postcodes, area or within")
+	}
 	if !isObject || r.Failed() {
 		return rule
 	}
