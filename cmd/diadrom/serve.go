@@ -2,6 +2,7 @@ package main
 
 import (
 	"context"
+	"crypto/rand"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -57,7 +58,7 @@ func demoCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return serve(cmd, shop{dir: dir, listen: listen, first: first, fill: demo.Fill})
+			return serve(cmd, shop{dir: dir, listen: listen, first: first, fill: demo.Fill, demo: true})
 		},
 	}
 	cmd.Flags().StringVar(&dir, "data", "", "the folder of the demo shop, to come back to it")
@@ -74,17 +75,33 @@ type shop struct {
 	dir, listen string
 	first       *store.File // of a folder without a shop
 	fill        func(ctx context.Context, db *storage.DB, dir string) error
+	demo        bool // everybody is signed in as the owner
 }
 
 func serve(cmd *cobra.Command, s shop) (err error) {
 	ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	log := slog.New(slog.NewTextHandler(cmd.ErrOrStderr(), nil))
+	if err := os.MkdirAll(s.dir, 0o700); err != nil {
+		return err
+	}
+	lock, err := storage.Lock(s.dir, false)
+	if err != nil {
+		return err
+	}
+	defer lock.Close()
 	db, err := storage.Open(ctx, s.dir)
 	if err != nil {
 		return err
 	}
 	defer func() { err = errors.Join(err, db.Close()) }()
+	people, err := db.People(ctx)
+	if err != nil {
+		return err
+	}
+	if s.demo && len(people) > 0 {
+		return errors.New("this folder has a shop with people of its own: serve it with diadrom serve, where they sign in")
+	}
 	if s.fill != nil {
 		if _, filled, err := db.LoadTill(ctx); err != nil {
 			return err
@@ -106,6 +123,11 @@ func serve(cmd *cobra.Command, s shop) (err error) {
 	if err != nil {
 		return err
 	}
+	if s.demo && d.Live() == nil {
+		if _, err := d.PutLive(ctx, d.State().Revision, 0, "The shop as it begins"); err != nil {
+			return err
+		}
+	}
 	in := intake.New(db, s.dir, version, d.SetGazetteer)
 	taking := make(chan error, 1)
 	go func() { taking <- in.Run(ctx) }()
@@ -117,11 +139,23 @@ func serve(cmd *cobra.Command, s shop) (err error) {
 	if err != nil {
 		return err
 	}
-	handler, err := screen.New(d, db, in, log, hosts(l.Addr()))
+	options := screen.Options{Hosts: hosts(l.Addr()), Demo: s.demo}
+	path := ""
+	switch local := len(options.Hosts) > 0; {
+	case s.demo && !local:
+		return errors.Join(errors.New("the demo signs everybody in as its owner: it listens on this machine only, such as on "+defaultListen), l.Close())
+	case !s.demo && !local && len(people) == 0: // whoever comes first would own the shop
+		options.StartCode = rand.Text()
+		path = "/start?code=" + options.StartCode
+	}
+	handler, err := screen.New(d, db, in, log, options)
 	if err != nil {
 		return errors.Join(err, l.Close())
 	}
-	fmt.Fprintf(cmd.OutOrStdout(), "The shop is kept in %s\nOpen http://%s\n", s.dir, l.Addr())
+	fmt.Fprintf(cmd.OutOrStdout(), "The shop is kept in %s\nOpen http://%s%s\n", s.dir, l.Addr(), path)
+	if s.demo {
+		fmt.Fprintln(cmd.OutOrStdout(), "The demo signs itself in as the owner of the shop.")
+	}
 	return run(ctx, l, handler, log)
 }
 

@@ -27,14 +27,63 @@ const MaxBody = 4 << 20
 //go:embed openapi.yaml
 var Description []byte
 
-// Route adds the API to a router; engine gives what quotes at the moment of a request.
-func Route(r gin.IRouter, engine func() *quote.Engine) {
-	r.POST("/api/v1/quotes", func(c *gin.Context) { quotes(c, engine()) })
+// Asker is who asks.
+type Asker int
+
+// Who may ask: nobody, a shop with its key, or a person who is signed in and may see the draft too.
+const (
+	Nobody Asker = iota
+	Shop
+	Person
+)
+
+// Shops is what the API answers from.
+type Shops struct {
+	Live  func() *quote.Engine // what quotes at the moment of a request; nil where nothing is live
+	Draft func() *quote.Engine
+	Asker func(*http.Request) Asker
+}
+
+// engine gives what a request is answered from; nil where it has been answered already.
+func (s Shops) engine(c *gin.Context) *quote.Engine {
+	who := s.Asker(c.Request)
+	switch of := c.Query("of"); {
+	case who == Nobody:
+		c.Header("WWW-Authenticate", `Bearer realm="quotes"`)
+		problem(c, http.StatusUnauthorized, "say who asks: send a key of this shop with Authorization: Bearer", nil)
+		return nil
+	case of == "draft" && who != Person:
+		problem(c, http.StatusForbidden, "only people of the shop are quoted from its draft", nil)
+		return nil
+	case of == "draft":
+		return s.Draft()
+	case of != "" && of != "live":
+		problem(c, http.StatusBadRequest, "quotes are of the live edition or of the draft", nil)
+		return nil
+	}
+	e := s.Live()
+	if e == nil {
+		problem(c, http.StatusServiceUnavailable, "nothing is live yet: the shop is still being set up", nil)
+	}
+	return e
+}
+
+// Route adds the API to a router.
+func Route(r gin.IRouter, s Shops) {
+	r.POST("/api/v1/quotes", func(c *gin.Context) {
+		if e := s.engine(c); e != nil {
+			quotes(c, e)
+		}
+	})
 	r.GET("/api/v1/quotes", func(c *gin.Context) {
 		c.Header("Allow", http.MethodPost)
 		problem(c, http.StatusMethodNotAllowed, "quotes are asked for by POST", nil)
 	})
-	r.GET("/api/v1/address-forms/:country", func(c *gin.Context) { form(c, engine()) })
+	r.GET("/api/v1/address-forms/:country", func(c *gin.Context) {
+		if e := s.engine(c); e != nil {
+			form(c, e)
+		}
+	})
 	r.GET("/api/v1/openapi.yaml", func(c *gin.Context) {
 		c.Data(http.StatusOK, "application/yaml; charset=utf-8", Description) // RFC 9512
 	})

@@ -15,6 +15,7 @@ import (
 	"diadrom/internal/demo"
 	"diadrom/internal/fault"
 	"diadrom/internal/quote"
+	"diadrom/internal/store"
 
 	"github.com/getkin/kin-openapi/openapi3"
 	"github.com/getkin/kin-openapi/openapi3filter"
@@ -30,6 +31,8 @@ import (
 type shop struct {
 	*httptest.Server
 	engine *quote.Engine
+	draft  *quote.Engine
+	asker  Asker
 	router routers.Router
 }
 
@@ -41,7 +44,8 @@ func opened(t testing.TB) *shop {
 	s := &shop{engine: quote.Compile(f, g)}
 	gin.SetMode(gin.ReleaseMode)
 	r := gin.New()
-	Route(r, func() *quote.Engine { return s.engine })
+	s.asker = Person
+	Route(r, Shops{Live: func() *quote.Engine { return s.engine }, Draft: func() *quote.Engine { return s.draft }, Asker: func(*http.Request) Asker { return s.asker }})
 	s.Server = httptest.NewServer(r)
 	t.Cleanup(s.Close)
 
@@ -71,7 +75,7 @@ func (s *shop) ask(t require.TestingT, body string, described bool) (int, string
 	req.URL.Scheme, req.URL.Host = "", ""
 	route, params, err := s.router.FindRoute(req)
 	require.NoError(t, err)
-	input := &openapi3filter.RequestValidationInput{Request: req, PathParams: params, Route: route}
+	input := &openapi3filter.RequestValidationInput{Request: req, PathParams: params, Route: route, Options: &openapi3filter.Options{AuthenticationFunc: openapi3filter.NoopAuthenticationFunc}}
 	if err := openapi3filter.ValidateRequest(context.Background(), input); described {
 		require.NoError(t, err, body)
 	} else {
@@ -177,7 +181,7 @@ func TestWhatToAskOfAnAddress(t *testing.T) {
 		req.URL.Scheme, req.URL.Host = "", ""
 		route, params, err := s.router.FindRoute(req)
 		require.NoError(t, err)
-		input := &openapi3filter.RequestValidationInput{Request: req, PathParams: params, Route: route}
+		input := &openapi3filter.RequestValidationInput{Request: req, PathParams: params, Route: route, Options: &openapi3filter.Options{AuthenticationFunc: openapi3filter.NoopAuthenticationFunc}}
 		require.NoError(t, openapi3filter.ValidateResponse(context.Background(), &openapi3filter.ResponseValidationInput{
 			RequestValidationInput: input, Status: resp.StatusCode, Header: resp.Header, Body: io.NopCloser(bytes.NewReader(body)),
 		}), string(body))
@@ -302,4 +306,41 @@ func BenchmarkQuoteOverHTTP(b *testing.B) {
 			}
 		})
 	}
+}
+
+func TestWhoMayAsk(t *testing.T) {
+	s := opened(t)
+	other, faults := store.Read([]byte(`{"format":"diadrom-store/1","store":{"currency":"EUR"}}`))
+	require.Empty(t, faults)
+	s.draft = quote.Compile(other, nil)
+	body := `{"to":{"country":"FI"},"lines":[{"price":"1.00","quantity":1}]}`
+	for _, tt := range []struct {
+		asker  Asker
+		of     string
+		status int
+		says   string
+	}{
+		{Nobody, "", 401, "Bearer"},
+		{Nobody, "?of=draft", 401, "Bearer"},
+		{Shop, "", 200, `"method":"locker"`},
+		{Shop, "?of=live", 200, `"method":"locker"`},
+		{Shop, "?of=draft", 403, "only people of the shop"},
+		{Person, "?of=draft", 200, `"options":[]`},
+		{Person, "", 200, `"method":"locker"`},
+		{Person, "?of=yesterday", 400, "live edition or of the draft"},
+	} {
+		s.asker = tt.asker
+		resp, err := http.Post(s.URL+"/api/v1/quotes"+tt.of, "application/json", strings.NewReader(body))
+		require.NoError(t, err)
+		answer, err := io.ReadAll(resp.Body)
+		require.NoError(t, err)
+		resp.Body.Close()
+		assert.Equal(t, tt.status, resp.StatusCode, tt)
+		assert.Contains(t, string(answer)+resp.Header.Get("WWW-Authenticate"), tt.says)
+	}
+	s.asker, s.engine = Shop, nil
+	resp, err := http.Get(s.URL + "/api/v1/address-forms/FI")
+	require.NoError(t, err)
+	resp.Body.Close()
+	assert.Equal(t, 503, resp.StatusCode, "nothing is live yet")
 }

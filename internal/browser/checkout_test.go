@@ -80,7 +80,7 @@ func TestTheCheckoutByKeyboardAlone(t *testing.T) {
 
 func TestTheOwnerChoosesHowTheCheckoutAsks(t *testing.T) {
 	s := demoShop(t)
-	page := s.open(t, "/checkout", 390, 844)
+	page := s.open(t, "/checkout?of=draft", 390, 844)
 	choose := func(id, value string) {
 		page.MustElement(id).MustEval(`(v) => { this.value = v; this.dispatchEvent(new Event("change", {bubbles: true})); }`, value)
 		quiet(page)

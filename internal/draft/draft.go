@@ -3,11 +3,13 @@
 package draft
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"sync"
 	"sync/atomic"
 
+	"diadrom/internal/changes"
 	"diadrom/internal/gazetteer"
 	"diadrom/internal/quote"
 	"diadrom/internal/storage"
@@ -20,6 +22,7 @@ type Draft struct {
 	gazetteer *gazetteer.Gazetteer
 	edits     sync.Mutex
 	state     atomic.Pointer[State]
+	live      atomic.Pointer[Live]
 }
 
 // State is the draft at one moment; it does not change.
@@ -29,8 +32,9 @@ type State struct {
 	Before   *quote.Engine // as it was before the last edit, nil where there was none since the start
 	Revision int64
 	What     string // the last edit, in the owner's words; "" where there was none since the start
+	Parts    *store.Parts
 
-	parts *store.Parts
+	state int64 // the same for revisions of the same content
 }
 
 // Empty is the store of a shop that has decided nothing yet.
@@ -45,28 +49,29 @@ func Empty() *store.File {
 // Open reads the draft of a shop. Where there is none yet, first is kept as such. A gazetteer may be nil.
 func Open(ctx context.Context, db *storage.DB, g *gazetteer.Gazetteer, first *store.File) (*Draft, error) {
 	d := &Draft{db: db, gazetteer: g}
-	f, revision, err := db.Load(ctx)
+	l, err := db.Load(ctx)
 	if err != nil {
 		return nil, err
 	}
-	fresh := f == nil
+	fresh := l.File == nil
 	if fresh {
-		f = first
+		l.File = first
 	}
-	state := d.compiled(f, f.Split())
+	state := d.compiled(l.File, l.File.Split())
 	if fresh {
-		if revision, err = db.Save(ctx, 0, nil, state.parts, storage.Edit{}); err != nil {
+		if l.Revision, err = db.Save(ctx, 0, nil, state.Parts, storage.Edit{}); err != nil {
 			return nil, err
 		}
+		l.State = l.Revision
 	}
-	state.Revision = revision
+	state.Revision, state.state = l.Revision, l.State
 	d.state.Store(state)
-	return d, nil
+	return d, d.loadLive(ctx)
 }
 
 // compiled is the state of a file that has been checked.
 func (d *Draft) compiled(f *store.File, parts *store.Parts) *State {
-	s := &State{File: f, parts: parts}
+	s := &State{File: f, Parts: parts}
 	if now := d.state.Load(); now != nil {
 		s.Engine = quote.Recompile(f, d.gazetteer, now.Engine)
 	} else {
@@ -97,18 +102,22 @@ func (d *Draft) edit(ctx context.Context, next func(*State) (*store.File, storag
 		if err != nil {
 			return nil, err
 		}
-		parts, faults := f.SplitAgain(now.File, now.parts)
+		parts, faults := f.SplitAgain(now.File, now.Parts)
 		if len(faults) > 0 {
 			return nil, faults
 		}
 		if e.What == "" {
-			changes := parts.Changes(now.parts)
-			if len(changes) == 0 {
+			list := changes.Between(changes.Side{File: now.File, Parts: now.Parts}, changes.Side{File: f, Parts: parts})
+			if len(list) == 0 {
 				return now, nil // nothing to keep, and nothing to take back
 			}
-			e.What = What(changes)
+			e.What, e.Keys = changes.Summary(list), make([]string, len(list))
+			for i := range list {
+				e.Keys[i] = list[i].Key
+			}
 		}
-		revision, err := d.db.Save(ctx, now.Revision, now.parts, parts, e)
+		e.By = Person(ctx)
+		revision, err := d.db.Save(ctx, now.Revision, now.Parts, parts, e)
 		if errors.Is(err, storage.ErrConflict) {
 			if err := d.reload(ctx); err != nil {
 				return nil, err
@@ -119,7 +128,7 @@ func (d *Draft) edit(ctx context.Context, next func(*State) (*store.File, storag
 			return nil, err
 		}
 		state := d.compiled(f, parts)
-		state.Revision, state.Before, state.What = revision, now.Engine, e.What
+		state.Revision, state.Before, state.What, state.state = revision, now.Engine, e.What, cmp.Or(e.State, revision)
 		switch {
 		case e.Undoes != 0:
 			state.What = "taking back: " + e.What
@@ -130,55 +139,6 @@ func (d *Draft) edit(ctx context.Context, next func(*State) (*store.File, storag
 		return state, nil
 	}
 	return nil, storage.ErrConflict
-}
-
-// ErrNothing is the error of taking back, or doing again, where there is nothing.
-var ErrNothing = errors.New("there is nothing to take back")
-
-// Undo takes the last edit back and says what it was. Edits of other processes are in the history too.
-func (d *Draft) Undo(ctx context.Context) (*State, string, error) {
-	return d.turn(ctx, func(undo, _ storage.Remembered) (storage.Remembered, storage.Edit) {
-		return undo, storage.Edit{What: undo.What, Undoes: undo.Revision}
-	})
-}
-
-// Redo does the edit again that was taken back last and says what it was.
-func (d *Draft) Redo(ctx context.Context) (*State, string, error) {
-	return d.turn(ctx, func(_, redo storage.Remembered) (storage.Remembered, storage.Edit) {
-		return redo, storage.Edit{What: redo.What, Redoes: redo.Revision}
-	})
-}
-
-func (d *Draft) turn(ctx context.Context, which func(undo, redo storage.Remembered) (storage.Remembered, storage.Edit)) (*State, string, error) {
-	d.edits.Lock()
-	defer d.edits.Unlock()
-	what := ""
-	state, err := d.edit(ctx, func(now *State) (*store.File, storage.Edit, error) {
-		undo, redo, err := d.db.History(ctx)
-		if err != nil {
-			return nil, storage.Edit{}, err
-		}
-		which, e := which(undo, redo)
-		if which.Revision == 0 {
-			return nil, e, ErrNothing
-		}
-		changes, err := d.db.Changes(ctx, which.Revision)
-		if err != nil {
-			return nil, e, err
-		}
-		if e.Redoes != 0 {
-			for i := range changes {
-				changes[i] = changes[i].Turned()
-			}
-		}
-		what = e.What
-		f, faults := now.parts.Revert(changes)
-		if len(faults) > 0 {
-			return nil, e, faults
-		}
-		return f, e, nil
-	})
-	return state, what, err
 }
 
 // SetGazetteer has other places count from now on; nil for none.
@@ -192,16 +152,21 @@ func (d *Draft) SetGazetteer(g *gazetteer.Gazetteer) {
 		now.Before = quote.Compile(now.Before.Store(), g)
 	}
 	d.state.Store(&now)
+	if live := d.live.Load(); live != nil {
+		next := *live
+		next.Engine = quote.Compile(live.File, g)
+		d.live.Store(&next)
+	}
 }
 
 // reload takes over what another process has written.
 func (d *Draft) reload(ctx context.Context) error {
-	f, revision, err := d.db.Load(ctx)
+	l, err := d.db.Load(ctx)
 	if err != nil {
 		return err
 	}
-	state := d.compiled(f, f.Split())
-	state.Revision = revision
+	state := d.compiled(l.File, l.File.Split())
+	state.Revision, state.state = l.Revision, l.State
 	d.state.Store(state)
 	return nil
 }

@@ -3,6 +3,8 @@ package draft
 import (
 	"context"
 	"errors"
+	"flag"
+	"os"
 	"testing"
 
 	"diadrom/internal/fault"
@@ -12,6 +14,15 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
+
+// TestMain has properties drawn less often: each draw syncs a real database to disk dozens of times.
+func TestMain(m *testing.M) {
+	flag.Parse()
+	if f := flag.Lookup("rapid.checks"); f.Value.String() == f.DefValue {
+		f.Value.Set("25")
+	}
+	os.Exit(m.Run())
+}
 
 func opened(t *testing.T, dir string) *Draft {
 	t.Helper()
@@ -82,14 +93,14 @@ func TestEditsAreTakenBackAndDoneAgain(t *testing.T) {
 		assert.Equal(t, what, said)
 		assert.Equal(t, want, string(state.File.Write()))
 	}
-	step(d, d.Undo, "zone c added", states[2])
-	step(d, d.Undo, "zone b added", states[1])
+	step(d, d.Undo, "c: new, a zone without places", states[2])
+	step(d, d.Undo, "b: new, a zone without places", states[1])
 	again := opened(t, dir) // after a restart
-	step(again, again.Redo, "zone b added", states[2])
-	step(again, again.Redo, "zone c added", states[3])
+	step(again, again.Redo, "b: new, a zone without places", states[2])
+	step(again, again.Redo, "c: new, a zone without places", states[3])
 	_, _, err := again.Redo(ctx)
 	assert.ErrorIs(t, err, ErrNothing)
-	step(again, again.Undo, "zone c added", states[2])
+	step(again, again.Undo, "c: new, a zone without places", states[2])
 	_, err = again.Edit(ctx, func(f *store.File) error {
 		f.Zones[0].Name, f.Zones[1].Name = "A", "B"
 		return nil
@@ -97,9 +108,9 @@ func TestEditsAreTakenBackAndDoneAgain(t *testing.T) {
 	require.NoError(t, err)
 	_, _, err = again.Redo(ctx)
 	assert.ErrorIs(t, err, ErrNothing, "another edit was made since")
-	step(again, again.Undo, "2 zones changed", states[2])
-	step(d, d.Undo, "zone b added", states[1]) // the other window takes over what was done here
-	step(d, d.Undo, "zone a added", states[0])
+	step(again, again.Undo, "A, name: nothing → “A”, and 1 more", states[2])
+	step(d, d.Undo, "b: new, a zone without places", states[1]) // the other window takes over what was done here
+	step(d, d.Undo, "a: new, a zone without places", states[0])
 	_, _, err = d.Undo(ctx)
 	assert.ErrorIs(t, err, ErrNothing)
 }

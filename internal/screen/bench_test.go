@@ -66,7 +66,7 @@ func BenchmarkZonesPage(b *testing.B) {
 		if err != nil {
 			b.Fatal(err)
 		}
-		h, err := New(d, db, intake.New(db, dir, "", d.SetGazetteer), slog.New(slog.DiscardHandler), nil)
+		h, err := New(d, db, intake.New(db, dir, "", d.SetGazetteer), slog.New(slog.DiscardHandler), Options{Demo: true})
 		if err != nil {
 			b.Fatal(err)
 		}
@@ -113,7 +113,7 @@ func BenchmarkGoodsPage(b *testing.B) {
 		if err != nil {
 			b.Fatal(err)
 		}
-		h, err := New(d, db, intake.New(db, dir, "", d.SetGazetteer), slog.New(slog.DiscardHandler), nil)
+		h, err := New(d, db, intake.New(db, dir, "", d.SetGazetteer), slog.New(slog.DiscardHandler), Options{Demo: true})
 		if err != nil {
 			b.Fatal(err)
 		}
@@ -242,7 +242,7 @@ func BenchmarkCell(b *testing.B) {
 		if err != nil {
 			b.Fatal(err)
 		}
-		h, err := New(d, db, intake.New(db, dir, "", d.SetGazetteer), slog.New(slog.DiscardHandler), nil)
+		h, err := New(d, db, intake.New(db, dir, "", d.SetGazetteer), slog.New(slog.DiscardHandler), Options{Demo: true})
 		if err != nil {
 			b.Fatal(err)
 		}

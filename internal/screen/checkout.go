@@ -8,8 +8,8 @@ import (
 	"strings"
 
 	"diadrom/internal/api"
-	"diadrom/internal/draft"
 	"diadrom/internal/place"
+	"diadrom/internal/quote"
 	"diadrom/internal/store"
 	"diadrom/internal/world"
 
@@ -19,6 +19,8 @@ import (
 // checkoutView is the checkout as a buyer meets it, with the owner's choices above it.
 type checkoutView struct {
 	Shop      string
+	Draft     bool  // whether it is of the draft, where the owner chooses how it asks
+	Edition   int64 // that is live; 0 for none
 	Settings  store.Checkout
 	Countries []choice
 	Buyer     buyerView
@@ -28,6 +30,7 @@ type checkoutView struct {
 
 // checkoutStart is what the page begins with: the Till's cart, address and buyer. All else the page asks of the API.
 type checkoutStart struct {
+	Of       string            `json:"of"` // live, draft
 	Currency string            `json:"currency"`
 	Digits   int               `json:"digits"`
 	Taxed    bool              `json:"taxed"` // whether prices include tax
@@ -60,10 +63,23 @@ type checkoutAddress struct {
 }
 
 func (s *Server) checkout(c *gin.Context) {
-	v, err := s.checkoutView(c.Request.Context(), s.draft.State())
+	state, live := s.draft.State(), s.draft.Live()
+	of := live == nil || c.Query("of") == "draft"
+	engine := state.Engine
+	if !of {
+		engine = live.Engine
+	}
+	v, err := s.checkoutView(c.Request.Context(), engine)
 	if err != nil {
 		s.internal(c, err)
 		return
+	}
+	v.Draft, v.Start.Of = of, "live"
+	if of {
+		v.Start.Of = "draft"
+	}
+	if live != nil {
+		v.Edition = live.Number
 	}
 	s.html(c, http.StatusOK, s.render("checkout", v))
 }
@@ -75,8 +91,8 @@ func checkoutOf(f *store.File) store.Checkout {
 	return store.Checkout{Options: "list", Address: "delivery"}
 }
 
-func (s *Server) checkoutView(ctx context.Context, state *draft.State) (v checkoutView, err error) {
-	f := state.File
+func (s *Server) checkoutView(ctx context.Context, e *quote.Engine) (v checkoutView, err error) {
+	f := e.Store()
 	t, err := s.loadTill(ctx, f)
 	if err != nil {
 		return v, err
@@ -85,7 +101,7 @@ func (s *Server) checkoutView(ctx context.Context, state *draft.State) (v checko
 	u := f.Store.Units()
 	start := checkoutStart{Currency: f.Store.Currency, Digits: u.Digits, Taxed: f.Store.Tax.PricesIncludeTax, Lines: []checkoutLine{}, Coupons: t.Coupons,
 		Customer: t.Customer, Group: t.Group, Labels: map[string]string{}, Options: v.Settings.Options, Address: v.Settings.Address}
-	q, at, err := s.request(state, t)
+	q, at, err := requestOf(e, t)
 	to := q.To
 	if err != nil && to.Country == "" {
 		to = place.Address{Country: cmp.Or(f.Home(), "FI")}
@@ -98,7 +114,7 @@ func (s *Server) checkoutView(ctx context.Context, state *draft.State) (v checko
 		start.Lines = append(start.Lines, line)
 	}
 	start.To = checkoutAddress{to.Country, regionOf(&to), to.City, to.Postcode, to.Street}
-	start.Form, _ = api.FormOf(state.Engine, to.Country)
+	start.Form, _ = api.FormOf(e, to.Country)
 	for i := range f.Methods {
 		start.Labels[f.Methods[i].ID] = f.Methods[i].BuyersLabel()
 	}
@@ -121,6 +137,9 @@ func regionOf(a *place.Address) string {
 // checkoutGoods finds what a buyer puts into the cart, by its sku or its name.
 func (s *Server) checkoutGoods(c *gin.Context) {
 	f, text := s.draft.State().File, strings.TrimSpace(c.Query("text"))
+	if live := s.draft.Live(); live != nil && c.Query("of") != "draft" {
+		f = live.File
+	}
 	for i := range f.Products {
 		if p := &f.Products[i]; strings.EqualFold(p.SKU, text) || strings.EqualFold(p.Name, text) {
 			c.JSON(http.StatusOK, checkoutLine{SKU: p.SKU, Name: nameOr(p.Name, p.SKU), Price: f.Store.Units().Money(p.Price), Quantity: 1})

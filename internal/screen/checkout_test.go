@@ -26,7 +26,9 @@ func TestTheCheckoutBeginsWithWhatLiesInTheTill(t *testing.T) {
 
 func TestTheOwnersChoicesOfTheCheckoutAreAnEdit(t *testing.T) {
 	s := lauha(t)
-	_, body := s.post("/checkout/choices", "field", "prices", "value", "wait")
+	_, body := s.get("/checkout")
+	assert.NotContains(t, body, "set-prices", "what is live is not chosen there")
+	_, body = s.post("/checkout/choices", "field", "prices", "value", "wait")
 	holds(t, body, `<option value="wait" selected>`)
 	_, _ = s.post("/checkout/choices", "field", "options", "value", "menu")
 	assert.Equal(t, &store.Checkout{PricesWait: true, Options: "menu", Address: "delivery"}, s.draft.State().File.Store.Checkout)

@@ -55,7 +55,7 @@ func TestAWholeColumnIsPasted(t *testing.T) {
 	_, _ = s.post("/undo")
 	assert.Equal(t, "50.00", s.text("GIFT-50", "price"))
 	_, body = s.post("/undo")
-	holds(t, body, "Taken back: 3 products changed")
+	holds(t, body, "Taken back: Linen towel, 70 × 140, weight: 0.35 kg → 0.4 kg, and 4 more")
 	assert.Equal(t, "0.35", s.text("TOWEL-70", "weight"))
 }
 
@@ -245,9 +245,9 @@ func TestNothingIsTakenBackTwice(t *testing.T) {
 	holds(t, body, "Nothing to take back")
 	_, _ = s.post("/zones/aland/name", "name", "The islands")
 	_, body = s.get("/methods")
-	holds(t, body, "Undo<span class=\"what-of\">: zone The islands changed")
+	holds(t, body, "Undo<span class=\"what-of\">: The islands, name: “Åland” → “The islands”")
 	_, body = s.post("/undo")
-	holds(t, body, "Taken back: zone The islands changed", "Redo")
+	holds(t, body, "Taken back: The islands, name: “Åland” → “The islands”", "Redo")
 	z, _ := zoneByID(s.draft.State().File, "aland")
 	assert.Equal(t, "Åland", z.Name)
 	assert.True(t, bytes.Contains([]byte(body), []byte(`id="till"`)), "the Till is quoted again")

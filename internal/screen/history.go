@@ -17,14 +17,17 @@ type historyView struct {
 
 	Promises string // how many hold
 	Broken   bool
+	Ahead    string // how far the draft is ahead of what is live
+	Changes  int
 }
 
 func (s *Server) history(ctx context.Context) (historyView, error) {
-	undo, redo, err := s.db.History(ctx)
+	undo, redo, err := s.db.History(ctx, draft.Person(ctx))
 	if err != nil {
 		return historyView{}, err
 	}
-	v := historyView{Undo: undo.What, Redo: redo.What}
+	v := historyView{Undo: undo.What, Redo: redo.What, Changes: len(s.ahead())}
+	v.Ahead = aheadSaid(v.Changes, s.draft.Live())
 	list, err := s.promises(ctx)
 	v.Promises, v.Broken = promised(list)
 	return v, err

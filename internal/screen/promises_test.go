@@ -32,10 +32,10 @@ func TestPromisesAreCheckedAtEveryEdit(t *testing.T) {
 	_, body := s.post("/rates/parcel/list/cell", "zone", "finland", "at", "2", "was", "6.90", "text", "7.20")
 	holds(t, body, "2 of 8 promises broken") // the Till's and the demo's towel to Helsinki, in the same exchange
 	_, body = s.get("/promises")
-	holds(t, body, "Parcel to your door costs 6.90", "now 7.20; it was 6.90, until method Parcel to the door changed", "Van round takes the address", "Freight to your yard is not offered")
+	holds(t, body, "Parcel to your door costs 6.90", "now 7.20; it was 6.90, until Parcel to the door, Finland, up to and including 2 kg: 6.90 → 7.20", "Van round takes the address", "Freight to your yard is not offered")
 	_, _ = s.post("/methods/locker/switch", "field", "enabled", "value", "")
 	_, body = s.get("/promises")
-	holds(t, body, "now not offered; it was 5.90, until method Parcel locker changed", "until method Parcel to the door changed")
+	holds(t, body, "now not offered; it was 5.90, until Parcel locker: switched off", "until Parcel to the door, Finland, up to and including 2 kg: 6.90 → 7.20")
 	_, body = s.post("/undo")
 	holds(t, body, "2 of 8 promises broken")
 	_, body = s.post("/undo")
@@ -43,7 +43,7 @@ func TestPromisesAreCheckedAtEveryEdit(t *testing.T) {
 	_, body = s.post("/redo")
 	holds(t, body, "2 of 8 promises broken")
 	_, body = s.get("/promises")
-	holds(t, body, "until doing again: method Parcel to the door changed")
+	holds(t, body, "until doing again: Parcel to the door, Finland, up to and including 2 kg: 6.90 → 7.20")
 
 	_, body = s.post("/promises/aland/try")
 	holds(t, body, `value="22100 Mariehamn"`)

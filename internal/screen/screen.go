@@ -18,8 +18,10 @@ import (
 	"runtime/debug"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
+	"diadrom/internal/access"
 	"diadrom/internal/api"
 	"diadrom/internal/draft"
 	"diadrom/internal/intake"
@@ -47,15 +49,29 @@ type Server struct {
 	log       *slog.Logger
 	handler   http.Handler
 
+	options    Options
 	keeper     keeper
-	taking     sync.Map       // of uploads' ids to *takingGoods
-	background sync.WaitGroup // what goes on after its request was answered
+	differs    differs
+	attempts   *access.Attempts
+	keys       atomic.Pointer[map[string]bool] // API keys, by what is kept of them: whether they hold
+	taking     sync.Map                        // of uploads' ids to *takingGoods
+	background sync.WaitGroup                  // what goes on after its request was answered
 }
 
-// New makes a shop's screens. hosts are the names under which it answers; none means any.
-func New(d *draft.Draft, db *storage.DB, in *intake.Intake, log *slog.Logger, hosts []string) (*Server, error) {
-	s := &Server{draft: d, db: db, intake: in, log: log}
-	var err error
+// Options say how a shop is served.
+type Options struct {
+	Hosts     []string // the names under which it answers; none means any
+	Demo      bool     // everybody is signed in as the owner: only for loopback
+	StartCode string   // what the first owner must know; "" for nothing
+}
+
+// New makes a shop's screens.
+func New(d *draft.Draft, db *storage.DB, in *intake.Intake, log *slog.Logger, o Options) (*Server, error) {
+	s := &Server{draft: d, db: db, intake: in, log: log, options: o, attempts: access.NewAttempts()}
+	err := s.loadKeys(context.Background())
+	if err != nil {
+		return nil, err
+	}
 	if s.templates, err = template.New("").Funcs(functions).ParseFS(templateFiles, "templates/*.html"); err != nil {
 		return nil, err
 	}
@@ -66,15 +82,29 @@ func New(d *draft.Draft, db *storage.DB, in *intake.Intake, log *slog.Logger, ho
 	gin.SetMode(gin.ReleaseMode)
 	r := gin.New()
 	r.Use(s.logged, s.recovered, headers)
-	api.Route(r, func() *quote.Engine { return d.State().Engine })
+	api.Route(r, api.Shops{Live: s.liveEngine, Draft: func() *quote.Engine { return d.State().Engine }, Asker: s.asker})
 	r.Use(limited)
 	r.GET("/assets/*file", func(c *gin.Context) {
 		c.Header("Cache-Control", "no-cache")
 		http.StripPrefix("/assets/", http.FileServerFS(assets)).ServeHTTP(c.Writer, c.Request)
 	})
+	r.GET("/start", s.startPage)
+	r.POST("/start", s.start)
+	r.GET("/sign-in", s.signInPage)
+	r.POST("/sign-in", s.signIn)
+	r.POST("/sign-out", s.signOut)
+	r.Use(s.signed)
 	s.routes(r)
-	s.handler = guardHost(http.NewCrossOriginProtection().Handler(r), hosts)
+	s.handler = guardHost(http.NewCrossOriginProtection().Handler(r), o.Hosts)
 	return s, nil
+}
+
+// liveEngine is what buyers are quoted from; nil where nothing is live.
+func (s *Server) liveEngine() *quote.Engine {
+	if live := s.draft.Live(); live != nil {
+		return live.Engine
+	}
+	return nil
 }
 
 // ServeHTTP answers a request.
@@ -165,6 +195,23 @@ func (s *Server) routes(r *gin.Engine) {
 	r.GET("/checkout", s.checkout)
 	r.GET("/checkout/goods", s.checkoutGoods)
 	r.POST("/checkout/choices", s.editCheckout)
+	r.GET("/live", s.livePage)
+	r.POST("/live", s.owners, s.putLive)
+	r.GET("/live/changes", s.aheadList)
+	r.POST("/live/put-back", s.putBack)
+	r.POST("/live/file", s.sendStore)
+	r.GET("/live/file/:file", s.storeFile)
+	r.POST("/live/file/:file", s.takeStore)
+	r.GET("/live/:edition", s.downloadEdition)
+	r.GET("/live/:edition/again", s.owners, s.askAgain)
+	r.POST("/live/:edition/again", s.owners, s.putAgain)
+	r.POST("/live/:edition/draft", s.bringBack)
+	r.GET("/people", s.people)
+	r.POST("/people", s.owners, s.addPerson)
+	r.POST("/people/passphrase", s.changePassphrase)
+	r.POST("/people/:person", s.owners, s.switchPerson)
+	r.POST("/keys", s.owners, s.addKey)
+	r.POST("/keys/:key/revoke", s.owners, s.revokeKey)
 	r.POST("/shop", s.editShop)
 	r.POST("/till/destination", s.tillDestination)
 	r.POST("/till/cart", s.tillCart)
@@ -187,7 +234,7 @@ func headers(c *gin.Context) {
 }
 
 // files are the addresses that take a file, which may be larger than other requests; they say so by themselves.
-var files = map[string]bool{"/zones/file": true, "/goods/file": true, "/rates-file": true, "/lists": true, "/promises/file": true}
+var files = map[string]bool{"/zones/file": true, "/goods/file": true, "/rates-file": true, "/lists": true, "/promises/file": true, "/live/file": true}
 
 func limited(c *gin.Context) {
 	if files[c.Request.URL.Path] {
@@ -295,6 +342,11 @@ func (s *Server) html(c *gin.Context, status int, body ...template.HTML) {
 // internal answers an error that is not the owner's.
 func (s *Server) internal(c *gin.Context, err error) {
 	if errors.Is(err, context.Canceled) {
+		return
+	}
+	if storage.Full(err) {
+		s.log.Error("full", "path", c.Request.URL.Path, "error", err)
+		s.problem(c, http.StatusInsufficientStorage, "The disk is full. Nothing was changed, and nothing is lost: make room and try again.")
 		return
 	}
 	s.log.Error("internal", "path", c.Request.URL.Path, "error", err)

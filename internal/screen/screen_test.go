@@ -43,13 +43,17 @@ func opened(t *testing.T, first *store.File, fill bool) *site {
 	require.NoError(t, err)
 	d, err := draft.Open(ctx, db, g, first)
 	require.NoError(t, err)
+	if fill {
+		_, err = d.PutLive(ctx, d.State().Revision, 0, "The shop as it begins")
+		require.NoError(t, err)
+	}
 	version, err := db.PlacesVersion(ctx)
 	require.NoError(t, err)
 	in := intake.New(db, dir, version, d.SetGazetteer)
 	taking, stop := context.WithCancel(ctx)
 	done := make(chan error, 1)
 	go func() { done <- in.Run(taking) }()
-	h, err := New(d, db, in, slog.New(slog.DiscardHandler), nil)
+	h, err := New(d, db, in, slog.New(slog.DiscardHandler), Options{Demo: true})
 	require.NoError(t, err)
 	s := &site{httptest.NewServer(h), t, d}
 	t.Cleanup(func() {

@@ -2,6 +2,7 @@ package screen
 
 import (
 	"encoding/json"
+	"errors"
 	"fmt"
 	"html/template"
 	"net/http"
@@ -29,6 +30,7 @@ type station struct {
 type shell struct {
 	Title    string
 	Shop     string
+	Person   string // who is signed in
 	Stations []station
 	Till     tillView
 	History  historyView
@@ -63,6 +65,7 @@ func stations(f *store.File, here string) []station {
 		{Name: "Methods", Path: "/methods", Count: strconv.Itoa(len(f.Methods)), Wrong: some(unpriced, "unpriced")},
 		{Name: "Rates", Path: "/rates", Count: strconv.Itoa(tables)},
 		{Name: "Quotes", Path: "/quotes"},
+		{Name: "Live", Path: "/live"},
 	}
 	at := slices.IndexFunc(list, func(s station) bool { return s.Path == here })
 	for i := range list {
@@ -104,7 +107,7 @@ func (s *Server) pageStatus(c *gin.Context, status int, here, title, name string
 		s.internal(c, err)
 		return
 	}
-	s.html(c, status, s.render("shell", shell{Title: title, Shop: shopName(state.File), Stations: stations(state.File, here), Till: till, History: history, Work: work}))
+	s.html(c, status, s.render("shell", shell{Title: title, Shop: shopName(state.File), Person: who(c.Request.Context()).Name, Stations: stations(state.File, here), Till: till, History: history, Work: work}))
 }
 
 // answer sends the parts that an edit changed, with the Till and the course line out of band.
@@ -130,7 +133,7 @@ func (s *Server) answerSaying(c *gin.Context, here string, state *draft.State, t
 		return
 	}
 	till.OOB, history.OOB, history.Said = true, true, said
-	parts = append(parts, s.render("till", till), s.render("course", shell{Stations: stations(state.File, here), OOB: true}), s.render("history", history))
+	parts = append(parts, s.render("till", till), s.render("course", shell{Stations: stations(state.File, here), OOB: true}), s.render("history", history), s.render("ahead-said", history))
 	s.html(c, http.StatusOK, parts...)
 }
 
@@ -143,6 +146,10 @@ func slipf(format string, args ...any) error { return &slip{fmt.Sprintf(format, 
 
 // told turns the error of an edit into words for the owner; false for errors that are not theirs.
 func told(err error) (string, bool) {
+	var rests *draft.Rests
+	if errors.As(err, &rests) {
+		return err.Error(), true
+	}
 	switch e := err.(type) {
 	case *slip:
 		return e.text, true

@@ -32,6 +32,7 @@ type tillSlips struct {
 
 type tillOption struct {
 	ID, Label, Charge, Was, Days, Dates string
+	Live                                string // what it costs in the live edition, where that differs; "no" where it is not offered there
 	First, FirstID                      string // the zone that takes the address before all others
 	New                                 bool
 	Zone, Because                       string
@@ -90,9 +91,13 @@ func (s *Server) loadTill(ctx context.Context, f *store.File) (storage.Till, err
 
 // request makes the Till a request; lines whose product is gone are left out.
 func (s *Server) request(state *draft.State, t storage.Till) (q quote.Request, lines []int, err error) {
-	f := state.File
+	return requestOf(state.Engine, t)
+}
+
+func requestOf(e *quote.Engine, t storage.Till) (q quote.Request, lines []int, err error) {
+	f := e.Store()
 	q.At, q.Coupons, q.Customer, q.Group = time.Now(), couponsOf(t.Coupons), t.Customer, t.Group
-	q.To, err = state.Engine.Reader().Address(t.Destination)
+	q.To, err = e.Reader().Address(t.Destination)
 	for i, l := range t.Cart {
 		p := store.Product{Name: l.Name, NeedsShipping: true}
 		if l.SKU != "" {
@@ -184,7 +189,7 @@ func (s *Server) till(ctx context.Context, state *draft.State, slips tillSlips) 
 	if addressErr != nil && q.To.Country == "" {
 		return v, nil
 	}
-	v.quote(state, &q)
+	v.quote(state, s.draft.Live(), &q)
 	return v, nil
 }
 
@@ -203,7 +208,7 @@ func sameCart(a, b []storage.CartLine) bool {
 	return true
 }
 
-func (v *tillView) quote(state *draft.State, q *quote.Request) {
+func (v *tillView) quote(state *draft.State, live *draft.Live, q *quote.Request) {
 	f, u := state.File, state.File.Store.Units()
 	a := state.Engine.Quote(q)
 	v.answer = a
@@ -212,6 +217,12 @@ func (v *tillView) quote(state *draft.State, q *quote.Request) {
 	if state.Before != nil {
 		for _, o := range state.Before.Quote(q).Options {
 			before[o.Method] = o.Charge
+		}
+	}
+	onSale := map[string]string{} // in the live edition
+	if live != nil {
+		for _, o := range live.Engine.Quote(q).Options {
+			onSale[o.Method] = o.Charge
 		}
 	}
 	v.oneParcel = true
@@ -268,10 +279,19 @@ func (v *tillView) quote(state *draft.State, q *quote.Request) {
 			}
 			delete(before, o.Method)
 		}
+		if live != nil {
+			if is, ok := onSale[o.Method]; !ok {
+				option.Live = "no"
+			} else if is != o.Charge && is != option.Was {
+				option.Live = is
+			}
+			delete(onSale, o.Method)
+		}
 		v.Options = append(v.Options, option)
 	}
 	for i := range f.Methods {
-		if _, gone := before[f.Methods[i].ID]; gone {
+		_, gone := before[f.Methods[i].ID]
+		if _, live := onSale[f.Methods[i].ID]; gone || live {
 			v.Gone = append(v.Gone, f.Methods[i].BuyersLabel())
 		}
 	}

@@ -5,24 +5,43 @@ import (
 	"database/sql"
 	"encoding/json"
 	"errors"
+	"time"
 
 	"diadrom/internal/store"
 )
 
-// mostEdits is how many edits can be taken back.
-const mostEdits = 300
+// mostEdits is how many edits can be taken back, and are known by who made them.
+const mostEdits = 1000
 
-// remember keeps what an edit changed. One that takes another back, or makes it again, only says so of that one.
-func remember(ctx context.Context, tx *sql.Tx, revision int64, changes []store.Change, e Edit) error {
+// mostKeys is how many things an edit is said to have changed; of more, only that.
+const mostKeys = 400
+
+// AnyKey stands for more things than are kept of an edit.
+const AnyKey = "*"
+
+// Kinds of edits, for taking them back.
+const (
+	EditDone   = "edit"   // can be taken back
+	EditUndone = "undone" // was taken back, and can be done again
+	EditGone   = "gone"   // was taken back, and its maker has made another since
+	EditTurn   = "turn"   // takes another back, or makes it again
+)
+
+// Edit says what an edit is to the history.
+type Edit struct {
+	What   string   // in the owner's words
+	Keys   []string // of what it changes
+	By     int64    // person; 0 for none
+	Undoes int64    // the revision that it takes back; 0 for none
+	Redoes int64    // the revision that it makes again; 0 for none
+	State  int64    // the state that it comes back to; 0 for a new one
+}
+
+// remember keeps what an edit changed.
+func remember(ctx context.Context, tx *sql.Tx, revision, before, after int64, changes []store.Change, e Edit) error {
 	exec := func(query string, args ...any) error {
 		_, err := tx.ExecContext(ctx, query, args...)
 		return err
-	}
-	switch {
-	case e.Undoes != 0:
-		return exec("UPDATE edit SET state = 'undone' WHERE revision = ?", e.Undoes)
-	case e.Redoes != 0:
-		return exec("UPDATE edit SET state = 'edit' WHERE revision = ?", e.Redoes)
 	}
 	trimmed := make([]store.Trimmed, len(changes))
 	for i := range changes {
@@ -32,30 +51,87 @@ func remember(ctx context.Context, tx *sql.Tx, revision int64, changes []store.C
 	if err != nil {
 		return err
 	}
-	return errors.Join(
-		exec("UPDATE edit SET state = 'gone' WHERE state = 'undone'"),
-		exec("INSERT INTO edit (revision, state, what, changes) VALUES (?, 'edit', ?, ?)", revision, e.What, string(body)),
-		exec("DELETE FROM edit WHERE revision NOT IN (SELECT revision FROM edit ORDER BY revision DESC LIMIT ?)", mostEdits))
+	if len(e.Keys) > mostKeys {
+		e.Keys = []string{AnyKey}
+	}
+	keys, err := json.Marshal(e.Keys)
+	if err != nil {
+		return err
+	}
+	kind := EditDone
+	switch {
+	case e.Undoes != 0:
+		kind, err = EditTurn, exec("UPDATE edit SET state = 'undone' WHERE revision = ?", e.Undoes)
+	case e.Redoes != 0:
+		kind, err = EditTurn, exec("UPDATE edit SET state = 'edit' WHERE revision = ?", e.Redoes)
+	default:
+		err = exec("UPDATE edit SET state = 'gone' WHERE state = 'undone' AND made_by = ?", e.By)
+	}
+	return errors.Join(err,
+		exec("INSERT INTO edit (revision, state, what, keys, changes, state_before, state_after, made_at, made_by) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+			revision, kind, e.What, string(keys), string(body), before, after, now(), e.By),
+		exec("DELETE FROM edit WHERE revision <= ?", revision-mostEdits))
 }
 
-// Remembered is an edit that can be taken back, or done again.
+func now() string { return time.Now().UTC().Format(time.RFC3339) }
+
+// Remembered is an edit of the history.
 type Remembered struct {
-	Revision int64 // of the draft after it; 0 where there is none
-	What     string
+	Revision    int64 // of the draft after it; 0 where there is none
+	Kind        string
+	What        string
+	Keys        []string
+	StateBefore int64
+	StateAfter  int64
+	At          time.Time
+	By          int64
 }
 
-// History gives the edit that can be taken back and the one that can be done again.
-func (db *DB) History(ctx context.Context) (undo, redo Remembered, err error) {
+const rememberedColumns = "revision, state, what, keys, state_before, state_after, made_at, made_by"
+
+func scanRemembered(row interface{ Scan(...any) error }) (r Remembered, err error) {
+	var keys, at string
+	if err := row.Scan(&r.Revision, &r.Kind, &r.What, &keys, &r.StateBefore, &r.StateAfter, &at, &r.By); err != nil {
+		return Remembered{}, err
+	}
+	if err := json.Unmarshal([]byte(keys), &r.Keys); err != nil {
+		return Remembered{}, err
+	}
+	r.At, err = time.Parse(time.RFC3339, at)
+	return r, err
+}
+
+// History gives the edit of a person that can be taken back and the one that can be done again.
+func (db *DB) History(ctx context.Context, by int64) (undo, redo Remembered, err error) {
 	read := func(query string, into *Remembered) error {
-		err := db.sql.QueryRowContext(ctx, query).Scan(&into.Revision, &into.What)
+		r, err := scanRemembered(db.sql.QueryRowContext(ctx, "SELECT "+rememberedColumns+" FROM edit "+query, by))
 		if errors.Is(err, sql.ErrNoRows) {
 			return nil
 		}
+		*into = r
 		return err
 	}
 	return undo, redo, errors.Join(
-		read("SELECT revision, what FROM edit WHERE state = 'edit' ORDER BY revision DESC LIMIT 1", &undo),
-		read("SELECT revision, what FROM edit WHERE state = 'undone' ORDER BY revision LIMIT 1", &redo))
+		read("WHERE state = 'edit' AND made_by = ? ORDER BY revision DESC LIMIT 1", &undo),
+		read("WHERE state = 'undone' AND made_by = ? ORDER BY revision LIMIT 1", &redo))
+}
+
+// Edits lists the edits that were made after a revision of the draft, the last one first; with those that were taken back, and those
+// that take back.
+func (db *DB) Edits(ctx context.Context, after int64) (list []Remembered, err error) {
+	rows, err := db.sql.QueryContext(ctx, "SELECT "+rememberedColumns+" FROM edit WHERE revision > ? ORDER BY revision DESC", after)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		r, err := scanRemembered(rows)
+		if err != nil {
+			return nil, err
+		}
+		list = append(list, r)
+	}
+	return list, rows.Err()
 }
 
 // Changes gives what an edit changed.

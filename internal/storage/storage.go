@@ -32,7 +32,10 @@ const Name = "diadrom.db"
 var ErrConflict = errors.New("the draft was changed elsewhere meanwhile")
 
 // DB is an open shop.
-type DB struct{ sql *sql.DB }
+type DB struct {
+	sql *sql.DB
+	dir string
+}
 
 // Open opens the shop in a folder, which it makes where it is missing, and brings its tables up to date. A new shop is empty.
 func Open(ctx context.Context, dir string) (*DB, error) {
@@ -46,18 +49,24 @@ func Open(ctx context.Context, dir string) (*DB, error) {
 		return nil, err
 	}
 	db.SetMaxOpenConns(4)
-	if err := migrate(ctx, db); err != nil {
+	shop := &DB{db, dir}
+	if err := shop.migrate(ctx); err != nil {
 		return nil, errors.Join(fmt.Errorf("%s: %w", filepath.Join(dir, Name), err), db.Close())
 	}
-	return &DB{db}, nil
+	return shop, nil
 }
 
-func migrate(ctx context.Context, db *sql.DB) error {
+// migrate checks the file and brings its tables up to date, after a backup where there is something to lose. A damaged or a later file
+// is left as it is.
+func (db *DB) migrate(ctx context.Context) error {
+	if err := sound(ctx, db.sql); err != nil {
+		return fmt.Errorf("%w; it is left as it is: restore a backup with diadrom restore", err)
+	}
 	files, err := fs.Sub(migrations, "migrations")
 	if err != nil {
 		return err
 	}
-	p, err := goose.NewProvider(goose.DialectSQLite3, db, files)
+	p, err := goose.NewProvider(goose.DialectSQLite3, db.sql, files)
 	if err != nil {
 		return err
 	}
@@ -67,6 +76,11 @@ func migrate(ctx context.Context, db *sql.DB) error {
 	}
 	if has > known {
 		return fmt.Errorf("this shop was written by a later version of Diadrom (%d, this one knows %d); it is left as it is", has, known)
+	}
+	if has > 0 && has < known {
+		if err := db.Backup(ctx, fmt.Sprintf("before-version-%d", known)); err != nil {
+			return fmt.Errorf("no backup could be made, so nothing was changed: %w", err)
+		}
 	}
 	_, err = p.Up(ctx)
 	return err
@@ -82,57 +96,51 @@ func versions(ctx context.Context, p *goose.Provider) (has, known int64, err err
 // Close closes the shop.
 func (db *DB) Close() error { return db.sql.Close() }
 
-// Load reads the draft with its revision; a shop without one gets nil.
-func (db *DB) Load(ctx context.Context) (*store.File, int64, error) {
+// Loaded is a draft as it is kept.
+type Loaded struct {
+	File     *store.File // nil where there is none
+	Revision int64       // counts edits
+	State    int64       // the same for revisions of the same content
+}
+
+// Load reads the draft.
+func (db *DB) Load(ctx context.Context) (Loaded, error) {
 	tx, err := db.sql.BeginTx(ctx, &sql.TxOptions{ReadOnly: true})
 	if err != nil {
-		return nil, 0, err
+		return Loaded{}, err
 	}
 	defer tx.Rollback()
 	var settings string
-	var revision int64
-	err = tx.QueryRowContext(ctx, "SELECT settings, revision FROM draft").Scan(&settings, &revision)
+	var l Loaded
+	err = tx.QueryRowContext(ctx, "SELECT settings, revision, state FROM draft").Scan(&settings, &l.Revision, &l.State)
 	if errors.Is(err, sql.ErrNoRows) {
-		return nil, 0, nil
+		return Loaded{}, nil
 	}
 	if err != nil {
-		return nil, 0, err
+		return Loaded{}, err
 	}
 	rows, err := tx.QueryContext(ctx, "SELECT list, id, body FROM item ORDER BY list, position")
 	if err != nil {
-		return nil, 0, err
+		return Loaded{}, err
 	}
 	defer rows.Close()
 	parts := &store.Parts{Settings: []byte(settings), Lists: map[string][]store.Entry{}}
 	for rows.Next() {
 		var list, id, body string
 		if err := rows.Scan(&list, &id, &body); err != nil {
-			return nil, 0, err
+			return Loaded{}, err
 		}
 		parts.Lists[list] = append(parts.Lists[list], store.Entry{ID: id, Body: []byte(body)})
 	}
 	if err := rows.Err(); err != nil {
-		return nil, 0, err
+		return Loaded{}, err
 	}
 	f, faults := parts.Join()
+	l.File = f
 	if len(faults) > 0 {
-		return nil, 0, fmt.Errorf("the draft in the database has faults: %w", faults)
+		return Loaded{}, fmt.Errorf("the draft in the database has faults: %w", faults)
 	}
-	return f, revision, nil
-}
-
-// Kinds of edits, for taking them back.
-const (
-	EditDone   = "edit"   // can be taken back
-	EditUndone = "undone" // was taken back, and can be done again
-	EditGone   = "gone"   // was taken back, and another was made since
-)
-
-// Edit says what an edit is to the history.
-type Edit struct {
-	What   string // in the owner's words
-	Undoes int64  // the revision that it takes back; 0 for none
-	Redoes int64  // the revision that it makes again; 0 for none
+	return l, nil
 }
 
 // Save replaces the draft before, of the given revision, with after, and returns the new revision. Only what differs is
@@ -144,36 +152,43 @@ func (db *DB) Save(ctx context.Context, revision int64, before, after *store.Par
 		return 0, err
 	}
 	defer tx.Rollback()
-	if err := advance(ctx, tx, revision, string(after.Settings), before == nil); err != nil {
+	if e.State == 0 {
+		e.State = revision + 1
+	}
+	was, err := advance(ctx, tx, revision, e.State, string(after.Settings), before == nil)
+	if err != nil {
 		return 0, err
 	}
 	if err := write(ctx, tx, changes); err != nil {
 		return 0, err
 	}
 	if before != nil {
-		if err := remember(ctx, tx, revision+1, changes, e); err != nil {
+		if err := remember(ctx, tx, revision+1, was, e.State, changes, e); err != nil {
 			return 0, err
 		}
 	}
 	return revision + 1, tx.Commit()
 }
 
-func advance(ctx context.Context, tx *sql.Tx, revision int64, settings string, first bool) error {
+// advance counts an edit and gives the state before it.
+func advance(ctx context.Context, tx *sql.Tx, revision, state int64, settings string, first bool) (was int64, err error) {
 	var result sql.Result
-	var err error
 	if first {
-		result, err = tx.ExecContext(ctx, "INSERT INTO draft (id, revision, settings) VALUES (1, ?, ?) ON CONFLICT DO NOTHING", revision+1, settings)
+		result, err = tx.ExecContext(ctx, "INSERT INTO draft (id, revision, settings, state) VALUES (1, ?, ?, ?) ON CONFLICT DO NOTHING", revision+1, settings, state)
 	} else {
-		result, err = tx.ExecContext(ctx, "UPDATE draft SET revision = revision + 1, settings = ? WHERE revision = ?", settings, revision)
+		if err := tx.QueryRowContext(ctx, "SELECT state FROM draft").Scan(&was); err != nil {
+			return 0, err
+		}
+		result, err = tx.ExecContext(ctx, "UPDATE draft SET revision = revision + 1, settings = ?, state = ? WHERE revision = ?", settings, state, revision)
 	}
 	if err != nil {
-		return err
+		return 0, err
 	}
 	n, err := result.RowsAffected()
 	if err == nil && n == 0 {
 		err = ErrConflict
 	}
-	return err
+	return was, err
 }
 
 type progressKey struct{}

@@ -50,9 +50,9 @@ func opened(t *testing.T, dir string) *DB {
 func TestADraftIsKeptAsItIs(t *testing.T) {
 	ctx, dir := context.Background(), filepath.Join(t.TempDir(), "new", "shop")
 	db := opened(t, dir)
-	f, _, err := db.Load(ctx)
+	l, err := db.Load(ctx)
 	require.NoError(t, err)
-	require.Nil(t, f, "a new shop is empty")
+	require.Nil(t, l.File, "a new shop is empty")
 	first := shop(t, 30)
 	revision, err := save(t, db, 0, nil, first)
 	require.NoError(t, err)
@@ -65,10 +65,10 @@ func TestADraftIsKeptAsItIs(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, db.Close())
 
-	again, at, err := opened(t, dir).Load(ctx)
+	again, err := opened(t, dir).Load(ctx)
 	require.NoError(t, err)
-	assert.Equal(t, revision, at)
-	assert.Equal(t, string(second.Write()), string(again.Write()))
+	assert.Equal(t, revision, again.Revision)
+	assert.Equal(t, string(second.Write()), string(again.File.Write()))
 }
 
 func TestAnEditOfAnOldRevisionIsRefused(t *testing.T) {
@@ -83,9 +83,9 @@ func TestAnEditOfAnOldRevisionIsRefused(t *testing.T) {
 	assert.ErrorIs(t, err, ErrConflict)
 	_, err = save(t, db, 0, nil, shop(t, 3))
 	assert.ErrorIs(t, err, ErrConflict)
-	f, _, err := db.Load(ctx)
+	l, err := db.Load(ctx)
 	require.NoError(t, err)
-	assert.Len(t, f.Products, 2, "nothing of the refused edits is there")
+	assert.Len(t, l.File.Products, 2, "nothing of the refused edits is there")
 }
 
 func TestTheFileIsSyncedAndChecked(t *testing.T) {

@@ -35,7 +35,9 @@ type listOf interface {
 	id(i int) string
 	same(i int, other *File, j int) bool // as an entry of the same list of another file
 	write(i int) []byte
-	read(i int, r *reader) // what was written, in the entry's place
+	read(i int, r *reader)      // what was written, in the entry's place
+	grow(r *reader)             // an entry more, as it is read
+	arrange(places, from []int) // what stands at each of from comes to the place beside it
 }
 
 type entries[T any] struct {
@@ -52,6 +54,13 @@ func (e entries[T]) same(i int, other *File, j int) bool {
 	return e.equal(&(*e.list)[i], &(*e.of(other))[j])
 }
 func (e entries[T]) read(i int, r *reader) { (*e.list)[i] = e.make(r) }
+func (e entries[T]) grow(r *reader)        { *e.list = append(*e.list, e.make(r)) }
+func (e entries[T]) arrange(places, from []int) {
+	old := slices.Clone(*e.list)
+	for i, at := range places {
+		(*e.list)[at] = old[from[i]]
+	}
+}
 func (e entries[T]) write(i int) []byte {
 	out, err := json.Marshal((*e.list)[i])
 	if err != nil {
@@ -169,6 +178,17 @@ func (p *Parts) Join() (*File, fault.List) {
 	return Read(b.Bytes())
 }
 
+// Body is an entry, or with "" the settings, as it is written; nil where there is none.
+func (p *Parts) Body(list, id string) []byte {
+	if list == "" {
+		return p.Settings
+	}
+	if i, ok := p.index[list][id]; ok {
+		return p.Lists[list][i].Body
+	}
+	return nil
+}
+
 // Position is where an entry stands in its list.
 func (p *Parts) Position(list, id string) (int, bool) {
 	i, ok := p.index[list][id]
@@ -219,8 +239,8 @@ func (t Trimmed) Turned() Trimmed {
 	return t
 }
 
-// before is the entry, or the settings, before the change, from what it is now; false where there was none.
-func (t *Trimmed) before(now []byte) ([]byte, bool) {
+// Back is the entry, or the settings, before the change, from what it is now; false where there was none.
+func (t *Trimmed) Back(now []byte) ([]byte, bool) {
 	if t.Moved {
 		return now, true
 	}
@@ -270,7 +290,7 @@ func (p *Parts) Revert(changes []Trimmed) (*File, fault.List) {
 	for i := range changes {
 		c := &changes[i]
 		if c.List == "" {
-			was.Settings, _ = c.before(p.Settings)
+			was.Settings, _ = c.Back(p.Settings)
 			continue
 		}
 		changed[[2]string{c.List, c.ID}] = true
@@ -278,7 +298,7 @@ func (p *Parts) Revert(changes []Trimmed) (*File, fault.List) {
 		if at, ok := p.index[c.List][c.ID]; ok {
 			now = p.Lists[c.List][at].Body
 		}
-		if body, ok := c.before(now); ok {
+		if body, ok := c.Back(now); ok {
 			if back[c.List] == nil {
 				back[c.List] = map[int]Entry{}
 			}
@@ -302,4 +322,57 @@ func (p *Parts) Revert(changes []Trimmed) (*File, fault.List) {
 		}
 	}
 	return was.Join()
+}
+
+// ReadEntry reads one entry of a list, or with "" the settings, as a file that has nothing else. It is not checked: what it refers to is
+// not there.
+func ReadEntry(list string, body []byte) (*File, fault.List) {
+	f := &File{Format: Format}
+	r := &reader{jsonread.New(body, "")}
+	if list == "" {
+		r.settings(&f.Store)
+	} else {
+		f.list(list).grow(r)
+	}
+	return f, r.Faults
+}
+
+// Arrange puts entries of a list into the order of their ids; others keep their places.
+func (f *File) Arrange(list string, ids []string) {
+	l := f.list(list)
+	at := make(map[string]int, l.len())
+	for i := range l.len() {
+		at[l.id(i)] = i
+	}
+	var places, from []int
+	for _, id := range ids {
+		if i, ok := at[id]; ok {
+			places, from = append(places, i), append(from, i)
+		}
+	}
+	slices.Sort(places)
+	l.arrange(places, from)
+}
+
+// Place moves an entry of a list to a position, or as near as the list goes.
+func (f *File) Place(list, id string, position int) {
+	l := f.list(list)
+	order := make([]int, 0, l.len())
+	at := -1
+	for i := range l.len() {
+		if l.id(i) == id {
+			at = i
+			continue
+		}
+		order = append(order, i)
+	}
+	if at < 0 {
+		return
+	}
+	order = slices.Insert(order, min(max(position, 0), len(order)), at)
+	places := make([]int, len(order))
+	for i := range places {
+		places[i] = i
+	}
+	l.arrange(places, order)
 }

@@ -48,7 +48,7 @@ document.addEventListener("alpine:init", () => {
       async moved(which) {
         const to = this[which];
         to.region = "";
-        const got = await fetch("/api/v1/address-forms/" + encodeURIComponent(to.country));
+        const got = await fetch(`/api/v1/address-forms/${encodeURIComponent(to.country)}?of=${start.of}`);
         if (got.ok) to.form = shown(await got.json());
         if (!to.form.postcode) to.postcode = "";
         this.changed();
@@ -58,7 +58,7 @@ document.addEventListener("alpine:init", () => {
         this.unknown = "";
         const text = this.wanted = document.getElementById("put").value;
         if (!text.trim()) return;
-        const got = await fetch("/checkout/goods?text=" + encodeURIComponent(text));
+        const got = await fetch(`/checkout/goods?of=${start.of}&text=${encodeURIComponent(text)}`);
         const line = await got.json();
         if (!got.ok) { this.unknown = line.message; return; }
         const there = this.lines.find((l) => l.sku === line.sku);
@@ -72,7 +72,7 @@ document.addEventListener("alpine:init", () => {
         const mine = ++turn, to = this[this.destination];
         this.asking = true;
         try {
-          const got = await fetch("/api/v1/quotes", { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({
+          const got = await fetch("/api/v1/quotes?of=" + start.of, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({
             to: { country: to.country, region: to.region, city: to.city, postcode: to.postcode, street: to.street },
             lines: this.lines.map((l) => l.sku ? { sku: l.sku, quantity: Number(l.quantity) } : { name: l.name, price: l.price, weight: l.weight, quantity: Number(l.quantity) }),
             coupons: this.coupons.split(",").map((c) => c.trim()).filter(Boolean), customer: start.customer, group: start.group,

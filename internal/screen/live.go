@@ -1,0 +1,599 @@
+package screen
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"html/template"
+	"net/http"
+	"strconv"
+	"strings"
+	"sync"
+
+	"diadrom/internal/access"
+	"diadrom/internal/changes"
+	"diadrom/internal/compare"
+	"diadrom/internal/draft"
+	"diadrom/internal/findings"
+	"diadrom/internal/quote"
+	"diadrom/internal/storage"
+	"diadrom/internal/store"
+
+	"github.com/gin-gonic/gin"
+)
+
+// differs keeps what is different in a state of the draft from what is live: every answer says how much it is.
+type differs struct {
+	mu    sync.Mutex
+	state *draft.State
+	live  *draft.Live
+	list  []changes.Change
+}
+
+// ahead lists how the draft differs from what is live, worked out once for each pair of them.
+func (s *Server) ahead() []changes.Change {
+	state, live := s.draft.State(), s.draft.Live()
+	s.differs.mu.Lock()
+	defer s.differs.mu.Unlock()
+	if s.differs.state != state || s.differs.live != live {
+		s.differs.state, s.differs.live, s.differs.list = state, live, draft.Ahead(state, live)
+	}
+	return s.differs.list
+}
+
+// aheadSaid says in a few words how far the draft is ahead.
+func aheadSaid(n int, live *draft.Live) string {
+	switch {
+	case live == nil && n == 0:
+		return "Nothing is live yet"
+	case live == nil:
+		return counted(n, "change") + ", nothing is live yet"
+	case n == 0:
+		return "As live: edition " + strconv.FormatInt(live.Number, 10)
+	}
+	return counted(n, "change") + " ahead of edition " + strconv.FormatInt(live.Number, 10)
+}
+
+// aheadRow is a change as a sentence.
+type aheadRow struct {
+	Key, Text string
+	Who, When string
+	Slip      string // why it cannot be put back by itself
+}
+
+// aheadGroup are the changes of one thing.
+type aheadGroup struct {
+	Name, Path string
+	Rows       []aheadRow
+}
+
+// mostShown is how many changes are shown.
+const mostShown = 300
+
+// aheadView are the changes of the draft.
+type aheadView struct {
+	Groups []aheadGroup
+	Count  int
+	More   int
+	Said   string
+}
+
+func (s *Server) aheadView(ctx context.Context, key, slip string) (v aheadView, err error) {
+	list := s.ahead()
+	v = aheadView{Count: len(list), More: max(0, len(list)-mostShown), Said: aheadSaid(len(list), s.draft.Live())}
+	edits, err := s.db.Edits(ctx, 0)
+	if err != nil {
+		return v, err
+	}
+	name, err := s.names(ctx)
+	if err != nil {
+		return v, err
+	}
+	for i := range list[:min(len(list), mostShown)] {
+		c := &list[i]
+		row := aheadRow{Key: c.Key, Text: strings.TrimPrefix(c.Text(), ": ")}
+		if e := lastEdit(edits, c); e != nil {
+			row.Who, row.When = name(e.By), moment(e.At)
+		}
+		if c.Key == key {
+			row.Slip = slip
+		}
+		if n := len(v.Groups); n == 0 || v.Groups[n-1].Name != c.Subject {
+			v.Groups = append(v.Groups, aheadGroup{Name: c.Subject, Path: pathOf(c)})
+		}
+		g := &v.Groups[len(v.Groups)-1]
+		g.Rows = append(g.Rows, row)
+	}
+	return v, nil
+}
+
+// lastEdit finds the last edit, of those that still hold, that changed what a change is of.
+func lastEdit(edits []storage.Remembered, c *changes.Change) *storage.Remembered {
+	for i := range edits {
+		if edits[i].Kind != storage.EditDone {
+			continue
+		}
+		for _, key := range edits[i].Keys {
+			if key == storage.AnyKey || c.Touches(&changes.Change{Key: key}) {
+				return &edits[i]
+			}
+		}
+	}
+	return nil
+}
+
+// pathOf is the page on which a change is made.
+func pathOf(c *changes.Change) string {
+	switch c.List {
+	case "zones":
+		return "/zones#zone-" + c.ID
+	case "products":
+		return "/goods?find=" + queryEscape(c.ID)
+	case "classes":
+		return "/goods"
+	case "methods":
+		switch {
+		case c.ID == "":
+			return "/methods"
+		case strings.Contains(c.Key, "/tables/"):
+			return "/rates/" + c.ID
+		}
+		return "/methods/" + c.ID
+	case "":
+		if c.Key == "store/checkout" {
+			return "/checkout?of=draft"
+		}
+	}
+	return "/zones"
+}
+
+// shiftRow is what happens to an option, with the carts and destinations to which it does.
+type shiftRow struct {
+	Kind, Says, Label, Was, Is string
+	Cases                      []string
+	More                       int
+}
+
+// compareView is what a change means for buyers.
+type compareView struct {
+	Shifts []shiftRow
+	Silent []string // to whom nothing is offered any more
+	Asked  int
+	Same   int
+	Counts []string // how often each kind of shift happens
+	Beside string   // which two are compared
+}
+
+var shiftWords = map[compare.Kind]string{compare.Gone: "not offered any more", compare.Dearer: "dearer", compare.Cheaper: "cheaper", compare.New: "newly offered"}
+
+// mostCases is how many carts and destinations are named for a shift.
+const mostCases = 4
+
+// compared quotes the sample carts to the shop's usual destinations from two stores.
+func (s *Server) compared(ctx context.Context, before, after *quote.Engine, beside string) (v compareView, err error) {
+	v.Beside = beside
+	carts, destinations, err := s.db.Samples(ctx)
+	if err != nil {
+		return v, err
+	}
+	t, err := s.loadTill(ctx, after.Store())
+	if err != nil {
+		return v, err
+	}
+	if len(carts) == 0 {
+		carts = []storage.SampleCart{{Name: "The Till's cart", Lines: t.Cart}}
+	}
+	if len(destinations) == 0 {
+		destinations = []string{t.Destination}
+	}
+	var cases []compare.Case
+	for _, cart := range carts {
+		for _, to := range destinations {
+			try := t
+			try.Cart, try.Destination = cart.Lines, to
+			c := compare.Case{Cart: cart.Name, To: to, After: whole(after, try)}
+			if before != nil {
+				c.Before = whole(before, try)
+			}
+			cases = append(cases, c)
+		}
+	}
+	r := compare.Quotes(before, after, cases)
+	v.Asked, v.Same = r.Asked, r.Same
+	for _, kind := range compare.Kinds {
+		if n := r.Count(kind); n > 0 {
+			v.Counts = append(v.Counts, fmt.Sprintf("%d %s", n, shiftWords[kind]))
+		}
+	}
+	for _, shift := range r.Shifts {
+		row := shiftRow{Kind: string(shift.Kind), Says: shiftWords[shift.Kind], Label: shift.Label, Was: shift.Was, Is: shift.Is}
+		row.Cases, row.More = caseNames(shift.Cases)
+		v.Shifts = append(v.Shifts, row)
+	}
+	v.Silent, _ = caseNames(r.Silent)
+	return v, nil
+}
+
+// whole is what lies in a Till as a request; nil where the store lacks some of the goods, or cannot read the address.
+func whole(e *quote.Engine, t storage.Till) *quote.Request {
+	q, lines, err := requestOf(e, t)
+	if err != nil || len(lines) != len(t.Cart) {
+		return nil
+	}
+	return &q
+}
+
+func caseNames(cases []compare.Case) (names []string, more int) {
+	for i, c := range cases {
+		if i == mostCases {
+			return names, len(cases) - i
+		}
+		names = append(names, c.Cart+" to "+c.To)
+	}
+	return names, 0
+}
+
+// oddRow is something odd that the draft has and the live edition has not.
+type oddRow struct{ Method, Path, Text string }
+
+// newlyOdd lists what is odd in a store and was not before.
+func newlyOdd(before, after *store.File) (rows []oddRow) {
+	was := map[string]bool{}
+	if before != nil {
+		for i := range before.Methods {
+			for _, o := range findings.Method(before, &before.Methods[i]) {
+				was[before.Methods[i].ID+" "+o.Text] = true
+			}
+		}
+	}
+	for i := range after.Methods {
+		m := &after.Methods[i]
+		for _, o := range findings.Method(after, m) {
+			if !was[m.ID+" "+o.Text] {
+				rows = append(rows, oddRow{nameOr(m.Name, m.ID), "/rates/" + m.ID, o.Text})
+			}
+		}
+	}
+	return rows
+}
+
+type editionRow struct {
+	storage.Edition
+	Who, When string
+	Short     string // the first of the hash
+	Live      bool
+	Asks      bool // whether it is to be put live again: waits for the yes
+	Compared  compareView
+	Count     int
+}
+
+// liveView is what goes live, and what went.
+type liveView struct {
+	Owner          bool
+	Ahead          aheadView
+	Compared       compareView
+	Odd            []oddRow
+	Promises       string
+	Broken         []promiseRow // that hold in the live edition
+	Next           int64
+	Live           *draft.Live
+	Revision, Turn int64
+	Note, Slip     string
+	Editions       []editionRow
+	A, B           []choice
+	Differ         []string // sentences of two that are compared
+	DifferOf       string
+	ImportSlip     string
+}
+
+func (s *Server) liveView(ctx context.Context) (v liveView, err error) {
+	state, live := s.draft.State(), s.draft.Live()
+	v = liveView{Owner: who(ctx).Role == access.Owner, Live: live, Revision: state.Revision, Next: 1}
+	if v.Ahead, err = s.aheadView(ctx, "", ""); err != nil {
+		return v, err
+	}
+	var before *quote.Engine
+	var was *store.File
+	if live != nil {
+		before, was, v.Turn = live.Engine, live.File, live.Turn
+	}
+	if v.Ahead.Count > 0 {
+		if v.Compared, err = s.compared(ctx, before, state.Engine, "what is live beside the draft"); err != nil {
+			return v, err
+		}
+		v.Odd = newlyOdd(was, state.File)
+	}
+	list, err := s.promises(ctx)
+	if err != nil {
+		return v, err
+	}
+	v.Promises, _ = promised(list)
+	for _, row := range promisesViewOf(state.File, list).Rows {
+		if !row.Holds && (before == nil || row.body.Check(before).Holds) {
+			v.Broken = append(v.Broken, row)
+		}
+	}
+	editions, err := s.db.Editions(ctx)
+	if err != nil {
+		return v, err
+	}
+	name, err := s.names(ctx)
+	if err != nil {
+		return v, err
+	}
+	v.A, v.B = []choice{{"live", "live", true}}, []choice{{"draft", "the draft", true}}
+	if live == nil {
+		v.A = nil
+	}
+	for _, e := range editions {
+		v.Next = max(v.Next, e.Number+1)
+		v.Editions = append(v.Editions, editionRow{Edition: e, Who: name(e.By), When: moment(e.At), Short: e.Hash[:10], Live: live != nil && live.Number == e.Number})
+		id := strconv.FormatInt(e.Number, 10)
+		v.A, v.B = append(v.A, choice{id, "edition " + id, false}), append(v.B, choice{id, "edition " + id, false})
+	}
+	return v, nil
+}
+
+func (s *Server) livePage(c *gin.Context) {
+	v, err := s.liveView(c.Request.Context())
+	if err == nil && c.Query("a") != "" {
+		err = s.differ(c.Request.Context(), &v, c.Query("a"), c.Query("b"))
+	}
+	if err != nil {
+		text, ok := told(err)
+		if !ok {
+			s.internal(c, err)
+			return
+		}
+		v.Slip = text
+	}
+	s.page(c, "/live", "Live", "live", v)
+}
+
+// differ compares two editions, or one with the draft.
+func (s *Server) differ(ctx context.Context, v *liveView, a, b string) error {
+	one, err := s.sideOf(ctx, a)
+	if err != nil {
+		return err
+	}
+	two, err := s.sideOf(ctx, b)
+	if err != nil {
+		return err
+	}
+	for i := range v.A {
+		v.A[i].Chosen = v.A[i].ID == a
+	}
+	for i := range v.B {
+		v.B[i].Chosen = v.B[i].ID == b
+	}
+	v.Differ = changes.Sentences(changes.Between(one, two))
+	v.DifferOf = "Nothing is different."
+	if n := len(v.Differ); n > 0 {
+		v.DifferOf = counted(n, "difference") + ":"
+	}
+	return nil
+}
+
+// sideOf gives the draft, what is live, or an edition by its number.
+func (s *Server) sideOf(ctx context.Context, name string) (changes.Side, error) {
+	state, live := s.draft.State(), s.draft.Live()
+	switch {
+	case name == "draft":
+		return changes.Side{File: state.File, Parts: state.Parts}, nil
+	case name == "live" && live != nil:
+		return changes.Side{File: live.File, Parts: live.Parts}, nil
+	}
+	f, _, err := s.edition(ctx, name)
+	if err != nil {
+		return changes.Side{}, err
+	}
+	return changes.Of(f), nil
+}
+
+func (s *Server) edition(ctx context.Context, number string) (*store.File, []byte, error) {
+	n, err := strconv.ParseInt(number, 10, 64)
+	if err != nil {
+		return nil, nil, slipf("there is no edition %.20q", number)
+	}
+	f, body, err := s.draft.Edition(ctx, n)
+	if errors.Is(err, storage.ErrNoEdition) {
+		err = slipf("there is no edition %d", n)
+	}
+	return f, body, err
+}
+
+// downloadEdition answers with the store file of an edition, or of the draft.
+func (s *Server) downloadEdition(c *gin.Context) {
+	number, ok := strings.CutSuffix(c.Param("edition"), ".json")
+	var body []byte
+	var err error
+	if number == "draft" {
+		body = s.draft.State().File.Write()
+	} else {
+		_, body, err = s.edition(c.Request.Context(), number)
+	}
+	if err != nil || !ok {
+		if text, is := told(err); is || !ok {
+			s.problem(c, http.StatusNotFound, "There is no such edition. "+text)
+			return
+		}
+		s.internal(c, err)
+		return
+	}
+	c.Header("Content-Disposition", `attachment; filename="store-`+number+`.json"`)
+	c.Data(http.StatusOK, "application/json", body)
+}
+
+// putLive puts the draft live as it was seen.
+func (s *Server) putLive(c *gin.Context) {
+	revision, err := strconv.ParseInt(c.PostForm("revision"), 10, 64)
+	turn, err2 := strconv.ParseInt(c.PostForm("turn"), 10, 64)
+	note := strings.Join(strings.Fields(c.PostForm("note")), " ")
+	switch {
+	case err != nil || err2 != nil:
+		err = slipf("this page is too old: look at what is different now")
+	case len([]rune(note)) > mostNote:
+		err = slipf("a note has at most %d letters", mostNote)
+	default:
+		_, err = s.draft.PutLive(c.Request.Context(), revision, turn, note)
+	}
+	s.answerLive(c, err, note, func(live *draft.Live) string { return fmt.Sprintf("Edition %d is live", live.Number) })
+}
+
+// mostNote is the longest note of an edition, in letters.
+const mostNote = 300
+
+// liveSlip turns what hinders putting live into words.
+func liveSlip(err error) error {
+	switch {
+	case errors.Is(err, storage.ErrConflict):
+		return slipf("the draft was changed meanwhile, and nothing was put live: look at what is different now")
+	case errors.Is(err, storage.ErrLiveChanged):
+		return slipf("somebody put another edition live meanwhile, and this was not: look at what is different now")
+	case errors.Is(err, draft.ErrSame):
+		return slipf("the draft is what is live already")
+	case storage.Full(err):
+		return slipf("the disk is full: nothing was put live, and everything is as it was")
+	}
+	return err
+}
+
+// answerLive answers with the page as it is now, and the shell around it.
+func (s *Server) answerLive(c *gin.Context, err error, note string, happened func(*draft.Live) string) {
+	ctx := c.Request.Context()
+	status, text := http.StatusOK, ""
+	if err = liveSlip(err); err != nil {
+		said, ok := told(err)
+		if !ok {
+			s.internal(c, err)
+			return
+		}
+		if err := s.draft.Refresh(ctx); err != nil {
+			s.internal(c, err)
+			return
+		}
+		status, text = http.StatusUnprocessableEntity, said
+	}
+	v, err := s.liveView(ctx)
+	if err != nil {
+		s.internal(c, err)
+		return
+	}
+	if v.Slip = text; text != "" {
+		v.Note = note
+		s.html(c, status, s.render("live", v))
+		return
+	}
+	state := s.draft.State()
+	till, err := s.till(ctx, state, tillSlips{})
+	if err != nil {
+		s.internal(c, err)
+		return
+	}
+	s.answerSaying(c, "/live", state, till, happened(v.Live), s.render("live", v))
+}
+
+// askAgain shows what putting an edition live again would mean, and waits for the yes.
+func (s *Server) askAgain(c *gin.Context) {
+	ctx := c.Request.Context()
+	f, _, err := s.edition(ctx, c.Param("edition"))
+	var v liveView
+	if err == nil {
+		v, err = s.liveView(ctx)
+	}
+	if err != nil {
+		s.refused(c, err, func(text string) template.HTML { return s.render("problem", text) })
+		return
+	}
+	for i := range v.Editions {
+		row := &v.Editions[i]
+		if strconv.FormatInt(row.Number, 10) != c.Param("edition") {
+			continue
+		}
+		row.Asks = true
+		if live := s.draft.Live(); live != nil {
+			row.Count = len(changes.Between(changes.Side{File: live.File, Parts: live.Parts}, changes.Of(f)))
+			if row.Compared, err = s.compared(ctx, live.Engine, quote.Compile(f, live.Engine.Gazetteer()), "what is live beside edition "+c.Param("edition")); err != nil {
+				s.internal(c, err)
+				return
+			}
+		}
+		s.html(c, http.StatusOK, s.render("edition", map[string]any{"Row": row, "Owner": v.Owner, "Turn": v.Turn}))
+		return
+	}
+}
+
+// putAgain puts an edition live again.
+func (s *Server) putAgain(c *gin.Context) {
+	number, err := strconv.ParseInt(c.Param("edition"), 10, 64)
+	turn, err2 := strconv.ParseInt(c.PostForm("turn"), 10, 64)
+	if err != nil || err2 != nil {
+		err = slipf("this page is too old: look at what is different now")
+	} else {
+		_, err = s.draft.PutLiveAgain(c.Request.Context(), number, turn)
+		if errors.Is(err, storage.ErrNoEdition) {
+			err = slipf("there is no edition %d", number)
+		}
+	}
+	s.answerLive(c, err, "", func(live *draft.Live) string { return fmt.Sprintf("Edition %d is live again", live.Number) })
+}
+
+// bringBack makes the draft what an edition is. It is an edit, and can be taken back as any.
+func (s *Server) bringBack(c *gin.Context) {
+	f, _, err := s.edition(c.Request.Context(), c.Param("edition"))
+	if err == nil {
+		_, err = s.draft.Edit(c.Request.Context(), func(now *store.File) error { *now = *f.Clone(); return nil })
+	}
+	s.answerLive(c, err, "", func(*draft.Live) string { return "The draft is edition " + c.Param("edition") })
+}
+
+// putBack makes one thing in the draft what it is in the live edition. It is an edit.
+func (s *Server) putBack(c *gin.Context) {
+	key := c.PostForm("key")
+	state, err := s.draft.Edit(c.Request.Context(), func(f *store.File) error {
+		list := s.ahead()
+		for i := range list {
+			if list[i].Key != key {
+				continue
+			}
+			if err := list[i].PutBack(f); err != nil {
+				return slipf("this cannot be put back by itself: %s", err.Error())
+			}
+			return nil
+		}
+		return slipf("this is as in the live edition already")
+	})
+	slip := ""
+	if err != nil {
+		text, ok := told(err)
+		if !ok {
+			s.internal(c, err)
+			return
+		}
+		if slip = text; !strings.HasPrefix(text, "this ") {
+			slip = "later changes rest on this: " + text
+		}
+		state = s.draft.State()
+	}
+	v, err := s.aheadView(c.Request.Context(), key, slip)
+	if err != nil {
+		s.internal(c, err)
+		return
+	}
+	if slip != "" {
+		s.html(c, http.StatusUnprocessableEntity, s.render("ahead", v))
+		return
+	}
+	c.Header("HX-Trigger", "till-changed") // pages reload their work
+	s.answer(c, "/live", state, s.render("ahead", v))
+}
+
+// aheadList is what the shell shows of the changes.
+func (s *Server) aheadList(c *gin.Context) {
+	v, err := s.aheadView(c.Request.Context(), "", "")
+	if err != nil {
+		s.internal(c, err)
+		return
+	}
+	s.html(c, http.StatusOK, s.render("ahead", v))
+}

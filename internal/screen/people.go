@@ -1,0 +1,206 @@
+package screen
+
+import (
+	"context"
+	"errors"
+	"net/http"
+	"net/url"
+	"strconv"
+	"time"
+
+	"diadrom/internal/access"
+	"diadrom/internal/storage"
+
+	"github.com/gin-gonic/gin"
+)
+
+func queryEscape(s string) string { return url.QueryEscape(s) }
+
+// names says who people are, by their ids.
+func (s *Server) names(ctx context.Context) (func(int64) string, error) {
+	people, err := s.db.People(ctx)
+	if err != nil {
+		return nil, err
+	}
+	known := map[int64]string{}
+	for _, p := range people {
+		known[p.ID] = p.Name
+	}
+	if s.options.Demo {
+		known[0] = demoOwner.Name
+	}
+	return func(id int64) string { return known[id] }, nil
+}
+
+type personRow struct {
+	storage.Person
+	Since string
+	Self  bool
+}
+
+type keyRow struct {
+	storage.APIKey
+	Since, Gone, Maker string
+}
+
+type peopleView struct {
+	Demo, Owner      bool
+	Self             access.Person
+	People           []personRow
+	Keys             []keyRow
+	Name, Slip       string // of somebody new
+	OwnSlip          string // of one's own passphrase
+	Said             string
+	KeyName, KeySlip string
+	Key, KeyOf       string // a key that was just made: shown this once
+}
+
+func day(t time.Time) string { return t.Local().Format("2 Jan 2006") }
+
+func moment(t time.Time) string { return t.Local().Format("2 Jan 2006, 15:04") }
+
+func (s *Server) peopleView(ctx context.Context) (v peopleView, err error) {
+	v = peopleView{Demo: s.options.Demo, Self: who(ctx), Owner: who(ctx).Role == access.Owner}
+	people, err := s.db.People(ctx)
+	if err != nil {
+		return v, err
+	}
+	for _, p := range people {
+		v.People = append(v.People, personRow{p, day(p.At), p.ID == v.Self.ID})
+	}
+	keys, err := s.db.APIKeys(ctx)
+	if err != nil {
+		return v, err
+	}
+	name, err := s.names(ctx)
+	if err != nil {
+		return v, err
+	}
+	for _, k := range keys {
+		row := keyRow{APIKey: k, Since: day(k.At), Maker: name(k.By)}
+		if !k.Revoked.IsZero() {
+			row.Gone = day(k.Revoked)
+		}
+		v.Keys = append(v.Keys, row)
+	}
+	return v, nil
+}
+
+func (s *Server) people(c *gin.Context) {
+	v, err := s.peopleView(c.Request.Context())
+	if err != nil {
+		s.internal(c, err)
+		return
+	}
+	s.page(c, "", "People", "people", v)
+}
+
+// answerPeople answers with the people and keys as they are now; filled puts what was said, or typed, into them.
+func (s *Server) answerPeople(c *gin.Context, err error, filled func(*peopleView, string)) {
+	status, text := http.StatusOK, ""
+	if err != nil {
+		said, ok := told(err)
+		if !ok {
+			s.internal(c, err)
+			return
+		}
+		status, text = http.StatusUnprocessableEntity, said
+	}
+	v, err := s.peopleView(c.Request.Context())
+	if err != nil {
+		s.internal(c, err)
+		return
+	}
+	filled(&v, text)
+	s.html(c, status, s.render("people", v))
+}
+
+// addPerson lets a helper, or another owner, in.
+func (s *Server) addPerson(c *gin.Context) {
+	role := access.Helper
+	if c.PostForm("role") == string(access.Owner) {
+		role = access.Owner
+	}
+	name, hash, nameErr, err := named(c.PostForm("name"), c.PostForm("passphrase"))
+	if err = errors.Join(nameErr, err); err != nil {
+		err = slipf("%s", err.Error())
+	} else if s.options.Demo {
+		err = slipf("the demo signs everybody in as its owner: people are let into a shop of your own")
+	} else if _, err = s.db.AddPerson(c.Request.Context(), name, role, hash, false); errors.Is(err, storage.ErrTaken) {
+		err = slipf("somebody is called %s already", name)
+	}
+	s.answerPeople(c, err, func(v *peopleView, text string) {
+		if v.Slip = text; text == "" {
+			v.Said = name + " may sign in now. Tell them the passphrase; they can change it here."
+		} else {
+			v.Name = c.PostForm("name")
+		}
+	})
+}
+
+func (s *Server) switchPerson(c *gin.Context) {
+	id, err := strconv.ParseInt(c.Param("person"), 10, 64)
+	if err != nil {
+		err = slipf("there is nobody of that number")
+	} else if err = s.db.SetActive(c.Request.Context(), id, c.PostForm("active") == "yes"); errors.Is(err, storage.ErrLastOwner) {
+		err = slipf("a shop needs an owner: let another one in first")
+	}
+	s.answerPeople(c, err, func(v *peopleView, text string) { v.Slip = text })
+}
+
+// changePassphrase changes one's own.
+func (s *Server) changePassphrase(c *gin.Context) {
+	ctx := c.Request.Context()
+	p := who(ctx)
+	_, hash, err := s.db.Passphrase(ctx, p.Name)
+	if err != nil {
+		s.internal(c, err)
+		return
+	}
+	var kept string
+	switch {
+	case s.options.Demo:
+		err = slipf("the demo has no passphrase")
+	case !access.Verify(c.PostForm("now"), hash):
+		err = slipf("this is not your passphrase as it is now")
+	default:
+		if kept, err = access.Hash(c.PostForm("passphrase")); err != nil {
+			err = slipf("%s", err.Error())
+		} else {
+			err = s.db.SetPassphrase(ctx, p.ID, kept)
+		}
+	}
+	if err == nil {
+		c.Header("HX-Redirect", "/sign-in") // all sessions have ended
+	}
+	s.answerPeople(c, err, func(v *peopleView, text string) { v.OwnSlip = text })
+}
+
+// addKey makes an API key, which is shown this once.
+func (s *Server) addKey(c *gin.Context) {
+	ctx := c.Request.Context()
+	name, err := access.Name(c.PostForm("name"))
+	secret, kept := access.Secret("diadrom_")
+	if err != nil {
+		err = slipf("%s", err.Error())
+	} else if err = s.db.AddAPIKey(ctx, name, kept, who(ctx).ID); err == nil {
+		err = s.loadKeys(ctx)
+	}
+	s.answerPeople(c, err, func(v *peopleView, text string) {
+		if v.KeySlip = text; text == "" {
+			v.Key, v.KeyOf = secret, name
+		} else {
+			v.KeyName = c.PostForm("name")
+		}
+	})
+}
+
+func (s *Server) revokeKey(c *gin.Context) {
+	id, err := strconv.ParseInt(c.Param("key"), 10, 64)
+	if err != nil {
+		err = slipf("there is no key of that number")
+	} else if err = s.db.RevokeAPIKey(c.Request.Context(), id); err == nil {
+		err = s.loadKeys(c.Request.Context())
+	}
+	s.answerPeople(c, err, func(v *peopleView, text string) { v.KeySlip = text })
+}
