@@ -3,6 +3,7 @@ package screen
 import (
 	"context"
 	"errors"
+	"net/http"
 
 	"diadrom/internal/draft"
 
@@ -45,7 +46,12 @@ func (s *Server) turn(c *gin.Context, turn func(context.Context) (*draft.State, 
 		said = "Nothing to take back."
 	}
 	if err != nil {
-		s.refused(c, err, nil)
+		text, ok := told(err)
+		if !ok {
+			s.internal(c, err)
+			return
+		}
+		s.problem(c, http.StatusUnprocessableEntity, "Not taken back. "+text)
 		return
 	}
 	till, err := s.till(c.Request.Context(), state, tillSlips{})

@@ -26,7 +26,7 @@ func (s *site) send(path, name, body string) (int, string) {
 	_, err = io.WriteString(w, body)
 	require.NoError(s.t, err)
 	require.NoError(s.t, form.Close())
-	resp, err := http.Post(s.URL+path, form.FormDataContentType(), &b)
+	resp, err := s.client.Post(s.URL+path, form.FormDataContentType(), &b)
 	require.NoError(s.t, err)
 	defer resp.Body.Close()
 	answer, err := io.ReadAll(resp.Body)

@@ -7,6 +7,7 @@ import (
 	"io"
 	"log/slog"
 	"net/http"
+	"net/http/cookiejar"
 	"net/http/httptest"
 	"net/url"
 	"strings"
@@ -27,11 +28,19 @@ import (
 // site is the screens of a shop over HTTP, with its real database.
 type site struct {
 	*httptest.Server
-	t     *testing.T
-	draft *draft.Draft
+	t      *testing.T
+	draft  *draft.Draft
+	db     *storage.DB
+	client *http.Client // a browser: it keeps cookies
 }
 
 func opened(t *testing.T, first *store.File, fill bool) *site {
+	t.Helper()
+	return openedAs(t, first, fill, Options{Demo: true})
+}
+
+// openedAs is opened for shops that are not the demo.
+func openedAs(t *testing.T, first *store.File, fill bool, options Options) *site {
 	t.Helper()
 	ctx, dir := context.Background(), t.TempDir()
 	db, err := storage.Open(ctx, dir)
@@ -53,9 +62,11 @@ func opened(t *testing.T, first *store.File, fill bool) *site {
 	taking, stop := context.WithCancel(ctx)
 	done := make(chan error, 1)
 	go func() { done <- in.Run(taking) }()
-	h, err := New(d, db, in, slog.New(slog.DiscardHandler), Options{Demo: true})
+	h, err := New(d, db, in, slog.New(slog.DiscardHandler), options)
 	require.NoError(t, err)
-	s := &site{httptest.NewServer(h), t, d}
+	jar, err := cookiejar.New(nil)
+	require.NoError(t, err)
+	s := &site{httptest.NewServer(h), t, d, db, &http.Client{Jar: jar}}
 	t.Cleanup(func() {
 		s.Close()
 		stop()
@@ -75,7 +86,7 @@ func lauha(t *testing.T) *site {
 
 func (s *site) get(path string) (int, string) {
 	s.t.Helper()
-	resp, err := http.Get(s.URL + path)
+	resp, err := s.client.Get(s.URL + path)
 	require.NoError(s.t, err)
 	defer resp.Body.Close()
 	body, err := io.ReadAll(resp.Body)
@@ -94,7 +105,7 @@ func (s *site) post(path string, pairs ...string) (int, string) {
 	require.NoError(s.t, err)
 	req.Header.Set("Content-Type", "application/x-www-form-urlencoded")
 	req.Header.Set("HX-Request", "true")
-	resp, err := http.DefaultClient.Do(req)
+	resp, err := s.client.Do(req)
 	require.NoError(s.t, err)
 	defer resp.Body.Close()
 	body, err := io.ReadAll(resp.Body)
@@ -104,7 +115,7 @@ func (s *site) post(path string, pairs ...string) (int, string) {
 
 func TestEveryPageAnswers(t *testing.T) {
 	for name, s := range map[string]*site{"demo": lauha(t), "empty": opened(t, draft.Empty(), false)} {
-		for _, path := range []string{"/", "/zones", "/goods", "/methods", "/rates", "/quotes"} {
+		for _, path := range []string{"/", "/zones", "/goods", "/methods", "/rates", "/quotes", "/promises", "/live", "/people"} {
 			status, body := s.get(path)
 			assert.Equal(t, http.StatusOK, status, "%s %s", name, path)
 			assert.Contains(t, body, `id="till"`)
