@@ -16,7 +16,7 @@ func (e exit) Error() string { return fmt.Sprintf("exit %d", int(e)) }
 
 // Exit codes, as docs/model.md gives them.
 const (
-	exitFaults     = 1 // check found faults, or a promise is broken
+	exitFaults     = 1 // check found faults, a promise is broken, or diff found differences
 	exitBrokenRule = 2 // a store or request that breaks a rule
 )
 
@@ -27,7 +27,7 @@ func main() {
 		SilenceUsage:  true,
 		SilenceErrors: true,
 	}
-	root.AddCommand(quoteCommand(), checkCommand(), promisesCommand(), gazetteerCommand(), serveCommand(), demoCommand())
+	root.AddCommand(quoteCommand(), checkCommand(), promisesCommand(), gazetteerCommand(), exportCommand(), importCommand(), diffCommand(), restoreCommand(), serveCommand(), demoCommand())
 	err := root.Execute()
 	var code exit
 	switch {

@@ -4,6 +4,7 @@ import (
 	"slices"
 	"strings"
 
+	"diadrom/internal/samples"
 	"diadrom/internal/storage"
 	"diadrom/internal/store"
 
@@ -61,16 +62,6 @@ func buyerOf(f *store.File, t storage.Till) buyerView {
 	return v
 }
 
-// couponsOf reads coupons as they are typed.
-func couponsOf(text string) (list []string) {
-	for _, c := range strings.Split(text, ",") {
-		if c = strings.TrimSpace(c); c != "" {
-			list = append(list, c)
-		}
-	}
-	return list
-}
-
 // tillBuyer sets who buys.
 func (s *Server) tillBuyer(c *gin.Context) {
 	typed := strings.Join(strings.Fields(c.PostForm("value")), " ")
@@ -80,7 +71,7 @@ func (s *Server) tillBuyer(c *gin.Context) {
 		}
 		switch c.PostForm("field") {
 		case "coupons":
-			t.Coupons = strings.Join(couponsOf(typed), ", ")
+			t.Coupons = strings.Join(samples.Coupons(typed), ", ")
 		case "customer":
 			t.Customer = typed
 		case "group":

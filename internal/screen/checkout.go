@@ -10,6 +10,7 @@ import (
 	"diadrom/internal/api"
 	"diadrom/internal/place"
 	"diadrom/internal/quote"
+	"diadrom/internal/samples"
 	"diadrom/internal/store"
 	"diadrom/internal/world"
 
@@ -93,7 +94,7 @@ func checkoutOf(f *store.File) store.Checkout {
 
 func (s *Server) checkoutView(ctx context.Context, e *quote.Engine) (v checkoutView, err error) {
 	f := e.Store()
-	t, err := s.loadTill(ctx, f)
+	t, err := samples.Till(ctx, s.db, f)
 	if err != nil {
 		return v, err
 	}
@@ -101,7 +102,7 @@ func (s *Server) checkoutView(ctx context.Context, e *quote.Engine) (v checkoutV
 	u := f.Store.Units()
 	start := checkoutStart{Currency: f.Store.Currency, Digits: u.Digits, Taxed: f.Store.Tax.PricesIncludeTax, Lines: []checkoutLine{}, Coupons: t.Coupons,
 		Customer: t.Customer, Group: t.Group, Labels: map[string]string{}, Options: v.Settings.Options, Address: v.Settings.Address}
-	q, at, err := requestOf(e, t)
+	q, at, err := samples.Request(e, t)
 	to := q.To
 	if err != nil && to.Country == "" {
 		to = place.Address{Country: cmp.Or(f.Home(), "FI")}

@@ -31,7 +31,7 @@ func (s *Server) editProduct(c *gin.Context) {
 	sku, field, typed, was := c.PostForm("sku"), productlist.Field(c.PostForm("field")), c.PostForm("text"), c.PostForm("was")
 	cell := goodsCell{SKU: sku, Field: string(field), Text: typed, Was: was, Label: field.String() + " of " + sku, Number: field != productlist.Name && field != productlist.Class}
 	state, err := s.draft.Edit(c.Request.Context(), func(f *store.File) error {
-		p := productBySKU(f, sku)
+		p := f.Product(sku)
 		if p == nil {
 			return slipf("this product was removed meanwhile")
 		}
@@ -50,7 +50,7 @@ func (s *Server) editProduct(c *gin.Context) {
 	}
 	v := s.goodsView(c, state)
 	v.OOB = true
-	s.answer(c, "/goods", state, s.render("goods-cell", goodsCellOf(state.File, productBySKU(state.File, sku), field)), s.render("lacks", v))
+	s.answer(c, "/goods", state, s.render("goods-cell", goodsCellOf(state.File, state.File.Product(sku), field)), s.render("lacks", v))
 }
 
 func (s *Server) addProduct(c *gin.Context) {
@@ -62,7 +62,7 @@ func (s *Server) addProduct(c *gin.Context) {
 			return slipf("a product needs a sku, the shop's own number for it")
 		case n > MaxName:
 			return slipf("a sku has at most %d letters", MaxName)
-		case productBySKU(f, sku) != nil:
+		case f.Product(sku) != nil:
 			return slipf("there is a product %s already", sku)
 		}
 		for _, field := range []struct {

@@ -16,7 +16,7 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-func (s *site) product(sku string) *store.Product { return productBySKU(s.draft.State().File, sku) }
+func (s *site) product(sku string) *store.Product { return s.draft.State().File.Product(sku) }
 
 func (s *site) text(sku string, field productlist.Field) string {
 	return productlist.Text(s.draft.State().File, s.product(sku), field)

@@ -16,6 +16,7 @@ import (
 	"diadrom/internal/draft"
 	"diadrom/internal/findings"
 	"diadrom/internal/quote"
+	"diadrom/internal/samples"
 	"diadrom/internal/storage"
 	"diadrom/internal/store"
 
@@ -172,33 +173,10 @@ const mostCases = 4
 // compared quotes the sample carts to the shop's usual destinations from two stores.
 func (s *Server) compared(ctx context.Context, before, after *quote.Engine, beside string) (v compareView, err error) {
 	v.Beside = beside
-	carts, destinations, err := s.db.Samples(ctx)
+	r, err := samples.Compare(ctx, s.db, before, after)
 	if err != nil {
 		return v, err
 	}
-	t, err := s.loadTill(ctx, after.Store())
-	if err != nil {
-		return v, err
-	}
-	if len(carts) == 0 {
-		carts = []storage.SampleCart{{Name: "The Till's cart", Lines: t.Cart}}
-	}
-	if len(destinations) == 0 {
-		destinations = []string{t.Destination}
-	}
-	var cases []compare.Case
-	for _, cart := range carts {
-		for _, to := range destinations {
-			try := t
-			try.Cart, try.Destination = cart.Lines, to
-			c := compare.Case{Cart: cart.Name, To: to, After: whole(after, try)}
-			if before != nil {
-				c.Before = whole(before, try)
-			}
-			cases = append(cases, c)
-		}
-	}
-	r := compare.Quotes(before, after, cases)
 	v.Asked, v.Same = r.Asked, r.Same
 	for _, kind := range compare.Kinds {
 		if n := r.Count(kind); n > 0 {
@@ -212,15 +190,6 @@ func (s *Server) compared(ctx context.Context, before, after *quote.Engine, besi
 	}
 	v.Silent, _ = caseNames(r.Silent)
 	return v, nil
-}
-
-// whole is what lies in a Till as a request; nil where the store lacks some of the goods, or cannot read the address.
-func whole(e *quote.Engine, t storage.Till) *quote.Request {
-	q, lines, err := requestOf(e, t)
-	if err != nil || len(lines) != len(t.Cart) {
-		return nil
-	}
-	return &q
 }
 
 func caseNames(cases []compare.Case) (names []string, more int) {

@@ -193,7 +193,7 @@ func TestAStoreFileIsLookedAtAndTakenIn(t *testing.T) {
 	holds(t, body, "/products/0/price", "/zones/0/places/0/country")
 	status, _ = s.post("/live/file/99")
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
-	status, body = s.send("/live/file", "large.json", strings.Repeat(" ", maxStore+1))
+	status, body = s.send("/live/file", "large.json", strings.Repeat(" ", store.MaxSize+1))
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 	holds(t, body, "at most 64 MB; large.json has more, and nothing was changed")
 	assert.Equal(t, before, string(s.draft.State().File.Write()))

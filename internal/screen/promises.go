@@ -16,6 +16,7 @@ import (
 	"diadrom/internal/exact"
 	"diadrom/internal/place"
 	"diadrom/internal/promise"
+	"diadrom/internal/samples"
 	"diadrom/internal/storage"
 	"diadrom/internal/store"
 
@@ -194,11 +195,11 @@ func (s *Server) makePromise(ctx context.Context, state *draft.State, method str
 	if p.Method != "" && methodByID(state.File, p.Method) == nil {
 		return "", slipf("this method was removed meanwhile; nothing was kept")
 	}
-	t, err := s.loadTill(ctx, state.File)
+	t, err := samples.Till(ctx, s.db, state.File)
 	if err != nil {
 		return "", err
 	}
-	q, _, err := s.request(state, t)
+	q, _, err := samples.Request(state.Engine, t)
 	if err != nil {
 		return "", slipf("%s", err.Error())
 	}
@@ -273,7 +274,7 @@ func goodsOf(f *store.File, cart []storage.CartLine) string {
 	var names []string
 	for _, l := range cart {
 		name := nameOr(l.Name, l.SKU)
-		if p := productBySKU(f, l.SKU); p != nil {
+		if p := f.Product(l.SKU); p != nil {
 			name = nameOr(p.Name, p.SKU)
 		}
 		names = append(names, fmt.Sprintf("%d × %s", l.Quantity, name))

@@ -9,6 +9,7 @@ import (
 	"diadrom/internal/draft"
 	"diadrom/internal/quote"
 	"diadrom/internal/rate"
+	"diadrom/internal/samples"
 	"diadrom/internal/sheet"
 	"diadrom/internal/store"
 
@@ -80,12 +81,12 @@ func (s *Server) exportQuotes(c *gin.Context) {
 func (s *Server) quotesView(c *gin.Context) (quotesView, bool) {
 	state, ctx := s.draft.State(), c.Request.Context()
 	f := state.File
-	t, err := s.loadTill(ctx, f)
+	t, err := samples.Till(ctx, s.db, f)
 	if err != nil {
 		s.internal(c, err)
 		return quotesView{}, false
 	}
-	q, _, addressErr := s.request(state, t)
+	q, _, addressErr := samples.Request(state.Engine, t)
 	v := quotesView{First: "To"}
 	for _, run := range runs {
 		run.Chosen = run.ID == c.Query("over")

@@ -18,9 +18,6 @@ import (
 // kindStore is the kind of an upload that is a whole store file.
 const kindStore = "store"
 
-// maxStore is the largest store file that is taken in, in bytes.
-const maxStore = 64 << 20
-
 // storeFileView is what a store file would make of the draft.
 type storeFileView struct {
 	ID, Name string
@@ -37,10 +34,10 @@ func (s *Server) sendStore(c *gin.Context) {
 	name, r, err := sentFile(c)
 	var body []byte
 	if err == nil {
-		body, err = io.ReadAll(io.LimitReader(r, maxStore+1))
+		body, err = io.ReadAll(io.LimitReader(r, store.MaxSize+1))
 	}
-	if err == nil && len(body) > maxStore {
-		err = slipf("a store file has at most %d MB; %.60s has more, and nothing was changed", maxStore>>20, name)
+	if err == nil && len(body) > store.MaxSize {
+		err = slipf("a store file has at most %d MB; %.60s has more, and nothing was changed", store.MaxSize>>20, name)
 	}
 	var id int64
 	if err == nil {

@@ -5,17 +5,16 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"time"
 
 	"diadrom/internal/draft"
 	"diadrom/internal/exact"
 	"diadrom/internal/place"
 	"diadrom/internal/quote"
 	"diadrom/internal/rate"
+	"diadrom/internal/samples"
 	"diadrom/internal/storage"
 	"diadrom/internal/store"
 	"diadrom/internal/terms"
-	"diadrom/internal/world"
 
 	"github.com/gin-gonic/gin"
 )
@@ -75,63 +74,10 @@ type tillView struct {
 	billed    func(*store.Method) exact.Decimal // what a method bills them as
 }
 
-// emptyCart is what a shop without goods tries its prices with.
-var emptyCart = []storage.CartLine{{Name: "A parcel", Price: "20.00", Weight: "1", Quantity: 1}}
-
-func (s *Server) loadTill(ctx context.Context, f *store.File) (storage.Till, error) {
-	t, ok, err := s.db.LoadTill(ctx)
-	if err == nil && !ok {
-		t = storage.Till{Cart: emptyCart, Destination: "Finland"}
-		if h := f.Home(); h != "" {
-			t.Destination = world.CountryName(h)
-		}
-	}
-	return t, err
-}
-
-// request makes the Till a request; lines whose product is gone are left out.
-func (s *Server) request(state *draft.State, t storage.Till) (q quote.Request, lines []int, err error) {
-	return requestOf(state.Engine, t)
-}
-
-func requestOf(e *quote.Engine, t storage.Till) (q quote.Request, lines []int, err error) {
-	f := e.Store()
-	q.At, q.Coupons, q.Customer, q.Group = time.Now(), couponsOf(t.Coupons), t.Customer, t.Group
-	q.To, err = e.Reader().Address(t.Destination)
-	for i, l := range t.Cart {
-		p := store.Product{Name: l.Name, NeedsShipping: true}
-		if l.SKU != "" {
-			known := productBySKU(f, l.SKU)
-			if known == nil {
-				continue
-			}
-			p = *known
-		} else {
-			if d, err := exact.Parse(l.Price); err == nil {
-				p.Price = d
-			}
-			if d, err := exact.Parse(l.Weight); err == nil {
-				p.Weight = &d
-			}
-		}
-		q.Lines, lines = append(q.Lines, quote.Line{Product: p, Quantity: l.Quantity}), append(lines, i)
-	}
-	return q, lines, err
-}
-
-func productBySKU(f *store.File, sku string) *store.Product {
-	for i := range f.Products {
-		if f.Products[i].SKU == sku {
-			return &f.Products[i]
-		}
-	}
-	return nil
-}
-
 // till quotes what lies in the Till.
 func (s *Server) till(ctx context.Context, state *draft.State, slips tillSlips) (tillView, error) {
 	f := state.File
-	t, err := s.loadTill(ctx, f)
+	t, err := samples.Till(ctx, s.db, f)
 	if err != nil {
 		return tillView{}, err
 	}
@@ -162,7 +108,7 @@ func (s *Server) till(ctx context.Context, state *draft.State, slips tillSlips) 
 	for i := range f.Methods {
 		v.Names[f.Methods[i].ID] = f.Methods[i].BuyersLabel()
 	}
-	q, at, addressErr := s.request(state, t)
+	q, at, addressErr := samples.Request(state.Engine, t)
 	for i, l := range q.Lines {
 		line := tillLine{Index: at[i], Name: nameOr(l.Product.Name, l.Product.SKU), Quantity: strconv.FormatInt(l.Quantity, 10),
 			Sum: u.Money(l.Product.Price.Mul(exact.FromInt(l.Quantity))), Own: t.Cart[at[i]].SKU == "", Price: t.Cart[at[i]].Price, Weight: t.Cart[at[i]].Weight, Unit: u.Weight}
@@ -316,7 +262,7 @@ func whereSet(m *store.Method, step string) string {
 // tillZone is the index of the zone that takes the Till's address before all others, −1 where none does, with the address as
 // typed and as it is understood.
 func (s *Server) tillZone(ctx context.Context, state *draft.State) (int, string, place.Address) {
-	t, err := s.loadTill(ctx, state.File)
+	t, err := samples.Till(ctx, s.db, state.File)
 	if err != nil {
 		return -1, "", place.Address{}
 	}

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"diadrom/internal/quote"
+	"diadrom/internal/samples"
 	"diadrom/internal/storage"
 	"diadrom/internal/store"
 
@@ -15,7 +16,7 @@ import (
 // changeTill makes a change of the Till and answers with it requoted.
 func (s *Server) changeTill(c *gin.Context, change func(*store.File, *storage.Till) error, slipped func(*tillSlips, string)) {
 	ctx, state := c.Request.Context(), s.draft.State()
-	t, err := s.loadTill(ctx, state.File)
+	t, err := samples.Till(ctx, s.db, state.File)
 	if err == nil {
 		err = change(state.File, &t)
 	}

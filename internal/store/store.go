@@ -40,6 +40,16 @@ func (f *File) ZoneName(id string) string {
 	return id
 }
 
+// Product finds a product by its sku; nil where there is none.
+func (f *File) Product(sku string) *Product {
+	for i := range f.Products {
+		if f.Products[i].SKU == sku {
+			return &f.Products[i]
+		}
+	}
+	return nil
+}
+
 // Home is the country that codes and towns belong to where none is named: the one that the shop ships from, or else has a
 // location in, or else the first that a zone names; "" where there is none.
 func (f *File) Home() string {

@@ -1,0 +1,252 @@
+package main
+
+import (
+	"bufio"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+
+	"diadrom/internal/changes"
+	"diadrom/internal/compare"
+	"diadrom/internal/draft"
+	"diadrom/internal/quote"
+	"diadrom/internal/samples"
+	"diadrom/internal/storage"
+	"diadrom/internal/store"
+
+	"github.com/spf13/cobra"
+)
+
+// kept is a shop of a folder, open for one command.
+type kept struct {
+	*draft.Draft
+	db *storage.DB
+}
+
+// openKept opens the shop of a folder, which must be there.
+func openKept(ctx context.Context, dir string) (*kept, error) {
+	if _, err := os.Stat(filepath.Join(dir, storage.Name)); err != nil {
+		return nil, fmt.Errorf("there is no shop in %s: %w", dir, err)
+	}
+	db, err := storage.Open(ctx, dir)
+	if err != nil {
+		return nil, err
+	}
+	places, err := db.LoadPlaces(ctx)
+	if err != nil {
+		return nil, errors.Join(err, db.Close())
+	}
+	d, err := draft.Open(ctx, db, places, draft.Empty())
+	if err != nil {
+		return nil, errors.Join(err, db.Close())
+	}
+	return &kept{d, db}, nil
+}
+
+// file gives the store file of the draft, of what is live, or of an edition by its number.
+func (k *kept) file(ctx context.Context, name string) (*store.File, error) {
+	switch name {
+	case "draft":
+		return k.State().File, nil
+	case "live":
+		if live := k.Live(); live != nil {
+			return live.File, nil
+		}
+		return nil, errors.New("nothing is live yet")
+	}
+	n, err := strconv.ParseInt(name, 10, 64)
+	if err != nil {
+		return nil, fmt.Errorf("%q is neither draft nor live nor the number of an edition", name)
+	}
+	f, _, err := k.Edition(ctx, n)
+	return f, err
+}
+
+func exportCommand() *cobra.Command {
+	var dir, edition string
+	cmd := &cobra.Command{
+		Use:   "export --data DIR [--edition draft|live|NUMBER]",
+		Short: "Print the store file of a shop's draft, or of an edition",
+		Args:  cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) (err error) {
+			k, err := openKept(cmd.Context(), dir)
+			if err != nil {
+				return err
+			}
+			defer func() { err = errors.Join(err, k.db.Close()) }()
+			f, err := k.file(cmd.Context(), edition)
+			if err != nil {
+				return err
+			}
+			_, err = cmd.OutOrStdout().Write(f.Write())
+			return err
+		},
+	}
+	dataFlag(cmd, &dir)
+	cmd.Flags().StringVar(&edition, "edition", "draft", "draft, live, or the number of an edition")
+	cmd.MarkFlagRequired("data")
+	return cmd
+}
+
+func importCommand() *cobra.Command {
+	var dir, name string
+	var yes bool
+	cmd := &cobra.Command{
+		Use:   "import --data DIR --store FILE [--yes]",
+		Short: "Make a shop's draft what a store file says, after a look at what changes",
+		Args:  cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) (err error) {
+			f, faults := readStore(name)
+			if len(faults) > 0 {
+				return broken(cmd, faults)
+			}
+			k, err := openKept(cmd.Context(), dir)
+			if err != nil {
+				return err
+			}
+			defer func() { err = errors.Join(err, k.db.Close()) }()
+			out, now := cmd.OutOrStdout(), k.State()
+			list := changes.Between(changes.Side{File: now.File, Parts: now.Parts}, changes.Of(f))
+			if len(list) == 0 {
+				fmt.Fprintln(out, "Nothing changes: the draft is the same.")
+				return nil
+			}
+			printSentences(out, list)
+			report, err := samples.Compare(cmd.Context(), k.db, now.Engine, quote.Compile(f, now.Engine.Gazetteer()))
+			if err != nil {
+				return err
+			}
+			printReport(out, report)
+			if !yes {
+				fmt.Fprint(out, "Make the draft so? Type yes: ")
+				line, err := bufio.NewReader(cmd.InOrStdin()).ReadString('\n')
+				if err != nil && !errors.Is(err, io.EOF) {
+					return err
+				}
+				if strings.TrimSpace(line) != "yes" {
+					fmt.Fprintln(out, "\nThe draft is as it was.")
+					return exit(exitFaults)
+				}
+			}
+			if _, err := k.Edit(cmd.Context(), func(draft *store.File) error { *draft = *f.Clone(); return nil }); err != nil {
+				return err
+			}
+			fmt.Fprintln(out, "The draft is so now. Buyers notice nothing before it is put live.")
+			return nil
+		},
+	}
+	dataFlag(cmd, &dir)
+	cmd.Flags().StringVar(&name, "store", "", "the store file")
+	cmd.Flags().BoolVar(&yes, "yes", false, "do not ask")
+	cmd.MarkFlagRequired("data")
+	cmd.MarkFlagRequired("store")
+	return cmd
+}
+
+func printSentences(out io.Writer, list []changes.Change) {
+	for _, s := range changes.Sentences(list) {
+		fmt.Fprintln(out, s)
+	}
+}
+
+// printReport says what a change means for the sample carts.
+func printReport(out io.Writer, r compare.Report) {
+	words := map[compare.Kind]string{compare.Gone: "is not offered any more", compare.Dearer: "is dearer", compare.Cheaper: "is cheaper", compare.New: "is newly offered"}
+	fmt.Fprintf(out, "\nOf %d quotes of sample carts to usual destinations, %d stay as they are.\n", r.Asked, r.Same)
+	for _, s := range r.Shifts {
+		prices := s.Was + s.Is
+		if s.Was != "" && s.Is != "" {
+			prices = s.Was + " → " + s.Is
+		}
+		fmt.Fprintf(out, "%s %s: %s (%d, such as %s to %s)\n", s.Label, words[s.Kind], prices, len(s.Cases), s.Cases[0].Cart, s.Cases[0].To)
+	}
+	for _, c := range r.Silent {
+		fmt.Fprintf(out, "Nothing at all is offered any more: %s to %s\n", c.Cart, c.To)
+	}
+	fmt.Fprintln(out)
+}
+
+func diffCommand() *cobra.Command {
+	var dir string
+	cmd := &cobra.Command{
+		Use:   "diff A B [--data DIR]",
+		Short: "Print how two store files differ, or with --data two editions",
+		Long: "Print how two store files differ, in sentences. With --data A and B are draft, live, or numbers of editions of that shop.\n" +
+			"Exit 0 where nothing is different, 1 where something is.",
+		Args: cobra.ExactArgs(2),
+		RunE: func(cmd *cobra.Command, args []string) (err error) {
+			read := func(name string) (*store.File, error) {
+				f, faults := readStore(name)
+				if len(faults) > 0 {
+					return nil, broken(cmd, faults)
+				}
+				return f, nil
+			}
+			if dir != "" {
+				k, err := openKept(cmd.Context(), dir)
+				if err != nil {
+					return err
+				}
+				defer func() { err = errors.Join(err, k.db.Close()) }()
+				read = func(name string) (*store.File, error) { return k.file(cmd.Context(), name) }
+			}
+			var sides [2]changes.Side
+			for i, name := range args {
+				f, err := read(name)
+				if err != nil {
+					return err
+				}
+				sides[i] = changes.Of(f)
+			}
+			list := changes.Between(sides[0], sides[1])
+			printSentences(cmd.OutOrStdout(), list)
+			if len(list) > 0 {
+				return exit(exitFaults)
+			}
+			return nil
+		},
+	}
+	cmd.Flags().StringVar(&dir, "data", "", "the folder of a shop")
+	return cmd
+}
+
+func restoreCommand() *cobra.Command {
+	var dir string
+	cmd := &cobra.Command{
+		Use:   "restore --data DIR [BACKUP]",
+		Short: "Put a backup of a shop in its place; without one, list the backups",
+		Args:  cobra.MaximumNArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if len(args) == 1 {
+				if err := storage.Restore(cmd.Context(), dir, args[0]); err != nil {
+					return err
+				}
+				fmt.Fprintf(cmd.OutOrStdout(), "%s is in place. What was there is kept beside the backups.\n", args[0])
+				return nil
+			}
+			list, err := storage.Backups(dir)
+			if err != nil {
+				return err
+			}
+			if len(list) == 0 {
+				return fmt.Errorf("there are no backups in %s", dir)
+			}
+			for _, name := range list {
+				fmt.Fprintln(cmd.OutOrStdout(), name)
+			}
+			return nil
+		},
+	}
+	dataFlag(cmd, &dir)
+	cmd.MarkFlagRequired("data")
+	return cmd
+}
+
+func dataFlag(cmd *cobra.Command, dir *string) {
+	cmd.Flags().StringVar(dir, "data", "", "the folder of the shop")
+}
