@@ -111,6 +111,21 @@ func (s *shop) open(t *testing.T, path string, width, height int) *rod.Page {
 	return page
 }
 
+// ownShop is a shop of one's own: its first owner has begun it, with keys alone, and is signed in in this browser.
+func ownShop(t *testing.T) *shop {
+	t.Helper()
+	s := start(t, "serve", t.TempDir())
+	page := s.open(t, "/", 1280, 800)
+	wait := page.MustWaitNavigation()
+	page.MustInsertText("Aino Esimerkki") // the field has the focus
+	page.KeyActions().Press(input.Tab).MustDo()
+	page.MustInsertText("three words of löyly")
+	page.KeyActions().Press(input.Enter).MustDo()
+	wait()
+	waitText(t, page, ".maker", "Aino Esimerkki")
+	return s
+}
+
 func demoShop(t *testing.T) *shop { return start(t, "demo", t.TempDir()) }
 
 // quiet waits until the page has no exchange under way.

@@ -68,18 +68,18 @@ func TestGoodsAreTypedPastedAndTakenBack(t *testing.T) {
 
 	page.MustEval(`() => document.activeElement.blur()`)
 	page.KeyActions().Press(input.ControlLeft).Type('z').MustDo()
-	waitText(t, page, "#saved", "Taken back: 2 products changed")
+	waitText(t, page, "#saved", "Taken back: Linen seat cover, weight: 0.12 kg → 0.1 kg, and 2 more")
 	waitFor(t, page, `() => document.querySelector("#g-SEAT-1-weight").value === "0.12"`)
 	page.KeyActions().Press(input.ControlLeft).Type('y').MustDo()
-	waitText(t, page, "#saved", "Done again: 2 products changed")
+	waitText(t, page, "#saved", "Done again: Linen seat cover, weight: 0.12 kg → 0.1 kg, and 2 more")
 	page.MustElement("#undo").MustClick()
-	waitText(t, page, "#saved", "Taken back: 2 products changed")
+	waitText(t, page, "#saved", "Taken back: Linen seat cover, weight: 0.12 kg → 0.1 kg, and 2 more")
 	page.MustElement("#undo").MustClick()
 	waitText(t, page, "#till", "1.1 kg")
 
 	// In a field that is being typed in, Ctrl+Z takes typing back, not the last edit.
 	typeOver(page, "#g-ROBE-M-price", "95")
-	waitText(t, page, "#undo", "Linen bathrobe changed")
+	waitText(t, page, "#undo", "Linen bathrobe, price")
 	page.MustElement("#g-MITT-1-price").MustFocus().MustSelectAllText()
 	page.MustInsertText("7")
 	page.KeyActions().Press(input.ControlLeft).Type('z').MustDo()
@@ -102,7 +102,7 @@ func TestTheGoodsGridIsWalkedAndSetWithKeys(t *testing.T) {
 	page.MustElement("#g-TOWEL-70-own_parcel").MustFocus()
 	keys(page, input.Space, input.ArrowDown)
 	assert.Equal(t, "g-TOWEL-50-own_parcel", focused(page))
-	waitText(t, page, "#undo", "Linen towel, 70 × 140 changed")
+	waitText(t, page, "#undo", "Linen towel, 70 × 140: travels in a parcel of its own")
 
 	page.MustElement(`.pick [value="LADLE-B"]`).MustFocus()
 	keys(page, input.Space)
@@ -156,6 +156,6 @@ func TestALongProductListIsTakenInWithItsProgress(t *testing.T) {
 	page = s.open(t, "/goods?find=thing+99&sort=-weight", 1280, 800)
 	waitText(t, page, ".pages", "of 75")
 	page.MustElement("#undo").MustClick()
-	waitText(t, page, "#saved", "Taken back: 6667 products added")
+	waitText(t, page, "#saved", "Taken back: Thing 0: new, for 0.50, and 6666 more")
 	waitText(t, page, ".pages", "none")
 }

@@ -15,7 +15,7 @@ import (
 )
 
 func TestFromAnEmptyStoreToAWorkingMatrixWithKeysAlone(t *testing.T) {
-	s := start(t, "serve", t.TempDir())
+	s := ownShop(t)
 	page := s.open(t, "/zones", 1280, 800)
 	for i, zone := range []string{"Finland", "FI 22*", "EU"} {
 		page.MustElement("#new-zone").MustFocus()

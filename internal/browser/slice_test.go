@@ -12,6 +12,7 @@ import (
 
 	"github.com/go-rod/rod"
 	"github.com/go-rod/rod/lib/input"
+	"github.com/go-rod/rod/lib/proto"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
@@ -158,7 +159,7 @@ func TestTwoWindowsDoNotOverwriteOneAnother(t *testing.T) {
 }
 
 func TestARealShopStartsEmptyAndCanQuote(t *testing.T) {
-	s := start(t, "serve", t.TempDir())
+	s := ownShop(t)
 	page := s.open(t, "/zones", 1280, 800)
 	page.MustElement("#new-zone").MustInput("Finland").MustType(input.Enter)
 	waitText(t, page, "#zone-finland", "no prices yet")
@@ -180,21 +181,9 @@ func TestARealShopStartsEmptyAndCanQuote(t *testing.T) {
 	waitText(t, page, "#grid-list", "above 5 kg")
 }
 
-func TestNoErrorsInTheConsole(t *testing.T) {
-	s := demoShop(t)
-	for _, path := range []string{"/zones", "/goods", "/methods", "/rates/freight", "/quotes", "/quotes?over=weight", "/promises", "/checkout"} {
-		page := s.open(t, path, 1280, 800)
-		refused := page.MustEval(`() => performance.getEntriesByType("resource").filter(r => r.responseStatus >= 400 || !r.name.startsWith(location.origin)).map(r => r.name).join(" ")`).String()
-		assert.Empty(t, refused, path)
-		assert.True(t, page.MustEval(`() => !!window.htmx && !!window.Alpine && document.fonts.check("15px 'Atkinson Next'")`).Bool(), path)
-		wide := page.MustEval(`() => document.documentElement.scrollWidth - innerWidth`).Int()
-		assert.LessOrEqual(t, wide, 0, "%s scrolls sideways", path)
-		phone := s.open(t, path, 390, 844)
-		assert.LessOrEqual(t, phone.MustEval(`() => document.documentElement.scrollWidth - innerWidth`).Int(), 0, "%s scrolls sideways on a phone", path)
-	}
-}
-
-func TestAccessibility(t *testing.T) {
+// Every page is there with all that belongs to it, is wide enough and no wider at 1280 and at 390 px, and has nothing that WCAG A and AA
+// forbid.
+func TestEveryPageIsWhole(t *testing.T) {
 	axe := readAxe(t)
 	s := demoShop(t)
 	for _, sent := range [][2]string{{"/zones/file", "zone,place\naland,FI 22*\nbad,FI 2\n"}, {"/goods/file", "sku,weight\nA,1\nB,-1\n"}} {
@@ -209,8 +198,15 @@ func TestAccessibility(t *testing.T) {
 		require.NoError(t, err)
 		resp.Body.Close()
 	}
-	for _, path := range []string{"/zones", "/zones?strip=FI&from=20000&to=29999&new=FI+22*", "/zones/file/1", "/goods", "/goods/file/2", "/methods", "/rates/parcel", "/quotes", "/quotes?over=weight", "/promises", "/checkout"} {
+	for _, path := range []string{"/zones", "/zones?strip=FI&from=20000&to=29999&new=FI+22*", "/zones/file/1", "/goods", "/goods/file/2", "/methods", "/rates/freight", "/rates/parcel", "/quotes", "/quotes?over=weight", "/promises", "/live", "/people", "/checkout"} {
 		page := s.open(t, path, 1280, 800)
+		refused := page.MustEval(`() => performance.getEntriesByType("resource").filter(r => r.responseStatus >= 400 || !r.name.startsWith(location.origin)).map(r => r.name).join(" ")`).String()
+		assert.Empty(t, refused, path)
+		assert.True(t, page.MustEval(`() => !!window.htmx && !!window.Alpine && document.fonts.check("15px 'Atkinson Next'")`).Bool(), path)
+		for _, width := range []int{390, 1280} {
+			require.NoError(t, page.SetViewport(&proto.EmulationSetDeviceMetricsOverride{Width: width, Height: 800, DeviceScaleFactor: 1}))
+			assert.LessOrEqual(t, page.MustEval(`() => document.documentElement.scrollWidth - innerWidth`).Int(), 0, "%s scrolls sideways at %d px", path, width)
+		}
 		page.MustEval(`() => { document.querySelectorAll("details").forEach(d => d.open = true) }`)
 		page.MustEval(`(code) => { (0, eval)(code); }`, axe)
 		found := page.MustEval(`() => axe.run({runOnly: ["wcag2a", "wcag2aa"]}).then(r => r.violations.map(v => v.id + ": " + v.nodes.slice(0, 3).map(n => n.target.join(" ") + " " + n.failureSummary).join(" | ")).join("\n"))`).String()

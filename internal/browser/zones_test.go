@@ -27,7 +27,7 @@ func focused(page *rod.Page) string {
 
 // The broad zone is made first, and stands first in the file: the narrow one takes its addresses all the same.
 func TestTheOrderingMistakeCannotBeMade(t *testing.T) {
-	s := start(t, "serve", t.TempDir())
+	s := ownShop(t)
 	page := s.open(t, "/zones", 1280, 800)
 	for i, typed := range []string{"everywhere", "Finland", "FI 22*"} {
 		page.MustElement("#new-zone").MustFocus()
