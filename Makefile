@@ -32,6 +32,16 @@ iso-codes:
 bench:
 	go test -run '^$$' -bench . -benchmem ./internal/...
 
+# What was answered outlives a kill: 1,000 times (50 in make test).
+.PHONY: kill
+kill:
+	DIADROM_KILLS=1000 go test -count=1 -v -timeout 60m -run TestWhatWasAnsweredOutlivesAKill ./cmd/diadrom
+
+# 200 buyers ask for 20 s while the owner puts live ten times (3 s in make test).
+.PHONY: load
+load:
+	DIADROM_LOAD=20 go test -count=1 -v -run TestBuyersAskWhileTheOwnerPutsLive ./cmd/diadrom
+
 # Vendored assets and open data, at the versions that tools/refresh/packages.json pins. Needs npm and Debian's iso-codes.
 refresh:
 	go run ./tools/refresh

@@ -36,6 +36,7 @@ type Engine struct {
 	methods   []method
 	agreed    []agreement // customers', then groups', then places'
 	shipsFrom []orb.Point
+	far       *far
 }
 
 // method is a store's method with what is looked up for it in each quote.
@@ -67,7 +68,7 @@ func (e *Engine) Digits() int { return e.units.Digits }
 // Compile prepares a store that [store.Read] has found without faults. A gazetteer may be nil. Neither may change afterwards.
 func Compile(f *store.File, g *gazetteer.Gazetteer) *Engine {
 	e := &Engine{file: f, gaz: g, units: f.Store.Units(), products: make(map[string]int, len(f.Products)), classes: map[string]bool{},
-		volumes: f.Store.Volumetric != nil}
+		volumes: f.Store.Volumetric != nil, far: &far{}}
 	if f.Store.Dispatch != nil {
 		e.calendar, _ = calendar.New(f.Store.Dispatch) // store.Read has checked it
 	}

@@ -236,8 +236,7 @@ func (a *asked) distanceFrom(from *orb.Point) *exact.Decimal {
 	if from == nil || a.to.Point == nil {
 		return nil
 	}
-	d := place.Distance(*from, *a.to.Point, a.e.file.Store.Metres())
-	return &d
+	return a.e.far.between(*from, *a.to.Point, a.e.file.Store.Metres())
 }
 
 // refusal is why a method is not offered; its zero value means that it is.

@@ -76,3 +76,15 @@ func sound(ctx context.Context, db *sql.DB) error {
 	}
 	return nil
 }
+
+// Check has SQLite look through the whole file and all of its indexes.
+func (db *DB) Check(ctx context.Context) error {
+	var said string
+	if err := db.sql.QueryRowContext(ctx, "PRAGMA integrity_check").Scan(&said); err != nil {
+		return err
+	}
+	if said != "ok" {
+		return fmt.Errorf("the database is damaged: %s", said)
+	}
+	return nil
+}
