@@ -182,8 +182,12 @@ func TestScreenshots(t *testing.T) {
 		{"methods", "/methods", 1280, nil},
 		{"quotes", "/quotes", 1280, nil},
 		{"quotes-run", "/quotes?over=weight", 1280, nil},
+		{"checkout", "/checkout", 1280, func(p *rod.Page) { waitText(t, p, "#total", "€") }},
+		{"checkout-phone", "/checkout", 390, func(p *rod.Page) {
+			waitText(t, p, "#total", "€")
+			p.MustEval(`() => document.fonts.ready.then(() => document.querySelector("#h-delivery").scrollIntoView({block: "start", behavior: "instant"}))`)
+		}},
 		{"zones-phone", "/zones", 390, nil},
-		{"rates-phone", "/rates/parcel", 390, nil},
 		{"promises", "/rates/parcel", 1280, func(p *rod.Page) {
 			typeOver(p, "#c-list-0-0", "7.20")
 			waitText(t, p, "#history", "promises broken")
@@ -193,6 +197,7 @@ func TestScreenshots(t *testing.T) {
 			p.MustWaitLoad()
 			p.MustElement(`#till details[data-method=parcel] summary`).MustClick()
 		}},
+		{"live", "/live", 1280, nil},
 		{"zones-meant", "/zones", 1280, func(p *rod.Page) {
 			p.MustElement("#new-zone").MustInput("Norway, Georgia").MustType(input.Escape, input.Enter)
 		}},

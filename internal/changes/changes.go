@@ -143,31 +143,35 @@ func (k *kind[T]) find(f *store.File, id string) *T {
 	return nil
 }
 
-// body is an entry as it is written.
-func (s Side) body(list string, i int, x any) []byte {
+// index says where the entries of a side stand.
+func (k *kind[T]) index(s Side) func(id string) (int, bool) {
 	if s.Parts != nil {
-		return s.Parts.Lists[list][i].Body
+		return func(id string) (int, bool) { return s.Parts.Position(k.list, id) }
 	}
-	out, err := json.Marshal(x)
-	if err != nil {
-		panic(err) // every type of the file marshals
+	list := *k.of(s.File)
+	at := make(map[string]int, len(list))
+	for i := range list {
+		at[k.id(&list[i])] = i
 	}
-	return out
+	return func(id string) (int, bool) { i, ok := at[id]; return i, ok }
+}
+
+// same says whether an entry of both sides is written alike.
+func (k *kind[T]) same(d *differ, j int, old *T, i int, x *T) bool {
+	if d.before.Parts != nil && d.after.Parts != nil {
+		return bytes.Equal(d.before.Parts.Lists[k.list][j].Body, d.after.Parts.Lists[k.list][i].Body)
+	}
+	return alike(old, x)
 }
 
 func compare[T any](d *differ, k kind[T]) {
 	was, is := *k.of(d.before.File), *k.of(d.after.File)
-	at := make(map[string]int, len(was))
-	for i := range was {
-		at[k.id(&was[i])] = i
-	}
-	there := make(map[string]bool, len(is))
-	var order []int // of those that both have: their places before, in the order after
+	at, now := k.index(d.before), k.index(d.after)
+	last, ordered := -1, true // whether those that both have stand in the same order
 	for i := range is {
 		x := &is[i]
 		id := k.id(x)
-		there[id] = true
-		j, ok := at[id]
+		j, ok := at(id)
 		if !ok {
 			d.add(k.list, id, k.called(x), k.list+"/"+id, func() string { return ": new" + because(k.about(d.after.File, x)) }, func(f *store.File) error {
 				list := k.of(f)
@@ -179,9 +183,9 @@ func compare[T any](d *differ, k kind[T]) {
 			})
 			continue
 		}
-		order = append(order, j)
+		ordered, last = ordered && j > last, j
 		old := &was[j]
-		if reflect.DeepEqual(old, x) || bytes.Equal(d.before.body(k.list, j, old), d.after.body(k.list, i, x)) {
+		if k.same(d, j, old, i, x) {
 			continue
 		}
 		e := &entry[T]{d, &k, k.list + "/" + id, id, k.called(x)}
@@ -199,7 +203,7 @@ func compare[T any](d *differ, k kind[T]) {
 	for j := range was {
 		x := &was[j]
 		id := k.id(x)
-		if there[id] {
+		if _, there := now(id); there {
 			continue
 		}
 		d.add(k.list, id, k.called(x), k.list+"/"+id, func() string { return ": removed" + because(k.about(d.before.File, x)) }, func(f *store.File) error {
@@ -211,16 +215,15 @@ func compare[T any](d *differ, k kind[T]) {
 			return nil
 		})
 	}
-	if !slices.IsSorted(order) {
+	if !ordered {
 		d.add(k.list, "", k.noun, k.list+"/order", func() string { return ": in another order: " + inOrder(is, k.called) }, func(f *store.File) error {
-			list := *k.of(f)
 			place := func(x T) int {
-				if j, ok := at[k.id(&x)]; ok {
+				if j, ok := at(k.id(&x)); ok {
 					return j
 				}
-				return len(at)
+				return len(was)
 			}
-			slices.SortStableFunc(list, func(a, b T) int { return place(a) - place(b) })
+			slices.SortStableFunc(*k.of(f), func(a, b T) int { return place(a) - place(b) })
 			return nil
 		})
 	}

@@ -75,9 +75,7 @@ func tables(e *entry[store.Method], was, is *store.Method) {
 			})
 			continue
 		}
-		if !alike(old, t) {
-			(&list{e, t.ID, old, t, prefix(is, t)}).compare()
-		}
+		(&list{e, t.ID, old, t, prefix(is, t)}).compare()
 	}
 	for i := range was.Tables {
 		t := &was.Tables[i]
@@ -365,7 +363,7 @@ func (l *list) cells() {
 				continue
 			}
 			a, b := was.Rows[old].Charges[column[j]], is.Rows[i].Charges[j]
-			if a == b || alike(a, b) {
+			if sameCharge(a, b) {
 				continue
 			}
 			oldKey := atKey(was.Rows[old].At)
@@ -389,4 +387,15 @@ func (l *list) cells() {
 			})
 		}
 	}
+}
+
+// sameCharge is alike for charges: a large list has thousands, of which most are a base alone.
+func sameCharge(a, b *rate.Charge) bool {
+	if a == b {
+		return true
+	}
+	if a != nil && b != nil && a.Base != nil && b.Base != nil && *a == (rate.Charge{Base: a.Base}) && *b == (rate.Charge{Base: b.Base}) {
+		return a.Base.Cmp(*b.Base) == 0
+	}
+	return alike(a, b)
 }

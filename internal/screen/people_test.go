@@ -242,3 +242,20 @@ func TestCookiesAreForHTTPSButOnThisMachine(t *testing.T) {
 	resp.Body.Close()
 	assert.Equal(t, http.StatusForbidden, resp.StatusCode, "another site's form is refused")
 }
+
+func TestWhereARequestComesFrom(t *testing.T) {
+	for _, tt := range []struct{ remote, forwarded, want string }{
+		{"192.0.2.7:4711", "", "192.0.2.7"},
+		{"192.0.2.7:4711", "198.51.100.1", "192.0.2.7"}, // said by somebody who is no proxy of ours
+		{"127.0.0.1:4711", "198.51.100.1", "198.51.100.1"},
+		{"[::1]:4711", "203.0.113.9, 198.51.100.1", "198.51.100.1"}, // what stands before is the sender's word
+		{"127.0.0.1:4711", "nonsense", "127.0.0.1"},
+		{"pipe", "", "pipe"},
+	} {
+		r := &http.Request{RemoteAddr: tt.remote, Header: http.Header{}}
+		if tt.forwarded != "" {
+			r.Header.Set("X-Forwarded-For", tt.forwarded)
+		}
+		assert.Equal(t, tt.want, from(r), tt)
+	}
+}

@@ -214,11 +214,7 @@ func (s *Server) signInPage(c *gin.Context) {
 
 func (s *Server) signIn(c *gin.Context) {
 	v := signView{Name: c.PostForm("name"), Then: c.PostForm("then")}
-	from, _, err := net.SplitHostPort(c.Request.RemoteAddr)
-	if err != nil {
-		from = c.Request.RemoteAddr
-	}
-	if wait := s.attempts.Allow("from "+from, "as "+strings.ToLower(v.Name)); wait > 0 {
+	if wait := s.attempts.Allow("from "+from(c.Request), "as "+strings.ToLower(v.Name)); wait > 0 {
 		seconds := int(wait.Seconds()) + 1
 		c.Header("Retry-After", fmt.Sprint(seconds))
 		v.Slip = fmt.Sprintf("That was tried too often: wait %d seconds.", seconds)
@@ -240,6 +236,21 @@ func (s *Server) signIn(c *gin.Context) {
 		to = "/"
 	}
 	s.letIn(c, p, to)
+}
+
+// from is the address that a request comes from; behind a proxy on this machine, the one that the proxy says last.
+func from(r *http.Request) string {
+	host, _, err := net.SplitHostPort(r.RemoteAddr)
+	if err != nil {
+		return r.RemoteAddr
+	}
+	if said := r.Header.Values("X-Forwarded-For"); len(said) > 0 && loopback(host) {
+		list := strings.Split(said[len(said)-1], ",")
+		if ip := net.ParseIP(strings.TrimSpace(list[len(list)-1])); ip != nil {
+			return ip.String()
+		}
+	}
+	return host
 }
 
 // letIn begins a session.
