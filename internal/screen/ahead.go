@@ -1,0 +1,192 @@
+package screen
+
+import (
+	"context"
+	"net/http"
+	"strconv"
+	"strings"
+	"sync"
+
+	"github.com/gin-gonic/gin"
+
+	"diadrom/internal/changes"
+	"diadrom/internal/draft"
+	"diadrom/internal/storage"
+	"diadrom/internal/store"
+)
+
+// differs keeps what is different in a state of the draft from what is live: every answer says how much it is.
+type differs struct {
+	mu    sync.Mutex
+	state *draft.State
+	live  *draft.Live
+	list  []changes.Change
+}
+
+// ahead lists how the draft differs from what is live, worked out once for each pair of them.
+func (s *Server) ahead() []changes.Change {
+	state, live := s.draft.State(), s.draft.Live()
+	s.differs.mu.Lock()
+	defer s.differs.mu.Unlock()
+	if s.differs.state != state || s.differs.live != live {
+		s.differs.state, s.differs.live, s.differs.list = state, live, draft.Ahead(state, live)
+	}
+	return s.differs.list
+}
+
+// aheadSaid says in a few words how far the draft is ahead.
+func aheadSaid(n int, live *draft.Live) string {
+	switch {
+	case live == nil && n == 0:
+		return "Nothing is live yet"
+	case live == nil:
+		return counted(n, "change") + ", nothing is live yet"
+	case n == 0:
+		return "As live: edition " + strconv.FormatInt(live.Number, 10)
+	}
+	return counted(n, "change") + " ahead of edition " + strconv.FormatInt(live.Number, 10)
+}
+
+// aheadRow is a change as a sentence.
+type aheadRow struct {
+	Key, Text string
+	Who, When string
+	Slip      string // why it cannot be put back by itself
+}
+
+// aheadGroup are the changes of one thing.
+type aheadGroup struct {
+	Name, Path string
+	Rows       []aheadRow
+}
+
+// mostShown is how many changes are shown.
+const mostShown = 300
+
+// aheadView are the changes of the draft.
+type aheadView struct {
+	Groups []aheadGroup
+	Count  int
+	More   int
+	Said   string
+}
+
+func (s *Server) aheadView(ctx context.Context, key, slip string) (v aheadView, err error) {
+	list := s.ahead()
+	v = aheadView{Count: len(list), More: max(0, len(list)-mostShown), Said: aheadSaid(len(list), s.draft.Live())}
+	edits, err := s.db.Edits(ctx, 0)
+	if err != nil {
+		return v, err
+	}
+	name, err := s.names(ctx)
+	if err != nil {
+		return v, err
+	}
+	for i := range list[:min(len(list), mostShown)] {
+		c := &list[i]
+		row := aheadRow{Key: c.Key, Text: strings.TrimPrefix(c.Text(), ": ")}
+		if e := lastEdit(edits, c); e != nil {
+			row.Who, row.When = name(e.By), moment(e.At)
+		}
+		if c.Key == key {
+			row.Slip = slip
+		}
+		if n := len(v.Groups); n == 0 || v.Groups[n-1].Name != c.Subject {
+			v.Groups = append(v.Groups, aheadGroup{Name: c.Subject, Path: pathOf(c)})
+		}
+		g := &v.Groups[len(v.Groups)-1]
+		g.Rows = append(g.Rows, row)
+	}
+	return v, nil
+}
+
+// lastEdit finds the last edit, of those that still hold, that changed what a change is of.
+func lastEdit(edits []storage.Remembered, c *changes.Change) *storage.Remembered {
+	for i := range edits {
+		if edits[i].Kind != storage.EditDone {
+			continue
+		}
+		for _, key := range edits[i].Keys {
+			if key == storage.AnyKey || c.Touches(&changes.Change{Key: key}) {
+				return &edits[i]
+			}
+		}
+	}
+	return nil
+}
+
+// pathOf is the page on which a change is made.
+func pathOf(c *changes.Change) string {
+	switch c.List {
+	case "zones":
+		return "/zones#zone-" + c.ID
+	case "products":
+		return "/goods?find=" + queryEscape(c.ID)
+	case "classes":
+		return "/goods"
+	case "methods":
+		switch {
+		case c.ID == "":
+			return "/methods"
+		case strings.Contains(c.Key, "/tables/"):
+			return "/rates/" + c.ID
+		}
+		return "/methods/" + c.ID
+	case "":
+		if c.Key == "store/checkout" {
+			return "/checkout?of=draft"
+		}
+	}
+	return "/zones"
+}
+
+// putBack makes one thing in the draft what it is in the live edition. It is an edit.
+func (s *Server) putBack(c *gin.Context) {
+	key := c.PostForm("key")
+	state, err := s.draft.Edit(c.Request.Context(), func(f *store.File) error {
+		list := s.ahead()
+		for i := range list {
+			if list[i].Key != key {
+				continue
+			}
+			if err := list[i].PutBack(f); err != nil {
+				return slipf("this cannot be put back by itself: %s", err.Error())
+			}
+			return nil
+		}
+		return slipf("this is as in the live edition already")
+	})
+	slip := ""
+	if err != nil {
+		text, ok := told(err)
+		if !ok {
+			s.internal(c, err)
+			return
+		}
+		if slip = text; !strings.HasPrefix(text, "this ") {
+			slip = "later changes rest on this: " + text
+		}
+		state = s.draft.State()
+	}
+	v, err := s.aheadView(c.Request.Context(), key, slip)
+	if err != nil {
+		s.internal(c, err)
+		return
+	}
+	if slip != "" {
+		s.html(c, http.StatusUnprocessableEntity, s.render("ahead", v))
+		return
+	}
+	c.Header("HX-Trigger", "till-changed") // pages reload their work
+	s.answer(c, "/live", state, s.render("ahead", v))
+}
+
+// aheadList is what the shell shows of the changes.
+func (s *Server) aheadList(c *gin.Context) {
+	v, err := s.aheadView(c.Request.Context(), "", "")
+	if err != nil {
+		s.internal(c, err)
+		return
+	}
+	s.html(c, http.StatusOK, s.render("ahead", v))
+}

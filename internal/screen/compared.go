@@ -1,0 +1,90 @@
+package screen
+
+import (
+	"context"
+	"fmt"
+
+	"diadrom/internal/compare"
+	"diadrom/internal/findings"
+	"diadrom/internal/quote"
+	"diadrom/internal/samples"
+	"diadrom/internal/store"
+)
+
+// shiftRow is what happens to an option, with the carts and destinations to which it does.
+type shiftRow struct {
+	Kind, Says, Label, Was, Is string
+	Cases                      []string
+	More                       int
+}
+
+// compareView is what a change means for buyers.
+type compareView struct {
+	Shifts []shiftRow
+	Silent []string // to whom nothing is offered any more
+	Asked  int
+	Same   int
+	Counts []string // how often each kind of shift happens
+	Beside string   // which two are compared
+}
+
+var shiftWords = map[compare.Kind]string{compare.Gone: "not offered any more", compare.Dearer: "dearer", compare.Cheaper: "cheaper", compare.New: "newly offered"}
+
+// mostCases is how many carts and destinations are named for a shift.
+const mostCases = 4
+
+// compared quotes the sample carts to the shop's usual destinations from two stores.
+func (s *Server) compared(ctx context.Context, before, after *quote.Engine, beside string) (v compareView, err error) {
+	v.Beside = beside
+	r, err := samples.Compare(ctx, s.db, before, after)
+	if err != nil {
+		return v, err
+	}
+	v.Asked, v.Same = r.Asked, r.Same
+	for _, kind := range compare.Kinds {
+		if n := r.Count(kind); n > 0 {
+			v.Counts = append(v.Counts, fmt.Sprintf("%d %s", n, shiftWords[kind]))
+		}
+	}
+	for _, shift := range r.Shifts {
+		row := shiftRow{Kind: string(shift.Kind), Says: shiftWords[shift.Kind], Label: shift.Label, Was: shift.Was, Is: shift.Is}
+		row.Cases, row.More = caseNames(shift.Cases)
+		v.Shifts = append(v.Shifts, row)
+	}
+	v.Silent, _ = caseNames(r.Silent)
+	return v, nil
+}
+
+func caseNames(cases []compare.Case) (names []string, more int) {
+	for i, c := range cases {
+		if i == mostCases {
+			return names, len(cases) - i
+		}
+		names = append(names, c.Cart+" to "+c.To)
+	}
+	return names, 0
+}
+
+// oddRow is something odd that the draft has and the live edition has not.
+type oddRow struct{ Method, Path, Text string }
+
+// newlyOdd lists what is odd in a store and was not before.
+func newlyOdd(before, after *store.File) (rows []oddRow) {
+	was := map[string]bool{}
+	if before != nil {
+		for i := range before.Methods {
+			for _, o := range findings.Method(before, &before.Methods[i]) {
+				was[before.Methods[i].ID+" "+o.Text] = true
+			}
+		}
+	}
+	for i := range after.Methods {
+		m := &after.Methods[i]
+		for _, o := range findings.Method(after, m) {
+			if !was[m.ID+" "+o.Text] {
+				rows = append(rows, oddRow{nameOr(m.Name, m.ID), "/rates/" + m.ID, o.Text})
+			}
+		}
+	}
+	return rows
+}
