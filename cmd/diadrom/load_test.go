@@ -19,7 +19,7 @@ import (
 // 200 buyers ask while the owner edits and puts live ten times: every answer is of one edition. make load does it for 20 s, and looks at how
 // long the slowest wait.
 func TestBuyersAskWhileTheOwnerPutsLive(t *testing.T) {
-	seconds := count(t, "DIADROM_LOAD", 3)
+	seconds := count(t, "DIADROM_LOAD", 2)
 	s := serveFolder(t, t.TempDir())
 	defer s.kill()
 	// Edition n has the parcel for n+10 and the locker for n+30; the draft is in between most of the time.
