@@ -163,7 +163,8 @@ func TestEveryFieldIsNoticedAndPutBack(t *testing.T) {
 	var walk func(path string, v any, set func(any))
 	walk = func(path string, v any, set func(any)) {
 		tried++
-		for _, o := range other(v) {
+		for n, values := 0, other(v); n < 2 && len(values) > 0; values = values[1:] {
+			o := values[0]
 			set(o)
 			out, err := json.Marshal(tree)
 			require.NoError(t, err)
@@ -182,6 +183,7 @@ func TestEveryFieldIsNoticedAndPutBack(t *testing.T) {
 			}
 			require.Equal(t, want, putBack(t, after, found), "%s: %v → %v: %v", path, v, o, Sentences(found))
 			taken[path] = true
+			n++
 		}
 		set(v)
 		switch v := v.(type) {

@@ -65,7 +65,7 @@ func remember(ctx context.Context, tx *sql.Tx, revision, before, after int64, ch
 	case e.Redoes != 0:
 		kind, err = EditTurn, exec("UPDATE edit SET state = 'edit' WHERE revision = ?", e.Redoes)
 	default:
-		err = exec("UPDATE edit SET state = 'gone' WHERE state = 'undone' AND made_by = ?", e.By)
+		err = exec("UPDATE edit SET state = 'gone' WHERE state = 'undone' AND made_by IN (?, 0)", e.By)
 	}
 	return errors.Join(err,
 		exec("INSERT INTO edit (revision, state, what, keys, changes, state_before, state_after, made_at, made_by) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
@@ -101,7 +101,8 @@ func scanRemembered(row interface{ Scan(...any) error }) (r Remembered, err erro
 	return r, err
 }
 
-// History gives the edit of a person that can be taken back and the one that can be done again.
+// History gives the edit of a person that can be taken back and the one that can be done again. Nobody's edits, which the command line
+// makes, are everybody's.
 func (db *DB) History(ctx context.Context, by int64) (undo, redo Remembered, err error) {
 	read := func(query string, into *Remembered) error {
 		r, err := scanRemembered(db.sql.QueryRowContext(ctx, "SELECT "+rememberedColumns+" FROM edit "+query, by))
@@ -112,8 +113,8 @@ func (db *DB) History(ctx context.Context, by int64) (undo, redo Remembered, err
 		return err
 	}
 	return undo, redo, errors.Join(
-		read("WHERE state = 'edit' AND made_by = ? ORDER BY revision DESC LIMIT 1", &undo),
-		read("WHERE state = 'undone' AND made_by = ? ORDER BY revision LIMIT 1", &redo))
+		read("WHERE state = 'edit' AND made_by IN (?, 0) ORDER BY revision DESC LIMIT 1", &undo),
+		read("WHERE state = 'undone' AND made_by IN (?, 0) ORDER BY revision LIMIT 1", &redo))
 }
 
 // Edits lists the edits that were made after a revision of the draft, the last one first; with those that were taken back, and those
