@@ -3,14 +3,15 @@
 package api
 
 import (
+	"bytes"
 	_ "embed"
 	"encoding/json"
 	"errors"
-	"io"
 	"mime"
 	"net/http"
 	"slices"
 	"strings"
+	"sync"
 
 	"diadrom/internal/fault"
 	"diadrom/internal/quote"
@@ -90,12 +91,14 @@ func Route(r gin.IRouter, s Shops) {
 }
 
 func quotes(c *gin.Context, engine *quote.Engine) {
-	if kind, _, err := mime.ParseMediaType(c.GetHeader("Content-Type")); err != nil || kind != "application/json" {
+	if !isJSON(c.GetHeader("Content-Type")) {
 		c.Header("Accept-Post", "application/json")
 		problem(c, http.StatusUnsupportedMediaType, "a request is JSON: send it with Content-Type: application/json", nil)
 		return
 	}
-	body, err := io.ReadAll(http.MaxBytesReader(c.Writer, c.Request.Body, MaxBody))
+	in := buffers.Get().(*bytes.Buffer) // what is read of it keeps nothing of it
+	defer func() { in.Reset(); buffers.Put(in) }()
+	_, err := in.ReadFrom(http.MaxBytesReader(c.Writer, c.Request.Body, MaxBody))
 	var large *http.MaxBytesError
 	switch {
 	case errors.As(err, &large):
@@ -105,7 +108,7 @@ func quotes(c *gin.Context, engine *quote.Engine) {
 		problem(c, http.StatusBadRequest, "the request broke off", nil)
 		return
 	}
-	requests, many, faults := engine.ReadRequest(body)
+	requests, many, faults := engine.ReadRequest(in.Bytes())
 	if len(faults) > 0 {
 		status, title := http.StatusUnprocessableEntity, "the request asks for what cannot be"
 		if slices.ContainsFunc(faults, malformed) {
@@ -181,11 +184,23 @@ func problem(c *gin.Context, status int, title string, faults fault.List) {
 	}{title, status, faults})
 }
 
+// buffers are for requests and answers, most of which are some KB.
+var buffers = sync.Pool{New: func() any { return &bytes.Buffer{} }}
+
+func isJSON(contentType string) bool {
+	if contentType == "application/json" {
+		return true
+	}
+	kind, _, err := mime.ParseMediaType(contentType)
+	return err == nil && kind == "application/json"
+}
+
 func send(c *gin.Context, status int, kind string, v any) {
-	body, err := json.Marshal(v)
-	if err != nil {
+	out := buffers.Get().(*bytes.Buffer)
+	defer func() { out.Reset(); buffers.Put(out) }()
+	if err := json.NewEncoder(out).Encode(v); err != nil {
 		panic(err) // answers and faults are texts and whole numbers
 	}
 	c.Header("Cache-Control", "no-store")
-	c.Data(status, kind, append(body, '\n'))
+	c.Data(status, kind, out.Bytes())
 }

@@ -10,6 +10,7 @@ import (
 	"net/http/httptest"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 
 	"diadrom/internal/demo"
@@ -297,16 +298,23 @@ func BenchmarkQuoteOverHTTP(b *testing.B) {
 	})
 	bareServer := httptest.NewServer(bare)
 	defer bareServer.Close()
+	client := &http.Client{Transport: &http.Transport{MaxIdleConnsPerHost: 64}}
 	for name, url := range map[string]string{"api": s.URL, "bare": bareServer.URL} {
 		b.Run(name, func(b *testing.B) {
-			for i := 0; b.Loop(); i++ {
-				resp, err := http.Post(url+"/api/v1/quotes", "application/json", strings.NewReader(bodies[i%len(bodies)]))
-				if err != nil {
-					b.Fatal(err)
+			var next atomic.Int64
+			b.SetParallelism(8)
+			b.RunParallel(func(pb *testing.PB) {
+				for pb.Next() {
+					i := int(next.Add(1)) % len(bodies)
+					resp, err := client.Post(url+"/api/v1/quotes", "application/json", strings.NewReader(bodies[i]))
+					if err != nil {
+						b.Error(err)
+						return
+					}
+					io.Copy(io.Discard, resp.Body)
+					resp.Body.Close()
 				}
-				io.Copy(io.Discard, resp.Body)
-				resp.Body.Close()
-			}
+			})
 		})
 	}
 }

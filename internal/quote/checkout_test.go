@@ -2,9 +2,12 @@ package quote
 
 import (
 	"fmt"
+	"strings"
+	"sync"
 	"testing"
 
 	"diadrom/internal/exact"
+	"diadrom/internal/place"
 	"diadrom/internal/store"
 
 	"github.com/stretchr/testify/assert"
@@ -115,5 +118,41 @@ func TestWhatMakesAnOptionFree(t *testing.T) {
 		has := &Measures{Subtotal: "82.50", Quantity: 1}
 		assert.Equal(t, tt.want, FreeHint(m, &Option{Charge: "5.00", Zone: "z"}, has, u))
 		assert.Empty(t, FreeHint(m, &Option{Charge: "0.00", Zone: "z"}, has, u))
+	}
+}
+
+func TestTheBuyerIsToldWhichMethodRefusesTheOrder(t *testing.T) {
+	f, faults := store.Read([]byte(`{"format":"diadrom-store/1","store":{"currency":"EUR"},"zones":[{"id":"all","places":[{"world":true}]}],
+		"methods":[{"id":"letter","label":"Letter to your mailbox","needs":{"weight":{"to":"2"}},"tables":[{"id":"t","zones":["all"],"by":"order","rows":[{"charges":["2"]}]}]}]}`))
+	require.Empty(t, faults)
+	e := Compile(f, nil)
+	q, _, faults := e.ReadRequest([]byte(`{"to":{"country":"HK","city":"Kowloon"},"lines":[{"price":"1","weight":"3","quantity":1}]}`))
+	require.Empty(t, faults)
+	a := e.Quote(&q[0])
+	assert.Contains(t, a.Message, "Letter to your mailbox takes up to 2 kg")
+	assert.NotContains(t, a.Message, "this method", "the buyer sees no method that this could be")
+	assert.Contains(t, a.Refused[0].Reason, "this method", "the owner does")
+}
+
+// What is remembered is what would be worked out, also when it begins anew.
+func TestWhatIsRememberedIsTheSame(t *testing.T) {
+	var m memo[int, int]
+	var asking sync.WaitGroup
+	for w := range 4 {
+		asking.Go(func() {
+			for i := range mostMemo + 5000 {
+				if got := m.get(i/(w+1), func() int { return 3 * (i / (w + 1)) }); got != 3*(i/(w+1)) {
+					t.Errorf("%d: %d", i, got)
+				}
+			}
+		})
+	}
+	asking.Wait()
+	assert.LessOrEqual(t, len(m.known), mostMemo)
+	e := checkoutEngine(t, "")
+	for _, a := range []place.Address{{Country: "FI", Postcode: "21100"}, {Country: "FI", Postcode: "211 00"}, {Country: "FI", City: "Turku", Region: "FI-19"}, {Country: "FI", City: strings.Repeat("ä", 300)}} {
+		for range 2 {
+			assert.Equal(t, a.Spot(nil), e.Spot(a))
+		}
 	}
 }

@@ -36,7 +36,7 @@ type Engine struct {
 	methods   []method
 	agreed    []agreement // customers', then groups', then places'
 	shipsFrom []orb.Point
-	far       *far
+	memos     *memos
 }
 
 // method is a store's method with what is looked up for it in each quote.
@@ -68,7 +68,7 @@ func (e *Engine) Digits() int { return e.units.Digits }
 // Compile prepares a store that [store.Read] has found without faults. A gazetteer may be nil. Neither may change afterwards.
 func Compile(f *store.File, g *gazetteer.Gazetteer) *Engine {
 	e := &Engine{file: f, gaz: g, units: f.Store.Units(), products: make(map[string]int, len(f.Products)), classes: map[string]bool{},
-		volumes: f.Store.Volumetric != nil, far: &far{}}
+		volumes: f.Store.Volumetric != nil, memos: &memos{}}
 	if f.Store.Dispatch != nil {
 		e.calendar, _ = calendar.New(f.Store.Dispatch) // store.Read has checked it
 	}
@@ -142,9 +142,6 @@ func Recompile(f *store.File, g *gazetteer.Gazetteer, before *Engine) *Engine {
 
 // Store is the store that is quoted from; it must not be changed.
 func (e *Engine) Store() *store.File { return e.file }
-
-// Spot makes an address ready for matching, with the engine's gazetteer.
-func (e *Engine) Spot(a place.Address) place.Spotted { return a.Spot(e.gaz) }
 
 // Coverage is the zones as they lie to one another and to the postcodes of each country.
 func (e *Engine) Coverage() *coverage.Map { return e.coverage }

@@ -236,7 +236,7 @@ func (a *asked) distanceFrom(from *orb.Point) *exact.Decimal {
 	if from == nil || a.to.Point == nil {
 		return nil
 	}
-	return a.e.far.between(*from, *a.to.Point, a.e.file.Store.Metres())
+	return a.e.between(*from, *a.to.Point)
 }
 
 // refusal is why a method is not offered; its zero value means that it is.
@@ -339,8 +339,8 @@ func (a *asked) message(refused []Refused) string {
 		}
 		if reason == "" && r.Code != OutsideZones && r.Code != ZoneOnly {
 			reason = r.Reason
-			if r.Code == Needs {
-				reason = "this order " + reason
+			if r.Code == Needs { // the buyer sees no method that "this" could be
+				reason = "this order " + strings.Replace(reason, "this method", a.label(r.Method), 1)
 			}
 		}
 	}
@@ -351,6 +351,16 @@ func (a *asked) message(refused []Refused) string {
 		return "We cannot deliver this order to " + where + ": " + reason + "."
 	}
 	return "We do not deliver to " + where + "."
+}
+
+// label is what the buyer reads of a method.
+func (a *asked) label(id string) string {
+	for i := range a.e.methods {
+		if a.e.methods[i].ID == id {
+			return a.e.methods[i].label
+		}
+	}
+	return id
 }
 
 // destination writes an address as people name it in a sentence.

@@ -17,8 +17,12 @@ import (
 // Backups are kept in this folder beside the shop's file.
 const backupFolder = "backups"
 
-// mostBackups is how many backups are kept; the oldest go.
-const mostBackups = 20
+// How many backups are kept, and of how many bytes together: the oldest go, but never the newest few.
+const (
+	mostBackups     = 20
+	mostBackupBytes = 1 << 30
+	leastBackups    = 3
+)
 
 // Backup copies the shop while it is open, by SQLite's online backup, and says in its name why. What stands there under a backup's name
 // is whole: it is written under another name first.
@@ -79,8 +83,19 @@ func rotate(dir string) error {
 		return err
 	}
 	var errs error
-	for _, name := range list[:max(0, len(list)-mostBackups)] {
-		errs = errors.Join(errs, os.Remove(filepath.Join(dir, name)))
+	var kept int
+	var bytes int64
+	for _, name := range slices.Backward(list) {
+		path := filepath.Join(dir, name)
+		info, err := os.Stat(path)
+		if err != nil {
+			errs = errors.Join(errs, err)
+			continue
+		}
+		bytes += info.Size()
+		if kept++; kept > mostBackups || kept > leastBackups && bytes > mostBackupBytes {
+			errs = errors.Join(errs, os.Remove(path))
+		}
 	}
 	return errs
 }

@@ -96,6 +96,27 @@ func TestABackupIsMadeWhileTheShopIsEdited(t *testing.T) {
 	assert.NoError(t, opened(t, dir).Check(ctx), "and what is there stays")
 }
 
+func TestBackupsDoNotFillTheDisk(t *testing.T) {
+	dir := t.TempDir()
+	for i := range 8 {
+		f, err := os.Create(filepath.Join(dir, fmt.Sprintf("2026010%dT000000.000-made.db", i)))
+		require.NoError(t, err)
+		require.NoError(t, f.Truncate(300<<20)) // nothing of it is written
+		require.NoError(t, f.Close())
+	}
+	require.NoError(t, rotate(dir))
+	list, err := backups(dir)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"20260105T000000.000-made.db", "20260106T000000.000-made.db", "20260107T000000.000-made.db"}, list, "three of 300 MB are within 1 GB")
+	for _, name := range list {
+		require.NoError(t, os.Truncate(filepath.Join(dir, name), 3<<30))
+	}
+	require.NoError(t, rotate(dir))
+	list, err = backups(dir)
+	require.NoError(t, err)
+	assert.Len(t, list, 3, "the newest three stay, whatever their size")
+}
+
 // older makes a shop as a version before had it.
 func older(t *testing.T, dir string, version int64) {
 	t.Helper()
