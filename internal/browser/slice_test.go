@@ -186,7 +186,7 @@ func TestARealShopStartsEmptyAndCanQuote(t *testing.T) {
 func TestEveryPageIsWhole(t *testing.T) {
 	axe := readAxe(t)
 	s := demoShop(t)
-	for _, sent := range [][2]string{{"/zones/file", "zone,place\naland,FI 22*\nbad,FI 2\n"}, {"/goods/file", "sku,weight\nA,1\nB,-1\n"}} {
+	for _, sent := range [][2]string{{"/zones/file", "zone,place\naland,FI 22*\nbad,FI 2\n"}, {"/goods/file", "sku,weight\nA,1\nB,-1\n"}, {"/live/file", `{"format":"diadrom-store/1","store":{"currency":"EUR"}}`}} {
 		var b bytes.Buffer
 		form := multipart.NewWriter(&b)
 		w, err := form.CreateFormFile("file", "table.csv")
@@ -198,7 +198,7 @@ func TestEveryPageIsWhole(t *testing.T) {
 		require.NoError(t, err)
 		resp.Body.Close()
 	}
-	for _, path := range []string{"/zones", "/zones?strip=FI&from=20000&to=29999&new=FI+22*", "/zones/file/1", "/goods", "/goods/file/2", "/methods", "/rates/freight", "/rates/parcel", "/quotes", "/quotes?over=weight", "/promises", "/live", "/people", "/checkout"} {
+	for _, path := range []string{"/zones", "/zones?strip=FI&from=20000&to=29999&new=FI+22*", "/zones/file/1", "/goods", "/goods/file/2", "/methods", "/rates/freight", "/rates/parcel", "/quotes", "/quotes?over=weight", "/promises", "/live", "/live/file/3", "/people", "/checkout"} {
 		page := s.open(t, path, 1280, 800)
 		refused := page.MustEval(`() => performance.getEntriesByType("resource").filter(r => r.responseStatus >= 400 || !r.name.startsWith(location.origin)).map(r => r.name).join(" ")`).String()
 		assert.Empty(t, refused, path)

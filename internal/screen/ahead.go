@@ -82,10 +82,11 @@ func (s *Server) aheadView(ctx context.Context, key, slip string) (v aheadView, 
 	if err != nil {
 		return v, err
 	}
+	made := makersOf(edits)
 	for i := range list[:min(len(list), mostShown)] {
 		c := &list[i]
 		row := aheadRow{Key: c.Key, Text: strings.TrimPrefix(c.Text(), ": ")}
-		if e := lastEdit(edits, c); e != nil {
+		if e := made.of(c); e != nil {
 			row.Who, row.When = name(e.By), moment(e.At)
 		}
 		if c.Key == key {
@@ -100,19 +101,58 @@ func (s *Server) aheadView(ctx context.Context, key, slip string) (v aheadView, 
 	return v, nil
 }
 
-// lastEdit finds the last edit, of those that still hold, that changed what a change is of.
-func lastEdit(edits []storage.Remembered, c *changes.Change) *storage.Remembered {
+// makers says which edits changed what: made ready once, as there may be hundreds of changes and of edits.
+type makers struct {
+	under map[string]*storage.Remembered // the last edit of a thing or of a part of it
+	whole map[string]*storage.Remembered // the last edit of the thing itself
+	any   *storage.Remembered            // the last edit of more things than are kept of it
+}
+
+// makersOf reads edits, the last one first; only those that still hold count.
+func makersOf(edits []storage.Remembered) makers {
+	m := makers{under: map[string]*storage.Remembered{}, whole: map[string]*storage.Remembered{}}
+	first := func(of map[string]*storage.Remembered, key string, e *storage.Remembered) {
+		if of[key] == nil {
+			of[key] = e
+		}
+	}
 	for i := range edits {
-		if edits[i].Kind != storage.EditDone {
+		e := &edits[i]
+		if e.Kind != storage.EditDone {
 			continue
 		}
-		for _, key := range edits[i].Keys {
-			if key == storage.AnyKey || c.Touches(&changes.Change{Key: key}) {
-				return &edits[i]
+		for _, key := range e.Keys {
+			if key == storage.AnyKey && m.any == nil {
+				m.any = e
+			}
+			first(m.whole, key, e)
+			for k := key; k != ""; k = above(k) {
+				first(m.under, k, e)
 			}
 		}
 	}
-	return nil
+	return m
+}
+
+// above is the key of what a thing is a part of.
+func above(key string) string {
+	i := strings.LastIndexByte(key, '/')
+	return key[:max(i, 0)]
+}
+
+// of finds the last edit that touched what a change is of; nil where none is remembered.
+func (m *makers) of(c *changes.Change) *storage.Remembered {
+	last := m.any
+	later := func(e *storage.Remembered) {
+		if e != nil && (last == nil || e.Revision > last.Revision) {
+			last = e
+		}
+	}
+	later(m.under[c.Key])
+	for k := above(c.Key); k != ""; k = above(k) {
+		later(m.whole[k])
+	}
+	return last
 }
 
 // pathOf is the page on which a change is made.
