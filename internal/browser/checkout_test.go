@@ -2,6 +2,7 @@ package browser
 
 import (
 	"testing"
+	"time"
 
 	"github.com/go-rod/rod"
 	"github.com/go-rod/rod/lib/input"
@@ -106,4 +107,27 @@ func TestTheOwnerChoosesHowTheCheckoutAsks(t *testing.T) {
 	page.MustReload().MustWaitLoad()
 	waitText(t, page, "#h-address", "Who pays")
 	assert.Equal(t, "wait", page.MustElement("#set-prices").MustProperty("value").String(), "the choice is kept")
+}
+
+// Countries that are passed while another is typed leave nothing behind, however late they answer; and a postcode that was typed stays.
+func TestACountryThatWasPassedLeavesNothingBehind(t *testing.T) {
+	s := demoShop(t)
+	page := s.open(t, "/checkout", 1280, 800)
+	slow := page.HijackRequests()
+	slow.MustAdd("*/address-forms/FJ*", func(h *rod.Hijack) { // Fiji has no postcodes
+		time.Sleep(700 * time.Millisecond)
+		h.MustLoadResponse()
+	})
+	go slow.Run()
+	defer slow.MustStop()
+	page.MustElement("#first-country").MustFocus()
+	for _, letter := range "Finland" {
+		page.KeyActions().Type(input.Key(letter)).MustDo()
+		time.Sleep(30 * time.Millisecond)
+	}
+	time.Sleep(time.Second)
+	assert.Equal(t, "FI", page.MustElement("#first-country").MustProperty("value").String())
+	assert.True(t, page.MustElement("#first-postcode").MustVisible())
+	assert.Equal(t, "21160", page.MustElement("#first-postcode").MustProperty("value").String())
+	waitText(t, page, "#total", "€88.90")
 }

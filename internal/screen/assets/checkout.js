@@ -46,11 +46,12 @@ document.addEventListener("alpine:init", () => {
         soon = setTimeout(() => this.ask(), 150);
       },
       async moved(which) {
-        const to = this[which];
-        to.region = "";
-        const got = await fetch(`/api/v1/address-forms/${encodeURIComponent(to.country)}?of=${start.of}`);
-        if (got.ok) to.form = shown(await got.json());
-        if (!to.form.postcode) to.postcode = "";
+        const to = this[which], country = to.country;
+        const got = await fetch(`/api/v1/address-forms/${encodeURIComponent(country)}?of=${start.of}`);
+        const form = got.ok ? shown(await got.json()) : to.form;
+        if (to.country !== country) return; // while a name is typed, other countries are passed on the way
+        to.form = form;
+        if (!form.regions.some((r) => r.code === to.region)) to.region = "";
         this.changed();
       },
       takeOut(i) { this.lines.splice(i, 1); this.changed(); },
@@ -73,7 +74,7 @@ document.addEventListener("alpine:init", () => {
         this.asking = true;
         try {
           const got = await fetch("/api/v1/quotes?of=" + start.of, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({
-            to: { country: to.country, region: to.region, city: to.city, postcode: to.postcode, street: to.street },
+            to: { country: to.country, region: to.region, city: to.city, postcode: to.form.postcode ? to.postcode : "", street: to.street },
             lines: this.lines.map((l) => l.sku ? { sku: l.sku, quantity: Number(l.quantity) } : { name: l.name, price: l.price, weight: l.weight, quantity: Number(l.quantity) }),
             coupons: this.coupons.split(",").map((c) => c.trim()).filter(Boolean), customer: start.customer, group: start.group,
             at: new Date().toISOString(), checkout: true }) });
