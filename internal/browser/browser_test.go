@@ -8,6 +8,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -22,9 +23,38 @@ import (
 )
 
 var (
-	binary  string
-	browser *rod.Browser
+	binary   string
+	browsers = make(chan *rod.Browser, sideBySide)
+
+	having sync.Mutex
+	has    = map[testing.TB]*rod.Browser{}
 )
+
+// sideBySide is how many tests run at once, each in a Chromium of its own: a page waits for much that is no work.
+const sideBySide = 2
+
+// browserOf gives a test its browser, until it ends, and has it run beside others.
+func browserOf(t *testing.T) *rod.Browser {
+	t.Helper()
+	having.Lock()
+	b := has[t]
+	having.Unlock()
+	if b != nil {
+		return b
+	}
+	t.Parallel()
+	b = <-browsers
+	t.Cleanup(func() {
+		having.Lock()
+		delete(has, t)
+		having.Unlock()
+		browsers <- b
+	})
+	having.Lock()
+	has[t] = b
+	having.Unlock()
+	return b
+}
 
 func TestMain(m *testing.M) {
 	code, err := run(m)
@@ -49,17 +79,20 @@ func run(m *testing.M) (int, error) {
 	if err != nil {
 		return 0, fmt.Errorf("chromium is not installed: make test installs it, or apt-get install chromium")
 	}
-	l := launcher.New().Bin(chromium).Headless(true).NoSandbox(true).Leakless(false).
-		Set("disable-gpu").Set("disable-quic").Set("no-first-run").Set("disable-background-networking").
-		Set("disable-component-update").Set("disable-sync").Set("user-data-dir", filepath.Join(dir, "profile"))
-	url, err := l.Launch()
-	if err != nil {
-		return 0, err
-	}
-	defer l.Kill()
-	browser = rod.New().ControlURL(url)
-	if err := browser.Connect(); err != nil {
-		return 0, err
+	for i := range sideBySide {
+		l := launcher.New().Bin(chromium).Headless(true).NoSandbox(true).Leakless(false).
+			Set("disable-gpu").Set("disable-quic").Set("no-first-run").Set("disable-background-networking").
+			Set("disable-component-update").Set("disable-sync").Set("user-data-dir", filepath.Join(dir, fmt.Sprint("profile-", i)))
+		url, err := l.Launch()
+		if err != nil {
+			return 0, err
+		}
+		defer l.Kill()
+		b := rod.New().ControlURL(url)
+		if err := b.Connect(); err != nil {
+			return 0, err
+		}
+		browsers <- b
 	}
 	return m.Run(), nil
 }
@@ -73,6 +106,7 @@ type shop struct {
 // start runs a command of the program that serves ("demo" or "serve") on a folder and waits for its address.
 func start(t *testing.T, command, dir string) *shop {
 	t.Helper()
+	browserOf(t)
 	s := &shop{dir: dir, cmd: exec.Command(binary, command, "--data", dir, "--listen", "127.0.0.1:0")}
 	out, err := s.cmd.StdoutPipe()
 	require.NoError(t, err)
@@ -100,7 +134,7 @@ func (s *shop) kill() {
 // open opens a page of the shop in a window of the given size.
 func (s *shop) open(t *testing.T, path string, width, height int) *rod.Page {
 	t.Helper()
-	page, err := browser.Page(proto.TargetCreateTarget{})
+	page, err := browserOf(t).Page(proto.TargetCreateTarget{})
 	require.NoError(t, err)
 	t.Cleanup(func() { page.Close() })
 	page = page.Timeout(time.Minute)

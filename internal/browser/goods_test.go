@@ -21,7 +21,7 @@ func value(page *rod.Page, selector string) string {
 
 // clipboard lets the pages of a shop use the clipboard.
 func clipboard(t *testing.T, s *shop) {
-	require.NoError(t, proto.BrowserGrantPermissions{Permissions: []proto.BrowserPermissionType{proto.BrowserPermissionTypeClipboardReadWrite, proto.BrowserPermissionTypeClipboardSanitizedWrite}, Origin: s.url}.Call(browser))
+	require.NoError(t, proto.BrowserGrantPermissions{Permissions: []proto.BrowserPermissionType{proto.BrowserPermissionTypeClipboardReadWrite, proto.BrowserPermissionTypeClipboardSanitizedWrite}, Origin: s.url}.Call(browserOf(t)))
 }
 
 // control presses a key with Ctrl, with the command of the clipboard that a browser's own keyboard handling would give it.

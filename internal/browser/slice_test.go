@@ -46,7 +46,7 @@ func waitFor(t *testing.T, page *rod.Page, js string, args ...any) {
 // waitText waits until an element's text holds what is wanted.
 func waitText(t *testing.T, page *rod.Page, selector, want string) {
 	t.Helper()
-	ok := page.Timeout(5 * time.Second).Wait(rod.Eval(`(s, w) => { const e = document.querySelector(s); return e && e.textContent.includes(w); }`, selector, want))
+	ok := page.Timeout(15 * time.Second).Wait(rod.Eval(`(s, w) => { const e = document.querySelector(s); return e && e.textContent.includes(w); }`, selector, want))
 	if ok != nil {
 		have := ""
 		if e, err := page.Timeout(time.Second).Element(selector); err == nil {

@@ -160,9 +160,10 @@ document.addEventListener("alpine:init", () => {
         this.slips = s;
         return !Object.keys(s).length && this.answer && !this.answer.checkout.faults.length && !this.answer.checkout.lacks.length && (this.chosen.length || !this.answer.needs_shipping);
       },
-      place() {
+      async place() { // an order is placed at the price of this moment
         this.tried = true;
-        if (this.asking) return;
+        clearTimeout(soon);
+        await this.ask();
         if (this.check()) {
           this.placed = `Thank you. This is a preview, so no order was placed: it would have been ${this.total}.`;
           this.tried = false;
