@@ -131,3 +131,21 @@ func TestACountryThatWasPassedLeavesNothingBehind(t *testing.T) {
 	assert.Equal(t, "21160", page.MustElement("#first-postcode").MustProperty("value").String())
 	waitText(t, page, "#total", "€88.90")
 }
+
+func TestAnOrderIsPlacedAtThePriceOfTheMoment(t *testing.T) {
+	s := demoShop(t)
+	page := s.open(t, "/checkout", 1280, 800)
+	waitText(t, page, "#total", "€88.90")
+	slow := page.HijackRequests()
+	slow.MustAdd("*/api/v1/quotes*", func(h *rod.Hijack) {
+		time.Sleep(500 * time.Millisecond)
+		h.MustLoadResponse()
+	})
+	go slow.Run()
+	defer slow.MustStop()
+	page.MustElement("#first-name").MustInput("Aino Esimerkki")
+	page.MustElement("#first-street").MustInput("Esimerkkikatu 1")
+	page.MustElement(".cart [type=number]").MustSelectAllText().MustInput("5") // 169.00 of goods: the parcel is free
+	page.MustElement("#place").MustClick()                                     // before the new price is there
+	waitText(t, page, "#placed", "it would have been €169.00")
+}
