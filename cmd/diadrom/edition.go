@@ -111,7 +111,7 @@ func importCommand() *cobra.Command {
 			}
 			defer func() { err = errors.Join(err, k.db.Close()) }()
 			out, now := cmd.OutOrStdout(), k.State()
-			list := changes.Between(changes.Side{File: now.File, Parts: now.Parts}, changes.Of(f))
+			list := changes.Between(now.Side(), changes.Of(f))
 			if len(list) == 0 {
 				fmt.Fprintln(out, "Nothing changes: the draft is the same.")
 				return nil
@@ -156,14 +156,13 @@ func printSentences(out io.Writer, list []changes.Change) {
 
 // printReport says what a change means for the sample carts.
 func printReport(out io.Writer, r compare.Report) {
-	words := map[compare.Kind]string{compare.Gone: "is not offered any more", compare.Dearer: "is dearer", compare.Cheaper: "is cheaper", compare.New: "is newly offered"}
 	fmt.Fprintf(out, "\nOf %d quotes of sample carts to usual destinations, %d stay as they are.\n", r.Asked, r.Same)
 	for _, s := range r.Shifts {
 		prices := s.Was + s.Is
 		if s.Was != "" && s.Is != "" {
 			prices = s.Was + " → " + s.Is
 		}
-		fmt.Fprintf(out, "%s %s: %s (%d, such as %s to %s)\n", s.Label, words[s.Kind], prices, len(s.Cases), s.Cases[0].Cart, s.Cases[0].To)
+		fmt.Fprintf(out, "%s is %s: %s (%d, such as %s to %s)\n", s.Label, s.Kind, prices, len(s.Cases), s.Cases[0].Cart, s.Cases[0].To)
 	}
 	for _, c := range r.Silent {
 		fmt.Fprintf(out, "Nothing at all is offered any more: %s to %s\n", c.Cart, c.To)

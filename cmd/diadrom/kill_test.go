@@ -1,7 +1,6 @@
 package main
 
 import (
-	"bufio"
 	"context"
 	"fmt"
 	"io"
@@ -11,7 +10,6 @@ import (
 	"os"
 	"os/exec"
 	"strconv"
-	"strings"
 	"sync"
 	"testing"
 	"time"
@@ -19,6 +17,7 @@ import (
 	"diadrom/internal/draft"
 	"diadrom/internal/exact"
 	"diadrom/internal/storage"
+	"diadrom/internal/storetest"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -32,25 +31,11 @@ type served struct {
 
 func serveFolder(t testing.TB, dir string) *served {
 	t.Helper()
-	s := &served{cmd: exec.Command(binary, "demo", "--data", dir, "--listen", "127.0.0.1:0")}
-	out, err := s.cmd.StdoutPipe()
-	require.NoError(t, err)
-	require.NoError(t, s.cmd.Start())
-	lines := bufio.NewScanner(out)
-	for lines.Scan() {
-		if url, ok := strings.CutPrefix(lines.Text(), "Open "); ok {
-			s.url = url
-			return s
-		}
-	}
-	require.Fail(t, "the server said no address")
-	return nil
+	url, cmd := storetest.Start(t, binary, "demo", dir)
+	return &served{url, cmd}
 }
 
-func (s *served) kill() {
-	s.cmd.Process.Kill()
-	s.cmd.Wait()
-}
+func (s *served) kill() { storetest.Kill(s.cmd) }
 
 // post sends a form; what is not answered with 200 is an error.
 func (s *served) post(path string, pairs ...string) error {

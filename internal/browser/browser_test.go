@@ -2,18 +2,17 @@
 package browser
 
 import (
-	"bufio"
 	"fmt"
 	"os"
 	"os/exec"
 	"path/filepath"
-	"strings"
 	"sync"
 	"testing"
 	"time"
 
 	_ "diadrom/internal/demo"   // what the program is made of, so that a kept result
 	_ "diadrom/internal/screen" // of these tests is not taken for a program that has changed since
+	"diadrom/internal/storetest"
 
 	"github.com/go-rod/rod"
 	"github.com/go-rod/rod/lib/input"
@@ -107,29 +106,14 @@ type shop struct {
 func start(t *testing.T, command, dir string) *shop {
 	t.Helper()
 	browserOf(t)
-	s := &shop{dir: dir, cmd: exec.Command(binary, command, "--data", dir, "--listen", "127.0.0.1:0")}
-	out, err := s.cmd.StdoutPipe()
-	require.NoError(t, err)
-	require.NoError(t, s.cmd.Start())
+	s := &shop{dir: dir}
+	s.url, s.cmd = storetest.Start(t, binary, command, dir)
 	t.Cleanup(s.kill)
-	lines := bufio.NewScanner(out)
-	for lines.Scan() {
-		if url, ok := strings.CutPrefix(lines.Text(), "Open "); ok {
-			s.url = url
-			return s
-		}
-	}
-	require.Fail(t, "the server said no address")
-	return nil
+	return s
 }
 
 // kill ends the server without warning (SIGKILL).
-func (s *shop) kill() {
-	if s.cmd.ProcessState == nil {
-		s.cmd.Process.Kill()
-		s.cmd.Wait()
-	}
-}
+func (s *shop) kill() { storetest.Kill(s.cmd) }
 
 // open opens a page of the shop in a window of the given size.
 func (s *shop) open(t *testing.T, path string, width, height int) *rod.Page {

@@ -7,10 +7,8 @@ package changes
 
 import (
 	"bytes"
-	"encoding/json"
 	"errors"
 	"fmt"
-	"reflect"
 	"slices"
 	"strings"
 
@@ -33,12 +31,12 @@ type Change struct {
 	ID      string // of the entry
 	Subject string // what the entry is called
 
-	says func() string
+	says func() string // what follows the subject: behind ": " where it is said of all of it
 	back func(*store.File) error
 }
 
-// Text says what is different, without the subject: "Finland, up to and including 2 kg: 6.90 → 7.20".
-func (c *Change) Text() string { return c.says() }
+// Text says what is different, without the subject: "Finland, up to and including 2 kg: 6.90 → 7.20", or "switched off".
+func (c *Change) Text() string { return strings.TrimPrefix(c.says(), ": ") }
 
 // String is the whole sentence.
 func (c *Change) String() string {
@@ -161,7 +159,7 @@ func (k *kind[T]) same(d *differ, j int, old *T, i int, x *T) bool {
 	if d.before.Parts != nil && d.after.Parts != nil {
 		return bytes.Equal(d.before.Parts.Lists[k.list][j].Body, d.after.Parts.Lists[k.list][i].Body)
 	}
-	return alike(old, x)
+	return store.Alike(old, x)
 }
 
 func compare[T any](d *differ, k kind[T]) {
@@ -274,7 +272,7 @@ func (l *field[T]) compare(e *entry[T], was, is *T) {
 // value is a field that is said as what it was and what it is.
 func value[T, V any](key, name string, at func(*T) *V, say func(*store.File, V) string) field[T] {
 	return field[T]{key,
-		func(a, b *T) bool { return alike(*at(a), *at(b)) },
+		func(a, b *T) bool { return store.Alike(*at(a), *at(b)) },
 		func(before, after *store.File, a, b *T) string {
 			return name + ": " + arrow(say(before, *at(a)), say(after, *at(b)))
 		},
@@ -292,16 +290,6 @@ func flag[T any](key, on, off string, at func(*T) *bool) field[T] {
 			return ": " + off
 		},
 		func(to, from *T) { *at(to) = *at(from) }}
-}
-
-// alike compares values as they are written.
-func alike(a, b any) bool {
-	if reflect.DeepEqual(a, b) {
-		return true
-	}
-	x, err := json.Marshal(a)
-	y, err2 := json.Marshal(b)
-	return err == nil && err2 == nil && bytes.Equal(x, y)
 }
 
 func arrow(was, is string) string { return nothing(was) + " → " + nothing(is) }

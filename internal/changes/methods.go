@@ -80,7 +80,7 @@ func method(e *entry[store.Method], was, is *store.Method) {
 				return name + ", " + said[field] + ": " + arrow(ownText(e.before.File, was, zone, field), ownText(e.after.File, is, zone, field))
 			}, func(_ *store.File, now *store.Method) error { terms.Copy(now, was, zone, field); return nil })
 		}
-		if !alike(was.Terms[zone].Needs, is.Terms[zone].Needs) {
+		if !store.Alike(was.Terms[zone].Needs, is.Terms[zone].Needs) {
 			e.add("terms/"+zone+"/needs", func() string {
 				return name + ", conditions: " + arrow(needsText(e.before.File, was, zone), needsText(e.after.File, is, zone))
 			}, func(_ *store.File, now *store.Method) error { terms.CopyNeeds(now, was, zone); return nil })

@@ -127,7 +127,7 @@ func (l *list) compare() {
 	if was.Name != is.Name {
 		l.add("name", func() string { return "name of the price list: " + arrow(quoted(nil, was.Name), quoted(nil, is.Name)) }, func(t *rate.Table) error { t.Name = was.Name; return nil })
 	}
-	if !alike(was.Classes, is.Classes) {
+	if !store.Alike(was.Classes, is.Classes) {
 		names := func(f *store.File, ids []string) string {
 			if len(ids) == 0 {
 				return "all others"
@@ -389,7 +389,7 @@ func (l *list) cells() {
 	}
 }
 
-// sameCharge is alike for charges: a large list has thousands, of which most are a base alone.
+// sameCharge is store.Alike for charges: a large list has thousands, of which most are a base alone.
 func sameCharge(a, b *rate.Charge) bool {
 	if a == b {
 		return true
@@ -397,5 +397,5 @@ func sameCharge(a, b *rate.Charge) bool {
 	if a != nil && b != nil && a.Base != nil && b.Base != nil && *a == (rate.Charge{Base: a.Base}) && *b == (rate.Charge{Base: b.Base}) {
 		return a.Base.Cmp(*b.Base) == 0
 	}
-	return alike(a, b)
+	return store.Alike(a, b)
 }

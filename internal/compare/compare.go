@@ -20,6 +20,11 @@ const (
 	New     Kind = "new"     // newly offered
 )
 
+var words = map[Kind]string{Gone: "not offered any more", Dearer: "dearer", Cheaper: "cheaper", New: "newly offered"}
+
+// String says what happens, as it follows "is".
+func (k Kind) String() string { return words[k] }
+
 // Kinds lists them.
 var Kinds = []Kind{Gone, Dearer, Cheaper, New}
 

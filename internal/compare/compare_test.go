@@ -36,7 +36,7 @@ func TestWhatAChangeMeansForBuyers(t *testing.T) {
 	r := Quotes(before, after, cases)
 	var got []string
 	for _, s := range r.Shifts {
-		got = append(got, fmt.Sprintf("%s %s %s %s→%s %d", s.Kind, s.Method, s.Label, s.Was, s.Is, len(s.Cases)))
+		got = append(got, fmt.Sprintf("%s %s %s %s→%s %d", string(s.Kind), s.Method, s.Label, s.Was, s.Is, len(s.Cases)))
 	}
 	assert.Equal(t, []string{
 		"gone b M b 9.00→ 1", "gone a M a 5.00→ 1", "gone b M b 2.00→ 1", "gone c M c 1.00→ 1", // the last three: a cart whose goods are gone

@@ -107,7 +107,7 @@ func (d *Draft) edit(ctx context.Context, next func(*State) (*store.File, storag
 			return nil, faults
 		}
 		if e.What == "" {
-			list := changes.Between(changes.Side{File: now.File, Parts: now.Parts}, changes.Side{File: f, Parts: parts})
+			list := changes.Between(now.Side(), changes.Side{File: f, Parts: parts})
 			if len(list) == 0 {
 				return now, nil // nothing to keep, and nothing to take back
 			}

@@ -104,7 +104,9 @@ func TestTakingAllBackGivesTheShopAsItWas(t *testing.T) {
 				d.db.Close()
 				d = again
 			case 4:
-				_, err = d.Edit(who, func(f *store.File) error { return price(f, fmt.Sprintf("%d.50", rapid.IntRange(1, 9).Draw(t, "price"))) })
+				_, err = d.Edit(who, func(f *store.File) error {
+					return price(f, fmt.Sprintf("%d.50", rapid.IntRange(1, 9).Draw(t, "price")))
+				})
 			case 5:
 				_, err = d.Edit(who, func(f *store.File) error {
 					f.Zones = append(f.Zones, store.Zone{ID: fmt.Sprint("new-", len(f.Zones)), Enabled: true})

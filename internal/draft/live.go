@@ -39,14 +39,17 @@ func (d *Draft) Ahead() []changes.Change {
 
 // Ahead lists what is different in a state of the draft from an edition; without one, from an empty store.
 func Ahead(state *State, live *Live) []changes.Change {
-	side := changes.Side{}
 	if live == nil {
-		side = changes.Of(Empty())
-	} else {
-		side = changes.Side{File: live.File, Parts: live.Parts}
+		return changes.Between(changes.Of(Empty()), state.Side())
 	}
-	return changes.Between(side, changes.Side{File: state.File, Parts: state.Parts})
+	return changes.Between(live.Side(), state.Side())
 }
+
+// Side is the edition as one to compare.
+func (l *Live) Side() changes.Side { return changes.Side{File: l.File, Parts: l.Parts} }
+
+// Side is the state as one to compare.
+func (s *State) Side() changes.Side { return changes.Side{File: s.File, Parts: s.Parts} }
 
 // Hash is that of a store file: SHA-256, in hexadecimal.
 func Hash(body []byte) string {

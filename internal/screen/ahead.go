@@ -85,7 +85,7 @@ func (s *Server) aheadView(ctx context.Context, key, slip string) (v aheadView, 
 	made := makersOf(edits)
 	for i := range list[:min(len(list), mostShown)] {
 		c := &list[i]
-		row := aheadRow{Key: c.Key, Text: strings.TrimPrefix(c.Text(), ": ")}
+		row := aheadRow{Key: c.Key, Text: c.Text()}
 		if e := made.of(c); e != nil {
 			row.Who, row.When = name(e.By), moment(e.At)
 		}

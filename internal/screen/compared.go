@@ -28,8 +28,6 @@ type compareView struct {
 	Beside string   // which two are compared
 }
 
-var shiftWords = map[compare.Kind]string{compare.Gone: "not offered any more", compare.Dearer: "dearer", compare.Cheaper: "cheaper", compare.New: "newly offered"}
-
 // mostCases is how many carts and destinations are named for a shift.
 const mostCases = 4
 
@@ -43,11 +41,11 @@ func (s *Server) compared(ctx context.Context, before, after *quote.Engine, besi
 	v.Asked, v.Same = r.Asked, r.Same
 	for _, kind := range compare.Kinds {
 		if n := r.Count(kind); n > 0 {
-			v.Counts = append(v.Counts, fmt.Sprintf("%d %s", n, shiftWords[kind]))
+			v.Counts = append(v.Counts, fmt.Sprintf("%d %s", n, kind))
 		}
 	}
 	for _, shift := range r.Shifts {
-		row := shiftRow{Kind: string(shift.Kind), Says: shiftWords[shift.Kind], Label: shift.Label, Was: shift.Was, Is: shift.Is}
+		row := shiftRow{Kind: string(shift.Kind), Says: shift.Kind.String(), Label: shift.Label, Was: shift.Was, Is: shift.Is}
 		row.Cases, row.More = caseNames(shift.Cases)
 		v.Shifts = append(v.Shifts, row)
 	}

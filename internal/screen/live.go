@@ -45,7 +45,6 @@ type liveView struct {
 	A, B           []choice
 	Differ         []string // sentences of two that are compared
 	DifferOf       string
-	ImportSlip     string
 }
 
 func (s *Server) liveView(ctx context.Context) (v liveView, err error) {
@@ -141,9 +140,9 @@ func (s *Server) sideOf(ctx context.Context, name string) (changes.Side, error) 
 	state, live := s.draft.State(), s.draft.Live()
 	switch {
 	case name == "draft":
-		return changes.Side{File: state.File, Parts: state.Parts}, nil
+		return state.Side(), nil
 	case name == "live" && live != nil:
-		return changes.Side{File: live.File, Parts: live.Parts}, nil
+		return live.Side(), nil
 	}
 	f, _, err := s.edition(ctx, name)
 	if err != nil {
@@ -274,7 +273,7 @@ func (s *Server) askAgain(c *gin.Context) {
 		}
 		row.Asks = true
 		if live := s.draft.Live(); live != nil {
-			row.Count = len(changes.Between(changes.Side{File: live.File, Parts: live.Parts}, changes.Of(f)))
+			row.Count = len(changes.Between(live.Side(), changes.Of(f)))
 			if row.Compared, err = s.compared(ctx, live.Engine, quote.Compile(f, live.Engine.Gazetteer()), "what is live beside edition "+c.Param("edition")); err != nil {
 				s.internal(c, err)
 				return

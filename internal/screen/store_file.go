@@ -89,7 +89,7 @@ func (s *Server) storeFileView(ctx context.Context, c *gin.Context) (v storeFile
 		return v, nil, nil
 	}
 	state := s.draft.State()
-	list := changes.Between(changes.Side{File: state.File, Parts: state.Parts}, changes.Of(f))
+	list := changes.Between(state.Side(), changes.Of(f))
 	v.Left = max(0, len(list)-mostShown)
 	v.Changes = changes.Sentences(list[:min(len(list), mostShown)])
 	if len(list) > 0 {

@@ -73,6 +73,16 @@ func listed[T any](f *File, of func(*File) *[]T, name func(*T) string, equal fun
 	return entries[T]{of(f), of, name, equal, make}
 }
 
+// Alike compares values of a store as they are written.
+func Alike(a, b any) bool {
+	if reflect.DeepEqual(a, b) {
+		return true
+	}
+	x, err := json.Marshal(a)
+	y, err2 := json.Marshal(b)
+	return err == nil && err2 == nil && bytes.Equal(x, y)
+}
+
 // deeply compares entries that are few.
 func deeply[T any](a, b *T) bool { return reflect.DeepEqual(a, b) }
 

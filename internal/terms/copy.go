@@ -1,8 +1,6 @@
 package terms
 
 import (
-	"bytes"
-	"encoding/json"
 	"reflect"
 
 	"diadrom/internal/store"
@@ -11,13 +9,7 @@ import (
 // Same says whether two states of a method have the same of a field, for everywhere ("") or a zone.
 func Same(a, b *store.Method, zone string, field Field) bool {
 	x, y := of(a, zone), of(b, zone)
-	v, w := part(&x, field), part(&y, field)
-	if reflect.DeepEqual(v, w) {
-		return true
-	}
-	p, err := json.Marshal(v)
-	q, err2 := json.Marshal(w)
-	return err == nil && err2 == nil && bytes.Equal(p, q)
+	return store.Alike(part(&x, field), part(&y, field))
 }
 
 // part is what a field says, as the store has it.
