@@ -93,6 +93,8 @@ func TestSlipsStandBesideTheirField(t *testing.T) {
 		typeOver(page, c.field, c.typed)
 		waitText(t, page, ":is(.box, td):has(> "+c.field+", > * > "+c.field+") .slip-note", c.says)
 		assert.Equal(t, c.typed, page.MustElement(c.field).MustProperty("value").String(), "what was typed is kept")
+		assert.True(t, page.MustEval(`(s) => { const cell = document.querySelector(s).closest("td, th"); return cell.querySelector(".slip-note").getBoundingClientRect().bottom <= cell.getBoundingClientRect().bottom + 1; }`, c.field).Bool(),
+			"%s: the note lies in its cell, not over the next", c.field)
 	}
 	assert.Equal(t, "6.90", charge(page, "parcel"), "nothing has changed")
 	typeOver(page, "#c-list-0-0", "6,95")
