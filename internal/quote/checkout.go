@@ -98,7 +98,8 @@ func (e *Engine) address(to *place.Address, spotted *place.Spotted) *Checkout {
 
 // offer is what a checkout shows of an option.
 func (a *asked) offer(m *method, o *Option, has *Measures) *Offer {
-	offer := &Offer{Preselected: m.Preselected, Hint: FreeHint(m.Method, o, has, a.e.units), Points: []Point{}}
+	price := func(d exact.Decimal) string { return world.Price(a.e.units.Money(d), a.e.file.Store.Currency) }
+	offer := &Offer{Preselected: m.Preselected, Hint: FreeHint(m.Method, o, has, a.e.units, price), Points: []Point{}}
 	if m.Kind != store.Pickup {
 		return offer
 	}
@@ -143,8 +144,8 @@ func known(d *exact.Decimal) int {
 	return 1
 }
 
-// FreeHint says how much more of goods makes an option free; "" where it is free, or more alone does not make it so.
-func FreeHint(m *store.Method, o *Option, has *Measures, u rate.Units) string {
+// FreeHint says how much more of goods makes an option free, sums written by price; "" where it is free, or more alone does not make it so.
+func FreeHint(m *store.Method, o *Option, has *Measures, u rate.Units, price func(exact.Decimal) string) string {
 	free := m.Free
 	if t, ok := m.Terms[o.Zone]; ok && t.Free != nil {
 		free = t.Free
@@ -155,7 +156,7 @@ func FreeHint(m *store.Method, o *Option, has *Measures, u rate.Units) string {
 	var lacks []string
 	if free.Subtotal != nil {
 		if sum, err := exact.Parse(has.Subtotal); err == nil && sum.Less(*free.Subtotal) {
-			lacks = append(lacks, u.Money(free.Subtotal.Sub(sum))+" more of goods")
+			lacks = append(lacks, price(free.Subtotal.Sub(sum))+" more of goods")
 		}
 	}
 	if free.Quantity != nil && has.Quantity < *free.Quantity {

@@ -85,7 +85,7 @@ func TestACheckoutIsToldWhereGoodsAreCollected(t *testing.T) {
 	assert.InDelta(t, 0.0026*111.42, d.Float64(), 0.002)
 	post := a.Options[2].Offer
 	assert.True(t, post.Preselected)
-	assert.Equal(t, "7.50 more of goods and it is free", post.Hint)
+	assert.Equal(t, "€7.50 more of goods and it is free", post.Hint)
 	assert.Empty(t, post.Points, "nothing is collected of what is delivered")
 
 	q[0].Checkout = false
@@ -116,8 +116,8 @@ func TestWhatMakesAnOptionFree(t *testing.T) {
 	} {
 		m := &store.Method{Free: tt.free, Terms: map[string]store.Terms{"z": {Free: tt.own}}}
 		has := &Measures{Subtotal: "82.50", Quantity: 1}
-		assert.Equal(t, tt.want, FreeHint(m, &Option{Charge: "5.00", Zone: "z"}, has, u))
-		assert.Empty(t, FreeHint(m, &Option{Charge: "0.00", Zone: "z"}, has, u))
+		assert.Equal(t, tt.want, FreeHint(m, &Option{Charge: "5.00", Zone: "z"}, has, u, u.Money))
+		assert.Empty(t, FreeHint(m, &Option{Charge: "0.00", Zone: "z"}, has, u, u.Money))
 	}
 }
 

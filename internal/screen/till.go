@@ -200,7 +200,7 @@ func (v *tillView) quote(state *draft.State, live *draft.Live, q *quote.Request)
 		z, _ := zoneByID(f, o.Zone)
 		option := tillOption{ID: o.Method, Label: o.Label, Charge: o.Charge, Zone: nameOr(z.Name, z.ID), Because: because[o.Zone].Because, ZoneID: o.Zone, Kind: o.Kind}
 		m := methodByID(f, o.Method)
-		option.Hint = quote.FreeHint(m, &o, &a.Measures, u)
+		option.Hint = quote.FreeHint(m, &o, &a.Measures, u, u.Money)
 		for _, step := range o.Steps {
 			option.Steps = append(option.Steps, tillStep{step, whereSet(m, step.Kind)})
 		}

@@ -200,6 +200,17 @@ func CurrencyDigits(code string) (int, bool) {
 	return int(digits), ok && currencyNames[code] != ""
 }
 
+// Price writes an amount as buyers read it in English: "€38.00", "¥500", "KWD 1.500". What is no amount stays as it is.
+func Price(amount, code string) string {
+	a, err := currency.NewAmount(amount, code)
+	if err != nil {
+		return amount
+	}
+	f := currency.NewFormatter(currency.NewLocale("en"))
+	f.MaxDigits = 12
+	return f.Format(a)
+}
+
 // CurrencyName is ISO's name of a currency.
 func CurrencyName(code string) string { return currencyNames[code] }
 

@@ -91,6 +91,16 @@ func TestMinorDigits(t *testing.T) {
 	}
 }
 
+// Symbols and their place are those of CLDR for English, by bojanz/currency.
+func TestPricesAsBuyersReadThem(t *testing.T) {
+	for _, c := range []struct{ amount, code, want string }{
+		{"38.00", "EUR", "€38.00"}, {"1234.50", "GBP", "£1,234.50"}, {"500", "JPY", "¥500"}, {"1.500", "KWD", "KWD\u00a01.500"},
+		{"0.005", "EUR", "€0.005"}, {"soon", "EUR", "soon"}, {"1.00", "??", "1.00"},
+	} {
+		assert.Equal(t, c.want, Price(c.amount, c.code))
+	}
+}
+
 // Regions are those of ISO 3166-2 as Debian's iso-codes lists them. A later Debian may have a few codes more or fewer.
 func TestRegionsAreThoseOfISOCodes(t *testing.T) {
 	data, err := os.ReadFile("/usr/share/iso-codes/json/iso_3166-2.json")
