@@ -185,6 +185,12 @@ func TestARealShopStartsEmptyAndCanQuote(t *testing.T) {
 
 // Every page is there with all that belongs to it, is wide enough and no wider at 1280 and at 390 px, and has nothing that WCAG A and AA
 // forbid.
+// squeezedFields names the fields too narrow to read a price in, and the buttons narrower than their words.
+const squeezedFields = `() => [...document.querySelectorAll("input, select, textarea, button")].filter(e => {
+	if (["checkbox", "radio", "hidden"].includes(e.type) || !e.checkVisibility() || e.closest(".visually-hidden")) return false;
+	return e.tagName === "BUTTON" ? e.scrollWidth > e.clientWidth + 1 : e.clientWidth < 34;
+}).map(e => (e.id || e.name || e.className || e.textContent) + " " + e.clientWidth + "/" + e.scrollWidth).join(", ")`
+
 func TestEveryPageIsWhole(t *testing.T) {
 	axe := readAxe(t)
 	s := demoShop(t)
@@ -208,6 +214,8 @@ func TestEveryPageIsWhole(t *testing.T) {
 		for _, width := range []int{390, 1280} {
 			require.NoError(t, page.SetViewport(&proto.EmulationSetDeviceMetricsOverride{Width: width, Height: 800, DeviceScaleFactor: 1}))
 			assert.LessOrEqual(t, page.MustEval(`() => document.documentElement.scrollWidth - innerWidth`).Int(), 0, "%s scrolls sideways at %d px", path, width)
+			squeezed := page.MustEval(squeezedFields).String()
+			assert.Empty(t, squeezed, "fields and buttons of %s at %d px that show nothing of what is in them", path, width)
 		}
 		page.MustEval(`() => { document.querySelectorAll("details").forEach(d => d.open = true) }`)
 		page.MustEval(`(code) => { (0, eval)(code); }`, axe)
