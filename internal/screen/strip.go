@@ -225,13 +225,15 @@ func (v *stripView) bar(f *store.File, s *coverage.Stretch, from, to uint64) str
 // drawMany paints more stretches than there is room for: of those that share a piece the narrowest is seen, and a way closer.
 func (v *stripView) drawMany(f *store.File, shown []coverage.Stretch) {
 	step := (v.to - v.from + mostBars) / mostBars
+	counted := make([]int, len(f.Zones)) // the bar, from 1, at which a zone was last counted
 	for at := v.from; at <= v.to && len(shown) > 0; at += step {
 		end := min(at+step-1, v.to)
-		first, seen, zones := &shown[0], &shown[0], map[int]bool{}
+		first, seen, zones, turn := &shown[0], &shown[0], 0, len(v.Bars)+1
 		for {
 			s := &shown[0]
-			for _, z := range s.Zones[:min(1, len(s.Zones))] {
-				zones[z.Owner] = true
+			if len(s.Zones) > 0 && counted[s.Zones[0].Owner] != turn {
+				counted[s.Zones[0].Owner] = turn
+				zones++
 			}
 			if len(s.Zones) > 0 && (len(seen.Zones) == 0 || s.Zones[0].Narrow.Level < seen.Zones[0].Narrow.Level) {
 				seen = s
@@ -244,10 +246,10 @@ func (v *stripView) drawMany(f *store.File, shown []coverage.Stretch) {
 			}
 		}
 		bar := v.bar(f, seen, at, end)
-		bar.Many = seen != first || len(zones) > 1
+		bar.Many = seen != first || zones > 1
 		bar.Title = v.span(at, end) + ": " + bar.Title
-		if n := len(zones); n > 1 {
-			bar.Title += " and " + plural(n-1, "other zone")
+		if zones > 1 {
+			bar.Title += " and " + plural(zones-1, "other zone")
 		}
 		if v.line.Length > 0 && end > at {
 			bar.Path = v.path("from", v.line.Text(at), "to", v.line.Text(end))
