@@ -29,7 +29,7 @@ type Draft struct {
 type State struct {
 	File     *store.File
 	Engine   *quote.Engine
-	Before   *quote.Engine // as it was before the last edit, nil where there was none since the start
+	Before   *quote.Engine // as it was before the last edit, nil where there was none since the start, or it is live
 	Revision int64
 	What     string // the last edit, in the owner's words; "" where there was none since the start
 	Parts    *store.Parts

@@ -93,6 +93,9 @@ func (d *Draft) PutLive(ctx context.Context, revision, turn int64, note string) 
 	if err != nil {
 		return nil, err
 	}
+	settled := *now
+	settled.Before = nil // buyers know the last edit by now: it is no news any more
+	d.state.Store(&settled)
 	return d.goLive(l, now.File, now.Parts, now.Engine, Hash(body)), nil
 }
 
