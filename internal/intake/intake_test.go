@@ -1,6 +1,7 @@
 package intake
 
 import (
+	"bufio"
 	"bytes"
 	"context"
 	"database/sql"
@@ -9,6 +10,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"unicode/utf8"
 
 	"diadrom/internal/gazetteer"
 	"diadrom/internal/postcode"
@@ -182,14 +184,29 @@ func FuzzRead(f *testing.F) {
 	f.Add([]byte(finnish))
 	f.Add([]byte("FI\t21100\tN\xe4\r\n\xff\xfe\n"))
 	f.Fuzz(func(t *testing.T, text []byte) {
-		s := opened(t, t.TempDir())
-		l, err := s.in.Import(context.Background(), "fuzz", bytes.NewReader(text), func(storage.PlaceList) {})
-		if err != nil {
-			return
+		lines, reader := bufio.NewReader(bytes.NewReader(text)), gazetteer.NewLines()
+		var bytesRead, seen, taken, skipped int64
+		for {
+			part, err := read(lines, reader, seen)
+			require.NoError(t, err)
+			if part.Bytes == 0 {
+				break
+			}
+			bytesRead, seen = bytesRead+part.Bytes, seen+part.Lines
+			taken, skipped = taken+int64(len(part.Places)), skipped+int64(len(part.Skipped))
+			for _, p := range part.Places {
+				if !utf8.ValidString(p.Name) || len(p.Country) != 2 {
+					t.Fatalf("%+v", p)
+				}
+			}
 		}
-		if now := s.list(t, l.ID); now.State == storage.ListDone && now.Taken != now.Bytes {
-			t.Fatalf("%+v", now)
+		assert.EqualValues(t, len(text), bytesRead, "every byte is read")
+		want := bytes.Count(text, []byte("\n"))
+		if len(text) > 0 && !bytes.HasSuffix(text, []byte("\n")) {
+			want++
 		}
+		assert.EqualValues(t, want, seen, "every line is counted")
+		assert.LessOrEqual(t, taken+skipped, seen, "a line is a place, a slip or empty")
 	})
 }
 
