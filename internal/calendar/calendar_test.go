@@ -1,6 +1,9 @@
 package calendar
 
 import (
+	"os"
+	"slices"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -23,7 +26,7 @@ func made(t require.TestingT, p Plan) *Calendar {
 }
 
 // The bank holidays of England and Wales as gov.uk/bank-holidays publishes them, and Finland's as the Almanac Office of the University
-// of Helsinki publishes them (with the two eves), both written down from memory. What falls on a weekend counts as well.
+// of Helsinki publishes them (with the two eves), both written down from memory, weekends too. What falls on a weekend counts as well.
 func TestPublicHolidaysAreThosePublished(t *testing.T) {
 	for _, tt := range []struct {
 		country string
@@ -46,6 +49,40 @@ func TestPublicHolidaysAreThosePublished(t *testing.T) {
 	}
 	assert.Contains(t, Countries(), "FI")
 	assert.False(t, Known("XX"))
+}
+
+// The public holidays from Monday to Friday of 2024 to 2030 as date-holidays 3.37.0 (npm, CC BY 3.0), which keeps the rules of each
+// country with their sources, has them: make refresh records them. None may be missing here, and what is more is a day that it has as a
+// bank holiday, an optional one or an observed one, in the countries in which such days count here.
+func TestPublicHolidaysAreThoseOfAnOpenDataset(t *testing.T) {
+	data, err := os.ReadFile("testdata/holidays.tsv")
+	require.NoError(t, err)
+	more := map[string]string{
+		"BR": "Carnival and Corpus Christi: optional by law, taken by nearly all", "DK": "Constitution Day: shops are shut", "NL": "Good Friday and Liberation Day",
+		"FI": "Midsummer Eve and Christmas Eve", "SE": "the eves of Midsummer, Christmas and New Year", "SK": "holidays that became working days",
+		"US": "Veterans Day, where it is observed",
+	}
+	countries := map[string]bool{}
+	for line := range strings.Lines(string(data)) {
+		f := strings.Split(strings.TrimSuffix(line, "\n"), "\t")
+		require.Len(t, f, 4, line)
+		year, err := strconv.Atoi(f[1])
+		require.NoError(t, err)
+		have, extra := publicHolidays(f[0], year), strings.Fields(f[3])
+		for _, d := range strings.Fields(f[2]) {
+			on := day(t, f[1]+"-"+d)
+			assert.True(t, have[on], "%s is a holiday in %s", on.Format(time.DateOnly), f[0])
+			delete(have, on)
+		}
+		for on := range have {
+			if weekday := on.Weekday(); weekday == time.Saturday || weekday == time.Sunday {
+				continue
+			}
+			assert.True(t, more[f[0]] != "" && slices.Contains(extra, on.Format("01-02")), "%s is no holiday in %s", on.Format(time.DateOnly), f[0])
+		}
+		countries[f[0]] = true
+	}
+	assert.Len(t, countries, 29)
 }
 
 // Common practice, no source; the dates by a wall calendar.

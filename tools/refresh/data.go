@@ -50,6 +50,10 @@ func makeData(dirs map[string]string) (map[string]string, error) {
 	if err != nil {
 		return nil, err
 	}
+	holidays, err := publicHolidays(dirs["date-holidays"])
+	if err != nil {
+		return nil, err
+	}
 	for _, f := range []struct {
 		name  string
 		lines []string
@@ -61,6 +65,7 @@ func makeData(dirs map[string]string) (map[string]string, error) {
 		{"internal/postcode/data/formats.tsv", formats},
 		{"internal/postcode/testdata/samples.tsv", samples},
 		{"internal/postcode/testdata/us-zip.tsv", zips},
+		{"internal/calendar/testdata/holidays.tsv", holidays},
 		{"internal/demo/data/gazetteer-fi.tsv", gazetteer},
 	} {
 		if err := put(f.name, f.lines); err != nil {

