@@ -26,7 +26,7 @@ func made(t require.TestingT, p Plan) *Calendar {
 }
 
 // The bank holidays of England and Wales as gov.uk/bank-holidays publishes them, and Finland's as the Almanac Office of the University
-// of Helsinki publishes them (with the two eves), both written down from memory, weekends too. What falls on a weekend counts as well.
+// of Helsinki publishes them (with the two eves), both written down from memory. What falls on a weekend counts as well.
 func TestPublicHolidaysAreThosePublished(t *testing.T) {
 	for _, tt := range []struct {
 		country string
