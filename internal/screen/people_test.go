@@ -37,13 +37,13 @@ func TestTheFirstStartMakesTheOwner(t *testing.T) {
 	s := own(t, Options{})
 	_, body := s.get("/rates/parcel")
 	holds(t, body, "This shop has nobody yet", `action="/start"`)
-	for _, tt := range []struct{ name, passphrase, says string }{
-		{" ", passphrase, "a name is needed"},
-		{"Aino", "short", "at least 12 letters"},
+	for _, tt := range []struct{ name, passphrase, says, at string }{
+		{" ", passphrase, "a name is needed", `maxlength="120" autofocus aria-invalid`},
+		{"Aino", "short", "at least 12 letters", `maxlength="400" autofocus aria-invalid`},
 	} {
 		status, body := s.post("/start", "name", tt.name, "passphrase", tt.passphrase)
 		assert.Equal(t, http.StatusUnprocessableEntity, status)
-		holds(t, body, tt.says, `value="`+tt.name+`"`)
+		holds(t, body, tt.says, `value="`+tt.name+`"`, tt.at)
 		assert.NotContains(t, body, tt.passphrase+`"`, "a passphrase is not sent back")
 	}
 	_, body = s.post("/start", "name", " Aino  Esimerkki ", "passphrase", passphrase)
