@@ -49,6 +49,7 @@ type peopleView struct {
 	People           []personRow
 	Keys             []keyRow
 	Name, Slip       string // of somebody new
+	AsOwner          bool
 	OwnSlip          string // of one's own passphrase
 	Said             string
 	KeyName, KeySlip string
@@ -133,7 +134,7 @@ func (s *Server) addPerson(c *gin.Context) {
 		if v.Slip = text; text == "" {
 			v.Said = name + " may sign in now. Tell them the passphrase; they can change it here."
 		} else {
-			v.Name = c.PostForm("name")
+			v.Name, v.AsOwner = c.PostForm("name"), role == access.Owner
 		}
 	})
 }

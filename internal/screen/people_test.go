@@ -109,9 +109,9 @@ func TestSigningIn(t *testing.T) {
 func TestAHelperEditsAndAnOwnerPutsLive(t *testing.T) {
 	s := own(t, Options{})
 	_, _ = s.post("/start", "name", "Aino", "passphrase", passphrase)
-	status, body := s.post("/people", "name", "aino", "role", "helper", "passphrase", passphrase)
+	status, body := s.post("/people", "name", "aino", "role", "owner", "passphrase", passphrase)
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
-	holds(t, body, "somebody is called aino already", `value="aino"`)
+	holds(t, body, "somebody is called aino already", `value="aino"`, `value="owner" selected`)
 	_, body = s.post("/people", "name", "Veli", "role", "helper", "passphrase", passphrase)
 	holds(t, body, "Veli may sign in now")
 	veli := s.another()
