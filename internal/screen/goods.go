@@ -28,8 +28,9 @@ type goodsCell struct {
 }
 
 type goodsRow struct {
-	SKU   string
-	Cells []goodsCell
+	SKU    string
+	Picked bool
+	Cells  []goodsCell
 }
 
 // goodsColumn is a head of the grid.
@@ -74,9 +75,17 @@ type goodsView struct {
 	ClassSlip         string
 	Note              string
 
+	SetFields         []choice // what can be set of the selected ones
+	SetValue, SetSlip string
+	SetAll            bool
+
 	SKU, Name, Price, Grams string
 	Slip                    string
 }
+
+// settable is what can be set of many goods at once.
+var settable = []choice{{"class", "class", false}, {"weight", "weight", false}, {"length", "length", false}, {"width", "width", false}, {"height", "height", false},
+	{"needs_shipping", "sent (yes, no)", false}, {"ships_free", "ships free", false}, {"own_parcel", "own parcel", false}, {"remove", "remove them", false}}
 
 // goodsPerPage is how many goods are shown at a time.
 const goodsPerPage = 50
@@ -261,6 +270,7 @@ func (s *Server) goodsView(c *gin.Context, state *draft.State) goodsView {
 		}
 		v.Rows = append(v.Rows, row)
 	}
+	v.SetFields = settable
 	v.Missing = missingOf(f, q)
 	v.Classes = classRows(f, q)
 	for _, class := range f.Classes {

@@ -194,7 +194,16 @@ func (s *Server) setGoods(c *gin.Context) {
 			return slipf("select the products first, in the column before the sku")
 		}
 		return nil
-	}, func(v *goodsView, text string) { v.Note = text })
+	}, func(v *goodsView, text string) {
+		v.Note, v.SetSlip, v.SetValue, v.SetAll = "", text, typed, c.PostForm("all") == "on"
+		v.SetFields = slices.Clone(settable)
+		for i := range v.SetFields {
+			v.SetFields[i].Chosen = v.SetFields[i].ID == string(field)
+		}
+		for i := range v.Rows {
+			v.Rows[i].Picked = slices.Contains(c.PostFormArray("selected"), v.Rows[i].SKU)
+		}
+	})
 }
 
 // setting sets what holds for all goods: the assumed weight and the volumetric divisor.

@@ -306,7 +306,12 @@ func (s *Server) editLists(c *gin.Context, change func(*store.File, *store.Metho
 		s.answerTable(c, state)
 		return
 	}
-	s.refuseRates(c, err, func(v *ratesView, text string) { v.Slip, v.NewClasses = text, c.PostForm("classes") })
+	s.refuseRates(c, err, func(v *ratesView, text string) {
+		v.Slip, v.NewClasses = text, c.PostForm("classes")
+		if by := rate.By(c.PostForm("by")); measureWords[by] != "" {
+			v.Measure = measureChoices(by)
+		}
+	})
 }
 
 // addTable adds a list for goods of some classes, over the zones of the first list.

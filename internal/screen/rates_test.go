@@ -91,8 +91,9 @@ func TestColumnsAreMadeMovedAndListsShaped(t *testing.T) {
 	assert.Equal(t, "add", m.Classes)
 	_, _ = s.post("/rates/locker/combine", "how", "dearest")
 	assert.Equal(t, "dearest", methodByID(s.draft.State().File, "locker").Classes)
-	for _, c := range [][]string{{"classes", "Odd", "by", "weight"}, {"classes", "", "by", "weight"}, {"classes", "bulky", "by", "weight"}} {
-		status, _ := s.post("/rates/locker/lists", c...)
+	for _, c := range [][]string{{"classes", "Odd", "by", "subtotal"}, {"classes", "", "by", "subtotal"}, {"classes", "bulky", "by", "subtotal"}} {
+		status, body := s.post("/rates/locker/lists", c...)
+		holds(t, body, `value="subtotal" selected`)
 		assert.Equal(t, http.StatusUnprocessableEntity, status, "%v: no such class, none, and one that a list has already", c)
 	}
 	_, _ = s.post("/rates/locker/bulky/remove")
