@@ -77,11 +77,17 @@ func (r *reader) rule(extra func(name []byte) bool) (rule place.Rule) {
 		rule.Region = found.Code
 	}
 	if len(codes) > 0 {
+		spoilt := map[string]bool{} // what is at fault already is not judged further
+		for _, f := range r.Faults[before:] {
+			spoilt[f.Path] = true
+		}
 		rule.Postcodes = make([]postcode.Entry, 0, len(codes))
 		for i, text := range codes {
 			entry, err := postcode.ParseEntry(rule.Country, text)
 			if err != nil {
-				r.FaultBelow(fault.Path{"postcodes", i}, fault.Place, "%v", err)
+				if path := (fault.Path{"postcodes", i}); !spoilt[r.Path()+path.String()] {
+					r.FaultBelow(path, fault.Place, "%v", err)
+				}
 				continue
 			}
 			rule.Postcodes = append(rule.Postcodes, entry)

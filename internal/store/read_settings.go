@@ -103,9 +103,12 @@ func (r *reader) dispatch() *calendar.Plan {
 			}
 		case "closed":
 			r.List(func(i int) {
+				before := len(r.Faults)
 				text := r.Text()
-				_, err := calendar.Date(text)
-				said(fault.Range, err)
+				if len(r.Faults) == before {
+					_, err := calendar.Date(text)
+					said(fault.Range, err)
+				}
 				if i == calendar.MaxClosed {
 					r.Fault(fault.TooLarge, "there are at most %d closed days", calendar.MaxClosed)
 				}

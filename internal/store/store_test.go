@@ -99,6 +99,7 @@ func TestEachFaultHasItsPath(t *testing.T) {
 		{"/zones/0/places/0", `{"city":"Turku"}`, "/zones/0/places/0/country", fault.Missing},
 		{"/zones/0/places/0", `{"country":"FI","region":"FI-99"}`, "/zones/0/places/0/region", fault.Place},
 		{"/zones/1/places/0/postcodes/1", `"1*2"`, "/zones/1/places/0/postcodes/1", fault.Place},
+		{"/zones/1/places/0/postcodes/1", `12`, "/zones/1/places/0/postcodes/1", fault.Type},
 		{"/zones/1/places/0/postcodes/0", `"12345 to 12340"`, "/zones/1/places/0/postcodes/0", fault.Place},
 		{"/zones/0/places/0", `{"within":{"location":"q","distance":"1"}}`, "/zones/0/places/0/within/location", fault.Reference},
 		{"/zones/0/places/0", `{"within":{"location":"w"}}`, "/zones/0/places/0/within/distance", fault.Missing},
@@ -135,6 +136,11 @@ func TestEachFaultHasItsPath(t *testing.T) {
 		assert.Equal(t, c.path, f.Path)
 		assert.Equal(t, c.code, f.Code, "%s %.60s: %s", c.at, c.value, f.Message)
 		assert.NotEmpty(t, f.Message)
+		again := map[string]bool{}
+		for _, f := range faults {
+			assert.False(t, again[f.Path], "a value at fault is not judged further: %s %.60s: %v", c.at, c.value, faults)
+			again[f.Path] = true
+		}
 	}
 }
 
