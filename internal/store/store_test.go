@@ -116,6 +116,7 @@ func TestEachFaultHasItsPath(t *testing.T) {
 		{table + "/by", `"volume"`, table + "/by", fault.Choice},
 		{table + "/by", ``, table + "/by", fault.Missing},
 		{table + "/edges", ``, table + "/edges", fault.Missing},
+		{table + "/zones", `"fi"`, table + "/zones", fault.Type},
 		{table + "/zones/1", `"xx"`, table + "/zones/1", fault.Reference},
 		{table + "/zones/1", `"fi"`, table + "/zones/1", fault.Duplicate},
 		{table + "/classes", `["bulky"]`, table + "/classes", fault.Shape},
@@ -136,6 +137,9 @@ func TestEachFaultHasItsPath(t *testing.T) {
 		assert.Equal(t, c.path, f.Path)
 		assert.Equal(t, c.code, f.Code, "%s %.60s: %s", c.at, c.value, f.Message)
 		assert.NotEmpty(t, f.Message)
+		if strings.HasSuffix(c.at, "/zones") {
+			assert.Len(t, faults, 1, "nor by what stands beside it: %v", faults)
+		}
 		again := map[string]bool{}
 		for _, f := range faults {
 			assert.False(t, again[f.Path], "a value at fault is not judged further: %s %.60s: %v", c.at, c.value, faults)
