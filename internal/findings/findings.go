@@ -28,7 +28,7 @@ func words(f *store.File) charge.Words {
 
 // Method lists what is odd about a method.
 func Method(f *store.File, m *store.Method) []Odd {
-	list := free(f, m)
+	list := append(free(f, m), unpriced(f, m)...)
 	for i := range m.Tables {
 		t := &m.Tables[i]
 		list = append(list, falls(f, t)...)
@@ -217,6 +217,14 @@ func free(f *store.File, m *store.Method) (list []Odd) {
 	look(m.Free, "")
 	for _, zone := range slices.Sorted(maps.Keys(m.Terms)) {
 		look(m.Terms[zone].Free, zone)
+	}
+	return list
+}
+
+// unpriced finds terms of zones to which the method has no price, so that they count for nobody.
+func unpriced(f *store.File, m *store.Method) (list []Odd) {
+	for _, zone := range m.TermZones()[len(m.ServedZones()):] {
+		list = append(list, Odd{"", zone, -1, f.ZoneName(zone) + ": this method has terms here and no price, so they count for nobody"})
 	}
 	return list
 }

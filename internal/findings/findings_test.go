@@ -41,6 +41,7 @@ func TestOddThingsAreNamedWhereTheyAre(t *testing.T) {
 		{"a percentage without a bound", table("weight", "up_to", `[{"at":null,"charges":[{"percent":"5"}]}]`), "Finland: 5 % of goods has no bound: set what it costs at most"},
 		{"with one", `"maximum":"50",` + table("weight", "up_to", `[{"at":null,"charges":[{"percent":"5"}]}]`), ""},
 		{"a percentage of a thousand", `"maximum":"50",` + table("weight", "up_to", `[{"at":null,"charges":[{"percent":"1000"}]}]`), "Finland: 1000 % of goods is more than the goods cost: is that meant?"},
+		{"terms without a price", `"terms":{"se":{"minimum":"2.00"}},` + table("order", "", `[{"charges":["6.90"]}]`), "Sweden: this method has terms here and no price, so they count for nobody"},
 		{"a column without a price", `"tables":[{"id":"t","zones":["fi","se"],"by":"order","rows":[{"charges":["5.00",null]}]}]`, "Sweden: nothing is offered in this column, and no broader zone stands in for it"},
 	} {
 		f := read(t, c.method)

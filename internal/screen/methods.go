@@ -111,10 +111,14 @@ func methodViewOf(f *store.File, m *store.Method) *methodView {
 	for _, kind := range []string{store.Delivery, store.Pickup} {
 		v.Kinds = append(v.Kinds, choice{kind, kindWords[kind], m.Kind == kind})
 	}
-	zones := m.ServedZones()
+	zones, served := m.TermZones(), m.ServedZones()
 	for _, id := range zones {
 		z, i := zoneByID(f, id)
-		v.Zones = append(v.Zones, columnView{id, nameOr(z.Name, z.ID), colour(i)})
+		name := nameOr(z.Name, z.ID)
+		if !slices.Contains(served, id) {
+			name += ", without a price"
+		}
+		v.Zones = append(v.Zones, columnView{id, name, colour(i)})
 	}
 	for _, field := range terms.Fields {
 		row := termRow{Field: string(field), Name: termNames[field][0], Hint: termNames[field][1]}
@@ -167,7 +171,7 @@ func (s *Server) editTerm(c *gin.Context) {
 		if m == nil {
 			return slipf("this method was removed meanwhile; nothing was changed")
 		}
-		if zone != "" && !slices.Contains(m.ServedZones(), zone) {
+		if zone != "" && !slices.Contains(m.TermZones(), zone) {
 			return slipf("this zone's column was taken out meanwhile; reload to see the terms as they are now")
 		}
 		now := termCellOf(f, m, zone, field)

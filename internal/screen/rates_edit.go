@@ -329,7 +329,9 @@ func (s *Server) removeColumn(c *gin.Context) {
 			t.Rows[i].Charges = slices.Delete(t.Rows[i].Charges, j, j+1)
 		}
 		m := methodByID(f, c.Param("method"))
-		delete(m.Terms, zone)
+		if !slices.Contains(m.ServedZones(), zone) { // another list may price it
+			delete(m.Terms, zone)
+		}
 		return nil
 	})
 }

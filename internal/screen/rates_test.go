@@ -91,6 +91,11 @@ func TestColumnsAreMadeMovedAndListsShaped(t *testing.T) {
 	assert.Equal(t, "add", m.Classes)
 	_, _ = s.post("/rates/locker/combine", "how", "dearest")
 	assert.Equal(t, "dearest", methodByID(s.draft.State().File, "locker").Classes)
+	_, _ = s.post("/methods/locker/term", "zone", "aland", "field", "minimum", "was", "", "text", "2.00")
+	require.Contains(t, methodByID(s.draft.State().File, "locker").Terms, "aland")
+	_, _ = s.post("/rates/locker/bulky/remove-column", "zone", "aland")
+	assert.Contains(t, methodByID(s.draft.State().File, "locker").Terms, "aland", "the other list has the zone still")
+	_, _ = s.post("/undo")
 	for _, c := range [][]string{{"classes", "Odd", "by", "subtotal"}, {"classes", "", "by", "subtotal"}, {"classes", "bulky", "by", "subtotal"}} {
 		status, body := s.post("/rates/locker/lists", c...)
 		holds(t, body, `value="subtotal" selected`)

@@ -187,7 +187,7 @@ func TestPriceListsGrowAndShrink(t *testing.T) {
 	assert.Equal(t, []string{"finland", "aland", "lapland", "baltic", "eu", "world"}, zones)
 	s.post("/rates/parcel/list/remove-column", "zone", "aland")
 	m = methodByID(s.draft.State().File, "parcel")
-	assert.NotContains(t, m.Terms, "aland", "terms of a zone that is not served would be a fault")
+	assert.NotContains(t, m.Terms, "aland", "terms of a zone go with its last column")
 	assert.Len(t, m.Tables[0].Rows[0].Charges, 5)
 	status, _ = s.post("/rates/parcel/list/at", "at", "3", "was", "2")
 	assert.Equal(t, http.StatusOK, status)

@@ -194,7 +194,6 @@ func (c *checker) method(m *Method, path fault.Path) {
 		c.reference(c.locations, m.From, "location", path.With("from"))
 	}
 	c.needs(m.Needs, path.With("needs"))
-	served := map[string]bool{}
 	ids := map[string]int{}
 	for i := range m.Tables {
 		t := &m.Tables[i]
@@ -208,19 +207,11 @@ func (c *checker) method(m *Method, path fault.Path) {
 			c.add(tablePath.With("id"), fault.Missing, "this needs an id")
 		}
 		c.table(t, tablePath)
-		for _, z := range t.Zones {
-			served[z] = true
-		}
 	}
 	c.claims(m, path)
 	for _, zone := range sortedKeys(m.Terms) {
 		termsPath := path.With("terms", zone)
-		switch _, ok := c.zones[zone]; {
-		case !ok:
-			c.add(termsPath, fault.Reference, "there is no zone %.60q", zone)
-		case !served[zone]:
-			c.add(termsPath, fault.Reference, "no table of this method serves zone %q, so its terms would never count", zone)
-		}
+		c.reference(c.zones, zone, "zone", termsPath)
 		c.needs(m.Terms[zone].Needs, termsPath.With("needs"))
 	}
 }

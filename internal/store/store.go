@@ -5,6 +5,7 @@
 package store
 
 import (
+	"maps"
 	"slices"
 	"strings"
 
@@ -211,6 +212,18 @@ func (m *Method) ServedZones() (zones []string) {
 			if !slices.Contains(zones, z) {
 				zones = append(zones, z)
 			}
+		}
+	}
+	return zones
+}
+
+// TermZones lists the ids of the zones that may have terms of their own: those that have prices, and behind them those that have terms all
+// the same, which count once a table serves the zone.
+func (m *Method) TermZones() []string {
+	zones := m.ServedZones()
+	for _, zone := range slices.Sorted(maps.Keys(m.Terms)) {
+		if !slices.Contains(zones, zone) {
+			zones = append(zones, zone)
 		}
 	}
 	return zones
