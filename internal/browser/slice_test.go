@@ -183,14 +183,14 @@ func TestARealShopStartsEmptyAndCanQuote(t *testing.T) {
 	waitText(t, page, "#grid-list", "above 5 kg")
 }
 
-// Every page is there with all that belongs to it, is wide enough and no wider at 1280 and at 390 px, and has nothing that WCAG A and AA
-// forbid.
 // squeezedFields names the fields too narrow to read a price in, and the buttons narrower than their words.
 const squeezedFields = `() => [...document.querySelectorAll("input, select, textarea, button")].filter(e => {
 	if (["checkbox", "radio", "hidden"].includes(e.type) || !e.checkVisibility() || e.closest(".visually-hidden")) return false;
 	return e.tagName === "BUTTON" ? e.scrollWidth > e.clientWidth + 1 : e.clientWidth < 34;
 }).map(e => (e.id || e.name || e.className || e.textContent) + " " + e.clientWidth + "/" + e.scrollWidth).join(", ")`
 
+// Every page is there with all that belongs to it, is wide enough and no wider at 1280 and at 390 px, and has nothing that WCAG A and AA
+// forbid.
 func TestEveryPageIsWhole(t *testing.T) {
 	axe := readAxe(t)
 	s := demoShop(t)
