@@ -2,7 +2,8 @@
 //
 // A Decimal is an immutable value; its zero value is 0. Addition, subtraction and multiplication never round.
 // Nearly all numbers of a shop fit the 19 digits of github.com/govalues/decimal, which does the work then; that package
-// rounds what does not fit, so a result beyond 19 digits is carried by math/big instead.
+// rounds what does not fit, so a result beyond 19 digits is carried by math/big instead. A quotient that does not end, such as
+// 1 ÷ 3, is a fraction, exact like all else until it is rounded; written out it has [QuotientDigits] decimals.
 //
 // Numbers are written as in the store file: digits, with an optional minus sign and an optional decimal point with
 // digits on both sides ("12", "0.5", "-4.90"), at most [MaxInteger] digits before and [MaxFraction] after the point.
@@ -25,7 +26,7 @@ const (
 	MaxFraction = 12
 )
 
-// QuotientDigits is the number of decimals that a quotient which does not end is carried to.
+// QuotientDigits is the number of decimals with which a number that does not end is written.
 const QuotientDigits = 12
 
 // Decimal is an exact decimal number.
@@ -34,10 +35,11 @@ type Decimal struct {
 	wide  *wide
 }
 
-// wide is coef × 10^-scale.
+// wide is coef × 10^-scale or, where it is set, a fraction that no decimal equals.
 type wide struct {
-	coef  *big.Int
-	scale int
+	coef     *big.Int
+	scale    int
+	fraction *big.Rat
 }
 
 // Zero is 0; One is 1; Hundred is 100.
@@ -147,10 +149,37 @@ func fromBig(coef *big.Int, scale int) Decimal {
 			return Decimal{small: d}
 		}
 	}
-	return Decimal{wide: &wide{coef, scale}}
+	return Decimal{wide: &wide{coef: coef, scale: scale}}
 }
 
-// big returns the coefficient and the scale of d; the caller must not change the coefficient.
+// fromRat returns r, as a decimal where one equals it. The caller must not change r afterwards.
+func fromRat(r *big.Rat) Decimal {
+	if r.IsInt() {
+		return fromBig(r.Num(), 0)
+	}
+	// A fraction in lowest terms ends when its denominator has no prime factors but 2 and 5.
+	rest := new(big.Int).Set(r.Denom())
+	digits := max(factors(rest, 2), factors(rest, 5))
+	if rest.Cmp(big.NewInt(1)) != 0 {
+		return Decimal{wide: &wide{fraction: r}}
+	}
+	coef := new(big.Int).Mul(r.Num(), pow10(digits))
+	return fromBig(coef.Quo(coef, r.Denom()), digits)
+}
+
+// isFraction says whether no decimal equals d.
+func (d Decimal) isFraction() bool { return d.wide != nil && d.wide.fraction != nil }
+
+// rat returns d as a fraction; the caller must not change it.
+func (d Decimal) rat() *big.Rat {
+	if d.isFraction() {
+		return d.wide.fraction
+	}
+	coef, scale := d.big()
+	return new(big.Rat).SetFrac(coef, pow10(scale))
+}
+
+// big returns the coefficient and the scale of d, which is not a fraction; the caller must not change the coefficient.
 func (d Decimal) big() (*big.Int, int) {
 	if d.wide != nil {
 		return d.wide.coef, d.wide.scale
@@ -186,6 +215,9 @@ func (d Decimal) Add(e Decimal) Decimal {
 			return Decimal{small: sum}
 		}
 	}
+	if d.isFraction() || e.isFraction() {
+		return fromRat(new(big.Rat).Add(d.rat(), e.rat()))
+	}
 	x, y, scale := aligned(d, e)
 	return fromBig(new(big.Int).Add(x, y), scale)
 }
@@ -198,7 +230,10 @@ func (d Decimal) Neg() Decimal {
 	if d.wide == nil {
 		return Decimal{small: d.small.Neg()}
 	}
-	return Decimal{wide: &wide{new(big.Int).Neg(d.wide.coef), d.wide.scale}}
+	if d.isFraction() {
+		return fromRat(new(big.Rat).Neg(d.wide.fraction))
+	}
+	return Decimal{wide: &wide{coef: new(big.Int).Neg(d.wide.coef), scale: d.wide.scale}}
 }
 
 // Mul returns d × e.
@@ -210,6 +245,9 @@ func (d Decimal) Mul(e Decimal) Decimal {
 			}
 		}
 	}
+	if d.isFraction() || e.isFraction() {
+		return fromRat(new(big.Rat).Mul(d.rat(), e.rat()))
+	}
 	x, sx := d.big()
 	y, sy := e.big()
 	return fromBig(new(big.Int).Mul(x, y), sx+sy)
@@ -218,26 +256,19 @@ func (d Decimal) Mul(e Decimal) Decimal {
 // Percent returns p percent of d.
 func (d Decimal) Percent(p Decimal) Decimal { return d.Mul(p).Mul(percent) }
 
-// Quo returns d ÷ e: exactly where the quotient ends, else rounded half up to [QuotientDigits] decimals. e is not 0.
+// Quo returns d ÷ e, exactly. e is not 0.
 func (d Decimal) Quo(e Decimal) Decimal {
-	if e.Cmp(One) == 0 {
-		return d
-	}
-	x, y, _ := aligned(d, e)
-	if y.Sign() == 0 {
+	if e.Sign() == 0 {
 		panic("exact: division by zero")
 	}
-	// x/y ends when y, freed of what it shares with x, has no prime factors but 2 and 5.
-	divisor := new(big.Int).Quo(y, new(big.Int).GCD(nil, nil, new(big.Int).Abs(x), new(big.Int).Abs(y)))
-	if x.Sign() == 0 {
-		return Zero
+	if e.Cmp(One) == 0 || d.IsZero() {
+		return d
 	}
-	divisor.Abs(divisor)
-	digits := max(factors(divisor, 2), factors(divisor, 5))
-	if divisor.Cmp(big.NewInt(1)) == 0 {
-		return fromBig(new(big.Int).Quo(new(big.Int).Mul(x, pow10(digits)), y), digits)
+	if d.isFraction() || e.isFraction() {
+		return fromRat(new(big.Rat).Quo(d.rat(), e.rat()))
 	}
-	return d.QuoRound(e, QuotientDigits)
+	x, y, _ := aligned(d, e)
+	return fromRat(new(big.Rat).SetFrac(x, y))
 }
 
 // factors divides n by prime as often as it goes, in place, and says how often that was.
@@ -257,6 +288,10 @@ func factors(n *big.Int, prime int64) int {
 func (d Decimal) QuoRound(e Decimal, scale int) Decimal {
 	if q, ok := quoRoundSmall(d, e, scale); ok {
 		return q
+	}
+	if d.isFraction() || e.isFraction() {
+		q := new(big.Rat).Quo(d.rat(), e.rat())
+		return fromBig(halfUp(new(big.Int).Mul(q.Num(), pow10(scale)), q.Denom()), scale)
 	}
 	x, y, _ := aligned(d, e)
 	return fromBig(halfUp(new(big.Int).Mul(x, pow10(scale)), y), scale)
@@ -311,8 +346,11 @@ func (d Decimal) Ceil() Decimal {
 	if d.wide == nil {
 		return Decimal{small: d.small.Ceil(0)}
 	}
-	p := pow10(d.wide.scale)
-	q, r := new(big.Int).QuoRem(d.wide.coef, p, new(big.Int))
+	coef, p := d.wide.coef, pow10(d.wide.scale)
+	if d.isFraction() {
+		coef, p = d.wide.fraction.Num(), d.wide.fraction.Denom()
+	}
+	q, r := new(big.Int).QuoRem(coef, p, new(big.Int))
 	if r.Sign() > 0 {
 		q.Add(q, big.NewInt(1))
 	}
@@ -324,6 +362,9 @@ func (d Decimal) Cmp(e Decimal) int {
 	if d.isSmall(e) {
 		return d.small.Cmp(e.small)
 	}
+	if d.isFraction() || e.isFraction() {
+		return d.rat().Cmp(e.rat())
+	}
 	x, y, _ := aligned(d, e)
 	return x.Cmp(y)
 }
@@ -333,7 +374,10 @@ func (d Decimal) Less(e Decimal) bool { return d.Cmp(e) < 0 }
 
 // Sign is -1, 0 or 1.
 func (d Decimal) Sign() int {
-	if d.wide != nil {
+	switch {
+	case d.isFraction():
+		return d.wide.fraction.Sign()
+	case d.wide != nil:
 		return d.wide.coef.Sign()
 	}
 	return d.small.Sign()
@@ -348,11 +392,12 @@ func (d Decimal) Float64() float64 {
 		f, _ := d.small.Float64()
 		return f
 	}
-	f, _ := new(big.Rat).SetFrac(d.wide.coef, pow10(d.wide.scale)).Float64()
+	f, _ := d.rat().Float64()
 	return f
 }
 
-// String writes d as Parse reads it, without trailing zeros: "2", "0.5".
+// String writes d as Parse reads it, without trailing zeros: "2", "0.5". What does not end is rounded half up to [QuotientDigits]
+// decimals.
 func (d Decimal) String() string { return string(d.Append(nil, 0)) }
 
 // Fixed writes d with at least digits decimals, and more where the value has more: 6.9 as "6.90".
@@ -377,7 +422,18 @@ func (d Decimal) Append(b []byte, digits int) []byte {
 		b, _ = s.AppendText(b)
 		return b
 	}
+	if d.isFraction() {
+		return d.Round(QuotientDigits).Append(b, digits)
+	}
 	return appendBig(b, d, digits)
+}
+
+// Written returns d as it is written: rounded half up to [QuotientDigits] decimals where it does not end.
+func (d Decimal) Written() Decimal {
+	if d.isFraction() {
+		return d.Round(QuotientDigits)
+	}
+	return d
 }
 
 func appendBig(b []byte, d Decimal, digits int) []byte {

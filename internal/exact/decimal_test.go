@@ -44,13 +44,43 @@ func TestRoundingIsHalfUp(t *testing.T) {
 	}
 }
 
-func TestQuotientsEndOrAreCarriedToTwelveDecimals(t *testing.T) {
+func TestQuotientsAreWrittenWithTwelveDecimalsAtMost(t *testing.T) {
 	for _, c := range []struct{ a, b, want string }{
 		{"1", "8", "0.125"}, {"1", "3", "0.333333333333"}, {"2", "3", "0.666666666667"}, {"1", "8192", "0.0001220703125"},
 		{"7", "0.5", "14"}, {"-1", "3", "-0.333333333333"}, {"0", "7", "0"}, {"10", "4", "2.5"}, {"6", "3", "2"},
 	} {
 		assert.Equal(t, c.want, MustParse(c.a).Quo(MustParse(c.b)).String(), "%s ÷ %s", c.a, c.b)
 	}
+}
+
+// A quotient that does not end stays exact until it is rounded: three thirds are one.
+func TestQuotientsStayExact(t *testing.T) {
+	third := One.Quo(FromInt(3))
+	assert.Equal(t, "1", third.Add(third).Add(third).String())
+	assert.Equal(t, "1", third.Mul(FromInt(3)).String())
+	assert.Equal(t, "3", One.Quo(third).String())
+	assert.Equal(t, 1, third.Cmp(MustParse("0.333333333333")))
+	assert.Equal(t, "0.333333333333", third.Written().String())
+	assert.Equal(t, "0", third.Sub(third).String())
+	assert.Equal(t, []string{"1", "0", "-1"}, []string{third.Ceil().String(), third.Neg().Ceil().String(), third.Neg().Mul(FromInt(4)).Ceil().String()})
+	assert.Equal(t, "0.33", third.Round(2).String())
+	assert.Equal(t, -1, third.Neg().Sign())
+	assert.InDelta(t, 1.0/3, third.Float64(), 1e-15)
+	// 0.45 × (24400/3000 − 7.5) + 10.15 is 10.435, which rounds up; carried to 12 decimals it would round down.
+	kilograms := FromInt(24400).Quo(FromInt(3000))
+	assert.Equal(t, "10.44", MustParse("0.45").Mul(kilograms.Sub(MustParse("7.5"))).Add(MustParse("10.15")).Round(2).String())
+	rapid.Check(t, func(t *rapid.T) {
+		a, b, c, d := number().Draw(t, "a"), number().Draw(t, "b"), number().Draw(t, "c"), number().Draw(t, "d")
+		if b.IsZero() || d.IsZero() {
+			return
+		}
+		x, y := new(big.Rat).Quo(rat(a), rat(b)), new(big.Rat).Quo(rat(c), rat(d))
+		sum, product := a.Quo(b).Add(c.Quo(d)), a.Quo(b).Mul(c.Quo(d))
+		assert.Zero(t, sum.rat().Cmp(new(big.Rat).Add(x, y)))
+		assert.Zero(t, product.rat().Cmp(new(big.Rat).Mul(x, y)))
+		assert.Equal(t, x.Cmp(y), a.Quo(b).Cmp(c.Quo(d)))
+		assert.Zero(t, a.Quo(b).Mul(b).Cmp(a))
+	})
 }
 
 func TestCeilCountsStartedUnits(t *testing.T) {

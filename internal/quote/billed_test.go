@@ -51,7 +51,15 @@ func TestTheLargerWeightIsBilled(t *testing.T) {
 		assert.Contains(t, a.Options[0].Steps[0].Text, c.says, c.name)
 		assert.Equal(t, c.divisors != "", a.Measures.Billed != nil, c.name)
 	}
-	a := quoted(t, shopWith(`"volumetric_divisor":"5000","needs":{"billed_weight":{"to":"9"}},`+flat, ""), goods(box+"1")+"}")
+	// 24400 cm³ ÷ 3000 is 8.1333… kg, 0.6333… above 7.5; × 0.45 + 10.15 is 10.435 exactly and rounds up.
+	exactly := oneTable("billed_weight", "up_to", `[{"at":null,"charges":[{"base":"10.15","per_weight":{"amount":"0.45","above":"7.5"}}]}]`)
+	a := quoted(t, shopWith(`"volumetric_divisor":"3000",`+exactly, ""), goods(`"price":"5","weight":"1","length":"24.4","width":"40","height":"25","quantity":1`)+"}")
+	require.Len(t, a.Options, 1)
+	assert.Equal(t, "10.44", a.Options[0].Charge)
+	thirds := oneTable("weight", "up_to", `[{"at":null,"charges":[{"per_weight":{"amount":"1","every":"3"}}]}]`)
+	a = quoted(t, shopWith(thirds, ""), `{"to":{"country":"FI"},"lines":[{"price":"5","weight":"1","own_parcel":true,"quantity":3}]}`)
+	assert.Equal(t, "1.00", a.Options[0].Charge, "three parcels of a third each")
+	a = quoted(t, shopWith(`"volumetric_divisor":"5000","needs":{"billed_weight":{"to":"9"}},`+flat, ""), goods(box+"1")+"}")
 	assert.Equal(t, Refused{Method: "m", Code: Needs, Reason: "is billed as 9.6 kg, this method takes up to 9 kg (0.6 kg too much)"}, a.Refused[0])
 	a = quoted(t, shopWith(`"needs":{"billed_weight":{"to":"9"}},`+flat, ""), goods(box+"1")+"}")
 	assert.Len(t, a.Options, 1, "without a divisor only weights are billed")

@@ -42,7 +42,7 @@ func plainBilled(file, m obj, weight, volume *big.Rat) *big.Rat {
 		return weight
 	}
 	kilograms := map[string]string{"": "1", "kg": "1", "g": "0.001", "lb": "0.45359237", "oz": "0.028349523125"}[text(sub(file, "store"), "weight_unit")]
-	v := carried(new(big.Rat).Quo(volume, new(big.Rat).Mul(divisor, rat(kilograms))))
+	v := new(big.Rat).Quo(volume, new(big.Rat).Mul(divisor, rat(kilograms)))
 	if v.Cmp(weight) > 0 {
 		return v
 	}
@@ -106,7 +106,7 @@ func plainTable(t obj, column int, g plainGoods, distance *big.Rat) (*big.Rat, i
 			plus(new(big.Rat).Mul(ratOr(p, "amount", "0"), new(big.Rat).SetInt(whole)))
 			return
 		}
-		plus(carried(new(big.Rat).Quo(new(big.Rat).Mul(ratOr(p, "amount", "0"), over), every)))
+		plus(new(big.Rat).Quo(new(big.Rat).Mul(ratOr(p, "amount", "0"), over), every))
 	}
 	term := map[string]string{"weight": "per_weight", "billed_weight": "per_weight", "distance": "per_distance", "quantity": "per_item"}[by]
 	graduated := truth(t, "graduated", false)

@@ -82,20 +82,6 @@ func halfUp(r *big.Rat, digits int) *big.Rat {
 	return new(big.Rat).Quo(new(big.Rat).SetInt(whole), p)
 }
 
-// carried is a quotient: exact where it ends, else to 12 decimals.
-func carried(r *big.Rat) *big.Rat {
-	d := new(big.Int).Set(r.Denom())
-	for _, prime := range []int64{2, 5} {
-		for new(big.Int).Mod(d, big.NewInt(prime)).Sign() == 0 {
-			d.Div(d, big.NewInt(prime))
-		}
-	}
-	if d.Cmp(big.NewInt(1)) == 0 {
-		return r
-	}
-	return halfUp(r, 12)
-}
-
 func plainDistance(file obj, lat1, lon1, lat2, lon2 string) *big.Rat {
 	f := func(s string) float64 { v, _ := strconv.ParseFloat(s, 64); return v }
 	metres := 1000.0

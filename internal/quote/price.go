@@ -15,7 +15,8 @@ type pricing struct {
 	s        *served
 	zone     *store.Zone
 	distance *exact.Decimal
-	sum      exact.Decimal
+	sum      exact.Decimal // exact
+	written  exact.Decimal // of the amounts of the steps as they are written
 }
 
 // begin starts the text of a step: what is appended to p.text until step is called.
@@ -26,7 +27,7 @@ func (p *pricing) step(kind string, begun int, amount exact.Decimal) *stepNote {
 	n := stepNote{kind: kind, text: span{begun, len(p.text)}}
 	n.amount = p.money(amount)
 	p.steps = append(p.steps, n)
-	p.sum = p.sum.Add(amount)
+	p.sum, p.written = p.sum.Add(amount), p.written.Add(amount.Written())
 	return &p.steps[len(p.steps)-1]
 }
 
@@ -53,7 +54,7 @@ func (p *pricing) price() (exact.Decimal, refusal) {
 	case agreed == nil:
 		return exact.Zero, refused
 	default:
-		p.steps, p.sum = p.steps[:first], exact.Zero
+		p.steps, p.sum, p.written = p.steps[:first], exact.Zero, exact.Zero
 	}
 	if agreed != nil {
 		at := p.begin()
@@ -68,13 +69,14 @@ func (p *pricing) price() (exact.Decimal, refusal) {
 		p.write(because)
 		p.step(StepFree, at, p.sum.Neg())
 	}
-	if rounded := p.sum.Round(p.e.units.Digits); rounded.Cmp(p.sum) != 0 {
+	rounded := p.sum.Round(p.e.units.Digits)
+	if rounded.Cmp(p.written) != 0 { // also where amounts that do not end add up to one that does
 		at := p.begin()
 		p.write("rounded half up to ")
 		p.writeMoney(rounded)
-		p.step(StepRounding, at, rounded.Sub(p.sum))
+		p.step(StepRounding, at, rounded.Sub(p.written))
 	}
-	return p.sum, refusal{}
+	return rounded, refusal{}
 }
 
 func (p *pricing) agreedCharge() *agreement {
