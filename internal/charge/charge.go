@@ -11,8 +11,8 @@
 //	         | n "%" [ "of" "goods" ]                               of the goods' subtotal
 //
 // "no" means not offered, "free" a charge of 0. Terms may stand in any order, each kind once. Numbers take a decimal point or
-// a decimal comma; a comma is a decimal one where digits stand on both sides of it without a space. The currency's code or
-// sign may stand beside an amount. Case and extra spaces do not matter.
+// a decimal comma; a comma is a decimal one where digits stand on both sides of it without a space, and it is refused where three
+// digits behind it may be thousands (1,200). The currency's code or sign may stand beside an amount; that of another is refused. Case and extra spaces do not matter.
 //
 // [Format] writes the one canonical form, which [Parse] reads back as the same charge:
 //
@@ -31,6 +31,7 @@ import (
 
 	"diadrom/internal/exact"
 	"diadrom/internal/rate"
+	"diadrom/internal/world"
 )
 
 // Words are what charges of a store are written in.
@@ -88,7 +89,7 @@ func scan(text, currency string) []token {
 		r, size := utf8.DecodeRuneInString(text[i:])
 		from := i
 		switch {
-		case unicode.IsSpace(r) || unicode.Is(unicode.Sc, r):
+		case unicode.IsSpace(r) || unicode.Is(unicode.Sc, r) && world.NamesCurrency(string(r), currency):
 			i += size
 		case r >= '0' && r <= '9' || r == '.' || r == '-':
 			i = numberEnd(text, i)
@@ -198,6 +199,9 @@ func (p *parser) term(c *rate.Charge) error {
 		if start.kind == end {
 			return p.fail(start, "a term is missing behind the last +", "")
 		}
+		if r, _ := utf8.DecodeRuneInString(start.text); unicode.Is(unicode.Sc, r) {
+			return p.fail(start, start.text+" is not the currency of this shop, which is "+p.words.Currency, "")
+		}
 		return p.fail(start, fmt.Sprintf("%q is not how a term begins: write %s", p.text[start.from:start.to], howToSay), "")
 	}
 	amount, err := p.decimal(start)
@@ -228,6 +232,9 @@ func (p *parser) decimal(t token) (exact.Decimal, error) {
 		plain := strings.NewReplacer(".", "", ",", "").Replace(t.text)
 		i := strings.LastIndexAny(t.text, ".,")
 		return exact.Zero, p.fail(t, "write a number without marks between thousands", plain[:len(plain)-(len(t.text)-1-i)]+"."+t.text[i+1:])
+	}
+	if whole, fraction, ok := strings.Cut(p.text[t.from:t.to], ","); ok && len(fraction) == 3 && len(whole) <= 3 && whole != "0" {
+		return exact.Zero, p.fail(t, "a comma with three digits behind it may part thousands; write "+whole+fraction+" or "+whole+"."+fraction, "")
 	}
 	if strings.HasPrefix(t.text, ".") {
 		return exact.Zero, p.fail(t, "write the 0 before the point", "0"+t.text)

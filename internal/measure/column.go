@@ -11,9 +11,8 @@ import (
 
 // Column knows how a column of numbers writes them: with which decimal sign.
 type Column struct {
-	Decimal byte // '.' or ','
-	Sure    bool // whether a cell shows it; else it was assumed
-	line    int  // of that cell
+	Decimal byte // '.' or ','; 0: no cell shows it, and nobody chose it
+	line    int  // of the cell that shows it; 0: it was chosen
 	shown   string
 }
 
@@ -70,14 +69,15 @@ func other(sign byte) byte {
 }
 
 // Numbers looks at the cells of a column, which stand on the given lines; the first that shows its decimal sign tells it for all.
-// Where none does, otherwise is assumed. Currency signs and units around the numbers do not matter.
-func Numbers(cells []string, line func(int) int, otherwise byte) Column {
+// Where none does, a number that may be read in two ways (1.200) is an error of [Column.Parse]. Currency signs and units around the
+// numbers do not matter.
+func Numbers(cells []string, line func(int) int) Column {
 	for i, cell := range cells {
 		if s := sign(bareNumber(cell)); s != 0 {
-			return Column{s, true, line(i), cell}
+			return Column{s, line(i), cell}
 		}
 	}
-	return Column{Decimal: otherwise}
+	return Column{}
 }
 
 var around = regexp.MustCompile(`^[^0-9.,+−-]*|[^0-9.,]*$`)
@@ -90,7 +90,7 @@ func bareNumber(cell string) string {
 }
 
 // Parse reads a number of the column; what stands around it, a currency or a unit, is returned.
-func (c Column) Parse(cell string) (d exact.Decimal, unit string, err error) {
+func (c Column) Parse(cell string) (d exact.Decimal, around string, err error) {
 	if at, ok := plain(cell); ok && (at < 0 || cell[at] == c.Decimal) { // the common case
 		if at >= 0 && c.Decimal == ',' {
 			cell = cell[:at] + "." + cell[at+1:]
@@ -104,16 +104,21 @@ func (c Column) Parse(cell string) (d exact.Decimal, unit string, err error) {
 	if strings.HasPrefix(strings.TrimSpace(cell), "-") || strings.HasPrefix(number, "-") || strings.HasPrefix(number, "−") {
 		return d, "", errors.New("it is below 0")
 	}
-	number = strings.TrimPrefix(number, "+")
-	if s := sign(number); s != 0 && s != c.Decimal {
-		if c.Sure {
+	bare := strings.TrimPrefix(number, "+")
+	shown := sign(bare)
+	if shown != 0 && shown != c.Decimal {
+		if c.line > 0 {
 			return d, "", fmt.Errorf("its decimal sign is the other way round than in line %d (%.20s)", c.line, c.shown)
 		}
 		return d, "", fmt.Errorf("its decimal sign is not the %s that was set", map[byte]string{'.': "point", ',': "comma"}[c.Decimal])
 	}
-	m := grouped.FindStringSubmatch(number)
-	if m == nil && !plainNumber.MatchString(number) {
+	m := grouped.FindStringSubmatch(bare)
+	switch {
+	case m == nil && !plainNumber.MatchString(bare):
 		return d, "", fmt.Errorf("%.20q is not a number", cell)
+	case c.Decimal == 0 && m != nil && (m[1] == "." || m[1] == ","):
+		sign := m[1]
+		return d, "", fmt.Errorf("%.20s is %s or %s: choose the decimal sign", cell, strings.Replace(bare, sign, "", 1), strings.Replace(bare, sign, ".", 1))
 	}
 	clean := strings.Map(func(r rune) rune {
 		switch {
@@ -123,12 +128,10 @@ func (c Column) Parse(cell string) (d exact.Decimal, unit string, err error) {
 			return r
 		}
 		return -1
-	}, number)
+	}, bare)
 	if d, err = exact.Parse(clean); err != nil {
 		return d, "", fmt.Errorf("%.20q is not a number", cell)
 	}
-	if i := strings.LastIndex(cell, number); i >= 0 {
-		unit = strings.TrimSpace(cell[i+len(number):])
-	}
-	return d, unit, nil
+	before, after, _ := strings.Cut(cell, number)
+	return d, strings.TrimSpace(strings.TrimSpace(before) + " " + strings.TrimSpace(after)), nil
 }

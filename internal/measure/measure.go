@@ -18,6 +18,7 @@ import (
 	"strings"
 
 	"diadrom/internal/exact"
+	"diadrom/internal/world"
 )
 
 // Kind is what is measured.
@@ -120,28 +121,44 @@ func Parse(kind Kind, text, unit string) (exact.Decimal, error) {
 }
 
 // Number reads an amount or a measure that is 0 or more, its unit or currency around it or not ("8.00 €", "EUR 8", "2,5 kg"). What
-// is none, or below 0, is an error in words; exact.ErrLong a number longer than any it takes.
+// is none, or below 0, or in another currency, or may be a thousand as well (1,200), is an error in words; exact.ErrLong a number longer
+// than any it takes.
 func Number(text, unit string) (exact.Decimal, error) {
-	bare := strings.TrimSpace(strings.Trim(strings.TrimSpace(text), "€$£¥"))
+	typed := strings.TrimSpace(text)
+	bare := typed
+	if m := signed.FindStringSubmatch(bare); m != nil && m[1]+m[3] != "" {
+		for _, sign := range []string{m[1], m[3]} {
+			if sign != "" && !world.NamesCurrency(sign, unit) {
+				return exact.Zero, fmt.Errorf("%.20s is not in %s", typed, unit)
+			}
+		}
+		bare = m[2]
+	}
 	for _, u := range []string{unit, strings.ToLower(unit), strings.ToUpper(unit), strings.TrimSuffix(unit, "s")} {
 		if u != "" {
 			bare = strings.TrimSpace(strings.TrimPrefix(strings.TrimSuffix(bare, u), u))
 		}
 	}
-	if strings.Count(bare, ",") == 1 && !strings.Contains(bare, ".") {
-		bare = strings.Replace(bare, ",", ".", 1)
+	if whole, fraction, ok := strings.Cut(bare, ","); ok && !strings.ContainsAny(fraction, ".,") && !strings.Contains(whole, ".") {
+		if len(fraction) == 3 && len(whole) <= 3 && whole != "0" {
+			return exact.Zero, fmt.Errorf("%.20s is %s or %s: write it without the comma", typed, whole+fraction, whole+"."+fraction)
+		}
+		bare = whole + "." + fraction
 	}
 	d, err := exact.Parse(bare)
 	switch {
 	case errors.Is(err, exact.ErrLong):
 		return d, err
 	case err != nil:
-		return d, fmt.Errorf("%.20q is not a number", strings.TrimSpace(text))
+		return d, fmt.Errorf("%.20q is not a number", typed)
 	case d.Sign() < 0:
-		return d, fmt.Errorf("%.20s is below 0", strings.TrimSpace(text))
+		return d, fmt.Errorf("%.20s is below 0", typed)
 	}
 	return d, nil
 }
+
+// signed is an amount with the sign of a currency around it, letters among it or not: "US$ 5", "5 €".
+var signed = regexp.MustCompile(`^([A-Za-z]{0,3}\p{Sc})?\s*(.*?)\s*(\p{Sc})?$`)
 
 // pointed writes a number with a decimal point and a digit before it.
 func pointed(number string) string {

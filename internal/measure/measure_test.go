@@ -68,22 +68,21 @@ func TestConvertingThereAndBack(t *testing.T) {
 func TestNumbersOfAColumn(t *testing.T) {
 	line := func(i int) int { return i + 2 }
 	for _, c := range []struct {
-		cells     []string
-		otherwise byte
-		want      []string // or what the error says
+		cells []string
+		want  []string // or what the error says
 	}{
-		{[]string{"1,200.50", "7", "1,200"}, ',', []string{"1200.5", "7", "1200"}},
-		{[]string{"1.200,50", "7", "1.200"}, '.', []string{"1200.5", "7", "1200"}},
-		{[]string{"1,200.50", "1.200,50"}, '.', []string{"1200.5", "the other way round than in line 2 (1,200.50)"}},
-		{[]string{"1,200", "1,300"}, '.', []string{"1200", "1300"}},
-		{[]string{"1,200", "1,300"}, ',', []string{"1.2", "1.3"}},
-		{[]string{"1 200,50 €", "EUR 3"}, '.', []string{"1200.5", "3"}},
-		{[]string{"0.450", "1.200"}, ',', []string{"0.45", "1.2"}}, // what begins with 0 is not grouped
-		{[]string{"0,45", "1.5"}, '.', []string{"0.45", "the other way round"}},
-		{[]string{"1.200.300"}, '.', []string{"1200300"}},
-		{[]string{"-3", "abc", "1.2.3", "1'200.00"}, '.', []string{"below 0", "not a number", "not a number", "1200"}},
+		{[]string{"1,200.50", "7", "1,200"}, []string{"1200.5", "7", "1200"}},
+		{[]string{"1.200,50", "7", "1.200"}, []string{"1200.5", "7", "1200"}},
+		{[]string{"1,200.50", "1.200,50"}, []string{"1200.5", "the other way round than in line 2 (1,200.50)"}},
+		{[]string{"1,200", "1.300", "7"}, []string{"1,200 is 1200 or 1.200: choose the decimal sign", "1.300 is 1300 or 1.300", "7"}},
+		{[]string{"1 200,50 €", "EUR 3"}, []string{"1200.5", "3"}},
+		{[]string{"0.450", "1.200"}, []string{"0.45", "1.2"}}, // what begins with 0 is not grouped
+		{[]string{"0,45", "1.5"}, []string{"0.45", "the other way round"}},
+		{[]string{"1.200.300"}, []string{"1200300"}},
+		{[]string{"-3", "abc", "1.2.3", "1'200.00"}, []string{"below 0", "not a number", "not a number", "1200"}},
+		{[]string{"1 200", "30"}, []string{"1200", "30"}},
 	} {
-		column := Numbers(c.cells, line, c.otherwise)
+		column := Numbers(c.cells, line)
 		for i, cell := range c.cells {
 			got, _, err := column.Parse(cell)
 			if err != nil {
@@ -93,9 +92,14 @@ func TestNumbersOfAColumn(t *testing.T) {
 			assert.Equal(t, c.want[i], got.String(), "%s of %v", cell, c.cells)
 		}
 	}
-	d, unit, err := Numbers(nil, nil, '.').Parse("450 g")
+	for cell, want := range map[string]string{"450 g": "g", "$5.00": "$", "EUR 5.00": "EUR", "over 30": "over", "30+": "+", "~ 3 kg": "~ kg", "5": ""} {
+		_, around, err := Numbers([]string{cell}, line).Parse(cell)
+		require.NoError(t, err, cell)
+		assert.Equal(t, want, around, cell)
+	}
+	d, _, err := Column{Decimal: ','}.Parse("1,200")
 	require.NoError(t, err)
-	assert.Equal(t, []string{"450", "g"}, []string{d.String(), unit})
+	assert.Equal(t, "1.2", d.String())
 }
 
 func FuzzParse(f *testing.F) {
@@ -108,6 +112,6 @@ func FuzzParse(f *testing.F) {
 				t.Fatalf("%q is %s", text, d)
 			}
 		}
-		Numbers([]string{text}, func(int) int { return 1 }, '.').Parse(text)
+		Numbers([]string{text}, func(int) int { return 1 }).Parse(text)
 	})
 }

@@ -78,7 +78,7 @@ func unitOf(f Field, s *store.Settings) string {
 type Mapping struct {
 	Columns []Field  // by column; "" is not used
 	Units   []string // by column: what numbers without a unit of their own are in
-	Decimal byte     // '.' or ','; 0: as each column shows, or else a comma where semicolons part the columns
+	Decimal byte     // '.' or ','; 0: as each column shows
 }
 
 var headParts = regexp.MustCompile(`[^a-z0-9"']+`)
@@ -86,6 +86,9 @@ var headParts = regexp.MustCompile(`[^a-z0-9"']+`)
 // Guess finds what the columns of a table hold by their heads. Of several columns for a field the first counts.
 func Guess(t *sheet.Table, s *store.Settings) Mapping {
 	m := Mapping{Columns: make([]Field, len(t.Rows[0].Cells)), Units: make([]string, len(t.Rows[0].Cells))}
+	if slices.Equal(t.Rows[0].Cells, head(s)) { // what Write wrote has points
+		m.Decimal = '.'
+	}
 	for i, cell := range t.Rows[0].Cells {
 		words := strings.Fields(headParts.ReplaceAllString(world.Fold(cell), " "))
 		for n := len(words); n > 0; n-- {
@@ -93,27 +96,52 @@ func Guess(t *sheet.Table, s *store.Settings) Mapping {
 			if !ok || slices.Contains(m.Columns, f) {
 				continue
 			}
-			kind, measured := kinds[f]
+			_, measured := kinds[f]
 			rest := words[n:]
 			if len(rest) > 1 && rest[0] == "in" { // "weight in g"
 				rest = rest[1:]
 			}
-			if len(rest) > 1 || len(rest) == 1 && !measured && f != Price {
+			if len(rest) > 1 || len(rest) == 1 && !measured && f != Price || len(rest) == 1 && measured && HeadUnit(f, cell) == "" {
 				continue
 			}
 			m.Columns[i], m.Units[i] = f, unitOf(f, s)
-			if measured && len(rest) == 1 {
-				unit, ok := measure.Unit(kind, rest[0])
-				if !ok {
-					m.Columns[i] = ""
-					continue
-				}
-				m.Units[i] = unit
+			if len(rest) == 1 && measured {
+				m.Units[i] = HeadUnit(f, cell)
 			}
 			break
 		}
 	}
 	return m
+}
+
+// HeadUnit is the unit of a field that the head of a column names: "g" for "Grams" and "Weight in g"; "" where it names none, or several.
+func HeadUnit(f Field, head string) (unit string) {
+	kind, measured := kinds[f]
+	if !measured {
+		return ""
+	}
+	words := strings.Fields(headParts.ReplaceAllString(world.Fold(head), " "))
+	for i, word := range words {
+		named, ok := measure.Unit(kind, word)
+		if !ok || word == "in" && i < len(words)-1 { // "length in cm"
+			continue
+		}
+		if unit != "" && unit != named {
+			return ""
+		}
+		unit = named
+	}
+	return unit
+}
+
+// Foreign says which column of a table is a price in another currency than the store's, "" where none is.
+func (m Mapping) Foreign(t *sheet.Table, s *store.Settings) string {
+	for i, head := range t.Rows[0].Cells {
+		if code := world.CurrencyIn(head); i < len(m.Columns) && m.Columns[i] == Price && code != "" && code != s.Currency {
+			return fmt.Sprintf("the column %.40q is in %s, this shop's prices are in %s: change the list, or leave that column out", head, code, s.Currency)
+		}
+	}
+	return ""
 }
 
 // Missing says what a mapping lacks, "" where it can be used.
@@ -164,12 +192,6 @@ func Read(t *sheet.Table, m Mapping, f *store.File, progress func(int)) []Row {
 		r.classes[world.Fold(f.Classes[i].ID)] = f.Classes[i].ID
 	}
 	body := t.Rows[1:]
-	otherwise := m.Decimal
-	if otherwise == 0 {
-		if otherwise = '.'; t.Separator == ';' {
-			otherwise = ','
-		}
-	}
 	r.numbers = make([]measure.Column, len(m.Columns))
 	for i, field := range m.Columns {
 		if _, measured := kinds[field]; !measured && field != Price {
@@ -183,7 +205,7 @@ func Read(t *sheet.Table, m Mapping, f *store.File, progress func(int)) []Row {
 		for j := range body {
 			cells[j] = cell(body[j].Cells, i)
 		}
-		r.numbers[i] = measure.Numbers(cells, func(j int) int { return body[j].Line }, otherwise)
+		r.numbers[i] = measure.Numbers(cells, func(j int) int { return body[j].Line })
 	}
 	rows := make([]Row, len(body))
 	for i := range body {
@@ -196,7 +218,7 @@ func Read(t *sheet.Table, m Mapping, f *store.File, progress func(int)) []Row {
 }
 
 func cell(cells []string, i int) string {
-	if i < len(cells) {
+	if i >= 0 && i < len(cells) {
 		return cells[i]
 	}
 	return ""
@@ -256,6 +278,8 @@ func (r *reader) row(in sheet.Row) Row {
 		} else {
 			out.Product = r.f.Products[out.at] // numbers written otherwise are the same
 		}
+	} else {
+		out.What = r.says(&out.Product)
 	}
 	return out
 }
@@ -274,9 +298,12 @@ func (r *reader) set(p *store.Product, field Field, text string, column int) (re
 		if text == "" {
 			return ""
 		}
-		d, _, err := r.numbers[column].Parse(text)
+		d, around, err := r.numbers[column].Parse(text)
 		if err != nil {
 			return err.Error()
+		}
+		if code := r.f.Store.Currency; around != "" && !world.NamesCurrency(around, code) {
+			return fmt.Sprintf("%.30q is not in %s, the currency of this shop", text, code)
 		}
 		p.Price = d
 	case Weight:
@@ -357,9 +384,33 @@ func (r *reader) changes(was, is *store.Product) (list []string) {
 		if before == after {
 			continue
 		}
-		list = append(list, field.String()+" "+orNone(before)+" → "+orNone(after))
+		list = append(list, field.String()+" "+orNone(before)+" → "+orNone(after)+r.unit(field, after))
 	}
 	return list
+}
+
+// unit is the unit or currency behind a value, with a space before it; "" behind none.
+func (r *reader) unit(field Field, value string) string {
+	unit := unitOf(field, &r.f.Store)
+	if field == Price {
+		unit = r.f.Store.Currency
+	}
+	if unit == "" || value == "" {
+		return ""
+	}
+	return " " + unit
+}
+
+// says are the values that were read for a new product, with their units.
+func (r *reader) says(p *store.Product) string {
+	var list []string
+	for _, field := range Fields[2:] {
+		value := Text(r.f, p, field)
+		if slices.Contains(r.m.Columns, field) && value != "" {
+			list = append(list, field.String()+" "+value+r.unit(field, value))
+		}
+	}
+	return strings.Join(list, "; ")
 }
 
 // alike says whether two products have the same values, however their numbers are written.
@@ -436,19 +487,24 @@ func className(f *store.File, id string) string {
 	return f.Classes[named].Name
 }
 
-// Write makes the rows of a store's products, with the heads of the columns in front.
-func Write(f *store.File) [][]string {
+// head is the first row that Write makes.
+func head(s *store.Settings) []string {
 	head := make([]string, len(Fields))
 	for i, field := range Fields {
 		head[i] = field.String()
-		if unit := unitOf(field, &f.Store); unit != "" {
+		if unit := unitOf(field, s); unit != "" {
 			head[i] += " (" + unit + ")"
 		}
 		if field == Price {
-			head[i] += " (" + f.Store.Currency + ")"
+			head[i] += " (" + s.Currency + ")"
 		}
 	}
-	rows := [][]string{head}
+	return head
+}
+
+// Write makes the rows of a store's products, with the heads of the columns in front.
+func Write(f *store.File) [][]string {
+	rows := [][]string{head(&f.Store)}
 	for i := range f.Products {
 		row := make([]string, len(Fields))
 		for j, field := range Fields {

@@ -68,7 +68,7 @@ func TestWhatARowWouldChange(t *testing.T) {
 	f := storetest.Lauha(t)
 	rows := readAs(t, f, "sku,price,weight,class,needs shipping,name\nTOWEL-70,31,,Bulky,,\nTOWEL-50,14.5,0.160,soft,y,Linen hand towel\nNEW,1,2 lb 3 oz,Must not fly,no,New one\n")
 	assert.Equal(t, []Status{Changed, Same, New}, []Status{rows[0].Status, rows[1].Status, rows[2].Status})
-	assert.Equal(t, "price 29.00 → 31.00; weight 0.35 → none; class Soft and flat → Bulky", rows[0].What)
+	assert.Equal(t, "price 29.00 → 31.00 EUR; weight 0.35 → none; class Soft and flat → Bulky", rows[0].What)
 	assert.Equal(t, "0.992233", rows[2].Product.Weight.String())
 	Apply(f, rows)
 	assert.Equal(t, "Linen towel, 70 × 140", f.Products[0].Name, "an empty name leaves what was")
@@ -116,6 +116,30 @@ func TestColumnsArePutRightByHand(t *testing.T) {
 	m = Mapping{Columns: []Field{SKU, "", Price}, Units: make([]string, 3), Decimal: ','}
 	rows = Read(table(t, "a,b,c\nA,,\"1,200\"\n"), m, f, func(int) {})
 	assert.Equal(t, "1.20", rows[0].Product.Price.Fixed(2))
+}
+
+// What a list says of its units and its currency counts; what it does not say is asked.
+func TestUnitsAndCurrenciesOfAList(t *testing.T) {
+	for _, c := range []struct{ field, head, unit string }{
+		{"weight", "Grams", "g"}, {"weight", "Net weight (g)", "g"}, {"weight", "Pounds", "lb"}, {"weight", "weight in kg", "kg"}, {"weight", "Mass", ""},
+		{"weight", "kg or lb", ""}, {"length", "Length in", "in"}, {"length", "side in mm", "mm"}, {"name", "Grams", ""},
+	} {
+		assert.Equal(t, c.unit, HeadUnit(Field(c.field), c.head), c.head)
+	}
+	f := storetest.Lauha(t)
+	rows := readAs(t, f, "sku,price,weight,own parcel\nN1,\"3,50\",180 g,no\nN2,$4.00,1,\nN3,€ 5.00,1,\nN4,5.00 CHF,1,\nN5,1.200,1,\n")
+	assert.Equal(t, "price 3.50 EUR; weight 0.18 kg; own parcel no", rows[0].What)
+	assert.Equal(t, []Status{New, Refused, Refused, Refused, New}, []Status{rows[0].Status, rows[1].Status, rows[2].Status, rows[3].Status, rows[4].Status})
+	assert.Equal(t, "1200.00", rows[4].Product.Price.Fixed(2), "the column shows a decimal comma")
+	rows = readAs(t, f, "sku,price,weight\nN2,$4.00,1\nN3,€ 5.00,1\nN4,5.00 CHF,1\nN5,5,1.200\nN6,5,30\n")
+	assert.Equal(t, `price: "$4.00" is not in EUR, the currency of this shop`, rows[0].What)
+	assert.Equal(t, []Status{New, Refused}, []Status{rows[1].Status, rows[2].Status})
+	assert.Equal(t, "weight: 1.200 is 1200 or 1.200: choose the decimal sign", rows[3].What)
+	assert.Equal(t, New, rows[4].Status)
+	foreign := table(t, "sku,price (USD)\nA,1\n")
+	assert.Contains(t, Guess(foreign, &f.Store).Foreign(foreign, &f.Store), "is in USD, this shop's prices are in EUR")
+	own := table(t, "sku,price (EUR)\nA,1\n")
+	assert.Empty(t, Guess(own, &f.Store).Foreign(own, &f.Store))
 }
 
 func TestAnyProductsReadBack(t *testing.T) {

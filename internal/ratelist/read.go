@@ -1,12 +1,12 @@
 package ratelist
 
 import (
+	"errors"
 	"fmt"
 	"regexp"
 	"slices"
 	"strings"
 
-	"diadrom/internal/charge"
 	"diadrom/internal/exact"
 	"diadrom/internal/measure"
 	"diadrom/internal/place"
@@ -40,6 +40,7 @@ type Mapping struct {
 	By      rate.By
 	Edges   rate.Edges // on which side of its bounds a line lies where both ends meet
 	Decimal byte       // 0: as the columns show
+	List    string     // of a table that [Cells] wrote: which list, as [Lists] names it
 }
 
 var parts = regexp.MustCompile(`[^a-z0-9]+`)
@@ -59,17 +60,24 @@ var measures = []struct {
 }{{"weight", rate.ByWeight}, {"kg", rate.ByWeight}, {"lb", rate.ByWeight}, {"subtotal", rate.BySubtotal}, {"order value", rate.BySubtotal}, {"total", rate.BySubtotal}, {"value", rate.BySubtotal},
 	{"quantity", rate.ByQuantity}, {"items", rate.ByQuantity}, {"pieces", rate.ByQuantity}, {"distance", rate.ByDistance}, {"km", rate.ByDistance}}
 
-// Guess finds what the columns hold by their heads. A column that only names a measure is a lower bound with "and above" in its head,
-// else an upper one.
+// Guess finds what the columns hold by their heads. A column that names a measure and not on which side of its numbers a line lies is no
+// bound: somebody has to say which it is.
 func Guess(t *sheet.Table) Mapping {
 	m := Mapping{Columns: make([]Field, len(t.Rows[0].Cells)), By: rate.ByWeight, Edges: rate.UpTo}
+	if lists := Lists(t); len(lists) == 1 {
+		m.List = lists[0]
+	}
 	put := func(i int, f Field) {
 		if !slices.Contains(m.Columns, f) {
 			m.Columns[i] = f
 		}
 	}
 	for i, cell := range t.Rows[0].Cells {
-		name := strings.TrimSpace(parts.ReplaceAllString(world.Fold(cell), " "))
+		said := cell
+		if code := world.CurrencyIn(cell); code != "" { // "price (EUR)"
+			said = regexp.MustCompile(`(?i)\b`+code+`\b`).ReplaceAllString(cell, "")
+		}
+		name := strings.TrimSpace(parts.ReplaceAllString(world.Fold(said), " "))
 		if f, ok := heads[name]; ok {
 			put(i, f)
 			continue
@@ -87,9 +95,7 @@ func Guess(t *sheet.Table) Mapping {
 		}
 		for _, measure := range measures {
 			if strings.Contains(padded, " "+measure.word+" ") {
-				if m.By = measure.by; bound == "" {
-					bound = To
-				}
+				m.By = measure.by
 				break
 			}
 		}
@@ -104,7 +110,13 @@ func Guess(t *sheet.Table) Mapping {
 }
 
 // Missing says what a mapping lacks, "" where it can be used.
-func (m Mapping) Missing() string {
+func (m Mapping) Missing(t *sheet.Table) string {
+	if lists := Lists(t); lists != nil {
+		if !slices.Contains(lists, m.List) {
+			return "this table holds several price lists: choose which one becomes a method"
+		}
+		return ""
+	}
 	seen := map[Field]bool{}
 	for _, f := range m.Columns {
 		if f != "" && seen[f] {
@@ -117,6 +129,8 @@ func (m Mapping) Missing() string {
 		return "no column is the price: choose which one is"
 	case m.By != rate.ByOrder && !seen[From] && !seen[To]:
 		return "no column is a bound, from or to: choose which one is, or that every order has one price"
+	case !seen[Zone] && !seen[Country] && !seen[Region] && !seen[City] && !seen[Postcode]:
+		return "no column says where parcels go: choose which one does, or add one with * for everywhere"
 	}
 	return ""
 }
@@ -155,18 +169,15 @@ type Plan struct {
 
 // Make makes zones and a price list of the lines.
 func Make(t *sheet.Table, m Mapping, f *store.File, reader place.Reader) *Plan {
+	if Lists(t) != nil {
+		return own(t, m.List, f)
+	}
 	p := &Plan{Table: rate.Table{ID: "list", Name: "Price list", By: m.By, Edges: m.Edges}, Usable: true}
 	if m.By == rate.ByOrder {
 		p.Table.Edges = ""
 	}
 	body := t.Rows[1:]
-	b := &builder{p: p, m: m, f: f, reader: reader, byPlaces: map[string]int{}, numbers: make([]measure.Column, len(m.Columns))}
-	otherwise := m.Decimal
-	if otherwise == 0 {
-		if otherwise = '.'; t.Separator == ';' {
-			otherwise = ','
-		}
-	}
+	b := &builder{p: p, m: m, f: f, reader: reader, byPlaces: map[string]int{}, numbers: make([]measure.Column, len(m.Columns)), heads: t.Rows[0].Cells}
 	for i := range m.Columns {
 		if m.Decimal != 0 {
 			b.numbers[i] = measure.Column{Decimal: m.Decimal}
@@ -176,7 +187,7 @@ func Make(t *sheet.Table, m Mapping, f *store.File, reader place.Reader) *Plan {
 		for j := range body {
 			cells[j] = cell(body[j].Cells, i)
 		}
-		b.numbers[i] = measure.Numbers(cells, func(j int) int { return body[j].Line }, otherwise)
+		b.numbers[i] = measure.Numbers(cells, func(j int) int { return body[j].Line })
 	}
 	for _, row := range body {
 		p.Lines = append(p.Lines, b.line(row))
@@ -199,6 +210,7 @@ type builder struct {
 	reader   place.Reader
 	byPlaces map[string]int // zones of the plan by what they take
 	numbers  []measure.Column
+	heads    []string
 }
 
 func (b *builder) cell(row sheet.Row, f Field) string {
@@ -220,24 +232,19 @@ func (b *builder) line(row sheet.Row) Line {
 		l.Status, l.Says, b.p.Usable = Refused, fmt.Sprintf(format, args...), false
 		return l
 	}
-	price := b.cell(row, Price)
-	w := words(b.f)
-	if d, _, err := b.numbers[slices.Index(b.m.Columns, Price)].Parse(price); err == nil {
-		l.charge = &rate.Charge{Base: &d}
-	} else if c, slip := charge.Parse(price, w); slip == nil && strings.TrimSpace(price) != "" {
-		l.charge = c
-	} else {
+	c, err := b.price(row)
+	if err != nil {
 		return refuse("price: %s", err.Error())
 	}
+	l.charge = c
 	for _, bound := range []struct {
 		field Field
 		into  **exact.Decimal
 	}{{From, &l.from}, {To, &l.to}} {
-		text := b.cell(row, bound.field)
-		if b.m.By == rate.ByOrder || wild(text) || text == "-" || text == "∞" {
+		if b.m.By == rate.ByOrder || open(b.cell(row, bound.field)) {
 			continue
 		}
-		d, _, err := b.numbers[slices.Index(b.m.Columns, bound.field)].Parse(text)
+		d, err := b.bound(row, bound.field)
 		if err != nil {
 			return refuse("%s: %s", bound.field, err.Error())
 		}
@@ -254,8 +261,19 @@ func (b *builder) line(row sheet.Row) Line {
 	return l
 }
 
-// destination finds or makes the zone of a line.
+// destination finds or makes the zone of a line. A line that leaves its destination empty is refused: it may as well belong to the line
+// above as to everywhere.
 func (b *builder) destination(row sheet.Row) (int, error) {
+	named := ""
+	for _, field := range []Field{Zone, Country, Region, City, Postcode} {
+		named += b.cell(row, field)
+	}
+	switch {
+	case named == "":
+		return 0, errors.New("it has no destination: write one, or * for everywhere")
+	case slices.Contains(b.m.Columns, Country) && b.cell(row, Country) == "" && b.cell(row, Zone) == "":
+		return 0, errors.New("it has no country: write it, or * for any")
+	}
 	if name := b.cell(row, Zone); !wild(name) {
 		for i := range b.f.Zones {
 			if z := &b.f.Zones[i]; world.Fold(z.Name) == world.Fold(name) || z.ID == name {

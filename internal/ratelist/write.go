@@ -3,19 +3,23 @@
 //
 // Written, a list has a line for each cell, or looks as its grid does:
 //
-//	method,list,by,edges,row,zone,charge            weight,up to and including,Finland,Åland
-//	parcel,list,weight,up_to,2,finland,6.90         2,,6.90,9.90
-//	parcel,list,weight,up_to,,finland,no            above,,no,no
+//	method,list,by,edges,row,zone,charge,graduated,classes     weight,Finland,Åland
+//	parcel,list,weight,up_to,2,finland,6.90,no,                2,6.90,9.90
+//	parcel,list,weight,up_to,,finland,no,no,                   ,no,no
+//
+// The first form reads back as the same list.
 package ratelist
 
 import (
+	"strings"
+
 	"diadrom/internal/charge"
 	"diadrom/internal/rate"
 	"diadrom/internal/store"
 )
 
 // Columns are the heads of the table with a line for each cell.
-var Columns = []string{"method", "list", "by", "edges", "row", "zone", "charge"}
+var Columns = []string{"method", "list", "by", "edges", "row", "zone", "charge", "graduated", "classes"}
 
 func words(f *store.File) charge.Words {
 	return charge.Words{Units: f.Store.Units(), Currency: f.Store.Currency}
@@ -38,7 +42,8 @@ func Cells(f *store.File, methods []store.Method) [][]string {
 			t := &m.Tables[j]
 			for r := range t.Rows {
 				for z, zone := range t.Zones {
-					rows = append(rows, []string{m.ID, t.ID, string(t.By), string(t.Edges), at(&t.Rows[r]), zone, charge.Format(t.Rows[r].Charges[z], w)})
+					rows = append(rows, []string{m.ID, t.ID, string(t.By), string(t.Edges), at(&t.Rows[r]), zone, charge.Format(t.Rows[r].Charges[z], w),
+						map[bool]string{true: "yes", false: "no"}[t.Graduated], strings.Join(t.Classes, " ")})
 				}
 			}
 		}

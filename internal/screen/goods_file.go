@@ -3,6 +3,7 @@ package screen
 import (
 	"bytes"
 	"context"
+	"html/template"
 	"net/http"
 	"net/url"
 	"strconv"
@@ -32,7 +33,7 @@ type goodsFileView struct {
 	More     int // rows that are not shown
 	Show     string
 	Counts   map[string]int
-	Query    string // of this view, for the form that takes it
+	Query    template.URL // of this view, for the form that takes it
 	Tabs     []fileTab
 	Usable   bool
 }
@@ -113,10 +114,10 @@ func mapped(t *sheet.Table, s *store.Settings, query url.Values) productlist.Map
 	m := productlist.Guess(t, s)
 	for i := range m.Columns {
 		key := strconv.Itoa(i)
-		if query.Has("c" + key) {
-			m.Columns[i] = productlist.Field(query.Get("c" + key))
+		if chosen := productlist.Field(query.Get("c" + key)); query.Has("c"+key) && chosen != m.Columns[i] {
+			m.Columns[i], m.Units[i] = chosen, productlist.HeadUnit(chosen, t.Rows[0].Cells[i])
 		}
-		if unit := query.Get("u" + key); unit != "" {
+		if unit := query.Get("u" + key); unit != "" && query.Get("f"+key) == string(m.Columns[i]) { // of the field that it was chosen for
 			m.Units[i] = unit
 		}
 		if m.Columns[i] != "" && m.Units[i] == "" {
@@ -127,6 +128,14 @@ func mapped(t *sheet.Table, s *store.Settings, query url.Values) productlist.Map
 		m.Decimal = d[0]
 	}
 	return m
+}
+
+// notUsable says why a table cannot be read as its columns are set, "" where it can.
+func notUsable(t *sheet.Table, m productlist.Mapping, s *store.Settings) string {
+	if missing := m.Missing(); missing != "" {
+		return missing
+	}
+	return m.Foreign(t, s)
 }
 
 func storeUnit(f productlist.Field, s *store.Settings) string {
@@ -146,7 +155,7 @@ func (s *Server) goodsFile(c *gin.Context) {
 		return
 	}
 	state, query := s.draft.State(), c.Request.URL.Query()
-	v := goodsFileView{ID: strconv.FormatInt(u.ID, 10), Name: u.Name, Decimal: query.Get("decimal"), Show: query.Get("show"), Query: query.Encode()}
+	v := goodsFileView{ID: strconv.FormatInt(u.ID, 10), Name: u.Name, Decimal: query.Get("decimal"), Show: query.Get("show"), Query: template.URL(query.Encode())}
 	t, err := sheet.Read(u.Body)
 	if err != nil {
 		v.Problem = err.Error()
@@ -155,10 +164,13 @@ func (s *Server) goodsFile(c *gin.Context) {
 	}
 	m := mapped(t, &state.File.Store, query)
 	v.columns(t, m)
+	if m.Decimal != 0 {
+		v.Decimal = string(m.Decimal)
+	}
 	if t.Encoding != "UTF-8" {
 		v.Encoding = t.Encoding
 	}
-	if v.Missing = m.Missing(); v.Missing == "" {
+	if v.Missing = notUsable(t, m, &state.File.Store); v.Missing == "" {
 		v.rows(productlist.Read(t, m, state.File, func(int) {}), query)
 	}
 	s.page(c, "/goods", "Goods", "goods-file", v)
@@ -283,7 +295,7 @@ func takeGoodsRows(ctx context.Context, d *draft.Draft, body []byte, query url.V
 	})
 	_, err = d.Edit(ctx, func(f *store.File) error {
 		m := mapped(t, &f.Store, query)
-		if missing := m.Missing(); missing != "" {
+		if missing := notUsable(t, m, &f.Store); missing != "" {
 			return slipf("%s", missing)
 		}
 		rows := productlist.Read(t, m, f, func(done int) { job.set(func(j *takingGoods) { j.done = done }) })
@@ -350,6 +362,10 @@ func (s *Server) refusedGoods(c *gin.Context) {
 	} else if t, err := sheet.Read(u.Body); err == nil {
 		state := s.draft.State()
 		m := mapped(t, &state.File.Store, c.Request.URL.Query())
+		if missing := notUsable(t, m, &state.File.Store); missing != "" {
+			s.goodsFileProblem(c, slipf("%s", missing))
+			return
+		}
 		back = productlist.Back(t, productlist.Read(t, m, state.File, func(int) {}))
 	}
 	var b bytes.Buffer

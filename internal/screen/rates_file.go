@@ -2,6 +2,7 @@ package screen
 
 import (
 	"bytes"
+	"html/template"
 	"net/http"
 	"strconv"
 	"strings"
@@ -51,6 +52,7 @@ type ratesFileView struct {
 	Problem, Missing string
 	Columns          []fileColumn
 	By, Edges        []choice
+	Lists            []choice // of a table that was written here
 	Decimal          string
 	Zones            []columnView
 	Rows             []fileGridRow
@@ -59,7 +61,7 @@ type ratesFileView struct {
 	Gaps             []string
 	Usable           bool
 	Refused          int
-	Query            string
+	Query            template.URL
 	Slip             string
 }
 
@@ -112,7 +114,10 @@ func ratesPlan(c *gin.Context, state *draft.State, body []byte) (*sheet.Table, r
 	if d := query.Get("decimal"); d == "." || d == "," {
 		m.Decimal = d[0]
 	}
-	if m.Missing() != "" {
+	if list := query.Get("list"); list != "" {
+		m.List = list
+	}
+	if m.Missing(t) != "" {
 		return t, m, nil, nil
 	}
 	return t, m, ratelist.Make(t, m, state.File, state.Engine.Reader()), nil
@@ -128,7 +133,7 @@ func (s *Server) showRatesFile(c *gin.Context, status int, typed, slip string) {
 		return
 	}
 	state := s.draft.State()
-	v := ratesFileView{ID: strconv.FormatInt(u.ID, 10), Name: u.Name, Method: typed, Slip: slip, Query: c.Request.URL.RawQuery, Decimal: c.Query("decimal")}
+	v := ratesFileView{ID: strconv.FormatInt(u.ID, 10), Name: u.Name, Method: typed, Slip: slip, Query: template.URL(c.Request.URL.Query().Encode()), Decimal: c.Query("decimal")}
 	if v.Method == "" {
 		v.Method, _, _ = strings.Cut(u.Name, ".")
 	}
@@ -153,7 +158,13 @@ func (s *Server) showRatesFile(c *gin.Context, status int, typed, slip string) {
 	}
 	v.By = measureChoices(m.By)
 	v.Edges = []choice{{string(rate.UpTo), "up to and including the bound", m.Edges == rate.UpTo}, {string(rate.From), "from the bound on", m.Edges == rate.From}}
-	if v.Missing = m.Missing(); plan != nil {
+	if lists := ratelist.Lists(t); lists != nil {
+		v.Columns, v.By, v.Edges = nil, nil, nil
+		for _, name := range lists {
+			v.Lists = append(v.Lists, choice{name, name, name == m.List})
+		}
+	}
+	if v.Missing = m.Missing(t); plan != nil {
 		v.plan(state.File, plan)
 	}
 	s.pageStatus(c, status, "/rates", "Rates", "rates-file", v)
@@ -208,12 +219,12 @@ func (s *Server) takeRates(c *gin.Context) {
 		if err != nil {
 			return err
 		}
-		_, m, plan, err := ratesPlan(c, s.draft.State(), u.Body)
+		t, m, plan, err := ratesPlan(c, s.draft.State(), u.Body)
 		switch {
 		case err != nil:
 			return err
 		case plan == nil:
-			return slipf("%s", m.Missing())
+			return slipf("%s", m.Missing(t))
 		case !plan.Usable:
 			return slipf("some lines are refused or contradict each other: mend them first")
 		}

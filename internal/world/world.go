@@ -7,6 +7,7 @@ package world
 
 import (
 	_ "embed"
+	"regexp"
 	"slices"
 	"strings"
 	"unicode"
@@ -209,6 +210,37 @@ func Price(amount, code string) string {
 	f := currency.NewFormatter(currency.NewLocale("en"))
 	f.MaxDigits = 12
 	return f.Format(a)
+}
+
+// signLocales are where the signs of currencies are looked up: "$" is the dollar of Canada in en-CA only.
+var signLocales = []string{"en", "en-AU", "en-CA", "en-NZ", "en-SG", "es-MX", "de", "fr", "pl", "cs", "sv", "nb", "da", "tr", "zh", "zh-HK", "ja", "ko", "pt", "uk", "ru"}
+
+// NamesCurrency says whether a text names a currency, by its ISO 4217 code or by a sign that CLDR has for it in one of the languages that
+// are looked at: "EUR" and "€" the euro, "$" every dollar.
+func NamesCurrency(text, code string) bool {
+	if text = strings.TrimSpace(text); strings.EqualFold(text, code) {
+		return text != ""
+	}
+	for _, locale := range signLocales {
+		if sign, ok := currency.GetSymbol(code, currency.NewLocale(locale)); ok && sign == text {
+			return true
+		}
+	}
+	return text == "¥" && (code == "JPY" || code == "CNY")
+}
+
+var codeWord = regexp.MustCompile(`\b[A-Za-z]{3}\b`)
+
+// CurrencyIn is the first code of ISO 4217 among the words of a text, "" where there is none. English words that are codes too (all, try,
+// top) count only in capitals.
+func CurrencyIn(text string) string {
+	for _, word := range codeWord.FindAllString(text, -1) {
+		code := strings.ToUpper(word)
+		if currencyNames[code] != "" && (word == code || !slices.Contains([]string{"ALL", "CUP", "MOP", "TOP", "TRY"}, code)) {
+			return code
+		}
+	}
+	return ""
 }
 
 // CurrencyName is ISO's name of a currency.
