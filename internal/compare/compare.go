@@ -5,8 +5,8 @@ package compare
 import (
 	"slices"
 
-	"diadrom/internal/exact"
 	"diadrom/internal/quote"
+	"diadrom/internal/terms"
 )
 
 // Kind is what happens to an option.
@@ -18,15 +18,20 @@ const (
 	Dearer  Kind = "dearer"  //
 	Cheaper Kind = "cheaper" //
 	New     Kind = "new"     // newly offered
+	Days    Kind = "days"    // with another delivery time
+	Tax     Kind = "tax"     // at the same price, with another tax in it
+	Named   Kind = "named"   // under another name
+	Told    Kind = "told"    // not offered, and buyers are told something else
 )
 
-var words = map[Kind]string{Gone: "not offered any more", Dearer: "dearer", Cheaper: "cheaper", New: "newly offered"}
+var words = map[Kind]string{Gone: "not offered any more", Dearer: "dearer", Cheaper: "cheaper", New: "newly offered", Days: "has another delivery time",
+	Tax: "has another tax in its price", Named: "has another name", Told: "is not offered, and buyers are told something else"}
 
 // String says what happens, as it follows "is".
 func (k Kind) String() string { return words[k] }
 
 // Kinds lists them.
-var Kinds = []Kind{Gone, Dearer, Cheaper, New}
+var Kinds = []Kind{Gone, Dearer, Cheaper, New, Days, Tax, Named, Told}
 
 // Case is a cart that goes somewhere, as each side asks it.
 type Case struct {
@@ -39,7 +44,7 @@ type Shift struct {
 	Kind    Kind
 	Method  string // id
 	Label   string
-	Was, Is string // charges; "" where it is not offered
+	Was, Is string // what the buyer pays or reads; "" where it is not offered
 	Cases   []Case
 }
 
@@ -55,8 +60,8 @@ type Report struct {
 func Quotes(before, after *quote.Engine, cases []Case) (r Report) {
 	index := map[[4]string]int{}
 	for _, c := range cases {
-		was, _ := offers(before, c.Before)
-		is, _ := offers(after, c.After)
+		was, wasRefused := offers(before, c.Before)
+		is, isRefused := offers(after, c.After)
 		r.Asked++
 		same := true
 		note := func(kind Kind, o quote.Option, was, is string) {
@@ -73,19 +78,36 @@ func Quotes(before, after *quote.Engine, cases []Case) (r Report) {
 		for _, o := range is {
 			j := slices.IndexFunc(was, func(p quote.Option) bool { return p.Method == o.Method })
 			if j < 0 {
-				note(New, o, "", o.Charge)
+				note(New, o, "", o.Total)
 				continue
 			}
-			switch exact.MustParse(was[j].Charge).Cmp(exact.MustParse(o.Charge)) {
+			old := &was[j]
+			switch old.Amounts.Total.Cmp(o.Amounts.Total) {
 			case -1:
-				note(Dearer, o, was[j].Charge, o.Charge)
+				note(Dearer, o, old.Total, o.Total)
 			case 1:
-				note(Cheaper, o, was[j].Charge, o.Charge)
+				note(Cheaper, o, old.Total, o.Total)
+			default:
+				if old.Amounts.Tax.Cmp(o.Amounts.Tax) != 0 {
+					note(Tax, o, old.Tax, o.Tax)
+				}
+			}
+			if a, b := days(old), days(&o); a != b {
+				note(Days, o, a, b)
+			}
+			if old.Label != o.Label {
+				note(Named, o, old.Label, o.Label)
+			}
+		}
+		for _, r := range isRefused {
+			j := slices.IndexFunc(wasRefused, func(p quote.Refused) bool { return p.Method == r.Method })
+			if j >= 0 && wasRefused[j].Text != r.Text {
+				note(Told, quote.Option{Method: r.Method, Label: labelOf(after, r.Method)}, wasRefused[j].Text, r.Text)
 			}
 		}
 		for _, o := range was {
 			if !slices.ContainsFunc(is, func(p quote.Option) bool { return p.Method == o.Method }) {
-				note(Gone, o, o.Charge, "")
+				note(Gone, o, o.Total, "")
 			}
 		}
 		if len(was) > 0 && len(is) == 0 {
@@ -99,11 +121,29 @@ func Quotes(before, after *quote.Engine, cases []Case) (r Report) {
 	return r
 }
 
-func offers(e *quote.Engine, q *quote.Request) ([]quote.Option, bool) {
+func offers(e *quote.Engine, q *quote.Request) ([]quote.Option, []quote.Refused) {
 	if e == nil || q == nil {
-		return nil, false
+		return nil, nil
 	}
-	return e.Quote(q).Options, true
+	a := e.Quote(q)
+	return a.Options, a.Refused
+}
+
+// days is the delivery time of an option as buyers read it.
+func days(o *quote.Option) string {
+	if text := terms.FormatDays(o.Days); text != "" {
+		return text
+	}
+	return "no time said"
+}
+
+func labelOf(e *quote.Engine, id string) string {
+	for i := range e.Store().Methods {
+		if m := &e.Store().Methods[i]; m.ID == id {
+			return m.BuyersLabel()
+		}
+	}
+	return id
 }
 
 // Count is how many cases something of a kind happens to.

@@ -39,6 +39,15 @@ type Overlap struct {
 	At    *place.Address // in both
 }
 
+// Inner is a zone that counts before another for an address that both take.
+type Inner struct {
+	Zone, Outer int
+	At          *place.Address
+}
+
+// maxInners bounds Summary.Inners: a store of many zones over one another has millions.
+const maxInners = 20_000
+
 // Kind is how two zones overlap.
 type Kind uint8
 
@@ -57,6 +66,7 @@ const (
 type Summary struct {
 	Shares   []Share // by zone
 	Overlaps []Overlap
+	Inners   []Inner   // at most 20,000
 	Partial  bool      // too many zones lie over one another to compare all of them
 	byZone   [][]int32 // of Overlaps
 }
@@ -330,6 +340,12 @@ func (a *summing) finish() {
 	}
 	for key, p := range a.pairs {
 		one, other := int(key[0]), int(key[1])
+		if inner := (Inner{one, other, p.at}); p.at != nil && len(a.s.Inners) < maxInners {
+			if p.first == 1 {
+				inner.Zone, inner.Outer = other, one
+			}
+			a.s.Inners = append(a.s.Inners, inner)
+		}
 		oneIn, otherIn := a.matched[one] == p.addresses, a.matched[other] == p.addresses
 		o := Overlap{Zone: one, Other: other, At: p.at}
 		if p.first == 1 {
@@ -347,6 +363,7 @@ func (a *summing) finish() {
 		}
 		a.s.Overlaps = append(a.s.Overlaps, o)
 	}
+	slices.SortFunc(a.s.Inners, func(x, y Inner) int { return cmp.Or(cmp.Compare(x.Zone, y.Zone), cmp.Compare(x.Outer, y.Outer)) })
 	slices.SortFunc(a.s.Overlaps, func(x, y Overlap) int {
 		return cmp.Or(cmp.Compare(x.Zone, y.Zone), cmp.Compare(x.Kind, y.Kind), cmp.Compare(x.Other, y.Other))
 	})

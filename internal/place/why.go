@@ -61,7 +61,7 @@ func (o Owner) WhyNot(a *Spotted) string {
 	words := firstWords(nearest, a)
 	switch {
 	case nearest.Level() == Spot && a.Point == nil:
-		return "nobody knows where this address lies"
+		return "we do not know where this address is"
 	case nearest.Level() == Postcode && nearest.Country == a.Country && a.Postcode.Text == "":
 		return "the address has no postcode"
 	case nearest.Level() == Postcode && nearest.Country == a.Country:

@@ -28,7 +28,7 @@ func TestWhyAZoneDoesNotTakeAnAddress(t *testing.T) {
 	bare := Address{Country: "FI"}.Spot(nil)
 	assert.Equal(t, "the address has no postcode", owner("FI 22*").WhyNot(&bare))
 	assert.Equal(t, "takes no place", Owner{}.WhyNot(&bare))
-	assert.Equal(t, "nobody knows where this address lies", Owner{Places: []Rule{area(t, square)}}.WhyNot(&bare))
+	assert.Equal(t, "we do not know where this address is", Owner{Places: []Rule{area(t, square)}}.WhyNot(&bare))
 }
 
 // A rule by itself says what the index says.

@@ -8,15 +8,17 @@ import (
 
 	"diadrom/internal/charge"
 	"diadrom/internal/exact"
+	"diadrom/internal/quote"
 	"diadrom/internal/rate"
 	"diadrom/internal/store"
 	"diadrom/internal/terms"
 	"diadrom/internal/world"
 )
 
-// Method says what a method costs and asks for: a sentence for each group of zones with the same prices and terms, then what holds
-// for all of them.
-func Method(f *store.File, m *store.Method) []string {
+// Method says what a method of a store costs and asks for: a sentence for each group of zones with the same prices and terms, one for
+// each group of zones that are priced as a broader one, then what holds for all of them.
+func Method(e *quote.Engine, m *store.Method) []string {
+	f := e.Store()
 	w := charge.Words{Units: f.Store.Units(), Currency: f.Store.Currency}
 	type group struct{ names []string }
 	var order []string
@@ -33,6 +35,15 @@ func Method(f *store.File, m *store.Method) []string {
 	for _, text := range order {
 		if text != "" {
 			out = append(out, to(m)+and(groups[text].names)+": "+text)
+		}
+	}
+	as := map[string][]string{}
+	for _, through := range e.Through(m) {
+		as[through.By] = append(as[through.By], f.ZoneName(through.Zone))
+	}
+	for _, zone := range m.ServedZones() {
+		if len(as[zone]) > 0 {
+			out = append(out, to(m)+and(as[zone])+": the same as "+strings.ToLower(to(m))+f.ZoneName(zone)+".")
 		}
 	}
 	if common := commonText(f, m, w); common != "" {
@@ -85,10 +96,14 @@ func zoneText(f *store.File, m *store.Method, zone string, w charge.Words) strin
 		text += "; the dearest of these counts"
 	}
 	sentences := []string{text}
+	handling := first(own.Handling, m.Handling)
+	sentences = append(sentences, feeTexts(first(own.Minimum, m.Minimum), first(own.Maximum, m.Maximum), handling, w)...)
 	if s := freeText(first(own.Free, m.Free), w); s != "" {
+		if handling != nil { // free is free of that fee too
+			s += ", then without the handling fee"
+		}
 		sentences = append(sentences, s)
 	}
-	sentences = append(sentences, feeTexts(first(own.Minimum, m.Minimum), first(own.Maximum, m.Maximum), first(own.Handling, m.Handling), w)...)
 	if own.Needs != nil {
 		sentences = append(sentences, needTexts(f, own.Needs)...)
 	}
@@ -325,15 +340,20 @@ type Section struct {
 }
 
 // Of makes the policy of a store: the methods that are switched on, in the order in which buyers see them.
-func Of(f *store.File) Page {
+func Of(e *quote.Engine) Page {
+	f := e.Store()
 	p := Page{Title: "Shipping"}
 	if f.Store.Name != "" {
 		p.Title = "Shipping at " + f.Store.Name
 	}
 	p.About = "Prices are in " + currencyName(f.Store.Currency)
-	if f.Store.Tax.PricesIncludeTax {
+	taxed := slices.ContainsFunc(f.Store.Tax.Rates, func(r store.TaxRate) bool { return !r.Percent.IsZero() })
+	switch {
+	case !taxed:
+		p.About += "."
+	case f.Store.Tax.PricesIncludeTax:
 		p.About += " and include tax."
-	} else {
+	default:
 		p.About += "; tax comes on top."
 	}
 	if d := f.Store.Dispatch; d != nil {
@@ -341,7 +361,7 @@ func Of(f *store.File) Page {
 	}
 	for i := range f.Methods {
 		m := &f.Methods[i]
-		says := Method(f, m)
+		says := Method(e, m)
 		if !m.Enabled || len(says) == 0 || m.Kind == store.Carrier {
 			continue
 		}

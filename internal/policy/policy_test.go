@@ -4,6 +4,7 @@ import (
 	"strings"
 	"testing"
 
+	"diadrom/internal/quote"
 	"diadrom/internal/store"
 	"diadrom/internal/storetest"
 
@@ -22,7 +23,7 @@ func says(t *testing.T, method string) []string {
 	t.Helper()
 	f := read(t, `{"format":"diadrom-store/1","store":{"currency":"EUR"},"classes":[{"id":"bulky","name":"Bulky"}],
 	"zones":[{"id":"fi","name":"Finland"},{"id":"ax","name":"Åland"},{"id":"se","name":"Sweden"}],"methods":[{"id":"m",`+method+`}]}`)
-	return Method(f, &f.Methods[0])
+	return Method(quote.Compile(f, nil), &f.Methods[0])
 }
 
 func TestMethodsSayThemselves(t *testing.T) {
@@ -41,9 +42,11 @@ func TestMethodsSayThemselves(t *testing.T) {
 		{"collected", `"kind":"pickup","days":{"min":0,"max":1,"business":true},"needs":{"weight":{"from":"1","to":"10"},"subtotal":{"from":"20"},"without_classes":["bulky"]},"tables":[{"id":"t","zones":["fi"],"by":"order","rows":[{"charges":["0"]}]}]`,
 			[]string{"From Finland: free. Within 1 working day.", "For orders of 1 kg to 10 kg, of goods for 20.00 and over and without Bulky goods."}},
 		{"a zone's own terms", `"free":{"subtotal":"90"},"minimum":"4","terms":{"ax":{"free":{"subtotal":"200"},"days":{"min":5,"max":5}},"se":{"enabled":false}},"tables":[{"id":"t","zones":["fi","ax","se"],"by":"order","rows":[{"charges":["5.00","5.00","5.00"]}]}]`,
-			[]string{"To Finland: 5.00. Free from 90.00. At least 4.00.", "To Åland: 5.00. Free from 200.00. At least 4.00. 5 days."}},
+			[]string{"To Finland: 5.00. At least 4.00. Free from 90.00.", "To Åland: 5.00. At least 4.00. Free from 200.00. 5 days."}},
 		{"lists for classes", `"classes":"dearest","tables":[{"id":"b","zones":["fi"],"classes":["bulky"],"by":"order","rows":[{"charges":["39.00"]}]},{"id":"r","zones":["fi"],"by":"order","rows":[{"charges":["6.00"]}]}]`,
 			[]string{"To Finland: Bulky goods 39.00; all other goods 6.00; the dearest of these counts."}},
+		{"free of the handling fee too", `"handling":{"amount":"1.20"},"free":{"subtotal":"75"},"tables":[{"id":"t","zones":["fi"],"by":"order","rows":[{"charges":["6.90"]}]}]`,
+			[]string{"To Finland: 6.90. A handling fee of 1.20 comes on top. Free from 75.00, then without the handling fee."}},
 	} {
 		if c.want == nil {
 			continue
@@ -54,13 +57,29 @@ func TestMethodsSayThemselves(t *testing.T) {
 	assert.Empty(t, says(t, `"tables":[{"id":"t","zones":["fi"],"by":"order","rows":[{"charges":[null]}]}]`))
 }
 
+// A zone without a column is priced by the broader one that has it, and the policy says so; tax is named where there is some.
+func TestThePolicySaysWhichZonesAreServedThroughOthers(t *testing.T) {
+	file := func(columns, charges string) *quote.Engine {
+		return quote.Compile(read(t, `{"format":"diadrom-store/1","store":{"currency":"EUR","tax":{"prices_include_tax":true}},
+		"zones":[{"id":"world","name":"World","places":[{"world":true}]},{"id":"fi","name":"Finland","places":[{"country":"FI"}]},{"id":"se","name":"Sweden","places":[{"country":"SE"}]}],
+		"methods":[{"id":"m","tables":[{"id":"t","zones":[`+columns+`],"by":"order","rows":[{"charges":[`+charges+`]}]}]}]}`), nil)
+	}
+	e := file(`"world","fi"`, `"8.90",null`)
+	assert.Equal(t, []string{"To World: 8.90.", "To Sweden: the same as to World."}, Method(e, &e.Store().Methods[0]))
+	e = file(`"world"`, `"8.90"`)
+	assert.Equal(t, []string{"To World: 8.90.", "To Finland and Sweden: the same as to World."}, Method(e, &e.Store().Methods[0]))
+	e = file(`"fi"`, `"8.90"`)
+	assert.Equal(t, []string{"To Finland: 8.90."}, Method(e, &e.Store().Methods[0]))
+	assert.NotContains(t, Of(e).About, "tax", "no tax is set")
+}
+
 func TestThePolicyOfTheDemoShop(t *testing.T) {
 	f := storetest.Lauha(t)
-	text := Of(f).Markdown()
+	text := Of(quote.Compile(f, nil)).Markdown()
 	for _, want := range []string{"# Shipping at Lauha\n", "Prices are in Euro (EUR) and include tax. Orders placed before 14:00 leave on the same day, if it is a working day of ours.", "## Parcel to your door\n\n- To Finland: 6.90 up to and including 2 kg", "## Where to collect\n"} {
 		assert.True(t, strings.Contains(text, want), "%q in\n%s", want, text)
 	}
 	f.Store.Name, f.Methods[0].Label = "A *bold* [shop](x)", "<b>"
-	assert.Contains(t, Of(f).Markdown(), `# Shipping at A \*bold\* \[shop\](x)`)
-	assert.NotContains(t, Of(f).Markdown(), "<b>")
+	assert.Contains(t, Of(quote.Compile(f, nil)).Markdown(), `# Shipping at A \*bold\* \[shop\](x)`)
+	assert.NotContains(t, Of(quote.Compile(f, nil)).Markdown(), "<b>")
 }

@@ -222,27 +222,21 @@ func AllDigits(country string) (length int, ok bool) {
 	return length, length > 0
 }
 
-// Shape says how a country writes its postcodes: "5 digits", or "99A 9AA or A9 9AA, where 9 is a digit and A a letter".
+// written are codes as people write them, of countries whose codes have letters or a space among them: made up, or of a public office;
+// how they are parted is as the Universal Postal Union's addressing sheets have it (from memory).
+var written = map[string]string{
+	"AR": "C1425CLA", "BB": "BB11000", "BM": "HM 12", "BN": "BS8611", "CA": "K1A 0B1", "FK": "FIQQ 1ZZ", "GB": "SW1A 2AA", "GG": "GY1 1AA",
+	"GI": "GX11 1AA", "IE": "T12 W8XY", "IM": "IM1 1AA", "JE": "JE2 3AB", "KY": "KY1-1100", "MT": "VLT 1117", "NL": "1012 AB", "SO": "JH 09010", "SZ": "H100",
+}
+
+// Shape says how codes of a country look, as it follows "they are": "5 digits", or "written like T12 W8XY" where they have letters.
 func Shape(country string) string {
 	if n, ok := AllDigits(country); ok {
 		return fmt.Sprintf("%d digits", n)
 	}
-	var shapes []string
-	for _, t := range formats[country] {
-		var b strings.Builder
-		for _, c := range t {
-			switch {
-			case c&letters == 0:
-				b.WriteByte('9')
-			case c&digits == 0 && c.size() == 1:
-				b.WriteByte("ABCDEFGHIJKLMNOPQRSTUVWXYZ"[bits.TrailingZeros64(uint64(c))-10])
-			default:
-				b.WriteByte('A')
-			}
-		}
-		if s := b.String(); len(shapes) < 4 && !strings.Contains(" "+strings.Join(shapes, " ")+" ", " "+s+" ") {
-			shapes = append(shapes, s)
-		}
+	example, ok := written[country]
+	if !ok {
+		example = First(country, "")
 	}
-	return strings.Join(shapes, " or ") + ", where 9 is a digit and A a letter"
+	return "written like " + example
 }

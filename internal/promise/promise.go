@@ -182,7 +182,7 @@ func (p *Promise) Check(e *quote.Engine) Result {
 	for i := range a.Options {
 		if o := &a.Options[i]; o.Method == p.Method {
 			result.Is = o.Charge
-			charge := exact.MustParse(o.Charge)
+			charge := o.Amounts.Charge
 			switch p.Holds {
 			case Price:
 				result.Holds = charge.Cmp(*p.Amount) == 0

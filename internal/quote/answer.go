@@ -1,6 +1,9 @@
 package quote
 
-import "diadrom/internal/store"
+import (
+	"diadrom/internal/exact"
+	"diadrom/internal/store"
+)
 
 // Answer is what a request gets; docs/model.md describes it. Amounts are decimals written as strings.
 type Answer struct {
@@ -44,7 +47,12 @@ type Option struct {
 	Dates  *Dates      `json:"dates,omitempty"` // of a request with a moment, to a store that says when orders leave
 	Steps  []Step      `json:"steps"`
 	Offer  *Offer      `json:"offer,omitempty"` // of a request for a checkout
+
+	Amounts Amounts `json:"-"`
 }
+
+// Amounts are the sums of an option as numbers, in the store's currency.
+type Amounts struct{ Charge, Tax, Total exact.Decimal }
 
 // Dates are the first and the last day on which the goods may arrive, as in ISO 8601, and as buyers read them.
 type Dates struct {

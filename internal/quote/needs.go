@@ -58,7 +58,7 @@ func (a *asked) needs(m *method, n *store.Needs, distance *exact.Decimal) refusa
 		}
 	}
 	if n.Distance != nil && distance == nil {
-		return refusal{NoDistance, "this method looks at the distance, and nobody knows where this address lies"}
+		return refusal{NoDistance, "this method looks at the distance, and " + a.whyNoDistance(m)}
 	}
 	return refusal{}
 }

@@ -281,7 +281,7 @@ func (p *pricing) unpriced(c column, row int, goods *rate.Goods, outcome rate.Ou
 	t, u := c.table, p.e.units
 	name := nameOr(t.Name, nameOr(p.m.Name, p.m.ID))
 	if outcome == rate.NoDistance {
-		return refusal{NoDistance, name + " needs the distance, and nobody knows where this address lies"}
+		return refusal{NoDistance, name + " needs the distance, and " + p.whyNoDistance(p.m)}
 	}
 	zone := nameOr(p.zone.Name, p.zone.ID)
 	if row >= 0 {

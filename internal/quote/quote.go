@@ -55,6 +55,7 @@ type optionNote struct {
 	days               *store.Days
 	charge, tax, total span
 	steps              span // part of asked.steps
+	amounts            Amounts
 }
 
 // rowNumbers is 0, 1, 2, …: the single row of a step is a part of it and needs no memory of its own.
@@ -142,7 +143,7 @@ func (a *asked) finish() []Option {
 	for i := range a.options {
 		n := &a.options[i]
 		options[i] = Option{Method: n.m.ID, Label: n.m.label, Kind: n.m.Kind, Zone: n.zone, Days: n.days,
-			Dates: a.dates(n.days), Charge: n.charge.of(text), Tax: n.tax.of(text), Total: n.total.of(text), Steps: steps[n.steps.from:n.steps.to:n.steps.to]}
+			Dates: a.dates(n.days), Charge: n.charge.of(text), Tax: n.tax.of(text), Total: n.total.of(text), Steps: steps[n.steps.from:n.steps.to:n.steps.to], Amounts: n.amounts}
 	}
 	return options
 }
@@ -239,6 +240,23 @@ func (a *asked) distanceFrom(from *orb.Point) *exact.Decimal {
 	return a.e.between(*from, *a.to.Point)
 }
 
+// whyNoDistance says which end of the way to an address has no point: the place where a method's goods leave from, or the address.
+func (a *asked) whyNoDistance(m *method) string {
+	switch {
+	case m.ownFrom && m.from == nil:
+		for i := range a.e.file.Locations {
+			if l := &a.e.file.Locations[i]; l.ID == m.From {
+				return "we do not know where " + nameOr(l.Name, l.ID) + " is, from where it leaves: give that place a postcode or a point"
+			}
+		}
+	case !m.ownFrom && len(a.e.shipsFrom) == 0 && !slices.ContainsFunc(a.e.file.Locations, func(l store.Location) bool { return l.ShipsFrom }):
+		return "this shop has no place that it ships from"
+	case !m.ownFrom && len(a.e.shipsFrom) == 0:
+		return "we do not know where this shop ships from: give that place a postcode or a point"
+	}
+	return "we do not know where this address is"
+}
+
 // refusal is why a method is not offered; its zero value means that it is.
 type refusal struct{ code, reason string }
 
@@ -280,7 +298,7 @@ func (a *asked) method(m *method) refusal {
 		return r
 	}
 	tax, total := a.tax(m, charge)
-	a.options = append(a.options, optionNote{m, zone.ID, s.terms.Days, a.money(charge), a.money(tax), a.money(total), span{begun, len(a.steps)}})
+	a.options = append(a.options, optionNote{m, zone.ID, s.terms.Days, a.money(charge), a.money(tax), a.money(total), span{begun, len(a.steps)}, Amounts{charge, tax, total}})
 	return refusal{}
 }
 

@@ -50,7 +50,7 @@ func (e *Engine) ReadRequest(data []byte) (requests []Request, many bool, faults
 
 func (e *Engine) request(r *jsonread.Reader) (q Request) {
 	before := len(r.Faults)
-	addressed := false
+	addressed, absent := false, r.Kind() == 'n'
 	ok := r.Object(func(name []byte) bool {
 		switch string(name) {
 		case "to":
@@ -87,6 +87,9 @@ func (e *Engine) request(r *jsonread.Reader) (q Request) {
 		}
 		return true
 	})
+	if absent {
+		r.Fault(fault.Type, "a request is an object, not null")
+	}
 	if ok && !addressed && len(r.Faults) == before {
 		r.FaultBelow(fault.Path{"to", "country"}, fault.Missing, "say where the order goes: at least a country")
 	}
@@ -97,10 +100,14 @@ func (e *Engine) line(r *jsonread.Reader) (line Line) {
 	own := store.Product{NeedsShipping: true}
 	var given []string
 	var quantity *int64
-	before := len(r.Faults)
+	asked, faultyQuantity := false, false
+	absent := r.Kind() == 'n'
 	ok := r.Object(func(name []byte) bool {
 		if string(name) == "quantity" {
+			asked = true
+			before := len(r.Faults)
 			quantity = r.Int()
+			faultyQuantity = len(r.Faults) > before
 			if quantity != nil && (*quantity < 1 || *quantity > MaxQuantity) {
 				r.Fault(fault.Range, "a quantity is a whole number from 1 to %d, not %d", MaxQuantity, *quantity)
 			}
@@ -109,22 +116,27 @@ func (e *Engine) line(r *jsonread.Reader) (line Line) {
 		given = append(given, string(name))
 		return store.ProductField(r, name, &own)
 	})
-	if !ok || len(r.Faults) > before {
+	if absent {
+		r.Fault(fault.Type, "a line is an object, not null")
+	}
+	if !ok {
 		return line
 	}
-	if quantity == nil {
+	line.Product = own
+	switch {
+	case quantity != nil:
+		line.Quantity = *quantity
+	case !asked || !faultyQuantity:
 		r.FaultBelow(fault.Path{"quantity"}, fault.Missing, "say how many")
-		return line
 	}
-	line = Line{own, *quantity}
 	if own.SKU != "" {
 		i, ok := e.products[own.SKU]
 		if !ok {
 			r.FaultBelow(fault.Path{"sku"}, fault.Reference, "the store has no product %.60q", own.SKU)
-			return line
+		} else {
+			line.Product = e.file.Products[i]
+			overlay(&line.Product, &own, given)
 		}
-		line.Product = e.file.Products[i]
-		overlay(&line.Product, &own, given)
 	}
 	if class := line.Product.Class; class != "" && !e.classes[class] {
 		r.FaultBelow(fault.Path{"class"}, fault.Reference, "there is no class %.60q", class)

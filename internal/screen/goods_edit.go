@@ -2,6 +2,7 @@ package screen
 
 import (
 	"html/template"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -206,6 +207,8 @@ func (s *Server) setGoods(c *gin.Context) {
 	})
 }
 
+var thousands = regexp.MustCompile(`^[1-9][0-9]{0,2}(,[0-9]{3})+$`)
+
 // setting sets what holds for all goods: the assumed weight and the volumetric divisor.
 func (s *Server) goodsSetting(c *gin.Context) {
 	name, typed := c.PostForm("setting"), strings.TrimSpace(c.PostForm("value"))
@@ -222,8 +225,15 @@ func (s *Server) goodsSetting(c *gin.Context) {
 		case name == "divisor" && typed == "":
 			f.Store.Volumetric = nil
 		case name == "divisor":
-			d, err := exact.Parse(strings.ReplaceAll(strings.ReplaceAll(typed, ",", ""), " ", ""))
-			if err != nil || d.Sign() <= 0 {
+			plain := strings.ReplaceAll(typed, " ", "")
+			if thousands.MatchString(plain) { // no divisor is 6.000 cm³
+				plain = strings.ReplaceAll(plain, ",", "")
+			}
+			d, err := measure.Number(plain, "")
+			switch {
+			case err != nil && strings.Contains(typed, ","):
+				return slipf("%s", err.Error())
+			case err != nil || d.Sign() <= 0:
 				return slipf("the divisor is how many cm³ count as 1 kg, such as 5000 or 6000; %.20q is not", typed)
 			}
 			f.Store.Volumetric = &d

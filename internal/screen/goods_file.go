@@ -253,6 +253,11 @@ func (j *takingGoods) set(change func(*takingGoods)) {
 	change(j)
 }
 
+func (j *takingGoods) hasEnded() (ended bool) {
+	j.set(func(j *takingGoods) { ended = j.ended })
+	return ended
+}
+
 // takeGoods makes the rows of a table the shop's products, in one edit, in the background.
 func (s *Server) takeGoods(c *gin.Context) {
 	u, err := s.uploaded(c, kindGoods)
@@ -261,7 +266,7 @@ func (s *Server) takeGoods(c *gin.Context) {
 		return
 	}
 	job := &takingGoods{stage: "reading", total: 1}
-	if _, running := s.taking.LoadOrStore(u.ID, job); running {
+	if before, was := s.taking.LoadOrStore(u.ID, job); was && !(before.(*takingGoods).hasEnded() && s.taking.CompareAndSwap(u.ID, before, job)) {
 		c.Redirect(http.StatusSeeOther, "/goods/file/"+strconv.FormatInt(u.ID, 10)+"/progress")
 		return
 	}

@@ -54,7 +54,7 @@ func (s *Server) methodsView(c *gin.Context, state *draft.State) methodsView {
 	}
 	for i := range f.Methods {
 		m := &f.Methods[i]
-		row := methodRow{ID: m.ID, Name: nameOr(m.Name, m.ID), Label: m.BuyersLabel(), Enabled: m.Enabled, Say: policy.Method(f, m), Tables: len(m.Tables), Nobody: findings.Nobody(f, m), Odd: oddOf(f, m)}
+		row := methodRow{ID: m.ID, Name: nameOr(m.Name, m.ID), Label: m.BuyersLabel(), Enabled: m.Enabled, Say: policy.Method(state.Engine, m), Tables: len(m.Tables), Nobody: findings.Nobody(f, m), Odd: oddOf(f, m)}
 		if m.Kind != store.Delivery {
 			row.Kind = kindWords[m.Kind]
 		}

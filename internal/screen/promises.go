@@ -52,11 +52,16 @@ func (s *Server) promises(ctx context.Context) ([]kept, error) {
 	}
 	list, changed := make([]kept, 0, len(rows)), []storage.KeptPromise(nil)
 	for _, row := range rows {
-		var p promise.Promise
-		if err := json.Unmarshal(row.Body, &p); err != nil {
-			return nil, fmt.Errorf("promise %s: %w", row.ID, err)
-		}
-		k := kept{p.Check(state.Engine), row.Was, row.BrokenBy, p}
+		k := kept{promise.Result{ID: row.ID, Is: "cannot be checked"}, row.Was, row.BrokenBy, promise.Promise{ID: row.ID}}
+		s.part("promise", func() {
+			var p promise.Promise
+			if err := json.Unmarshal(row.Body, &p); err != nil {
+				s.log.Error("promise", "id", row.ID, "error", err)
+				return
+			}
+			k.body, k.Name, k.Wanted = p, p.Name, ""
+			k.Result = p.Check(state.Engine)
+		})
 		switch {
 		case k.Holds:
 			k.Was, k.BrokenBy = k.Is, ""

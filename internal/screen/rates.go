@@ -65,6 +65,8 @@ type tableView struct {
 	NewAt                    string
 	NewUnit                  string
 	Slip                     string
+	Opens                    string // what removing this list, or the column of OpensZone, would offer to whom
+	OpensZone                string
 	For                      string // which goods
 	Note                     string // what became of what was pasted
 	AsZone, AsFrom, AsChange string
@@ -266,7 +268,7 @@ func (s *Server) ratesView(c *gin.Context, state *draft.State, id string) (rates
 	if len(m.Tables) > 1 || m.Classes != "together" {
 		v.Combines = []choice{{"add", "added up", m.Classes == "add"}, {"dearest", "only the dearest counts", m.Classes == "dearest"}}
 	}
-	v.Label, v.Say = m.BuyersLabel(), policy.Method(f, m)
+	v.Label, v.Say = m.BuyersLabel(), policy.Method(state.Engine, m)
 	till := s.tillOf(c, state)
 	hits := tillHits(till.answer)
 	for i := range m.Tables {

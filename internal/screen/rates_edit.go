@@ -10,6 +10,7 @@ import (
 	"diadrom/internal/charge"
 	"diadrom/internal/draft"
 	"diadrom/internal/exact"
+	"diadrom/internal/measure"
 	"diadrom/internal/policy"
 	"diadrom/internal/rate"
 	"diadrom/internal/store"
@@ -92,7 +93,7 @@ func (s *Server) editCell(c *gin.Context) {
 		curve.OOB = true
 		parts = append(parts, s.render("curve", curve))
 	}
-	parts = append(parts, s.render("list-odd", tableView{ID: t.ID, Odd: oddInList(f, m, t), OOB: true}), s.render("said", ratesView{Say: policy.Method(f, m), OOB: true}))
+	parts = append(parts, s.render("list-odd", tableView{ID: t.ID, Odd: oddInList(f, m, t), OOB: true}), s.render("said", ratesView{Say: policy.Method(state.Engine, m), OOB: true}))
 	s.answerWith(c, "/rates", state, till, parts...)
 }
 
@@ -109,7 +110,7 @@ func (s *Server) aside(c *gin.Context) {
 		return
 	}
 	till := s.tillOf(c, state)
-	parts := []template.HTML{s.render("list-odd", tableView{ID: t.ID, Odd: oddInList(state.File, m, t), OOB: true}), s.render("said", ratesView{Say: policy.Method(state.File, m), OOB: true})}
+	parts := []template.HTML{s.render("list-odd", tableView{ID: t.ID, Odd: oddInList(state.File, m, t), OOB: true}), s.render("said", ratesView{Say: policy.Method(state.Engine, m), OOB: true})}
 	if curve := curveOf(state.File, m, t, &till); curve != nil {
 		curve.OOB = true
 		parts = append(parts, s.render("curve", curve))
@@ -123,20 +124,14 @@ func measureTyped(typed, unit string) (*exact.Decimal, error) {
 	if len(text) > 40 {
 		return nil, slipf("that is too long for a break point")
 	}
-	if cut := strings.TrimSpace(strings.TrimSuffix(strings.ToLower(text), strings.ToLower(unit))); unit != "" {
-		text = cut
-	}
-	if strings.Count(text, ",") == 1 && !strings.Contains(text, ".") {
-		text = strings.Replace(text, ",", ".", 1)
-	}
-	d, err := exact.Parse(text)
+	d, err := measure.Number(strings.TrimPrefix(text, "-"), unit)
 	switch {
-	case errors.Is(err, exact.ErrLong):
+	case strings.HasPrefix(text, "-"):
+		return nil, slipf("a break point cannot be below 0")
+	case errors.Is(err, exact.ErrLong), err != nil && strings.Contains(text, ","):
 		return nil, slipf("%s", err.Error())
 	case err != nil:
 		return nil, slipf("%q is not a number: write the break point as 5 or 2.5", strings.TrimSpace(typed))
-	case d.Sign() < 0:
-		return nil, slipf("a break point cannot be below 0")
 	}
 	return &d, nil
 }
@@ -317,20 +312,77 @@ func (s *Server) addColumn(c *gin.Context) {
 	})
 }
 
+// removeColumn removes a zone's column. Where a broader zone's prices would count for its addresses then, it asks first.
 func (s *Server) removeColumn(c *gin.Context) {
 	zone := c.PostForm("zone")
+	if ask := s.opens(c, zone); ask != "" && c.PostForm("agreed") != "yes" {
+		s.refuseRates(c, slipf("%s", ask), func(v *ratesView, text string) {
+			for i := range v.Tables {
+				if v.Tables[i].ID == c.Param("table") {
+					v.Tables[i].Opens, v.Tables[i].OpensZone = text, zone
+				}
+			}
+		})
+		return
+	}
 	s.editTable(c, "", func(f *store.File, t *rate.Table) error {
-		j := slices.Index(t.Zones, zone)
-		if j < 0 {
+		if !withoutColumn(t, zone) {
 			return slipf("this column is not there any more")
-		}
-		t.Zones = slices.Delete(t.Zones, j, j+1)
-		for i := range t.Rows {
-			t.Rows[i].Charges = slices.Delete(t.Rows[i].Charges, j, j+1)
 		}
 		m := methodByID(f, c.Param("method"))
 		if !slices.Contains(m.ServedZones(), zone) { // another list may price it
 			delete(m.Terms, zone)
+		}
+		return nil
+	})
+}
+
+func withoutColumn(t *rate.Table, zone string) bool {
+	j := slices.Index(t.Zones, zone)
+	if j < 0 {
+		return false
+	}
+	t.Zones = slices.Delete(slices.Clone(t.Zones), j, j+1)
+	for i := range t.Rows {
+		t.Rows[i].Charges = slices.Delete(slices.Clone(t.Rows[i].Charges), j, j+1)
+	}
+	return true
+}
+
+// opens says which prices count for a zone's addresses once its column in a table is gone, "" where none do.
+func (s *Server) opens(c *gin.Context, zone string) string {
+	state := s.draft.State()
+	m, table, err := tableAt(c, state.File)
+	if err != nil {
+		return ""
+	}
+	after := *m
+	after.Tables = slices.Clone(m.Tables)
+	for i := range after.Tables {
+		if after.Tables[i].ID == table.ID {
+			after.Tables[i].Rows = slices.Clone(table.Rows)
+			withoutColumn(&after.Tables[i], zone)
+		}
+	}
+	for _, through := range state.Engine.Through(&after) {
+		if through.Zone == zone {
+			name, by := state.File.ZoneName(zone), state.File.ZoneName(through.By)
+			return "Without this column, buyers in " + name + " are offered this method at the prices of " + by
+		}
+	}
+	return ""
+}
+
+// closeColumn writes "no" into every row of a column: the method is not offered to its zone, whatever broader zones have.
+func (s *Server) closeColumn(c *gin.Context) {
+	zone := c.PostForm("zone")
+	s.editTable(c, "", func(_ *store.File, t *rate.Table) error {
+		j := slices.Index(t.Zones, zone)
+		if j < 0 {
+			return slipf("this column is not there any more")
+		}
+		for i := range t.Rows {
+			t.Rows[i].Charges[j] = nil
 		}
 		return nil
 	})

@@ -357,7 +357,29 @@ func (s *Server) addTable(c *gin.Context) {
 	})
 }
 
+// removeTable removes a list. Where a broader zone's prices would count then for addresses that had their own, it asks first.
 func (s *Server) removeTable(c *gin.Context) {
+	state := s.draft.State()
+	if m, table, err := tableAt(c, state.File); err == nil && c.PostForm("agreed") != "yes" {
+		after := *m
+		after.Tables = slices.DeleteFunc(slices.Clone(m.Tables), func(t rate.Table) bool { return t.ID == table.ID })
+		var opens []string
+		for _, through := range state.Engine.Through(&after) {
+			if slices.Contains(table.Zones, through.Zone) {
+				opens = append(opens, "buyers in "+state.File.ZoneName(through.Zone)+" are offered this method at the prices of "+state.File.ZoneName(through.By))
+			}
+		}
+		if len(opens) > 0 {
+			s.refuseRates(c, slipf("Without this list, %s", strings.Join(opens, "; ")), func(v *ratesView, text string) {
+				for i := range v.Tables {
+					if v.Tables[i].ID == table.ID {
+						v.Tables[i].Opens = text
+					}
+				}
+			})
+			return
+		}
+	}
 	s.editLists(c, func(_ *store.File, m *store.Method) error {
 		m.Tables = slices.DeleteFunc(m.Tables, func(t rate.Table) bool { return t.ID == c.Param("table") })
 		if len(m.Tables) == 1 && len(m.Tables[0].Classes) == 0 {

@@ -180,6 +180,7 @@ func (s *Server) routes(r *gin.Engine) {
 	r.POST("/rates/:method/combine", s.combineTables)
 	r.POST("/rates/:method/:table/columns", s.addColumn)
 	r.POST("/rates/:method/:table/remove-column", s.removeColumn)
+	r.POST("/rates/:method/:table/close-column", s.closeColumn)
 	r.GET("/rates-file", s.exportRates)
 	r.POST("/rates-file", s.sendRates)
 	r.GET("/rates-file/:file", s.ratesFile)
@@ -305,6 +306,18 @@ func (s *Server) recovered(c *gin.Context) {
 		}
 	}()
 	c.Next()
+}
+
+// part makes a part of a page. A panic is logged and makes it false: a part that cannot be shown does not take the page with it.
+func (s *Server) part(name string, make func()) (ok bool) {
+	defer func() {
+		if p := recover(); p != nil {
+			s.log.Error("panic", "part", name, "panic", fmt.Sprint(p), "stack", string(debug.Stack()))
+			ok = false
+		}
+	}()
+	make()
+	return true
 }
 
 // render executes a template; what fails is logged, never shown.

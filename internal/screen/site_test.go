@@ -26,6 +26,7 @@ import (
 type site struct {
 	*httptest.Server
 	t      *testing.T
+	server *Server
 	draft  *draft.Draft
 	db     *storage.DB
 	client *http.Client // a browser: it keeps cookies
@@ -63,7 +64,7 @@ func openedAs(t *testing.T, first *store.File, fill bool, options Options) *site
 	require.NoError(t, err)
 	jar, err := cookiejar.New(nil)
 	require.NoError(t, err)
-	s := &site{httptest.NewServer(h), t, d, db, &http.Client{Jar: jar}}
+	s := &site{httptest.NewServer(h), t, h, d, db, &http.Client{Jar: jar}}
 	t.Cleanup(func() {
 		s.Close()
 		stop()

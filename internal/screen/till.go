@@ -67,6 +67,7 @@ type tillView struct {
 	AddSlip, AddSKU              string
 	Slip                         string
 	OOB                          bool
+	Failed                       bool // it could not be shown: the rest of the page is
 
 	answer    *quote.Answer
 	goods     rate.Goods                        // of the cart
@@ -74,8 +75,15 @@ type tillView struct {
 	billed    func(*store.Method) exact.Decimal // what a method bills them as
 }
 
-// till quotes what lies in the Till.
-func (s *Server) till(ctx context.Context, state *draft.State, slips tillSlips) (tillView, error) {
+// till quotes what lies in the Till. Where that fails, whatever was typed, the Till says so and the rest of the page is shown.
+func (s *Server) till(ctx context.Context, state *draft.State, slips tillSlips) (v tillView, err error) {
+	if !s.part("till", func() { v, err = s.tillQuoted(ctx, state, slips) }) {
+		v, err = tillView{Failed: true}, nil
+	}
+	return v, err
+}
+
+func (s *Server) tillQuoted(ctx context.Context, state *draft.State, slips tillSlips) (tillView, error) {
 	f := state.File
 	t, err := samples.Till(ctx, s.db, f)
 	if err != nil {

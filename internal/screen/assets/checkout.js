@@ -118,6 +118,8 @@ document.addEventListener("alpine:init", () => {
         if (o.dates) return (o.kind === "pickup" ? "Ready " : "") + o.dates.text;
         if (!o.days) return "";
         const { min, max, business } = o.days, days = max === 1 ? "day" : "days";
+        if (max === 0) return "the same day";
+        if (min === 0) return `within ${max} ${business ? "working " : ""}${days}`;
         return `${min === max ? min : min + " to " + max} ${business ? "working " : ""}${days}`;
       },
       hint(o) { return o.offer.hint; },
