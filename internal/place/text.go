@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 	"regexp"
+	"slices"
 	"strings"
 
 	"diadrom/internal/exact"
@@ -214,12 +215,25 @@ func Join(rules []Rule, r Rule) []Rule {
 	return append(rules, r)
 }
 
+// everywhere are the ways to say every address, folded. A rest of the world is the world: narrower zones come before it.
+var everywhere = []string{"everywhere", "anywhere", "worldwide", "world", "whole world", "all countries", "every country", "rest of world", "rest of the world"}
+
+// Unknown says whether no list of places has the part of a rule at a position, though its kind of part may be listed: a town, or a single
+// code of a country that has a list.
+func (r Reader) Unknown(rule *Rule, part int) bool {
+	if rule.Level() == Postcode {
+		one := Rule{Country: rule.Country, Postcodes: rule.Postcodes[part : part+1]}
+		return r.unknown(&one)
+	}
+	return r.unknown(rule)
+}
+
 // place reads one place.
 func (r Reader) place(text, home string) (Rule, *TextError) {
 	fail := func(format string, args ...any) (Rule, *TextError) {
 		return Rule{}, &TextError{Reason: fmt.Sprintf(format, args...)}
 	}
-	if strings.EqualFold(text, "everywhere") || strings.EqualFold(text, "world") || strings.EqualFold(text, "the world") {
+	if slices.Contains(everywhere, strings.TrimPrefix(world.Fold(text), "the ")) {
 		return Rule{World: true}, nil
 	}
 	if m := circle.FindStringSubmatch(text); m != nil {

@@ -54,7 +54,7 @@ func TestPlacesAreReadAsTyped(t *testing.T) {
 func TestPlacesThatAreNotUnderstood(t *testing.T) {
 	for _, c := range []struct{ text, part, says string }{
 		{"FI 2110", "FI 2110", "2110*"},
-		{"Finland, Finlad", "Finlad", "called Finlad"},
+		{"Finland, Finlad", "Finlad", `We don't know "Finlad". Is it a country, region or town?`},
 		{"Georgia", "Georgia", "which is meant"},
 		{"Punjab", "Punjab", "which is meant"},
 		{"within far of the workshop", "within far of the workshop", "written so"},
@@ -70,6 +70,22 @@ func TestPlacesThatAreNotUnderstood(t *testing.T) {
 		assert.Contains(t, got.Slips[0].Error(), c.says)
 	}
 	assert.Zero(t, Reader{Home: "FI"}.Text(" , ;").Taken)
+}
+
+// Names of countries stay what they are whatever the home country is, and what nobody knows is asked, not taken for a town of it.
+func TestNamesDoNotBecomeTownsOfTheHomeCountry(t *testing.T) {
+	for text, want := range map[string]string{"Great Britain": "United Kingdom", "the UK": "United Kingdom", "Holland": "Netherlands", "United States of America": "United States",
+		"rest of world": "everywhere", "the rest of the world": "everywhere", "Worldwide": "everywhere", "Czech Republic": "Czechia"} {
+		for _, home := range []string{"", "IE", "FI"} {
+			got := Reader{Home: home}.Text(text)
+			require.Empty(t, got.Slips, text)
+			assert.Equal(t, []string{want}, words(got.Places), text)
+		}
+	}
+	got := Reader{Home: "IE"}.Text("Outer Ruritania")
+	assert.Empty(t, got.Places)
+	require.Len(t, got.Slips, 1)
+	assert.Equal(t, []Choice{{"town Outer Ruritania", "a town of Ireland that is not in any list"}}, got.Slips[0].Choices)
 }
 
 // Three hundred codes from a spreadsheet, three of them wrong and two twice: the rest is taken.
@@ -174,13 +190,14 @@ func TestTownsAndCirclesAreReadAsTyped(t *testing.T) {
 			assert.Equal(t, "town Finlad", choice)
 		}
 	}
-	assert.Equal(t, []string{"Atlantis"}, r.Text("Atlantis").Unknown, "taken, but said")
+	assert.Equal(t, []string{"town Atlantis"}, r.Text("town Atlantis").Unknown, "taken, but said")
 	assert.Equal(t, []string{"FI 21999"}, r.Text("FI 21999, 21100").Unknown, "possible, but nobody's")
 	for text, choices := range map[string][]Choice{
 		"Georgia":     {{"GE", "the country"}, {"US-GA", "Georgia, United States"}},
 		"Tallinn":     {{"EE-784", "the region"}, {"EE town Tallinn", "the town"}}, // ISO has the city as a municipality
+		"Atlantis":    {{"town Atlantis", "a town of Finland that is not in any list"}},
 		"Twin":        {{"EE town Twin", "Estonia"}, {"LV town Twin", "Latvia"}},
-		"not Naantal": {{"not FI town Naantali", "Naantali, a town of Finland"}, {"not town Naantal", "a town of Finland that no list knows"}},
+		"not Naantal": {{"not FI town Naantali", "Naantali, a town of Finland"}, {"not town Naantal", "a town of Finland that is not in any list"}},
 	} {
 		got := r.Text(text)
 		require.Len(t, got.Slips, 1, text)

@@ -72,8 +72,8 @@ func (r Reader) town(country, region, name string) Rule {
 	return Rule{Country: country, Region: region, City: name}
 }
 
-// typedTown reads a town's name. A town that no list knows is taken, unless, with guess, it may be a slip: it is nearly the name of
-// something known, or stands among codes.
+// typedTown reads a town's name. With guess, nothing but the name says that it is a town: one that no list has asks what is meant, since
+// it may as well be a slip or a country by another name.
 func (r Reader) typedTown(name, country string, guess bool, fail func(string, ...any) (Rule, *TextError)) (Rule, *TextError) {
 	if len(name) > 5 && strings.EqualFold(name[:5], "town ") {
 		name, guess = strings.TrimSpace(name[5:]), false
@@ -97,19 +97,21 @@ func (r Reader) typedTown(name, country string, guess bool, fail func(string, ..
 			}
 			return Rule{}, e
 		}
-		if guess && !r.tired {
-			if near := r.near(name, country); len(near) > 0 {
-				e := &TextError{Reason: "no place is called " + name + ": is one of these meant?", Choices: near}
-				if country != "" {
-					e.Choices = append(e.Choices, Choice{"town " + name, "a town of " + world.CountryName(country) + " that no list knows"})
-				}
+		if guess && (country != "" || !r.tired) {
+			e := &TextError{Reason: fmt.Sprintf("We don't know %q. Is it a country, region or town?", name)}
+			if r.codes {
+				e.Reason = fmt.Sprintf("%.60s is not a postcode, and we know no place of that name", name)
+			}
+			if !r.tired && !r.codes {
+				e.Choices = r.near(name, country)
+			}
+			if country != "" {
+				e.Choices = append(e.Choices, Choice{"town " + name, "a town of " + world.CountryName(country) + " that is not in any list"})
+			}
+			if len(e.Choices) > 0 {
 				return Rule{}, e
 			}
 		}
-	}
-	if r.codes && guess && country != "" && !r.lists(country, name) {
-		return Rule{}, &TextError{Reason: fmt.Sprintf("%.60s is no postcode, and no place is known to be called so", name),
-			Choices: []Choice{{"town " + name, "a town of " + world.CountryName(country) + " that no list knows"}}}
 	}
 	if country == "" {
 		return fail("no country, region or group of countries is called %.60s; for a town put the country in front", name)

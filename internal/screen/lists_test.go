@@ -76,12 +76,14 @@ func TestWhatIsAmbiguousAsksWhichIsMeant(t *testing.T) {
 func TestAnUnknownCodeIsToldFromAnImpossibleOne(t *testing.T) {
 	s := lauha(t)
 	_, body := s.post("/zones", "places", "FI 21999")
-	holds(t, body, "no list knows FI 21999; taken all the same")
+	holds(t, body, "added, though no list of places has FI 21999", `class="chip unknown"`)
+	_, body = s.post("/zones/finland/enabled", "enabled", "on")
+	holds(t, body, `class="chip unknown"`, "No list of places has it.") // as long as it is so, not for one change
 	status, body := s.post("/zones", "places", "FI 219999")
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 	holds(t, body, "cannot be a postcode of Finland")
 	_, body = s.post("/zones", "places", "Merimasku, town Atlantis")
-	holds(t, body, "no list knows town Atlantis")
+	holds(t, body, "added, though no list of places has town Atlantis")
 	_, body = s.post("/till/destination", "to", "21999 Naantali")
 	holds(t, body, "No place in Finland is known to have the postcode 21999")
 	_, body = s.post("/till/destination", "to", "Merimasku 21160")

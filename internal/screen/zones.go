@@ -22,6 +22,8 @@ type chip struct {
 	Means  string // the town of a code
 	Except bool
 	Key    string // list/rule/entry
+
+	Unknown bool // to all lists of places
 }
 
 type zoneRow struct {
@@ -452,7 +454,7 @@ func chips(reader place.Reader, z *store.Zone, most int) (out []chip, more int) 
 					more++
 					continue
 				}
-				out = append(out, chip{r.Word(j), reader.Means(r, j), l.key == "except", l.key + "/" + strconv.Itoa(i) + "/" + strconv.Itoa(j)})
+				out = append(out, chip{r.Word(j), reader.Means(r, j), l.key == "except", l.key + "/" + strconv.Itoa(i) + "/" + strconv.Itoa(j), reader.Unknown(r, j)})
 			}
 		}
 	}

@@ -126,7 +126,7 @@ func (r *zoneRow) tell(t place.Text) {
 		said = append(said, text)
 	}
 	if len(t.Unknown) > 0 {
-		said = append(said, "no list knows "+firstFew(t.Unknown)+"; taken all the same")
+		said = append(said, "added, though no list of places has "+firstFew(t.Unknown))
 	}
 	r.Note = strings.Join(said, "; ")
 	if len(t.Slips) == 0 {

@@ -128,7 +128,21 @@ func CountryByCode(code string) (Country, bool) {
 }
 
 // CountriesByName finds the countries that an English name stands for; case and accents do not matter.
-func CountriesByName(name string) []Country { return pick(countries, countryByName[Fold(name)]) }
+func CountriesByName(name string) []Country {
+	folded := strings.TrimPrefix(Fold(name), "the ")
+	if code, ok := otherNames[folded]; ok && len(countryByName[folded]) == 0 {
+		c, _ := CountryByCode(code)
+		return []Country{c}
+	}
+	return pick(countries, countryByName[folded])
+}
+
+// otherNames are common English names of countries, folded, that neither CLDR nor ISO 3166-1 lists (from memory).
+var otherNames = map[string]string{
+	"great britain": "GB", "britain": "GB", "u.k.": "GB", "uk": "GB", "u.s.": "US", "u.s.a.": "US", "america": "US", "united states of america": "US",
+	"holland": "NL", "czech republic": "CZ", "republic of ireland": "IE", "eire": "IE", "burma": "MM", "swaziland": "SZ", "macedonia": "MK", "turkey": "TR",
+	"ivory coast": "CI", "cape verde": "CV", "east timor": "TL", "vatican": "VA", "south korea": "KR", "north korea": "KP", "russia": "RU", "uae": "AE", "emirates": "AE",
+}
 
 // CountryName is the English name of an alpha-2 code, or the code itself where there is none.
 func CountryName(alpha2 string) string {
