@@ -8,8 +8,11 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"net/netip"
+	"net/url"
 	"os"
 	"os/signal"
+	"strings"
 	"syscall"
 	"time"
 
@@ -20,25 +23,59 @@ import (
 	"diadrom/internal/storage"
 	"diadrom/internal/store"
 
+	"github.com/KimMachineGun/automemlimit/memlimit"
 	"github.com/spf13/cobra"
 )
 
 const defaultListen = "127.0.0.1:8080"
 
 func serveCommand() *cobra.Command {
-	var dir, listen string
+	var dir, listen, public string
+	var trusted []string
 	cmd := &cobra.Command{
 		Use:   "serve --data DIR",
 		Short: "Serve a shop, empty at first",
 		Args:  cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			return serve(cmd, shop{dir: dir, listen: listen, first: draft.Empty()})
+			s := shop{dir: dir, listen: listen, first: draft.Empty()}
+			var err error
+			if s.public, s.trusted, err = behind(public, trusted); err != nil {
+				return err
+			}
+			return serve(cmd, s)
 		},
 	}
 	cmd.Flags().StringVar(&dir, "data", "", "the folder of the shop; made where it is missing")
 	listenFlag(cmd, &listen)
+	cmd.Flags().StringVar(&public, "public-url", "", "the address under which a proxy in front shows the shop, such as https://shipping.example")
+	cmd.Flags().StringSliceVar(&trusted, "trusted-proxy", nil, "address or network (CIDR) of a proxy whose X-Forwarded-For and X-Forwarded-Proto are believed (default with --public-url: this machine)")
 	cmd.MarkFlagRequired("data")
 	return cmd
+}
+
+// behind reads what is said of a proxy in front.
+func behind(public string, trusted []string) (u *url.URL, list []netip.Prefix, err error) {
+	if public != "" {
+		u, err = url.Parse(public)
+		if err != nil || u.Host == "" || u.Scheme != "https" && u.Scheme != "http" || strings.Trim(u.Path, "/") != "" || u.RawQuery != "" || u.User != nil {
+			return nil, nil, fmt.Errorf("--public-url %q: write scheme and host, such as https://shipping.example", public)
+		}
+		if len(trusted) == 0 {
+			trusted = []string{"127.0.0.0/8", "::1"}
+		}
+	}
+	for _, text := range trusted {
+		p, err := netip.ParsePrefix(text)
+		if err != nil {
+			ip, addressErr := netip.ParseAddr(text)
+			if addressErr != nil {
+				return nil, nil, fmt.Errorf("--trusted-proxy %q: write an address or a network, such as 10.0.0.2 or 10.0.0.0/24", text)
+			}
+			p = netip.PrefixFrom(ip.Unmap(), ip.Unmap().BitLen())
+		}
+		list = append(list, p)
+	}
+	return u, list, nil
 }
 
 func demoCommand() *cobra.Command {
@@ -76,12 +113,17 @@ type shop struct {
 	first       *store.File // of a folder without a shop
 	fill        func(ctx context.Context, db *storage.DB, dir string) error
 	demo        bool // everybody is signed in as the owner
+	public      *url.URL
+	trusted     []netip.Prefix
 }
 
 func serve(cmd *cobra.Command, s shop) (err error) {
 	ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	log := slog.New(slog.NewTextHandler(cmd.ErrOrStderr(), nil))
+	if _, set := os.LookupEnv("GOMEMLIMIT"); !set {
+		limitMemory(log)
+	}
 	if err := os.MkdirAll(s.dir, 0o700); err != nil {
 		return err
 	}
@@ -139,12 +181,12 @@ func serve(cmd *cobra.Command, s shop) (err error) {
 	if err != nil {
 		return err
 	}
-	options := screen.Options{Hosts: hosts(l.Addr()), Demo: s.demo}
+	options := screen.Options{Hosts: hosts(l.Addr()), Demo: s.demo, PublicURL: s.public, TrustedProxies: s.trusted}
 	path := ""
 	switch local := len(options.Hosts) > 0; {
 	case s.demo && !local:
 		return errors.Join(errors.New("the demo signs everybody in as its owner: it listens on this machine only, such as on "+defaultListen), l.Close())
-	case !s.demo && !local && len(people) == 0: // whoever comes first would own the shop
+	case !s.demo && len(people) == 0: // whoever comes first would own the shop, also through a proxy that nobody knows of
 		options.StartCode = rand.Text()
 		path = "/start?code=" + options.StartCode
 	}
@@ -152,11 +194,28 @@ func serve(cmd *cobra.Command, s shop) (err error) {
 	if err != nil {
 		return errors.Join(err, l.Close())
 	}
-	fmt.Fprintf(cmd.OutOrStdout(), "The shop is kept in %s\nOpen http://%s%s\n", s.dir, l.Addr(), path)
+	at := "http://" + l.Addr().String()
+	if s.public != nil {
+		at = strings.TrimSuffix(s.public.String(), "/")
+	}
+	fmt.Fprintf(cmd.OutOrStdout(), "The shop is kept in %s\nOpen %s%s\n", s.dir, at, path)
 	if s.demo {
 		fmt.Fprintln(cmd.OutOrStdout(), "The demo signs itself in as the owner of the shop.")
 	}
+	fmt.Fprintln(cmd.OutOrStdout(), "Ctrl+C stops it. Nothing that was saved is lost.")
 	return run(ctx, l, handler, log)
+}
+
+// limitMemory has the runtime collect garbage sooner as the memory nears nine tenths of what this process may have: of its control group,
+// or else of the machine.
+func limitMemory(log *slog.Logger) {
+	limit, err := memlimit.Set(memlimit.WithRatio(0.9), memlimit.WithLogger(slog.New(slog.DiscardHandler)),
+		memlimit.WithProvider(memlimit.ApplyFallback(memlimit.FromCgroup, memlimit.FromSystem)))
+	if err != nil {
+		log.Warn("memory limit", "error", err)
+		return
+	}
+	log.Info("memory limit", "bytes", limit)
 }
 
 // listen listens where it is told, or else on the default address or, where that is taken, on a free port of loopback.

@@ -7,6 +7,7 @@ import (
 	_ "embed"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"mime"
 	"net/http"
 	"slices"
@@ -19,9 +20,6 @@ import (
 
 	"github.com/gin-gonic/gin"
 )
-
-// MaxBody is the largest request, in bytes.
-const MaxBody = 4 << 20
 
 // Description is the description of the API, OpenAPI 3.1 as YAML.
 //
@@ -42,12 +40,15 @@ const (
 type Shops struct {
 	Live  func() *quote.Engine // what quotes at the moment of a request; nil where nothing is live
 	Draft func() *quote.Engine
-	Asker func(*http.Request) Asker
+	Asker func(*http.Request) (who Asker, key string) // key stands for a shop's key in limits
 }
 
 // engine gives what a request is answered from; nil where it has been answered already.
 func (s Shops) engine(c *gin.Context) *quote.Engine {
-	who := s.Asker(c.Request)
+	who, key := s.Asker(c.Request)
+	if who == Shop {
+		c.Set("key", key)
+	}
 	switch of := c.Query("of"); {
 	case who == Nobody:
 		c.Header("WWW-Authenticate", `Bearer realm="quotes"`)
@@ -71,14 +72,11 @@ func (s Shops) engine(c *gin.Context) *quote.Engine {
 
 // Route adds the API to a router.
 func Route(r gin.IRouter, s Shops) {
+	l := newLimits()
 	r.POST("/api/v1/quotes", func(c *gin.Context) {
 		if e := s.engine(c); e != nil {
-			quotes(c, e)
+			l.quotes(c, e)
 		}
-	})
-	r.GET("/api/v1/quotes", func(c *gin.Context) {
-		c.Header("Allow", http.MethodPost)
-		problem(c, http.StatusMethodNotAllowed, "quotes are asked for by POST", nil)
 	})
 	r.GET("/api/v1/address-forms/:country", func(c *gin.Context) {
 		if e := s.engine(c); e != nil {
@@ -90,42 +88,138 @@ func Route(r gin.IRouter, s Shops) {
 	})
 }
 
-func quotes(c *gin.Context, engine *quote.Engine) {
+// Asked says whether a path is one of the API, whose answers are JSON whatever happens.
+func Asked(path string) bool { return path == "/api" || strings.HasPrefix(path, "/api/") }
+
+// methods are those of the API's resources.
+var methods = map[string]string{"/api/v1/quotes": http.MethodPost, "/api/v1/openapi.yaml": http.MethodGet}
+
+// Unknown answers what is asked of the API and is not there: a path, or a method of one that is. It goes before everything that leads
+// people to where they sign in.
+func Unknown(c *gin.Context) {
+	path := c.Request.URL.Path
+	if !Asked(path) || c.FullPath() != "" {
+		c.Next()
+		return
+	}
+	defer c.Abort()
+	allowed := methods[strings.TrimSuffix(path, "/")]
+	if country, ok := strings.CutPrefix(path, "/api/v1/address-forms/"); ok && country != "" && !strings.Contains(country, "/") {
+		allowed = http.MethodGet
+	}
+	if allowed == "" || strings.HasSuffix(path, "/") {
+		problem(c, http.StatusNotFound, "there is no such thing in this API: its description is at /api/v1/openapi.yaml", nil)
+		return
+	}
+	c.Header("Allow", allowed)
+	problem(c, http.StatusMethodNotAllowed, "this takes "+allowed+" only", nil)
+}
+
+// Problem answers with a problem (RFC 9457) outside the API's own routes.
+func Problem(w http.ResponseWriter, status int, title string) {
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.Header().Set("Cache-Control", "no-store")
+	w.WriteHeader(status)
+	w.Write(problemJSON(status, title, nil))
+}
+
+func (l *limits) quotes(c *gin.Context, engine *quote.Engine) {
 	if !isJSON(c.GetHeader("Content-Type")) {
 		c.Header("Accept-Post", "application/json")
 		problem(c, http.StatusUnsupportedMediaType, "a request is JSON: send it with Content-Type: application/json", nil)
 		return
 	}
+	var key *keyLimit
+	if name := c.GetString("key"); name != "" {
+		key = l.of(name)
+		select {
+		case key.atOnce <- struct{}{}:
+			defer func() { <-key.atOnce }()
+		default:
+			c.Header("Retry-After", "1")
+			problem(c, http.StatusTooManyRequests, fmt.Sprintf("at most %d exchanges with a key are answered at the same time", KeyAtOnce), nil)
+			return
+		}
+	}
 	in := buffers.Get().(*bytes.Buffer) // what is read of it keeps nothing of it
 	defer func() { in.Reset(); buffers.Put(in) }()
-	_, err := in.ReadFrom(http.MaxBytesReader(c.Writer, c.Request.Body, MaxBody))
+	body, err := unpacked(c.Writer, c.Request)
+	if err == nil {
+		_, err = in.ReadFrom(body)
+	}
 	var large *http.MaxBytesError
 	switch {
+	case errors.Is(err, errEncoding):
+		c.Header("Accept-Encoding", "gzip")
+		problem(c, http.StatusUnsupportedMediaType, err.Error(), nil)
+		return
 	case errors.As(err, &large):
 		problem(c, http.StatusRequestEntityTooLarge, "a request has at most 4 MB", nil)
 		return
 	case err != nil:
-		problem(c, http.StatusBadRequest, "the request broke off", nil)
+		problem(c, http.StatusBadRequest, "the request broke off, or is not what its headers say", nil)
 		return
 	}
-	requests, many, faults := engine.ReadRequest(in.Bytes())
+	leave, err := l.enter(c.Request.Context(), in.Len())
+	if err != nil {
+		c.Header("Retry-After", "5")
+		problem(c, http.StatusServiceUnavailable, "too much is asked at the moment: try again in a few seconds", nil)
+		return
+	}
+	defer leave()
+	requests, many, faults := engine.ReadLimited(in.Bytes(), readLimits)
 	if len(faults) > 0 {
 		status, title := http.StatusUnprocessableEntity, "the request asks for what cannot be"
 		if slices.ContainsFunc(faults, malformed) {
 			status, title = http.StatusBadRequest, "the request is not of the form that the API takes"
 		}
+		if slices.ContainsFunc(faults, func(f fault.Fault) bool { return f.Code == fault.TooLarge }) && status == http.StatusUnprocessableEntity && many && len(requests) >= MaxRequests {
+			status, title = http.StatusRequestEntityTooLarge, fmt.Sprintf("an exchange has at most %d requests", MaxRequests)
+		}
 		problem(c, status, title, faults)
 		return
 	}
-	answers := make([]*quote.Answer, len(requests))
-	for i := range requests {
-		answers[i] = engine.Quote(&requests[i])
+	if key != nil && len(requests) > 0 {
+		if wait := key.heldOff(len(requests)); wait > 0 {
+			c.Header("Retry-After", retryAfter(wait))
+			problem(c, http.StatusTooManyRequests, fmt.Sprintf("with a key at most %d quotes a second are asked for, and %d at once", KeyRate, KeyBurst), nil)
+			return
+		}
 	}
-	if many {
-		send(c, http.StatusOK, "application/json", answers)
+	if !many {
+		send(c, http.StatusOK, "application/json", engine.Quote(&requests[0]))
 		return
 	}
-	send(c, http.StatusOK, "application/json", answers[0])
+	stream(c, engine, requests)
+}
+
+// stream answers a list of requests, each answer written before the next is made, so that their memory is that of one.
+func stream(c *gin.Context, engine *quote.Engine, requests []quote.Request) {
+	c.Header("Cache-Control", "no-store")
+	c.Header("Content-Type", "application/json")
+	c.Status(http.StatusOK)
+	out := buffers.Get().(*bytes.Buffer)
+	defer func() { out.Reset(); buffers.Put(out) }()
+	out.WriteByte('[')
+	for i := range requests {
+		if c.Request.Context().Err() != nil {
+			return // nobody waits for it any more
+		}
+		if i > 0 {
+			out.WriteByte(',')
+		}
+		if err := json.NewEncoder(out).Encode(engine.Quote(&requests[i])); err != nil {
+			panic(err) // answers are texts and whole numbers
+		}
+		if out.Len() > 32<<10 {
+			if _, err := c.Writer.Write(out.Bytes()); err != nil {
+				return
+			}
+			out.Reset()
+		}
+	}
+	out.WriteString("]\n")
+	c.Writer.Write(out.Bytes())
 }
 
 // Form is what to ask of an address in a country.
@@ -177,11 +271,20 @@ func malformed(f fault.Fault) bool {
 }
 
 func problem(c *gin.Context, status int, title string, faults fault.List) {
-	send(c, status, "application/problem+json", struct {
+	c.Header("Cache-Control", "no-store")
+	c.Data(status, "application/problem+json", problemJSON(status, title, faults))
+}
+
+func problemJSON(status int, title string, faults fault.List) []byte {
+	out, err := json.Marshal(struct {
 		Title  string     `json:"title"`
 		Status int        `json:"status"`
 		Faults fault.List `json:"faults,omitempty"`
 	}{title, status, faults})
+	if err != nil {
+		panic(err) // texts and whole numbers
+	}
+	return append(out, '\n')
 }
 
 // buffers are for requests and answers, most of which are some KB.

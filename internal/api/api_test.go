@@ -46,7 +46,8 @@ func opened(t testing.TB) *shop {
 	gin.SetMode(gin.ReleaseMode)
 	r := gin.New()
 	s.asker = Person
-	Route(r, Shops{Live: func() *quote.Engine { return s.engine }, Draft: func() *quote.Engine { return s.draft }, Asker: func(*http.Request) Asker { return s.asker }})
+	r.Use(Unknown)
+	Route(r, Shops{Live: func() *quote.Engine { return s.engine }, Draft: func() *quote.Engine { return s.draft }, Asker: func(*http.Request) (Asker, string) { return s.asker, "key" }})
 	s.Server = httptest.NewServer(r)
 	t.Cleanup(s.Close)
 

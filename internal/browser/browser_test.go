@@ -6,6 +6,8 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
+	"strings"
 	"sync"
 	"testing"
 	"time"
@@ -122,10 +124,45 @@ func (s *shop) open(t *testing.T, path string, width, height int) *rod.Page {
 	require.NoError(t, err)
 	t.Cleanup(func() { page.Close() })
 	page = page.Timeout(time.Minute)
+	listen(t, page)
 	require.NoError(t, page.SetViewport(&proto.EmulationSetDeviceMetricsOverride{Width: width, Height: height, DeviceScaleFactor: 1}))
 	require.NoError(t, page.Navigate(s.url+path))
 	require.NoError(t, page.WaitLoad())
 	page.MustWaitIdle()
+	return page
+}
+
+// listen has a test fail on what the browser says on its console: an error of a script, of the security policy, of a page. Answers that
+// refuse what was typed (4xx) are told there too, and are no error.
+func listen(t *testing.T, page *rod.Page) {
+	said := func(format string, args ...any) { t.Errorf("the console says: "+format, args...) }
+	require.NoError(t, proto.LogEnable{}.Call(page))
+	go page.EachEvent(func(e *proto.RuntimeExceptionThrown) {
+		said("%s %v", e.ExceptionDetails.Text, e.ExceptionDetails.Exception.Description)
+	}, func(e *proto.RuntimeConsoleAPICalled) {
+		if e.Type == proto.RuntimeConsoleAPICalledTypeError {
+			var args []string
+			for _, a := range e.Args {
+				args = append(args, a.Value.String()+a.Description)
+			}
+			if text := strings.Join(args, " "); !lost.MatchString(text) {
+				said("%s", text)
+			}
+		}
+	}, func(e *proto.LogEntryAdded) {
+		if e.Entry.Level == proto.LogLogEntryLevelError && e.Entry.Source != proto.LogLogEntrySourceNetwork {
+			said("%s %s", e.Entry.Text, e.Entry.URL)
+		}
+	})()
+}
+
+// lost is what htmx says of an exchange that was given up for a later one, or whose server was killed.
+var lost = regexp.MustCompile(`^htmx:(sendAbort|sendError|afterRequest)\b`)
+
+// slow has every exchange of a page take 150 ms longer, as from far away.
+func slow(t *testing.T, page *rod.Page) *rod.Page {
+	require.NoError(t, proto.NetworkEnable{}.Call(page))
+	require.NoError(t, proto.NetworkEmulateNetworkConditions{Latency: 150, DownloadThroughput: -1, UploadThroughput: -1}.Call(page))
 	return page
 }
 

@@ -50,7 +50,7 @@ func pasteInto(page *rod.Page, selector, text string) {
 func TestGoodsAreTypedPastedAndTakenBack(t *testing.T) {
 	s := demoShop(t)
 	clipboard(t, s)
-	page := s.open(t, "/goods", 1280, 800)
+	page := slow(t, s.open(t, "/goods", 1280, 800))
 	typeOver(page, "#g-TOWEL-70-weight", "450 g")
 	waitFor(t, page, `() => document.querySelector("#g-TOWEL-70-weight").value === "0.45"`)
 	waitText(t, page, "#till", "1.3 kg") // two towels and a ladle
@@ -89,7 +89,7 @@ func TestGoodsAreTypedPastedAndTakenBack(t *testing.T) {
 
 func TestTheGoodsGridIsWalkedAndSetWithKeys(t *testing.T) {
 	s := demoShop(t)
-	page := s.open(t, "/goods", 1280, 800)
+	page := slow(t, s.open(t, "/goods", 1280, 800))
 	page.MustElement("#g-TOWEL-70-weight").MustFocus().MustSelectAllText()
 	keys(page, input.ArrowDown)
 	assert.Equal(t, "g-TOWEL-50-weight", focused(page))
@@ -138,7 +138,7 @@ func TestALongProductListIsTakenInWithItsProgress(t *testing.T) {
 	}
 	name := filepath.Join(t.TempDir(), "list.csv")
 	require.NoError(t, os.WriteFile(name, []byte(b.String()), 0o600))
-	page := s.open(t, "/goods", 1280, 800)
+	page := slow(t, s.open(t, "/goods", 1280, 800))
 	page.MustElement("details.shop summary").MustClick()
 	page.MustElement("#goods-file").MustSetFiles(name)
 	wait := page.MustWaitNavigation()
@@ -153,7 +153,7 @@ func TestALongProductListIsTakenInWithItsProgress(t *testing.T) {
 	page.MustWaitLoad()
 	waitText(t, page, "#goods-progress", "6667 new, 0 changed, 3333 refused")
 	waitText(t, page, "#course", "6692")
-	page = s.open(t, "/goods?find=thing+99&sort=-weight", 1280, 800)
+	page = slow(t, s.open(t, "/goods?find=thing+99&sort=-weight", 1280, 800))
 	waitText(t, page, ".pages", "of 75")
 	page.MustElement("#undo").MustClick()
 	waitText(t, page, "#saved", "Taken back: Thing 0: new, for 0.50, and 6666 more")

@@ -16,19 +16,19 @@ import (
 
 func TestFromAnEmptyStoreToAWorkingMatrixWithKeysAlone(t *testing.T) {
 	s := ownShop(t)
-	page := s.open(t, "/zones", 1280, 800)
+	page := slow(t, s.open(t, "/zones", 1280, 800))
 	for i, zone := range []string{"Finland", "FI 22*", "EU"} {
 		page.MustElement("#new-zone").MustFocus()
 		page.MustInsertText(zone)
 		keys(page, input.Escape, input.Enter)
 		waitFor(t, page, `(n) => document.querySelectorAll(".zone").length === n`, i+1)
 	}
-	page = s.open(t, "/methods", 1280, 800)
+	page = slow(t, s.open(t, "/methods", 1280, 800))
 	page.MustElement("#new-method").MustFocus()
 	page.MustInsertText("Parcel")
 	keys(page, input.Enter)
 	waitText(t, page, "#method-parcel", "Nobody is offered this: its list has no price yet")
-	page = s.open(t, "/rates/parcel", 1280, 800)
+	page = slow(t, s.open(t, "/rates/parcel", 1280, 800))
 	for _, at := range []string{"2", "10"} {
 		page.MustElement("#new-at-list").MustFocus()
 		page.MustInsertText(at)
@@ -61,7 +61,7 @@ func TestFromAnEmptyStoreToAWorkingMatrixWithKeysAlone(t *testing.T) {
 func TestRangesOfAPriceListAreCopiedAndPasted(t *testing.T) {
 	s := demoShop(t)
 	clipboard(t, s)
-	page := s.open(t, "/rates/locker", 1280, 800)
+	page := slow(t, s.open(t, "/rates/locker", 1280, 800))
 	page.MustElement("#c-list-0-0").MustFocus().MustSelectAllText()
 	page.KeyActions().Press(input.ShiftLeft).Type(input.ArrowRight, input.ArrowDown).MustDo()
 	assert.Equal(t, 4, page.MustEval(`() => document.querySelectorAll(".cell.mark").length`).Int())
@@ -86,7 +86,7 @@ func TestRangesOfAPriceListAreCopiedAndPasted(t *testing.T) {
 
 func TestTheCurveIsReadAndItsBreaksAreMoved(t *testing.T) {
 	s := demoShop(t)
-	page := s.open(t, "/rates/parcel", 1280, 800)
+	page := slow(t, s.open(t, "/rates/parcel", 1280, 800))
 	page.MustElement("[data-curve]").MustFocus()
 	keys(page, input.ArrowRight)
 	waitText(t, page, ".curve-read", "Finland 6.90")
@@ -111,7 +111,7 @@ func TestTheCurveIsReadAndItsBreaksAreMoved(t *testing.T) {
 
 func TestMethodsAreMovedAndTheirTermsTyped(t *testing.T) {
 	s := demoShop(t)
-	page := s.open(t, "/methods", 1280, 800)
+	page := slow(t, s.open(t, "/methods", 1280, 800))
 	order := func() string {
 		return page.MustEval(`() => [...document.querySelectorAll(".methods > li")].map(l => l.dataset.id).join(" ")`).String()
 	}
@@ -127,7 +127,7 @@ func TestMethodsAreMovedAndTheirTermsTyped(t *testing.T) {
 	waitFor(t, page, `() => document.querySelector(".methods > li:nth-child(4)").dataset.id === "locker"`)
 	assert.Equal(t, "letter parcel freight locker van workshop market", order())
 
-	page = s.open(t, "/methods/locker", 1280, 800)
+	page = slow(t, s.open(t, "/methods/locker", 1280, 800))
 	typeOver(page, "#t-days-aland", "4-6")
 	waitFor(t, page, `() => document.querySelector("#t-days-aland").value === "4 to 6 working days"`)
 	typeOver(page, "#t-handling-", "0.50 + 2 %")
@@ -148,7 +148,7 @@ func TestALargeListIsTypedInWithoutAWait(t *testing.T) {
 	}
 	name := filepath.Join(t.TempDir(), "large.csv")
 	require.NoError(t, os.WriteFile(name, []byte(b.String()), 0o600))
-	page := s.open(t, "/rates/parcel", 1280, 800)
+	page := slow(t, s.open(t, "/rates/parcel", 1280, 800))
 	page.MustEval(`() => document.querySelectorAll("details").forEach(d => d.open = true)`)
 	page.MustElement("#rates-file").MustSetFiles(name)
 	wait := page.MustWaitNavigation()

@@ -60,7 +60,7 @@ func waitText(t *testing.T, page *rod.Page, selector, want string) {
 func TestAPriceChangedIsQuotedAtOnceAndOutlivesAKill(t *testing.T) {
 	dir := t.TempDir()
 	s := start(t, "demo", dir)
-	page := s.open(t, "/rates/parcel", 1280, 800)
+	page := slow(t, s.open(t, "/rates/parcel", 1280, 800))
 	require.Equal(t, "6.90", charge(page, "parcel"))
 
 	typeOver(page, "#c-list-0-0", "7.20") // Finland, up to and including 2 kg
@@ -120,7 +120,7 @@ func TestSlipsStandBesideTheirField(t *testing.T) {
 
 func TestTheListIsWalkedWithKeysAlone(t *testing.T) {
 	s := demoShop(t)
-	page := s.open(t, "/rates/parcel", 1280, 800)
+	page := slow(t, s.open(t, "/rates/parcel", 1280, 800))
 	at := func() string { return page.MustEval(`() => document.activeElement.id`).String() }
 	page.MustElement("#c-list-0-0").MustFocus()
 	page.KeyActions().Press(input.ArrowDown).MustDo()
@@ -162,13 +162,13 @@ func TestTwoWindowsDoNotOverwriteOneAnother(t *testing.T) {
 
 func TestARealShopStartsEmptyAndCanQuote(t *testing.T) {
 	s := ownShop(t)
-	page := s.open(t, "/zones", 1280, 800)
+	page := slow(t, s.open(t, "/zones", 1280, 800))
 	page.MustElement("#new-zone").MustInput("Finland").MustType(input.Enter)
 	waitText(t, page, "#zone-finland", "no prices yet")
-	page = s.open(t, "/methods", 1280, 800)
+	page = slow(t, s.open(t, "/methods", 1280, 800))
 	page.MustElement("#new-method").MustInput("Parcel").MustType(input.Enter)
 	waitText(t, page, "#method-parcel", "its list has no price yet")
-	page = s.open(t, "/rates/parcel", 1280, 800)
+	page = slow(t, s.open(t, "/rates/parcel", 1280, 800))
 	typeOver(page, "#c-list-0-0", "4.00 + 1.50 per started kg")
 	waitText(t, page, `#till details[data-method=parcel] .charge`, "5.50")
 	typeOver(page, "#till-w-0", "2.2")

@@ -28,7 +28,7 @@ func focused(page *rod.Page) string {
 // The broad zone is made first, and stands first in the file: the narrow one takes its addresses all the same.
 func TestTheOrderingMistakeCannotBeMade(t *testing.T) {
 	s := ownShop(t)
-	page := s.open(t, "/zones", 1280, 800)
+	page := slow(t, s.open(t, "/zones", 1280, 800))
 	for i, typed := range []string{"everywhere", "Finland", "FI 22*"} {
 		page.MustElement("#new-zone").MustFocus()
 		page.MustInsertText(typed)
@@ -52,7 +52,7 @@ func TestTheOrderingMistakeCannotBeMade(t *testing.T) {
 
 func TestAZoneIsTypedWithKeysAlone(t *testing.T) {
 	s := demoShop(t)
-	page := s.open(t, "/zones", 1280, 800)
+	page := slow(t, s.open(t, "/zones", 1280, 800))
 	page.MustElement("#new-zone").MustFocus()
 	page.MustInsertText("naan")
 	waitText(t, page, "#offers", "Naantali")
@@ -83,7 +83,7 @@ func TestAZoneIsTypedWithKeysAlone(t *testing.T) {
 
 func TestTheStripIsWalkedAndLeavesOut(t *testing.T) {
 	s := demoShop(t)
-	page := s.open(t, "/zones?strip=FI&from=20000&to=29999", 1280, 800)
+	page := slow(t, s.open(t, "/zones?strip=FI&from=20000&to=29999", 1280, 800))
 	page.MustElement("#strip .bar").MustFocus()
 	assert.Contains(t, focused(page), "20000 to 20999: Around Naantali")
 	keys(page, input.ArrowRight, input.ArrowRight)
@@ -105,7 +105,7 @@ func TestTheStripIsWalkedAndLeavesOut(t *testing.T) {
 	page.MustInsertText("GB BT, GB EC1A, GB IM1")
 	keys(page, input.Escape, input.Enter)
 	waitText(t, page, "#strip figcaption", "United Kingdom")
-	page = s.open(t, "/zones?strip=GB", 1280, 800)
+	page = slow(t, s.open(t, "/zones?strip=GB", 1280, 800))
 	page.MustElement(`#strip a[aria-label^="BT: United Kingdom BT"]`)
 	page.MustElement(`#strip a[aria-label="Zoom to EC"]`).MustFocus()
 	wait = page.MustWaitNavigation()
@@ -125,7 +125,7 @@ func TestAListOfPlacesOutlivesAKill(t *testing.T) {
 	name := filepath.Join(dir, "sverige.txt")
 	require.NoError(t, os.WriteFile(name, []byte(b.String()+"broken\r\n"), 0o600))
 	s := start(t, "demo", dir)
-	page := s.open(t, "/zones", 1280, 800)
+	page := slow(t, s.open(t, "/zones", 1280, 800))
 	page.MustElement("#lists summary").MustClick()
 	page.MustElement("#list-file").MustSetFiles(name)
 	page.MustElement("#lists form button.go").MustClick()

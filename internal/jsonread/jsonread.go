@@ -20,10 +20,11 @@ import (
 
 // Reader reads one JSON document.
 type Reader struct {
-	Faults fault.List
-	dec    *jsontext.Decoder
-	base   string // in front of each path
-	failed bool
+	Faults    fault.List
+	MaxFaults int // that are noted before the reading ends; 0 for those that a list holds
+	dec       *jsontext.Decoder
+	base      string // in front of each path
+	failed    bool
 }
 
 // New reads data; base is put in front of the path of each fault.
@@ -38,13 +39,29 @@ func (r *Reader) Path() string { return r.base + string(r.dec.StackPointer()) }
 func (r *Reader) Fault(code, format string, args ...any) {
 	if !r.failed && !r.Faults.Full() {
 		r.Faults.Add(r.Path(), code, format, args...)
+		r.enough()
 	}
+}
+
+// enough ends the reading where so many faults are noted as are wanted.
+func (r *Reader) enough() {
+	if r.MaxFaults > 0 && len(r.Faults) >= r.MaxFaults && !r.failed {
+		r.failed = true
+		r.Faults.Add(r.base, fault.TooLarge, "there are more faults; what follows was not read")
+	}
+}
+
+// Stop notes a fault of the value that was read last and ends the reading.
+func (r *Reader) Stop(code, format string, args ...any) {
+	r.Fault(code, format, args...)
+	r.failed = true
 }
 
 // FaultBelow notes a fault of something below the object or list that was read last.
 func (r *Reader) FaultBelow(path fault.Path, code, format string, args ...any) {
 	if !r.failed && !r.Faults.Full() {
 		r.Faults.Add(r.Path()+path.String(), code, format, args...)
+		r.enough()
 	}
 }
 

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"diadrom/internal/gazetteer"
+	"diadrom/internal/postcode"
 	"diadrom/internal/world"
 )
 
@@ -161,7 +162,11 @@ func (r Reader) suggestCodes(s *suggestions, country, prefix string) {
 		s.add(3, country+" "+clean+"*", plural(len(codes), "code")+" begin so")
 	}
 	for _, c := range codes[:min(len(codes), 20)] {
-		s.add(2, country+" "+c.Text, r.Gazetteer.At(c.Places[0]).Name)
+		text := country + " " + c.Text
+		if _, err := postcode.ParseEntry(country, c.Text); err != nil { // Irish lists have the first three characters only
+			text += "*"
+		}
+		s.add(2, text, r.Gazetteer.At(c.Places[0]).Name)
 	}
 }
 
@@ -199,7 +204,7 @@ func (r Reader) SuggestAddresses(text string, n int) []Choice {
 					break
 				}
 				p := r.Gazetteer.At(c.Places[0])
-				s.add(2, Address{Country: country, Postcode: p.Postcode, City: p.Name}.Line(r.Home), regionName(country, p.Region))
+				s.add(2, listedAddress(country, p).Line(r.Home), regionName(country, p.Region))
 			}
 		} else {
 			for _, name := range r.Gazetteer.NamesFrom(country, rest) {
@@ -211,7 +216,7 @@ func (r Reader) SuggestAddresses(text string, n int) []Choice {
 				if name.Folded == rest {
 					rank++
 				}
-				s.add(rank, Address{Country: country, Postcode: p.Postcode, City: p.Name}.Line(r.Home), regionName(country, p.Region))
+				s.add(rank, listedAddress(country, p).Line(r.Home), regionName(country, p.Region))
 			}
 		}
 	}
@@ -226,6 +231,15 @@ func (r Reader) SuggestAddresses(text string, n int) []Choice {
 		}
 	}
 	return s.first(n)
+}
+
+// listedAddress is a listed place as an address; without its postcode where the list has only the beginning of one.
+func listedAddress(country string, p *gazetteer.Place) Address {
+	a := Address{Country: country, Postcode: p.Postcode, City: p.Name}
+	if !postcode.Possible(country, a.Postcode) {
+		a.Postcode = ""
+	}
+	return a
 }
 
 func regionName(country, code string) string {

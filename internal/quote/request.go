@@ -37,10 +37,28 @@ type Line struct {
 // ReadRequest reads a request, or a list of requests; many says which. Lines that name a sku get that product of the
 // store; fields that they carry beside it stand in its place.
 func (e *Engine) ReadRequest(data []byte) (requests []Request, many bool, faults fault.List) {
+	return e.ReadLimited(data, Limits{})
+}
+
+// Limits bound what is read; 0 is no bound but the usual ones.
+type Limits struct {
+	Requests int // of a list
+	Faults   int // that are listed
+}
+
+// ReadLimited is [Engine.ReadRequest] with bounds: a list with more requests is a fault, and is not read to its end.
+func (e *Engine) ReadLimited(data []byte, limits Limits) (requests []Request, many bool, faults fault.List) {
 	r := jsonread.New(data, "")
+	r.MaxFaults = limits.Faults
 	if r.Kind() == '[' {
 		many = true
-		r.List(func(int) { requests = append(requests, e.request(r)) })
+		r.List(func(i int) {
+			if limits.Requests > 0 && i == limits.Requests {
+				r.Stop(fault.TooLarge, "a list has at most %d requests", limits.Requests)
+				return
+			}
+			requests = append(requests, e.request(r))
+		})
 	} else {
 		requests = append(requests, e.request(r))
 	}

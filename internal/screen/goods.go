@@ -48,6 +48,7 @@ type classRow struct {
 	Wrong          string
 	Slip, Typed    string
 	Here           bool
+	OOB            bool
 }
 
 type missingView struct {

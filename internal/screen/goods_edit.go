@@ -37,6 +37,10 @@ func (s *Server) editProduct(c *gin.Context) {
 			return slipf("this product was removed meanwhile")
 		}
 		if now := productlist.Text(f, p, field); now != was {
+			wanted := *p
+			if typeField(f, &wanted, field, typed) == nil && productlist.Text(f, &wanted, field) == now {
+				return nil // it is so already
+			}
 			cell.Was = now
 			return slipf("this was changed to %s in another window meanwhile; press Enter again to set yours", now)
 		}
@@ -51,7 +55,12 @@ func (s *Server) editProduct(c *gin.Context) {
 	}
 	v := s.goodsView(c, state)
 	v.OOB = true
-	s.answer(c, "/goods", state, s.render("goods-cell", goodsCellOf(state.File, state.File.Product(sku), field)), s.render("lacks", v))
+	parts := []template.HTML{s.render("goods-cell", goodsCellOf(state.File, state.File.Product(sku), field)), s.render("lacks", v)}
+	for _, class := range v.Classes {
+		class.OOB = true
+		parts = append(parts, s.render("class-of", class))
+	}
+	s.answer(c, "/goods", state, parts...)
 }
 
 func (s *Server) addProduct(c *gin.Context) {

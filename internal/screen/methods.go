@@ -176,6 +176,9 @@ func (s *Server) editTerm(c *gin.Context) {
 		}
 		now := termCellOf(f, m, zone, field)
 		if now.Was != was {
+			if whole := f.Clone(); terms.Set(whole, methodByID(whole, m.ID), zone, field, typed) == nil && termCellOf(whole, methodByID(whole, m.ID), zone, field).Was == now.Was {
+				return nil // it is so already
+			}
 			cell.Was = now.Was
 			return slipf("this was changed to %s in another window meanwhile; press Enter again to set yours", orNothing(now.Was))
 		}

@@ -122,13 +122,15 @@ func (s *Server) addPerson(c *gin.Context) {
 	if c.PostForm("role") == string(access.Owner) {
 		role = access.Owner
 	}
-	name, hash, nameErr, err := named(c.PostForm("name"), c.PostForm("passphrase"))
+	name, hash, nameErr, err := named(c.Request.Context(), c.PostForm("name"), c.PostForm("passphrase"))
 	if err = errors.Join(nameErr, err); err != nil {
 		err = slipf("%s", err.Error())
 	} else if s.options.Demo {
 		err = slipf("the demo signs everybody in as its owner: people are let into a shop of your own")
 	} else if _, err = s.db.AddPerson(c.Request.Context(), name, role, hash, false); errors.Is(err, storage.ErrTaken) {
 		err = slipf("somebody is called %s already", name)
+	} else if err == nil {
+		s.note(c.Request, access.PersonAdded, who(c.Request.Context()), name+", "+string(role))
 	}
 	s.answerPeople(c, err, func(v *peopleView, text string) {
 		if v.Slip = text; text == "" {
@@ -144,7 +146,14 @@ func (s *Server) switchPerson(c *gin.Context) {
 	if err != nil {
 		err = slipf("there is nobody of that number")
 	} else if err = s.db.SetActive(c.Request.Context(), id, c.PostForm("active") == "yes"); errors.Is(err, storage.ErrLastOwner) {
-		err = slipf("a shop needs an owner: let another one in first")
+		err = slipf("a shop needs an owner: invite another one first")
+	} else if err == nil {
+		kind := access.PersonDeactivated
+		if c.PostForm("active") == "yes" {
+			kind = access.PersonActivated
+		}
+		name, _ := s.names(c.Request.Context())
+		s.note(c.Request, kind, who(c.Request.Context()), name(id))
 	}
 	s.answerPeople(c, err, func(v *peopleView, text string) { v.Slip = text })
 }
@@ -158,23 +167,44 @@ func (s *Server) changePassphrase(c *gin.Context) {
 		s.internal(c, err)
 		return
 	}
-	var kept string
 	switch {
 	case s.options.Demo:
 		err = slipf("the demo has no passphrase")
-	case !access.Verify(c.PostForm("now"), hash):
-		err = slipf("this is not your passphrase as it is now")
 	default:
-		if kept, err = access.Hash(c.PostForm("passphrase")); err != nil {
-			err = slipf("%s", err.Error())
-		} else {
-			err = s.db.SetPassphrase(ctx, p.ID, kept)
-		}
+		err = s.ownPassphrase(c, p, hash)
 	}
 	if err == nil {
 		c.Header("HX-Redirect", "/sign-in") // all sessions have ended
 	}
 	s.answerPeople(c, err, func(v *peopleView, text string) { v.OwnSlip = text })
+}
+
+// ownPassphrase gives somebody another passphrase who knows the one of now. Wrong ones are held off like wrong ones at the door.
+func (s *Server) ownPassphrase(c *gin.Context, p access.Person, hash string) error {
+	ctx := c.Request.Context()
+	if wait := s.attempts.Allow("own "+strconv.FormatInt(p.ID, 10), "from "+access.Origin(s.options.from(c.Request))); wait > 0 {
+		return slipf("that was tried too often: wait %d seconds", int(wait.Seconds())+1)
+	}
+	right, err := access.Verify(ctx, c.PostForm("now"), hash)
+	switch {
+	case err != nil:
+		return slipf("%s", err.Error())
+	case !right:
+		s.note(c.Request, access.PassphraseRefused, p, "")
+		return slipf("this is not your passphrase as it is now")
+	}
+	if err := access.Strong(c.PostForm("passphrase"), p.Name); err != nil {
+		return slipf("%s", err.Error())
+	}
+	kept, err := access.Hash(ctx, c.PostForm("passphrase"))
+	if err != nil {
+		return slipf("%s", err.Error())
+	}
+	if err := s.db.SetPassphrase(ctx, p.ID, kept); err != nil {
+		return err
+	}
+	s.note(c.Request, access.PassphraseChanged, p, "")
+	return nil
 }
 
 // addKey makes an API key, which is shown this once.
@@ -186,6 +216,7 @@ func (s *Server) addKey(c *gin.Context) {
 		err = slipf("%s", err.Error())
 	} else if err = s.db.AddAPIKey(ctx, name, kept, who(ctx).ID); err == nil {
 		err = s.loadKeys(ctx)
+		s.note(c.Request, access.KeyMade, who(ctx), name)
 	}
 	s.answerPeople(c, err, func(v *peopleView, text string) {
 		if v.KeySlip = text; text == "" {
@@ -202,6 +233,7 @@ func (s *Server) revokeKey(c *gin.Context) {
 		err = slipf("there is no key of that number")
 	} else if err = s.db.RevokeAPIKey(c.Request.Context(), id); err == nil {
 		err = s.loadKeys(c.Request.Context())
+		s.note(c.Request, access.KeyRevoked, who(c.Request.Context()), "number "+strconv.FormatInt(id, 10))
 	}
 	s.answerPeople(c, err, func(v *peopleView, text string) { v.KeySlip = text })
 }

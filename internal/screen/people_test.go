@@ -3,6 +3,7 @@ package screen
 import (
 	"net/http"
 	"net/http/cookiejar"
+	"net/netip"
 	"regexp"
 	"strings"
 	"testing"
@@ -217,10 +218,14 @@ func TestCookiesAreForHTTPSButOnThisMachine(t *testing.T) {
 		if tt.proto != "" {
 			r.Header.Set("X-Forwarded-Proto", tt.proto)
 		}
-		assert.Equal(t, tt.name, cookie(r), tt.host)
-		assert.Equal(t, tt.secure, secure(r), tt.host)
+		r.RemoteAddr = "127.0.0.1:4711"
+		s := &Server{options: Options{TrustedProxies: []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8")}}}
+		assert.Equal(t, tt.name, s.cookie(r), tt.host)
+		assert.Equal(t, tt.secure, s.options.secure(r), tt.host)
+		s.options.TrustedProxies = nil
+		assert.Equal(t, !loopback(tt.host), s.options.secure(r), "what nobody who is trusted said does not count")
 	}
-	s := own(t, Options{})
+	s := own(t, Options{TrustedProxies: []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8")}})
 	s.client.CheckRedirect = func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }
 	req, err := http.NewRequest(http.MethodPost, s.URL+"/start", strings.NewReader("name=Aino&passphrase="+queryEscape(passphrase)))
 	require.NoError(t, err)
@@ -250,12 +255,16 @@ func TestWhereARequestComesFrom(t *testing.T) {
 		{"127.0.0.1:4711", "198.51.100.1", "198.51.100.1"},
 		{"[::1]:4711", "203.0.113.9, 198.51.100.1", "198.51.100.1"}, // what stands before is the sender's word
 		{"127.0.0.1:4711", "nonsense", "127.0.0.1"},
+		{"127.0.0.1:4711", "203.0.113.9, 10.0.0.2", "203.0.113.9"}, // two proxies of ours
+		{"10.0.0.2:4711", "2001:db8::1", "2001:db8::1"},
 		{"pipe", "", "pipe"},
 	} {
+		o := Options{TrustedProxies: []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8"), netip.MustParsePrefix("::1/128"), netip.MustParsePrefix("10.0.0.0/8")}}
 		r := &http.Request{RemoteAddr: tt.remote, Header: http.Header{}}
 		if tt.forwarded != "" {
 			r.Header.Set("X-Forwarded-For", tt.forwarded)
 		}
-		assert.Equal(t, tt.want, from(r), tt)
+		assert.Equal(t, tt.want, o.from(r), tt)
+		assert.NotEqual(t, tt.forwarded, (&Options{}).from(r), "nobody is trusted unless told")
 	}
 }

@@ -55,6 +55,9 @@ func (s *Server) editCell(c *gin.Context) {
 		}
 		w := wordsOf(f)
 		if now := charge.Format(t.Rows[row].Charges[column], w); now != was {
+			if wanted, err := charge.Parse(typed, w); err == nil && charge.Format(wanted, w) == now {
+				return nil // it is so already
+			}
 			cell.Was = now
 			return slipf("this was changed to %s in another window meanwhile; press Enter again to set yours", now)
 		}

@@ -15,6 +15,8 @@ import (
 	"io/fs"
 	"log/slog"
 	"net/http"
+	"net/netip"
+	"net/url"
 	"runtime/debug"
 	"strings"
 	"sync"
@@ -53,6 +55,7 @@ type Server struct {
 	keeper     keeper
 	differs    differs
 	attempts   *access.Attempts
+	notes      *notes
 	keys       atomic.Pointer[map[string]bool] // API keys, by what is kept of them: whether they hold
 	taking     sync.Map                        // of uploads' ids to *takingGoods
 	background sync.WaitGroup                  // what goes on after its request was answered
@@ -60,14 +63,17 @@ type Server struct {
 
 // Options say how a shop is served.
 type Options struct {
-	Hosts     []string // the names under which it answers; none means any
-	Demo      bool     // everybody is signed in as the owner: only for loopback
-	StartCode string   // what the first owner must know; "" for nothing
+	Hosts     []string // the names under which it answers; none means any, but for PublicURL's
+	PublicURL *url.URL // under which buyers and people reach it through a proxy: scheme and host; nil where there is none
+	// TrustedProxies are the addresses of proxies whose X-Forwarded-For and X-Forwarded-Proto are believed.
+	TrustedProxies []netip.Prefix
+	Demo           bool   // everybody is signed in as the owner: only for loopback
+	StartCode      string // what the first owner must know; "" for nothing
 }
 
 // New makes a shop's screens.
 func New(d *draft.Draft, db *storage.DB, in *intake.Intake, log *slog.Logger, o Options) (*Server, error) {
-	s := &Server{draft: d, db: db, intake: in, log: log, options: o, attempts: access.NewAttempts()}
+	s := &Server{draft: d, db: db, intake: in, log: log, options: o, attempts: access.NewAttempts(), notes: newNotes()}
 	err := s.loadKeys(context.Background())
 	if err != nil {
 		return nil, err
@@ -81,7 +87,7 @@ func New(d *draft.Draft, db *storage.DB, in *intake.Intake, log *slog.Logger, o 
 	}
 	gin.SetMode(gin.ReleaseMode)
 	r := gin.New()
-	r.Use(s.logged, s.recovered, headers)
+	r.Use(s.logged, s.recovered, headers, api.Unknown)
 	api.Route(r, api.Shops{Live: s.liveEngine, Draft: func() *quote.Engine { return d.State().Engine }, Asker: s.asker})
 	r.Use(limited)
 	r.GET("/assets/*file", func(c *gin.Context) {
@@ -89,13 +95,15 @@ func New(d *draft.Draft, db *storage.DB, in *intake.Intake, log *slog.Logger, o 
 		http.StripPrefix("/assets/", http.FileServerFS(assets)).ServeHTTP(c.Writer, c.Request)
 	})
 	r.GET("/start", s.startPage)
-	r.POST("/start", s.start)
+	r.POST("/start", signing, s.start)
 	r.GET("/sign-in", s.signInPage)
-	r.POST("/sign-in", s.signIn)
+	r.POST("/sign-in", signing, s.signIn)
 	r.POST("/sign-out", s.signOut)
 	r.Use(s.signed)
 	s.routes(r)
-	s.handler = guardHost(http.NewCrossOriginProtection().Handler(r), o.Hosts)
+	if s.handler, err = s.guarded(r); err != nil {
+		return nil, err
+	}
 	return s, nil
 }
 
@@ -263,35 +271,13 @@ func limited(c *gin.Context) {
 	c.Next()
 }
 
-// guardHost refuses requests that came here under another name, so that no foreign page can reach a shop on loopback by
-// having its own name point here.
-func guardHost(next http.Handler, hosts []string) http.Handler {
-	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		name := r.Host
-		if i := strings.LastIndexByte(name, ':'); i >= 0 && !strings.HasSuffix(name, "]") {
-			name = name[:i]
-		}
-		for _, h := range hosts {
-			if strings.EqualFold(h, name) {
-				next.ServeHTTP(w, r)
-				return
-			}
-		}
-		if len(hosts) == 0 {
-			next.ServeHTTP(w, r)
-			return
-		}
-		http.Error(w, "This shop does not answer under that name.", http.StatusMisdirectedRequest)
-	})
-}
-
 func (s *Server) logged(c *gin.Context) {
 	start := time.Now()
 	c.Next()
 	if strings.HasPrefix(c.Request.URL.Path, "/assets/") {
 		return
 	}
-	s.log.Info("request", "method", c.Request.Method, "path", c.Request.URL.Path, "status", c.Writer.Status(), "took", time.Since(start))
+	s.log.Info("request", "method", c.Request.Method, "path", c.Request.URL.Path, "status", c.Writer.Status(), "from", s.options.from(c.Request), "person", who(c.Request.Context()).ID, "took", time.Since(start))
 }
 
 // recovered answers a panic without telling the browser more than that.

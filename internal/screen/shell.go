@@ -133,7 +133,7 @@ func (s *Server) answerSaying(c *gin.Context, here string, state *draft.State, t
 		return
 	}
 	till.OOB, history.OOB, history.Said = true, true, said
-	parts = append(parts, s.render("till", till), s.render("course", shell{Stations: stations(state.File, here), OOB: true}), s.render("history", history), s.render("ahead-said", history))
+	parts = append(parts, s.render("till", till), s.render("course", shell{Stations: stations(state.File, here), OOB: true}), s.render("shop-name", shell{Shop: shopName(state.File), OOB: true}), s.render("history", history), s.render("ahead-said", history))
 	s.html(c, http.StatusOK, parts...)
 }
 

@@ -3,9 +3,10 @@ package screen
 import (
 	"context"
 	"crypto/subtle"
+	"errors"
 	"fmt"
-	"net"
 	"net/http"
+	"net/url"
 	"strings"
 	"time"
 
@@ -29,26 +30,11 @@ func who(ctx context.Context) access.Person {
 }
 
 // cookie is the name of the session's cookie. With __Host- a browser takes it from here alone and only over https; loopback has none.
-func cookie(r *http.Request) string {
-	if secure(r) {
+func (s *Server) cookie(r *http.Request) string {
+	if s.options.secure(r) {
 		return "__Host-diadrom"
 	}
 	return "diadrom"
-}
-
-// secure says whether a request came over https, to here or to a proxy in front, or from somewhere else than this machine.
-func secure(r *http.Request) bool {
-	return r.TLS != nil || r.Header.Get("X-Forwarded-Proto") == "https" || !loopback(r.Host)
-}
-
-func loopback(host string) bool {
-	name, _, err := net.SplitHostPort(host)
-	if err != nil {
-		name = host
-	}
-	name = strings.Trim(name, "[]")
-	ip := net.ParseIP(name)
-	return strings.EqualFold(name, "localhost") || ip != nil && ip.IsLoopback()
 }
 
 // signedIn finds who a request is from.
@@ -56,7 +42,7 @@ func (s *Server) signedIn(r *http.Request) (access.Person, bool, error) {
 	if s.options.Demo {
 		return demoOwner, true, nil
 	}
-	c, err := r.Cookie(cookie(r))
+	c, err := r.Cookie(s.cookie(r))
 	if err != nil {
 		return access.Person{}, false, nil
 	}
@@ -64,20 +50,20 @@ func (s *Server) signedIn(r *http.Request) (access.Person, bool, error) {
 }
 
 // asker says who asks the API.
-func (s *Server) asker(r *http.Request) api.Asker {
+func (s *Server) asker(r *http.Request) (who api.Asker, key string) {
 	if s.options.Demo {
-		return api.Person
+		return api.Person, ""
 	}
 	if scheme, key, ok := strings.Cut(r.Header.Get("Authorization"), " "); ok && strings.EqualFold(scheme, "Bearer") {
-		if (*s.keys.Load())[access.Kept(strings.TrimSpace(key))] {
-			return api.Shop
+		if kept := access.Kept(strings.TrimSpace(key)); (*s.keys.Load())[kept] {
+			return api.Shop, kept
 		}
-		return api.Nobody
+		return api.Nobody, ""
 	}
 	if _, ok, err := s.signedIn(r); ok && err == nil {
-		return api.Person
+		return api.Person, ""
 	}
-	return api.Nobody
+	return api.Nobody, ""
 }
 
 // loadKeys takes over which API keys hold.
@@ -120,6 +106,7 @@ func (s *Server) signed(c *gin.Context) {
 		c.Abort()
 		return
 	}
+	c.Header("Cache-Control", "no-store") // what is signed for stays out of every cache
 	ctx := context.WithValue(draft.By(c.Request.Context(), p.ID), whoKey{}, p)
 	c.Request = c.Request.WithContext(ctx)
 	if err := s.draft.Refresh(ctx); err != nil {
@@ -132,7 +119,8 @@ func (s *Server) signed(c *gin.Context) {
 
 // owners lets in owners only.
 func (s *Server) owners(c *gin.Context) {
-	if who(c.Request.Context()).Role != access.Owner {
+	if p := who(c.Request.Context()); p.Role != access.Owner {
+		s.note(c.Request, access.Forbidden, p, c.Request.Method+" "+c.Request.URL.Path)
 		s.problem(c, http.StatusForbidden, "Only an owner of the shop may do this.")
 		c.Abort()
 		return
@@ -152,7 +140,7 @@ type signView struct {
 
 func (s *Server) signPage(c *gin.Context, status int, v signView) {
 	v.Shop = shopName(s.draft.State().File)
-	v.Plain = secure(c.Request) && c.Request.TLS == nil && c.GetHeader("X-Forwarded-Proto") != "https"
+	v.Plain = s.options.secure(c.Request) && !s.options.https(c.Request)
 	s.html(c, status, s.render("sign", v))
 }
 
@@ -165,14 +153,42 @@ func (s *Server) startPage(c *gin.Context) {
 	s.signPage(c, http.StatusOK, signView{Start: true, Code: c.Query("code")})
 }
 
+// maxSignBody bounds what is sent to sign in, in bytes: a name, a passphrase, a code and an address to go to.
+const maxSignBody = 16 << 10
+
+// signing bounds the requests of those who are not signed in yet.
+func signing(c *gin.Context) {
+	if c.Request.ContentLength > maxSignBody {
+		c.String(http.StatusRequestEntityTooLarge, "That is too much for a name and a passphrase.")
+		c.Abort()
+		return
+	}
+	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, maxSignBody)
+	c.Next()
+}
+
+// start makes the first owner. A shop that has one is asked nothing more: no passphrase is worked on for it.
 func (s *Server) start(c *gin.Context) {
+	people, err := s.db.People(c.Request.Context())
+	if err != nil {
+		s.internal(c, err)
+		return
+	}
+	if len(people) > 0 || s.options.Demo {
+		c.Redirect(http.StatusSeeOther, "/sign-in")
+		return
+	}
 	v := signView{Start: true, Name: c.PostForm("name"), Code: c.PostForm("code")}
+	if wait := s.attempts.Allow("from " + access.Origin(s.options.from(c.Request))); wait > 0 {
+		s.heldOff(c, v, wait)
+		return
+	}
 	if s.options.StartCode != "" && subtle.ConstantTimeCompare([]byte(v.Code), []byte(s.options.StartCode)) != 1 {
 		v.Slip = "Open the address that was printed where the shop was started: it carries a code that shows that the shop is yours."
 		s.signPage(c, http.StatusForbidden, v)
 		return
 	}
-	name, hash, nameErr, err := named(v.Name, c.PostForm("passphrase"))
+	name, hash, nameErr, err := named(c.Request.Context(), v.Name, c.PostForm("passphrase"))
 	if nameErr != nil || err != nil {
 		v.NameSlip, v.Slip = said(nameErr), said(err)
 		s.signPage(c, http.StatusUnprocessableEntity, v)
@@ -187,7 +203,16 @@ func (s *Server) start(c *gin.Context) {
 		s.internal(c, err)
 		return
 	}
+	s.note(c.Request, access.Started, p, "")
 	s.letIn(c, p, "/")
+}
+
+// heldOff answers somebody who tried too often.
+func (s *Server) heldOff(c *gin.Context, v signView, wait time.Duration) {
+	seconds := int(wait.Seconds()) + 1
+	c.Header("Retry-After", fmt.Sprint(seconds))
+	v.Slip = fmt.Sprintf("That was tried too often: wait %d seconds.", seconds)
+	s.signPage(c, http.StatusTooManyRequests, v)
 }
 
 func said(err error) string {
@@ -198,10 +223,12 @@ func said(err error) string {
 }
 
 // named reads a name and a passphrase.
-func named(name, passphrase string) (string, string, error, error) {
-	name, nameErr := access.Name(name)
-	hash, err := access.Hash(passphrase)
-	return name, hash, nameErr, err
+func named(ctx context.Context, name, passphrase string) (clean, hash string, nameErr, err error) {
+	clean, nameErr = access.Name(name)
+	if err = access.Strong(passphrase, clean); nameErr == nil && err == nil {
+		hash, err = access.Hash(ctx, passphrase)
+	}
+	return clean, hash, nameErr, err
 }
 
 func (s *Server) signInPage(c *gin.Context) {
@@ -212,45 +239,79 @@ func (s *Server) signInPage(c *gin.Context) {
 	s.signPage(c, http.StatusOK, signView{Then: c.Query("then")})
 }
 
+// signIn lets somebody in. Where they come from is judged before who they say they are; a name that others try out is held off, but not
+// from an address from which its owner has signed in before.
 func (s *Server) signIn(c *gin.Context) {
+	ctx := c.Request.Context()
 	v := signView{Name: c.PostForm("name"), Then: c.PostForm("then")}
-	if wait := s.attempts.Allow("from "+from(c.Request), "as "+strings.ToLower(v.Name)); wait > 0 {
-		seconds := int(wait.Seconds()) + 1
-		c.Header("Retry-After", fmt.Sprint(seconds))
-		v.Slip = fmt.Sprintf("That was tried too often: wait %d seconds.", seconds)
-		s.signPage(c, http.StatusTooManyRequests, v)
+	origin := access.Origin(s.options.from(c.Request))
+	if wait := s.attempts.Allow("from " + origin); wait > 0 {
+		s.note(c.Request, access.SignInHeldOff, access.Person{Name: v.Name}, "")
+		s.heldOff(c, v, wait)
 		return
 	}
-	p, hash, err := s.db.Passphrase(c.Request.Context(), strings.Join(strings.Fields(v.Name), " "))
-	if err != nil {
-		s.internal(c, err)
-		return
-	}
-	if !access.Verify(c.PostForm("passphrase"), hash) {
+	name, err := access.Name(v.Name)
+	if err != nil { // nobody is called so
 		v.Slip = "This name and this passphrase do not belong together."
 		s.signPage(c, http.StatusUnprocessableEntity, v)
 		return
 	}
-	to := v.Then
-	if !strings.HasPrefix(to, "/") || strings.HasPrefix(to, "//") || strings.ContainsAny(to, "\\\r\n") {
-		to = "/"
-	}
-	s.letIn(c, p, to)
-}
-
-// from is the address that a request comes from; behind a proxy on this machine, the one that the proxy says last.
-func from(r *http.Request) string {
-	host, _, err := net.SplitHostPort(r.RemoteAddr)
+	p, hash, err := s.db.Passphrase(ctx, name)
 	if err != nil {
-		return r.RemoteAddr
+		s.internal(c, err)
+		return
 	}
-	if said := r.Header.Values("X-Forwarded-For"); len(said) > 0 && loopback(host) {
-		list := strings.Split(said[len(said)-1], ",")
-		if ip := net.ParseIP(strings.TrimSpace(list[len(list)-1])); ip != nil {
-			return ip.String()
+	key := "as " + access.Fold(name)
+	if p.ID != 0 {
+		known, err := s.db.KnowsOrigin(ctx, p.ID, origin)
+		if err != nil {
+			s.internal(c, err)
+			return
+		}
+		if known {
+			key += " from " + origin
 		}
 	}
-	return host
+	if wait := s.attempts.Allow(key); wait > 0 {
+		s.note(c.Request, access.SignInHeldOff, access.Person{ID: p.ID, Name: name}, "")
+		s.heldOff(c, v, wait)
+		return
+	}
+	right, err := access.Verify(ctx, c.PostForm("passphrase"), hash)
+	switch {
+	case errors.Is(err, access.ErrBusy):
+		c.Header("Retry-After", "5")
+		v.Slip = "Too many people are signing in at the moment: try again in a few seconds."
+		s.signPage(c, http.StatusServiceUnavailable, v)
+		return
+	case err != nil:
+		s.internal(c, err)
+		return
+	case !right:
+		s.note(c.Request, access.SignInRefused, access.Person{ID: p.ID, Name: name}, "")
+		v.Slip = "This name and this passphrase do not belong together."
+		s.signPage(c, http.StatusUnprocessableEntity, v)
+		return
+	}
+	if err := s.db.KnowOrigin(ctx, p.ID, origin); err != nil {
+		s.internal(c, err)
+		return
+	}
+	s.note(c.Request, access.SignedIn, p, "")
+	s.letIn(c, p, within(v.Then))
+}
+
+// within is an address of the shop to go to, "/" for what may lead elsewhere. Browsers pass over tabs and line ends in an address and
+// take a backslash for a slash.
+func within(to string) string {
+	if !strings.HasPrefix(to, "/") || strings.HasPrefix(to, "//") || strings.ContainsFunc(to, func(r rune) bool { return r <= ' ' || r == '\\' || r == 0x7f }) {
+		return "/"
+	}
+	u, err := url.Parse(to)
+	if err != nil || u.Host != "" || u.Scheme != "" || strings.HasPrefix(u.Path, "//") || strings.ContainsFunc(u.Path, func(r rune) bool { return r < ' ' || r == '\\' || r == 0x7f }) {
+		return "/"
+	}
+	return to
 }
 
 // letIn begins a session.
@@ -261,17 +322,20 @@ func (s *Server) letIn(c *gin.Context, p access.Person, to string) {
 		s.internal(c, err)
 		return
 	}
-	http.SetCookie(c.Writer, &http.Cookie{Name: cookie(c.Request), Value: secret, Path: "/", Expires: until, Secure: secure(c.Request), HttpOnly: true, SameSite: http.SameSiteLaxMode})
+	http.SetCookie(c.Writer, &http.Cookie{Name: s.cookie(c.Request), Value: secret, Path: "/", Expires: until, Secure: s.options.secure(c.Request), HttpOnly: true, SameSite: http.SameSiteLaxMode})
 	c.Redirect(http.StatusSeeOther, to)
 }
 
 func (s *Server) signOut(c *gin.Context) {
-	if kept, err := c.Request.Cookie(cookie(c.Request)); err == nil {
+	if p, ok, err := s.signedIn(c.Request); ok && err == nil {
+		s.note(c.Request, access.SignedOut, p, "")
+	}
+	if kept, err := c.Request.Cookie(s.cookie(c.Request)); err == nil {
 		if err := s.db.EndSession(c.Request.Context(), access.Kept(kept.Value)); err != nil {
 			s.internal(c, err)
 			return
 		}
 	}
-	http.SetCookie(c.Writer, &http.Cookie{Name: cookie(c.Request), Path: "/", MaxAge: -1, Secure: secure(c.Request), HttpOnly: true, SameSite: http.SameSiteLaxMode})
+	http.SetCookie(c.Writer, &http.Cookie{Name: s.cookie(c.Request), Path: "/", MaxAge: -1, Secure: s.options.secure(c.Request), HttpOnly: true, SameSite: http.SameSiteLaxMode})
 	c.Redirect(http.StatusSeeOther, "/sign-in")
 }

@@ -42,6 +42,7 @@ func (s *Server) changeTill(c *gin.Context, change func(*store.File, *storage.Ti
 	if status == http.StatusOK {
 		c.Header("HX-Trigger", "till-changed") // pages that show the Till's address or cart reload their work
 	}
+	v.OOB = true
 	s.html(c, status, s.render("till", v))
 }
 

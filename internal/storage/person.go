@@ -4,7 +4,7 @@ import (
 	"context"
 	"database/sql"
 	"errors"
-	"strings"
+	"slices"
 	"time"
 
 	"diadrom/internal/access"
@@ -51,14 +51,13 @@ func (db *DB) AddPerson(ctx context.Context, name string, role access.Role, pass
 		return access.Person{}, err
 	}
 	defer tx.Rollback()
-	var all, same int
-	if err := tx.QueryRowContext(ctx, "SELECT count(*), count(CASE WHEN lower(name) = lower(?) THEN 1 END) FROM person", name).Scan(&all, &same); err != nil {
-		return access.Person{}, err
-	}
+	names, err := namesIn(ctx, tx)
 	switch {
-	case first && all > 0:
+	case err != nil:
+		return access.Person{}, err
+	case first && len(names) > 0:
 		return access.Person{}, ErrStarted
-	case same > 0:
+	case slices.ContainsFunc(names, func(known string) bool { return access.Fold(known) == access.Fold(name) }):
 		return access.Person{}, ErrTaken
 	}
 	p := access.Person{Name: name, Role: role}
@@ -68,6 +67,22 @@ func (db *DB) AddPerson(ctx context.Context, name string, role access.Role, pass
 	return p, tx.Commit()
 }
 
+func namesIn(ctx context.Context, tx *sql.Tx) (names []string, err error) {
+	rows, err := tx.QueryContext(ctx, "SELECT name FROM person")
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var name string
+		if err := rows.Scan(&name); err != nil {
+			return nil, err
+		}
+		names = append(names, name)
+	}
+	return names, rows.Err()
+}
+
 // Passphrase finds an active person by name, with what is kept of the passphrase; "" where there is none.
 func (db *DB) Passphrase(ctx context.Context, name string) (p access.Person, hash string, err error) {
 	people, err := db.People(ctx)
@@ -75,7 +90,7 @@ func (db *DB) Passphrase(ctx context.Context, name string) (p access.Person, has
 		return p, "", err
 	}
 	for _, known := range people {
-		if known.Active && strings.EqualFold(known.Name, name) {
+		if known.Active && access.Fold(known.Name) == access.Fold(name) {
 			err := db.sql.QueryRowContext(ctx, "SELECT passphrase FROM person WHERE id = ?", known.ID).Scan(&hash)
 			return known.Person, hash, err
 		}

@@ -1,6 +1,7 @@
 // The Till's keys, walking through grids, and what stays open when the Till is requoted. All else is the server's.
 (() => {
   const typing = (el) => el && (el.matches("input, textarea, select") || el.isContentEditable);
+  const textual = (el) => el && el.matches && el.matches("textarea, input:not([type=checkbox]):not([type=radio]):not([type=hidden]):not([type=file])");
 
   document.addEventListener("alpine:init", () => {
     Alpine.data("bench", () => ({
@@ -16,7 +17,7 @@
         if ((event.ctrlKey || event.metaKey) && !event.altKey) {
           // In a field that is being typed in, Ctrl+Z takes typing back; elsewhere the last edit.
           const key = event.key.toLowerCase(), redo = key === "y" || (key === "z" && event.shiftKey);
-          if ((key !== "z" && key !== "y") || (typing(event.target) && event.target.value !== event.target.defaultValue)) return;
+          if ((key !== "z" && key !== "y") || (textual(event.target) && event.target.value !== event.target.defaultValue)) return;
           event.preventDefault();
           htmx.ajax("POST", redo ? "/redo" : "/undo", { source: document.body, swap: "none" });
           return;
@@ -61,15 +62,28 @@
     }
   });
 
+  // A cell of a grid is sent once for what is typed, and what is typed while it is under way goes after it, from what was saved by then.
+  const underWay = new Map(); // ids of cells to what is sent for them
+  const sendCell = async (cell, text, was, post) => {
+    const before = underWay.get(cell.id);
+    if (before ? before.text === text : text === was && !cell.matches("[aria-invalid]")) return;
+    const mine = { text };
+    underWay.set(cell.id, mine);
+    mine.done = (async () => {
+      if (before) await before.done;
+      await post(document.getElementById(cell.id) || cell);
+    })();
+    try { await mine.done; } finally { if (underWay.get(cell.id) === mine) underWay.delete(cell.id); }
+  };
+
   // The grid of goods: a cell is sent when it is left, a block from a spreadsheet as a whole.
   const goodsCell = (el) => el.closest && el.matches("[data-goods] .cell") ? el : null;
   document.addEventListener("change", (event) => {
     const cell = goodsCell(event.target);
     if (cell) {
       const text = cell.type === "checkbox" ? (cell.checked ? "yes" : "no") : cell.value;
-      if (text === cell.dataset.was && !cell.matches("[aria-invalid]")) return;
-      htmx.ajax("POST", "/goods/cell", { source: cell, target: cell.parentElement, swap: "innerHTML",
-        values: { sku: cell.closest("tr").dataset.sku, field: cell.dataset.f, was: cell.dataset.was, text } });
+      sendCell(cell, text, cell.dataset.was, (now) => htmx.ajax("POST", "/goods/cell", { source: now, target: now.parentElement, swap: "innerHTML",
+        values: { sku: now.closest("tr").dataset.sku, field: now.dataset.f, was: now.dataset.was, text } }));
     } else if (event.target.matches("[data-pick-all]")) {
       for (const box of document.querySelectorAll("[data-goods] .pick [name=selected]")) box.checked = event.target.checked;
     } else if (event.target.matches("[data-send]")) event.target.form.requestSubmit();
@@ -162,15 +176,15 @@
     return [at, cell.closest("table").tHead.rows[0].cells[cell.closest("td").cellIndex].dataset.zone];
   };
   const wasOf = (cell) => "was" in cell.dataset ? cell.dataset.was : cell.defaultValue;
-  const busy = new WeakSet();
-  document.addEventListener("change", async (event) => {
+  document.addEventListener("change", (event) => {
     const cell = event.target, table = cell.closest && cell.closest("[data-rates]");
-    if (!table || !cell.matches("td .cell") || busy.has(cell) || (cell.value === wasOf(cell) && !cell.matches("[aria-invalid]"))) return;
-    const [at, zone] = placeOf(cell);
-    busy.add(cell);
-    await htmx.ajax("POST", table.dataset.rates + "/cell", { source: cell, target: cell.parentElement, swap: "innerHTML",
-      values: { at, zone, was: wasOf(cell), text: cell.value, dom: cell.id, label: cell.getAttribute("aria-label") } });
-    busy.delete(cell);
+    if (!table || !cell.matches("td .cell")) return;
+    const text = cell.value;
+    sendCell(cell, text, wasOf(cell), (now) => {
+      const [at, zone] = placeOf(now);
+      return htmx.ajax("POST", table.dataset.rates + "/cell", { source: now, target: now.parentElement, swap: "innerHTML",
+        values: { at, zone, was: wasOf(now), text, dom: now.id, label: now.getAttribute("aria-label") } });
+    });
   });
   const rateCells = (table) => [...table.tBodies[0].rows].map((row) => [...row.querySelectorAll("td .cell")]);
   const spot = (table, cell) => {
@@ -240,19 +254,23 @@
   document.addEventListener("dragover", (event) => {
     if (!dragged) return;
     const over = movable(event.target);
-    for (const row of document.querySelectorAll("[data-sort] > li.over")) row.classList.remove("over");
+    for (const row of document.querySelectorAll("[data-sort] > li.over, [data-sort] > li.over-end")) row.classList.remove("over", "over-end");
     if (over || event.target.closest("[data-sort]")) event.preventDefault();
-    if (over && over !== dragged) over.classList.add("over");
+    if (over && over !== dragged) over.classList.add(lower(over, event) ? "over-end" : "over");
   });
+  // A row is dropped before the one under it, or behind it in its lower half.
+  const lower = (row, event) => { const box = row.getBoundingClientRect(); return event.clientY > box.top + box.height / 2; };
   document.addEventListener("drop", (event) => {
     if (!dragged) return;
     event.preventDefault();
     const over = movable(event.target);
-    if (over && over !== dragged) move(dragged, { before: over.dataset.id });
+    if (!over || over === dragged) return;
+    const before = lower(over, event) ? over.nextElementSibling : over;
+    if (before !== dragged) move(dragged, { before: before ? before.dataset.id : "" });
   });
   document.addEventListener("dragend", () => {
     dragged = null;
-    for (const row of document.querySelectorAll("[data-sort] > li.over")) row.classList.remove("over");
+    for (const row of document.querySelectorAll("[data-sort] > li.over, [data-sort] > li.over-end")) row.classList.remove("over", "over-end");
   });
 
   // The code strip is one stop for Tab; arrow keys walk along its stretches.
@@ -363,21 +381,87 @@
   for (const name of ["htmx:beforeSwap", "htmx:oobBeforeSwap"]) document.addEventListener(name, remember);
   for (const name of ["htmx:afterSwap", "htmx:oobAfterSwap"]) document.addEventListener(name, unfold);
 
-  // When the work is replaced, what is typed in other fields and not sent yet stays in them.
-  let unsent = [];
-  document.addEventListener("htmx:beforeSwap", (event) => {
-    if (event.detail.target.id !== "work") return;
-    const sent = event.detail.requestConfig.elt;
-    unsent = [...event.detail.target.querySelectorAll("input[id], textarea[id]")]
-      .filter((f) => f.type !== "checkbox" && f.value !== f.defaultValue && (sent === event.detail.target || !sent.contains(f)))
-      .map((f) => [f.id, f.value]);
+  // What is typed and not answered yet outlives every swap, of the work and out of band: its field comes anew from the server, and gets
+  // back its text, the cursor and the focus. A field's own answer stands, unless more was typed since it was sent.
+  const original = (f) => {
+    if (f.matches("select")) return ([...f.options].find((o) => o.defaultSelected) || f.options[0] || {}).value;
+    return f.type === "checkbox" ? f.defaultChecked : f.defaultValue;
+  };
+  const current = (f) => f.type === "checkbox" ? f.checked : f.value;
+  const sent = new WeakMap(), restored = new WeakSet(); // fields, with the value that was sent last; fields whose typing was put back
+  let answered = null; // the element whose answer is swapped now
+  document.addEventListener("htmx:beforeRequest", (event) => {
+    const { elt, xhr } = event.detail;
+    for (const f of elt.matches("form") ? elt.elements : [elt]) if (typing(f)) sent.set(f, current(f));
+    xhr.addEventListener("readystatechange", () => { if (xhr.readyState === 4) answered = elt; });
   });
-  document.addEventListener("htmx:afterSettle", () => {
-    for (const [id, value] of unsent) {
-      const field = document.getElementById(id);
-      if (field) field.value = value;
+  const own = (f) => answered && (answered === f || (answered.id && answered.id === f.id) || answered.contains(f));
+  let kept = [];
+  const keep = (inside) => {
+    for (const f of inside.querySelectorAll("input[id], textarea[id], select[id]")) {
+      if (["hidden", "file", "submit", "button"].includes(f.type)) continue;
+      const focused = f === document.activeElement;
+      const unsent = current(f) !== original(f) && !(own(f) && sent.get(f) === current(f));
+      const all = focused && f.value !== "" && String(getSelection()) === f.value; // numbers do not tell where their cursor is
+      if (unsent || focused) kept.push({ id: f.id, unsent, focused, all, value: current(f), sent: sent.get(f), from: textual(f) ? f.selectionStart : null, to: textual(f) ? f.selectionEnd : null });
     }
-    unsent = [];
+  };
+  const putBack = () => {
+    for (const k of kept) {
+      const f = document.getElementById(k.id);
+      if (!f || f.disabled) continue;
+      if (k.unsent && current(f) !== k.value) {
+        if (f.type === "checkbox") f.checked = k.value; else f.value = k.value;
+        if (k.sent !== undefined) sent.set(f, k.sent);
+        restored.add(f);
+      }
+      if (k.unsent && !k.focused) tellChange(f); // it was left, and what told of that is gone
+      if (k.focused && document.activeElement !== f && (document.activeElement === document.body || !document.activeElement)) f.focus({ preventScroll: true });
+      if (k.all) f.select();
+      else if (k.focused && k.from !== null && textual(f)) { try { f.setSelectionRange(k.from, k.to); } catch { /* numbers have no cursor that can be set */ } }
+    }
+    kept = [];
+  };
+  document.addEventListener("htmx:beforeSwap", (event) => { if (event.detail.shouldSwap) keep(event.detail.target); });
+  document.addEventListener("htmx:oobBeforeSwap", (event) => keep(event.detail.target));
+  for (const name of ["htmx:afterSwap", "htmx:oobAfterSwap", "htmx:afterSettle"]) document.addEventListener(name, putBack);
+  // A browser tells of a change of a field that was typed into: not of one whose text was put back.
+  document.addEventListener("change", (event) => restored.delete(event.target), true);
+  const tellChange = (f) => {
+    if (!restored.has(f)) return;
+    restored.delete(f);
+    if (current(f) !== original(f) && sent.get(f) !== current(f)) f.dispatchEvent(new Event("change", { bubbles: true }));
+  };
+  document.addEventListener("focusout", (event) => tellChange(event.target));
+  document.addEventListener("keydown", (event) => { if (event.key === "Enter" && textual(event.target)) tellChange(event.target); });
+
+  // Where the element that asked was replaced while its answer was under way, the answer goes to what stands in its place now.
+  const late = (elt, { xhr, target, etc }) => {
+    const names = xhr.getResponseHeader("HX-Trigger"), retarget = xhr.status >= 400 && xhr.status !== 422 ? "#notice" : xhr.getResponseHeader("HX-Retarget");
+    let place = null, style = xhr.getResponseHeader("HX-Reswap") || etc.swapOverride || elt.closest("[hx-swap]")?.getAttribute("hx-swap") || "innerHTML";
+    if (retarget) {
+      place = document.querySelector(retarget);
+      style = "innerHTML";
+    } else if (target.isConnected) place = target;
+    else if (elt.id && target.contains(elt)) {
+      place = document.getElementById(elt.id);
+      for (let up = elt; place && up !== target; up = up.parentElement) place = place.parentElement;
+    }
+    answered = elt;
+    if (place) keep(place);
+    htmx.swap(place || document.body, xhr.responseText, { swapStyle: place ? style.split(" ")[0] : "none" });
+    putBack();
+    if (names) htmx.trigger(document.body, names);
+  };
+  document.addEventListener("htmx:beforeRequest", ({ detail: { elt, xhr } }) => {
+    const answer = (event) => {
+      if (event.detail.xhr !== xhr) return;
+      elt.removeEventListener("htmx:beforeOnLoad", answer);
+      if (elt.isConnected) return;
+      event.preventDefault();
+      late(elt, event.detail);
+    };
+    elt.addEventListener("htmx:beforeOnLoad", answer);
   });
 
   // The first cut-off is one by the clock of who types it.
@@ -388,9 +472,10 @@
   // A message about a failed exchange goes when the next one succeeds.
   document.addEventListener("htmx:afterRequest", (event) => {
     const notice = document.getElementById("notice");
-    if (event.detail.successful) notice.replaceChildren();
+    if (notice && event.detail.successful) notice.replaceChildren();
   });
   document.addEventListener("htmx:sendError", () => {
-    document.getElementById("notice").textContent = "The shop cannot be reached: this change is not saved. It is still in its field; change it again when the shop is back.";
+    const notice = document.getElementById("notice");
+    if (notice) notice.textContent = "The shop cannot be reached: this change is not saved. It is still in its field; change it again when the shop is back.";
   });
 })();

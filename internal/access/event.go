@@ -1,0 +1,42 @@
+package access
+
+// Event is a kind of what happens to the locks of a shop, as it is kept for its owners.
+type Event string
+
+// The kinds of events.
+const (
+	Started            Event = "shop_started"        // the first owner
+	SignedIn           Event = "signed_in"           //
+	SignInRefused      Event = "sign_in_refused"     // a name and a passphrase that do not belong together
+	SignInHeldOff      Event = "sign_in_held_off"    // too many attempts
+	SignedOut          Event = "signed_out"          //
+	PassphraseChanged  Event = "passphrase_changed"  //
+	PassphraseRefused  Event = "passphrase_refused"  // one's own, typed wrongly to change it
+	PassphraseReplaced Event = "passphrase_replaced" // on the machine itself, by diadrom recover
+	PersonAdded        Event = "person_added"        //
+	PersonActivated    Event = "person_activated"    //
+	PersonDeactivated  Event = "person_deactivated"  //
+	KeyMade            Event = "key_made"            //
+	KeyRevoked         Event = "key_revoked"         //
+	Published          Event = "published"           // an edition
+	Forbidden          Event = "forbidden"           // what only an owner may do
+	HostRefused        Event = "host_refused"        // a request under a name that the shop does not answer under
+	OriginRefused      Event = "origin_refused"      // a request that another site's page made
+	Restored           Event = "restored"            // a backup, on the machine itself
+)
+
+var eventWords = map[Event]string{
+	Started: "started the shop", SignedIn: "signed in", SignInRefused: "was refused: wrong name or passphrase", SignInHeldOff: "was held off: too many attempts",
+	SignedOut: "signed out", PassphraseChanged: "changed their passphrase", PassphraseRefused: "typed their old passphrase wrongly",
+	PassphraseReplaced: "got a new passphrase on the server", PersonAdded: "invited", PersonActivated: "activated", PersonDeactivated: "deactivated",
+	KeyMade: "made the API key", KeyRevoked: "revoked the API key", Published: "published", Forbidden: "was refused: for owners only",
+	HostRefused: "asked under a name that is not this shop's", OriginRefused: "was sent by a page of another site", Restored: "restored a backup on the server",
+}
+
+// String says an event in words that follow a name.
+func (e Event) String() string {
+	if words, ok := eventWords[e]; ok {
+		return words
+	}
+	return string(e)
+}
