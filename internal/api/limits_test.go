@@ -87,7 +87,9 @@ func TestABatchIsBounded(t *testing.T) {
 		runtime.ReadMemStats(&after)
 		return w.Code, w.Body.Len(), after.TotalAlloc - before.TotalAlloc
 	}
-	full := func(item string) string { return "[" + strings.Repeat(item+",", (MaxBody-100)/(len(item)+1)) + item + "]" }
+	full := func(item string) string {
+		return "[" + strings.Repeat(item+",", (MaxBody-100)/(len(item)+1)) + item + "]"
+	}
 	for item, want := range map[string]int{"{}": http.StatusBadRequest, "null": http.StatusBadRequest, "1": http.StatusBadRequest, one: http.StatusRequestEntityTooLarge,
 		`{"to":{"country":"XX"}}`: http.StatusUnprocessableEntity, `{"to":{"country":"FI"},"x":1}`: http.StatusBadRequest} {
 		status, size, allocated := ask(full(item))

@@ -101,6 +101,7 @@ func run(m *testing.M) (int, error) {
 // shop is a running server.
 type shop struct {
 	dir, url string
+	begin    string // path to the first page, with the code of the first start
 	cmd      *exec.Cmd
 }
 
@@ -109,7 +110,9 @@ func start(t *testing.T, command, dir string) *shop {
 	t.Helper()
 	browserOf(t)
 	s := &shop{dir: dir}
-	s.url, s.cmd = storetest.Start(t, binary, command, dir)
+	address, cmd := storetest.Start(t, binary, command, dir)
+	s.url, s.cmd = storetest.Base(address), cmd
+	s.begin = strings.TrimPrefix(address, s.url)
 	t.Cleanup(s.kill)
 	return s
 }
@@ -170,7 +173,7 @@ func slow(t *testing.T, page *rod.Page) *rod.Page {
 func ownShop(t *testing.T) *shop {
 	t.Helper()
 	s := start(t, "serve", t.TempDir())
-	page := s.open(t, "/", 1280, 800)
+	page := s.open(t, s.begin, 1280, 800)
 	wait := page.MustWaitNavigation()
 	page.MustInsertText("Aino Esimerkki") // the field has the focus
 	page.KeyActions().Press(input.Tab).MustDo()

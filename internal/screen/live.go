@@ -196,7 +196,10 @@ func (s *Server) putLive(c *gin.Context) {
 	case len([]rune(note)) > mostNote:
 		err = slipf("a note has at most %d letters", mostNote)
 	default:
-		_, err = s.draft.PutLive(c.Request.Context(), revision, turn, note)
+		var live *draft.Live
+		if live, err = s.draft.PutLive(c.Request.Context(), revision, turn, note); err == nil {
+			s.note(c.Request, access.Published, who(c.Request.Context()), fmt.Sprintf("edition %d", live.Number))
+		}
 	}
 	s.answerLive(c, err, note, func(live *draft.Live) string { return fmt.Sprintf("Edition %d is live", live.Number) })
 }
@@ -294,6 +297,8 @@ func (s *Server) putAgain(c *gin.Context) {
 		_, err = s.draft.PutLiveAgain(c.Request.Context(), number, turn)
 		if errors.Is(err, storage.ErrNoEdition) {
 			err = slipf("there is no edition %d", number)
+		} else if err == nil {
+			s.note(c.Request, access.Published, who(c.Request.Context()), fmt.Sprintf("edition %d again", number))
 		}
 	}
 	s.answerLive(c, err, "", func(live *draft.Live) string { return fmt.Sprintf("Edition %d is live again", live.Number) })

@@ -1,6 +1,7 @@
 package screen
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"net/http"
@@ -9,6 +10,7 @@ import (
 	"time"
 
 	"diadrom/internal/access"
+	"diadrom/internal/sheet"
 	"diadrom/internal/storage"
 
 	"github.com/gin-gonic/gin"
@@ -54,13 +56,57 @@ type peopleView struct {
 	Said             string
 	KeyName, KeySlip string
 	Key, KeyOf       string // a key that was just made: shown this once
+	Events           []eventRow
+	Older            int64 // before which event there are more; 0 where there are none
 }
+
+type eventRow struct{ When, Who, Did, About, From string }
+
+// maxEvents is how many events a page shows.
+const maxEvents = 50
+
+func eventRowOf(e *storage.Event) eventRow {
+	row := eventRow{moment(e.At), e.Name, e.Kind.String(), e.Detail, e.Address}
+	if row.Who == "" {
+		row.Who = "somebody"
+	}
+	return row
+}
+
+// eventsFile answers with all that happened to the locks, as a table.
+func (s *Server) eventsFile(c *gin.Context) {
+	rows := [][]string{{"number", "at", "event", "person", "name", "address", "detail"}}
+	for before := int64(0); ; {
+		list, err := s.db.Events(c.Request.Context(), before, 1000)
+		if err != nil {
+			s.internal(c, err)
+			return
+		}
+		for _, e := range list {
+			rows = append(rows, []string{strconv.FormatInt(e.ID, 10), e.At.UTC().Format(time.RFC3339), string(e.Kind), strconv.FormatInt(e.Person, 10), e.Name, e.Address, e.Detail})
+			before = e.ID
+		}
+		if len(list) < 1000 || len(rows) > maxEventsFile {
+			break
+		}
+	}
+	var b bytes.Buffer
+	if err := sheet.Write(&b, rows); err != nil {
+		s.internal(c, err)
+		return
+	}
+	c.Header("Content-Disposition", `attachment; filename="events.csv"`)
+	c.Data(http.StatusOK, "text/csv; charset=utf-8", b.Bytes())
+}
+
+// maxEventsFile bounds a file of events: the newest stand in it.
+const maxEventsFile = 100_000
 
 func day(t time.Time) string { return t.Local().Format("2 Jan 2006") }
 
 func moment(t time.Time) string { return t.Local().Format("2 Jan 2006, 15:04") }
 
-func (s *Server) peopleView(ctx context.Context) (v peopleView, err error) {
+func (s *Server) peopleView(ctx context.Context, before int64) (v peopleView, err error) {
 	v = peopleView{Demo: s.options.Demo, Self: who(ctx), Owner: who(ctx).Role == access.Owner}
 	people, err := s.db.People(ctx)
 	if err != nil {
@@ -84,11 +130,25 @@ func (s *Server) peopleView(ctx context.Context) (v peopleView, err error) {
 		}
 		v.Keys = append(v.Keys, row)
 	}
+	if v.Owner {
+		events, err := s.db.Events(ctx, before, maxEvents+1)
+		if err != nil {
+			return v, err
+		}
+		if len(events) > maxEvents {
+			events = events[:maxEvents]
+			v.Older = events[maxEvents-1].ID
+		}
+		for i := range events {
+			v.Events = append(v.Events, eventRowOf(&events[i]))
+		}
+	}
 	return v, nil
 }
 
 func (s *Server) people(c *gin.Context) {
-	v, err := s.peopleView(c.Request.Context())
+	before, _ := strconv.ParseInt(c.Query("before"), 10, 64)
+	v, err := s.peopleView(c.Request.Context(), before)
 	if err != nil {
 		s.internal(c, err)
 		return
@@ -107,7 +167,7 @@ func (s *Server) answerPeople(c *gin.Context, err error, filled func(*peopleView
 		}
 		status, text = http.StatusUnprocessableEntity, said
 	}
-	v, err := s.peopleView(c.Request.Context())
+	v, err := s.peopleView(c.Request.Context(), 0)
 	if err != nil {
 		s.internal(c, err)
 		return

@@ -37,9 +37,9 @@ func (s *site) another() *site {
 func TestTheFirstStartMakesTheOwner(t *testing.T) {
 	s := own(t, Options{})
 	_, body := s.get("/rates/parcel")
-	holds(t, body, "This shop has nobody yet", `action="/start"`)
+	holds(t, body, "Create the owner account. You can invite others later.", `action="/start"`)
 	for _, tt := range []struct{ name, passphrase, says, at string }{
-		{" ", passphrase, "a name is needed", `maxlength="120" autofocus aria-invalid`},
+		{" ", passphrase, "a name is needed", `maxlength="60" autofocus aria-invalid`},
 		{"Aino", "short", "at least 12 letters", `maxlength="400" autofocus aria-invalid`},
 	} {
 		status, body := s.post("/start", "name", tt.name, "passphrase", tt.passphrase)
@@ -144,7 +144,7 @@ func TestAHelperEditsAndAnOwnerPutsLive(t *testing.T) {
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 	holds(t, body, "a shop needs an owner")
 	_, body = s.post("/people/2", "active", "no")
-	holds(t, body, "shut out")
+	holds(t, body, "deactivated")
 	_, body = veli.get("/zones")
 	holds(t, body, "Sign in")
 	_, body = veli.post("/sign-in", "name", "Veli", "passphrase", passphrase)

@@ -216,6 +216,7 @@ func (s *Server) routes(r *gin.Engine) {
 	r.POST("/live/:edition/again", s.owners, s.putAgain)
 	r.POST("/live/:edition/draft", s.bringBack)
 	r.GET("/people", s.people)
+	r.GET("/people/events.csv", s.owners, s.eventsFile)
 	r.POST("/people", s.owners, s.addPerson)
 	r.POST("/people/passphrase", s.changePassphrase)
 	r.POST("/people/:person", s.owners, s.switchPerson)

@@ -8,6 +8,14 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
+// Base is the address of a server without the path to its first page.
+func Base(address string) string {
+	if i := strings.Index(address, "/start?"); i > 0 {
+		return address[:i]
+	}
+	return address
+}
+
 // Start starts a command of the program that serves ("demo" or "serve") on a folder and a free port, and waits for its address.
 func Start(t require.TestingT, binary, command, dir string) (url string, cmd *exec.Cmd) {
 	cmd = exec.Command(binary, command, "--data", dir, "--listen", "127.0.0.1:0")
