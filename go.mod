@@ -27,6 +27,7 @@ require (
 )
 
 require (
+	github.com/google/btree v1.1.3 // indirect
 	github.com/pbnjay/memory v0.0.0-20210728143218-7b4eea64cf58 // indirect
 	github.com/test-go/testify v1.1.4 // indirect
 )

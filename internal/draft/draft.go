@@ -94,6 +94,20 @@ func (d *Draft) Edit(ctx context.Context, change func(*store.File) error) (*Stat
 	})
 }
 
+// ErrMoved is returned by [Draft.EditAt] where the draft is not as it was.
+var ErrMoved = errors.New("the draft was changed meanwhile")
+
+// EditAt is Edit for a change that was made out beforehand, while others could edit, from the draft of a revision: where the draft has
+// another by now it is [ErrMoved], and nothing has changed.
+func (d *Draft) EditAt(ctx context.Context, revision int64, change func(*store.File) error) (*State, error) {
+	return d.Edit(ctx, func(f *store.File) error {
+		if d.state.Load().Revision != revision {
+			return ErrMoved
+		}
+		return change(f)
+	})
+}
+
 // edit makes the next state with what next gives; it is asked again where another process has changed the draft meanwhile.
 func (d *Draft) edit(ctx context.Context, next func(*State) (*store.File, storage.Edit, error)) (*State, error) {
 	for range 3 {

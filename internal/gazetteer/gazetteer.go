@@ -46,6 +46,12 @@ type Gazetteer struct {
 	byCode  map[codeKey][]int32
 	byName  map[nameKey][]int32
 	sorting sync.Map // country to *sorted, laid out when it is first asked for
+
+	countries struct { // counted when they are first asked for
+		sync.Once
+		list  []string
+		codes map[string]int
+	}
 }
 
 // New makes a gazetteer of places.

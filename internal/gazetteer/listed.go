@@ -2,6 +2,7 @@ package gazetteer
 
 import (
 	"cmp"
+	"maps"
 	"math"
 	"slices"
 	"strings"
@@ -136,17 +137,17 @@ func (g *Gazetteer) RegionsNamed(country, name string) (regions []string) {
 // At is a place by its position in the lists.
 func (g *Gazetteer) At(i int32) *Place { return &g.places[i] }
 
-// Countries lists the countries that the lists are of, sorted, with how many postcodes each has.
+// Countries lists the countries that the lists are of, sorted, with how many postcodes each has. Neither must be changed.
 func (g *Gazetteer) Countries() (list []string, codes map[string]int) {
-	codes = map[string]int{}
-	for k := range g.byCode {
-		codes[k.country]++
-	}
-	for c := range codes {
-		list = append(list, c)
-	}
-	slices.Sort(list)
-	return list, codes
+	c := &g.countries
+	c.Do(func() {
+		c.codes = map[string]int{}
+		for k := range g.byCode {
+			c.codes[k.country]++
+		}
+		c.list = slices.Sorted(maps.Keys(c.codes))
+	})
+	return c.list, c.codes
 }
 
 // Knows says whether the lists have a postcode, or, where codes have letters and lists often only their first part, that part.

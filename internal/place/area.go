@@ -31,6 +31,12 @@ func ParseArea(raw []byte) (*Area, error) {
 	if err != nil {
 		return nil, errors.New("this is not a GeoJSON geometry")
 	}
+	var coordinates struct {
+		Coordinates any `json:"coordinates"`
+	}
+	if err := json.Unmarshal(raw, &coordinates); err != nil || !positions(coordinates.Coordinates) {
+		return nil, errors.New("this is not a GeoJSON geometry: each position is two numbers, longitude and latitude")
+	}
 	a := &Area{}
 	switch shape := g.Geometry().(type) {
 	case orb.Polygon:
@@ -42,10 +48,6 @@ func ParseArea(raw []byte) (*Area, error) {
 	}
 	if err := a.check(); err != nil {
 		return nil, err
-	}
-	var compact any
-	if err := json.Unmarshal(raw, &compact); err != nil {
-		return nil, errors.New("this is not a GeoJSON geometry")
 	}
 	a.raw = slices.Clone(raw)
 	a.bound, a.km2 = a.shape.Bound(), geo.Area(a.shape)/1e6
@@ -74,60 +76,43 @@ func (a *Area) check() error {
 					return fmt.Errorf("%g, %g is no point: longitude −180 to 180 stands before latitude −90 to 90", p[0], p[1])
 				}
 			}
-			if at, crosses := crossing(ring); crosses {
-				return fmt.Errorf("this area crosses itself near %.4f, %.4f (longitude, latitude)", at.Lon(), at.Lat())
+		}
+		if at, crosses := crossing(polygon); crosses {
+			return fmt.Errorf("this area crosses itself near %.4f, %.4f (longitude, latitude)", at.Lon(), at.Lat())
+		}
+		for _, hole := range polygon[1:] {
+			if at, outside := outside(hole, polygon[0]); outside {
+				return fmt.Errorf("a hole of this area lies outside of it near %.4f, %.4f (longitude, latitude)", at.Lon(), at.Lat())
 			}
 		}
 	}
 	return nil
 }
 
-// crossing finds two edges of a ring that meet elsewhere than at a shared end. Edges are looked at from west to east, each
-// against those that still reach it.
-func crossing(ring orb.Ring) (orb.Point, bool) {
-	type edge struct {
-		a, b orb.Point
-		i    int
-	}
-	edges := make([]edge, 0, len(ring)-1)
-	for i := 0; i+1 < len(ring); i++ {
-		if a, b := ring[i], ring[i+1]; a != b {
-			edges = append(edges, edge{a, b, len(edges)})
+// outside finds a point of a hole that lies outside a ring, which it does not cross. Points on the ring tell nothing.
+func outside(hole, ring orb.Ring) (orb.Point, bool) {
+	for _, p := range hole {
+		on := false
+		for i := 0; i+1 < len(ring) && !on; i++ {
+			on = side(ring[i], ring[i+1], p) == 0 && between(ring[i], ring[i+1], p)
 		}
-	}
-	n := len(edges)
-	slices.SortFunc(edges, func(x, y edge) int {
-		return compare(min(x.a[0], x.b[0]), min(y.a[0], y.b[0]))
-	})
-	var open []edge
-	for _, e := range edges {
-		west := min(e.a[0], e.b[0])
-		open = slices.DeleteFunc(open, func(o edge) bool { return max(o.a[0], o.b[0]) < west })
-		for _, o := range open {
-			apart := (e.i - o.i + n) % n
-			if apart == 1 || apart == n-1 {
-				if folds(e.a, e.b, o.a, o.b) {
-					return e.a, true
-				}
-				continue
-			}
-			if meet(e.a, e.b, o.a, o.b) {
-				return e.a, true
-			}
+		if !on {
+			return p, !planar.RingContains(ring, p)
 		}
-		open = append(open, e)
 	}
 	return orb.Point{}, false
 }
 
-func compare(x, y float64) int {
-	switch {
-	case x < y:
-		return -1
-	case x > y:
-		return 1
+// positions says whether a decoded GeoJSON coordinates value is made of lists of numbers: a null in it would count as 0.
+func positions(v any) bool {
+	list, ok := v.([]any)
+	if !ok || len(list) == 0 {
+		return false
 	}
-	return 0
+	if _, nested := list[0].([]any); nested {
+		return !slices.ContainsFunc(list, func(v any) bool { return !positions(v) })
+	}
+	return len(list) >= 2 && !slices.ContainsFunc(list, func(v any) bool { _, number := v.(float64); return !number })
 }
 
 // side is positive where c lies left of the line from a to b.
@@ -168,22 +153,45 @@ func (a *Area) Contains(p orb.Point) bool {
 	return a.bound.Contains(p) && planar.MultiPolygonContains(a.shape, p)
 }
 
-// inside is a point of the area: its middle, or else a point between two of its corners.
+// inside is a point of the area: its middle, or else the middle of the widest stretch of it along a parallel.
 func (a *Area) inside() orb.Point {
 	middle, _ := planar.CentroidArea(a.shape)
 	if a.Contains(middle) {
 		return middle
 	}
-	ring := a.shape[0][0]
-	for i := range ring {
-		for j := i + 2; j < len(ring); j++ {
-			between := orb.Point{(ring[i][0] + ring[j][0]) / 2, (ring[i][1] + ring[j][1]) / 2}
-			if a.Contains(between) {
-				return between
+	polygon := a.shape[0]
+	lats := make([]float64, 0, len(polygon[0]))
+	for _, p := range polygon[0] {
+		lats = append(lats, p.Lat())
+	}
+	slices.Sort(lats)
+	lats = slices.Compact(lats)
+	for _, i := range []int{len(lats) / 2, len(lats) / 4, 3 * len(lats) / 4, 1, len(lats) - 1} {
+		if i < 1 || i >= len(lats) {
+			continue
+		}
+		lat := (lats[i-1] + lats[i]) / 2
+		var at []float64 // where the rings cross that parallel
+		for _, ring := range polygon {
+			for j := 0; j+1 < len(ring); j++ {
+				p, q := ring[j], ring[j+1]
+				if (p.Lat() > lat) != (q.Lat() > lat) {
+					at = append(at, p.Lon()+(lat-p.Lat())/(q.Lat()-p.Lat())*(q.Lon()-p.Lon()))
+				}
 			}
 		}
+		slices.Sort(at)
+		best, width := orb.Point{}, 0.0
+		for j := 0; j+1 < len(at); j += 2 {
+			if w := at[j+1] - at[j]; w > width {
+				best, width = orb.Point{(at[j] + at[j+1]) / 2, lat}, w
+			}
+		}
+		if width > 0 && a.Contains(best) {
+			return best
+		}
 	}
-	return ring[0]
+	return polygon[0][0]
 }
 
 // MarshalJSON writes the geometry as it was read.

@@ -2,6 +2,7 @@ package place
 
 import (
 	"cmp"
+	"context"
 	"fmt"
 	"math"
 	"regexp"
@@ -71,6 +72,12 @@ type Text struct {
 //
 // The rules of one country's codes are joined into one.
 func (r Reader) Text(text string) (t Text) {
+	t, _ = r.TextUntil(context.Background(), text)
+	return t
+}
+
+// TextUntil is Text that ends with the context's error where nobody waits for it any more.
+func (r Reader) TextUntil(ctx context.Context, text string) (t Text, err error) {
 	country := r.Home
 	seen := map[string]bool{}
 	asked := 0
@@ -81,6 +88,9 @@ func (r Reader) Text(text string) (t Text) {
 			part := strings.Join(strings.Fields(parts[i]), " ")
 			if part == "" {
 				continue
+			}
+			if err := ctx.Err(); err != nil {
+				return Text{}, err
 			}
 			into, named, not := &t.Places, part, ""
 			if head, rest, ok := strings.Cut(part, " "); ok && (strings.EqualFold(head, "not") || strings.EqualFold(head, "except")) {
@@ -93,8 +103,8 @@ func (r Reader) Text(text string) (t Text) {
 				continue
 			}
 			r.tired = asked >= mostGuesses
-			rule, err := r.place(named, country)
-			if err == nil {
+			rule, slip := r.place(named, country)
+			if slip == nil {
 				if r.unknown(&rule) {
 					t.Unknown = append(t.Unknown, part)
 				}
@@ -107,11 +117,11 @@ func (r Reader) Text(text string) (t Text) {
 			asked++
 			codes, in := spacedCodes(named, country)
 			if len(codes) < 2 {
-				err.Part = part
-				for i := range err.Choices {
-					err.Choices[i].Text = not + err.Choices[i].Text
+				slip.Part = part
+				for i := range slip.Choices {
+					slip.Choices[i].Text = not + slip.Choices[i].Text
 				}
-				t.Slips = append(t.Slips, err)
+				t.Slips = append(t.Slips, slip)
 				continue
 			}
 			country = in
@@ -129,7 +139,7 @@ func (r Reader) Text(text string) (t Text) {
 			}
 		}
 	}
-	return t
+	return t, nil
 }
 
 // rowOfCodes is from how many codes on a text is taken for a list of codes, in which a word that no list of places knows is a

@@ -85,7 +85,11 @@ func (r Reader) typedTown(name, country string, guess bool, fail func(string, ..
 		var in []string
 		if r.Gazetteer != nil {
 			all, _ := r.Gazetteer.Countries()
-			in = slices.DeleteFunc(all, func(c string) bool { return !r.lists(c, name) })
+			for _, c := range all {
+				if r.lists(c, name) {
+					in = append(in, c)
+				}
+			}
 		}
 		if len(in) == 1 {
 			return r.town(in[0], "", name), nil

@@ -19,6 +19,7 @@ import (
 
 	"diadrom/internal/exact"
 	"diadrom/internal/measure"
+	"diadrom/internal/oneline"
 	"diadrom/internal/sheet"
 	"diadrom/internal/store"
 	"diadrom/internal/world"
@@ -249,6 +250,9 @@ func (r *reader) row(in sheet.Row) Row {
 	case n > longest:
 		return refuse("a sku has at most %d letters", longest)
 	}
+	if _, err := oneline.Read(sku); err != nil {
+		return refuse("sku: %s", err.Error())
+	}
 	out.Product.SKU = sku
 	if i := slices.Index(r.m.Columns, Name); i >= 0 {
 		out.Product.Name = cell(in.Cells, i)
@@ -292,7 +296,11 @@ func (r *reader) set(p *store.Product, field Field, text string, column int) (re
 			return fmt.Sprintf("a name has at most %d letters", longest)
 		}
 		if text != "" {
-			p.Name = strings.Join(strings.Fields(text), " ")
+			name, err := oneline.Read(text)
+			if err != nil {
+				return err.Error()
+			}
+			p.Name = name
 		}
 	case Price:
 		if text == "" {

@@ -7,6 +7,7 @@ import (
 
 	"diadrom/internal/exact"
 	"diadrom/internal/measure"
+	"diadrom/internal/oneline"
 	"diadrom/internal/store"
 	"diadrom/internal/world"
 )
@@ -17,7 +18,10 @@ func Type(f *store.File, p *store.Product, field Field, text string) error {
 	text = strings.TrimSpace(text)
 	switch field {
 	case Name:
-		name := strings.Join(strings.Fields(text), " ")
+		name, err := oneline.Read(text)
+		if err != nil {
+			return err
+		}
 		switch n := len([]rune(name)); {
 		case n == 0:
 			return errors.New("a name is needed")

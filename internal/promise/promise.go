@@ -17,6 +17,9 @@ const Format = "diadrom-promises/1"
 // Max is how many promises a list has at most.
 const Max = 10_000
 
+// MaxBytes is how many bytes the promises of a shop have together, as JSON: all of them are asked anew at every change.
+const MaxBytes = 6 << 20
+
 // Kind is what must hold.
 type Kind string
 
@@ -52,18 +55,20 @@ type Result struct {
 	Is     string `json:"is"`
 }
 
-type file struct {
-	Format   string    `json:"format"`
-	Promises []Promise `json:"promises"`
-}
-
 // Write writes a list that Read reads.
 func Write(list []Promise) []byte {
-	out, err := json.MarshalIndent(file{Format, append([]Promise{}, list...)}, "", "  ")
-	if err != nil {
-		panic(err) // requests are JSON, the rest are texts
+	out := []byte(`{"format": "` + Format + `", "promises": [`)
+	for i := range list {
+		one, err := json.Marshal(&list[i])
+		if err != nil {
+			panic(err) // requests are JSON, the rest are texts
+		}
+		if i > 0 {
+			out = append(out, ',')
+		}
+		out = append(append(out, "\n  "...), one...)
 	}
-	return append(out, '\n')
+	return append(out, "\n]}\n"...)
 }
 
 // Read reads a list. What a request asks is only read against a store, as a store that lacks its goods breaks the promise.

@@ -10,6 +10,7 @@ import (
 	"diadrom/internal/draft"
 	"diadrom/internal/exact"
 	"diadrom/internal/measure"
+	"diadrom/internal/oneline"
 	"diadrom/internal/productlist"
 	"diadrom/internal/store"
 
@@ -72,6 +73,8 @@ func (s *Server) addProduct(c *gin.Context) {
 			return slipf("a product needs a sku, the shop's own number for it")
 		case n > MaxName:
 			return slipf("a sku has at most %d letters", MaxName)
+		case strings.ContainsFunc(sku, oneline.Hidden):
+			return slipf("there is a character in the sku that cannot be seen: type it anew")
 		case f.Product(sku) != nil:
 			return slipf("there is a product %s already", sku)
 		}
@@ -307,7 +310,10 @@ func (s *Server) nameClass(c *gin.Context) {
 	typed := c.PostForm("value")
 	s.editClass(c, typed, func(f *store.File, class *store.Class) error {
 		if c.PostForm("field") == "note" {
-			note := strings.TrimSpace(typed)
+			note, err := oneLine(typed)
+			if err != nil {
+				return err
+			}
 			if n := len([]rune(note)); n > 200 {
 				return slipf("a note has at most 200 letters; this has %d", n)
 			}

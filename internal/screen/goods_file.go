@@ -3,6 +3,7 @@ package screen
 import (
 	"bytes"
 	"context"
+	"errors"
 	"html/template"
 	"net/http"
 	"net/url"
@@ -298,12 +299,17 @@ func takeGoodsRows(ctx context.Context, d *draft.Draft, body []byte, query url.V
 	ctx = storage.WithProgress(ctx, func(done, total int) {
 		job.set(func(j *takingGoods) { j.stage, j.done, j.total = "saving", done, total })
 	})
-	_, err = d.Edit(ctx, func(f *store.File) error {
+	// The rows are read while others go on editing; where somebody did meanwhile they are read again, the last time with all others waiting.
+	var rows []productlist.Row
+	read := func(f *store.File) error {
 		m := mapped(t, &f.Store, query)
 		if missing := notUsable(t, m, &f.Store); missing != "" {
 			return slipf("%s", missing)
 		}
-		rows := productlist.Read(t, m, f, func(done int) { job.set(func(j *takingGoods) { j.done = done }) })
+		rows = productlist.Read(t, m, f, func(done int) { job.set(func(j *takingGoods) { j.done = done }) })
+		return nil
+	}
+	take := func(f *store.File) error {
 		counts := productlist.Count(rows)
 		job.set(func(j *takingGoods) {
 			j.counts, j.stage = counts, "checking"
@@ -316,6 +322,21 @@ func takeGoodsRows(ctx context.Context, d *draft.Draft, body []byte, query url.V
 		}
 		productlist.Apply(f, rows)
 		return nil
+	}
+	for range 3 {
+		now := d.State()
+		if err := read(now.File); err != nil {
+			return err
+		}
+		if _, err = d.EditAt(ctx, now.Revision, take); !errors.Is(err, draft.ErrMoved) {
+			return err
+		}
+	}
+	_, err = d.Edit(ctx, func(f *store.File) error {
+		if err := read(f); err != nil {
+			return err
+		}
+		return take(f)
 	})
 	return err
 }

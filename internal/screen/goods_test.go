@@ -213,8 +213,8 @@ func TestAProductListIsLookedAtMappedAndTakenIn(t *testing.T) {
 		_, body := s.send("/goods/file", name, c[0])
 		holds(t, body, c[1])
 	}
-	_, body = s.send("/goods/file", "large.csv", "sku\n"+strings.Repeat(strings.Repeat("x", 1023)+"\n", 65<<10))
-	holds(t, body, "a table has at most 64 MB")
+	_, body = s.send("/goods/file", "large.csv", "sku\n"+strings.Repeat(strings.Repeat("x", 1023)+"\n", 33<<10))
+	holds(t, body, "a table has at most 32 MB")
 	status, _ = s.get("/goods/file/99999")
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 }

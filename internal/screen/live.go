@@ -189,8 +189,10 @@ func (s *Server) downloadEdition(c *gin.Context) {
 func (s *Server) putLive(c *gin.Context) {
 	revision, err := strconv.ParseInt(c.PostForm("revision"), 10, 64)
 	turn, err2 := strconv.ParseInt(c.PostForm("turn"), 10, 64)
-	note := strings.Join(strings.Fields(c.PostForm("note")), " ")
+	note, noteErr := oneLine(c.PostForm("note"))
 	switch {
+	case noteErr != nil:
+		err, note = noteErr, c.PostForm("note")
 	case err != nil || err2 != nil:
 		err = slipf("this page is too old: look at what is different now")
 	case len([]rune(note)) > mostNote:

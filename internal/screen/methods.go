@@ -3,7 +3,6 @@ package screen
 import (
 	"html/template"
 	"slices"
-	"strings"
 	"time"
 
 	"diadrom/internal/draft"
@@ -327,7 +326,10 @@ func (s *Server) switchMethod(c *gin.Context) {
 				m.WhenRefused = "tell"
 			}
 		case "refused":
-			text := strings.TrimSpace(c.PostForm("value"))
+			text, err := oneLine(c.PostForm("value"))
+			if err != nil {
+				return err
+			}
 			if n := len([]rune(text)); n > 300 {
 				return slipf("what buyers are told has at most 300 letters; this has %d", n)
 			}

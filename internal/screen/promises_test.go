@@ -1,7 +1,9 @@
 package screen
 
 import (
+	"fmt"
 	"net/http"
+	"runtime"
 	"strings"
 	"testing"
 
@@ -64,7 +66,7 @@ func TestPromisesAreCheckedAtEveryEdit(t *testing.T) {
 	assert.NotContains(t, body, "not taken in")
 	_, again := s.get("/promises.json")
 	assert.Equal(t, kept, again, "its own list changes nothing")
-	status, body = s.send("/promises/file", "mine.json", strings.Replace(kept, `"holds": "price"`, `"holds": "always"`, 1))
+	status, body = s.send("/promises/file", "mine.json", strings.Replace(kept, `"holds":"price"`, `"holds":"always"`, 1))
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 	holds(t, body, `mine.json was not taken in: "always" is none of price, at_most, offered, not_offered, zone at /promises/`)
 	_, again = s.get("/promises.json")
@@ -127,4 +129,35 @@ func TestTheTillAsksWhoBuysWherePricesLookAtIt(t *testing.T) {
 	holds(t, body, `<option value="trade" selected>trade</option>`, `data-method="locker"`)
 	status, _ := s.post("/till/buyer", "field", "customer", "value", strings.Repeat("x", 400))
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
+}
+
+// A shop keeps so many promises and no more, and its own export always fits back in.
+func TestPromisesAreBoundedForTheShop(t *testing.T) {
+	s := lauha(t)
+	lines := strings.Repeat(`{"quantity":1},`, 9_000) + `{"quantity":1}`
+	list := func(from, to int) string {
+		var b strings.Builder
+		b.WriteString(`{"format":"diadrom-promises/1","promises":[`)
+		for i := from; i < to; i++ {
+			if i > from {
+				b.WriteByte(',')
+			}
+			fmt.Fprintf(&b, `{"id":"p%d","name":"P","holds":"offered","method":"parcel","request":{"to":{"country":"FI","postcode":"00100"},"lines":[%s]}}`, i, lines)
+		}
+		return b.String() + "]}"
+	}
+	status, _ := s.send("/promises/file", "p.json", list(0, 30))
+	require.Equal(t, http.StatusOK, status)
+	status, body := s.send("/promises/file", "p.json", list(30, 60))
+	require.Equal(t, http.StatusUnprocessableEntity, status)
+	holds(t, body, "a shop keeps at most 10000 promises, of 6 MB together")
+	_, kept := s.get("/promises.json")
+	assert.Less(t, len(kept), maxPromises)
+	status, _ = s.send("/promises/file", "p.json", kept)
+	assert.Equal(t, http.StatusOK, status)
+	var before, after runtime.MemStats
+	runtime.ReadMemStats(&before)
+	_, _ = s.post("/rates/parcel/list/at", "at", "3", "was", "2")
+	runtime.ReadMemStats(&after)
+	assert.Less(t, after.TotalAlloc-before.TotalAlloc, uint64(1<<30), "an edit checks all of them, one at a time")
 }

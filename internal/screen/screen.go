@@ -56,6 +56,7 @@ type Server struct {
 	differs    differs
 	attempts   *access.Attempts
 	notes      *notes
+	reading    chan struct{}                   // of tables: one for each that is read
 	keys       atomic.Pointer[map[string]bool] // API keys, by what is kept of them: whether they hold
 	taking     sync.Map                        // of uploads' ids to *takingGoods
 	background sync.WaitGroup                  // what goes on after its request was answered
@@ -73,7 +74,7 @@ type Options struct {
 
 // New makes a shop's screens.
 func New(d *draft.Draft, db *storage.DB, in *intake.Intake, log *slog.Logger, o Options) (*Server, error) {
-	s := &Server{draft: d, db: db, intake: in, log: log, options: o, attempts: access.NewAttempts(), notes: newNotes()}
+	s := &Server{draft: d, db: db, intake: in, log: log, options: o, attempts: access.NewAttempts(), notes: newNotes(), reading: make(chan struct{}, maxHeavy)}
 	err := s.loadKeys(context.Background())
 	if err != nil {
 		return nil, err
@@ -99,7 +100,7 @@ func New(d *draft.Draft, db *storage.DB, in *intake.Intake, log *slog.Logger, o 
 	r.GET("/sign-in", s.signInPage)
 	r.POST("/sign-in", signing, s.signIn)
 	r.POST("/sign-out", s.signOut)
-	r.Use(s.signed)
+	r.Use(s.signed, s.heavy)
 	s.routes(r)
 	if s.handler, err = s.guarded(r); err != nil {
 		return nil, err
@@ -245,6 +246,26 @@ func headers(c *gin.Context) {
 
 // files are the addresses that take a file, which may be larger than other requests; they say so by themselves.
 var files = map[string]bool{"/zones/file": true, "/goods/file": true, "/rates-file": true, "/lists": true, "/promises/file": true, "/live/file": true}
+
+// maxHeavy is how many tables are read at once: each may take some hundred MB meanwhile.
+const maxHeavy = 2
+
+// heavy has requests that read a whole table wait for their turn.
+func (s *Server) heavy(c *gin.Context) {
+	path := c.Request.URL.Path
+	if !files[path] && !strings.HasPrefix(path, "/goods/file/") && !strings.HasPrefix(path, "/rates-file/") && !strings.HasPrefix(path, "/zones/file/") && !strings.HasPrefix(path, "/live/file/") ||
+		strings.HasSuffix(path, "/progress") || path == "/lists" || c.Request.Method == http.MethodGet && files[path] {
+		c.Next()
+		return
+	}
+	select {
+	case s.reading <- struct{}{}:
+		defer func() { <-s.reading }()
+		c.Next()
+	case <-c.Request.Context().Done():
+		c.Abort()
+	}
+}
 
 func limited(c *gin.Context) {
 	if files[c.Request.URL.Path] {

@@ -13,6 +13,8 @@ import (
 
 	"diadrom/internal/draft"
 	"diadrom/internal/fault"
+	"diadrom/internal/oneline"
+	"diadrom/internal/storage"
 	"diadrom/internal/store"
 
 	"github.com/gin-gonic/gin"
@@ -150,6 +152,9 @@ func told(err error) (string, bool) {
 	if errors.As(err, &rests) {
 		return err.Error(), true
 	}
+	if errors.Is(err, storage.ErrPromises) {
+		return storage.ErrPromises.Error(), true
+	}
 	switch e := err.(type) {
 	case *slip:
 		return e.text, true
@@ -207,12 +212,24 @@ func methodByID(f *store.File, id string) *store.Method {
 	return nil
 }
 
+// oneLine reads a text that may be empty.
+func oneLine(text string) (string, error) {
+	line, err := oneline.Read(text)
+	if err != nil {
+		return "", slipf("%s", err.Error())
+	}
+	return line, nil
+}
+
 // MaxName is the longest name that a screen takes, in letters.
 const MaxName = 80
 
 // name reads a name that was typed.
 func typedName(text string) (string, error) {
-	name := strings.Join(strings.Fields(text), " ")
+	name, err := oneline.Read(text)
+	if err != nil {
+		return "", slipf("%s", err.Error())
+	}
 	switch n := len([]rune(name)); {
 	case n == 0:
 		return "", slipf("a name is needed")

@@ -22,9 +22,12 @@ func (s *Server) editZones(c *gin.Context, change func(*store.File) error, slipp
 func (s *Server) addZone(c *gin.Context) {
 	typed := c.PostForm("places")
 	var id string
-	var text place.Text
+	text, err := s.draft.State().Engine.Reader().TextUntil(c.Request.Context(), typed) // before anybody has to wait for it
+	if err != nil {
+		s.internal(c, err)
+		return
+	}
 	s.editPlaces(c, func(f *store.File) error {
-		text = s.draft.State().Engine.Reader().Text(typed)
 		if err := nothingTaken(text); err != nil {
 			return err
 		}
@@ -205,15 +208,22 @@ func (s *Server) nameZone(c *gin.Context) {
 
 func (s *Server) addPlaces(c *gin.Context) {
 	id, typed := c.Param("zone"), c.PostForm("places")
+	reader := s.draft.State().Engine.Reader()
+	if z, _ := zoneByID(s.draft.State().File, id); z != nil {
+		reader.Home = countryOf(z, reader.Home)
+	}
+	read, err := reader.TextUntil(c.Request.Context(), typed) // before anybody has to wait for it
+	if err != nil {
+		s.internal(c, err)
+		return
+	}
 	var text place.Text
 	s.editPlaces(c, func(f *store.File) error {
+		text = read
 		z, _ := zoneByID(f, id)
 		if z == nil {
 			return slipf("this zone was removed meanwhile; nothing was changed")
 		}
-		reader := s.draft.State().Engine.Reader()
-		reader.Home = countryOf(z, reader.Home)
-		text = reader.Text(typed)
 		if err := nothingTaken(text); err != nil {
 			return err
 		}

@@ -17,7 +17,7 @@ import (
 )
 
 // maxTable is the largest table that is read, in bytes.
-const maxTable = 64 << 20
+const maxTable = 32 << 20
 
 // kindZones is the kind of an upload that is a table of zones.
 const kindZones = "zones"

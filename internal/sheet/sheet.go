@@ -6,7 +6,8 @@
 // RFC 4180 has it. Write writes UTF-8, commas and RFC 4180's quotes.
 //
 // A cell that a spreadsheet would take for a formula (it begins with =, +, -, @ or a tab, and is no plain number) is written with
-// an apostrophe in front, as is one that begins with an apostrophe before such a sign; Read takes it off again. See the OWASP note
+// an apostrophe in front, as is one that begins with an apostrophe before such a sign, and so is such a sign behind a semicolon or a tab
+// within a cell, where other spreadsheets part cells; Read takes it off again. See the OWASP note
 // on CSV injection (https://owasp.org/www-community/attacks/CSV_Injection).
 package sheet
 
@@ -39,6 +40,13 @@ type Table struct {
 	Separator rune
 }
 
+// Limits of a table: beyond them it is not one that a shop has, and would only take memory.
+const (
+	MaxRows    = 300_000
+	MaxColumns = 500
+	MaxCells   = 3_000_000
+)
+
 // ErrEmpty is the error of a file without a row.
 var ErrEmpty = errors.New("this file is empty")
 
@@ -57,6 +65,7 @@ func Read(data []byte) (*Table, error) {
 	t.Separator = separator(data)
 	r := csv.NewReader(bytes.NewReader(data))
 	r.Comma, r.FieldsPerRecord = t.Separator, -1
+	count := 0
 	for {
 		cells, err := r.Read()
 		if err == io.EOF {
@@ -81,6 +90,15 @@ func Read(data []byte) (*Table, error) {
 		}
 		if len(cells) == 1 && cells[0] == "" {
 			continue
+		}
+		count += len(cells)
+		switch {
+		case len(cells) > MaxColumns:
+			return nil, &Error{line, fmt.Sprintf("it has %d columns; a table has at most %d", len(cells), MaxColumns)}
+		case len(t.Rows) == MaxRows:
+			return nil, &Error{line, fmt.Sprintf("a table has at most %d rows: cut it into several", MaxRows)}
+		case count > MaxCells:
+			return nil, &Error{line, fmt.Sprintf("a table has at most %d cells: leave out columns, or cut it into several", MaxCells)}
 		}
 		t.Rows = append(t.Rows, Row{line, cells, formula})
 	}
@@ -154,8 +172,17 @@ const signs = "=+-@\t\r"
 
 var number = regexp.MustCompile(`^[+-]?[0-9]+([.,][0-9]+)?$`)
 
-// guarded is a cell that no spreadsheet takes for a formula.
+// within finds a formula behind what parts cells elsewhere: a spreadsheet that parts them by semicolons or tabs takes x;=1+1 for two.
+var (
+	within      = regexp.MustCompile(`([;\t\n\r][ "]*)('*[=+\-@])`)
+	withinGuard = regexp.MustCompile(`([;\t\n\r][ "]*)'('*[=+\-@])`)
+)
+
+// guarded is a cell that no spreadsheet takes for a formula, whole or in part.
 func guarded(cell string) string {
+	if strings.ContainsAny(cell, ";\t\n\r") {
+		cell = within.ReplaceAllString(cell, "$1'$2")
+	}
 	if signed(cell) && !number.MatchString(cell) {
 		return "'" + cell
 	}
@@ -165,7 +192,10 @@ func guarded(cell string) string {
 // bare is a cell as it was before it was guarded.
 func bare(cell string) string {
 	if strings.HasPrefix(cell, "'") && signed(cell) {
-		return cell[1:]
+		cell = cell[1:]
+	}
+	if strings.ContainsAny(cell, ";\t\n\r") {
+		cell = withinGuard.ReplaceAllString(cell, "$1$2")
 	}
 	return cell
 }

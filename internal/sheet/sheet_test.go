@@ -101,3 +101,26 @@ func FuzzRead(f *testing.F) {
 		}
 	})
 }
+
+// A cell that another spreadsheet would part, and take the rest of for a formula, is guarded, and reads back as it was. A table of more rows,
+// columns or cells than any shop has is refused where that shows.
+func TestFormulasWithinCellsAndTooMuch(t *testing.T) {
+	for _, cell := range []string{"x;=1+1", "x;'=1+1", "x; =1+1", "a\t@SUM(1)", "x;y", "1;-2", "=1;=2", "a\n=b", ";=", "it's; fine"} {
+		var b bytes.Buffer
+		require.NoError(t, Write(&b, [][]string{{"head", "other"}, {"first", cell}}))
+		for _, part := range []string{";=", "; =", "\t@", ";-", "\n="} {
+			assert.NotContains(t, b.String(), part, cell)
+		}
+		table, err := Read(b.Bytes())
+		require.NoError(t, err)
+		assert.Equal(t, strings.TrimSpace(cell), table.Rows[1].Cells[1])
+	}
+	for name, c := range map[string][2]string{
+		"columns": {"a" + strings.Repeat(",a", MaxColumns), "line 1: it has 501 columns"},
+		"rows":    {strings.Repeat("a\n", MaxRows+1), "line 300001: a table has at most 300000 rows"},
+		"cells":   {strings.Repeat(strings.Repeat(",", 400)+"\n", MaxCells/400), "a table has at most 3000000 cells"},
+	} {
+		_, err := Read([]byte(c[0]))
+		require.ErrorContains(t, err, c[1], name)
+	}
+}

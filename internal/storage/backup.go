@@ -44,6 +44,9 @@ func (db *DB) Backup(ctx context.Context, why string) error {
 }
 
 func (db *DB) copyTo(ctx context.Context, path string) error {
+	if err := private(path); err != nil {
+		return err
+	}
 	conn, err := db.sql.Conn(ctx)
 	if err != nil {
 		return err

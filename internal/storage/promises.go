@@ -1,6 +1,14 @@
 package storage
 
-import "context"
+import (
+	"context"
+	"fmt"
+
+	"diadrom/internal/promise"
+)
+
+// ErrPromises is returned for promises that would be more than a shop keeps.
+var ErrPromises = fmt.Errorf("a shop keeps at most %d promises, of %d MB together; nothing was changed", promise.Max, promise.MaxBytes>>20)
 
 // KeptPromise is a promise of the shop with what became of it.
 type KeptPromise struct {
@@ -39,6 +47,13 @@ func (db *DB) AddPromises(ctx context.Context, list ...KeptPromise) error {
 			ON CONFLICT (id) DO UPDATE SET body = excluded.body, was = excluded.was, broken_by = excluded.broken_by`, p.ID, string(p.Body), p.Was, p.BrokenBy); err != nil {
 			return err
 		}
+	}
+	var count, size int
+	if err := tx.QueryRowContext(ctx, "SELECT count(*), coalesce(sum(length(CAST(body AS BLOB))), 0) FROM promise").Scan(&count, &size); err != nil {
+		return err
+	}
+	if count > promise.Max || size > promise.MaxBytes {
+		return ErrPromises
 	}
 	return tx.Commit()
 }

@@ -42,6 +42,9 @@ func Open(ctx context.Context, dir string) (*DB, error) {
 	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return nil, err
 	}
+	if err := private(filepath.Join(dir, Name)); err != nil {
+		return nil, err
+	}
 	query := url.Values{"_txlock": {"immediate"}, "_pragma": {
 		"busy_timeout(5000)", "journal_mode(WAL)", "foreign_keys(1)", "synchronous(FULL)"}}
 	db, err := sql.Open("sqlite", "file:"+(&url.URL{Path: filepath.Join(dir, Name)}).EscapedPath()+"?"+query.Encode())
@@ -54,6 +57,24 @@ func Open(ctx context.Context, dir string) (*DB, error) {
 		return nil, errors.Join(fmt.Errorf("%s: %w", filepath.Join(dir, Name), err), db.Close())
 	}
 	return shop, nil
+}
+
+// private has a file that SQLite keeps, made here where it is missing, and what it keeps beside it be read by nobody else: they hold hashes
+// of passphrases and keys. SQLite gives the files beside it the same mode.
+func private(path string) error {
+	f, err := os.OpenFile(path, os.O_CREATE|os.O_RDWR, 0o600)
+	if err != nil {
+		return err
+	}
+	if err := f.Close(); err != nil {
+		return err
+	}
+	for _, suffix := range []string{"", "-wal", "-shm"} {
+		if err := os.Chmod(path+suffix, 0o600); err != nil && !errors.Is(err, os.ErrNotExist) {
+			return err
+		}
+	}
+	return nil
 }
 
 // migrate checks the file and brings its tables up to date, after a backup where there is something to lose. A damaged or a later file

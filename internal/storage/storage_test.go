@@ -163,3 +163,24 @@ func TestTheTillAndItsSamples(t *testing.T) {
 	assert.Equal(t, samples, carts)
 	assert.Equal(t, []string{"Norway", "Estonia"}, destinations)
 }
+
+// The shop's files hold hashes of passphrases and keys: nobody else on the machine reads them.
+func TestTheFilesAreOnesOwn(t *testing.T) {
+	dir := t.TempDir()
+	require.NoError(t, os.WriteFile(filepath.Join(dir, Name), nil, 0o644))
+	db, err := Open(t.Context(), dir)
+	require.NoError(t, err)
+	defer db.Close()
+	require.NoError(t, db.Backup(t.Context(), "test"))
+	found := 0
+	require.NoError(t, filepath.WalkDir(dir, func(path string, e os.DirEntry, err error) error {
+		if err != nil || e.IsDir() || path == dir {
+			return err
+		}
+		info, err := e.Info()
+		found++
+		assert.Zero(t, info.Mode().Perm()&0o077, "%s is %s", path, info.Mode())
+		return err
+	}))
+	assert.GreaterOrEqual(t, found, 3)
+}

@@ -21,6 +21,7 @@ import (
 	"strconv"
 	"strings"
 
+	"diadrom/internal/oneline"
 	"diadrom/internal/place"
 	"diadrom/internal/postcode"
 	"diadrom/internal/sheet"
@@ -227,7 +228,11 @@ func (z *zone) tell(column, text string) (reason string) {
 	yes, no := strings.EqualFold(text, "yes"), strings.EqualFold(text, "no")
 	switch column {
 	case "name":
-		z.Name = text
+		name, err := oneline.Read(text)
+		if err != nil {
+			return "name: " + err.Error()
+		}
+		z.Name = name
 	case "on", "only":
 		if !yes && !no {
 			return fmt.Sprintf("%s is yes or no, not %.40q", column, text)
