@@ -12,7 +12,10 @@ require (
 	github.com/gin-gonic/gin v1.12.0
 	github.com/go-json-experiment/json v1.27.2
 	github.com/go-rod/rod v0.116.2
+	github.com/gofrs/flock v0.13.2
+	github.com/google/btree v1.1.3
 	github.com/govalues/decimal v0.1.36
+	github.com/klauspost/compress v1.20.4
 	github.com/paulmach/orb v0.14.0
 	github.com/pressly/goose/v3 v3.29.0
 	github.com/rickar/cal/v2 v2.1.13
@@ -27,7 +30,6 @@ require (
 )
 
 require (
-	github.com/google/btree v1.1.3 // indirect
 	github.com/pbnjay/memory v0.0.0-20210728143218-7b4eea64cf58 // indirect
 	github.com/test-go/testify v1.1.4 // indirect
 )

@@ -11,6 +11,7 @@ import (
 	"strconv"
 	"strings"
 
+	"diadrom/internal/access"
 	"diadrom/internal/changes"
 	"diadrom/internal/compare"
 	"diadrom/internal/draft"
@@ -216,16 +217,22 @@ func diffCommand() *cobra.Command {
 
 func restoreCommand() *cobra.Command {
 	var dir string
+	var locks bool
 	cmd := &cobra.Command{
 		Use:   "restore --data DIR [BACKUP]",
 		Short: "Put a backup of a shop in its place; without one, list the backups",
 		Args:  cobra.MaximumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) == 1 {
-				if err := storage.Restore(cmd.Context(), dir, args[0]); err != nil {
+				r, err := storage.Restore(cmd.Context(), dir, args[0], storage.RestoreOptions{Locks: locks})
+				if err != nil {
 					return err
 				}
-				fmt.Fprintf(cmd.OutOrStdout(), "%s is in place. What was there is kept beside the backups.\n", args[0])
+				if err := noteRestored(cmd.Context(), dir, args[0]); err != nil {
+					return err
+				}
+				fmt.Fprintf(cmd.OutOrStdout(), "%s is in place. What was there is kept beside the backups. Everybody signs in anew.\n", args[0])
+				sayLocks(cmd.OutOrStdout(), r, locks)
 				return nil
 			}
 			list, err := storage.Backups(dir)
@@ -242,8 +249,37 @@ func restoreCommand() *cobra.Command {
 		},
 	}
 	dataFlag(cmd, &dir)
+	cmd.Flags().BoolVar(&locks, "locks", false, "API keys and people as in the backup, also where they were revoked or deactivated since")
 	cmd.MarkFlagRequired("data")
 	return cmd
+}
+
+// noteRestored keeps for the owners that a backup was restored.
+func noteRestored(ctx context.Context, dir, backup string) (err error) {
+	db, err := storage.Open(ctx, dir)
+	if err != nil {
+		return err
+	}
+	defer func() { err = errors.Join(err, db.Close()) }()
+	return db.AddEvent(ctx, storage.Event{Kind: access.Restored, Detail: backup})
+}
+
+// sayLocks says what became of keys and people that the backup has otherwise.
+func sayLocks(out io.Writer, r storage.Restored, locks bool) {
+	if r.Unreadable {
+		fmt.Fprintln(out, "What was there could not be read: API keys that were revoked and people who were deactivated since this backup may hold again. Look at People.")
+		return
+	}
+	stay, again := "stay revoked; --locks brings them back", "stay deactivated; --locks brings them back"
+	if locks {
+		stay, again = "hold again", "are active again"
+	}
+	if len(r.Keys) > 0 {
+		fmt.Fprintf(out, "API keys that were revoked since this backup %s: %s.\n", stay, strings.Join(r.Keys, ", "))
+	}
+	if len(r.People) > 0 {
+		fmt.Fprintf(out, "People who were deactivated since this backup %s: %s.\n", again, strings.Join(r.People, ", "))
+	}
 }
 
 func dataFlag(cmd *cobra.Command, dir *string) {

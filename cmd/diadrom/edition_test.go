@@ -122,11 +122,11 @@ func TestABackupIsRestoredWithOneCommand(t *testing.T) {
 	names := strings.Fields(list)
 	require.Len(t, names, 1, "made before the first edition was put live")
 	assert.Contains(t, names[0], "before-putting-live")
-	lock, err := storage.Lock(dir, false) // as a server has it
+	lock, err := storage.Lock(dir, "a server")
 	require.NoError(t, err)
 	_, errs, code := call(t, "restore", "--data", dir, names[0])
 	assert.Equal(t, 2, code)
-	assert.Contains(t, errs, "being served")
+	assert.Contains(t, errs, "a server (process")
 	require.NoError(t, lock.Close())
 	_, errs, code = call(t, "restore", "--data", dir, "no-such.db")
 	assert.Equal(t, 2, code)

@@ -127,11 +127,14 @@ func serve(cmd *cobra.Command, s shop) (err error) {
 	if err := os.MkdirAll(s.dir, 0o700); err != nil {
 		return err
 	}
-	lock, err := storage.Lock(s.dir, false)
+	lock, err := storage.Lock(s.dir, "diadrom, starting")
 	if err != nil {
 		return err
 	}
-	defer lock.Close()
+	defer func() { err = errors.Join(err, lock.Close()) }()
+	if err := storage.Tidy(s.dir); err != nil {
+		log.Warn("leftovers", "error", err)
+	}
 	db, err := storage.Open(ctx, s.dir)
 	if err != nil {
 		return err
@@ -171,6 +174,7 @@ func serve(cmd *cobra.Command, s shop) (err error) {
 		}
 	}
 	in := intake.New(db, s.dir, version, d.SetGazetteer)
+	in.Log = log
 	taking := make(chan error, 1)
 	go func() { taking <- in.Run(ctx) }()
 	defer func() {
@@ -180,6 +184,9 @@ func serve(cmd *cobra.Command, s shop) (err error) {
 	l, err := listen(cmd, s.listen)
 	if err != nil {
 		return err
+	}
+	if err := lock.Say("diadrom at http://" + l.Addr().String()); err != nil {
+		return errors.Join(err, l.Close())
 	}
 	options := screen.Options{Hosts: hosts(l.Addr()), Demo: s.demo, PublicURL: s.public, TrustedProxies: s.trusted}
 	path := ""

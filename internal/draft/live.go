@@ -21,9 +21,11 @@ type Live struct {
 	Hash   string
 	At     time.Time
 	By     int64
-	File   *store.File
-	Parts  *store.Parts
-	Engine *quote.Engine
+	// Damaged is the edition that should be live and is damaged, 0 where this one should be: then this is the last before it that is whole.
+	Damaged int64
+	File    *store.File
+	Parts   *store.Parts
+	Engine  *quote.Engine
 }
 
 // ErrSame is the error of putting a draft live that does not differ from what is live.
@@ -130,11 +132,29 @@ func (d *Draft) loadLive(ctx context.Context) error {
 		return err
 	}
 	f, body, err := d.Edition(ctx, l.Edition)
-	if err != nil {
-		return err
+	if err == nil {
+		d.goLive(l, f, f.Split(), quote.Compile(f, d.gazetteer), Hash(body))
+		return nil
 	}
-	d.goLive(l, f, f.Split(), quote.Compile(f, d.gazetteer), Hash(body))
-	return nil
+	// A damaged edition is not quoted from: buyers get the last one that was live before it and is what it was.
+	damaged := l.Edition
+	before, listErr := d.db.LiveBefore(ctx)
+	if listErr != nil {
+		return errors.Join(err, listErr)
+	}
+	for _, number := range before {
+		if number == damaged {
+			continue
+		}
+		if f, body, sound := d.Edition(ctx, number); sound == nil {
+			l.Edition = number
+			next := *d.goLive(l, f, f.Split(), quote.Compile(f, d.gazetteer), Hash(body))
+			next.Damaged = damaged
+			d.live.Store(&next)
+			return nil
+		}
+	}
+	return err
 }
 
 // Refresh takes over what another process has changed.

@@ -2,6 +2,8 @@ package draft
 
 import (
 	"context"
+	"database/sql"
+	"path/filepath"
 	"testing"
 
 	"diadrom/internal/changes"
@@ -59,4 +61,31 @@ func TestBuyersAreQuotedFromWhatIsLive(t *testing.T) {
 	require.Len(t, list, 2)
 	assert.Equal(t, "dearer", list[0].Note)
 	assert.EqualValues(t, 7, list[1].By)
+}
+
+// Where the live edition is damaged on the disk, buyers are quoted from the last one before it that is what it was.
+func TestADamagedEditionIsNotQuotedFrom(t *testing.T) {
+	ctx, dir := By(context.Background(), 7), t.TempDir()
+	d := lauha(t, dir)
+	first, err := d.PutLive(ctx, d.State().Revision, 0, "")
+	require.NoError(t, err)
+	_, err = d.Edit(ctx, func(f *store.File) error { return price(f, "7.20") })
+	require.NoError(t, err)
+	_, err = d.PutLive(ctx, d.State().Revision, first.Turn, "")
+	require.NoError(t, err)
+	raw, err := sql.Open("sqlite", "file:"+filepath.Join(dir, storage.Name)+"?_pragma=busy_timeout(5000)")
+	require.NoError(t, err)
+	defer raw.Close()
+	for _, query := range []string{"DROP TRIGGER edition_unchanged", "UPDATE edition SET body = replace(body, 'Parcel', 'Parsel') WHERE number = 2"} {
+		_, err = raw.Exec(query)
+		require.NoError(t, err)
+	}
+	again := lauha(t, dir)
+	require.NotNil(t, again.Live())
+	assert.Equal(t, []int64{1, 2}, []int64{again.Live().Number, again.Live().Damaged})
+	assert.Equal(t, first.Hash, again.Live().Hash)
+	_, _, err = again.Edition(ctx, 2)
+	assert.ErrorContains(t, err, "not what was put live")
+	_, err = again.EditAt(ctx, again.State().Revision-1, func(*store.File) error { return nil })
+	assert.ErrorIs(t, err, ErrMoved)
 }

@@ -12,17 +12,21 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"log/slog"
 	"os"
 	"path/filepath"
+	"runtime/debug"
 	"strconv"
 	"strings"
 	"sync"
+	"time"
 	"unicode/utf8"
 
 	"diadrom/internal/gazetteer"
 	"diadrom/internal/postcode"
 	"diadrom/internal/storage"
 
+	"github.com/gofrs/flock"
 	"golang.org/x/text/encoding/charmap"
 	"golang.org/x/text/encoding/unicode"
 	"golang.org/x/text/transform"
@@ -44,6 +48,11 @@ type Intake struct {
 	changed func(*gazetteer.Gazetteer) // called with the places that count from then on
 	wake    chan struct{}
 
+	// Log is told of lists that could not be taken in; nothing is said where it is nil.
+	Log *slog.Logger
+	// Retry is how long is waited before a list that could not be taken in is tried again.
+	Retry time.Duration
+
 	loading sync.Mutex
 	version string // of the places that changed has been called with
 }
@@ -51,7 +60,7 @@ type Intake struct {
 // New makes the intake of a shop whose folder is dir. changed is called with the places that count whenever they are others;
 // version is that of the places that the caller has loaded.
 func New(db *storage.DB, dir, version string, changed func(*gazetteer.Gazetteer)) *Intake {
-	return &Intake{db: db, dir: filepath.Join(dir, folder), version: version, changed: changed, wake: make(chan struct{}, 1)}
+	return &Intake{db: db, dir: filepath.Join(dir, folder), version: version, changed: changed, wake: make(chan struct{}, 1), Retry: 15 * time.Second}
 }
 
 // Add keeps a file and begins to take it in, if [Intake.Run] runs.
@@ -75,39 +84,71 @@ func (in *Intake) Import(ctx context.Context, name string, r io.Reader, progress
 	return l, in.take(ctx, &l, progress)
 }
 
-// Run takes in what is waiting and what is added, until ctx is done. Files of no list, left by a process that was killed while
-// it kept them, go.
+// Run takes in what is waiting and what is added, until ctx is done. A list that cannot be taken in, as when the disk is full, is logged
+// and tried again later, and the others go on. Files of no list, left by a process that was killed while it kept them, go.
 func (in *Intake) Run(ctx context.Context) error {
 	if err := in.clean(ctx); err != nil {
-		return err
+		in.log("leftovers of lists of places", err)
 	}
+	tried := map[int64]int{}
 	for {
+		again := false
 		lists, err := in.db.PlaceLists(ctx)
 		if err != nil {
-			return ended(ctx, err)
+			in.log("lists of places", err)
+			again = true
 		}
-		for i := len(lists) - 1; i >= 0; i-- {
-			if lists[i].State != storage.ListWaiting {
+		for i := len(lists) - 1; i >= 0 && ctx.Err() == nil; i-- {
+			l := &lists[i]
+			if l.State != storage.ListWaiting {
 				continue
 			}
-			err := in.take(ctx, &lists[i], func(storage.PlaceList) {})
-			if err != nil && !errors.Is(err, storage.ErrConflict) {
-				return ended(ctx, err)
+			err := in.taken(ctx, l)
+			switch {
+			case err == nil || errors.Is(err, storage.ErrConflict) || ctx.Err() != nil:
+				continue
+			case storage.Full(err):
+			default:
+				tried[l.ID]++
 			}
+			in.log("list "+l.Name, err)
+			if tried[l.ID] < maxTries {
+				again = true
+			} else if err := in.db.FailPlaceList(ctx, l.ID, "it could not be read; the log of the server says why"); err != nil {
+				in.log("list "+l.Name, err)
+				again = true
+			}
+		}
+		var retry <-chan time.Time
+		if again {
+			retry = time.After(in.Retry)
 		}
 		select {
 		case <-ctx.Done():
 			return nil
 		case <-in.wake:
+		case <-retry:
 		}
 	}
 }
 
-func ended(ctx context.Context, err error) error {
-	if ctx.Err() != nil {
-		return nil
+// maxTries is how often a list is tried that cannot be taken in for another reason than a full disk.
+const maxTries = 4
+
+// taken takes a list in; a panic is an error, so that the lists behind it are taken in all the same.
+func (in *Intake) taken(ctx context.Context, l *storage.PlaceList) (err error) {
+	defer func() {
+		if p := recover(); p != nil {
+			err = fmt.Errorf("panic: %v\n%s", p, debug.Stack())
+		}
+	}()
+	return in.take(ctx, l, func(storage.PlaceList) {})
+}
+
+func (in *Intake) log(what string, err error) {
+	if in.Log != nil {
+		in.Log.Error("taking places in", "what", what, "full", storage.Full(err), "error", err)
 	}
-	return err
 }
 
 func (in *Intake) clean(ctx context.Context) error {
@@ -127,8 +168,15 @@ func (in *Intake) clean(ctx context.Context) error {
 		waiting[filepath.Base(in.file(l.ID))] = l.State == storage.ListWaiting
 	}
 	for _, f := range files {
-		if !waiting[f.Name()] && strings.HasSuffix(f.Name(), ".tsv") {
-			err = errors.Join(err, os.Remove(filepath.Join(in.dir, f.Name())))
+		path := filepath.Join(in.dir, f.Name())
+		switch {
+		case !waiting[f.Name()] && strings.HasSuffix(f.Name(), ".tsv"):
+			err = errors.Join(err, os.Remove(path))
+		case strings.HasSuffix(f.Name(), ".part"): // of a process that was killed, unless one holds it
+			lock := flock.New(path)
+			if ok, lockErr := lock.TryLock(); lockErr == nil && ok {
+				err = errors.Join(err, os.Remove(path), lock.Unlock())
+			}
 		}
 	}
 	return err
@@ -148,6 +196,11 @@ func (in *Intake) keep(ctx context.Context, name string, r io.Reader) (l storage
 		return l, err
 	}
 	defer func() { err = errors.Join(err, os.RemoveAll(f.Name())) }()
+	lock := flock.New(f.Name()) // nobody takes it for a leftover
+	if _, err := lock.TryLock(); err != nil {
+		return l, errors.Join(err, f.Close())
+	}
+	defer lock.Unlock()
 	limited := &io.LimitedReader{R: r, N: MaxBytes + 1}
 	n, err := io.Copy(f, transform.NewReader(limited, unicode.BOMOverride(transform.Nop)))
 	if err == nil && limited.N == 0 {

@@ -6,10 +6,12 @@ import (
 	"context"
 	"database/sql"
 	"fmt"
+	"log/slog"
 	"os"
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 	"unicode/utf8"
 
 	"diadrom/internal/gazetteer"
@@ -251,4 +253,39 @@ func BenchmarkImport(b *testing.B) {
 			b.StartTimer()
 		}
 	})
+}
+
+// A list that cannot be saved, as when the disk is full, is logged and tried again; the lists behind it are taken in without a restart, and
+// what killed processes left goes.
+func TestTheWorkerOutlivesATrouble(t *testing.T) {
+	dir := t.TempDir()
+	s := opened(t, dir)
+	require.NoError(t, os.MkdirAll(filepath.Join(dir, folder), 0o700))
+	leftover := filepath.Join(dir, folder, "new-1.part")
+	require.NoError(t, os.WriteFile(leftover, []byte("half a list"), 0o600))
+	raw, err := sql.Open("sqlite", "file:"+filepath.Join(dir, storage.Name)+"?_pragma=busy_timeout(5000)")
+	require.NoError(t, err)
+	defer raw.Close()
+	_, err = raw.Exec("CREATE TRIGGER trouble BEFORE INSERT ON place WHEN new.country = 'FI' BEGIN SELECT RAISE(ABORT, 'no room'); END")
+	require.NoError(t, err)
+	var logged bytes.Buffer
+	s.in.Log, s.in.Retry = slog.New(slog.NewTextHandler(&logged, nil)), 20*time.Millisecond
+	running, end := context.WithCancel(context.Background())
+	done := make(chan error, 1)
+	go func() { done <- s.in.Run(running) }()
+	finnishList, err := s.in.Add(t.Context(), "fi.txt", strings.NewReader(finnish))
+	require.NoError(t, err)
+	swedish, err := s.in.Add(t.Context(), "se.txt", strings.NewReader(strings.ReplaceAll(madeLines(10), "FI\t", "SE\t")))
+	require.NoError(t, err)
+	state := func(id int64) string { return s.list(t, id).State }
+	require.Eventually(t, func() bool { return state(swedish.ID) == storage.ListDone }, 5*time.Second, 5*time.Millisecond, "another list goes on")
+	require.Eventually(t, func() bool { return state(finnishList.ID) != storage.ListDone }, time.Second, time.Millisecond)
+	_, err = raw.Exec("DROP TRIGGER trouble")
+	require.NoError(t, err)
+	require.Eventually(t, func() bool { s := state(finnishList.ID); return s == storage.ListDone || s == storage.ListFailed }, 5*time.Second, 5*time.Millisecond)
+	end()
+	require.NoError(t, <-done)
+	assert.Contains(t, logged.String(), "no room")
+	_, err = os.Stat(leftover)
+	assert.ErrorIs(t, err, os.ErrNotExist)
 }

@@ -129,6 +129,23 @@ func (db *DB) Editions(ctx context.Context) (list []Edition, err error) {
 	return list, rows.Err()
 }
 
+// LiveBefore lists the editions that were live, the last one first, each once.
+func (db *DB) LiveBefore(ctx context.Context) (numbers []int64, err error) {
+	rows, err := db.sql.QueryContext(ctx, "SELECT edition FROM put_live GROUP BY edition ORDER BY max(turn) DESC")
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var n int64
+		if err := rows.Scan(&n); err != nil {
+			return nil, err
+		}
+		numbers = append(numbers, n)
+	}
+	return numbers, rows.Err()
+}
+
 // EditionFile is the store file of an edition with its hash.
 func (db *DB) EditionFile(ctx context.Context, number int64) (body []byte, hash string, err error) {
 	err = db.sql.QueryRowContext(ctx, "SELECT body, hash FROM edition WHERE number = ?", number).Scan(&body, &hash)

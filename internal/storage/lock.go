@@ -1,41 +1,52 @@
 package storage
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
 	"errors"
 	"fmt"
-	"io"
 	"net/url"
 	"os"
 	"path/filepath"
 	"strings"
-	"syscall"
+	"time"
+
+	"github.com/gofrs/flock"
 )
 
-// ErrServed is the error of wanting a shop for oneself that is being served.
-var ErrServed = errors.New("this shop is being served at the moment: stop that first")
+// ErrServed is the error of wanting a shop for oneself that is in use.
+var ErrServed = errors.New("this shop is in use")
 
-// Lock says that a shop is in use, by many or by one alone, until it is closed. The system ends it with the process.
-func Lock(dir string, alone bool) (io.Closer, error) {
-	f, err := os.OpenFile(filepath.Join(dir, "lock"), os.O_CREATE|os.O_RDWR, 0o600)
+// Held is a shop that somebody has for themselves. The system ends that with the process.
+type Held struct {
+	lock *flock.Flock
+	path string
+}
+
+// Lock takes a shop's folder for oneself: a second server would quote old prices and take keys that were revoked. Where another process has it
+// the error is [ErrServed], with what that process says of itself. holder is what this one says.
+func Lock(dir, holder string) (*Held, error) {
+	h := &Held{flock.New(filepath.Join(dir, "lock"), flock.SetFlag(os.O_CREATE|os.O_RDWR), flock.SetPermissions(0o600)), filepath.Join(dir, "lock")}
+	ok, err := h.lock.TryLock()
 	if err != nil {
 		return nil, err
 	}
-	how := syscall.LOCK_SH
-	if alone {
-		how = syscall.LOCK_EX
+	if !ok {
+		said, _ := os.ReadFile(h.path)
+		return nil, fmt.Errorf("%w: %s has %s; stop that first", ErrServed, cmp.Or(strings.TrimSpace(string(said)), "another process"), dir)
 	}
-	if err := syscall.Flock(int(f.Fd()), how|syscall.LOCK_NB); err != nil {
-		if errors.Is(err, syscall.EWOULDBLOCK) {
-			err = ErrServed
-			if !alone {
-				err = errors.New("this shop is being restored at the moment")
-			}
-		}
-		return nil, errors.Join(err, f.Close())
-	}
-	return f, nil
+	return h, h.Say(holder)
+}
+
+// Say keeps what the holder is, for those who want the shop too.
+func (h *Held) Say(holder string) error {
+	return os.WriteFile(h.path, fmt.Appendf(nil, "%s (process %d, since %s)\n", holder, os.Getpid(), time.Now().UTC().Format(time.RFC3339)), 0o600)
+}
+
+// Close gives the shop back.
+func (h *Held) Close() error {
+	return errors.Join(os.Truncate(h.path, 0), h.lock.Unlock())
 }
 
 // check says whether a file is a whole database.

@@ -10,10 +10,12 @@ import (
 	"embed"
 	"errors"
 	"fmt"
+	"hash/crc32"
 	"io/fs"
 	"net/url"
 	"os"
 	"path/filepath"
+	"strconv"
 	"strings"
 
 	"diadrom/internal/store"
@@ -42,6 +44,9 @@ func Open(ctx context.Context, dir string) (*DB, error) {
 	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return nil, err
 	}
+	if err := lost(dir); err != nil {
+		return nil, err
+	}
 	if err := private(filepath.Join(dir, Name)); err != nil {
 		return nil, err
 	}
@@ -57,6 +62,18 @@ func Open(ctx context.Context, dir string) (*DB, error) {
 		return nil, errors.Join(fmt.Errorf("%s: %w", filepath.Join(dir, Name), err), db.Close())
 	}
 	return shop, nil
+}
+
+// lost refuses a folder whose database is gone, though there are backups of it: to begin anew there would lose the shop without a word.
+func lost(dir string) error {
+	if _, err := os.Stat(filepath.Join(dir, Name)); !errors.Is(err, os.ErrNotExist) {
+		return err
+	}
+	list, err := backups(filepath.Join(dir, backupFolder))
+	if err == nil && len(list) > 0 {
+		err = fmt.Errorf("%s is gone from %s, where there are %d backups of it: put one in place with diadrom restore, or move the folder %s away to begin anew", Name, dir, len(list), backupFolder)
+	}
+	return err
 }
 
 // private has a file that SQLite keeps, made here where it is missing, and what it keeps beside it be read by nobody else: they hold hashes
@@ -131,16 +148,19 @@ func (db *DB) Load(ctx context.Context) (Loaded, error) {
 		return Loaded{}, err
 	}
 	defer tx.Rollback()
-	var settings string
+	var settings, sum string
 	var l Loaded
-	err = tx.QueryRowContext(ctx, "SELECT settings, revision, state FROM draft").Scan(&settings, &l.Revision, &l.State)
+	err = tx.QueryRowContext(ctx, "SELECT settings, revision, state, sum FROM draft").Scan(&settings, &l.Revision, &l.State, &sum)
 	if errors.Is(err, sql.ErrNoRows) {
 		return Loaded{}, nil
 	}
 	if err != nil {
 		return Loaded{}, err
 	}
-	rows, err := tx.QueryContext(ctx, "SELECT list, id, body FROM item ORDER BY list, position")
+	if sum != "" && sum != sumOf(settings) {
+		return Loaded{}, fmt.Errorf("the settings of the draft: %w", ErrDamaged)
+	}
+	rows, err := tx.QueryContext(ctx, "SELECT list, id, body, sum FROM item ORDER BY list, position")
 	if err != nil {
 		return Loaded{}, err
 	}
@@ -148,8 +168,11 @@ func (db *DB) Load(ctx context.Context) (Loaded, error) {
 	parts := &store.Parts{Settings: []byte(settings), Lists: map[string][]store.Entry{}}
 	for rows.Next() {
 		var list, id, body string
-		if err := rows.Scan(&list, &id, &body); err != nil {
+		if err := rows.Scan(&list, &id, &body, &sum); err != nil {
 			return Loaded{}, err
+		}
+		if sum != "" && sum != sumOf(list, id, body) {
+			return Loaded{}, fmt.Errorf("%s of the draft, %q: %w", list, id, ErrDamaged)
 		}
 		parts.Lists[list] = append(parts.Lists[list], store.Entry{ID: id, Body: []byte(body)})
 	}
@@ -195,12 +218,12 @@ func (db *DB) Save(ctx context.Context, revision int64, before, after *store.Par
 func advance(ctx context.Context, tx *sql.Tx, revision, state int64, settings string, first bool) (was int64, err error) {
 	var result sql.Result
 	if first {
-		result, err = tx.ExecContext(ctx, "INSERT INTO draft (id, revision, settings, state) VALUES (1, ?, ?, ?) ON CONFLICT DO NOTHING", revision+1, settings, state)
+		result, err = tx.ExecContext(ctx, "INSERT INTO draft (id, revision, settings, state, sum) VALUES (1, ?, ?, ?, ?) ON CONFLICT DO NOTHING", revision+1, settings, state, sumOf(settings))
 	} else {
 		if err := tx.QueryRowContext(ctx, "SELECT state FROM draft").Scan(&was); err != nil {
 			return 0, err
 		}
-		result, err = tx.ExecContext(ctx, "UPDATE draft SET revision = revision + 1, settings = ?, state = ? WHERE revision = ?", settings, state, revision)
+		result, err = tx.ExecContext(ctx, "UPDATE draft SET revision = revision + 1, settings = ?, state = ?, sum = ? WHERE revision = ?", settings, state, sumOf(settings), revision)
 	}
 	if err != nil {
 		return 0, err
@@ -234,17 +257,17 @@ func write(ctx context.Context, tx *sql.Tx, changes []store.Change) error {
 		_, err := s.ExecContext(ctx, args...)
 		return err
 	}
-	put := make([]any, 0, 4*putRows) // entries to be written, in one statement once they are many enough
+	put := make([]any, 0, putColumns*putRows) // entries to be written, in one statement once they are many enough
 	flush := func(most int) error {
-		for len(put) >= 4*most {
-			n := min(len(put)/4, putRows)
+		for len(put) >= putColumns*most {
+			n := min(len(put)/putColumns, putRows)
 			if n < putRows {
 				n = 1
 			}
-			if err := exec(putItems(n), put[:4*n]...); err != nil {
+			if err := exec(putItems(n), put[:putColumns*n]...); err != nil {
 				return err
 			}
-			put = put[:copy(put, put[4*n:])]
+			put = put[:copy(put, put[putColumns*n:])]
 			if len(put) == 0 {
 				return nil
 			}
@@ -263,7 +286,7 @@ func write(ctx context.Context, tx *sql.Tx, changes []store.Change) error {
 		case c.After == nil:
 			err = exec("UPDATE item SET position = ? WHERE list = ? AND id = ?", c.Is, c.List, c.ID)
 		default:
-			put = append(put, c.List, c.ID, c.Is, string(c.After))
+			put = append(put, c.List, c.ID, c.Is, string(c.After), sumOf(c.List, c.ID, string(c.After)))
 			err = flush(putRows)
 		}
 		if err != nil {
@@ -281,11 +304,29 @@ func write(ctx context.Context, tx *sql.Tx, changes []store.Change) error {
 	return nil
 }
 
+// ErrDamaged is returned for content that is not what was written.
+var ErrDamaged = errors.New("it is not what was saved, a part of the disk is damaged: restore a backup with diadrom restore")
+
+var castagnoli = crc32.MakeTable(crc32.Castagnoli)
+
+// sumOf is the CRC-32C of some texts, which tells a bit that flipped on the disk.
+func sumOf(texts ...string) string {
+	sum := uint32(0)
+	for _, text := range texts {
+		sum = crc32.Update(sum, castagnoli, []byte(text))
+		sum = crc32.Update(sum, castagnoli, []byte{0})
+	}
+	return strconv.FormatUint(uint64(sum), 16)
+}
+
+// putColumns is how many values an entry is written with.
+const putColumns = 5
+
 // putRows is how many entries one statement writes where there are so many.
 const putRows = 40
 
 // putItems is the statement that writes so many entries.
 func putItems(rows int) string {
-	return "INSERT INTO item (list, id, position, body) VALUES " + strings.TrimSuffix(strings.Repeat("(?, ?, ?, ?), ", rows), ", ") +
-		" ON CONFLICT (list, id) DO UPDATE SET position = excluded.position, body = excluded.body"
+	return "INSERT INTO item (list, id, position, body, sum) VALUES " + strings.TrimSuffix(strings.Repeat("(?, ?, ?, ?, ?), ", rows), ", ") +
+		" ON CONFLICT (list, id) DO UPDATE SET position = excluded.position, body = excluded.body, sum = excluded.sum"
 }
