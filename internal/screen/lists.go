@@ -170,7 +170,9 @@ func (s *Server) lists(c *gin.Context) { s.answerLists(c, nil) }
 
 func (s *Server) removeList(c *gin.Context) {
 	id, err := strconv.ParseInt(c.Param("list"), 10, 64)
-	if err == nil {
+	if err != nil {
+		err = slipf("there is no such list of places")
+	} else {
 		err = s.intake.Remove(c.Request.Context(), id)
 	}
 	s.answerLists(c, err)

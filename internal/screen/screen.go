@@ -50,6 +50,7 @@ type Server struct {
 	templates *template.Template
 	log       *slog.Logger
 	handler   http.Handler
+	router    *gin.Engine
 
 	options    Options
 	keeper     keeper
@@ -102,6 +103,7 @@ func New(d *draft.Draft, db *storage.DB, in *intake.Intake, log *slog.Logger, o 
 	r.POST("/sign-out", s.signOut)
 	r.Use(s.signed, s.heavy)
 	s.routes(r)
+	s.router = r
 	if s.handler, err = s.guarded(r); err != nil {
 		return nil, err
 	}
