@@ -24,7 +24,7 @@ func TestTypingOutlivesTheAnswersOfEarlierEdits(t *testing.T) {
 		page.KeyActions().Press(input.Tab).MustDo()
 	}
 	const finland, aland, till = `tr[data-at="2"] td:nth-of-type(1) .cell`, `tr[data-at="2"] td:nth-of-type(2) .cell`, "#till-q-0"
-	for range 4 {
+	for range 2 {
 		for _, c := range [][3]string{{"7.10", "3", "4"}, {"7.20", "5", "6"}} {
 			edit(finland, c[0])
 			enter(page, till, c[1]) // the answer to the price comes while this is typed

@@ -2,6 +2,7 @@ package place
 
 import (
 	"os"
+	"strings"
 	"testing"
 
 	"diadrom/internal/gazetteer"
@@ -59,4 +60,23 @@ func TestAddressesAreSuggestedWhileTyping(t *testing.T) {
 		_, err := r.Address(list[0].Text)
 		assert.NoError(t, err, typed)
 	}
+}
+
+// Lists of Ireland have only the first three characters of its codes: what is suggested of them can be taken all the same.
+func TestWhatIsSuggestedOfIrelandCanBeTaken(t *testing.T) {
+	g, skipped, err := gazetteer.Read(strings.NewReader("IE\tT12\tCork\tMunster\tM\tCork\t\t\t\t51.9\t-8.47\t4\nIE\tT23\tCork Northside\tMunster\tM\tCork\t\t\t\t51.91\t-8.47\t4\n"))
+	require.NoError(t, err)
+	require.Empty(t, skipped)
+	r := Reader{Home: "IE", Gazetteer: g}
+	for _, typed := range []string{"cork", "T12", "t2", "t"} {
+		for _, choice := range r.SuggestAddresses(typed, 8) {
+			_, err := r.Address(choice.Text)
+			assert.NoError(t, err, choice.Text)
+		}
+		_, places := r.SuggestPlaces(typed, 8)
+		for _, choice := range places {
+			assert.Empty(t, r.Text(choice.Text).Slips, choice.Text)
+		}
+	}
+	assert.Equal(t, "Cork", r.SuggestAddresses("cork", 8)[0].Text)
 }

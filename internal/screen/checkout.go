@@ -34,7 +34,7 @@ type checkoutStart struct {
 	Of       string            `json:"of"` // live, draft
 	Currency string            `json:"currency"`
 	Digits   int               `json:"digits"`
-	Taxed    bool              `json:"taxed"` // whether prices include tax
+	Taxed    bool              `json:"taxed"` // whether prices include all tax that there is
 	Lines    []checkoutLine    `json:"lines"`
 	To       checkoutAddress   `json:"to"`
 	Form     api.Form          `json:"form"` // of the address's country
@@ -100,7 +100,7 @@ func (s *Server) checkoutView(ctx context.Context, e *quote.Engine) (v checkoutV
 	}
 	v = checkoutView{Shop: shopName(f), Settings: checkoutOf(f), Buyer: buyerOf(f, t), HasGoods: len(f.Products) > 0}
 	u := f.Store.Units()
-	start := checkoutStart{Currency: f.Store.Currency, Digits: u.Digits, Taxed: f.Store.Tax.PricesIncludeTax, Lines: []checkoutLine{}, Coupons: t.Coupons,
+	start := checkoutStart{Currency: f.Store.Currency, Digits: u.Digits, Taxed: f.Store.Tax.PricesIncludeTax || len(f.Store.Tax.Rates) == 0, Lines: []checkoutLine{}, Coupons: t.Coupons,
 		Customer: t.Customer, Group: t.Group, Labels: map[string]string{}, Options: v.Settings.Options, Address: v.Settings.Address}
 	q, at, err := samples.Request(e, t)
 	to := q.To
