@@ -58,6 +58,8 @@ func TestAnyListBecomesZonesAndATable(t *testing.T) {
 	for _, c := range []struct{ name, list, want string }{
 		{"upper bounds", "country,weight to,price\nFinland,2,6.90\nFinland,10,9.90\nSE,2,12.00\n", "finland sweden | 2 6.90 12.00 | 10 9.90 no"},
 		{"an open end", "country;up to kg;price\nFI;2;6,90\nFI;;9,90\n", "finland | 2 6.90 |  9.90"},
+		{"lower bounds that are left out", "Country,Weight over (kg),Price\nFI,0,6.90\nFI,5,8.40\n", "finland | 5 6.90 |  8.40"},
+		{"upper bounds that are left out", "Country,Weight under (kg),Price\nFI,5,6.90\nFI,10,8.40\n", "finland | 0 6.90 | 5 8.40 | 10 no"},
 		{"lower bounds", "Country,Weight and above,Shipping price\nFI,0,6.90\nFI,5,8.40\n*,0,20\n", "finland everywhere | 0 6.90 20.00 | 5 8.40 20.00"},
 		{"both, a hair apart", "country,min weight,max weight,rate\nFI,0,1.99,5\nFI,2,4.99,7\nFI,5,10,9\n", "finland | 1.99 5.00 | 4.99 7.00 | 10 9.00"},
 		{"both, touching", "country,from,to,price\nFI,0,2,5\nFI,2,5,7\n", "finland | 2 5.00 | 5 7.00"},

@@ -52,7 +52,7 @@ var heads = map[string]Field{
 }
 
 var lower = []string{"from", "min", "minimum", "above", "over", "and above", "starting at", "at least", "lower"}
-var upper = []string{"to", "max", "maximum", "up to", "until", "below", "at most", "upper"}
+var upper = []string{"to", "max", "maximum", "up to", "until", "below", "under", "less than", "at most", "upper"}
 
 var measures = []struct {
 	word string
@@ -105,6 +105,21 @@ func Guess(t *sheet.Table) Mapping {
 	}
 	if !slices.Contains(m.Columns, To) {
 		m.Edges = rate.From
+	}
+	// What a head says of the bound itself counts: "over 5" leaves 5 out, "under 5" too.
+	for i, f := range m.Columns {
+		padded := " " + strings.TrimSpace(parts.ReplaceAllString(world.Fold(t.Rows[0].Cells[i]), " ")) + " "
+		says := func(words ...string) bool {
+			return slices.ContainsFunc(words, func(w string) bool {
+				return strings.Contains(padded, " "+w+" ") && !strings.Contains(padded, " and "+w+" ")
+			})
+		}
+		switch {
+		case f == From && says("over", "above", "more than") && !slices.Contains(m.Columns, To):
+			m.Edges = rate.UpTo
+		case f == To && says("under", "below", "less than"):
+			m.Edges = rate.From
+		}
 	}
 	return m
 }

@@ -2,6 +2,7 @@ package sheet
 
 import (
 	"bytes"
+	"runtime"
 	"strings"
 	"testing"
 
@@ -120,7 +121,11 @@ func TestFormulasWithinCellsAndTooMuch(t *testing.T) {
 		"rows":    {strings.Repeat("a\n", MaxRows+1), "line 300001: a table has at most 300000 rows"},
 		"cells":   {strings.Repeat(strings.Repeat(",", 400)+"\n", MaxCells/400), "a table has at most 3000000 cells"},
 	} {
+		var before, after runtime.MemStats
+		runtime.ReadMemStats(&before)
 		_, err := Read([]byte(c[0]))
+		runtime.ReadMemStats(&after)
 		require.ErrorContains(t, err, c[1], name)
+		assert.Less(t, after.TotalAlloc-before.TotalAlloc, uint64(400<<20), name)
 	}
 }
