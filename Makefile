@@ -1,5 +1,5 @@
 # Two commands do everything: make demo, make test. They need Go, make and, for Chromium in the tests, apt.
-.PHONY: demo test build bench refresh screenshots fuzz
+.PHONY: demo test build bench refresh screenshots fuzz dev lint race
 
 # Gin without MessagePack, which nothing here speaks and which takes as long to compile as SQLite; no debug information, which takes a tenth
 # of all compiling. Both for all targets alike, so that one's work serves the others.
@@ -14,9 +14,27 @@ build:
 demo: build
 	./bin/diadrom demo
 
+# The demo shop for whoever works on Diadrom: rebuilt when a Go file changes; templates, styles and scripts are read from disk.
+dev:
+	go run ./tools/dev
+
+# What is told of the code without running it. staticcheck is a tool of go.mod.
+lint: format
+	go vet ./...
+	go tool staticcheck ./...
+
+.PHONY: format
+format:
+	@files=$$(gofmt -l cmd internal tools); if [ -n "$$files" ]; then echo "gofmt would change: $$files"; exit 1; fi
+
+# The tests of the core and of the draft with the race detector.
+race:
+	CGO_ENABLED=1 go test -race ./internal/quote ./internal/draft ./internal/storage ./internal/intake ./internal/api ./internal/access
+
 # All of vet runs with the tests, once for each package; without debug information some forty programs are linked sooner.
-test: chromium iso-codes
+test: chromium iso-codes format
 	GOFLAGS="$$GOFLAGS -ldflags=-w" go test -vet=all ./...
+	go tool staticcheck ./...
 
 # Chromium for the browser tests, from Debian's packages.
 .PHONY: chromium

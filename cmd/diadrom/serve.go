@@ -189,6 +189,9 @@ func serve(cmd *cobra.Command, s shop) (err error) {
 		return errors.Join(err, l.Close())
 	}
 	options := screen.Options{Hosts: hosts(l.Addr()), Demo: s.demo, PublicURL: s.public, TrustedProxies: s.trusted}
+	if s.demo { // for whoever works on Diadrom itself: make dev
+		options.Dev = os.Getenv("DIADROM_DEV")
+	}
 	path := ""
 	switch local := len(options.Hosts) > 0; {
 	case s.demo && !local:

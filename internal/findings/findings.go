@@ -110,7 +110,7 @@ func outOfReach(f *store.File, m *store.Method, t *rate.Table) (list []Odd) {
 	}
 	u := f.Store.Units()
 	for i := range t.Rows {
-		low := exact.Zero // the row covers what is above it, or from it on
+		var low exact.Decimal // the row covers what is above it, or from it on
 		if t.Edges == rate.UpTo {
 			if i == 0 {
 				continue

@@ -213,7 +213,7 @@ func TestAListOfPlacesIsTakenInWhileTheShopGoesOn(t *testing.T) {
 	holds(t, body, "Estonia, 1 place<", "1 line skipped", "fewer than three fields", "Estonia (1 code)")
 	_, body = s.get("/suggest/places?text=tallin")
 	holds(t, body, "EE town Tallinn")
-	status, body = s.send("/lists", "norway.txt", "NO\t0150\tOslo\n")
+	status, _ = s.send("/lists", "norway.txt", "NO\t0150\tOslo\n")
 	require.Equal(t, http.StatusOK, status)
 	status, body = s.send("/lists", "nothing.txt", "")
 	assert.Equal(t, http.StatusUnprocessableEntity, status)

@@ -115,7 +115,7 @@ func TestAChangeIsPutBackByItself(t *testing.T) {
 	holds(t, body, "1 change ahead", "Undo<span class=\"what-of\">: Box, Finland, up to and including 2 kg: 7.20 → 6.90")
 	assert.NotContains(t, body, `"key":"methods/parcel/tables/list/cells/2/finland"`)
 	assert.Equal(t, "Box", s.draft.State().File.Methods[1].Name, "the other stays")
-	status, body := s.post("/live/put-back", "key", "methods/parcel/tables/list/cells/2/finland")
+	status, _ := s.post("/live/put-back", "key", "methods/parcel/tables/list/cells/2/finland")
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 
 	// A zone that has got prices since cannot go without them.

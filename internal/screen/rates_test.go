@@ -44,7 +44,7 @@ func TestBlocksArePastedIntoAPriceList(t *testing.T) {
 	_, body = s.post(path, "at", "5", "zone", "baltic", "block", "9\t9\t9")
 	holds(t, body, "1 cell taken; 2 columns of what was pasted lie right of the last zone")
 	// Break points in front bring their rows along.
-	status, body = s.post(path, "at", "5", "zone", "", "block", "2\t3.00\t4.00\t5.00\n5 kg\t6.00\nup to 10\t7.00\t8.00\n")
+	status, _ = s.post(path, "at", "5", "zone", "", "block", "2\t3.00\t4.00\t5.00\n5 kg\t6.00\nup to 10\t7.00\t8.00\n")
 	require.Equal(t, http.StatusOK, status)
 	assert.Equal(t, "2 | 3.00 | 4.00 | 5.00\n5 | 6.00 | 8.10 | 9.00\n10 | 7.00 | 8.00 | 14.90\n15 | 7.90 | 10.40 | 14.90\n", s.list("locker", "list"))
 	before := s.list("locker", "list")

@@ -71,6 +71,7 @@ type Options struct {
 	TrustedProxies []netip.Prefix
 	Demo           bool   // everybody is signed in as the owner: only for loopback
 	StartCode      string // what the first owner must know; "" for nothing
+	Dev            string // folder of this package, whose templates and assets are read from disk; "" where they are built in
 }
 
 // New makes a shop's screens.
@@ -80,11 +81,8 @@ func New(d *draft.Draft, db *storage.DB, in *intake.Intake, log *slog.Logger, o 
 	if err != nil {
 		return nil, err
 	}
-	if s.templates, err = template.New("").Funcs(functions).ParseFS(templateFiles, "templates/*.html"); err != nil {
-		return nil, err
-	}
-	assets, err := fs.Sub(assetFiles, "assets")
-	if err != nil {
+	var assets fs.FS
+	if s.templates, assets, err = s.options.read(); err != nil {
 		return nil, err
 	}
 	gin.SetMode(gin.ReleaseMode)
@@ -103,6 +101,9 @@ func New(d *draft.Draft, db *storage.DB, in *intake.Intake, log *slog.Logger, o 
 	r.POST("/sign-out", s.signOut)
 	r.Use(s.signed, s.heavy)
 	s.routes(r)
+	if o.Dev != "" {
+		s.devRoutes(r)
+	}
 	s.router = r
 	if s.handler, err = s.guarded(r); err != nil {
 		return nil, err
@@ -332,8 +333,15 @@ func (s *Server) part(name string, make func()) (ok bool) {
 
 // render executes a template; what fails is logged, never shown.
 func (s *Server) render(name string, data any) template.HTML {
+	templates := s.templates
+	if s.options.Dev != "" {
+		var err error
+		if templates, _, err = s.options.read(); err != nil {
+			return template.HTML(template.HTMLEscapeString(err.Error()))
+		}
+	}
 	var b bytes.Buffer
-	if err := s.templates.ExecuteTemplate(&b, name, data); err != nil {
+	if err := templates.ExecuteTemplate(&b, name, data); err != nil {
 		panic(err)
 	}
 	return template.HTML(b.String())

@@ -8,6 +8,7 @@ import (
 
 	"diadrom/internal/coverage"
 	"diadrom/internal/draft"
+	"diadrom/internal/gazetteer"
 	"diadrom/internal/place"
 	"diadrom/internal/postcode"
 	"diadrom/internal/store"
@@ -280,7 +281,7 @@ func (v *stripView) cell(position uint64) coverage.Cell {
 // places names the first few places of a stretch.
 func (v *stripView) places(m *coverage.Map, entry string, s *coverage.Stretch) string {
 	var names []string
-	codes := m.Gazetteer.CodesFrom(v.code, "")
+	var codes []gazetteer.Code
 	if v.line.Length > 0 {
 		codes = m.Gazetteer.CodesBetween(v.code, v.line.Text(s.From), v.line.Text(s.To))
 	} else {
