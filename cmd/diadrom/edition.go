@@ -124,7 +124,7 @@ func importCommand() *cobra.Command {
 			}
 			printReport(out, report)
 			if !yes {
-				fmt.Fprint(out, "Make the draft so? Type yes: ")
+				fmt.Fprint(out, "Replace the draft? Type yes: ")
 				line, err := bufio.NewReader(cmd.InOrStdin()).ReadString('\n')
 				if err != nil && !errors.Is(err, io.EOF) {
 					return err

@@ -37,7 +37,7 @@ func TestTheCheckoutByKeyboardAlone(t *testing.T) {
 	shows("#total", "€88.90") // 82.00 of goods and the parcel, which is preselected
 	tabTo(t, page, ".cart [type=number]")
 	page.KeyActions().Press(input.ArrowUp).MustDo() // a third towel
-	shows(".delivery", "€9.00 more of goods and it is free")
+	shows(".delivery", "Spend €9.00 more for free delivery")
 	shows("#total", "€117.90")
 
 	tabTo(t, page, "#first-name")

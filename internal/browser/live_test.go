@@ -27,9 +27,9 @@ func TestADraftGoesLiveAndAnEditionComesBack(t *testing.T) {
 	waitText(t, page, "#saved", "Edition 2 is live")
 	waitText(t, page, "#edition-2", "New list of the carrier")
 
-	page.MustElement(`[aria-label="Put edition 1 live again"]`).MustFocus()
+	page.MustElement(`[aria-label="Publish edition 1 again"]`).MustFocus()
 	page.KeyActions().Press(input.Enter).MustDo()
-	waitFor(t, page, `() => document.activeElement.textContent.includes("put edition 1 live again")`)
+	waitFor(t, page, `() => document.activeElement.textContent.includes("Publish edition 1 again")`)
 	page.KeyActions().Press(input.Enter).MustDo()
 	waitText(t, page, "#saved", "Edition 1 is live again")
 	waitText(t, page, "#ahead-said", "1 change ahead of edition 1")
@@ -41,5 +41,5 @@ func TestADraftGoesLiveAndAnEditionComesBack(t *testing.T) {
 	page.MustElement(".draft-of ul.ahead button").MustClick()
 	waitText(t, page, ".draft-of ul.ahead", "Nothing is different")
 	waitFor(t, page, `() => document.querySelector("#c-list-0-0").value === "6.90"`)
-	assert.Equal(t, "6.90", charge(page, "parcel"))
+	assert.Equal(t, "€6.90", charge(page, "parcel"))
 }

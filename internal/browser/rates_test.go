@@ -27,7 +27,7 @@ func TestFromAnEmptyStoreToAWorkingMatrixWithKeysAlone(t *testing.T) {
 	page.MustElement("#new-method").MustFocus()
 	page.MustInsertText("Parcel")
 	keys(page, input.Enter)
-	waitText(t, page, "#method-parcel", "Nobody is offered this: its list has no price yet")
+	waitText(t, page, "#method-parcel", "No buyer is offered this: its list has no price yet")
 	page = slow(t, s.open(t, "/rates/parcel", 1280, 800))
 	for _, at := range []string{"2", "10"} {
 		page.MustElement("#new-at-list").MustFocus()
@@ -51,7 +51,7 @@ func TestFromAnEmptyStoreToAWorkingMatrixWithKeysAlone(t *testing.T) {
 	keys(page, input.Escape, input.Enter)
 	waitText(t, page, `#till details[data-method=parcel] .charge`, "9.90")
 	typeOver(page, "#till-w-0", "12.3")
-	waitText(t, page, "#till", "has no price for Finland 22* in the row above 10 kg")
+	waitText(t, page, "#till", "too heavy to Finland 22*")
 	page.MustElement("#till-to").MustFocus().MustSelectAllText()
 	page.MustInsertText("FI 00100")
 	keys(page, input.Escape, input.Enter)

@@ -61,11 +61,11 @@ func TestAPriceChangedIsQuotedAtOnceAndOutlivesAKill(t *testing.T) {
 	dir := t.TempDir()
 	s := start(t, "demo", dir)
 	page := slow(t, s.open(t, "/rates/parcel", 1280, 800))
-	require.Equal(t, "6.90", charge(page, "parcel"))
+	require.Equal(t, "€6.90", charge(page, "parcel"))
 
 	typeOver(page, "#c-list-0-0", "7.20") // Finland, up to and including 2 kg
 	waitText(t, page, `#till details[data-method=parcel] .charge`, "7.20")
-	waitText(t, page, `#till details[data-method=parcel] .was`, "was 6.90")
+	waitText(t, page, `#till details[data-method=parcel] .was`, "was €6.90")
 	waitText(t, page, "#saved", "Saved")
 	page.MustElement(`#till details[data-method=parcel] summary`).MustClick()
 	assert.Equal(t, "7.20", page.MustElement("#c-list-0-0").MustProperty("value").String(), "the cell is there, as it was typed")
@@ -77,7 +77,7 @@ func TestAPriceChangedIsQuotedAtOnceAndOutlivesAKill(t *testing.T) {
 	again := start(t, "demo", dir)
 	page = again.open(t, "/rates/parcel", 1280, 800)
 	assert.Equal(t, "7.20", page.MustElement("#c-list-0-0").MustProperty("value").String())
-	assert.Equal(t, "7.20", charge(page, "parcel"))
+	assert.Equal(t, "€7.20", charge(page, "parcel"))
 }
 
 func TestSlipsStandBesideTheirField(t *testing.T) {
@@ -96,7 +96,7 @@ func TestSlipsStandBesideTheirField(t *testing.T) {
 		assert.True(t, page.MustEval(`(s) => { const cell = document.querySelector(s).closest("td, th"); return cell.querySelector(".slip-note").getBoundingClientRect().bottom <= cell.getBoundingClientRect().bottom + 1; }`, c.field).Bool(),
 			"%s: the note lies in its cell, not over the next", c.field)
 	}
-	assert.Equal(t, "6.90", charge(page, "parcel"), "nothing has changed")
+	assert.Equal(t, "€6.90", charge(page, "parcel"), "nothing has changed")
 	typeOver(page, "#c-list-0-0", "6,95")
 	waitText(t, page, `#till details[data-method=parcel] .charge`, "6.95")
 
@@ -271,7 +271,7 @@ func TestWhatTheServerRefuses(t *testing.T) {
 	assert.NotContains(t, policy, "unsafe")
 
 	page := s.open(t, "/rates/parcel", 1280, 800)
-	assert.Equal(t, "6.90", charge(page, "parcel"), "nothing of this changed anything")
+	assert.Equal(t, "€6.90", charge(page, "parcel"), "nothing of this changed anything")
 }
 
 func TestTheCodeStripZoomsAndStartsZones(t *testing.T) {

@@ -88,6 +88,8 @@ type Refused struct {
 	Code   string `json:"code"`
 	Reason string `json:"reason"`
 	Text   string `json:"text,omitempty"`
+
+	Why Refusal `json:"-"`
 }
 
 // Codes of refusals, in the order in which the first that applies is given.

@@ -156,17 +156,17 @@ func FreeHint(m *store.Method, o *Option, has *Measures, u rate.Units, price fun
 	var lacks []string
 	if free.Subtotal != nil {
 		if sum, err := exact.Parse(has.Subtotal); err == nil && sum.Less(*free.Subtotal) {
-			lacks = append(lacks, price(free.Subtotal.Sub(sum))+" more of goods")
+			lacks = append(lacks, "spend "+price(free.Subtotal.Sub(sum))+" more")
 		}
 	}
 	if free.Quantity != nil && has.Quantity < *free.Quantity {
-		lacks = append(lacks, u.Measure(rate.ByQuantity, exact.FromInt(*free.Quantity-has.Quantity))+" more")
+		lacks = append(lacks, "add "+u.Measure(rate.ByQuantity, exact.FromInt(*free.Quantity-has.Quantity)))
 	}
 	switch {
 	case len(lacks) == 0 || free.Require == "all" && len(free.Coupons) > 0:
 		return ""
 	case free.Require == "all":
-		return strings.Join(lacks, " and ") + " and it is free"
+		return sentence(strings.Join(lacks, " and ")) + " for free delivery"
 	}
-	return strings.Join(lacks, " or ") + " and it is free"
+	return sentence(strings.Join(lacks, " or ")) + " for free delivery"
 }

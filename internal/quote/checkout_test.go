@@ -85,7 +85,7 @@ func TestACheckoutIsToldWhereGoodsAreCollected(t *testing.T) {
 	assert.InDelta(t, 0.0026*111.42, d.Float64(), 0.002)
 	post := a.Options[2].Offer
 	assert.True(t, post.Preselected)
-	assert.Equal(t, "€7.50 more of goods and it is free", post.Hint)
+	assert.Equal(t, "Spend €7.50 more for free delivery", post.Hint)
 	assert.Empty(t, post.Points, "nothing is collected of what is delivered")
 
 	q[0].Checkout = false
@@ -106,13 +106,13 @@ func TestWhatMakesAnOptionFree(t *testing.T) {
 		want string
 	}{
 		{nil, nil, ""},
-		{&store.Free{Subtotal: &ninety}, nil, "7.50 more of goods and it is free"},
-		{&store.Free{Quantity: &three}, nil, "2 items more and it is free"},
-		{&store.Free{Subtotal: &ninety, Quantity: &three}, nil, "7.50 more of goods or 2 items more and it is free"},
-		{&store.Free{Subtotal: &ninety, Quantity: &three, Require: "all"}, nil, "7.50 more of goods and 2 items more and it is free"},
+		{&store.Free{Subtotal: &ninety}, nil, "Spend 7.50 more for free delivery"},
+		{&store.Free{Quantity: &three}, nil, "Add 2 items for free delivery"},
+		{&store.Free{Subtotal: &ninety, Quantity: &three}, nil, "Spend 7.50 more or add 2 items for free delivery"},
+		{&store.Free{Subtotal: &ninety, Quantity: &three, Require: "all"}, nil, "Spend 7.50 more and add 2 items for free delivery"},
 		{&store.Free{Subtotal: &ninety, Coupons: []string{"X"}, Require: "all"}, nil, ""},
 		{&store.Free{Coupons: []string{"X"}}, nil, ""},
-		{&store.Free{Quantity: &three}, &store.Free{Subtotal: &ninety}, "7.50 more of goods and it is free"},
+		{&store.Free{Quantity: &three}, &store.Free{Subtotal: &ninety}, "Spend 7.50 more for free delivery"},
 	} {
 		m := &store.Method{Free: tt.free, Terms: map[string]store.Terms{"z": {Free: tt.own}}}
 		has := &Measures{Subtotal: "82.50", Quantity: 1}
@@ -129,9 +129,9 @@ func TestTheBuyerIsToldWhichMethodRefusesTheOrder(t *testing.T) {
 	q, _, faults := e.ReadRequest([]byte(`{"to":{"country":"HK","city":"Kowloon"},"lines":[{"price":"1","weight":"3","quantity":1}]}`))
 	require.Empty(t, faults)
 	a := e.Quote(&q[0])
-	assert.Contains(t, a.Message, "Letter to your mailbox takes up to 2 kg")
-	assert.NotContains(t, a.Message, "this method", "the buyer sees no method that this could be")
-	assert.Contains(t, a.Refused[0].Reason, "this method", "the owner does")
+	assert.Equal(t, "We cannot deliver this order to Kowloon, Hong Kong: too heavy for Letter to your mailbox (3 kg, limit 2 kg).", a.Message)
+	assert.Equal(t, "too heavy (3 kg, limit 2 kg)", a.Refused[0].Reason, "the owner reads it beside the method's name")
+	assert.Equal(t, OverLimit, a.Refused[0].Why.Cause)
 }
 
 // What is remembered is what would be worked out, also when it begins anew.

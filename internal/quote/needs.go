@@ -11,67 +11,59 @@ import (
 
 // needs checks a method's conditions; the reason says which one failed first and by how much. A distance that is unknown
 // counts last, as it is not the cart's fault.
-func (a *asked) needs(m *method, n *store.Needs, distance *exact.Decimal) refusal {
+func (a *asked) needs(m *method, n *store.Needs, distance *exact.Decimal) Refusal {
 	if n == nil {
-		return refusal{}
+		return Refusal{}
 	}
-	c, u := &a.cart, a.e.units
+	c := &a.cart
 	for _, b := range [...]struct {
 		bounds *store.Bounds
 		have   exact.Decimal
-		write  func(exact.Decimal) string
-		verb   string
-	}{
-		{n.Subtotal, c.subtotal, u.Money, "comes to "},
-		{n.Weight, c.weight, func(d exact.Decimal) string { return u.Measure(rate.ByWeight, d) }, "weighs "},
-		{n.Quantity, exact.FromInt(c.quantity), func(d exact.Decimal) string { return u.Measure(rate.ByQuantity, d) }, "has "},
-		{n.LongestSide, c.longestSide, func(d exact.Decimal) string { return d.String() + " " + a.e.file.Store.LengthUnit }, "has a longest side of "},
-	} {
-		if reason := outOfBounds(b.bounds, b.have, b.write, b.verb); reason != "" {
-			return refusal{Needs, reason}
+		by     rate.By
+	}{{n.Subtotal, c.subtotal, rate.BySubtotal}, {n.Weight, c.weight, rate.ByWeight}, {n.Quantity, exact.FromInt(c.quantity), rate.ByQuantity}, {n.LongestSide, c.longestSide, LongestSide}} {
+		if r := outOfBounds(b.bounds, b.have, b.by); r.Code != "" {
+			return r
 		}
 	}
 	if n.BilledWeight != nil {
-		write := func(d exact.Decimal) string { return u.Measure(rate.ByBilled, d.Round(3)) }
-		if reason := outOfBounds(n.BilledWeight, a.e.billedOf(c, a.e.divisor(m.Method)), write, "is billed as "); reason != "" {
-			return refusal{Needs, reason}
+		if r := outOfBounds(n.BilledWeight, a.e.billedOf(c, a.e.divisor(m.Method)), rate.ByBilled); r.Code != "" {
+			return r
 		}
 	}
 	if n.Distance != nil && distance != nil {
-		write := func(d exact.Decimal) string { return u.Measure(rate.ByDistance, d) }
-		if reason := outOfBounds(n.Distance, *distance, write, "goes "); reason != "" {
-			return refusal{Needs, reason}
+		if r := outOfBounds(n.Distance, *distance, rate.ByDistance); r.Code != "" {
+			return r
 		}
 	}
 	if len(n.Coupons) > 0 && !usesCoupon(a.q.Coupons, n.Coupons) {
-		return refusal{Needs, "needs one of the coupons " + strings.Join(n.Coupons, ", ")}
+		return Refusal{Code: Needs, Cause: CouponNeeded, Names: n.Coupons}
 	}
 	if len(n.Groups) > 0 && !slices.Contains(n.Groups, a.q.Group) {
-		return refusal{Needs, "is for customers of the group " + strings.Join(n.Groups, ", ")}
+		return Refusal{Code: Needs, Cause: GroupNeeded, Names: n.Groups}
 	}
 	for _, class := range c.classes {
 		if len(n.OnlyClasses) > 0 && !slices.Contains(n.OnlyClasses, class) {
-			return refusal{Needs, "has goods " + a.e.ofClass(class) + ", this method takes only " + a.e.classNames(n.OnlyClasses)}
+			return Refusal{Code: Needs, Cause: ClassNotTaken, Class: a.e.className(class), Names: a.e.classNames(n.OnlyClasses)}
 		}
 		if class != "" && slices.Contains(n.WithoutClasses, class) {
-			return refusal{Needs, "has goods " + a.e.ofClass(class) + ", which this method does not take"}
+			return Refusal{Code: Needs, Cause: ClassNotTaken, Class: a.e.className(class)}
 		}
 	}
 	if n.Distance != nil && distance == nil {
-		return refusal{NoDistance, "this method looks at the distance, and " + a.whyNoDistance(m)}
+		return a.noDistance(m)
 	}
-	return refusal{}
+	return Refusal{}
 }
 
-func outOfBounds(b *store.Bounds, have exact.Decimal, write func(exact.Decimal) string, verb string) string {
+func outOfBounds(b *store.Bounds, have exact.Decimal, by rate.By) Refusal {
 	switch {
 	case b == nil:
 	case b.To != nil && b.To.Less(have):
-		return verb + write(have) + ", this method takes up to " + write(*b.To) + " (" + write(have.Sub(*b.To)) + " too much)"
+		return Refusal{Code: Needs, Cause: OverLimit, By: by, Have: have, Limit: *b.To}
 	case b.From != nil && have.Less(*b.From):
-		return verb + write(have) + ", this method takes " + write(*b.From) + " and over (" + write(b.From.Sub(have)) + " short)"
+		return Refusal{Code: Needs, Cause: UnderLimit, By: by, Have: have, Limit: *b.From}
 	}
-	return ""
+	return Refusal{}
 }
 
 // usesCoupon compares without case and spaces around: buyers type coupons.
@@ -95,19 +87,12 @@ func (e *Engine) className(id string) string {
 	return id
 }
 
-func (e *Engine) classNames(ids []string) string {
+func (e *Engine) classNames(ids []string) []string {
 	names := make([]string, len(ids))
 	for i, id := range ids {
 		names[i] = e.className(id)
 	}
-	return strings.Join(names, ", ")
-}
-
-func (e *Engine) ofClass(id string) string {
-	if id == "" {
-		return "without a class"
-	}
-	return "of class " + e.className(id)
+	return names
 }
 
 // isFree says whether a free rule holds, and which of its parts it was.

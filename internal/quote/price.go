@@ -36,18 +36,18 @@ func (p *pricing) write(text string) { p.text = append(p.text, text...) }
 func (p *pricing) writeMoney(d exact.Decimal) { p.text = d.Append(p.text, p.e.units.Digits) }
 
 // price works through the steps of docs/model.md, "From table to price".
-func (p *pricing) price() (exact.Decimal, refusal) {
+func (p *pricing) price() (exact.Decimal, Refusal) {
 	if !p.cart.charged() {
 		at := p.begin()
 		p.write("all these goods ship free")
 		p.step(StepFree, at, exact.Zero)
-		return exact.Zero, refusal{}
+		return exact.Zero, Refusal{}
 	}
 	first := len(p.steps)
 	agreed := p.agreedCharge()
 	refused := p.tables()
 	switch {
-	case refused.code == "":
+	case refused.Code == "":
 		p.surcharge()
 		p.bounds()
 		p.handling()
@@ -76,7 +76,7 @@ func (p *pricing) price() (exact.Decimal, refusal) {
 		p.writeMoney(rounded)
 		p.step(StepRounding, at, rounded.Sub(p.written))
 	}
-	return rounded, refusal{}
+	return rounded, Refusal{}
 }
 
 func (p *pricing) agreedCharge() *agreement {
@@ -96,7 +96,7 @@ type priced struct {
 }
 
 // tables evaluates step 1: each table per parcel, added or the dearest of each parcel.
-func (p *pricing) tables() refusal {
+func (p *pricing) tables() Refusal {
 	for len(p.results) < len(p.s.tables) {
 		p.results = append(p.results, priced{})
 	}
@@ -104,17 +104,17 @@ func (p *pricing) tables() refusal {
 	for i := range results {
 		results[i].amount, results[i].text, results[i].rows = exact.Zero, results[i].text[:0], nil
 	}
-	worst := refusal{}
+	worst := Refusal{}
 	for i := range p.cart.alone {
 		worst = graver(worst, p.alone(&p.cart.alone[i], results))
 	}
 	if len(p.cart.together) > 0 {
 		worst = graver(worst, p.together(results))
 	}
-	if p.m.Kind == store.Carrier && worst.code == "" {
-		worst = refusal{Carrier, "the carrier gave no price: no carrier is connected"}
+	if p.m.Kind == store.Carrier && worst.Code == "" {
+		worst = Refusal{Code: Carrier, Cause: NoCarrier}
 	}
-	if worst.code != "" {
+	if worst.Code != "" {
 		return worst
 	}
 	for i := range results {
@@ -125,12 +125,12 @@ func (p *pricing) tables() refusal {
 			n.table, n.rows = p.s.tables[i].table.ID, r.rows
 		}
 	}
-	return refusal{}
+	return Refusal{}
 }
 
 // graver keeps the refusal that comes first in the order of their codes: an unknown distance before a missing rate.
-func graver(a, b refusal) refusal {
-	if a.code == "" || b.code == NoDistance && a.code == NoRate {
+func graver(a, b Refusal) Refusal {
+	if a.Code == "" || b.Code == NoDistance && a.Code == NoRate {
 		return b
 	}
 	return a
@@ -144,12 +144,12 @@ func (s *served) tableOf(class string) int {
 	return s.rest
 }
 
-func (p *pricing) unclaimed(class string) refusal {
-	return refusal{NoRate, "no table of this method prices goods " + p.e.ofClass(class) + " in " + nameOr(p.zone.Name, p.zone.ID)}
+func (p *pricing) unclaimed(class string) Refusal {
+	return Refusal{Code: NoRate, Cause: ClassUnpriced, Class: p.e.className(class), Zone: nameOr(p.zone.Name, p.zone.ID)}
 }
 
 // alone prices a good that travels alone, as often as there are units.
-func (p *pricing) alone(parcel *parcel, results []priced) refusal {
+func (p *pricing) alone(parcel *parcel, results []priced) Refusal {
 	i := p.s.tableOf(parcel.class)
 	if i < 0 {
 		return p.unclaimed(parcel.class)
@@ -180,7 +180,7 @@ func (p *pricing) alone(parcel *parcel, results []priced) refusal {
 		r.text = append(r.text, " each"...)
 	}
 	r.amount = r.amount.Add(amount.Mul(exact.FromInt(parcel.count)))
-	return refusal{}
+	return Refusal{}
 }
 
 // open starts a table's text with its name, or goes on behind what another parcel wrote.
@@ -198,10 +198,10 @@ func (p *pricing) open(r *priced, t *rate.Table, row int) {
 }
 
 // together prices the goods that share a parcel, each table those that it claims.
-func (p *pricing) together(results []priced) refusal {
+func (p *pricing) together(results []priced) Refusal {
 	var buffer [4]portion
 	var usedBuffer [4]bool
-	worst := refusal{}
+	worst := Refusal{}
 	goods, used := buffer[:min(len(results), 4)], usedBuffer[:min(len(results), 4)]
 	if len(results) > 4 {
 		goods, used = make([]portion, len(results)), make([]bool, len(results))
@@ -244,7 +244,7 @@ func (p *pricing) together(results []priced) refusal {
 		}
 		p.note(&results[i], c, row, g, amount, weight, bill)
 	}
-	if worst.code == "" && dearest >= 0 {
+	if worst.Code == "" && dearest >= 0 {
 		c := p.s.tables[dearest]
 		amount, row, _ := c.table.Price(c.column, &goods[dearest].goods)
 		p.note(&results[dearest], c, row, &goods[dearest].goods, amount, dearestWeight, dearestBill)
@@ -276,31 +276,27 @@ func (p *pricing) note(r *priced, c column, row int, goods *rate.Goods, amount, 
 	r.amount = r.amount.Add(amount)
 }
 
-// unpriced says why a table has no price for a parcel.
-func (p *pricing) unpriced(c column, row int, goods *rate.Goods, outcome rate.Outcome) refusal {
-	t, u := c.table, p.e.units
-	name := nameOr(t.Name, nameOr(p.m.Name, p.m.ID))
+// unpriced says why a table has no price for a parcel: where it has one for smaller ones, from where on it has none.
+func (p *pricing) unpriced(c column, row int, goods *rate.Goods, outcome rate.Outcome) Refusal {
 	if outcome == rate.NoDistance {
-		return refusal{NoDistance, name + " needs the distance, and " + p.whyNoDistance(p.m)}
+		return p.noDistance(p.m)
 	}
-	zone := nameOr(p.zone.Name, p.zone.ID)
-	if row >= 0 {
-		return refusal{NoRate, name + " has no price for " + zone + " in the row " + t.RowWords(row, u)}
+	t := c.table
+	r := Refusal{Code: NoRate, Cause: CellEmpty, By: t.By, Zone: nameOr(p.zone.Name, p.zone.ID)}
+	limit, ends := t.Reach(c.column, row)
+	if !ends {
+		return r
 	}
-	last := t.Rows[len(t.Rows)-1].At
-	if last == nil {
-		return refusal{NoRate, name + " has no price for " + zone}
-	}
-	x := goods.Weight
+	r.Cause, r.Limit, r.Have = OverLimit, limit, goods.Weight
 	switch t.By {
 	case rate.BySubtotal:
-		x = goods.Subtotal
+		r.Have = goods.Subtotal
 	case rate.ByQuantity:
-		x = exact.FromInt(goods.Quantity)
+		r.Have = exact.FromInt(goods.Quantity)
 	case rate.ByDistance:
-		x = *goods.Distance
+		r.Have = *goods.Distance
 	}
-	return refusal{NoRate, name + " ends at " + u.Measure(t.By, *last) + ", this parcel has " + u.Measure(t.By, x) + " (" + u.Measure(t.By, x.Sub(*last)) + " too much)"}
+	return r
 }
 
 // surcharge is step 2; percentages are of what the tables gave.

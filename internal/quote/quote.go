@@ -6,6 +6,8 @@ import (
 	"strings"
 	"sync"
 	"time"
+	"unicode"
+	"unicode/utf8"
 
 	"diadrom/internal/calendar"
 	"diadrom/internal/exact"
@@ -114,9 +116,9 @@ func (e *Engine) Quote(q *Request) *Answer {
 	for i := range e.methods {
 		m := &e.methods[i]
 		begun := len(a.steps)
-		if refused := a.method(m); refused.code != "" {
+		if refused := a.method(m); refused.Code != "" {
 			a.steps = a.steps[:begun]
-			answer.Refused = append(answer.Refused, refused.of(m))
+			answer.Refused = append(answer.Refused, a.refused(m, refused))
 		}
 	}
 	answer.Options = a.finish()
@@ -240,66 +242,71 @@ func (a *asked) distanceFrom(from *orb.Point) *exact.Decimal {
 	return a.e.between(*from, *a.to.Point)
 }
 
-// whyNoDistance says which end of the way to an address has no point: the place where a method's goods leave from, or the address.
-func (a *asked) whyNoDistance(m *method) string {
+// noDistance says which end of the way to an address has no point: the place where a method's goods leave from, or the address.
+func (a *asked) noDistance(m *method) Refusal {
+	r := Refusal{Code: NoDistance, Cause: PlaceUnknown}
 	switch {
 	case m.ownFrom && m.from == nil:
+		r.Cause = ShopUnknown
 		for i := range a.e.file.Locations {
 			if l := &a.e.file.Locations[i]; l.ID == m.From {
-				return "we do not know where " + nameOr(l.Name, l.ID) + " is, from where it leaves: give that place a postcode or a point"
+				r.Place = nameOr(l.Name, l.ID)
 			}
 		}
-	case !m.ownFrom && len(a.e.shipsFrom) == 0 && !slices.ContainsFunc(a.e.file.Locations, func(l store.Location) bool { return l.ShipsFrom }):
-		return "this shop has no place that it ships from"
 	case !m.ownFrom && len(a.e.shipsFrom) == 0:
-		return "we do not know where this shop ships from: give that place a postcode or a point"
+		r.Cause = ShopUnknown
 	}
-	return "we do not know where this address is"
+	return r
 }
 
-// refusal is why a method is not offered; its zero value means that it is.
-type refusal struct{ code, reason string }
-
-func (r refusal) of(m *method) Refused {
-	out := Refused{Method: m.ID, Code: r.code, Reason: r.reason}
+// refused is a refusal as the answer has it.
+func (a *asked) refused(m *method, r Refusal) Refused {
+	r.units, r.side = a.e.units, a.e.file.Store.LengthUnit
+	out := Refused{Method: m.ID, Code: r.Code, Reason: r.Owner(), Why: r}
 	if m.WhenRefused == "tell" {
 		if out.Text = m.RefusedText; out.Text == "" {
-			out.Text = r.reason
+			out.Text = sentence(r.Buyer(m.label))
 		}
 	}
 	return out
 }
 
+// sentence begins with a capital.
+func sentence(text string) string {
+	r, size := utf8.DecodeRuneInString(text)
+	return string(unicode.ToUpper(r)) + text[size:]
+}
+
 // method evaluates one method and notes it as an option, or says why it is not offered.
-func (a *asked) method(m *method) refusal {
+func (a *asked) method(m *method) Refusal {
 	position, s := a.serving(m)
 	if s == nil {
-		return refusal{OutsideZones, a.outside(m)}
+		return a.outside()
 	}
 	zone := &a.e.file.Zones[a.zones[position].Owner]
 	if position > a.only {
 		narrow := a.e.file.Zones[a.zones[a.only].Owner]
-		return refusal{ZoneOnly, nameOr(narrow.Name, narrow.ID) + " takes this address for itself alone; this method serves it from " + nameOr(zone.Name, zone.ID)}
+		return Refusal{Code: ZoneOnly, Cause: ZoneAlone, Names: []string{nameOr(narrow.Name, narrow.ID)}, Zone: nameOr(zone.Name, zone.ID)}
 	}
 	distance := a.distance
 	if m.ownFrom {
 		distance = a.distanceFrom(m.from)
 	}
-	if r := a.needs(m, s.terms.Needs, distance); r.code != "" {
+	if r := a.needs(m, s.terms.Needs, distance); r.Code != "" {
 		return r
 	}
 	if !s.terms.Enabled {
-		return refusal{NoRate, "switched off in " + nameOr(zone.Name, zone.ID)}
+		return Refusal{Code: NoRate, Cause: SwitchedOff, Zone: nameOr(zone.Name, zone.ID)}
 	}
 	begun := len(a.steps)
 	p := pricing{asked: a, m: m, s: s, zone: zone, distance: distance}
 	charge, r := p.price()
-	if r.code != "" {
+	if r.Code != "" {
 		return r
 	}
 	tax, total := a.tax(m, charge)
 	a.options = append(a.options, optionNote{m, zone.ID, s.terms.Days, a.money(charge), a.money(tax), a.money(total), span{begun, len(a.steps)}, Amounts{charge, tax, total}})
-	return refusal{}
+	return Refusal{}
 }
 
 // serving finds the narrowest matching zone that a table of the method serves.
@@ -312,16 +319,13 @@ func (a *asked) serving(m *method) (position int, s *served) {
 	return 0, nil
 }
 
-func (a *asked) outside(m *method) string {
-	if len(a.zones) == 0 {
-		return "no zone takes this address"
-	}
-	names := make([]string, 0, 3)
+func (a *asked) outside() Refusal {
+	r := Refusal{Code: OutsideZones, Cause: NoZone}
 	for i := range a.zones[:min(3, len(a.zones))] {
 		z := &a.e.file.Zones[a.zones[i].Owner]
-		names = append(names, nameOr(z.Name, z.ID))
+		r.Cause, r.Names = ZonesUnserved, append(r.Names, nameOr(z.Name, z.ID))
 	}
-	return "no table of this method serves " + strings.Join(names, " or ") + ", which takes this address"
+	return r
 }
 
 func nameOr(name, id string) string {
@@ -356,10 +360,7 @@ func (a *asked) message(refused []Refused) string {
 			own = r.Text
 		}
 		if reason == "" && r.Code != OutsideZones && r.Code != ZoneOnly {
-			reason = r.Reason
-			if r.Code == Needs { // the buyer sees no method that "this" could be
-				reason = "this order " + strings.Replace(reason, "this method", a.label(r.Method), 1)
-			}
+			reason = r.Why.Buyer(a.label(r.Method))
 		}
 	}
 	switch {

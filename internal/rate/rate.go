@@ -127,6 +127,36 @@ func (t *Table) Row(x exact.Decimal) (int, bool) {
 	return i, i >= 0 && i < len(t.Rows)
 }
 
+// Reach says up to where a column has prices below a row that has none, or below the end of the table (row −1): the break point of the last
+// row that has one. It is false where no row below has a price, or where prices come again above.
+func (t *Table) Reach(column, row int) (limit exact.Decimal, ends bool) {
+	if t.By == ByOrder {
+		return limit, false
+	}
+	if row < 0 {
+		row = len(t.Rows)
+	}
+	for i := row - 1; i >= 0; i-- {
+		if t.Rows[i].Charges[column] == nil {
+			continue
+		}
+		at := t.Rows[i].At
+		if t.Edges == From {
+			at = t.Rows[i+1].At
+		}
+		if at == nil {
+			return limit, false
+		}
+		for _, r := range t.Rows[row:] {
+			if r.Charges[column] != nil {
+				return limit, false
+			}
+		}
+		return *at, true
+	}
+	return limit, false
+}
+
 // Price evaluates the table for the goods of one parcel in a column. Row is the row that counted, −1 where there is none.
 func (t *Table) Price(column int, g *Goods) (amount exact.Decimal, row int, outcome Outcome) {
 	x, known := g.measure(t.By)

@@ -9,6 +9,7 @@ import (
 	"diadrom/internal/quote"
 	"diadrom/internal/samples"
 	"diadrom/internal/store"
+	"diadrom/internal/world"
 )
 
 // shiftRow is what happens to an option, with the carts and destinations to which it does.
@@ -46,6 +47,12 @@ func (s *Server) compared(ctx context.Context, before, after *quote.Engine, besi
 	}
 	for _, shift := range r.Shifts {
 		row := shiftRow{Kind: string(shift.Kind), Says: shift.Kind.String(), Label: shift.Label, Was: shift.Was, Is: shift.Is}
+		switch currency := after.Store().Store.Currency; shift.Kind {
+		case compare.Gone, compare.Dearer, compare.Cheaper, compare.New:
+			row.Was, row.Is = deliveryPrice(shift.Was, currency), deliveryPrice(shift.Is, currency)
+		case compare.Tax:
+			row.Was, row.Is = world.Price(shift.Was, currency), world.Price(shift.Is, currency)
+		}
 		row.Cases, row.More = caseNames(shift.Cases)
 		v.Shifts = append(v.Shifts, row)
 	}

@@ -220,7 +220,7 @@ func goodsCellOf(f *store.File, p *store.Product, field productlist.Field) goods
 
 // columnNames are the heads of the grid.
 var columnNames = map[productlist.Field]string{productlist.Name: "Name", productlist.Price: "Price", productlist.Weight: "Weight", productlist.Length: "Long", productlist.Width: "Wide",
-	productlist.Height: "High", productlist.Class: "Class", productlist.NeedsShipping: "Sent", productlist.ShipsFree: "Free", productlist.OwnParcel: "Alone"}
+	productlist.Height: "High", productlist.Class: "Class", productlist.NeedsShipping: "Needs shipping", productlist.ShipsFree: "Ships free", productlist.OwnParcel: "Own parcel"}
 
 func (s *Server) goodsView(c *gin.Context, state *draft.State) goodsView {
 	f, q := state.File, goodsQueryOf(viewed(c))
@@ -391,5 +391,5 @@ func namedInNeeds(f *store.File, class string) string {
 }
 
 func (s *Server) goods(c *gin.Context) {
-	s.page(c, "/goods", "Goods", "goods", s.goodsView(c, s.draft.State()))
+	s.page(c, "/goods", "Products", "goods", s.goodsView(c, s.draft.State()))
 }

@@ -94,7 +94,7 @@ func (s *Server) goodsFileProblem(c *gin.Context, err error) {
 		s.internal(c, err)
 		return
 	}
-	s.pageStatus(c, http.StatusUnprocessableEntity, "/goods", "Goods", "goods-file", goodsFileView{Problem: text})
+	s.pageStatus(c, http.StatusUnprocessableEntity, "/goods", "Products", "goods-file", goodsFileView{Problem: text})
 }
 
 // uploaded finds the table of the address.
@@ -160,7 +160,7 @@ func (s *Server) goodsFile(c *gin.Context) {
 	t, err := sheet.Read(u.Body)
 	if err != nil {
 		v.Problem = err.Error()
-		s.page(c, "/goods", "Goods", "goods-file", v)
+		s.page(c, "/goods", "Products", "goods-file", v)
 		return
 	}
 	m := mapped(t, &state.File.Store, query)
@@ -174,7 +174,7 @@ func (s *Server) goodsFile(c *gin.Context) {
 	if v.Missing = notUsable(t, m, &state.File.Store); v.Missing == "" {
 		v.rows(productlist.Read(t, m, state.File, func(int) {}), query)
 	}
-	s.page(c, "/goods", "Goods", "goods-file", v)
+	s.page(c, "/goods", "Products", "goods-file", v)
 }
 
 // columns says what each column of the table holds, to be put right.
@@ -372,7 +372,7 @@ func (s *Server) goodsProgress(c *gin.Context) {
 		}
 		return
 	}
-	s.page(c, "/goods", "Goods", "goods-progress", v)
+	s.page(c, "/goods", "Products", "goods-progress", v)
 }
 
 // refusedGoods gives the refused rows back, to be mended: of a table that was taken, or of one that is looked at.

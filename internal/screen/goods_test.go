@@ -85,7 +85,7 @@ func TestSelectedGoodsAreSetAtOnce(t *testing.T) {
 func TestWhatIsMissingStandsOnTop(t *testing.T) {
 	s := lauha(t)
 	_, body := s.get("/goods")
-	holds(t, body, "Every product that is sent has what its price is reckoned from")
+	holds(t, body, "All products have weights")
 	for _, sku := range []string{"TOWEL-70", "TOWEL-50", "GIFT-50"} {
 		_, body = s.post("/goods/cell", "sku", sku, "field", "weight", "was", s.text(sku, "weight"), "text", "")
 	}
@@ -178,7 +178,7 @@ func TestAProductListIsLookedAtMappedAndTakenIn(t *testing.T) {
 	list := "Article number;What;Unit price;Weight (g);Class\r\nTOWEL-70;Towel;31,00;350;Soft and flat\r\nNEW-1;New;1,50;2;\r\nBAD-1;Bad;1,50;-2;\r\nNEW-1;Again;1;1;\r\nBAD-2;Bad;2;2;Odd\r\n"
 	status, body := s.send("/goods/file", "list.csv", list)
 	require.Equal(t, http.StatusOK, status)
-	holds(t, body, "3 refused", "1 changed", "1 new", "weight: it is below 0", "the sku NEW-1 stands in line 3 already", "Take in 1 new and 1 changed")
+	holds(t, body, "3 refused", "1 changed", "1 new", "weight: it is below 0", "the sku NEW-1 stands in line 3 already", "Import 1 new and 1 changed")
 	id := regexp.MustCompile(`/goods/file/(\d+)`).FindStringSubmatch(body)[1]
 	_, body = s.get("/goods/file/" + id + "?c1=name&show=changed")
 	holds(t, body, "name Linen towel, 70 × 140 → Towel; price 29.00 → 31.00")
@@ -208,7 +208,7 @@ func TestAProductListIsLookedAtMappedAndTakenIn(t *testing.T) {
 	_, out := s.get("/goods/file")
 	holds(t, out, "sku,name,price (EUR),weight (kg)")
 	_, body = s.send("/goods/file", "same.csv", out)
-	holds(t, body, "25 same", "Nothing to take in")
+	holds(t, body, "25 same", "Nothing to import")
 	for name, c := range map[string][2]string{"empty": {"", "this file is empty"}, "quote": {"sku\n\"x", "a quote is not closed"}, "header": {"price\n1\n", "no column is the sku"}} {
 		_, body := s.send("/goods/file", name, c[0])
 		holds(t, body, c[1])
@@ -223,7 +223,7 @@ func TestSampleCartsAreKeptAndForgotten(t *testing.T) {
 	s := lauha(t)
 	_, _ = s.post("/till/add", "sku", "OIL-TAR")
 	_, body := s.post("/till/carts", "name", "Towels and tar")
-	holds(t, body, "Forget this sample cart", `<option value="towels-and-tar" selected>Towels and tar</option>`)
+	holds(t, body, "Delete this sample cart", `<option value="towels-and-tar" selected>Towels and tar</option>`)
 	_, _ = s.post("/till/line", "line", "0", "field", "quantity", "value", "7")
 	status, body := s.post("/till/carts", "name", "towels and TAR")
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
@@ -231,7 +231,7 @@ func TestSampleCartsAreKeptAndForgotten(t *testing.T) {
 	_, body = s.post("/till/cart", "cart", "towels-and-tar")
 	holds(t, body, "Tar scent, 100 ml")
 	_, body = s.post("/till/carts/towels-and-tar/forget")
-	holds(t, body, "Keep as a sample cart", "Tar scent, 100 ml")
+	holds(t, body, "Save as a sample cart", "Tar scent, 100 ml")
 	assert.NotContains(t, body, `value="towels-and-tar"`)
 	status, _ = s.post("/till/carts/towels-and-tar/forget")
 	assert.Equal(t, http.StatusUnprocessableEntity, status)

@@ -142,7 +142,7 @@ func TestManyZonesAndPlacesAreShownInParts(t *testing.T) {
 	}
 	status, body := s.send("/zones/file", "zones.csv", strings.TrimSuffix(b.String(), "\nlong,Long"))
 	require.Equal(t, http.StatusOK, status)
-	holds(t, body, "Change the zones so", "<b>new</b>, 40 places", "8 of the shop's zones are not in the table and stay")
+	holds(t, body, "Import zones", "<b>new</b>, 40 places", "8 of the shop's zones are not in the table and stay")
 	assert.Nil(t, s.zone("long"), "nothing has changed yet")
 	path := body[strings.Index(body, "/zones/file/"):]
 	status, _ = s.post(path[:strings.IndexByte(path, '"')])
@@ -191,7 +191,7 @@ func TestZonesGoOutAndInAsATable(t *testing.T) {
 	} {
 		before := s.draft.State().Revision
 		_, body := s.send("/zones/file", name+".csv", c[0])
-		holds(t, body, c[1], "Look at it")
+		holds(t, body, c[1], "Preview import")
 		assert.Equal(t, before, s.draft.State().Revision)
 	}
 	status, body = s.post("/zones/file/999999")

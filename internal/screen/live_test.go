@@ -59,13 +59,13 @@ func TestBuyersAreQuotedFromTheLiveEdition(t *testing.T) {
 	assert.Equal(t, "6.90", s.quoted("parcel", "live"), "buyers are not told of the draft")
 	assert.Equal(t, "7.20", s.quoted("parcel", "draft"))
 	_, body = s.get("/zones")
-	holds(t, body, "1 change ahead of edition 1", "was 6.90")
+	holds(t, body, "1 change ahead of edition 1", "was €6.90")
 
 	_, body = s.post("/methods/locker/switch", "field", "enabled", "value", "")
 	holds(t, body, `id="ahead-said" hx-swap-oob="true">2 changes ahead of edition 1`, "Not offered any more: Parcel locker near you")
 	_, body = s.get("/live")
 	holds(t, body, "Finland, up to and including 2 kg: 6.90 → 7.20", "switched off", "the demo's owner", "6 dearer", "not offered any more",
-		"Parcel to your door costs 6.90", "now 7.20", "Yes, put edition 2 live")
+		"Parcel to your door costs 6.90", "now 7.20", "Publish edition 2")
 	status, body := s.putLive("  the carrier's   new list ")
 	require.Equal(t, http.StatusOK, status, body)
 	holds(t, body, "Edition 2 is live", "the carrier's new list", "The draft is the same", "As live: edition 2", `id="till"`)
@@ -148,7 +148,7 @@ func TestTwoOwnersPutLiveAtOnce(t *testing.T) {
 	seen := fmt.Sprint(s.draft.State().Revision)
 	s.price("7.30", "7.40") // after it was looked at
 	_, page := s.get("/zones")
-	holds(t, page, "was 7.30", "live 7.20")
+	holds(t, page, "was €7.30", "live €7.20")
 	status, body := s.post("/live", "revision", seen, "turn", "2", "note", "as seen")
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 	holds(t, body, "the draft was changed meanwhile, and nothing was put live", `value="as seen"`, "7.20 → 7.40")
@@ -165,7 +165,7 @@ func TestAStoreFileIsLookedAtAndTakenIn(t *testing.T) {
 	before := string(s.draft.State().File.Write())
 	status, body := s.send("/live/file", "mine.json", strings.Replace(before, `"Letter prices"`, `"Letters"`, 1))
 	assert.Equal(t, http.StatusOK, status)
-	holds(t, body, "What mine.json would make of the draft", "Letter, name of the price list: “Letter prices” → “Letters”", "Make the draft so")
+	holds(t, body, "What mine.json would make of the draft", "Letter, name of the price list: “Letter prices” → “Letters”", "Replace the draft")
 	assert.Equal(t, before, string(s.draft.State().File.Write()), "nothing has changed yet")
 	status, _ = s.post("/live/file/1")
 	assert.Equal(t, http.StatusOK, status)
@@ -179,7 +179,7 @@ func TestAStoreFileIsLookedAtAndTakenIn(t *testing.T) {
 	faulty = strings.Replace(faulty, `"price": "`, `"price": "x`, -1)
 	for _, tt := range []struct{ name, body, says string }{
 		{"photo.json", "\x89PNG\r\n\x1a\n", "this is not a store file"},
-		{"list.json", `[1, 2]`, "This cannot be taken in"},
+		{"list.json", `[1, 2]`, "This cannot be imported"},
 		{"empty.json", ``, "this is not a store file"},
 		{"other.json", `{"name": "somebody's"}`, "format"},
 		{"later.json", `{"format": "diadrom-store/9", "store": {"currency": "EUR"}}`, "diadrom-store/1"},
@@ -188,7 +188,7 @@ func TestAStoreFileIsLookedAtAndTakenIn(t *testing.T) {
 		status, body = s.send("/live/file", tt.name, tt.body)
 		assert.Equal(t, http.StatusUnprocessableEntity, status, tt.name)
 		holds(t, body, tt.says)
-		assert.NotContains(t, body, "Make the draft so", tt.name)
+		assert.NotContains(t, body, "Replace the draft", tt.name)
 	}
 	assert.GreaterOrEqual(t, strings.Count(body, `<th scope="row" class="edge num">`), 26, "every fault is told with its place")
 	holds(t, body, "/products/0/price", "/zones/0/places/0/country")
@@ -210,7 +210,7 @@ func TestAShopWithoutAnEditionSaysSo(t *testing.T) {
 	assert.Equal(t, http.StatusServiceUnavailable, resp.StatusCode)
 	_, _ = s.post("/zones", "places", "Finland")
 	_, body = s.get("/live")
-	holds(t, body, "1 change, nothing is live yet", "a zone of Finland", "Yes, put edition 1 live")
+	holds(t, body, "1 change, nothing is live yet", "a zone of Finland", "Publish edition 1")
 	status, _ := s.putLive("")
 	assert.Equal(t, http.StatusOK, status)
 }

@@ -39,8 +39,8 @@ type methodsView struct {
 }
 
 var measureWords = map[rate.By]string{
-	rate.ByOrder: "one price for every order", rate.ByWeight: "by weight", rate.ByBilled: "by the weight that carriers bill", rate.BySubtotal: "by the sum of the goods",
-	rate.ByQuantity: "by the number of goods", rate.ByDistance: "by distance",
+	rate.ByOrder: "one price for every order", rate.ByWeight: "by weight", rate.ByBilled: "by billed weight", rate.BySubtotal: "by order value",
+	rate.ByQuantity: "by number of items", rate.ByDistance: "by distance",
 }
 
 var kindWords = map[string]string{store.Delivery: "delivered", store.Pickup: "collected", store.Carrier: "carrier"}
@@ -99,10 +99,10 @@ type termCell struct {
 }
 
 var termNames = map[terms.Field][2]string{
-	terms.Offered: {"Offered", "yes or no"}, terms.Days: {"Takes", "2 to 4 working days"}, terms.FreeFrom: {"Free", "from 120.00 or with coupon NAME"}, terms.Minimum: {"Costs at least", "4.00"},
-	terms.Maximum: {"Costs at most", "60.00"}, terms.Handling: {"Handling fee", "1.00 + 5 % of goods"}, terms.Weight: {"Order weighs", "up to 15 kg"}, terms.BilledWeight: {"Billed as", "up to 30 kg"},
-	terms.LongestSide: {"Longest side", "up to 120 cm"}, terms.Subtotal: {"Goods come to", "from 10.00"}, terms.Quantity: {"Order has", "up to 9 items"}, terms.Distance: {"Goes", "up to 80 km"},
-	terms.OnlyClasses: {"Only classes", "Soft, Small"}, terms.Without: {"Not classes", "Bulky"}, terms.Coupons: {"Needs a coupon", "NAME"}, terms.Groups: {"Customer groups", "trade"},
+	terms.Offered: {"Offered", "yes or no"}, terms.Days: {"Delivery time", "2 to 4 working days"}, terms.FreeFrom: {"Free delivery", "from 120.00 or with coupon NAME"}, terms.Minimum: {"Minimum price", "4.00"},
+	terms.Maximum: {"Maximum price", "60.00"}, terms.Handling: {"Handling fee", "1.00 + 5 % of goods"}, terms.Weight: {"Weight", "up to 15 kg"}, terms.BilledWeight: {"Billed weight", "up to 30 kg"},
+	terms.LongestSide: {"Longest side", "up to 120 cm"}, terms.Subtotal: {"Order value", "from 10.00"}, terms.Quantity: {"Number of items", "up to 9 items"}, terms.Distance: {"Distance", "up to 80 km"},
+	terms.OnlyClasses: {"Only these classes", "Soft, Small"}, terms.Without: {"Not these classes", "Bulky"}, terms.Coupons: {"Needs a coupon", "NAME"}, terms.Groups: {"Customer groups", "trade"},
 }
 
 func methodViewOf(f *store.File, m *store.Method) *methodView {

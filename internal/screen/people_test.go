@@ -86,7 +86,7 @@ func TestSigningIn(t *testing.T) {
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 	holds(t, body, "do not belong together")
 	_, body = other.post("/sign-in", "name", "aino", "passphrase", passphrase, "then", "/goods")
-	holds(t, body, "<title>Goods")
+	holds(t, body, "<title>Products")
 	_, body = other.another().post("/sign-in", "name", "Aino", "passphrase", passphrase, "then", "//elsewhere.example/x")
 	holds(t, body, "<title>Zones")
 	_, body = other.post("/sign-out")
@@ -94,7 +94,7 @@ func TestSigningIn(t *testing.T) {
 	_, body = other.get("/goods")
 	holds(t, body, "Sign in")
 	_, body = s.get("/goods")
-	holds(t, body, "<title>Goods") // another browser stays signed in
+	holds(t, body, "<title>Products") // another browser stays signed in
 
 	guess := s.another()
 	var last int
@@ -124,7 +124,7 @@ func TestAHelperEditsAndAnOwnerPutsLive(t *testing.T) {
 		holds(t, body, "Only an owner")
 	}
 	_, body = veli.get("/live")
-	holds(t, body, "An owner of the shop puts it live", "Veli")
+	holds(t, body, "An owner of the shop publishes it", "Veli")
 	assert.NotContains(t, body, "put edition 2 live")
 	assert.Equal(t, "7.20", veli.quoted("parcel", "draft"), "who is signed in may see the draft")
 

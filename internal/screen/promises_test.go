@@ -86,9 +86,9 @@ func TestPromisesAreCheckedAtEveryEdit(t *testing.T) {
 func TestTheTillSaysWhatMakesAnOptionFree(t *testing.T) {
 	s := lauha(t) // 82.00 of goods; the locker is free from 90.00, the parcel from 120.00
 	_, body := s.get("/zones")
-	holds(t, body, "38.00 more of goods and it is free", "8.00 more of goods and it is free", `<a href="/rates/parcel">`, `<a href="/zones#zone-finland">Finland</a>`)
+	holds(t, body, "Spend €38.00 more for free delivery", "Spend €8.00 more for free delivery", `<a href="/rates/parcel">`, `<a href="/zones#zone-finland">Finland</a>`)
 	_, body = s.post("/goods/cell", "sku", "LADLE-B", "field", "price", "was", "24.00", "text", "32.00")
-	holds(t, body, "30.00 more of goods and it is free", `<a href="/methods/locker#terms">free from 90.00`)
+	holds(t, body, "Spend €30.00 more for free delivery", `<a href="/methods/locker#terms">free from 90.00`)
 }
 
 func TestTheLastDestinationsAreAtHand(t *testing.T) {

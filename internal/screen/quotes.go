@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"cmp"
 	"net/http"
-	"strings"
 
 	"diadrom/internal/draft"
 	"diadrom/internal/quote"
@@ -19,8 +18,10 @@ import (
 // quotesCell is what a method costs; an empty charge is not offered, for the reason. Differs is from the row above.
 type quotesCell struct {
 	Charge, Reason, Full string
+	Price                string // the charge as people read it
 	code                 string // why it is not offered
 	Differs              bool
+	wanted               string // what would fit, where a limit is passed
 }
 
 type quotesRow struct {
@@ -151,8 +152,8 @@ func (s *Server) sweep(v *quotesView, state *draft.State, q *quote.Request, dest
 		}
 		row.Message = ""
 		for j := range row.Cells { // the row says what the goods are; the cell what they would have to be
-			if _, wanted, ok := strings.Cut(row.Cells[j].Full, ", this method "); ok && row.Cells[j].code == quote.Needs {
-				row.Cells[j].Reason, _, _ = strings.Cut(wanted, " (")
+			if row.Cells[j].wanted != "" && row.Cells[j].code == quote.Needs {
+				row.Cells[j].Reason = row.Cells[j].wanted
 			}
 		}
 		v.add(row)
@@ -193,28 +194,10 @@ func quotesRowOf(f *store.File, a *quote.Answer, column map[string]int) quotesRo
 		row.Zone = nameOr(z.Name, z.ID)
 	}
 	for _, o := range a.Options {
-		row.Cells[column[o.Method]].Charge = o.Charge
+		row.Cells[column[o.Method]].Charge, row.Cells[column[o.Method]].Price = o.Charge, deliveryPrice(o.Charge, a.Currency)
 	}
 	for _, r := range a.Refused {
-		row.Cells[column[r.Method]] = quotesCell{Reason: short(r), Full: r.Reason, code: r.Code}
+		row.Cells[column[r.Method]] = quotesCell{Reason: r.Why.Short(), Full: r.Reason, code: r.Code, wanted: r.Why.Wanted()}
 	}
 	return row
-}
-
-// short says in a word or two why a method is not offered.
-func short(r quote.Refused) string {
-	switch r.Code {
-	case quote.OutsideZones:
-		return "not there"
-	case quote.ZoneOnly:
-		return "zone keeps it"
-	case quote.NoDistance:
-		return "distance unknown"
-	case quote.NoRate:
-		return "no price"
-	case quote.Carrier:
-		return "no carrier"
-	}
-	said, _, _ := strings.Cut(r.Reason, ", ")
-	return said
 }

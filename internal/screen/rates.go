@@ -57,7 +57,7 @@ type columnView struct{ ID, Name, Colour string }
 type tableView struct {
 	Method, ID, Name         string
 	Title                    string
-	Measures                 string // "Order weighs"
+	Measures                 string // "Weight"
 	Columns                  []columnView
 	Rows                     []rowView
 	Others                   []columnView // zones that could be added
@@ -107,8 +107,8 @@ func wordsOf(f *store.File) charge.Words {
 }
 
 var measureHeads = map[rate.By]string{
-	rate.ByOrder: "Each order", rate.ByWeight: "Order weighs", rate.ByBilled: "Billed as", rate.BySubtotal: "Goods come to",
-	rate.ByQuantity: "Order has", rate.ByDistance: "Goes",
+	rate.ByOrder: "Each order", rate.ByWeight: "Weight", rate.ByBilled: "Billed weight", rate.BySubtotal: "Order value",
+	rate.ByQuantity: "Number of items", rate.ByDistance: "Distance",
 }
 
 func unitOf(f *store.File, by rate.By) string {

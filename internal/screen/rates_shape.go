@@ -226,7 +226,7 @@ func (s *Server) shapeTable(c *gin.Context) {
 			for _, name := range terms.ParseList(typed) {
 				id, err := productlist.ClassOf(f, name)
 				if err != nil {
-					return slipf("there is no class %.40q: classes are made under Goods", name)
+					return slipf("there is no class %.40q: add it under Products", name)
 				}
 				ids = append(ids, id)
 			}
@@ -325,7 +325,7 @@ func (s *Server) addTable(c *gin.Context) {
 		for _, name := range terms.ParseList(c.PostForm("classes")) {
 			id, err := productlist.ClassOf(f, name)
 			if err != nil {
-				return slipf("there is no class %.40q: classes are made under Goods", name)
+				return slipf("there is no class %.40q: add it under Products", name)
 			}
 			ids = append(ids, id)
 		}

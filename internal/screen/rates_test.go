@@ -76,7 +76,7 @@ func TestColumnsAreMadeMovedAndListsShaped(t *testing.T) {
 	_, _ = s.post(base+"shape", "field", "edges", "value", "up_to")
 	assert.Equal(t, "5 | 5.90 | 7.08 | 7.90\n15 | 7.90 | 9.48 | 9.90\n", s.list("locker", "list"), "there and back")
 	_, body = s.post(base+"shape", "field", "by", "value", "quantity")
-	holds(t, body, "Order has")
+	holds(t, body, "Number of items")
 	status, body = s.post(base+"shape", "field", "by", "value", "order")
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 	holds(t, body, "remove the others first")
@@ -148,7 +148,7 @@ func TestMethodsAreOrderedCopiedSwitchedAndRemoved(t *testing.T) {
 	assert.Equal(t, []any{false, false, "tell", "Too long for the parcel service."}, []any{p.Taxable, p.Enabled, p.WhenRefused, p.RefusedText})
 	assert.Equal(t, []bool{true, false}, []bool{methodByID(f, "letter").Preselected, methodByID(f, "locker").Preselected}, "one at most")
 	_, body = s.post("/methods", "name", "Bike courier", "by", "distance", "kind", "delivery")
-	holds(t, body, "Nobody is offered this: its list has no price yet")
+	holds(t, body, "No buyer is offered this: its list has no price yet")
 	_, _ = s.post("/methods", "name", "Fetch it", "by", "order", "kind", "pickup")
 	assert.Equal(t, "pickup", methodByID(s.draft.State().File, "fetch-it").Kind)
 	status, _ := s.get("/methods/nothing")
@@ -262,7 +262,7 @@ func TestTheShippingPolicyIsServed(t *testing.T) {
 func TestAForeignPriceListIsLookedAtAndMade(t *testing.T) {
 	s := lauha(t)
 	_, body := s.send("/rates-file", "carrier.csv", "country,weight to,price\nFI,2,6.90\nNorway,2,19.00\nFI,10,9.90\n*,2,29\n")
-	holds(t, body, "up to and including 2 kg", "Norway <small>new zone</small>", `value="carrier"`, "Make it", "19.00")
+	holds(t, body, "up to and including 2 kg", "Norway <small>new zone</small>", `value="carrier"`, "Import as a method called", "19.00")
 	before := s.draft.State().Revision
 	path := body[strings.Index(body, `action="/rates-file/`)+8:]
 	path = path[:strings.IndexByte(path, '"')]
@@ -282,8 +282,8 @@ func TestAForeignPriceListIsLookedAtAndMade(t *testing.T) {
 	_, table = s.get("/rates-file")
 	holds(t, table, "carrier-parcels,list,weight,up_to,2,norway,19.00,no,\n", "letter,list,")
 	_, body = s.send("/rates-file", "bad.csv", "country,to,price\nFI,2,6.90\nFI,2,7.90\nFI,5,cheap\n")
-	holds(t, body, "2 of its lines cannot be used or contradict others", "line 2 says 6.90 for the same, this one 7.90")
-	assert.NotContains(t, body, "Make it")
+	holds(t, body, "2 of its lines cannot be used, or contradict others", "line 2 says 6.90 for the same, this one 7.90")
+	assert.NotContains(t, body, "Import as a method called")
 	_, body = s.send("/rates-file", "empty.csv", "")
 	holds(t, body, "this file is empty")
 	status, _ = s.get("/rates-file?method=nothing")

@@ -211,7 +211,7 @@ func TestAnEditIsAnsweredWithTheTillRequoted(t *testing.T) {
 	assert.Contains(t, body, `hx-swap-oob="true"`)
 	assert.Contains(t, body, "5.00 + 1.00 per item</textarea>", "in its canonical form")
 	assert.Contains(t, body, "5.00 + 1.00 × 3 items = 8.00")
-	assert.Contains(t, body, "was 6.90")
+	assert.Contains(t, body, "was €6.90")
 	assert.Contains(t, body, "Saved")
 	assert.Contains(t, body, `id="curve-list" hx-swap-oob="true"`, "the curve follows")
 	assert.Contains(t, body, "this cart: 1.1 kg, 8.00")
@@ -378,9 +378,9 @@ func TestQuotesOverARunAndAsATable(t *testing.T) {
 	s := lauha(t) // two towels of 29.00 and 0.35 kg, a ladle of 24.00; to Merimasku
 	_, body := s.get("/quotes?over=quantity")
 	holds(t, body, `aria-current="page">Quantities</a>`, "So many of Linen towel, 70 × 140 to 21160 Merimasku", `<span class="num">3 items</span>`,
-		`<td class="differs"><b class="num">0.00</b>`, "takes 5 kg and over</span>")
+		`<td class="differs"><b class="num">Free</b>`, "5 kg and over</span>")
 	_, body = s.get("/quotes?over=weight")
-	holds(t, body, `<span class="num">2.001 kg</span> <span class="near">just over</span>`, `<td class="differs"><b class="num">8.40</b>`)
+	holds(t, body, `<span class="num">2.001 kg</span> <span class="near">just over</span>`, `<td class="differs"><b class="num">€8.40</b>`)
 	_, body = s.get("/quotes?over=distance")
 	holds(t, body, `aria-current="page">Destinations</a>`)
 	table := func(path string) [][]string {
@@ -406,7 +406,7 @@ func TestQuotesOverARunAndAsATable(t *testing.T) {
 	assert.NotEmpty(t, table("/quotes.csv")[1][1], "destinations have their zones")
 	_, _ = s.post("/till/destination", "to", "")
 	_, body = s.get("/quotes?over=weight")
-	holds(t, body, "What buyers pay")
+	holds(t, body, "<h1>Quotes</h1>")
 
 	empty := opened(t, draft.Empty(), false)
 	_, body = empty.get("/quotes?over=weight")

@@ -63,7 +63,7 @@ func stations(f *store.File, here string) []station {
 	}
 	list := []station{
 		{Name: "Zones", Path: "/zones", Count: strconv.Itoa(len(f.Zones)), Wrong: some(empty, "empty")},
-		{Name: "Goods", Path: "/goods", Count: strconv.Itoa(len(f.Products)), Wrong: some(unweighed, "unweighed")},
+		{Name: "Products", Path: "/goods", Count: strconv.Itoa(len(f.Products)), Wrong: some(unweighed, "unweighed")},
 		{Name: "Methods", Path: "/methods", Count: strconv.Itoa(len(f.Methods)), Wrong: some(unpriced, "unpriced")},
 		{Name: "Rates", Path: "/rates", Count: strconv.Itoa(tables)},
 		{Name: "Quotes", Path: "/quotes"},

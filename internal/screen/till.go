@@ -15,6 +15,7 @@ import (
 	"diadrom/internal/storage"
 	"diadrom/internal/store"
 	"diadrom/internal/terms"
+	"diadrom/internal/world"
 
 	"github.com/gin-gonic/gin"
 )
@@ -31,6 +32,7 @@ type tillSlips struct {
 
 type tillOption struct {
 	ID, Label, Charge, Was, Days, Dates string
+	Price                               string // the charge as people read it
 	Live                                string // what it costs in the live edition, where that differs; "no" where it is not offered there
 	First, FirstID                      string // the zone that takes the address before all others
 	New                                 bool
@@ -119,7 +121,7 @@ func (s *Server) tillQuoted(ctx context.Context, state *draft.State, slips tillS
 	q, at, addressErr := samples.Request(state.Engine, t)
 	for i, l := range q.Lines {
 		line := tillLine{Index: at[i], Name: nameOr(l.Product.Name, l.Product.SKU), Quantity: strconv.FormatInt(l.Quantity, 10),
-			Sum: u.Money(l.Product.Price.Mul(exact.FromInt(l.Quantity))), Own: t.Cart[at[i]].SKU == "", Price: t.Cart[at[i]].Price, Weight: t.Cart[at[i]].Weight, Unit: u.Weight}
+			Sum: world.Price(u.Money(l.Product.Price.Mul(exact.FromInt(l.Quantity))), f.Store.Currency), Own: t.Cart[at[i]].SKU == "", Price: t.Cart[at[i]].Price, Weight: t.Cart[at[i]].Weight, Unit: u.Weight}
 		if slips.lineSlip != "" && slips.line == at[i] {
 			line.Slip = slips.lineSlip
 			switch slips.field {
@@ -194,7 +196,7 @@ func (v *tillView) quote(state *draft.State, live *draft.Live, q *quote.Request)
 			v.goods.Distance = &distance
 		}
 	}
-	v.Sum = u.Money(v.goods.Subtotal)
+	v.Sum = world.Price(u.Money(v.goods.Subtotal), f.Store.Currency)
 	v.Goods = u.Measure(rate.ByQuantity, exact.FromInt(a.Measures.Quantity)) + ", " + a.Measures.Weight + " " + u.Weight
 	if a.Measures.Distance != nil {
 		v.Goods += ", " + *a.Measures.Distance + " " + u.Distance
@@ -208,7 +210,8 @@ func (v *tillView) quote(state *draft.State, live *draft.Live, q *quote.Request)
 		z, _ := zoneByID(f, o.Zone)
 		option := tillOption{ID: o.Method, Label: o.Label, Charge: o.Charge, Zone: nameOr(z.Name, z.ID), Because: because[o.Zone].Because, ZoneID: o.Zone, Kind: o.Kind}
 		m := methodByID(f, o.Method)
-		option.Hint = quote.FreeHint(m, &o, &a.Measures, u, u.Money)
+		option.Price = deliveryPrice(o.Charge, f.Store.Currency)
+		option.Hint = quote.FreeHint(m, &o, &a.Measures, u, func(d exact.Decimal) string { return world.Price(u.Money(d), f.Store.Currency) })
 		for _, step := range o.Steps {
 			option.Steps = append(option.Steps, tillStep{step, whereSet(m, step.Kind)})
 		}
@@ -223,24 +226,24 @@ func (v *tillView) quote(state *draft.State, live *draft.Live, q *quote.Request)
 			option.Dates = o.Dates.Text
 		}
 		if o.Tax != exact.Zero.Fixed(u.Digits) {
-			option.Tax = o.Tax
+			option.Tax = world.Price(o.Tax, f.Store.Currency)
 		}
 		if state.Before != nil {
 			was, offered := before[o.Method]
 			option.New = !offered
 			if was != o.Charge {
-				option.Was = was
+				option.Was = deliveryPrice(was, f.Store.Currency)
 			}
-			delete(before, o.Method)
 		}
 		if live != nil {
 			if is, ok := onSale[o.Method]; !ok {
 				option.Live = "no"
-			} else if is != o.Charge && is != option.Was {
-				option.Live = is
+			} else if is != o.Charge && is != before[o.Method] {
+				option.Live = deliveryPrice(is, f.Store.Currency)
 			}
 			delete(onSale, o.Method)
 		}
+		delete(before, o.Method)
 		v.Options = append(v.Options, option)
 	}
 	for i := range f.Methods {
@@ -249,6 +252,18 @@ func (v *tillView) quote(state *draft.State, live *draft.Live, q *quote.Request)
 			v.Gone = append(v.Gone, f.Methods[i].BuyersLabel())
 		}
 	}
+}
+
+// deliveryPrice writes what delivery costs as people read it: "Free", "€6.90"; "" stays so.
+func deliveryPrice(amount, currency string) string {
+	d, err := exact.Parse(amount)
+	switch {
+	case amount == "":
+		return ""
+	case err == nil && d.IsZero():
+		return "Free"
+	}
+	return world.Price(amount, currency)
 }
 
 // tillStep is a line of the reckoning with the page on which it is set; "" where there is none.

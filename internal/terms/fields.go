@@ -239,7 +239,7 @@ func setNeed(f *store.File, m *store.Method, now *store.Needs, zone string, fiel
 					return world.Fold(c.ID) == world.Fold(name) || world.Fold(c.Name) == world.Fold(name)
 				})
 				if at < 0 {
-					return nil, fmt.Errorf("there is no class %.40q: classes are made under Goods", name)
+					return nil, fmt.Errorf("there is no class %.40q: add it under Products", name)
 				}
 				names[i] = f.Classes[at].ID
 			}
