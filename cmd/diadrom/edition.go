@@ -118,7 +118,12 @@ func importCommand() *cobra.Command {
 				return nil
 			}
 			printSentences(out, list)
-			report, err := samples.Compare(cmd.Context(), k.db, now.Engine, quote.Compile(f, now.Engine.Gazetteer()))
+			report, err := samples.Compare(
+				cmd.Context(),
+				k.db,
+				now.Engine,
+				quote.Compile(f, now.Engine.Gazetteer()),
+			)
 			if err != nil {
 				return err
 			}
@@ -134,7 +139,10 @@ func importCommand() *cobra.Command {
 					return exit(exitFaults)
 				}
 			}
-			if _, err := k.Edit(cmd.Context(), func(draft *store.File) error { *draft = *f.Clone(); return nil }); err != nil {
+			if _, err := k.Edit(
+				cmd.Context(),
+				func(draft *store.File) error { *draft = *f.Clone(); return nil },
+			); err != nil {
 				return err
 			}
 			fmt.Fprintln(out, "The draft is so now. Buyers notice nothing before it is put live.")
@@ -157,13 +165,27 @@ func printSentences(out io.Writer, list []changes.Change) {
 
 // printReport says what a change means for the sample carts.
 func printReport(out io.Writer, r compare.Report) {
-	fmt.Fprintf(out, "\nOf %d quotes of sample carts to usual destinations, %d stay as they are.\n", r.Asked, r.Same)
+	fmt.Fprintf(
+		out,
+		"\nOf %d quotes of sample carts to usual destinations, %d stay as they are.\n",
+		r.Asked,
+		r.Same,
+	)
 	for _, s := range r.Shifts {
 		prices := s.Was + s.Is
 		if s.Was != "" && s.Is != "" {
 			prices = s.Was + " → " + s.Is
 		}
-		fmt.Fprintf(out, "%s is %s: %s (%d, such as %s to %s)\n", s.Label, s.Kind, prices, len(s.Cases), s.Cases[0].Cart, s.Cases[0].To)
+		fmt.Fprintf(
+			out,
+			"%s is %s: %s (%d, such as %s to %s)\n",
+			s.Label,
+			s.Kind,
+			prices,
+			len(s.Cases),
+			s.Cases[0].Cart,
+			s.Cases[0].To,
+		)
 	}
 	for _, c := range r.Silent {
 		fmt.Fprintf(out, "Nothing at all is offered any more: %s to %s\n", c.Cart, c.To)
@@ -231,7 +253,11 @@ func restoreCommand() *cobra.Command {
 				if err := noteRestored(cmd.Context(), dir, args[0]); err != nil {
 					return err
 				}
-				fmt.Fprintf(cmd.OutOrStdout(), "%s is in place. What was there is kept beside the backups. Everybody signs in anew.\n", args[0])
+				fmt.Fprintf(
+					cmd.OutOrStdout(),
+					"%s is in place. What was there is kept beside the backups. Everybody signs in anew.\n",
+					args[0],
+				)
 				sayLocks(cmd.OutOrStdout(), r, locks)
 				return nil
 			}
@@ -249,7 +275,12 @@ func restoreCommand() *cobra.Command {
 		},
 	}
 	dataFlag(cmd, &dir)
-	cmd.Flags().BoolVar(&locks, "locks", false, "API keys and people as in the backup, also where they were revoked or deactivated since")
+	cmd.Flags().BoolVar(
+		&locks,
+		"locks",
+		false,
+		"API keys and people as in the backup, also where they were revoked or deactivated since",
+	)
 	cmd.MarkFlagRequired("data")
 	return cmd
 }
@@ -267,7 +298,10 @@ func noteRestored(ctx context.Context, dir, backup string) (err error) {
 // sayLocks says what became of keys and people that the backup has otherwise.
 func sayLocks(out io.Writer, r storage.Restored, locks bool) {
 	if r.Unreadable {
-		fmt.Fprintln(out, "What was there could not be read: API keys that were revoked and people who were deactivated since this backup may hold again. Look at People.")
+		fmt.Fprintln(
+			out,
+			"What was there could not be read: API keys that were revoked and people who were deactivated since this backup may hold again. Look at People.",
+		)
 		return
 	}
 	stay, again := "stay revoked; --locks brings them back", "stay deactivated; --locks brings them back"
@@ -278,7 +312,12 @@ func sayLocks(out io.Writer, r storage.Restored, locks bool) {
 		fmt.Fprintf(out, "API keys that were revoked since this backup %s: %s.\n", stay, strings.Join(r.Keys, ", "))
 	}
 	if len(r.People) > 0 {
-		fmt.Fprintf(out, "People who were deactivated since this backup %s: %s.\n", again, strings.Join(r.People, ", "))
+		fmt.Fprintf(
+			out,
+			"People who were deactivated since this backup %s: %s.\n",
+			again,
+			strings.Join(r.People, ", "),
+		)
 	}
 }
 

@@ -132,7 +132,14 @@ func TestABackupIsRestoredWithOneCommand(t *testing.T) {
 	assert.Equal(t, 2, code)
 	assert.Contains(t, errs, "no such file")
 
-	require.NoError(t, os.WriteFile(filepath.Join(dir, storage.Name), []byte("somebody's letter, where a database was, of some length"), 0o600))
+	require.NoError(
+		t,
+		os.WriteFile(
+			filepath.Join(dir, storage.Name),
+			[]byte("somebody's letter, where a database was, of some length"),
+			0o600,
+		),
+	)
 	os.Remove(filepath.Join(dir, storage.Name+"-wal"))
 	_, errs, code = call(t, "export", "--data", dir)
 	assert.Equal(t, 2, code)

@@ -17,10 +17,19 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// A disk that is full refuses edits and editions with a clear word; what was answered before stays, and once there is room all goes on.
+// A disk that is full refuses edits and editions with a clear word; what was answered before stays, and once
+// there is room all goes on.
 func TestAFullDiskLosesNothing(t *testing.T) {
 	dir := t.TempDir()
-	if out, err := exec.Command("mount", "-t", "tmpfs", "-o", "size=24m", "tmpfs", dir).CombinedOutput(); err != nil {
+	if out, err := exec.Command(
+		"mount",
+		"-t",
+		"tmpfs",
+		"-o",
+		"size=24m",
+		"tmpfs",
+		dir,
+	).CombinedOutput(); err != nil {
 		t.Skipf("a small file system cannot be mounted here: %v %s", err, out)
 	}
 	defer exec.Command("umount", "-l", dir).Run()
@@ -56,11 +65,26 @@ func TestAFullDiskLosesNothing(t *testing.T) {
 		require.NoError(t, err)
 		return string(body)
 	}
-	assert.Contains(t, draft(), fmt.Sprintf(`"price": %q`, exact.MustParse(was).String()), "the draft is as the last answer said")
-	err = s.post("/live", "revision", fmt.Sprint(1+int(exact.MustParse(was).Sub(exact.MustParse("29")).Float64()*100+0.5)), "turn", "1")
+	assert.Contains(
+		t,
+		draft(),
+		fmt.Sprintf(`"price": %q`, exact.MustParse(was).String()),
+		"the draft is as the last answer said",
+	)
+	err = s.post(
+		"/live",
+		"revision",
+		fmt.Sprint(1+int(exact.MustParse(was).Sub(exact.MustParse("29")).Float64()*100+0.5)),
+		"turn",
+		"1",
+	)
 	require.Error(t, err)
 	assert.Contains(t, strings.ToLower(err.Error()), "the disk is full")
-	resp, err := http.Post(s.url+"/api/v1/quotes", "application/json", strings.NewReader(`{"to":{"country":"FI"},"lines":[{"sku":"TOWEL-70","quantity":1}]}`))
+	resp, err := http.Post(
+		s.url+"/api/v1/quotes",
+		"application/json",
+		strings.NewReader(`{"to":{"country":"FI"},"lines":[{"sku":"TOWEL-70","quantity":1}]}`),
+	)
 	require.NoError(t, err)
 	resp.Body.Close()
 	assert.Equal(t, http.StatusOK, resp.StatusCode, "buyers are quoted all the same")

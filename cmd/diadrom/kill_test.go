@@ -80,7 +80,8 @@ func look(t testing.TB, dir string) (price string, revision int64, live *draft.L
 	return d.State().File.Product("TOWEL-70").Price.Fixed(2), d.State().Revision, d.Live()
 }
 
-// An edit, or an edition, that was answered is there after the process was killed at any moment; make kill does it 1,000 times.
+// An edit, or an edition, that was answered is there after the process was killed at any moment; make kill does
+// it 1,000 times.
 func TestWhatWasAnsweredOutlivesAKill(t *testing.T) {
 	dir := t.TempDir()
 	kills := count(t, "DIADROM_KILLS", 50)

@@ -16,8 +16,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// 200 buyers ask while the owner edits and puts live ten times: every answer is of one edition. make load does it for 20 s, and looks at how
-// long the slowest wait.
+// 200 buyers ask while the owner edits and puts live ten times: every answer is of one edition. make load does
+// it for 20 s, and looks at how long the slowest wait.
 func TestBuyersAskWhileTheOwnerPutsLive(t *testing.T) {
 	seconds := count(t, "DIADROM_LOAD", 2)
 	s := serveFolder(t, t.TempDir())
@@ -28,7 +28,20 @@ func TestBuyersAskWhileTheOwnerPutsLive(t *testing.T) {
 		if was == 0 {
 			text = map[string]string{"parcel": "6.90", "locker": "5.90"}[method]
 		}
-		require.NoError(t, s.post("/rates/"+method+"/list/cell", "zone", zone, "at", map[string]string{"parcel": "2", "locker": "5"}[method], "was", text, "text", fmt.Sprintf("%d.00", is)))
+		require.NoError(
+			t,
+			s.post(
+				"/rates/"+method+"/list/cell",
+				"zone",
+				zone,
+				"at",
+				map[string]string{"parcel": "2", "locker": "5"}[method],
+				"was",
+				text,
+				"text",
+				fmt.Sprintf("%d.00", is),
+			),
+		)
 	}
 	_, revision, live := int64(1), int64(1), int64(1)
 	edition := func(n int) {
@@ -49,7 +62,10 @@ func TestBuyersAskWhileTheOwnerPutsLive(t *testing.T) {
 		live++
 	}
 	edition(1)
-	client := &http.Client{Transport: &http.Transport{MaxIdleConnsPerHost: 200, MaxConnsPerHost: 200}, Timeout: 30 * time.Second}
+	client := &http.Client{
+		Transport: &http.Transport{MaxIdleConnsPerHost: 200, MaxConnsPerHost: 200},
+		Timeout:   30 * time.Second,
+	}
 	one := `{"to":{"country":"FI","postcode":"00100"},"lines":[{"sku":"TOWEL-70","quantity":2}]}`
 	many := "[" + one + "," + one + "," + one + "]"
 	type option struct{ Method, Charge string }
@@ -141,7 +157,15 @@ func TestBuyersAskWhileTheOwnerPutsLive(t *testing.T) {
 	require.NotEmpty(t, waits)
 	slices.Sort(waits)
 	median, slow := waits[len(waits)/2], waits[len(waits)*99/100]
-	t.Logf("%d exchanges of 200 clients in %d s over %d editions: median %v, 99th percentile %v, %.1f times", len(waits), seconds, len(pairs), median, slow, float64(slow)/float64(median))
+	t.Logf(
+		"%d exchanges of 200 clients in %d s over %d editions: median %v, 99th percentile %v, %.1f times",
+		len(waits),
+		seconds,
+		len(pairs),
+		median,
+		slow,
+		float64(slow)/float64(median),
+	)
 	if seconds >= 20 {
 		assert.LessOrEqual(t, slow, 5*median)
 	}

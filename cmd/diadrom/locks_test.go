@@ -17,7 +17,11 @@ import (
 
 func signIn(t *testing.T, at, name, passphrase string) int {
 	t.Helper()
-	req, err := http.NewRequest(http.MethodPost, at+"/sign-in", strings.NewReader(url.Values{"name": {name}, "passphrase": {passphrase}}.Encode()))
+	req, err := http.NewRequest(
+		http.MethodPost,
+		at+"/sign-in",
+		strings.NewReader(url.Values{"name": {name}, "passphrase": {passphrase}}.Encode()),
+	)
 	require.NoError(t, err)
 	req.Header.Set("Content-Type", "application/x-www-form-urlencoded")
 	resp, err := http.DefaultTransport.RoundTrip(req)
@@ -26,7 +30,8 @@ func signIn(t *testing.T, at, name, passphrase string) int {
 	return resp.StatusCode
 }
 
-// A shop is served once, begun with the code that was printed, and its owner is let in again by whoever works on the machine.
+// A shop is served once, begun with the code that was printed, and its owner is let in again by whoever works
+// on the machine.
 func TestAShopIsServedOnceAndItsOwnerRecovered(t *testing.T) {
 	dir := t.TempDir()
 	address, server := storetest.Start(t, binary, "serve", dir)

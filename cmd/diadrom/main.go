@@ -27,7 +27,19 @@ func main() {
 		SilenceUsage:  true,
 		SilenceErrors: true,
 	}
-	root.AddCommand(quoteCommand(), checkCommand(), promisesCommand(), gazetteerCommand(), exportCommand(), importCommand(), diffCommand(), restoreCommand(), recoverCommand(), serveCommand(), demoCommand())
+	root.AddCommand(
+		quoteCommand(),
+		checkCommand(),
+		promisesCommand(),
+		gazetteerCommand(),
+		exportCommand(),
+		importCommand(),
+		diffCommand(),
+		restoreCommand(),
+		recoverCommand(),
+		serveCommand(),
+		demoCommand(),
+	)
 	err := root.Execute()
 	var code exit
 	switch {

@@ -68,8 +68,19 @@ func TestQuotesOfTheDemoStore(t *testing.T) {
 	request := func(postcode, weight string) string {
 		return `{"to":{"country":"FI","postcode":"` + postcode + `"},"lines":[{"name":"Goods","price":"30.00","weight":"` + weight + `","quantity":1}]}`
 	}
-	name := file(t, "["+strings.Join([]string{request("00100", "2"), request("00100", "2.001"), request("21600", "1"), request("21599", "1"), request("95999", "1"), request("96000", "1"),
-		`{"to":{"country":"RU"},"lines":[{"sku":"STONE-20","quantity":2}]}`, `{"to":{"country":"FI"},"lines":[{"sku":"GIFT-50","quantity":1}]}`}, ",")+"]")
+	name := file(
+		t,
+		"["+strings.Join([]string{
+			request("00100", "2"),
+			request("00100", "2.001"),
+			request("21600", "1"),
+			request("21599", "1"),
+			request("95999", "1"),
+			request("96000", "1"),
+			`{"to":{"country":"RU"},"lines":[{"sku":"STONE-20","quantity":2}]}`,
+			`{"to":{"country":"FI"},"lines":[{"sku":"GIFT-50","quantity":1}]}`,
+		}, ",")+"]",
+	)
 	out, stderr, code := call(t, "quote", "--store", demoStore, "--request", name, "--gazetteer", demoGazetteer)
 	require.Equal(t, 0, code, stderr)
 	var answers []quote.Answer
@@ -134,7 +145,10 @@ func faultsOf(t *testing.T, out string) (list fault.List) {
 }
 
 func TestFaultsAreTenAtOnceAndEndWithTheirExitCodes(t *testing.T) {
-	bad := file(t, `{"format":"diadrom-store/1","store":{"currency":"EUR","x1":1,"x2":1,"x3":1,"x4":1,"x5":1,"x6":1,"x7":1,"x8":1,"x9":1,"x10":1}}`)
+	bad := file(
+		t,
+		`{"format":"diadrom-store/1","store":{"currency":"EUR","x1":1,"x2":1,"x3":1,"x4":1,"x5":1,"x6":1,"x7":1,"x8":1,"x9":1,"x10":1}}`,
+	)
 	out, _, code := call(t, "check", "--store", bad)
 	assert.Equal(t, 1, code)
 	assert.Len(t, faultsOf(t, out), 10)
@@ -143,9 +157,20 @@ func TestFaultsAreTenAtOnceAndEndWithTheirExitCodes(t *testing.T) {
 	assert.Equal(t, 2, code)
 	assert.Empty(t, out)
 	assert.Len(t, faultsOf(t, stderr), 10)
-	_, stderr, code = call(t, "quote", "--store", demoStore, "--request", file(t, `{"to":{"country":"FI"},"lines":[{"sku":"NO","quantity":1},{"sku":"OIL-TAR","quantity":0}]}`))
+	_, stderr, code = call(
+		t,
+		"quote",
+		"--store",
+		demoStore,
+		"--request",
+		file(t, `{"to":{"country":"FI"},"lines":[{"sku":"NO","quantity":1},{"sku":"OIL-TAR","quantity":0}]}`),
+	)
 	assert.Equal(t, 2, code)
-	assert.Equal(t, []string{"/lines/0/sku", "/lines/1/quantity"}, []string{faultsOf(t, stderr)[0].Path, faultsOf(t, stderr)[1].Path})
+	assert.Equal(
+		t,
+		[]string{"/lines/0/sku", "/lines/1/quantity"},
+		[]string{faultsOf(t, stderr)[0].Path, faultsOf(t, stderr)[1].Path},
+	)
 	out, _, code = call(t, "check", "--store", "/nowhere.json")
 	assert.Equal(t, 1, code)
 	assert.Len(t, faultsOf(t, out), 1)
@@ -160,7 +185,14 @@ func TestFaultsAreTenAtOnceAndEndWithTheirExitCodes(t *testing.T) {
 }
 
 func TestASoundRequestGivesOneObject(t *testing.T) {
-	out, _, code := call(t, "quote", "--store", demoStore, "--request", file(t, `{"to":{"country":"FI","postcode":"21100"},"lines":[{"sku":"STONE-20","quantity":2}]}`))
+	out, _, code := call(
+		t,
+		"quote",
+		"--store",
+		demoStore,
+		"--request",
+		file(t, `{"to":{"country":"FI","postcode":"21100"},"lines":[{"sku":"STONE-20","quantity":2}]}`),
+	)
 	require.Equal(t, 0, code)
 	var fields map[string]json.RawMessage
 	require.NoError(t, json.Unmarshal([]byte(out), &fields))

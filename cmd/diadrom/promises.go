@@ -42,7 +42,12 @@ func promisesCommand() *cobra.Command {
 		},
 	}
 	cmd.Flags().StringVar(&storeName, "store", "", "the store file")
-	cmd.Flags().StringVar(&listName, "promises", "", "the list of promises; beside store.json it is store.promises.json")
+	cmd.Flags().StringVar(
+		&listName,
+		"promises",
+		"",
+		"the list of promises; beside store.json it is store.promises.json",
+	)
 	cmd.Flags().StringVar(&gazetteerName, "gazetteer", "", "places in the GeoNames postal layout")
 	cmd.MarkFlagRequired("store")
 	return cmd

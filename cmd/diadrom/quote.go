@@ -104,7 +104,9 @@ func readFile(name string) ([]byte, fault.List) {
 		return nil, fault.List{{Code: "file", Message: err.Error()}}
 	}
 	if len(data) > store.MaxSize {
-		return nil, fault.List{{Code: fault.TooLarge, Message: fmt.Sprintf("%s is larger than %d MB", name, store.MaxSize>>20)}}
+		return nil, fault.List{
+			{Code: fault.TooLarge, Message: fmt.Sprintf("%s is larger than %d MB", name, store.MaxSize>>20)},
+		}
 	}
 	return data, nil
 }

@@ -13,7 +13,8 @@ import (
 	"github.com/spf13/cobra"
 )
 
-// recoverCommand gives an owner a new passphrase, for whoever works on the machine itself: they can read the shop's file anyway.
+// recoverCommand gives an owner a new passphrase, for whoever works on the machine itself: they can read the
+// shop's file anyway.
 func recoverCommand() *cobra.Command {
 	var dir, name string
 	cmd := &cobra.Command{
@@ -37,18 +38,24 @@ func recoverCommand() *cobra.Command {
 			var owners []storage.Person
 			var names []string
 			for _, p := range people {
-				if p.Role == access.Owner && (name == "" && p.Active || name != "" && access.Fold(p.Name) == access.Fold(name)) {
+				if p.Role == access.Owner &&
+					(name == "" && p.Active || name != "" && access.Fold(p.Name) == access.Fold(name)) {
 					owners = append(owners, p)
 					names = append(names, p.Name)
 				}
 			}
 			switch {
 			case len(people) == 0:
-				return errors.New("this shop has no people yet: diadrom serve prints where to create the owner account")
+				return errors.New(
+					"this shop has no people yet: diadrom serve prints where to create the owner account",
+				)
 			case len(owners) == 0:
 				return fmt.Errorf("this shop has no owner called %q", name)
 			case len(owners) > 1:
-				return fmt.Errorf("this shop has several owners: say which with --name (%s)", strings.Join(names, ", "))
+				return fmt.Errorf(
+					"this shop has several owners: say which with --name (%s)",
+					strings.Join(names, ", "),
+				)
 			}
 			passphrase := access.Passphrase()
 			hash, err := access.Hash(ctx, passphrase)
@@ -61,10 +68,18 @@ func recoverCommand() *cobra.Command {
 			if err := db.SetPassphrase(ctx, owners[0].ID, hash); err != nil {
 				return err
 			}
-			if err := db.AddEvent(ctx, storage.Event{Kind: access.PassphraseReplaced, Person: owners[0].ID, Name: owners[0].Name}); err != nil {
+			if err := db.AddEvent(
+				ctx,
+				storage.Event{Kind: access.PassphraseReplaced, Person: owners[0].ID, Name: owners[0].Name},
+			); err != nil {
 				return err
 			}
-			fmt.Fprintf(cmd.OutOrStdout(), "%s signs in with this passphrase now, and can change it under People:\n%s\n", owners[0].Name, passphrase)
+			fmt.Fprintf(
+				cmd.OutOrStdout(),
+				"%s signs in with this passphrase now, and can change it under People:\n%s\n",
+				owners[0].Name,
+				passphrase,
+			)
 			return nil
 		},
 	}

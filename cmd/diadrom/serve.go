@@ -47,8 +47,18 @@ func serveCommand() *cobra.Command {
 	}
 	cmd.Flags().StringVar(&dir, "data", "", "the folder of the shop; made where it is missing")
 	listenFlag(cmd, &listen)
-	cmd.Flags().StringVar(&public, "public-url", "", "the address under which a proxy in front shows the shop, such as https://shipping.example")
-	cmd.Flags().StringSliceVar(&trusted, "trusted-proxy", nil, "address or network (CIDR) of a proxy whose X-Forwarded-For and X-Forwarded-Proto are believed (default with --public-url: this machine)")
+	cmd.Flags().StringVar(
+		&public,
+		"public-url",
+		"",
+		"the address under which a proxy in front shows the shop, such as https://shipping.example",
+	)
+	cmd.Flags().StringSliceVar(
+		&trusted,
+		"trusted-proxy",
+		nil,
+		"address or network (CIDR) of a proxy whose X-Forwarded-For and X-Forwarded-Proto are believed (default with --public-url: this machine)",
+	)
 	cmd.MarkFlagRequired("data")
 	return cmd
 }
@@ -57,8 +67,14 @@ func serveCommand() *cobra.Command {
 func behind(public string, trusted []string) (u *url.URL, list []netip.Prefix, err error) {
 	if public != "" {
 		u, err = url.Parse(public)
-		if err != nil || u.Host == "" || u.Scheme != "https" && u.Scheme != "http" || strings.Trim(u.Path, "/") != "" || u.RawQuery != "" || u.User != nil {
-			return nil, nil, fmt.Errorf("--public-url %q: write scheme and host, such as https://shipping.example", public)
+		if err != nil || u.Host == "" || u.Scheme != "https" && u.Scheme != "http" ||
+			strings.Trim(u.Path, "/") != "" ||
+			u.RawQuery != "" ||
+			u.User != nil {
+			return nil, nil, fmt.Errorf(
+				"--public-url %q: write scheme and host, such as https://shipping.example",
+				public,
+			)
 		}
 		if len(trusted) == 0 {
 			trusted = []string{"127.0.0.0/8", "::1"}
@@ -69,7 +85,10 @@ func behind(public string, trusted []string) (u *url.URL, list []netip.Prefix, e
 		if err != nil {
 			ip, addressErr := netip.ParseAddr(text)
 			if addressErr != nil {
-				return nil, nil, fmt.Errorf("--trusted-proxy %q: write an address or a network, such as 10.0.0.2 or 10.0.0.0/24", text)
+				return nil, nil, fmt.Errorf(
+					"--trusted-proxy %q: write an address or a network, such as 10.0.0.2 or 10.0.0.0/24",
+					text,
+				)
 			}
 			p = netip.PrefixFrom(ip.Unmap(), ip.Unmap().BitLen())
 		}
@@ -104,7 +123,12 @@ func demoCommand() *cobra.Command {
 }
 
 func listenFlag(cmd *cobra.Command, listen *string) {
-	cmd.Flags().StringVar(listen, "listen", "", "address and port (default "+defaultListen+", or a free port where that is taken)")
+	cmd.Flags().StringVar(
+		listen,
+		"listen",
+		"",
+		"address and port (default "+defaultListen+", or a free port where that is taken)",
+	)
 }
 
 // shop is what is served.
@@ -145,7 +169,9 @@ func serve(cmd *cobra.Command, s shop) (err error) {
 		return err
 	}
 	if s.demo && len(people) > 0 {
-		return errors.New("this folder has a shop with people of its own: serve it with diadrom serve, where they sign in")
+		return errors.New(
+			"this folder has a shop with people of its own: serve it with diadrom serve, where they sign in",
+		)
 	}
 	if s.fill != nil {
 		if _, filled, err := db.LoadTill(ctx); err != nil {
@@ -195,7 +221,12 @@ func serve(cmd *cobra.Command, s shop) (err error) {
 	path := ""
 	switch local := len(options.Hosts) > 0; {
 	case s.demo && !local:
-		return errors.Join(errors.New("the demo signs everybody in as its owner: it listens on this machine only, such as on "+defaultListen), l.Close())
+		return errors.Join(
+			errors.New(
+				"the demo signs everybody in as its owner: it listens on this machine only, such as on "+defaultListen,
+			),
+			l.Close(),
+		)
 	case !s.demo && len(people) == 0: // whoever comes first would own the shop, also through a proxy that nobody knows of
 		options.StartCode = rand.Text()
 		path = "/start?code=" + options.StartCode
@@ -216,8 +247,8 @@ func serve(cmd *cobra.Command, s shop) (err error) {
 	return run(ctx, l, handler, log)
 }
 
-// limitMemory has the runtime collect garbage sooner as the memory nears nine tenths of what this process may have: of its control group,
-// or else of the machine.
+// limitMemory has the runtime collect garbage sooner as the memory nears nine tenths of what this process may
+// have: of its control group, or else of the machine.
 func limitMemory(log *slog.Logger) {
 	limit, err := memlimit.Set(memlimit.WithRatio(0.9), memlimit.WithLogger(slog.New(slog.DiscardHandler)),
 		memlimit.WithProvider(memlimit.ApplyFallback(memlimit.FromCgroup, memlimit.FromSystem)))
@@ -228,7 +259,8 @@ func limitMemory(log *slog.Logger) {
 	log.Info("memory limit", "bytes", limit)
 }
 
-// listen listens where it is told, or else on the default address or, where that is taken, on a free port of loopback.
+// listen listens where it is told, or else on the default address or, where that is taken, on a free port of
+// loopback.
 func listen(cmd *cobra.Command, address string) (net.Listener, error) {
 	if address != "" {
 		return net.Listen("tcp", address)

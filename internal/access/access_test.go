@@ -48,7 +48,8 @@ func TestWeakPassphrasesAreRefused(t *testing.T) {
 	assert.Len(t, Passphrase(), 35)
 }
 
-// Few passphrases are worked on at once and few wait; beyond that whoever comes is told, and nobody waits for one who has gone.
+// Few passphrases are worked on at once and few wait; beyond that whoever comes is told, and nobody waits for
+// one who has gone.
 func TestPassphrasesAreWorkedOnInTurn(t *testing.T) {
 	for range cap(hashing) {
 		hashing <- struct{}{}
@@ -70,10 +71,14 @@ func TestPassphrasesAreWorkedOnInTurn(t *testing.T) {
 	assert.NoError(t, err)
 }
 
-// The PHC string of the reference implementation: argon2id, version 1.3, with t=2, m=65536 (KiB), p=1, "password" and "somesalt"
-// (test.c of the Argon2 reference, phc-winner-argon2; written down from memory).
+// The PHC string of the reference implementation: argon2id, version 1.3, with t=2, m=65536 (KiB), p=1,
+// "password" and "somesalt" (test.c of the Argon2 reference, phc-winner-argon2; written down from memory).
 func TestAHashOfTheReferenceImplementationIsKnown(t *testing.T) {
-	right, err := Verify(t.Context(), "password", "$argon2id$v=19$m=65536,t=2,p=1$c29tZXNhbHQ$CTFhFdXPJO1aFaMaO6Mm5c8y7cJHAph8ArZWb2GRPPc")
+	right, err := Verify(
+		t.Context(),
+		"password",
+		"$argon2id$v=19$m=65536,t=2,p=1$c29tZXNhbHQ$CTFhFdXPJO1aFaMaO6Mm5c8y7cJHAph8ArZWb2GRPPc",
+	)
 	require.NoError(t, err)
 	assert.True(t, right)
 }

@@ -13,8 +13,8 @@ import (
 	"golang.org/x/time/rate"
 )
 
-// Attempts limits how often one may try something: some times at once, then now and then. It remembers a bounded number of those who try,
-// each by the hash of a key, whatever they send.
+// Attempts limits how often one may try something: some times at once, then now and then. It remembers a
+// bounded number of those who try, each by the hash of a key, whatever they send.
 type Attempts struct {
 	mu    sync.Mutex
 	by    *lru.Cache[[32]byte, *rate.Limiter]
@@ -34,8 +34,9 @@ func NewAttempts() *Attempts {
 // maxLimited is how many keys are remembered at once; the one that was not used for longest goes first.
 const maxLimited = 20_000
 
-// Allow counts an attempt and says how long to wait before it may be made; 0 where it may be made now. Keys are judged in their order:
-// where one has to wait, those behind it are not counted, so that whoever is held off by address does not use up a name.
+// Allow counts an attempt and says how long to wait before it may be made; 0 where it may be made now. Keys are
+// judged in their order: where one has to wait, those behind it are not counted, so that whoever is held off by
+// address does not use up a name.
 func (a *Attempts) Allow(keys ...string) time.Duration {
 	a.mu.Lock()
 	defer a.mu.Unlock()
@@ -61,7 +62,8 @@ func Fold(name string) string {
 	return cases.Fold().String(strings.Join(strings.Fields(norm.NFKC.String(name)), " "))
 }
 
-// Origin is what stands for an address in limits: the address itself, or of IPv6 its /64, all of which one household or server has.
+// Origin is what stands for an address in limits: the address itself, or of IPv6 its /64, all of which one
+// household or server has.
 func Origin(address string) string {
 	ip, err := netip.ParseAddr(address)
 	if err != nil {

@@ -26,11 +26,24 @@ const (
 )
 
 var eventWords = map[Event]string{
-	Started: "started the shop", SignedIn: "signed in", SignInRefused: "was refused: wrong name or passphrase", SignInHeldOff: "was held off: too many attempts",
-	SignedOut: "signed out", PassphraseChanged: "changed their passphrase", PassphraseRefused: "typed their old passphrase wrongly",
-	PassphraseReplaced: "got a new passphrase on the server", PersonAdded: "invited", PersonActivated: "activated", PersonDeactivated: "deactivated",
-	KeyMade: "made the API key", KeyRevoked: "revoked the API key", Published: "published", Forbidden: "was refused: for owners only",
-	HostRefused: "asked under a name that is not this shop's", OriginRefused: "was sent by a page of another site", Restored: "restored a backup on the server",
+	Started:            "started the shop",
+	SignedIn:           "signed in",
+	SignInRefused:      "was refused: wrong name or passphrase",
+	SignInHeldOff:      "was held off: too many attempts",
+	SignedOut:          "signed out",
+	PassphraseChanged:  "changed their passphrase",
+	PassphraseRefused:  "typed their old passphrase wrongly",
+	PassphraseReplaced: "got a new passphrase on the server",
+	PersonAdded:        "invited",
+	PersonActivated:    "activated",
+	PersonDeactivated:  "deactivated",
+	KeyMade:            "made the API key",
+	KeyRevoked:         "revoked the API key",
+	Published:          "published",
+	Forbidden:          "was refused: for owners only",
+	HostRefused:        "asked under a name that is not this shop's",
+	OriginRefused:      "was sent by a page of another site",
+	Restored:           "restored a backup on the server",
 }
 
 // String says an event in words that follow a name.

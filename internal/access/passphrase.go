@@ -44,7 +44,14 @@ var (
 )
 
 // derive works on a passphrase when it is its turn; [ErrBusy], or the context's error, where that does not come.
-func derive(ctx context.Context, passphrase string, salt []byte, time, memory uint32, threads uint8, length uint32) ([]byte, error) {
+func derive(
+	ctx context.Context,
+	passphrase string,
+	salt []byte,
+	time, memory uint32,
+	threads uint8,
+	length uint32,
+) ([]byte, error) {
 	select {
 	case waiting <- struct{}{}:
 		defer func() { <-waiting }()
@@ -63,8 +70,8 @@ func derive(ctx context.Context, passphrase string, salt []byte, time, memory ui
 // minScore is the least score of zxcvbn (0 to 4) that is taken: 3 is "safely unguessable", 10^8 guesses and more.
 const minScore = 3
 
-// Strong says what is wrong with a passphrase, nil where nothing is: it is too short or too long, or easy to guess for somebody who knows
-// the words around it, such as the person's name.
+// Strong says what is wrong with a passphrase, nil where nothing is: it is too short or too long, or easy to
+// guess for somebody who knows the words around it, such as the person's name.
 func Strong(passphrase string, known ...string) error {
 	switch n := utf8.RuneCountInString(passphrase); {
 	case n < MinPassphrase:
@@ -81,7 +88,9 @@ func Strong(passphrase string, known ...string) error {
 		passphrase = string(r[:60])
 	}
 	if zxcvbn.PasswordStrength(passphrase, words).Score < minScore {
-		return errors.New("this passphrase is easy to guess: take four or more words that have nothing to do with each other")
+		return errors.New(
+			"this passphrase is easy to guess: take four or more words that have nothing to do with each other",
+		)
 	}
 	return nil
 }
@@ -95,11 +104,19 @@ func Hash(ctx context.Context, passphrase string) (string, error) {
 		return "", err
 	}
 	b64 := base64.RawStdEncoding
-	return fmt.Sprintf("$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s", argon2.Version, argonMemory, argonTime, argonThreads, b64.EncodeToString(salt), b64.EncodeToString(key)), nil
+	return fmt.Sprintf(
+		"$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s",
+		argon2.Version,
+		argonMemory,
+		argonTime,
+		argonThreads,
+		b64.EncodeToString(salt),
+		b64.EncodeToString(key),
+	), nil
 }
 
-// Verify says whether a passphrase is the one that was hashed. An empty hash costs the same time and never matches, so an unknown name
-// cannot be told by timing. Its errors are those of [Hash].
+// Verify says whether a passphrase is the one that was hashed. An empty hash costs the same time and never
+// matches, so an unknown name cannot be told by timing. Its errors are those of [Hash].
 func Verify(ctx context.Context, passphrase, hash string) (bool, error) {
 	known := hash != ""
 	if !known {
@@ -115,7 +132,14 @@ func Verify(ctx context.Context, passphrase, hash string) (bool, error) {
 	if _, err := fmt.Sscanf(parts[2], "v=%d", &version); err != nil || version != argon2.Version {
 		return false, nil
 	}
-	if _, err := fmt.Sscanf(parts[3], "m=%d,t=%d,p=%d", &memory, &time, &threads); err != nil || time == 0 || threads == 0 || memory > 1<<21 {
+	if _, err := fmt.Sscanf(
+		parts[3],
+		"m=%d,t=%d,p=%d",
+		&memory,
+		&time,
+		&threads,
+	); err != nil || time == 0 || threads == 0 ||
+		memory > 1<<21 {
 		return false, nil
 	}
 	salt, err := base64.RawStdEncoding.DecodeString(parts[4])
@@ -133,7 +157,15 @@ func Verify(ctx context.Context, passphrase, hash string) (bool, error) {
 // nobody is a hash with the usual parameters that belongs to no passphrase.
 var nobody = func() string {
 	b64 := base64.RawStdEncoding
-	return fmt.Sprintf("$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s", argon2.Version, argonMemory, argonTime, argonThreads, b64.EncodeToString(make([]byte, saltLength)), b64.EncodeToString(make([]byte, keyLength)))
+	return fmt.Sprintf(
+		"$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s",
+		argon2.Version,
+		argonMemory,
+		argonTime,
+		argonThreads,
+		b64.EncodeToString(make([]byte, saltLength)),
+		b64.EncodeToString(make([]byte, keyLength)),
+	)
 }()
 
 // Passphrase makes one that is strong: six groups of five letters, 150 bits, none of which looks like another.

@@ -1,5 +1,5 @@
-// Package api answers the shops that ask for quotes over HTTP: POST /api/v1/quotes, described by openapi.yaml (OpenAPI 3.1), which
-// is served beside it. What goes wrong is told as problem details (RFC 9457).
+// Package api answers the shops that ask for quotes over HTTP: POST /api/v1/quotes, described by openapi.yaml
+// (OpenAPI 3.1), which is served beside it. What goes wrong is told as problem details (RFC 9457).
 package api
 
 import (
@@ -94,8 +94,8 @@ func Asked(path string) bool { return path == "/api" || strings.HasPrefix(path, 
 // methods are those of the API's resources.
 var methods = map[string]string{"/api/v1/quotes": http.MethodPost, "/api/v1/openapi.yaml": http.MethodGet}
 
-// Unknown answers what is asked of the API and is not there: a path, or a method of one that is. It goes before everything that leads
-// people to where they sign in.
+// Unknown answers what is asked of the API and is not there: a path, or a method of one that is. It goes before
+// everything that leads people to where they sign in.
 func Unknown(c *gin.Context) {
 	path := c.Request.URL.Path
 	if !Asked(path) || c.FullPath() != "" {
@@ -104,11 +104,20 @@ func Unknown(c *gin.Context) {
 	}
 	defer c.Abort()
 	allowed := methods[strings.TrimSuffix(path, "/")]
-	if country, ok := strings.CutPrefix(path, "/api/v1/address-forms/"); ok && country != "" && !strings.Contains(country, "/") {
+	if country, ok := strings.CutPrefix(
+		path,
+		"/api/v1/address-forms/",
+	); ok && country != "" &&
+		!strings.Contains(country, "/") {
 		allowed = http.MethodGet
 	}
 	if allowed == "" || strings.HasSuffix(path, "/") {
-		problem(c, http.StatusNotFound, "there is no such thing in this API: its description is at /api/v1/openapi.yaml", nil)
+		problem(
+			c,
+			http.StatusNotFound,
+			"there is no such thing in this API: its description is at /api/v1/openapi.yaml",
+			nil,
+		)
 		return
 	}
 	c.Header("Allow", allowed)
@@ -126,7 +135,12 @@ func Problem(w http.ResponseWriter, status int, title string) {
 func (l *limits) quotes(c *gin.Context, engine *quote.Engine) {
 	if !isJSON(c.GetHeader("Content-Type")) {
 		c.Header("Accept-Post", "application/json")
-		problem(c, http.StatusUnsupportedMediaType, "a request is JSON: send it with Content-Type: application/json", nil)
+		problem(
+			c,
+			http.StatusUnsupportedMediaType,
+			"a request is JSON: send it with Content-Type: application/json",
+			nil,
+		)
 		return
 	}
 	var key *keyLimit
@@ -137,7 +151,12 @@ func (l *limits) quotes(c *gin.Context, engine *quote.Engine) {
 			defer func() { <-key.atOnce }()
 		default:
 			c.Header("Retry-After", "1")
-			problem(c, http.StatusTooManyRequests, fmt.Sprintf("at most %d exchanges with a key are answered at the same time", KeyAtOnce), nil)
+			problem(
+				c,
+				http.StatusTooManyRequests,
+				fmt.Sprintf("at most %d exchanges with a key are answered at the same time", KeyAtOnce),
+				nil,
+			)
 			return
 		}
 	}
@@ -163,7 +182,12 @@ func (l *limits) quotes(c *gin.Context, engine *quote.Engine) {
 	leave, err := l.enter(c.Request.Context(), in.Len())
 	if err != nil {
 		c.Header("Retry-After", "5")
-		problem(c, http.StatusServiceUnavailable, "too much is asked at the moment: try again in a few seconds", nil)
+		problem(
+			c,
+			http.StatusServiceUnavailable,
+			"too much is asked at the moment: try again in a few seconds",
+			nil,
+		)
 		return
 	}
 	defer leave()
@@ -173,8 +197,14 @@ func (l *limits) quotes(c *gin.Context, engine *quote.Engine) {
 		if slices.ContainsFunc(faults, malformed) {
 			status, title = http.StatusBadRequest, "the request is not of the form that the API takes"
 		}
-		if slices.ContainsFunc(faults, func(f fault.Fault) bool { return f.Code == fault.TooLarge }) && status == http.StatusUnprocessableEntity && many && len(requests) >= MaxRequests {
-			status, title = http.StatusRequestEntityTooLarge, fmt.Sprintf("an exchange has at most %d requests", MaxRequests)
+		if slices.ContainsFunc(faults, func(f fault.Fault) bool { return f.Code == fault.TooLarge }) &&
+			status == http.StatusUnprocessableEntity &&
+			many &&
+			len(requests) >= MaxRequests {
+			status, title = http.StatusRequestEntityTooLarge, fmt.Sprintf(
+				"an exchange has at most %d requests",
+				MaxRequests,
+			)
 		}
 		problem(c, status, title, faults)
 		return
@@ -182,7 +212,16 @@ func (l *limits) quotes(c *gin.Context, engine *quote.Engine) {
 	if key != nil && len(requests) > 0 {
 		if wait := key.heldOff(len(requests)); wait > 0 {
 			c.Header("Retry-After", retryAfter(wait))
-			problem(c, http.StatusTooManyRequests, fmt.Sprintf("with a key at most %d quotes a second are asked for, and %d at once", KeyRate, KeyBurst), nil)
+			problem(
+				c,
+				http.StatusTooManyRequests,
+				fmt.Sprintf(
+					"with a key at most %d quotes a second are asked for, and %d at once",
+					KeyRate,
+					KeyBurst,
+				),
+				nil,
+			)
 			return
 		}
 	}
@@ -193,7 +232,8 @@ func (l *limits) quotes(c *gin.Context, engine *quote.Engine) {
 	stream(c, engine, requests)
 }
 
-// stream answers a list of requests, each answer written before the next is made, so that their memory is that of one.
+// stream answers a list of requests, each answer written before the next is made, so that their memory is that
+// of one.
 func stream(c *gin.Context, engine *quote.Engine, requests []quote.Request) {
 	c.Header("Cache-Control", "no-store")
 	c.Header("Content-Type", "application/json")
@@ -244,11 +284,20 @@ func FormOf(e *quote.Engine, country string) (Form, bool) {
 		return Form{}, false
 	}
 	asked := e.Form(known.Alpha2)
-	f := Form{Country: known.Alpha2, Name: known.Name, Postcode: asked.Postcode, Shape: asked.Shape, Regions: []Region{}}
+	f := Form{
+		Country:  known.Alpha2,
+		Name:     known.Name,
+		Postcode: asked.Postcode,
+		Shape:    asked.Shape,
+		Regions:  []Region{},
+	}
 	for _, r := range asked.Regions {
 		f.Regions = append(f.Regions, Region{r.Code, r.Name})
 	}
-	slices.SortStableFunc(f.Regions, func(a, b Region) int { return strings.Compare(world.Fold(a.Name), world.Fold(b.Name)) })
+	slices.SortStableFunc(
+		f.Regions,
+		func(a, b Region) int { return strings.Compare(world.Fold(a.Name), world.Fold(b.Name)) },
+	)
 	return f, true
 }
 

@@ -47,7 +47,14 @@ func opened(t testing.TB) *shop {
 	r := gin.New()
 	s.asker = Person
 	r.Use(Unknown)
-	Route(r, Shops{Live: func() *quote.Engine { return s.engine }, Draft: func() *quote.Engine { return s.draft }, Asker: func(*http.Request) (Asker, string) { return s.asker, "key" }})
+	Route(
+		r,
+		Shops{
+			Live:  func() *quote.Engine { return s.engine },
+			Draft: func() *quote.Engine { return s.draft },
+			Asker: func(*http.Request) (Asker, string) { return s.asker, "key" },
+		},
+	)
 	s.Server = httptest.NewServer(r)
 	t.Cleanup(s.Close)
 
@@ -65,7 +72,8 @@ func opened(t testing.TB) *shop {
 	return s
 }
 
-// ask sends a request. The answer must be as the description has it, and the request must or must not, as described says.
+// ask sends a request. The answer must be as the description has it, and the request must or must not, as
+// described says.
 func (s *shop) ask(t require.TestingT, body string, described bool) (int, string) {
 	request := func() *http.Request {
 		req, err := http.NewRequest(http.MethodPost, s.URL+"/api/v1/quotes", strings.NewReader(body))
@@ -77,7 +85,12 @@ func (s *shop) ask(t require.TestingT, body string, described bool) (int, string
 	req.URL.Scheme, req.URL.Host = "", ""
 	route, params, err := s.router.FindRoute(req)
 	require.NoError(t, err)
-	input := &openapi3filter.RequestValidationInput{Request: req, PathParams: params, Route: route, Options: &openapi3filter.Options{AuthenticationFunc: openapi3filter.NoopAuthenticationFunc}}
+	input := &openapi3filter.RequestValidationInput{
+		Request:    req,
+		PathParams: params,
+		Route:      route,
+		Options:    &openapi3filter.Options{AuthenticationFunc: openapi3filter.NoopAuthenticationFunc},
+	}
 	if err := openapi3filter.ValidateRequest(context.Background(), input); described {
 		require.NoError(t, err, body)
 	} else {
@@ -88,9 +101,16 @@ func (s *shop) ask(t require.TestingT, body string, described bool) (int, string
 	defer resp.Body.Close()
 	answer, err := io.ReadAll(resp.Body)
 	require.NoError(t, err)
-	require.NoError(t, openapi3filter.ValidateResponse(context.Background(), &openapi3filter.ResponseValidationInput{
-		RequestValidationInput: input, Status: resp.StatusCode, Header: resp.Header, Body: io.NopCloser(bytes.NewReader(answer)),
-	}), string(answer))
+	require.NoError(
+		t,
+		openapi3filter.ValidateResponse(context.Background(), &openapi3filter.ResponseValidationInput{
+			RequestValidationInput: input,
+			Status:                 resp.StatusCode,
+			Header:                 resp.Header,
+			Body:                   io.NopCloser(bytes.NewReader(answer)),
+		}),
+		string(answer),
+	)
 	return resp.StatusCode, string(answer)
 }
 
@@ -183,10 +203,22 @@ func TestWhatToAskOfAnAddress(t *testing.T) {
 		req.URL.Scheme, req.URL.Host = "", ""
 		route, params, err := s.router.FindRoute(req)
 		require.NoError(t, err)
-		input := &openapi3filter.RequestValidationInput{Request: req, PathParams: params, Route: route, Options: &openapi3filter.Options{AuthenticationFunc: openapi3filter.NoopAuthenticationFunc}}
-		require.NoError(t, openapi3filter.ValidateResponse(context.Background(), &openapi3filter.ResponseValidationInput{
-			RequestValidationInput: input, Status: resp.StatusCode, Header: resp.Header, Body: io.NopCloser(bytes.NewReader(body)),
-		}), string(body))
+		input := &openapi3filter.RequestValidationInput{
+			Request:    req,
+			PathParams: params,
+			Route:      route,
+			Options:    &openapi3filter.Options{AuthenticationFunc: openapi3filter.NoopAuthenticationFunc},
+		}
+		require.NoError(
+			t,
+			openapi3filter.ValidateResponse(context.Background(), &openapi3filter.ResponseValidationInput{
+				RequestValidationInput: input,
+				Status:                 resp.StatusCode,
+				Header:                 resp.Header,
+				Body:                   io.NopCloser(bytes.NewReader(body)),
+			}),
+			string(body),
+		)
 		return resp.StatusCode, string(body)
 	}
 	status, body := get("FIN")
@@ -238,13 +270,34 @@ func TestEveryAnswerIsAsDescribed(t *testing.T) {
 	require.NoError(t, err)
 	rapid.Check(t, func(t *rapid.T) {
 		to := rapid.SampledFrom([]map[string]string{
-			{"country": "FI", "postcode": "21100"}, {"country": "FI", "postcode": "22100", "city": "Mariehamn"}, {"country": "EE"}, {"country": "NO"},
-			{"country": "FI", "lat": "60.4", "lon": "22.0"}, {"country": "SE", "postcode": "11122", "street": "Gatan 1"}, {"country": "US", "region": "AK"},
+			{
+				"country":  "FI",
+				"postcode": "21100",
+			},
+			{"country": "FI", "postcode": "22100", "city": "Mariehamn"},
+			{"country": "EE"},
+			{"country": "NO"},
+			{
+				"country": "FI",
+				"lat":     "60.4",
+				"lon":     "22.0",
+			},
+			{"country": "SE", "postcode": "11122", "street": "Gatan 1"},
+			{"country": "US", "region": "AK"},
 		}).Draw(t, "to")
 		lines := rapid.SliceOfN(rapid.Custom(func(t *rapid.T) map[string]any {
-			return map[string]any{"sku": rapid.SampledFrom(f.Products).Draw(t, "product").SKU, "quantity": rapid.IntRange(1, 30).Draw(t, "quantity")}
+			return map[string]any{
+				"sku":      rapid.SampledFrom(f.Products).Draw(t, "product").SKU,
+				"quantity": rapid.IntRange(1, 30).Draw(t, "quantity"),
+			}
 		}), 0, 4).Draw(t, "lines")
-		body, err := json.Marshal(map[string]any{"to": to, "lines": lines, "coupons": []string{rapid.SampledFrom([]string{"", "LÖYLY", "x"}).Draw(t, "coupon")}})
+		body, err := json.Marshal(
+			map[string]any{
+				"to":      to,
+				"lines":   lines,
+				"coupons": []string{rapid.SampledFrom([]string{"", "LÖYLY", "x"}).Draw(t, "coupon")},
+			},
+		)
 		require.NoError(t, err)
 		status, answer := s.ask(t, string(body), true)
 		require.Equal(t, http.StatusOK, status, answer)
@@ -257,7 +310,10 @@ func TestTwoHundredAskAtOnce(t *testing.T) {
 	got := make([]string, 200)
 	for i := range got {
 		all.Go(func() {
-			body := fmt.Sprintf(`{"to":{"country":"FI","postcode":"21100"},"lines":[{"price":"1.00","weight":"0.1","quantity":%d}]}`, i+1)
+			body := fmt.Sprintf(
+				`{"to":{"country":"FI","postcode":"21100"},"lines":[{"price":"1.00","weight":"0.1","quantity":%d}]}`,
+				i+1,
+			)
 			resp, err := http.Post(s.URL+"/api/v1/quotes", "application/json", strings.NewReader(body))
 			if !assert.NoError(t, err) {
 				return
@@ -279,7 +335,10 @@ func BenchmarkQuoteOverHTTP(b *testing.B) {
 	s := opened(b)
 	var bodies []string // to every postcode of Finland
 	for _, code := range s.engine.Gazetteer().Codes("FI") {
-		bodies = append(bodies, `{"to":{"country":"FI","postcode":"`+code.Text+`"},"lines":[{"sku":"TOWEL-70","quantity":2},{"price":"24.00","weight":"0.4","quantity":1}]}`)
+		bodies = append(
+			bodies,
+			`{"to":{"country":"FI","postcode":"`+code.Text+`"},"lines":[{"sku":"TOWEL-70","quantity":2},{"price":"24.00","weight":"0.4","quantity":1}]}`,
+		)
 	}
 	requests, _, _ := s.engine.ReadRequest([]byte(bodies[0]))
 	answer := s.engine.Quote(&requests[0])

@@ -27,14 +27,14 @@ const (
 	// MaxFaults is how many faults an answer lists.
 	MaxFaults = 100
 
-	// KeyRate and KeyBurst are how many quotes a key may ask for in a second, and at once; KeyAtOnce how many of its exchanges are
-	// answered at the same time.
+	// KeyRate and KeyBurst are how many quotes a key may ask for in a second, and at once; KeyAtOnce how many
+	// of its exchanges are answered at the same time.
 	KeyRate   = 500
 	KeyBurst  = 2_000
 	KeyAtOnce = 16
 
-	// maxUnderWay is how many bytes of requests are worked on at once: a request may become some twenty times as large in memory. Each counts
-	// as leastUnderWay at least.
+	// maxUnderWay is how many bytes of requests are worked on at once: a request may become some twenty times
+	// as large in memory. Each counts as leastUnderWay at least.
 	maxUnderWay   = 8 << 20
 	leastUnderWay = 4 << 10
 	// maxWait is how long an exchange waits for its turn.
@@ -101,8 +101,8 @@ func (l *limits) enter(ctx context.Context, size int) (leave func(), err error) 
 // errEncoding is the error of a body in an encoding that is not read.
 var errEncoding = errors.New("a request comes as it is, or as gzip")
 
-// unpacked reads a request's body of at most [MaxBody] bytes, which it is as it came and unpacked. Its errors are errEncoding and
-// *[http.MaxBytesError], or those of a body that is broken.
+// unpacked reads a request's body of at most [MaxBody] bytes, which it is as it came and unpacked. Its errors
+// are errEncoding and *[http.MaxBytesError], or those of a body that is broken.
 func unpacked(w http.ResponseWriter, r *http.Request) (io.Reader, error) {
 	body := http.MaxBytesReader(w, r.Body, MaxBody)
 	switch encoding := strings.ToLower(strings.TrimSpace(r.Header.Get("Content-Encoding"))); encoding {

@@ -70,7 +70,12 @@ func TestBodiesMayBePacked(t *testing.T) {
 	assert.Equal(t, http.StatusUnsupportedMediaType, post("br", []byte(one)))
 	assert.Equal(t, http.StatusBadRequest, post("gzip", []byte(one)), "it is not packed")
 	assert.Equal(t, http.StatusBadRequest, post("gzip", packed(one)[:30]))
-	assert.Equal(t, http.StatusRequestEntityTooLarge, post("gzip", packed(strings.Repeat(" ", MaxBody+1)+one)), "4 MB are counted unpacked")
+	assert.Equal(
+		t,
+		http.StatusRequestEntityTooLarge,
+		post("gzip", packed(strings.Repeat(" ", MaxBody+1)+one)),
+		"4 MB are counted unpacked",
+	)
 }
 
 // Four million bytes of requests make neither an answer of a hundred million nor a billion in memory.
@@ -97,7 +102,9 @@ func TestABatchIsBounded(t *testing.T) {
 		assert.Less(t, size, 64<<10, item)
 		assert.Less(t, allocated, uint64(64<<20), item)
 	}
-	status, size, allocated := ask(`[{"to":{"country":"FI"},"lines":[` + strings.Repeat(`{"quantity":1},`, 9_999) + `{"quantity":1}]}]`)
+	status, size, allocated := ask(
+		`[{"to":{"country":"FI"},"lines":[` + strings.Repeat(`{"quantity":1},`, 9_999) + `{"quantity":1}]}]`,
+	)
 	assert.Equal(t, http.StatusOK, status)
 	assert.Less(t, size, 64<<10)
 	assert.Less(t, allocated, uint64(128<<20))

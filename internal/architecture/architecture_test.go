@@ -14,12 +14,37 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// floors are the packages of internal by where they stand: a package imports those of its own floor and of the floors below.
+// floors are the packages of internal by where they stand: a package imports those of its own floor and of the
+// floors below.
 var floors = [][]string{
 	{ // The core: rules and computation, without HTTP, SQL or HTML.
-		"exact", "fault", "jsonread", "oneline", "world", "postcode", "geodesic", "gazetteer", "measure", "place", "coverage", "calendar",
-		"rate", "charge", "store", "terms", "quote", "promise", "policy", "findings", "changes", "compare",
-		"sheet", "zonelist", "productlist", "ratelist", "access",
+		"exact",
+		"fault",
+		"jsonread",
+		"oneline",
+		"world",
+		"postcode",
+		"geodesic",
+		"gazetteer",
+		"measure",
+		"place",
+		"coverage",
+		"calendar",
+		"rate",
+		"charge",
+		"store",
+		"terms",
+		"quote",
+		"promise",
+		"policy",
+		"findings",
+		"changes",
+		"compare",
+		"sheet",
+		"zonelist",
+		"productlist",
+		"ratelist",
+		"access",
 	},
 	{"storage"},
 	{"draft", "intake", "samples", "demo"},
@@ -46,7 +71,13 @@ func TestArrowsGoDown(t *testing.T) {
 			continue
 		}
 		floor := floorOf(name)
-		require.NotEqual(t, -1, floor, "the package %s stands on no floor: say on which, here and in docs/architecture.md", name)
+		require.NotEqual(
+			t,
+			-1,
+			floor,
+			"the package %s stands on no floor: say on which, here and in docs/architecture.md",
+			name,
+		)
 		files, err := filepath.Glob(filepath.Join("..", name, "*.go"))
 		require.NoError(t, err)
 		for _, file := range files {
@@ -64,7 +95,13 @@ func TestArrowsGoDown(t *testing.T) {
 				}
 				if imported, ok := strings.CutPrefix(path, "diadrom/internal/"); ok {
 					to := floorOf(imported)
-					assert.True(t, to >= 0 && to <= floor, "%s imports %s, which stands above it or is for tests", file, imported)
+					assert.True(
+						t,
+						to >= 0 && to <= floor,
+						"%s imports %s, which stands above it or is for tests",
+						file,
+						imported,
+					)
 				}
 			}
 		}

@@ -83,7 +83,9 @@ func run(m *testing.M) (int, error) {
 	for i := range sideBySide {
 		l := launcher.New().Bin(chromium).Headless(true).NoSandbox(true).Leakless(false).
 			Set("disable-gpu").Set("disable-quic").Set("no-first-run").Set("disable-background-networking").
-			Set("disable-component-update").Set("disable-sync").Set("user-data-dir", filepath.Join(dir, fmt.Sprint("profile-", i)))
+			Set(
+				"disable-component-update",
+			).Set("disable-sync").Set("user-data-dir", filepath.Join(dir, fmt.Sprint("profile-", i)))
 		url, err := l.Launch()
 		if err != nil {
 			return 0, err
@@ -128,15 +130,20 @@ func (s *shop) open(t *testing.T, path string, width, height int) *rod.Page {
 	t.Cleanup(func() { page.Close() })
 	page = page.Timeout(time.Minute)
 	listen(t, page)
-	require.NoError(t, page.SetViewport(&proto.EmulationSetDeviceMetricsOverride{Width: width, Height: height, DeviceScaleFactor: 1}))
+	require.NoError(
+		t,
+		page.SetViewport(
+			&proto.EmulationSetDeviceMetricsOverride{Width: width, Height: height, DeviceScaleFactor: 1},
+		),
+	)
 	require.NoError(t, page.Navigate(s.url+path))
 	require.NoError(t, page.WaitLoad())
 	page.MustWaitIdle()
 	return page
 }
 
-// listen has a test fail on what the browser says on its console: an error of a script, of the security policy, of a page. Answers that
-// refuse what was typed (4xx) are told there too, and are no error.
+// listen has a test fail on what the browser says on its console: an error of a script, of the security policy,
+// of a page. Answers that refuse what was typed (4xx) are told there too, and are no error.
 func listen(t *testing.T, page *rod.Page) {
 	said := func(format string, args ...any) { t.Errorf("the console says: "+format, args...) }
 	require.NoError(t, proto.LogEnable{}.Call(page))
@@ -165,7 +172,16 @@ var lost = regexp.MustCompile(`^htmx:(sendAbort|sendError|afterRequest)\b`)
 // slow has every exchange of a page take 150 ms longer, as from far away.
 func slow(t *testing.T, page *rod.Page) *rod.Page {
 	require.NoError(t, proto.NetworkEnable{}.Call(page))
-	require.NoError(t, proto.NetworkEmulateNetworkConditions{Latency: 150, DownloadThroughput: -1, UploadThroughput: -1}.Call(page))
+	require.NoError(
+		t,
+		proto.NetworkEmulateNetworkConditions{
+			Latency:            150,
+			DownloadThroughput: -1,
+			UploadThroughput:   -1,
+		}.Call(
+			page,
+		),
+	)
 	return page
 }
 
@@ -278,7 +294,10 @@ func TestScreenshots(t *testing.T) {
 		}
 		quiet(page)
 		page.MustEval(`() => document.fonts.ready.then(() => 1)`)
-		picture, err := page.Screenshot(false, &proto.PageCaptureScreenshot{Format: proto.PageCaptureScreenshotFormatPng})
+		picture, err := page.Screenshot(
+			false,
+			&proto.PageCaptureScreenshot{Format: proto.PageCaptureScreenshotFormatPng},
+		)
 		require.NoError(t, err)
 		require.NoError(t, os.WriteFile(filepath.Join(into, shot.name+".png"), picture, 0o644))
 	}

@@ -28,11 +28,22 @@ func TestTheCheckoutByKeyboardAlone(t *testing.T) {
 	page := s.open(t, "/checkout", 1280, 800)
 	shows := func(selector, text string) {
 		t.Helper()
-		waitFor(t, page, `(s, w) => { const e = document.querySelector(s); return e && e.checkVisibility() && e.textContent.includes(w); }`, selector, text)
+		waitFor(
+			t,
+			page,
+			`(s, w) => { const e = document.querySelector(s); return e && e.checkVisibility() && e.textContent.includes(w); }`,
+			selector,
+			text,
+		)
 	}
 	gone := func(selector string) {
 		t.Helper()
-		waitFor(t, page, `(s) => { const e = document.querySelector(s); return !e || !e.checkVisibility(); }`, selector)
+		waitFor(
+			t,
+			page,
+			`(s) => { const e = document.querySelector(s); return !e || !e.checkVisibility(); }`,
+			selector,
+		)
 	}
 	shows("#total", "€88.90") // 82.00 of goods and the parcel, which is preselected
 	tabTo(t, page, ".cart [type=number]")
@@ -83,7 +94,12 @@ func TestTheOwnerChoosesHowTheCheckoutAsks(t *testing.T) {
 	s := demoShop(t)
 	page := s.open(t, "/checkout?of=draft", 390, 844)
 	choose := func(id, value string) {
-		page.MustElement(id).MustEval(`(v) => { this.value = v; this.dispatchEvent(new Event("change", {bubbles: true})); }`, value)
+		page.MustElement(
+			id,
+		).MustEval(
+			`(v) => { this.value = v; this.dispatchEvent(new Event("change", {bubbles: true})); }`,
+			value,
+		)
 		quiet(page)
 	}
 	waitText(t, page, "#total", "€88.90")
@@ -109,7 +125,8 @@ func TestTheOwnerChoosesHowTheCheckoutAsks(t *testing.T) {
 	assert.Equal(t, "wait", page.MustElement("#set-prices").MustProperty("value").String(), "the choice is kept")
 }
 
-// Countries that are passed while another is typed leave nothing behind, however late they answer; and a postcode that was typed stays.
+// Countries that are passed while another is typed leave nothing behind, however late they answer; and a
+// postcode that was typed stays.
 func TestACountryThatWasPassedLeavesNothingBehind(t *testing.T) {
 	s := demoShop(t)
 	page := s.open(t, "/checkout", 1280, 800)
@@ -145,7 +162,11 @@ func TestAnOrderIsPlacedAtThePriceOfTheMoment(t *testing.T) {
 	defer slow.MustStop()
 	page.MustElement("#first-name").MustInput("Aino Esimerkki")
 	page.MustElement("#first-street").MustInput("Esimerkkikatu 1")
-	page.MustElement(".cart [type=number]").MustSelectAllText().MustInput("5") // 169.00 of goods: the parcel is free
-	page.MustElement("#place").MustClick()                                     // before the new price is there
+	page.MustElement(
+		".cart [type=number]",
+	).MustSelectAllText().MustInput(
+		"5",
+	) // 169.00 of goods: the parcel is free
+	page.MustElement("#place").MustClick() // before the new price is there
 	waitText(t, page, "#placed", "it would have been €169.00")
 }

@@ -21,14 +21,32 @@ func value(page *rod.Page, selector string) string {
 
 // clipboard lets the pages of a shop use the clipboard.
 func clipboard(t *testing.T, s *shop) {
-	require.NoError(t, proto.BrowserGrantPermissions{Permissions: []proto.BrowserPermissionType{proto.BrowserPermissionTypeClipboardReadWrite, proto.BrowserPermissionTypeClipboardSanitizedWrite}, Origin: s.url}.Call(browserOf(t)))
+	require.NoError(
+		t,
+		proto.BrowserGrantPermissions{
+			Permissions: []proto.BrowserPermissionType{
+				proto.BrowserPermissionTypeClipboardReadWrite,
+				proto.BrowserPermissionTypeClipboardSanitizedWrite,
+			},
+			Origin: s.url,
+		}.Call(
+			browserOf(t),
+		),
+	)
 }
 
-// control presses a key with Ctrl, with the command of the clipboard that a browser's own keyboard handling would give it.
+// control presses a key with Ctrl, with the command of the clipboard that a browser's own keyboard handling
+// would give it.
 func control(page *rod.Page, key, command string) {
 	page.MustActivate()
 	for _, kind := range []proto.InputDispatchKeyEventType{proto.InputDispatchKeyEventTypeRawKeyDown, proto.InputDispatchKeyEventTypeKeyUp} {
-		event := proto.InputDispatchKeyEvent{Type: kind, Modifiers: 2, Key: key, Code: "Key" + strings.ToUpper(key), WindowsVirtualKeyCode: int(strings.ToUpper(key)[0])}
+		event := proto.InputDispatchKeyEvent{
+			Type:                  kind,
+			Modifiers:             2,
+			Key:                   key,
+			Code:                  "Key" + strings.ToUpper(key),
+			WindowsVirtualKeyCode: int(strings.ToUpper(key)[0]),
+		}
 		if kind == proto.InputDispatchKeyEventTypeRawKeyDown {
 			event.Commands = []string{command}
 		}
@@ -63,8 +81,21 @@ func TestGoodsAreTypedPastedAndTakenBack(t *testing.T) {
 
 	pasteInto(page, "#g-SEAT-1-weight", "100 g\t25\n110 g\t26\nbroken\t27\n")
 	waitText(t, page, "#goods-note", "5 cells taken, 1 not")
-	assert.Equal(t, []string{"0.1", "25", "0.11", "26", "broken", "27"}, []string{value(page, "#g-SEAT-1-weight"), value(page, "#g-SEAT-1-length"),
-		value(page, "#g-CAP-FELT-weight"), value(page, "#g-CAP-FELT-length"), value(page, "#g-CAP-LINEN-weight"), value(page, "#g-CAP-LINEN-length")})
+	assert.Equal(
+		t,
+		[]string{"0.1", "25", "0.11", "26", "broken", "27"},
+		[]string{
+			value(page, "#g-SEAT-1-weight"),
+			value(page, "#g-SEAT-1-length"),
+			value(
+				page,
+				"#g-CAP-FELT-weight",
+			),
+			value(page, "#g-CAP-FELT-length"),
+			value(page, "#g-CAP-LINEN-weight"),
+			value(page, "#g-CAP-LINEN-length"),
+		},
+	)
 
 	page.MustEval(`() => document.activeElement.blur()`)
 	page.KeyActions().Press(input.ControlLeft).Type('z').MustDo()

@@ -35,7 +35,11 @@ func TestFromAnEmptyStoreToAWorkingMatrixWithKeysAlone(t *testing.T) {
 		keys(page, input.Enter)
 		waitText(t, page, "#grid-list", "above "+at+" kg")
 	}
-	prices := [][]string{{"6.90", "9.90", "14"}, {"9.90", "14.90", "20"}, {"9.90 + 0.80 per started kg above 10", "no", "no"}}
+	prices := [][]string{
+		{"6.90", "9.90", "14"},
+		{"9.90", "14.90", "20"},
+		{"9.90 + 0.80 per started kg above 10", "no", "no"},
+	}
 	for column := range 3 {
 		page.MustElement(fmt.Sprintf("#c-list-0-%d", column)).MustFocus().MustSelectAllText()
 		for row := range 3 {
@@ -45,7 +49,12 @@ func TestFromAnEmptyStoreToAWorkingMatrixWithKeysAlone(t *testing.T) {
 			quiet(page)
 		}
 	}
-	waitText(t, page, "#said", "To Finland: 6.90 up to and including 2 kg, 9.90 up to 10 kg, then 0.80 more for each started kg.")
+	waitText(
+		t,
+		page,
+		"#said",
+		"To Finland: 6.90 up to and including 2 kg, 9.90 up to 10 kg, then 0.80 more for each started kg.",
+	)
 	page.MustElement("#till-to").MustFocus().MustSelectAllText()
 	page.MustInsertText("FI 22100")
 	keys(page, input.Escape, input.Enter)
@@ -70,7 +79,16 @@ func TestRangesOfAPriceListAreCopiedAndPasted(t *testing.T) {
 	assert.Equal(t, "5.90\t7.90\n7.90\t9.90\n", copied, "as a spreadsheet takes it")
 	pasteInto(page, "#c-list-0-1", copied)
 	waitText(t, page, ".note-line", "4 cells taken")
-	assert.Equal(t, []string{"5.90", "7.90", "7.90", "9.90"}, []string{value(page, "#c-list-0-1"), value(page, "#c-list-0-2"), value(page, "#c-list-1-1"), value(page, "#c-list-1-2")})
+	assert.Equal(
+		t,
+		[]string{"5.90", "7.90", "7.90", "9.90"},
+		[]string{
+			value(page, "#c-list-0-1"),
+			value(page, "#c-list-0-2"),
+			value(page, "#c-list-1-1"),
+			value(page, "#c-list-1-2"),
+		},
+	)
 	pasteInto(page, "#h-list-0", "3\t4.00\t5.00\t6.00\n15\t8.00\n20\t9.00\tcheap\t11.00\n")
 	waitText(t, page, ".note-line", "6 cells taken, 1 cell not")
 	page.MustElement("td:has(> #c-list-3-1) .slip-note")
@@ -113,7 +131,9 @@ func TestMethodsAreMovedAndTheirTermsTyped(t *testing.T) {
 	s := demoShop(t)
 	page := slow(t, s.open(t, "/methods", 1280, 800))
 	order := func() string {
-		return page.MustEval(`() => [...document.querySelectorAll(".methods > li")].map(l => l.dataset.id).join(" ")`).String()
+		return page.MustEval(
+			`() => [...document.querySelectorAll(".methods > li")].map(l => l.dataset.id).join(" ")`,
+		).String()
 	}
 	page.MustElement("#grip-locker").MustFocus()
 	keys(page, input.ArrowUp)
@@ -122,8 +142,10 @@ func TestMethodsAreMovedAndTheirTermsTyped(t *testing.T) {
 	keys(page, input.ArrowUp)
 	waitFor(t, page, `() => document.querySelector(".methods > li").dataset.id === "locker"`)
 	assert.Equal(t, "locker letter parcel freight van workshop market", order())
-	page.MustEval(`() => { const drag = (type, el) => el.dispatchEvent(new DragEvent(type, { bubbles: true, cancelable: true, dataTransfer: new DataTransfer() }));
-		drag("dragstart", document.querySelector("#grip-locker")); drag("dragover", document.querySelector("#method-van")); drag("drop", document.querySelector("#method-van")); }`)
+	page.MustEval(
+		`() => { const drag = (type, el) => el.dispatchEvent(new DragEvent(type, { bubbles: true, cancelable: true, dataTransfer: new DataTransfer() }));
+		drag("dragstart", document.querySelector("#grip-locker")); drag("dragover", document.querySelector("#method-van")); drag("drop", document.querySelector("#method-van")); }`,
+	)
 	waitFor(t, page, `() => document.querySelector(".methods > li:nth-child(4)").dataset.id === "locker"`)
 	assert.Equal(t, "letter parcel freight locker van workshop market", order())
 

@@ -34,7 +34,11 @@ func charge(page *rod.Page, method string) string {
 func waitFor(t *testing.T, page *rod.Page, js string, args ...any) {
 	t.Helper()
 	if err := page.Timeout(15 * time.Second).Wait(rod.Eval(js, args...)); err != nil {
-		told, _ := page.Timeout(5 * time.Second).Eval(`() => [document.activeElement.id, ...[...document.querySelectorAll("[role=alert], #history, .slip, .htmx-request, [aria-invalid]")].map(e => (e.id + " " + (e.value ?? e.textContent)).replace(/\s+/g, " ").trim())].join(" | ")`)
+		told, _ := page.Timeout(
+			5 * time.Second,
+		).Eval(
+			`() => [document.activeElement.id, ...[...document.querySelectorAll("[role=alert], #history, .slip, .htmx-request, [aria-invalid]")].map(e => (e.id + " " + (e.value ?? e.textContent)).replace(/\s+/g, " ").trim())].join(" | ")`,
+		)
 		said := ""
 		if told != nil {
 			said = told.Value.String()
@@ -46,7 +50,15 @@ func waitFor(t *testing.T, page *rod.Page, js string, args ...any) {
 // waitText waits until an element's text holds what is wanted.
 func waitText(t *testing.T, page *rod.Page, selector, want string) {
 	t.Helper()
-	ok := page.Timeout(15 * time.Second).Wait(rod.Eval(`(s, w) => { const e = document.querySelector(s); return e && e.textContent.includes(w); }`, selector, want))
+	ok := page.Timeout(
+		15 * time.Second,
+	).Wait(
+		rod.Eval(
+			`(s, w) => { const e = document.querySelector(s); return e && e.textContent.includes(w); }`,
+			selector,
+			want,
+		),
+	)
 	if ok != nil {
 		have := ""
 		if e, err := page.Timeout(time.Second).Element(selector); err == nil {
@@ -68,7 +80,12 @@ func TestAPriceChangedIsQuotedAtOnceAndOutlivesAKill(t *testing.T) {
 	waitText(t, page, `#till details[data-method=parcel] .was`, "was €6.90")
 	waitText(t, page, "#saved", "Saved")
 	page.MustElement(`#till details[data-method=parcel] summary`).MustClick()
-	assert.Equal(t, "7.20", page.MustElement("#c-list-0-0").MustProperty("value").String(), "the cell is there, as it was typed")
+	assert.Equal(
+		t,
+		"7.20",
+		page.MustElement("#c-list-0-0").MustProperty("value").String(),
+		"the cell is there, as it was typed",
+	)
 	reckoning := page.MustElement(`#till details[data-method=parcel] .reck`).MustText()
 	assert.Contains(t, reckoning, "up to and including 2 kg: 7.20")
 	assert.Contains(t, reckoning, "Finland")
@@ -93,8 +110,15 @@ func TestSlipsStandBesideTheirField(t *testing.T) {
 		typeOver(page, c.field, c.typed)
 		waitText(t, page, ":is(.box, td):has(> "+c.field+", > * > "+c.field+") .slip-note", c.says)
 		assert.Equal(t, c.typed, page.MustElement(c.field).MustProperty("value").String(), "what was typed is kept")
-		assert.True(t, page.MustEval(`(s) => { const cell = document.querySelector(s).closest("td, th"); return cell.querySelector(".slip-note").getBoundingClientRect().bottom <= cell.getBoundingClientRect().bottom + 1; }`, c.field).Bool(),
-			"%s: the note lies in its cell, not over the next", c.field)
+		assert.True(
+			t,
+			page.MustEval(
+				`(s) => { const cell = document.querySelector(s).closest("td, th"); return cell.querySelector(".slip-note").getBoundingClientRect().bottom <= cell.getBoundingClientRect().bottom + 1; }`,
+				c.field,
+			).Bool(),
+			"%s: the note lies in its cell, not over the next",
+			c.field,
+		)
 	}
 	assert.Equal(t, "€6.90", charge(page, "parcel"), "nothing has changed")
 	typeOver(page, "#c-list-0-0", "6,95")
@@ -136,7 +160,12 @@ func TestTheListIsWalkedWithKeysAlone(t *testing.T) {
 	waitText(t, page, "#saved", "Saved")
 	page.MustInsertText("oops")
 	page.KeyActions().Press(input.Escape).MustDo()
-	assert.Equal(t, "14.90", page.MustElement("#c-list-2-1").MustProperty("value").String(), "Escape takes typing back")
+	assert.Equal(
+		t,
+		"14.90",
+		page.MustElement("#c-list-2-1").MustProperty("value").String(),
+		"Escape takes typing back",
+	)
 	page.MustEval(`() => document.activeElement.blur()`)
 	page.KeyActions().Press('t').MustDo()
 	waitFor(t, page, `() => document.body.classList.contains("till-shut")`)
@@ -154,7 +183,12 @@ func TestTwoWindowsDoNotOverwriteOneAnother(t *testing.T) {
 	require.Equal(t, http.StatusOK, resp.StatusCode)
 	typeOver(page, "#c-list-0-0", "8.00")
 	waitText(t, page, "td:has(> #c-list-0-0) .slip-note", "changed to 7.00 in another window")
-	assert.Equal(t, "8.00", page.MustElement("#c-list-0-0").MustProperty("value").String(), "what was typed is kept")
+	assert.Equal(
+		t,
+		"8.00",
+		page.MustElement("#c-list-0-0").MustProperty("value").String(),
+		"what was typed is kept",
+	)
 	page.MustElement("#c-list-0-0").MustFocus()
 	page.KeyActions().Press(input.Enter).MustDo()
 	waitText(t, page, `#till details[data-method=parcel] .charge`, "8.00")
@@ -189,8 +223,8 @@ const squeezedFields = `() => [...document.querySelectorAll("input, select, text
 	return e.tagName === "BUTTON" ? e.scrollWidth > e.clientWidth + 1 : e.clientWidth < 34;
 }).map(e => (e.id || e.name || e.className || e.textContent) + " " + e.clientWidth + "/" + e.scrollWidth).join(", ")`
 
-// Every page is there with all that belongs to it, is wide enough and no wider at 1280 and at 390 px, and has nothing that WCAG A and AA
-// forbid.
+// Every page is there with all that belongs to it, is wide enough and no wider at 1280 and at 390 px, and has
+// nothing that WCAG A and AA forbid.
 func TestEveryPageIsWhole(t *testing.T) {
 	axe := readAxe(t)
 	s := demoShop(t)
@@ -208,18 +242,46 @@ func TestEveryPageIsWhole(t *testing.T) {
 	}
 	for _, path := range []string{"/zones", "/zones?strip=FI&from=20000&to=29999&new=FI+22*", "/zones/file/1", "/goods", "/goods/file/2", "/methods", "/rates/freight", "/rates/parcel", "/quotes", "/quotes?over=weight", "/promises", "/live", "/live/file/3", "/people", "/checkout"} {
 		page := s.open(t, path, 1280, 800)
-		refused := page.MustEval(`() => performance.getEntriesByType("resource").filter(r => r.responseStatus >= 400 || !r.name.startsWith(location.origin)).map(r => r.name).join(" ")`).String()
+		refused := page.MustEval(
+			`() => performance.getEntriesByType("resource").filter(r => r.responseStatus >= 400 || !r.name.startsWith(location.origin)).map(r => r.name).join(" ")`,
+		).String()
 		assert.Empty(t, refused, path)
-		assert.True(t, page.MustEval(`() => !!window.htmx && !!window.Alpine && document.fonts.check("15px 'Atkinson Next'")`).Bool(), path)
+		assert.True(
+			t,
+			page.MustEval(
+				`() => !!window.htmx && !!window.Alpine && document.fonts.check("15px 'Atkinson Next'")`,
+			).Bool(),
+			path,
+		)
 		for _, width := range []int{390, 1280} {
-			require.NoError(t, page.SetViewport(&proto.EmulationSetDeviceMetricsOverride{Width: width, Height: 800, DeviceScaleFactor: 1}))
-			assert.LessOrEqual(t, page.MustEval(`() => document.documentElement.scrollWidth - innerWidth`).Int(), 0, "%s scrolls sideways at %d px", path, width)
+			require.NoError(
+				t,
+				page.SetViewport(
+					&proto.EmulationSetDeviceMetricsOverride{Width: width, Height: 800, DeviceScaleFactor: 1},
+				),
+			)
+			assert.LessOrEqual(
+				t,
+				page.MustEval(`() => document.documentElement.scrollWidth - innerWidth`).Int(),
+				0,
+				"%s scrolls sideways at %d px",
+				path,
+				width,
+			)
 			squeezed := page.MustEval(squeezedFields).String()
-			assert.Empty(t, squeezed, "fields and buttons of %s at %d px that show nothing of what is in them", path, width)
+			assert.Empty(
+				t,
+				squeezed,
+				"fields and buttons of %s at %d px that show nothing of what is in them",
+				path,
+				width,
+			)
 		}
 		page.MustEval(`() => { document.querySelectorAll("details").forEach(d => d.open = true) }`)
 		page.MustEval(`(code) => { (0, eval)(code); }`, axe)
-		found := page.MustEval(`() => axe.run({runOnly: ["wcag2a", "wcag2aa"]}).then(r => r.violations.map(v => v.id + ": " + v.nodes.slice(0, 3).map(n => n.target.join(" ") + " " + n.failureSummary).join(" | ")).join("\n"))`).String()
+		found := page.MustEval(
+			`() => axe.run({runOnly: ["wcag2a", "wcag2aa"]}).then(r => r.violations.map(v => v.id + ": " + v.nodes.slice(0, 3).map(n => n.target.join(" ") + " " + n.failureSummary).join(" | ")).join("\n"))`,
+		).String()
 		assert.Empty(t, found, path)
 	}
 }
@@ -289,7 +351,12 @@ func TestTheCodeStripZoomsAndStartsZones(t *testing.T) {
 	page.KeyActions().Press(input.Enter).MustDo()
 	wait()
 	page.MustWaitLoad()
-	assert.Equal(t, "FI 21600 to 21659", page.MustElement("#new-zone").MustProperty("value").String(), "a stretch starts a zone")
+	assert.Equal(
+		t,
+		"FI 21600 to 21659",
+		page.MustElement("#new-zone").MustProperty("value").String(),
+		"a stretch starts a zone",
+	)
 
 	page = s.open(t, "/zones", 1280, 800)
 	for _, zone := range []string{"finland", "eu", "world"} {
@@ -313,7 +380,12 @@ func TestPastingThreeHundredCodesOfWhichThreeAreWrong(t *testing.T) {
 	waitText(t, page, "#zone-finland-50000-and-296-more", "297 taken")
 	waitText(t, page, "#zone-finland-50000-and-296-more .slip-note", "3 parts not taken")
 	field := "#add-finland-50000-and-296-more"
-	assert.Equal(t, "5000, 500000, ABCDE", page.MustElement(field).MustProperty("value").String(), "the wrong ones stay to be mended")
+	assert.Equal(
+		t,
+		"5000, 500000, ABCDE",
+		page.MustElement(field).MustProperty("value").String(),
+		"the wrong ones stay to be mended",
+	)
 	page.MustElement(field).MustFocus().MustSelectAllText()
 	page.MustInsertText("5000*")
 	page.KeyActions().Press(input.Enter).MustDo()

@@ -15,7 +15,8 @@ func enter(page *rod.Page, selector, text string) {
 	page.MustInsertText(text)
 }
 
-// What is typed while an answer is under way stays, keeps the cursor, and is sent: in the Till, in grids, in other fields.
+// What is typed while an answer is under way stays, keeps the cursor, and is sent: in the Till, in grids, in
+// other fields.
 func TestTypingOutlivesTheAnswersOfEarlierEdits(t *testing.T) {
 	s := demoShop(t)
 	page := slow(t, s.open(t, "/rates/parcel", 1280, 800))
@@ -38,7 +39,11 @@ func TestTypingOutlivesTheAnswersOfEarlierEdits(t *testing.T) {
 	}
 	edit(finland, "6.00") // two cells, the second left before the first was answered
 	edit(aland, "9.50")
-	waitFor(t, page, `() => [...document.querySelectorAll("tr[data-at='2'] td .cell")].slice(0, 2).map((c) => c.defaultValue).join() === "6.00,9.50"`)
+	waitFor(
+		t,
+		page,
+		`() => [...document.querySelectorAll("tr[data-at='2'] td .cell")].slice(0, 2).map((c) => c.defaultValue).join() === "6.00,9.50"`,
+	)
 	edit(finland, "6.10") // one cell twice
 	edit(finland, "6.20")
 	waitFor(t, page, `f => document.querySelector(f).defaultValue === "6.20"`, finland)
@@ -58,11 +63,16 @@ func TestTypingOutlivesTheAnswersOfEarlierEdits(t *testing.T) {
 	edit("#g-TOWEL-70-price", "30")
 	edit("#g-TOWEL-50-price", "15")
 	enter(page, "#new-name", "A new thing")
-	waitFor(t, page, `() => document.querySelector("#g-TOWEL-50-price").defaultValue === "15.00" && document.querySelector("#g-TOWEL-70-price").defaultValue === "30.00"`)
+	waitFor(
+		t,
+		page,
+		`() => document.querySelector("#g-TOWEL-50-price").defaultValue === "15.00" && document.querySelector("#g-TOWEL-70-price").defaultValue === "30.00"`,
+	)
 	assert.Equal(t, "A new thing", value(page, "#new-name"))
 }
 
-// Classes are counted anew with each product, the shop is called by its new name at once, and Undo listens wherever the focus is.
+// Classes are counted anew with each product, the shop is called by its new name at once, and Undo listens
+// wherever the focus is.
 func TestCountsAndNamesAreNotStale(t *testing.T) {
 	s := demoShop(t)
 	page := s.open(t, "/goods", 1280, 800)

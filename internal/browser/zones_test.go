@@ -22,7 +22,9 @@ func keys(page *rod.Page, list ...input.Key) {
 }
 
 func focused(page *rod.Page) string {
-	return page.MustEval(`() => document.activeElement.id || document.activeElement.getAttribute("aria-label") || ""`).String()
+	return page.MustEval(
+		`() => document.activeElement.id || document.activeElement.getAttribute("aria-label") || ""`,
+	).String()
 }
 
 // The broad zone is made first, and stands first in the file: the narrow one takes its addresses all the same.
@@ -41,7 +43,12 @@ func TestTheOrderingMistakeCannotBeMade(t *testing.T) {
 	page.MustElement("#till-to").MustFocus().MustSelectAllText()
 	page.MustInsertText("22100")
 	keys(page, input.Escape, input.Enter)
-	waitText(t, page, "#tried", "is taken by  Finland 22* (postcode FI 22*), then  Finland (country FI), then  everywhere")
+	waitText(
+		t,
+		page,
+		"#tried",
+		"is taken by  Finland 22* (postcode FI 22*), then  Finland (country FI), then  everywhere",
+	)
 	waitText(t, page, "#zone-finland-22", "takes 22100")
 
 	page.MustElement("#pin-everywhere").MustClick() // the only way to have it otherwise, and it is said
@@ -61,7 +68,12 @@ func TestAZoneIsTypedWithKeysAlone(t *testing.T) {
 	page.MustInsertText(", not 2116")
 	waitText(t, page, "#offers", "21160")
 	keys(page, input.ArrowDown, input.ArrowUp, input.ArrowDown, input.Enter)
-	assert.Equal(t, "Naantali, not FI 21160", page.MustElement("#new-zone").MustProperty("value").String(), "what stood before is kept")
+	assert.Equal(
+		t,
+		"Naantali, not FI 21160",
+		page.MustElement("#new-zone").MustProperty("value").String(),
+		"what stood before is kept",
+	)
 	keys(page, input.Enter)
 	waitText(t, page, "#zone-naantali", "not FI 21160")
 
@@ -115,7 +127,8 @@ func TestTheStripIsWalkedAndLeavesOut(t *testing.T) {
 	page.MustElement(`#strip a[aria-label^="EC1A: United Kingdom BT"]`)
 }
 
-// A list of 60,000 places, and a server that is killed while it takes it in: the next one goes on, and has each line once.
+// A list of 60,000 places, and a server that is killed while it takes it in: the next one goes on, and has each
+// line once.
 func TestAListOfPlacesOutlivesAKill(t *testing.T) {
 	dir := t.TempDir()
 	var b strings.Builder
@@ -134,7 +147,11 @@ func TestAListOfPlacesOutlivesAKill(t *testing.T) {
 
 	again := start(t, "demo", dir)
 	page = again.open(t, "/zones", 1280, 800)
-	ok := page.Timeout(30 * time.Second).Wait(rod.Eval(`() => document.querySelector("#lists").textContent.includes("Sweden (60,000 codes)")`))
+	ok := page.Timeout(
+		30 * time.Second,
+	).Wait(
+		rod.Eval(`() => document.querySelector("#lists").textContent.includes("Sweden (60,000 codes)")`),
+	)
 	require.NoError(t, ok, page.MustElement("#lists").MustText())
 	page.MustEval(`() => { document.querySelectorAll("#lists, #lists details").forEach(d => d.open = true) }`)
 	assert.Contains(t, page.MustElement("#lists").MustText(), "1 line skipped")

@@ -1,9 +1,9 @@
 // Package calendar turns days of delivery into dates.
 //
-// An order leaves the shop on the day on which it is placed, if the shop works on it and it is placed before the cut-off; else on the
-// shop's next working day. From that day on working days are counted from Monday to Friday without the public holidays of the shop's
-// country, calendar days all of them. The shop's own closed days and its working days only say when an order leaves: carriers do not
-// keep them.
+// An order leaves the shop on the day on which it is placed, if the shop works on it and it is placed before
+// the cut-off; else on the shop's next working day. From that day on working days are counted from Monday to
+// Friday without the public holidays of the shop's country, calendar days all of them. The shop's own closed
+// days and its working days only say when an order leaves: carriers do not keep them.
 package calendar
 
 import (
@@ -46,7 +46,13 @@ func Location(name string) (*time.Location, error) {
 // Time reads a time of day as hours and minutes, 00:00 to 24:00.
 func Time(text string) (time.Duration, error) {
 	var hours, minutes int
-	if n, err := fmt.Sscanf(strings.Replace(text, ".", ":", 1)+" ", "%d:%d ", &hours, &minutes); n != 2 || err != nil || hours < 0 || minutes < 0 || minutes > 59 || hours*60+minutes > 24*60 || len(text) > 5 {
+	if n, err := fmt.Sscanf(
+		strings.Replace(text, ".", ":", 1)+" ",
+		"%d:%d ",
+		&hours,
+		&minutes,
+	); n != 2 || err != nil || hours < 0 || minutes < 0 || minutes > 59 || hours*60+minutes > 24*60 ||
+		len(text) > 5 {
 		return 0, fmt.Errorf("%.20q is not a time of day such as 14:00", text)
 	}
 	return time.Duration(hours)*time.Hour + time.Duration(minutes)*time.Minute, nil

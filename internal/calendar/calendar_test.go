@@ -25,8 +25,9 @@ func made(t require.TestingT, p Plan) *Calendar {
 	return c
 }
 
-// The bank holidays of England and Wales as gov.uk/bank-holidays publishes them, and Finland's as the Almanac Office of the University
-// of Helsinki publishes them (with the two eves), both written down from memory. What falls on a weekend counts as well.
+// The bank holidays of England and Wales as gov.uk/bank-holidays publishes them, and Finland's as the Almanac
+// Office of the University of Helsinki publishes them (with the two eves), both written down from memory. What
+// falls on a weekend counts as well.
 func TestPublicHolidaysAreThosePublished(t *testing.T) {
 	for _, tt := range []struct {
 		country string
@@ -51,15 +52,20 @@ func TestPublicHolidaysAreThosePublished(t *testing.T) {
 	assert.False(t, Known("XX"))
 }
 
-// The public holidays from Monday to Friday of 2024 to 2030 as date-holidays 3.37.0 (npm, CC BY 3.0), which keeps the rules of each
-// country with their sources, has them: make refresh records them. None may be missing here, and what is more is a day that it has as a
-// bank holiday, an optional one or an observed one, in the countries in which such days count here.
+// The public holidays from Monday to Friday of 2024 to 2030 as date-holidays 3.37.0 (npm, CC BY 3.0), which
+// keeps the rules of each country with their sources, has them: make refresh records them. None may be missing
+// here, and what is more is a day that it has as a bank holiday, an optional one or an observed one, in the
+// countries in which such days count here.
 func TestPublicHolidaysAreThoseOfAnOpenDataset(t *testing.T) {
 	data, err := os.ReadFile("testdata/holidays.tsv")
 	require.NoError(t, err)
 	more := map[string]string{
-		"BR": "Carnival and Corpus Christi: optional by law, taken by nearly all", "DK": "Constitution Day: shops are shut", "NL": "Good Friday and Liberation Day",
-		"FI": "Midsummer Eve and Christmas Eve", "SE": "the eves of Midsummer, Christmas and New Year", "SK": "holidays that became working days",
+		"BR": "Carnival and Corpus Christi: optional by law, taken by nearly all",
+		"DK": "Constitution Day: shops are shut",
+		"NL": "Good Friday and Liberation Day",
+		"FI": "Midsummer Eve and Christmas Eve",
+		"SE": "the eves of Midsummer, Christmas and New Year",
+		"SK": "holidays that became working days",
 		"US": "Veterans Day, where it is observed",
 	}
 	countries := map[string]bool{}
@@ -78,7 +84,13 @@ func TestPublicHolidaysAreThoseOfAnOpenDataset(t *testing.T) {
 			if weekday := on.Weekday(); weekday == time.Saturday || weekday == time.Sunday {
 				continue
 			}
-			assert.True(t, more[f[0]] != "" && slices.Contains(extra, on.Format("01-02")), "%s is no holiday in %s", on.Format(time.DateOnly), f[0])
+			assert.True(
+				t,
+				more[f[0]] != "" && slices.Contains(extra, on.Format("01-02")),
+				"%s is no holiday in %s",
+				on.Format(time.DateOnly),
+				f[0],
+			)
 		}
 		countries[f[0]] = true
 	}
@@ -107,12 +119,22 @@ func TestOrdersLeaveAndArrive(t *testing.T) {
 		require.NoError(t, err)
 		leaves := c.Leaves(at)
 		assert.Equal(t, tt.leaves, leaves.Format(time.DateOnly), tt.at)
-		assert.Equal(t, tt.text, Format(c.After(leaves, tt.min, tt.business), c.After(leaves, tt.max, tt.business)), tt.at)
+		assert.Equal(
+			t,
+			tt.text,
+			Format(c.After(leaves, tt.min, tt.business), c.After(leaves, tt.max, tt.business)),
+			tt.at,
+		)
 	}
 	weekend := made(t, Plan{TimeZone: "UTC", CutOff: "24:00", Weekdays: []string{"sat", "sun"}})
 	leaves := weekend.Leaves(time.Date(2026, 11, 24, 23, 59, 0, 0, time.UTC))
 	assert.Equal(t, "Sat 28 November", Format(leaves, leaves), "a shop that packs on weekends")
-	assert.Equal(t, "2026-11-30", weekend.After(leaves, 1, true).Format(time.DateOnly), "what it hands over moves on working days")
+	assert.Equal(
+		t,
+		"2026-11-30",
+		weekend.After(leaves, 1, true).Format(time.DateOnly),
+		"what it hands over moves on working days",
+	)
 }
 
 func TestPlansThatCannotBe(t *testing.T) {
@@ -177,14 +199,27 @@ func TestDatesAreReadBackAsWritten(t *testing.T) {
 	})
 }
 
-// Whatever the plan: an order never leaves before it is placed nor on a day off, a later order never leaves earlier, and more days
-// never arrive earlier.
+// Whatever the plan: an order never leaves before it is placed nor on a day off, a later order never leaves
+// earlier, and more days never arrive earlier.
 func TestLaterOrdersLeaveLater(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		c := made(t, Plan{
-			TimeZone: rapid.SampledFrom([]string{"UTC", "Europe/Helsinki", "America/New_York", "Pacific/Auckland"}).Draw(t, "zone"),
-			CutOff:   rapid.SampledFrom([]string{"00:00", "12:30", "24:00"}).Draw(t, "cut-off"),
-			Weekdays: rapid.SliceOfNDistinct(rapid.SampledFrom(Weekdays), 1, 7, rapid.ID[string]).Draw(t, "weekdays"),
+			TimeZone: rapid.SampledFrom(
+				[]string{"UTC", "Europe/Helsinki", "America/New_York", "Pacific/Auckland"},
+			).Draw(
+				t,
+				"zone",
+			),
+			CutOff: rapid.SampledFrom([]string{"00:00", "12:30", "24:00"}).Draw(t, "cut-off"),
+			Weekdays: rapid.SliceOfNDistinct(
+				rapid.SampledFrom(Weekdays),
+				1,
+				7,
+				rapid.ID[string],
+			).Draw(
+				t,
+				"weekdays",
+			),
 			Holidays: rapid.SampledFrom(append(Countries(), "")).Draw(t, "holidays"),
 		})
 		at := time.Unix(rapid.Int64Range(1_700_000_000, 1_900_000_000).Draw(t, "at"), 0)

@@ -13,8 +13,9 @@ var forms = []string{time.DateOnly, "2.1.2006", "2 January 2006", "2 Jan 2006", 
 
 var parts = regexp.MustCompile(`[,;\n]+`)
 
-// ParseDates reads dates as they are typed, one after another with commas or lines between them: 2026-12-24, 24.12.2026, 24 December 2026,
-// and from one to another ("24.12.2026 to 1.1.2027"). They come in order, each once, as in ISO 8601.
+// ParseDates reads dates as they are typed, one after another with commas or lines between them: 2026-12-24,
+// 24.12.2026, 24 December 2026, and from one to another ("24.12.2026 to 1.1.2027"). They come in order, each
+// once, as in ISO 8601.
 func ParseDates(text string) ([]string, error) {
 	var days []string
 	for _, part := range parts.Split(text, -1) {

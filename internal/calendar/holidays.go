@@ -44,37 +44,89 @@ import (
 	"github.com/rickar/cal/v2/za"
 )
 
-// finland's are the church's holidays by the Church Act, New Year's Day, May Day (act 272/1944) and Independence Day (act 388/1937), the acts
-// from memory; with Midsummer Eve and Christmas Eve, which are not, but on which nothing is delivered (common practice, no source).
+// finland's are the church's holidays by the Church Act, New Year's Day, May Day (act 272/1944) and
+// Independence Day (act 388/1937), the acts from memory; with Midsummer Eve and Christmas Eve, which are not,
+// but on which nothing is delivered (common practice, no source).
 var finland = []*cal.Holiday{
-	fixed("Uudenvuodenpäivä", time.January, 1), fixed("Loppiainen", time.January, 6), fixed("Vappu", time.May, 1),
-	fixed("Itsenäisyyspäivä", time.December, 6), fixed("Jouluaatto", time.December, 24), fixed("Joulupäivä", time.December, 25),
+	fixed("Uudenvuodenpäivä", time.January, 1),
+	fixed("Loppiainen", time.January, 6),
+	fixed("Vappu", time.May, 1),
+	fixed(
+		"Itsenäisyyspäivä",
+		time.December,
+		6,
+	),
+	fixed("Jouluaatto", time.December, 24),
+	fixed("Joulupäivä", time.December, 25),
 	fixed("Tapaninpäivä", time.December, 26),
-	easter("Pitkäperjantai", -2), easter("Pääsiäispäivä", 0), easter("2. pääsiäispäivä", 1), easter("Helatorstai", 39), easter("Helluntaipäivä", 49),
-	from("Juhannusaatto", time.June, 19, time.Friday), from("Juhannuspäivä", time.June, 20, time.Saturday),
+	easter(
+		"Pitkäperjantai",
+		-2,
+	),
+	easter("Pääsiäispäivä", 0),
+	easter("2. pääsiäispäivä", 1),
+	easter("Helatorstai", 39),
+	easter("Helluntaipäivä", 49),
+	from("Juhannusaatto", time.June, 19, time.Friday),
+	from("Juhannuspäivä", time.June, 20, time.Saturday),
 	from("Pyhäinpäivä", time.October, 31, time.Saturday),
 }
 
-// estonia's are those of its Act on Public Holidays and Days of National Importance, from memory and as date-holidays has them.
+// estonia's are those of its Act on Public Holidays and Days of National Importance, from memory and as
+// date-holidays has them.
 var estonia = []*cal.Holiday{
-	fixed("uusaasta", time.January, 1), fixed("iseseisvuspäev", time.February, 24), fixed("kevadpüha", time.May, 1),
-	fixed("võidupüha", time.June, 23), fixed("jaanipäev", time.June, 24), fixed("taasiseseisvumispäev", time.August, 20),
-	fixed("jõululaupäev", time.December, 24), fixed("esimene jõulupüha", time.December, 25), fixed("teine jõulupüha", time.December, 26),
-	easter("suur reede", -2), easter("ülestõusmispühade 1. püha", 0), easter("nelipühade 1. püha", 49),
+	fixed("uusaasta", time.January, 1),
+	fixed("iseseisvuspäev", time.February, 24),
+	fixed("kevadpüha", time.May, 1),
+	fixed(
+		"võidupüha",
+		time.June,
+		23,
+	),
+	fixed("jaanipäev", time.June, 24),
+	fixed("taasiseseisvumispäev", time.August, 20),
+	fixed(
+		"jõululaupäev",
+		time.December,
+		24,
+	),
+	fixed("esimene jõulupüha", time.December, 25),
+	fixed("teine jõulupüha", time.December, 26),
+	easter("suur reede", -2),
+	easter("ülestõusmispühade 1. püha", 0),
+	easter("nelipühade 1. püha", 49),
 }
 
-// Of Australia and Switzerland only what holds in every state and in nearly every canton; rickar/cal has them by state, and as all of the
-// cantons' together.
+// Of Australia and Switzerland only what holds in every state and in nearly every canton; rickar/cal has them
+// by state, and as all of the cantons' together.
 var (
-	australia   = []*cal.Holiday{au.NewYear, au.AustraliaDay, au.GoodFriday, au.EasterMonday, au.AnzacDay, au.ChristmasDay, au.BoxingDay}
-	switzerland = []*cal.Holiday{ch.Neujahr, ch.Karfreitag, ch.Ostermontag, ch.Auffahrt, ch.Pfingstmontag, ch.Bundesfeiertag, ch.Weihnachtstag,
-		ch.ZweiterWeihnachtsfeiertag}
+	australia = []*cal.Holiday{
+		au.NewYear,
+		au.AustraliaDay,
+		au.GoodFriday,
+		au.EasterMonday,
+		au.AnzacDay,
+		au.ChristmasDay,
+		au.BoxingDay,
+	}
+	switzerland = []*cal.Holiday{
+		ch.Neujahr,
+		ch.Karfreitag,
+		ch.Ostermontag,
+		ch.Auffahrt,
+		ch.Pfingstmontag,
+		ch.Bundesfeiertag,
+		ch.Weihnachtstag,
+		ch.ZweiterWeihnachtsfeiertag,
+	}
 )
 
-// matariki are the days of the Te Kāhui o Matariki Public Holiday Act 2022 of New Zealand, schedule 1, as date-holidays has them: month and
-// day for each year from 2022.
-var matariki = strings.Fields(`06-24 07-14 06-28 06-20 07-10 06-25 07-14 07-06 06-21 07-11 07-02 06-24 07-07 06-29 07-18 07-10 06-25 07-15 07-06
-	07-19 07-11 07-03 06-24 07-07 06-29 07-19 07-03 06-25 07-15 06-30 06-21`)
+// matariki are the days of the Te Kāhui o Matariki Public Holiday Act 2022 of New Zealand, schedule 1, as
+// date-holidays has them: month and day for each year from 2022.
+var matariki = strings.Fields(
+	`06-24 07-14 06-28 06-20 07-10 06-25 07-14 07-06 06-21 07-11 07-02 06-24 07-07 06-29 07-18 07-10 06-25 07-15 07-06
+	07-19 07-11 07-03 06-24 07-07 06-29 07-19 07-03 06-25 07-15 06-30 06-21`,
+)
 
 func matarikiOf(_ *cal.Holiday, year int) time.Time {
 	if i := year - 2022; i >= 0 && i < len(matariki) {
@@ -103,8 +155,9 @@ func from(name string, month time.Month, day int, weekday time.Weekday) *cal.Hol
 	return &cal.Holiday{Name: name, Month: month, Day: day, Weekday: weekday, Offset: 1, Func: cal.CalcWeekdayFrom}
 }
 
-// holidays are the public holidays of countries, as rickar/cal has them; it lacks Estonia's and Finland's, and what the laws of Brazil
-// (14.759/2023), Italy (151/2025), New Zealand and Poland (of 6 December 2024; the laws from memory) have added.
+// holidays are the public holidays of countries, as rickar/cal has them; it lacks Estonia's and Finland's, and
+// what the laws of Brazil (14.759/2023), Italy (151/2025), New Zealand and Poland (of 6 December 2024; the laws
+// from memory) have added.
 var holidays = map[string][]*cal.Holiday{
 	"AR": ar.Holidays,
 	"AT": at.Holidays,

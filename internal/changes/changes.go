@@ -1,8 +1,9 @@
-// Package changes says in sentences how two states of a store differ, each with the means of putting it back by itself.
+// Package changes says in sentences how two states of a store differ, each with the means of putting it back by
+// itself.
 //
-// A change is the least thing that an owner changes: a price in a cell, a condition of a method, the places of a zone. Its key names that
-// thing and stays the same for it, so that what one state has of it can be told from what another has:
-// "methods/parcel/tables/list/cells/2/finland".
+// A change is the least thing that an owner changes: a price in a cell, a condition of a method, the places of
+// a zone. Its key names that thing and stays the same for it, so that what one state has of it can be told from
+// what another has: "methods/parcel/tables/list/cells/2/finland".
 package changes
 
 import (
@@ -35,7 +36,8 @@ type Change struct {
 	back func(*store.File) error
 }
 
-// Text says what is different, without the subject: "Finland, up to and including 2 kg: 6.90 → 7.20", or "switched off".
+// Text says what is different, without the subject: "Finland, up to and including 2 kg: 6.90 → 7.20", or
+// "switched off".
 func (c *Change) Text() string { return strings.TrimPrefix(c.says(), ": ") }
 
 // String is the whole sentence.
@@ -171,14 +173,21 @@ func compare[T any](d *differ, k kind[T]) {
 		id := k.id(x)
 		j, ok := at(id)
 		if !ok {
-			d.add(k.list, id, k.called(x), k.list+"/"+id, func() string { return ": new" + because(k.about(d.after.File, x)) }, func(f *store.File) error {
-				list := k.of(f)
-				if k.find(f, id) == nil {
-					return ErrGone
-				}
-				*list = slices.DeleteFunc(*list, func(x T) bool { return k.id(&x) == id })
-				return nil
-			})
+			d.add(
+				k.list,
+				id,
+				k.called(x),
+				k.list+"/"+id,
+				func() string { return ": new" + because(k.about(d.after.File, x)) },
+				func(f *store.File) error {
+					list := k.of(f)
+					if k.find(f, id) == nil {
+						return ErrGone
+					}
+					*list = slices.DeleteFunc(*list, func(x T) bool { return k.id(&x) == id })
+					return nil
+				},
+			)
 			continue
 		}
 		ordered, last = ordered && j > last, j
@@ -195,7 +204,11 @@ func compare[T any](d *differ, k kind[T]) {
 			k.within(e, old, x)
 		}
 		if len(d.list) == n { // no words for it
-			e.add("all", func() string { return ": changed" }, func(_ *store.File, now *T) error { *now = *old; return nil })
+			e.add(
+				"all",
+				func() string { return ": changed" },
+				func(_ *store.File, now *T) error { *now = *old; return nil },
+			)
 		}
 	}
 	for j := range was {
@@ -204,26 +217,40 @@ func compare[T any](d *differ, k kind[T]) {
 		if _, there := now(id); there {
 			continue
 		}
-		d.add(k.list, id, k.called(x), k.list+"/"+id, func() string { return ": removed" + because(k.about(d.before.File, x)) }, func(f *store.File) error {
-			if k.find(f, id) != nil {
-				return errors.New("there is one of this name again")
-			}
-			list := k.of(f)
-			*list = slices.Insert(*list, min(j, len(*list)), *x)
-			return nil
-		})
+		d.add(
+			k.list,
+			id,
+			k.called(x),
+			k.list+"/"+id,
+			func() string { return ": removed" + because(k.about(d.before.File, x)) },
+			func(f *store.File) error {
+				if k.find(f, id) != nil {
+					return errors.New("there is one of this name again")
+				}
+				list := k.of(f)
+				*list = slices.Insert(*list, min(j, len(*list)), *x)
+				return nil
+			},
+		)
 	}
 	if !ordered {
-		d.add(k.list, "", k.noun, k.list+"/order", func() string { return ": in another order: " + inOrder(is, k.called) }, func(f *store.File) error {
-			place := func(x T) int {
-				if j, ok := at(k.id(&x)); ok {
-					return j
+		d.add(
+			k.list,
+			"",
+			k.noun,
+			k.list+"/order",
+			func() string { return ": in another order: " + inOrder(is, k.called) },
+			func(f *store.File) error {
+				place := func(x T) int {
+					if j, ok := at(k.id(&x)); ok {
+						return j
+					}
+					return len(was)
 				}
-				return len(was)
-			}
-			slices.SortStableFunc(*k.of(f), func(a, b T) int { return place(a) - place(b) })
-			return nil
-		})
+				slices.SortStableFunc(*k.of(f), func(a, b T) int { return place(a) - place(b) })
+				return nil
+			},
+		)
 	}
 }
 
@@ -266,7 +293,11 @@ func (l *field[T]) compare(e *entry[T], was, is *T) {
 	if l.same(was, is) {
 		return
 	}
-	e.add(l.key, func() string { return l.tell(e.before.File, e.after.File, was, is) }, func(_ *store.File, now *T) error { l.put(now, was); return nil })
+	e.add(
+		l.key,
+		func() string { return l.tell(e.before.File, e.after.File, was, is) },
+		func(_ *store.File, now *T) error { l.put(now, was); return nil },
+	)
 }
 
 // value is a field that is said as what it was and what it is.

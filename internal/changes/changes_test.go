@@ -143,8 +143,45 @@ func other(v any) []any {
 	case float64:
 		return []any{v + 1}
 	case string:
-		return []any{"", v + "1", "7", "FI", "SE", "NO", "up_to", "from", "together", "dearest", "order", "subtotal", "quantity", "distance", "lb", "mm", "mi", "SEK", "list", "delivery", "shipped",
-			"2026-12-30", "13:00", "UTC", "wed", "30", "any", "hide", "delivery", "x", "bulky", "soft", "se", "fi", "pick", "parcel", "95*"}
+		return []any{
+			"",
+			v + "1",
+			"7",
+			"FI",
+			"SE",
+			"NO",
+			"up_to",
+			"from",
+			"together",
+			"dearest",
+			"order",
+			"subtotal",
+			"quantity",
+			"distance",
+			"lb",
+			"mm",
+			"mi",
+			"SEK",
+			"list",
+			"delivery",
+			"shipped",
+			"2026-12-30",
+			"13:00",
+			"UTC",
+			"wed",
+			"30",
+			"any",
+			"hide",
+			"delivery",
+			"x",
+			"bulky",
+			"soft",
+			"se",
+			"fi",
+			"pick",
+			"parcel",
+			"95*",
+		}
 	case []any:
 		return []any{[]any{}}
 	case map[string]any:
@@ -153,7 +190,8 @@ func other(v any) []any {
 	return []any{"3.33"}
 }
 
-// Every field of the contract that is changed by itself is noticed, has words of its own and can be put back by itself.
+// Every field of the contract that is changed by itself is noticed, has words of its own and can be put back by
+// itself.
 func TestEveryFieldIsNoticedAndPutBack(t *testing.T) {
 	before := read(t, full)
 	want := string(before.Write())
@@ -205,7 +243,8 @@ func TestEveryFieldIsNoticedAndPutBack(t *testing.T) {
 	assert.Greater(t, len(taken), tried/2, "most fields could be changed by themselves")
 }
 
-// Whatever is done to the demo shop in any number of edits is told in sentences, and putting all of them back gives the shop as it was.
+// Whatever is done to the demo shop in any number of edits is told in sentences, and putting all of them back
+// gives the shop as it was.
 func TestAllChangesPutBackGiveWhatWasBefore(t *testing.T) {
 	base, err := demo.Store()
 	require.NoError(t, err)
@@ -234,7 +273,12 @@ func TestAllChangesPutBackGiveWhatWasBefore(t *testing.T) {
 			if err := one.PutBack(next); err == nil {
 				if p, faults := next.SplitAgain(nil, nil); len(faults) == 0 {
 					left := Between(Of(base), Side{next, p})
-					require.False(t, slices.ContainsFunc(left, func(c Change) bool { return c.Key == one.Key }), "%s is put back", one.Key)
+					require.False(
+						t,
+						slices.ContainsFunc(left, func(c Change) bool { return c.Key == one.Key }),
+						"%s is put back",
+						one.Key,
+					)
 				}
 			}
 		}

@@ -148,7 +148,12 @@ var locations = kind[store.Location]{list: "locations", noun: "Locations",
 		value("lat", "latitude", func(l *store.Location) **exact.Decimal { return &l.Lat }, ifAny(number)),
 		value("lon", "longitude", func(l *store.Location) **exact.Decimal { return &l.Lon }, ifAny(number)),
 		flag("ships_from", "ships", "ships no more", func(l *store.Location) *bool { return &l.ShipsFrom }),
-		flag("pickup", "goods are collected there", "goods are not collected there any more", func(l *store.Location) *bool { return &l.Pickup }),
+		flag(
+			"pickup",
+			"goods are collected there",
+			"goods are not collected there any more",
+			func(l *store.Location) *bool { return &l.Pickup },
+		),
 	}}
 
 var classes = kind[store.Class]{list: "classes", noun: "Classes",
@@ -172,9 +177,24 @@ var products = kind[store.Product]{list: "products", noun: "Goods",
 		value("width", "width", func(p *store.Product) **exact.Decimal { return &p.Width }, ifAny(length)),
 		value("height", "height", func(p *store.Product) **exact.Decimal { return &p.Height }, ifAny(length)),
 		value("class", "class", func(p *store.Product) *string { return &p.Class }, class),
-		flag("needs_shipping", "is shipped", "needs no shipping", func(p *store.Product) *bool { return &p.NeedsShipping }),
-		flag("ships_free", "ships free", "ships free no more", func(p *store.Product) *bool { return &p.ShipsFree }),
-		flag("own_parcel", "travels in a parcel of its own", "shares a parcel", func(p *store.Product) *bool { return &p.OwnParcel }),
+		flag(
+			"needs_shipping",
+			"is shipped",
+			"needs no shipping",
+			func(p *store.Product) *bool { return &p.NeedsShipping },
+		),
+		flag(
+			"ships_free",
+			"ships free",
+			"ships free no more",
+			func(p *store.Product) *bool { return &p.ShipsFree },
+		),
+		flag(
+			"own_parcel",
+			"travels in a parcel of its own",
+			"shares a parcel",
+			func(p *store.Product) *bool { return &p.OwnParcel },
+		),
 	}}
 
 var zones = kind[store.Zone]{list: "zones", noun: "Zones",
@@ -195,24 +215,51 @@ var zones = kind[store.Zone]{list: "zones", noun: "Zones",
 			}
 			return fmt.Sprint(*n)
 		}),
-		flag("only", "takes its addresses for itself alone", "lets broader zones have its addresses too", func(z *store.Zone) *bool { return &z.Only }),
+		flag(
+			"only",
+			"takes its addresses for itself alone",
+			"lets broader zones have its addresses too",
+			func(z *store.Zone) *bool { return &z.Only },
+		),
 		places("places", "takes", "takes no more", func(z *store.Zone) *[]place.Rule { return &z.Places }),
-		places("except", "leaves out", "leaves out no more", func(z *store.Zone) *[]place.Rule { return &z.Except }),
+		places(
+			"except",
+			"leaves out",
+			"leaves out no more",
+			func(z *store.Zone) *[]place.Rule { return &z.Except },
+		),
 	}}
 
 var surcharges = kind[store.Surcharge]{list: "surcharges", noun: "Surcharges",
 	of: func(f *store.File) *[]store.Surcharge { return &f.Surcharges },
 	id: func(s *store.Surcharge) string { return s.ID }, name: func(s *store.Surcharge) string { return s.Name },
 	about: func(f *store.File, s *store.Surcharge) string {
-		return strings.TrimSpace("a surcharge of " + ifAny(amount)(f, s.Amount) + " " + ifAny(percent)(f, s.Percent))
+		return strings.TrimSpace(
+			"a surcharge of " + ifAny(amount)(f, s.Amount) + " " + ifAny(percent)(f, s.Percent),
+		)
 	},
 	fields: []field[store.Surcharge]{
 		value("name", "name", func(s *store.Surcharge) *string { return &s.Name }, quoted),
-		places("places", "holds in", "holds no more in", func(s *store.Surcharge) *[]place.Rule { return &s.Places }),
-		places("except", "leaves out", "leaves out no more", func(s *store.Surcharge) *[]place.Rule { return &s.Except }),
+		places(
+			"places",
+			"holds in",
+			"holds no more in",
+			func(s *store.Surcharge) *[]place.Rule { return &s.Places },
+		),
+		places(
+			"except",
+			"leaves out",
+			"leaves out no more",
+			func(s *store.Surcharge) *[]place.Rule { return &s.Except },
+		),
 		value("methods", "methods", func(s *store.Surcharge) *[]string { return &s.Methods }, methodNames),
 		value("amount", "amount", func(s *store.Surcharge) **exact.Decimal { return &s.Amount }, ifAny(amount)),
-		value("percent", "percentage", func(s *store.Surcharge) **exact.Decimal { return &s.Percent }, ifAny(percent)),
+		value(
+			"percent",
+			"percentage",
+			func(s *store.Surcharge) **exact.Decimal { return &s.Percent },
+			ifAny(percent),
+		),
 	}}
 
 var agreed = kind[store.Agreed]{list: "agreed", noun: "Agreed charges",
@@ -223,12 +270,17 @@ var agreed = kind[store.Agreed]{list: "agreed", noun: "Agreed charges",
 		value("name", "name", func(a *store.Agreed) *string { return &a.Name }, quoted),
 		value("customer", "customer", func(a *store.Agreed) *string { return &a.Customer }, plain),
 		value("group", "group", func(a *store.Agreed) *string { return &a.Group }, plain),
-		value("place", "place", func(a *store.Agreed) **store.AgreedPlace { return &a.Place }, func(_ *store.File, p *store.AgreedPlace) string {
-			if p == nil {
-				return ""
-			}
-			return strings.Join(strings.Fields(p.Street+" "+p.Postcode+" "+world.CountryName(p.Country)), " ")
-		}),
+		value(
+			"place",
+			"place",
+			func(a *store.Agreed) **store.AgreedPlace { return &a.Place },
+			func(_ *store.File, p *store.AgreedPlace) string {
+				if p == nil {
+					return ""
+				}
+				return strings.Join(strings.Fields(p.Street+" "+p.Postcode+" "+world.CountryName(p.Country)), " ")
+			},
+		),
 		value("methods", "methods", func(a *store.Agreed) *[]string { return &a.Methods }, methodNames),
 		value("amount", "amount", func(a *store.Agreed) *exact.Decimal { return &a.Amount }, amount),
 	}}
@@ -240,19 +292,54 @@ var settingFields = []field[store.Settings]{
 	value("weight_unit", "unit of weight", func(s *store.Settings) *string { return &s.WeightUnit }, plain),
 	value("length_unit", "unit of length", func(s *store.Settings) *string { return &s.LengthUnit }, plain),
 	value("distance_unit", "unit of distance", func(s *store.Settings) *string { return &s.DistanceUnit }, plain),
-	value("assumed_weight", "assumed weight", func(s *store.Settings) **exact.Decimal { return &s.AssumedWeight }, ifAny(weight)),
-	value("volumetric_divisor", "volumetric divisor", func(s *store.Settings) **exact.Decimal { return &s.Volumetric }, ifAny(number)),
-	value("subtotal_counts", "sums of conditions count", func(s *store.Settings) *string { return &s.SubtotalCounts }, choices(map[string]string{"shipped": "shipped goods", "all": "all goods"})),
-	value("dispatch", "when orders leave", func(s *store.Settings) **calendar.Plan { return &s.Dispatch }, dispatch),
-	value("checkout", "how the checkout asks", func(s *store.Settings) **store.Checkout { return &s.Checkout }, checkout),
-	flag("prices_include_tax", "prices include tax", "prices are before tax", func(s *store.Settings) *bool { return &s.Tax.PricesIncludeTax }),
-	value("tax_rates", "tax", func(s *store.Settings) *[]store.TaxRate { return &s.Tax.Rates }, func(_ *store.File, rates []store.TaxRate) string {
-		var words []string
-		for i := range rates {
-			words = append(words, strings.Join(rates[i].Words(), ", ")+" "+rates[i].Percent.String()+" %")
-		}
-		return few(words)
-	}),
+	value(
+		"assumed_weight",
+		"assumed weight",
+		func(s *store.Settings) **exact.Decimal { return &s.AssumedWeight },
+		ifAny(weight),
+	),
+	value(
+		"volumetric_divisor",
+		"volumetric divisor",
+		func(s *store.Settings) **exact.Decimal { return &s.Volumetric },
+		ifAny(number),
+	),
+	value(
+		"subtotal_counts",
+		"sums of conditions count",
+		func(s *store.Settings) *string { return &s.SubtotalCounts },
+		choices(map[string]string{"shipped": "shipped goods", "all": "all goods"}),
+	),
+	value(
+		"dispatch",
+		"when orders leave",
+		func(s *store.Settings) **calendar.Plan { return &s.Dispatch },
+		dispatch,
+	),
+	value(
+		"checkout",
+		"how the checkout asks",
+		func(s *store.Settings) **store.Checkout { return &s.Checkout },
+		checkout,
+	),
+	flag(
+		"prices_include_tax",
+		"prices include tax",
+		"prices are before tax",
+		func(s *store.Settings) *bool { return &s.Tax.PricesIncludeTax },
+	),
+	value(
+		"tax_rates",
+		"tax",
+		func(s *store.Settings) *[]store.TaxRate { return &s.Tax.Rates },
+		func(_ *store.File, rates []store.TaxRate) string {
+			var words []string
+			for i := range rates {
+				words = append(words, strings.Join(rates[i].Words(), ", ")+" "+rates[i].Percent.String()+" %")
+			}
+			return few(words)
+		},
+	),
 }
 
 func dispatch(_ *store.File, p *calendar.Plan) string {
@@ -285,14 +372,21 @@ func checkout(_ *store.File, c *store.Checkout) string {
 
 func (d *differ) settings() {
 	was, is := &d.before.File.Store, &d.after.File.Store
-	if d.before.Parts != nil && d.after.Parts != nil && string(d.before.Parts.Settings) == string(d.after.Parts.Settings) {
+	if d.before.Parts != nil && d.after.Parts != nil &&
+		string(d.before.Parts.Settings) == string(d.after.Parts.Settings) {
 		return
 	}
 	for i := range settingFields {
 		l := &settingFields[i]
 		if !l.same(was, is) {
-			d.add("", "", "The shop", "store/"+l.key, func() string { return l.tell(d.before.File, d.after.File, was, is) },
-				func(f *store.File) error { l.put(&f.Store, was); return nil })
+			d.add(
+				"",
+				"",
+				"The shop",
+				"store/"+l.key,
+				func() string { return l.tell(d.before.File, d.after.File, was, is) },
+				func(f *store.File) error { l.put(&f.Store, was); return nil },
+			)
 		}
 	}
 }

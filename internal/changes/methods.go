@@ -39,25 +39,67 @@ func init() { // its words name methods, which would be a circle
 			value("kind", "kind", func(m *store.Method) *string { return &m.Kind }, plain),
 			flag("enabled", "switched on", "switched off", func(m *store.Method) *bool { return &m.Enabled }),
 			flag("taxable", "taxed", "not taxed", func(m *store.Method) *bool { return &m.Taxable }),
-			value("classes", "price lists of several classes", func(m *store.Method) *string { return &m.Classes }, choices(map[string]string{"together": "one for all", "add": "added up", "dearest": "the dearest"})),
+			value(
+				"classes",
+				"price lists of several classes",
+				func(m *store.Method) *string { return &m.Classes },
+				choices(map[string]string{"together": "one for all", "add": "added up", "dearest": "the dearest"}),
+			),
 			value("from", "from", func(m *store.Method) *string { return &m.From }, location),
-			value("volumetric_divisor", "volumetric divisor", func(m *store.Method) **exact.Decimal { return &m.Volumetric }, ifAny(number)),
-			flag("preselected", "chosen already when the buyer comes", "not chosen already any more", func(m *store.Method) *bool { return &m.Preselected }),
-			value("when_refused", "where it is not offered", func(m *store.Method) *string { return &m.WhenRefused }, choices(map[string]string{"hide": "hidden", "tell": "the buyer is told why", "": "hidden"})),
-			value("refused_text", "what the buyer is told", func(m *store.Method) *string { return &m.RefusedText }, quoted),
+			value(
+				"volumetric_divisor",
+				"volumetric divisor",
+				func(m *store.Method) **exact.Decimal { return &m.Volumetric },
+				ifAny(number),
+			),
+			flag(
+				"preselected",
+				"chosen already when the buyer comes",
+				"not chosen already any more",
+				func(m *store.Method) *bool { return &m.Preselected },
+			),
+			value(
+				"when_refused",
+				"where it is not offered",
+				func(m *store.Method) *string { return &m.WhenRefused },
+				choices(map[string]string{"hide": "hidden", "tell": "the buyer is told why", "": "hidden"}),
+			),
+			value(
+				"refused_text",
+				"what the buyer is told",
+				func(m *store.Method) *string { return &m.RefusedText },
+				quoted,
+			),
 		}}
 }
 
 // said are terms as they are called in a sentence.
-var said = map[terms.Field]string{terms.Days: "days", terms.FreeFrom: "free", terms.Minimum: "at least", terms.Maximum: "at most", terms.Handling: "handling",
-	terms.Weight: "weight", terms.BilledWeight: "billed weight", terms.Subtotal: "goods for", terms.Quantity: "items", terms.Distance: "distance",
-	terms.LongestSide: "longest side", terms.OnlyClasses: "only classes", terms.Without: "without classes", terms.Coupons: "coupons", terms.Groups: "groups"}
+var said = map[terms.Field]string{
+	terms.Days:         "days",
+	terms.FreeFrom:     "free",
+	terms.Minimum:      "at least",
+	terms.Maximum:      "at most",
+	terms.Handling:     "handling",
+	terms.Weight:       "weight",
+	terms.BilledWeight: "billed weight",
+	terms.Subtotal:     "goods for",
+	terms.Quantity:     "items",
+	terms.Distance:     "distance",
+	terms.LongestSide:  "longest side",
+	terms.OnlyClasses:  "only classes",
+	terms.Without:      "without classes",
+	terms.Coupons:      "coupons",
+	terms.Groups:       "groups",
+}
 
 func method(e *entry[store.Method], was, is *store.Method) {
 	for _, field := range terms.Fields {
 		if field != terms.Offered && !terms.Same(was, is, "", field) {
 			e.add("terms/"+string(field), func() string {
-				return said[field] + ": " + arrow(termText(e.before.File, was, "", field), termText(e.after.File, is, "", field))
+				return said[field] + ": " + arrow(
+					termText(e.before.File, was, "", field),
+					termText(e.after.File, is, "", field),
+				)
 			}, func(_ *store.File, now *store.Method) error { terms.Copy(now, was, "", field); return nil })
 		}
 	}
@@ -77,12 +119,18 @@ func method(e *entry[store.Method], was, is *store.Method) {
 					}
 					return name + ": not offered any more"
 				}
-				return name + ", " + said[field] + ": " + arrow(ownText(e.before.File, was, zone, field), ownText(e.after.File, is, zone, field))
+				return name + ", " + said[field] + ": " + arrow(
+					ownText(e.before.File, was, zone, field),
+					ownText(e.after.File, is, zone, field),
+				)
 			}, func(_ *store.File, now *store.Method) error { terms.Copy(now, was, zone, field); return nil })
 		}
 		if !store.Alike(was.Terms[zone].Needs, is.Terms[zone].Needs) {
 			e.add("terms/"+zone+"/needs", func() string {
-				return name + ", conditions: " + arrow(needsText(e.before.File, was, zone), needsText(e.after.File, is, zone))
+				return name + ", conditions: " + arrow(
+					needsText(e.before.File, was, zone),
+					needsText(e.after.File, is, zone),
+				)
 			}, func(_ *store.File, now *store.Method) error { terms.CopyNeeds(now, was, zone); return nil })
 		}
 	}

@@ -66,13 +66,17 @@ func tables(e *entry[store.Method], was, is *store.Method) {
 		t := &is.Tables[i]
 		old := tableAt(was, t.ID)
 		if old == nil {
-			e.add("tables/"+t.ID, func() string { return "price list " + nameOr(t.Name, t.ID) + ": new" }, func(_ *store.File, now *store.Method) error {
-				if tableAt(now, t.ID) == nil {
-					return ErrGone
-				}
-				now.Tables = slices.DeleteFunc(now.Tables, func(x rate.Table) bool { return x.ID == t.ID })
-				return nil
-			})
+			e.add(
+				"tables/"+t.ID,
+				func() string { return "price list " + nameOr(t.Name, t.ID) + ": new" },
+				func(_ *store.File, now *store.Method) error {
+					if tableAt(now, t.ID) == nil {
+						return ErrGone
+					}
+					now.Tables = slices.DeleteFunc(now.Tables, func(x rate.Table) bool { return x.ID == t.ID })
+					return nil
+				},
+			)
 			continue
 		}
 		(&list{e, t.ID, old, t, prefix(is, t)}).compare()
@@ -80,13 +84,17 @@ func tables(e *entry[store.Method], was, is *store.Method) {
 	for i := range was.Tables {
 		t := &was.Tables[i]
 		if tableAt(is, t.ID) == nil {
-			e.add("tables/"+t.ID, func() string { return "price list " + nameOr(t.Name, t.ID) + ": removed" }, func(_ *store.File, now *store.Method) error {
-				if tableAt(now, t.ID) != nil {
-					return errors.New("there is such a price list again")
-				}
-				now.Tables = slices.Insert(now.Tables, min(i, len(now.Tables)), *t)
-				return nil
-			})
+			e.add(
+				"tables/"+t.ID,
+				func() string { return "price list " + nameOr(t.Name, t.ID) + ": removed" },
+				func(_ *store.File, now *store.Method) error {
+					if tableAt(now, t.ID) != nil {
+						return errors.New("there is such a price list again")
+					}
+					now.Tables = slices.Insert(now.Tables, min(i, len(now.Tables)), *t)
+					return nil
+				},
+			)
 		}
 	}
 	at := func(t rate.Table) int {
@@ -99,10 +107,14 @@ func tables(e *entry[store.Method], was, is *store.Method) {
 		}
 	}
 	if !slices.IsSorted(order) {
-		e.add("tables/order", func() string { return "price lists: in another order" }, func(_ *store.File, now *store.Method) error {
-			slices.SortStableFunc(now.Tables, func(a, b rate.Table) int { return at(a) - at(b) })
-			return nil
-		})
+		e.add(
+			"tables/order",
+			func() string { return "price lists: in another order" },
+			func(_ *store.File, now *store.Method) error {
+				slices.SortStableFunc(now.Tables, func(a, b rate.Table) int { return at(a) - at(b) })
+				return nil
+			},
+		)
 	}
 }
 
@@ -114,18 +126,26 @@ func nameOr(name, id string) string {
 }
 
 func (l *list) add(key string, says func() string, back func(*rate.Table) error) {
-	l.entry.add("tables/"+l.id+"/"+key, func() string { return l.prefix + says() }, func(_ *store.File, now *store.Method) error {
-		if t := tableAt(now, l.id); t != nil {
-			return back(t)
-		}
-		return ErrGone
-	})
+	l.entry.add(
+		"tables/"+l.id+"/"+key,
+		func() string { return l.prefix + says() },
+		func(_ *store.File, now *store.Method) error {
+			if t := tableAt(now, l.id); t != nil {
+				return back(t)
+			}
+			return ErrGone
+		},
+	)
 }
 
 func (l *list) compare() {
 	was, is := l.was, l.is
 	if was.Name != is.Name {
-		l.add("name", func() string { return "name of the price list: " + arrow(quoted(nil, was.Name), quoted(nil, is.Name)) }, func(t *rate.Table) error { t.Name = was.Name; return nil })
+		l.add(
+			"name",
+			func() string { return "name of the price list: " + arrow(quoted(nil, was.Name), quoted(nil, is.Name)) },
+			func(t *rate.Table) error { t.Name = was.Name; return nil },
+		)
 	}
 	if !store.Alike(was.Classes, is.Classes) {
 		names := func(f *store.File, ids []string) string {
@@ -156,12 +176,16 @@ func (l *list) compare() {
 			}
 			return text
 		}
-		l.add("rows", func() string { return "price list: " + arrow(shape(was), shape(is)) + ", with other prices" }, func(t *rate.Table) error {
-			id, name, classes := t.ID, t.Name, t.Classes
-			*t = *was
-			t.ID, t.Name, t.Classes = id, name, classes
-			return nil
-		})
+		l.add(
+			"rows",
+			func() string { return "price list: " + arrow(shape(was), shape(is)) + ", with other prices" },
+			func(t *rate.Table) error {
+				id, name, classes := t.ID, t.Name, t.Classes
+				*t = *was
+				t.ID, t.Name, t.Classes = id, name, classes
+				return nil
+			},
+		)
 		return
 	}
 	l.columns()
@@ -176,37 +200,45 @@ func (l *list) columns() {
 		if slices.Contains(was.Zones, zone) {
 			continue
 		}
-		l.add("columns/"+zone, func() string { return l.after.File.ZoneName(zone) + ": gets prices, " + l.column(is, j) }, func(t *rate.Table) error {
-			c := slices.Index(t.Zones, zone)
-			if c < 0 {
-				return ErrGone
-			}
-			t.Zones = slices.Delete(slices.Clone(t.Zones), c, c+1)
-			for i := range t.Rows {
-				t.Rows[i].Charges = slices.Delete(slices.Clone(t.Rows[i].Charges), c, c+1)
-			}
-			return nil
-		})
+		l.add(
+			"columns/"+zone,
+			func() string { return l.after.File.ZoneName(zone) + ": gets prices, " + l.column(is, j) },
+			func(t *rate.Table) error {
+				c := slices.Index(t.Zones, zone)
+				if c < 0 {
+					return ErrGone
+				}
+				t.Zones = slices.Delete(slices.Clone(t.Zones), c, c+1)
+				for i := range t.Rows {
+					t.Rows[i].Charges = slices.Delete(slices.Clone(t.Rows[i].Charges), c, c+1)
+				}
+				return nil
+			},
+		)
 	}
 	for j, zone := range was.Zones {
 		if slices.Contains(is.Zones, zone) {
 			continue
 		}
-		l.add("columns/"+zone, func() string { return l.before.File.ZoneName(zone) + ": has no prices any more" }, func(t *rate.Table) error {
-			if slices.Contains(t.Zones, zone) {
-				return errors.New("this zone has prices again")
-			}
-			c := min(j, len(t.Zones))
-			t.Zones = slices.Insert(slices.Clone(t.Zones), c, zone)
-			for i := range t.Rows {
-				var old *rate.Charge
-				if r := rowAt(was, atKey(t.Rows[i].At)); r >= 0 {
-					old = was.Rows[r].Charges[j]
+		l.add(
+			"columns/"+zone,
+			func() string { return l.before.File.ZoneName(zone) + ": has no prices any more" },
+			func(t *rate.Table) error {
+				if slices.Contains(t.Zones, zone) {
+					return errors.New("this zone has prices again")
 				}
-				t.Rows[i].Charges = slices.Insert(slices.Clone(t.Rows[i].Charges), c, old)
-			}
-			return nil
-		})
+				c := min(j, len(t.Zones))
+				t.Zones = slices.Insert(slices.Clone(t.Zones), c, zone)
+				for i := range t.Rows {
+					var old *rate.Charge
+					if r := rowAt(was, atKey(t.Rows[i].At)); r >= 0 {
+						old = was.Rows[r].Charges[j]
+					}
+					t.Rows[i].Charges = slices.Insert(slices.Clone(t.Rows[i].Charges), c, old)
+				}
+				return nil
+			},
+		)
 	}
 	at := func(zone string) int { return slices.Index(was.Zones, zone) }
 	var order []int
@@ -217,7 +249,10 @@ func (l *list) columns() {
 	}
 	if !slices.IsSorted(order) {
 		l.add("columns", func() string {
-			return "columns in another order: " + inOrder(is.Zones, func(z *string) string { return l.after.File.ZoneName(*z) })
+			return "columns in another order: " + inOrder(
+				is.Zones,
+				func(z *string) string { return l.after.File.ZoneName(*z) },
+			)
 		}, func(t *rate.Table) error {
 			columns := make([]int, len(t.Zones))
 			for i := range columns {
@@ -249,7 +284,10 @@ func (l *list) column(t *rate.Table, j int) string {
 			parts = append(parts, "…")
 			break
 		}
-		parts = append(parts, t.RowWords(i, l.after.File.Store.Units())+" "+cell(l.after.File, t.Rows[i].Charges[j]))
+		parts = append(
+			parts,
+			t.RowWords(i, l.after.File.Store.Units())+" "+cell(l.after.File, t.Rows[i].Charges[j]),
+		)
 	}
 	return strings.Join(parts, ", ")
 }
@@ -266,24 +304,32 @@ func (l *list) rows() {
 		}
 		if old, ok := moved[key]; ok {
 			from := was.Rows[old].At
-			l.add("rows/"+key, func() string { return "row " + was.RowWords(old, u) + ": now " + is.RowWords(i, v) }, func(t *rate.Table) error {
+			l.add(
+				"rows/"+key,
+				func() string { return "row " + was.RowWords(old, u) + ": now " + is.RowWords(i, v) },
+				func(t *rate.Table) error {
+					r := rowAt(t, key)
+					if r < 0 {
+						return ErrGone
+					}
+					t.Rows[r].At = from
+					return nil
+				},
+			)
+			continue
+		}
+		l.add(
+			"rows/"+key,
+			func() string { return "row " + is.RowWords(i, v) + ": new, " + l.row(l.after.File, is, i) },
+			func(t *rate.Table) error {
 				r := rowAt(t, key)
 				if r < 0 {
 					return ErrGone
 				}
-				t.Rows[r].At = from
+				t.Rows = slices.Delete(slices.Clone(t.Rows), r, r+1)
 				return nil
-			})
-			continue
-		}
-		l.add("rows/"+key, func() string { return "row " + is.RowWords(i, v) + ": new, " + l.row(l.after.File, is, i) }, func(t *rate.Table) error {
-			r := rowAt(t, key)
-			if r < 0 {
-				return ErrGone
-			}
-			t.Rows = slices.Delete(slices.Clone(t.Rows), r, r+1)
-			return nil
-		})
+			},
+		)
 	}
 	gone := map[string]bool{}
 	for _, old := range moved {
@@ -294,27 +340,35 @@ func (l *list) rows() {
 		if rowAt(is, key) >= 0 || gone[key] {
 			continue
 		}
-		l.add("rows/"+key, func() string { return "row " + was.RowWords(i, u) + ": removed" }, func(t *rate.Table) error {
-			if rowAt(t, key) >= 0 {
-				return errors.New("there is such a row again")
-			}
-			row := rate.Row{At: was.Rows[i].At, Charges: make([]*rate.Charge, len(t.Zones))}
-			for c, zone := range t.Zones {
-				if j := slices.Index(was.Zones, zone); j >= 0 {
-					row.Charges[c] = was.Rows[i].Charges[j]
+		l.add(
+			"rows/"+key,
+			func() string { return "row " + was.RowWords(i, u) + ": removed" },
+			func(t *rate.Table) error {
+				if rowAt(t, key) >= 0 {
+					return errors.New("there is such a row again")
 				}
-			}
-			r := slices.IndexFunc(t.Rows, func(x rate.Row) bool { return x.At == nil || row.At != nil && row.At.Less(*x.At) })
-			if r < 0 || row.At == nil {
-				r = len(t.Rows)
-			}
-			t.Rows = slices.Insert(slices.Clone(t.Rows), r, row)
-			return nil
-		})
+				row := rate.Row{At: was.Rows[i].At, Charges: make([]*rate.Charge, len(t.Zones))}
+				for c, zone := range t.Zones {
+					if j := slices.Index(was.Zones, zone); j >= 0 {
+						row.Charges[c] = was.Rows[i].Charges[j]
+					}
+				}
+				r := slices.IndexFunc(
+					t.Rows,
+					func(x rate.Row) bool { return x.At == nil || row.At != nil && row.At.Less(*x.At) },
+				)
+				if r < 0 || row.At == nil {
+					r = len(t.Rows)
+				}
+				t.Rows = slices.Insert(slices.Clone(t.Rows), r, row)
+				return nil
+			},
+		)
 	}
 }
 
-// moved finds rows whose break point was changed and nothing else of their place: the keys after, with their index before.
+// moved finds rows whose break point was changed and nothing else of their place: the keys after, with their
+// index before.
 func (l *list) moved() map[string]int {
 	if len(l.was.Rows) != len(l.is.Rows) {
 		return nil
@@ -322,7 +376,8 @@ func (l *list) moved() map[string]int {
 	moved := map[string]int{}
 	for i := range l.is.Rows {
 		before, after := l.was.Rows[i].At, l.is.Rows[i].At
-		if before != nil && after != nil && atKey(before) != atKey(after) && rowAt(l.was, atKey(after)) < 0 && rowAt(l.is, atKey(before)) < 0 {
+		if before != nil && after != nil && atKey(before) != atKey(after) && rowAt(l.was, atKey(after)) < 0 &&
+			rowAt(l.is, atKey(before)) < 0 {
 			moved[atKey(after)] = i
 		}
 	}
@@ -394,7 +449,8 @@ func sameCharge(a, b *rate.Charge) bool {
 	if a == b {
 		return true
 	}
-	if a != nil && b != nil && a.Base != nil && b.Base != nil && *a == (rate.Charge{Base: a.Base}) && *b == (rate.Charge{Base: b.Base}) {
+	if a != nil && b != nil && a.Base != nil && b.Base != nil && *a == (rate.Charge{Base: a.Base}) &&
+		*b == (rate.Charge{Base: b.Base}) {
 		return a.Base.Cmp(*b.Base) == 0
 	}
 	return store.Alike(a, b)

@@ -39,7 +39,12 @@ func ParseChange(text string, w Words) (Change, error) {
 		sign = -1
 	}
 	rest, percent := strings.CutSuffix(strings.TrimSpace(rest), "%")
-	rest = strings.TrimSpace(strings.Trim(strings.TrimSpace(strings.TrimSuffix(strings.TrimSpace(rest), strings.ToLower(w.Currency))), "€$£¥"))
+	rest = strings.TrimSpace(
+		strings.Trim(
+			strings.TrimSpace(strings.TrimSuffix(strings.TrimSpace(rest), strings.ToLower(w.Currency))),
+			"€$£¥",
+		),
+	)
 	if strings.Count(rest, ",") == 1 && !strings.Contains(rest, ".") {
 		rest = strings.Replace(rest, ",", ".", 1)
 	}
@@ -68,8 +73,9 @@ func ParseChange(text string, w Words) (Change, error) {
 // moreDigits is to how many digits behind the currency's amounts per unit are rounded.
 const moreDigits = 2
 
-// Apply makes a charge of another. Fixed sums are rounded half up to the currency's minor unit, amounts per unit to two digits more;
-// percentages of the goods stay. What is not offered stays so. A sum that would fall below 0 is an error.
+// Apply makes a charge of another. Fixed sums are rounded half up to the currency's minor unit, amounts per
+// unit to two digits more; percentages of the goods stay. What is not offered stays so. A sum that would fall
+// below 0 is an error.
 func (c Change) Apply(from *rate.Charge, w Words) (*rate.Charge, error) {
 	if from == nil {
 		return nil, nil

@@ -10,9 +10,10 @@
 //	         | amount "per" [ "started" ] [ n ] unit [ "above" n ]  by weight or distance
 //	         | n "%" [ "of" "goods" ]                               of the goods' subtotal
 //
-// "no" means not offered, "free" a charge of 0. Terms may stand in any order, each kind once. Numbers take a decimal point or
-// a decimal comma; a comma is a decimal one where digits stand on both sides of it without a space, and it is refused where three
-// digits behind it may be thousands (1,200). The currency's code or sign may stand beside an amount; that of another is refused. Case and extra spaces do not matter.
+// "no" means not offered, "free" a charge of 0. Terms may stand in any order, each kind once. Numbers take a
+// decimal point or a decimal comma; a comma is a decimal one where digits stand on both sides of it without a
+// space, and it is refused where three digits behind it may be thousands (1,200). The currency's code or sign
+// may stand beside an amount; that of another is refused. Case and extra spaces do not matter.
 //
 // [Format] writes the one canonical form, which [Parse] reads back as the same charge:
 //
@@ -184,7 +185,11 @@ func (p *parser) charge() (*rate.Charge, error) {
 		}
 		if !p.accept("+") && !p.accept(",") {
 			if t.kind == number {
-				return nil, p.fail(t, "put a + between two terms", strings.TrimSpace(p.text[:t.from])+" + "+p.text[t.from:])
+				return nil, p.fail(
+					t,
+					"put a + between two terms",
+					strings.TrimSpace(p.text[:t.from])+" + "+p.text[t.from:],
+				)
 			}
 			return nil, p.fail(t, fmt.Sprintf("%q does not belong here", p.text[t.from:t.to]), "")
 		}
@@ -202,7 +207,11 @@ func (p *parser) term(c *rate.Charge) error {
 		if r, _ := utf8.DecodeRuneInString(start.text); unicode.Is(unicode.Sc, r) {
 			return p.fail(start, start.text+" is not the currency of this shop, which is "+p.words.Currency, "")
 		}
-		return p.fail(start, fmt.Sprintf("%q is not how a term begins: write %s", p.text[start.from:start.to], howToSay), "")
+		return p.fail(
+			start,
+			fmt.Sprintf("%q is not how a term begins: write %s", p.text[start.from:start.to], howToSay),
+			"",
+		)
 	}
 	amount, err := p.decimal(start)
 	if err != nil {
@@ -216,7 +225,10 @@ func (p *parser) term(c *rate.Charge) error {
 		return p.set(start, &c.Percent, amount, "percentage")
 	case p.accept("first", "item"), p.accept("first"):
 		return p.set(start, &c.FirstItem, amount, "price of the first item")
-	case p.accept("each", "next", "item"), p.accept("each", "next"), p.accept("per", "next", "item"), p.accept("next", "item"):
+	case p.accept("each", "next", "item"),
+		p.accept("each", "next"),
+		p.accept("per", "next", "item"),
+		p.accept("next", "item"):
 		return p.set(start, &c.NextItem, amount, "price of each next item")
 	case p.accept("per", "item"), p.accept("each"), p.accept("an", "item"):
 		return p.set(start, &c.PerItem, amount, "price per item")
@@ -231,10 +243,22 @@ func (p *parser) decimal(t token) (exact.Decimal, error) {
 	if strings.Count(t.text, ".")+strings.Count(t.text, ",") > 1 {
 		plain := strings.NewReplacer(".", "", ",", "").Replace(t.text)
 		i := strings.LastIndexAny(t.text, ".,")
-		return exact.Zero, p.fail(t, "write a number without marks between thousands", plain[:len(plain)-(len(t.text)-1-i)]+"."+t.text[i+1:])
+		return exact.Zero, p.fail(
+			t,
+			"write a number without marks between thousands",
+			plain[:len(plain)-(len(t.text)-1-i)]+"."+t.text[i+1:],
+		)
 	}
-	if whole, fraction, ok := strings.Cut(p.text[t.from:t.to], ","); ok && len(fraction) == 3 && len(whole) <= 3 && whole != "0" {
-		return exact.Zero, p.fail(t, "a comma with three digits behind it may part thousands; write "+whole+fraction+" or "+whole+"."+fraction, "")
+	if whole, fraction, ok := strings.Cut(
+		p.text[t.from:t.to],
+		",",
+	); ok && len(fraction) == 3 && len(whole) <= 3 &&
+		whole != "0" {
+		return exact.Zero, p.fail(
+			t,
+			"a comma with three digits behind it may part thousands; write "+whole+fraction+" or "+whole+"."+fraction,
+			"",
+		)
 	}
 	if strings.HasPrefix(t.text, ".") {
 		return exact.Zero, p.fail(t, "write the 0 before the point", "0"+t.text)
@@ -302,7 +326,16 @@ func (p *parser) perUnit(start token, amount exact.Decimal, c *rate.Charge) erro
 		if said == "" {
 			return p.fail(unit, "per what? An item, a "+p.words.Weight+" or a "+p.words.Distance, "")
 		}
-		return p.fail(unit, fmt.Sprintf("per %s cannot be reckoned here: this store counts items, %s and %s", said, p.words.Weight, p.words.Distance), "")
+		return p.fail(
+			unit,
+			fmt.Sprintf(
+				"per %s cannot be reckoned here: this store counts items, %s and %s",
+				said,
+				p.words.Weight,
+				p.words.Distance,
+			),
+			"",
+		)
 	}
 	if *into != nil {
 		return p.fail(start, "there is already a price per "+unit.text+" here", "")

@@ -82,8 +82,15 @@ func drawn() *rapid.Generator[*rate.Charge] {
 			}
 			return u
 		}
-		c := &rate.Charge{Base: some("base"), PerItem: some("item"), FirstItem: some("first"), NextItem: some("next"),
-			PerWeight: unit("weight"), PerDistance: unit("distance"), Percent: some("percent")}
+		c := &rate.Charge{
+			Base:        some("base"),
+			PerItem:     some("item"),
+			FirstItem:   some("first"),
+			NextItem:    some("next"),
+			PerWeight:   unit("weight"),
+			PerDistance: unit("distance"),
+			Percent:     some("percent"),
+		}
 		if *c == (rate.Charge{}) {
 			return nil
 		}
@@ -101,7 +108,12 @@ func TestPrintThenParseIsTheIdentity(t *testing.T) {
 		// The same price, not only the same text.
 		if c != nil {
 			distance := exact.New(12345, 3)
-			goods := &rate.Goods{Weight: exact.New(7321, 2), Quantity: 3, Subtotal: exact.New(4210, 2), Distance: &distance}
+			goods := &rate.Goods{
+				Weight:   exact.New(7321, 2),
+				Quantity: 3,
+				Subtotal: exact.New(4210, 2),
+				Distance: &distance,
+			}
 			price := func(c *rate.Charge) string {
 				table := rate.Table{By: rate.ByOrder, Rows: []rate.Row{{Charges: []*rate.Charge{c}}}}
 				amount, _, outcome := table.Price(0, goods)

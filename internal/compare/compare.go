@@ -1,5 +1,5 @@
-// Package compare says what a change of a store means for buyers: what becomes dearer and cheaper, what is newly offered and what is not
-// offered any more, over carts and destinations.
+// Package compare says what a change of a store means for buyers: what becomes dearer and cheaper, what is
+// newly offered and what is not offered any more, over carts and destinations.
 package compare
 
 import (
@@ -24,8 +24,16 @@ const (
 	Told    Kind = "told"    // not offered, and buyers are told something else
 )
 
-var words = map[Kind]string{Gone: "not offered any more", Dearer: "dearer", Cheaper: "cheaper", New: "newly offered", Days: "has another delivery time",
-	Tax: "has another tax in its price", Named: "has another name", Told: "is not offered, and buyers are told something else"}
+var words = map[Kind]string{
+	Gone:    "not offered any more",
+	Dearer:  "dearer",
+	Cheaper: "cheaper",
+	New:     "newly offered",
+	Days:    "has another delivery time",
+	Tax:     "has another tax in its price",
+	Named:   "has another name",
+	Told:    "is not offered, and buyers are told something else",
+}
 
 // String says what happens, as it follows "is".
 func (k Kind) String() string { return words[k] }
@@ -102,7 +110,12 @@ func Quotes(before, after *quote.Engine, cases []Case) (r Report) {
 		for _, r := range isRefused {
 			j := slices.IndexFunc(wasRefused, func(p quote.Refused) bool { return p.Method == r.Method })
 			if j >= 0 && wasRefused[j].Text != r.Text {
-				note(Told, quote.Option{Method: r.Method, Label: labelOf(after, r.Method)}, wasRefused[j].Text, r.Text)
+				note(
+					Told,
+					quote.Option{Method: r.Method, Label: labelOf(after, r.Method)},
+					wasRefused[j].Text,
+					r.Text,
+				)
 			}
 		}
 		for _, o := range was {
@@ -117,7 +130,10 @@ func Quotes(before, after *quote.Engine, cases []Case) (r Report) {
 			r.Same++
 		}
 	}
-	slices.SortStableFunc(r.Shifts, func(a, b Shift) int { return slices.Index(Kinds, a.Kind) - slices.Index(Kinds, b.Kind) })
+	slices.SortStableFunc(
+		r.Shifts,
+		func(a, b Shift) int { return slices.Index(Kinds, a.Kind) - slices.Index(Kinds, b.Kind) },
+	)
 	return r
 }
 

@@ -10,11 +10,16 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// Whatever buyers see of an option counts as a change: its time, its tax, its name, what they are told where it is not offered.
+// Whatever buyers see of an option counts as a change: its time, its tax, its name, what they are told where it
+// is not offered.
 func TestNothingThatBuyersSeeChangesWithoutAWord(t *testing.T) {
 	engine := func(method, shop string) *quote.Engine {
-		f, faults := store.Read([]byte(`{"format":"diadrom-store/1","store":{"currency":"EUR"` + shop + `},"zones":[{"id":"fi","places":[{"country":"FI"}]}],
-		"methods":[{"id":"m","name":"Parcel"` + method + `,"tables":[{"id":"t","zones":["fi"],"by":"weight","edges":"up_to","rows":[{"at":"5","charges":["6.90"]}]}]}]}`))
+		f, faults := store.Read(
+			[]byte(
+				`{"format":"diadrom-store/1","store":{"currency":"EUR"` + shop + `},"zones":[{"id":"fi","places":[{"country":"FI"}]}],
+		"methods":[{"id":"m","name":"Parcel"` + method + `,"tables":[{"id":"t","zones":["fi"],"by":"weight","edges":"up_to","rows":[{"at":"5","charges":["6.90"]}]}]}]}`,
+			),
+		)
 		require.Empty(t, faults)
 		return quote.Compile(f, nil)
 	}
@@ -36,7 +41,12 @@ func TestNothingThatBuyersSeeChangesWithoutAWord(t *testing.T) {
 		require.Empty(t, faults)
 		r := Quotes(before, after, []Case{{Before: &q[0], After: &q[0]}})
 		require.Len(t, r.Shifts, 1, c.name)
-		assert.Equal(t, []string{string(c.kind), c.was, c.is}, []string{string(r.Shifts[0].Kind), r.Shifts[0].Was, r.Shifts[0].Is}, c.name)
+		assert.Equal(
+			t,
+			[]string{string(c.kind), c.was, c.is},
+			[]string{string(r.Shifts[0].Kind), r.Shifts[0].Was, r.Shifts[0].Is},
+			c.name,
+		)
 		assert.Zero(t, r.Same, c.name)
 		assert.Empty(t, Quotes(before, before, []Case{{Before: &q[0], After: &q[0]}}).Shifts)
 	}

@@ -26,9 +26,9 @@ type probe struct {
 	list  bool // of the gazetteer
 }
 
-// celled lays out the cells of a country. Cells are those that the gazetteer has codes in or that the zones name; the last one
-// stands for all others where there is no list of the country. Within a cell the codes of the gazetteer are asked, or else those
-// at the edges of the zones' entries.
+// celled lays out the cells of a country. Cells are those that the gazetteer has codes in or that the zones
+// name; the last one stands for all others where there is no list of the country. Within a cell the codes of
+// the gazetteer are asked, or else those at the edges of the zones' entries.
 func (m *Map) celled(country, within string) *Line {
 	l := &Line{Country: country, Within: within}
 	probes := map[string][]probe{}

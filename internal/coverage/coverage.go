@@ -1,10 +1,12 @@
-// Package coverage lays the postcodes of a country out as a line, tells which zone takes each stretch of it, and how the zones
-// of a store lie to one another: what each takes out of which, where two tie or cross, which one is never reached.
+// Package coverage lays the postcodes of a country out as a line, tells which zone takes each stretch of it,
+// and how the zones of a store lie to one another: what each takes out of which, where two tie or cross, which
+// one is never reached.
 //
-// Where codes are numbers of one length, the line is that of the numbers. Between two neighbouring ends of the zones' entries
-// (and, where zones name regions, cities or circles, between two neighbouring codes of the gazetteer) every code is taken alike,
-// so one code of each such stretch is asked for all. Where codes have letters, the line is one of cells: areas, or districts of
-// one area, in Great Britain, the beginnings of codes elsewhere; see cells.go.
+// Where codes are numbers of one length, the line is that of the numbers. Between two neighbouring ends of the
+// zones' entries (and, where zones name regions, cities or circles, between two neighbouring codes of the
+// gazetteer) every code is taken alike, so one code of each such stretch is asked for all. Where codes have
+// letters, the line is one of cells: areas, or districts of one area, in Great Britain, the beginnings of codes
+// elsewhere; see cells.go.
 package coverage
 
 import (
@@ -19,7 +21,8 @@ import (
 	"diadrom/internal/postcode"
 )
 
-// Map is the zones of a store as this package looks at them. It is safe for many goroutines, and is not changed once made.
+// Map is the zones of a store as this package looks at them. It is safe for many goroutines, and is not changed
+// once made.
 type Map struct {
 	Rules     []place.Owner                                     // by zone; those that are switched off take nothing
 	Match     func(*place.Spotted, []place.Match) []place.Match // appends the zones that take an address, the one that counts first

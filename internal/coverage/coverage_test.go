@@ -36,27 +36,54 @@ func TestTheLineShowsHolesOverlapsAndWhatLiesUnder(t *testing.T) {
 		}
 		got = append(got, line)
 	}
-	assert.Equal(t, []string{"00000–21999", "22000–22099 a", "22100–22149 b a", "22150–22150 a", "22151–22199 b a", "22200–22999 a", "23000–95999", "96000–99999 c"}, got)
+	assert.Equal(
+		t,
+		[]string{
+			"00000–21999",
+			"22000–22099 a",
+			"22100–22149 b a",
+			"22150–22150 a",
+			"22151–22199 b a",
+			"22200–22999 a",
+			"23000–95999",
+			"96000–99999 c",
+		},
+		got,
+	)
 	share := m.Summary().Shares[1]
 	assert.EqualValues(t, 99, share.Codes)
 	assert.Equal(t, map[int]uint64{0: 99}, share.OutOf)
 }
 
 func TestRegionsAreLaidOutByTheGazetteer(t *testing.T) {
-	g, _, err := gazetteer.Read(strings.NewReader("FI\t20100\tTurku\tSouthwest Finland\nFI\t20200\tTurku\tSouthwest Finland\nFI\t22100\tMariehamn\tÅland\n"))
+	g, _, err := gazetteer.Read(
+		strings.NewReader(
+			"FI\t20100\tTurku\tSouthwest Finland\nFI\t20200\tTurku\tSouthwest Finland\nFI\t22100\tMariehamn\tÅland\n",
+		),
+	)
 	require.NoError(t, err)
 	m := zones(t, g, "FI-19", "Finland")
 	shares := m.Summary().Shares
 	assert.EqualValues(t, 2, shares[0].Codes)
 	assert.Equal(t, []RegionShare{{"FI", "FI-19", 2, 2}}, shares[0].Regions)
 	assert.EqualValues(t, 1, shares[1].Codes, "of the codes that are listed")
-	assert.Equal(t, 3, m.Line("FI", "").Stretches[1].Listed+m.Line("FI", "").Stretches[3].Listed+m.Line("FI", "").Stretches[4].Listed)
+	assert.Equal(
+		t,
+		3,
+		m.Line("FI", "").Stretches[1].Listed+m.Line("FI", "").Stretches[3].Listed+m.Line("FI", "").Stretches[4].Listed,
+	)
 }
 
 // Every code lies in one stretch, and the zones of the stretch are those that take the code.
 func TestEveryCodeIsAsItsStretchSays(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
-		entry := rapid.OneOf(rapid.StringMatching(`FI [0-9]{1,4}\*`), rapid.StringMatching(`FI [0-9]{5}`), rapid.StringMatching(`not FI [0-9]{2,4}\*`), rapid.Just("Finland"), rapid.Just("everywhere"))
+		entry := rapid.OneOf(
+			rapid.StringMatching(`FI [0-9]{1,4}\*`),
+			rapid.StringMatching(`FI [0-9]{5}`),
+			rapid.StringMatching(`not FI [0-9]{2,4}\*`),
+			rapid.Just("Finland"),
+			rapid.Just("everywhere"),
+		)
 		var typed []string
 		for range rapid.IntRange(1, 4).Draw(t, "zones") {
 			typed = append(typed, strings.Join(rapid.SliceOfN(entry, 1, 4).Draw(t, "zone"), ", "))

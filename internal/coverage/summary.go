@@ -31,7 +31,8 @@ type RegionShare struct {
 	Taken, All      int
 }
 
-// Overlap is two zones that take one address, and that neither only their narrowness nor one's lying in the other tells apart.
+// Overlap is two zones that take one address, and that neither only their narrowness nor one's lying in the
+// other tells apart.
 type Overlap struct {
 	Kind  Kind
 	Zone  int            // gets the address
@@ -60,9 +61,10 @@ const (
 	Hides
 )
 
-// Summary is how the zones of a store lie to one another. Shares are exact for countries whose codes are numbers and for codes
-// that are listed. An overlap that is told is real, with its address; in countries whose codes have letters, and for drawn areas
-// where no list gives points, overlaps that lie between the addresses asked can be missed.
+// Summary is how the zones of a store lie to one another. Shares are exact for countries whose codes are
+// numbers and for codes that are listed. An overlap that is told is real, with its address; in countries whose
+// codes have letters, and for drawn areas where no list gives points, overlaps that lie between the addresses
+// asked can be missed.
 type Summary struct {
 	Shares   []Share // by zone
 	Overlaps []Overlap
@@ -103,7 +105,12 @@ type summing struct {
 // Summary compares the zones. It is kept for the next time.
 func (m *Map) Summary() *Summary {
 	m.summary.Do(func() {
-		a := &summing{m: m, s: &Summary{Shares: make([]Share, len(m.Rules)), byZone: make([][]int32, len(m.Rules))}, matched: make([]int, len(m.Rules)), pairs: map[[2]int32]*pair{}}
+		a := &summing{
+			m:       m,
+			s:       &Summary{Shares: make([]Share, len(m.Rules)), byZone: make([][]int32, len(m.Rules))},
+			matched: make([]int, len(m.Rules)),
+			pairs:   map[[2]int32]*pair{},
+		}
 		for i := range a.s.Shares {
 			a.s.Shares[i] = Share{OutOf: map[int]uint64{}, CountryOf: map[int]int{}, inRegions: map[[2]string]int{}}
 		}
@@ -144,7 +151,8 @@ func (a *summing) named() map[string]bool {
 	return named
 }
 
-// Named says which countries some zone sends to: by name, or as one of a group; all of them where a zone takes the world.
+// Named says which countries some zone sends to: by name, or as one of a group; all of them where a zone takes
+// the world.
 func (m *Map) Named() map[string]bool {
 	named := map[string]bool{}
 	for i := range m.Rules {
@@ -332,7 +340,10 @@ func (a *summing) finish() {
 		for _, key := range slices.SortedFunc(maps.Keys(share.inRegions), func(x, y [2]string) int {
 			return cmp.Or(cmp.Compare(share.inRegions[y], share.inRegions[x]), cmp.Compare(x[1], y[1]))
 		}) {
-			share.Regions = append(share.Regions, RegionShare{key[0], key[1], share.inRegions[key], a.m.Gazetteer.RegionCodes(key[0], key[1])})
+			share.Regions = append(
+				share.Regions,
+				RegionShare{key[0], key[1], share.inRegions[key], a.m.Gazetteer.RegionCodes(key[0], key[1])},
+			)
 		}
 	}
 	if a.s.Partial { // what was counted no longer tells whether one lies in the other
@@ -363,7 +374,10 @@ func (a *summing) finish() {
 		}
 		a.s.Overlaps = append(a.s.Overlaps, o)
 	}
-	slices.SortFunc(a.s.Inners, func(x, y Inner) int { return cmp.Or(cmp.Compare(x.Zone, y.Zone), cmp.Compare(x.Outer, y.Outer)) })
+	slices.SortFunc(
+		a.s.Inners,
+		func(x, y Inner) int { return cmp.Or(cmp.Compare(x.Zone, y.Zone), cmp.Compare(x.Outer, y.Outer)) },
+	)
 	slices.SortFunc(a.s.Overlaps, func(x, y Overlap) int {
 		return cmp.Or(cmp.Compare(x.Zone, y.Zone), cmp.Compare(x.Kind, y.Kind), cmp.Compare(x.Other, y.Other))
 	})

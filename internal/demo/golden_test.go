@@ -19,7 +19,8 @@ import (
 
 var update = flag.Bool("update", false, "write the answers anew: look at what git says is different")
 
-// sentences are the fields of an answer that are written for people; all others are for programs and never change unnoticed.
+// sentences are the fields of an answer that are written for people; all others are for programs and never
+// change unnoticed.
 var sentences = map[string]bool{"text": true, "reason": true, "because": true, "message": true, "hint": true}
 
 // facts are a decoded answer without its sentences.
@@ -49,7 +50,22 @@ func made(skus []string) []map[string]any {
 	pick := func(list []string) string { return list[random.IntN(len(list))] }
 	var list []map[string]any
 	for range 200 {
-		country, postcode, city := "FI", pick([]string{"21100", "21160", "21660", "20100", "00100", "22100", "22270", "96100", "99980", "33100", "90100", "21999"}), ""
+		country, postcode, city := "FI", pick(
+			[]string{
+				"21100",
+				"21160",
+				"21660",
+				"20100",
+				"00100",
+				"22100",
+				"22270",
+				"96100",
+				"99980",
+				"33100",
+				"90100",
+				"21999",
+			},
+		), ""
 		if random.IntN(3) == 0 {
 			country = pick([]string{"EE", "SE", "LV", "DE", "FR", "NO", "US", "RU", "IE", "GB"})
 			postcode = map[string]string{"EE": "10111", "SE": "11122", "LV": "LV-1010", "DE": "10115", "FR": "75001", "NO": "0150", "US": "90210", "RU": "101000", "IE": "T12 W8XY", "GB": "SW1A 2AA"}[country]
@@ -60,12 +76,23 @@ func made(skus []string) []map[string]any {
 		lines := []any{}
 		for range random.IntN(4) + 1 {
 			if random.IntN(6) == 0 {
-				lines = append(lines, map[string]any{"name": "Made to order", "price": pick([]string{"5.00", "49.90", "0.05"}), "weight": pick([]string{"0.2", "3.333", "40"}), "quantity": random.IntN(3) + 1})
+				lines = append(
+					lines,
+					map[string]any{
+						"name":     "Made to order",
+						"price":    pick([]string{"5.00", "49.90", "0.05"}),
+						"weight":   pick([]string{"0.2", "3.333", "40"}),
+						"quantity": random.IntN(3) + 1,
+					},
+				)
 				continue
 			}
 			lines = append(lines, map[string]any{"sku": pick(skus), "quantity": random.IntN(5) + 1})
 		}
-		request := map[string]any{"to": map[string]any{"country": country, "postcode": postcode, "city": city}, "lines": lines}
+		request := map[string]any{
+			"to":    map[string]any{"country": country, "postcode": postcode, "city": city},
+			"lines": lines,
+		}
 		switch random.IntN(6) {
 		case 0:
 			request["coupons"] = []string{"LÖYLY"}
@@ -81,7 +108,8 @@ func made(skus []string) []map[string]any {
 	return list
 }
 
-// Two hundred answers of the demo shop, field by field. A change that means to reword a sentence writes them anew with -update.
+// Two hundred answers of the demo shop, field by field. A change that means to reword a sentence writes them
+// anew with -update.
 func TestAnswersStayTheSame(t *testing.T) {
 	f, err := Store()
 	require.NoError(t, err)

@@ -1,5 +1,5 @@
-// Package draft is the store while it is edited: every edit is checked, kept and ready to be quoted from, or refused and
-// nothing changes.
+// Package draft is the store while it is edited: every edit is checked, kept and ready to be quoted from, or
+// refused and nothing changes.
 package draft
 
 import (
@@ -39,7 +39,11 @@ type State struct {
 
 // Empty is the store of a shop that has decided nothing yet.
 func Empty() *store.File {
-	f, faults := store.Read([]byte(`{"format": "` + store.Format + `", "store": {"name": "", "currency": "EUR", "tax": {"prices_include_tax": true}}}`))
+	f, faults := store.Read(
+		[]byte(
+			`{"format": "` + store.Format + `", "store": {"name": "", "currency": "EUR", "tax": {"prices_include_tax": true}}}`,
+		),
+	)
 	if len(faults) > 0 {
 		panic(faults)
 	}
@@ -83,8 +87,9 @@ func (d *Draft) compiled(f *store.File, parts *store.Parts) *State {
 // State is the draft as it stands.
 func (d *Draft) State() *State { return d.state.Load() }
 
-// Edit changes the draft: change works on a copy, which is then checked, saved and compiled. It returns the new state, or
-// the error of change, or the faults (fault.List) of a store that would not hold together; then nothing has changed.
+// Edit changes the draft: change works on a copy, which is then checked, saved and compiled. It returns the new
+// state, or the error of change, or the faults (fault.List) of a store that would not hold together; then
+// nothing has changed.
 func (d *Draft) Edit(ctx context.Context, change func(*store.File) error) (*State, error) {
 	d.edits.Lock()
 	defer d.edits.Unlock()
@@ -97,8 +102,8 @@ func (d *Draft) Edit(ctx context.Context, change func(*store.File) error) (*Stat
 // ErrMoved is returned by [Draft.EditAt] where the draft is not as it was.
 var ErrMoved = errors.New("the draft was changed meanwhile")
 
-// EditAt is Edit for a change that was made out beforehand, while others could edit, from the draft of a revision: where the draft has
-// another by now it is [ErrMoved], and nothing has changed.
+// EditAt is Edit for a change that was made out beforehand, while others could edit, from the draft of a
+// revision: where the draft has another by now it is [ErrMoved], and nothing has changed.
 func (d *Draft) EditAt(ctx context.Context, revision int64, change func(*store.File) error) (*State, error) {
 	return d.Edit(ctx, func(f *store.File) error {
 		if d.state.Load().Revision != revision {
@@ -108,7 +113,8 @@ func (d *Draft) EditAt(ctx context.Context, revision int64, change func(*store.F
 	})
 }
 
-// edit makes the next state with what next gives; it is asked again where another process has changed the draft meanwhile.
+// edit makes the next state with what next gives; it is asked again where another process has changed the draft
+// meanwhile.
 func (d *Draft) edit(ctx context.Context, next func(*State) (*store.File, storage.Edit, error)) (*State, error) {
 	for range 3 {
 		now := d.state.Load()
@@ -142,7 +148,10 @@ func (d *Draft) edit(ctx context.Context, next func(*State) (*store.File, storag
 			return nil, err
 		}
 		state := d.compiled(f, parts)
-		state.Revision, state.Before, state.What, state.state = revision, now.Engine, e.What, cmp.Or(e.State, revision)
+		state.Revision, state.Before, state.What, state.state = revision, now.Engine, e.What, cmp.Or(
+			e.State,
+			revision,
+		)
 		switch {
 		case e.Undoes != 0:
 			state.What = "taking back: " + e.What

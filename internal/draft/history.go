@@ -32,8 +32,8 @@ func Person(ctx context.Context) int64 {
 	return person
 }
 
-// Undo takes the last edit of the person back and says what it was. Edits of other people since stay, and so does what they rest on: then
-// the error is a [*Rests].
+// Undo takes the last edit of the person back and says what it was. Edits of other people since stay, and so
+// does what they rest on: then the error is a [*Rests].
 func (d *Draft) Undo(ctx context.Context) (*State, string, error) { return d.turn(ctx, true) }
 
 // Redo does the edit of the person again that was taken back last and says what it was.
@@ -160,7 +160,13 @@ func (d *Draft) around(ctx context.Context, now *State, target storage.Remembere
 }
 
 // merge makes an entry of a file, which is current, what it would be had it been made to instead of from.
-func merge(f *store.File, list, id string, current, from, to []byte, position int, later []storage.Remembered) error {
+func merge(
+	f *store.File,
+	list, id string,
+	current, from, to []byte,
+	position int,
+	later []storage.Remembered,
+) error {
 	was, is, now := &store.File{}, &store.File{}, &store.File{}
 	for _, side := range []struct {
 		file **store.File

@@ -53,7 +53,12 @@ func TestEachTakesBackTheirOwnEdits(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "Parcel to the door, Finland, up to and including 2 kg: 6.90 → 7.20", what)
 	f := d.State().File
-	assert.Equal(t, "6.90", f.Methods[1].Tables[0].Rows[0].Charges[0].Base.Fixed(2), "the owner's price is as it was")
+	assert.Equal(
+		t,
+		"6.90",
+		f.Methods[1].Tables[0].Rows[0].Charges[0].Base.Fixed(2),
+		"the owner's price is as it was",
+	)
 	assert.Equal(t, "Box", f.Methods[1].Name, "the helper's name stays")
 	assert.Equal(t, "Linen", f.Products[0].Name)
 	_, _, err = d.Undo(owner)
@@ -68,7 +73,12 @@ func TestEachTakesBackTheirOwnEdits(t *testing.T) {
 	var rests *Rests
 	require.ErrorAs(t, err, &rests)
 	assert.ErrorContains(t, err, "7.20 → 8.00", "what rests on it is named")
-	assert.Equal(t, "8.00", d.State().File.Methods[1].Tables[0].Rows[0].Charges[0].Base.Fixed(2), "and nothing has changed")
+	assert.Equal(
+		t,
+		"8.00",
+		d.State().File.Methods[1].Tables[0].Rows[0].Charges[0].Base.Fixed(2),
+		"and nothing has changed",
+	)
 	for range 3 {
 		_, _, err = d.Undo(helper)
 		require.NoError(t, err)
@@ -78,8 +88,8 @@ func TestEachTakesBackTheirOwnEdits(t *testing.T) {
 	assert.Equal(t, before, string(d.State().File.Write()))
 }
 
-// Whatever two people edit and take back in whatever order, across restarts: taking all of it back gives the shop as it was, or says what
-// it rests on and changes nothing.
+// Whatever two people edit and take back in whatever order, across restarts: taking all of it back gives the
+// shop as it was, or says what it rests on and changes nothing.
 func TestTakingAllBackGivesTheShopAsItWas(t *testing.T) {
 	people := []context.Context{By(context.Background(), 1), By(context.Background(), 2)}
 	root := t.TempDir()
@@ -113,9 +123,15 @@ func TestTakingAllBackGivesTheShopAsItWas(t *testing.T) {
 					return nil
 				})
 			case 6:
-				_, err = d.Edit(who, func(f *store.File) error { f.Methods = append(f.Methods[1:], f.Methods[0]); return nil })
+				_, err = d.Edit(
+					who,
+					func(f *store.File) error { f.Methods = append(f.Methods[1:], f.Methods[0]); return nil },
+				)
 			case 7:
-				_, err = d.Edit(who, func(f *store.File) error { f.Products = f.Products[:len(f.Products)-1]; return nil })
+				_, err = d.Edit(
+					who,
+					func(f *store.File) error { f.Products = f.Products[:len(f.Products)-1]; return nil },
+				)
 			case 8:
 				_, err = d.Edit(who, func(f *store.File) error { f.Products[1].Name += "!"; return nil })
 			case 9:

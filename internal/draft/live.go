@@ -21,7 +21,8 @@ type Live struct {
 	Hash   string
 	At     time.Time
 	By     int64
-	// Damaged is the edition that should be live and is damaged, 0 where this one should be: then this is the last before it that is whole.
+	// Damaged is the edition that should be live and is damaged, 0 where this one should be: then this is the
+	// last before it that is whole.
 	Damaged int64
 	File    *store.File
 	Parts   *store.Parts
@@ -66,7 +67,10 @@ func (d *Draft) Edition(ctx context.Context, number int64) (*store.File, []byte,
 		return nil, nil, err
 	}
 	if Hash(body) != hash {
-		return nil, nil, fmt.Errorf("edition %d in the database is not what was put live: its hash is another; restore a backup", number)
+		return nil, nil, fmt.Errorf(
+			"edition %d in the database is not what was put live: its hash is another; restore a backup",
+			number,
+		)
 	}
 	f, faults := store.Read(body)
 	if len(faults) > 0 {
@@ -75,8 +79,9 @@ func (d *Draft) Edition(ctx context.Context, number int64) (*store.File, []byte,
 	return f, body, nil
 }
 
-// PutLive makes the next edition of the draft and has buyers quoted from it at once. The draft must still be of the revision, and turn
-// still the last: else the error is [storage.ErrConflict] or [storage.ErrLiveChanged], and nothing has changed.
+// PutLive makes the next edition of the draft and has buyers quoted from it at once. The draft must still be of
+// the revision, and turn still the last: else the error is [storage.ErrConflict] or [storage.ErrLiveChanged],
+// and nothing has changed.
 func (d *Draft) PutLive(ctx context.Context, revision, turn int64, note string) (*Live, error) {
 	d.edits.Lock()
 	defer d.edits.Unlock()

@@ -28,7 +28,11 @@ func TestBuyersAreQuotedFromWhatIsLive(t *testing.T) {
 
 	_, err = d.Edit(ctx, func(f *store.File) error { return price(f, "7.20") })
 	require.NoError(t, err)
-	assert.Equal(t, []string{"Parcel to the door, Finland, up to and including 2 kg: 6.90 → 7.20"}, changes.Sentences(d.Ahead()))
+	assert.Equal(
+		t,
+		[]string{"Parcel to the door, Finland, up to and including 2 kg: 6.90 → 7.20"},
+		changes.Sentences(d.Ahead()),
+	)
 	assert.Same(t, first, d.Live(), "an edit is of the draft")
 
 	_, err = d.PutLive(ctx, d.State().Revision-1, first.Turn, "")

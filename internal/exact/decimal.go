@@ -1,9 +1,10 @@
 // Package exact has the one decimal type of Diadrom: money, weights, lengths, distances and percents are exact.
 //
 // A Decimal is an immutable value; its zero value is 0. Addition, subtraction and multiplication never round.
-// Nearly all numbers of a shop fit the 19 digits of github.com/govalues/decimal, which does the work then; that package
-// rounds what does not fit, so a result beyond 19 digits is carried by math/big instead. A quotient that does not end, such as
-// 1 ÷ 3, is a fraction, exact like all else until it is rounded; written out it has [QuotientDigits] decimals.
+// Nearly all numbers of a shop fit the 19 digits of github.com/govalues/decimal, which does the work then; that
+// package rounds what does not fit, so a result beyond 19 digits is carried by math/big instead. A quotient
+// that does not end, such as 1 ÷ 3, is a fraction, exact like all else until it is rounded; written out it has
+// [QuotientDigits] decimals.
 //
 // Numbers are written as in the store file: digits, with an optional minus sign and an optional decimal point with
 // digits on both sides ("12", "0.5", "-4.90"), at most [MaxInteger] digits before and [MaxFraction] after the point.
@@ -128,7 +129,8 @@ func New(coef int64, scale int) Decimal { return Decimal{small: decimal.MustNew(
 // FromInt returns n.
 func FromInt(n int64) Decimal { return New(n, 0) }
 
-// FromFloat rounds f half up to scale decimals (0 to 6). It is the way from geometry, which works in floats, to measures.
+// FromFloat rounds f half up to scale decimals (0 to 6). It is the way from geometry, which works in floats, to
+// measures.
 func FromFloat(f float64, scale int) Decimal {
 	return New(int64(math.Floor(f*math.Pow10(scale)+0.5)), scale)
 }
@@ -179,7 +181,8 @@ func (d Decimal) rat() *big.Rat {
 	return new(big.Rat).SetFrac(coef, pow10(scale))
 }
 
-// big returns the coefficient and the scale of d, which is not a fraction; the caller must not change the coefficient.
+// big returns the coefficient and the scale of d, which is not a fraction; the caller must not change the
+// coefficient.
 func (d Decimal) big() (*big.Int, int) {
 	if d.wide != nil {
 		return d.wide.coef, d.wide.scale
@@ -306,8 +309,8 @@ var powers = func() (p [19]int64) {
 	return p
 }()
 
-// quoRoundSmall is QuoRound for positive numbers whose scaled coefficients fit 63 bits, which is nearly always; it spares
-// the big integers that would otherwise be half the cost of a quote's tax.
+// quoRoundSmall is QuoRound for positive numbers whose scaled coefficients fit 63 bits, which is nearly always;
+// it spares the big integers that would otherwise be half the cost of a quote's tax.
 func quoRoundSmall(d, e Decimal, scale int) (Decimal, bool) {
 	if !d.isSmall(e) || d.small.IsNeg() || !e.small.IsPos() {
 		return Decimal{}, false
@@ -396,8 +399,8 @@ func (d Decimal) Float64() float64 {
 	return f
 }
 
-// String writes d as Parse reads it, without trailing zeros: "2", "0.5". What does not end is rounded half up to [QuotientDigits]
-// decimals.
+// String writes d as Parse reads it, without trailing zeros: "2", "0.5". What does not end is rounded half up
+// to [QuotientDigits] decimals.
 func (d Decimal) String() string { return string(d.Append(nil, 0)) }
 
 // Fixed writes d with at least digits decimals, and more where the value has more: 6.9 as "6.90".

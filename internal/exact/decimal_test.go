@@ -62,13 +62,21 @@ func TestQuotientsStayExact(t *testing.T) {
 	assert.Equal(t, 1, third.Cmp(MustParse("0.333333333333")))
 	assert.Equal(t, "0.333333333333", third.Written().String())
 	assert.Equal(t, "0", third.Sub(third).String())
-	assert.Equal(t, []string{"1", "0", "-1"}, []string{third.Ceil().String(), third.Neg().Ceil().String(), third.Neg().Mul(FromInt(4)).Ceil().String()})
+	assert.Equal(
+		t,
+		[]string{"1", "0", "-1"},
+		[]string{third.Ceil().String(), third.Neg().Ceil().String(), third.Neg().Mul(FromInt(4)).Ceil().String()},
+	)
 	assert.Equal(t, "0.33", third.Round(2).String())
 	assert.Equal(t, -1, third.Neg().Sign())
 	assert.InDelta(t, 1.0/3, third.Float64(), 1e-15)
 	// 0.45 × (24400/3000 − 7.5) + 10.15 is 10.435, which rounds up; carried to 12 decimals it would round down.
 	kilograms := FromInt(24400).Quo(FromInt(3000))
-	assert.Equal(t, "10.44", MustParse("0.45").Mul(kilograms.Sub(MustParse("7.5"))).Add(MustParse("10.15")).Round(2).String())
+	assert.Equal(
+		t,
+		"10.44",
+		MustParse("0.45").Mul(kilograms.Sub(MustParse("7.5"))).Add(MustParse("10.15")).Round(2).String(),
+	)
 	rapid.Check(t, func(t *rapid.T) {
 		a, b, c, d := number().Draw(t, "a"), number().Draw(t, "b"), number().Draw(t, "c"), number().Draw(t, "d")
 		if b.IsZero() || d.IsZero() {
@@ -94,7 +102,11 @@ func TestFixedKeepsTheMinorDigits(t *testing.T) {
 	assert.Equal(t, "6.905", MustParse("6.905").Fixed(2))
 	assert.Equal(t, "500", MustParse("500.00").Fixed(0))
 	assert.Equal(t, "0.00", MustParse("0.001").Sub(MustParse("0.001")).Fixed(2))
-	assert.Equal(t, "12345678901234567890.00", MustParse("123456789012345").Mul(MustParse("100000")).Add(MustParse("67890")).Fixed(2))
+	assert.Equal(
+		t,
+		"12345678901234567890.00",
+		MustParse("123456789012345").Mul(MustParse("100000")).Add(MustParse("67890")).Fixed(2),
+	)
 }
 
 func TestFromFloatRoundsHalfUp(t *testing.T) {
@@ -147,7 +159,13 @@ func TestArithmeticEqualsGovalues(t *testing.T) {
 			quotient, err := gx.Quo(gy)
 			require.NoError(t, err)
 			off := MustParse(x).Quo(MustParse(y)).Sub(Decimal{small: quotient})
-			assert.False(t, off.Mul(off).Cmp(MustParse("0.000000000001").Mul(MustParse("0.000000000001"))) > 0, "%s ÷ %s", x, y)
+			assert.False(
+				t,
+				off.Mul(off).Cmp(MustParse("0.000000000001").Mul(MustParse("0.000000000001"))) > 0,
+				"%s ÷ %s",
+				x,
+				y,
+			)
 		}
 	})
 }

@@ -46,7 +46,10 @@ func (l *List) Add(path, code, format string, args ...any) {
 	case len(*l) < Max:
 		*l = append(*l, Fault{path, code, fmt.Sprintf(format, args...)})
 	case len(*l) == Max:
-		*l = append(*l, Fault{"", TooLarge, fmt.Sprintf("there are more than %d faults; the rest is not listed", Max)})
+		*l = append(
+			*l,
+			Fault{"", TooLarge, fmt.Sprintf("there are more than %d faults; the rest is not listed", Max)},
+		)
 	}
 }
 

@@ -1,5 +1,5 @@
-// Package findings names what is odd in a store's methods and price lists: nothing of it is a fault, and all of it has cost shops
-// money (common practice, no source).
+// Package findings names what is odd in a store's methods and price lists: nothing of it is a fault, and all of
+// it has cost shops money (common practice, no source).
 package findings
 
 import (
@@ -50,8 +50,8 @@ func limit(t *rate.Table) exact.Decimal {
 	return exact.FromInt(10)
 }
 
-// falls finds prices that fall as the parcel grows: a heavier one, one with more goods, one that goes farther. In a list by the sum of
-// the goods that is a reward and meant.
+// falls finds prices that fall as the parcel grows: a heavier one, one with more goods, one that goes farther.
+// In a list by the sum of the goods that is a reward and meant.
 func falls(f *store.File, t *rate.Table) (list []Odd) {
 	if t.By == rate.ByOrder || t.By == rate.BySubtotal {
 		return nil
@@ -63,7 +63,22 @@ func falls(f *store.File, t *rate.Table) (list []Odd) {
 		for i := 1; i < len(curve); i++ {
 			a, b := &curve[i-1], &curve[i]
 			if from, to := a.Y2.Round(w.Digits), b.Y1.Round(w.Digits); b.Row != a.Row && to.Less(from) {
-				list = append(list, Odd{t.ID, zone, b.Row, fmt.Sprintf("%s: at %s the price falls from %s to %s, so that %s costs less", f.ZoneName(zone), w.Measure(t.By, b.X1), w.Money(from), w.Money(to), grows)})
+				list = append(
+					list,
+					Odd{
+						t.ID,
+						zone,
+						b.Row,
+						fmt.Sprintf(
+							"%s: at %s the price falls from %s to %s, so that %s costs less",
+							f.ZoneName(zone),
+							w.Measure(t.By, b.X1),
+							w.Money(from),
+							w.Money(to),
+							grows,
+						),
+					},
+				)
 				break
 			}
 		}
@@ -86,7 +101,21 @@ func jumps(f *store.File, t *rate.Table) (list []Odd) {
 		for i := 1; i < len(curve); i++ {
 			a, b := &curve[i-1], &curve[i]
 			if jump := b.Y1.Sub(a.Y2); b.Row != a.Row && little.Less(jump) {
-				list = append(list, Odd{t.ID, zone, b.Row, fmt.Sprintf("%s: a buyer who adds %s of goods at %s pays %s more", f.ZoneName(zone), w.Money(little), w.Money(b.X1), w.Money(jump.Round(w.Digits)))})
+				list = append(
+					list,
+					Odd{
+						t.ID,
+						zone,
+						b.Row,
+						fmt.Sprintf(
+							"%s: a buyer who adds %s of goods at %s pays %s more",
+							f.ZoneName(zone),
+							w.Money(little),
+							w.Money(b.X1),
+							w.Money(jump.Round(w.Digits)),
+						),
+					},
+				)
 				break
 			}
 		}
@@ -102,8 +131,8 @@ func needsOf(m *store.Method, zone string) *store.Needs {
 	return m.Needs
 }
 
-// outOfReach finds rows that no cart within the method's conditions gets to. Lower bounds do not count: a list may price less than all
-// goods of an order.
+// outOfReach finds rows that no cart within the method's conditions gets to. Lower bounds do not count: a list
+// may price less than all goods of an order.
 func outOfReach(f *store.File, m *store.Method, t *rate.Table) (list []Odd) {
 	if t.By == rate.ByOrder || len(t.Zones) == 0 {
 		return nil
@@ -167,11 +196,35 @@ func percents(f *store.File, m *store.Method, t *rate.Table) (list []Odd) {
 				continue
 			}
 			if exact.Hundred.Less(*c.Percent) {
-				list = append(list, Odd{t.ID, zone, i, fmt.Sprintf("%s: %s %% of goods is more than the goods cost: is that meant?", f.ZoneName(zone), c.Percent)})
+				list = append(
+					list,
+					Odd{
+						t.ID,
+						zone,
+						i,
+						fmt.Sprintf(
+							"%s: %s %% of goods is more than the goods cost: is that meant?",
+							f.ZoneName(zone),
+							c.Percent,
+						),
+					},
+				)
 				break
 			}
 			if maximum == nil && bare(t, i) {
-				list = append(list, Odd{t.ID, zone, i, fmt.Sprintf("%s: %s %% of goods has no bound: set what it costs at most", f.ZoneName(zone), c.Percent)})
+				list = append(
+					list,
+					Odd{
+						t.ID,
+						zone,
+						i,
+						fmt.Sprintf(
+							"%s: %s %% of goods has no bound: set what it costs at most",
+							f.ZoneName(zone),
+							c.Percent,
+						),
+					},
+				)
 				break
 			}
 		}
@@ -182,11 +235,20 @@ func percents(f *store.File, m *store.Method, t *rate.Table) (list []Odd) {
 // bare says whether the goods in a row can come to any sum.
 func bare(t *rate.Table, i int) bool { return t.By != rate.BySubtotal || i == len(t.Rows)-1 }
 
-// empty finds columns in which nothing is offered, beside others that have prices: no broader zone stands in for them.
+// empty finds columns in which nothing is offered, beside others that have prices: no broader zone stands in
+// for them.
 func empty(f *store.File, t *rate.Table) (list []Odd) {
 	for j, zone := range t.Zones {
 		if !slices.ContainsFunc(t.Rows, func(r rate.Row) bool { return r.Charges[j] != nil }) {
-			list = append(list, Odd{t.ID, zone, -1, f.ZoneName(zone) + ": nothing is offered in this column, and no broader zone stands in for it"})
+			list = append(
+				list,
+				Odd{
+					t.ID,
+					zone,
+					-1,
+					f.ZoneName(zone) + ": nothing is offered in this column, and no broader zone stands in for it",
+				},
+			)
 		}
 	}
 	if len(list) == len(t.Zones) {
@@ -205,14 +267,27 @@ func free(f *store.File, m *store.Method) (list []Odd) {
 	}
 	w := words(f)
 	look := func(r *store.Free, zone string) {
-		if r == nil || r.Subtotal == nil || cheapest == nil || cheapest.Less(*r.Subtotal) || r.Require == "all" && (r.Quantity != nil || len(r.Coupons) > 0) {
+		if r == nil || r.Subtotal == nil || cheapest == nil || cheapest.Less(*r.Subtotal) ||
+			r.Require == "all" && (r.Quantity != nil || len(r.Coupons) > 0) {
 			return
 		}
 		where := ""
 		if zone != "" {
 			where = f.ZoneName(zone) + ": "
 		}
-		list = append(list, Odd{"", zone, -1, where + "free from " + w.Money(*r.Subtotal) + " is always free: the cheapest product costs " + w.Money(*cheapest)})
+		list = append(
+			list,
+			Odd{
+				"",
+				zone,
+				-1,
+				where + "free from " + w.Money(
+					*r.Subtotal,
+				) + " is always free: the cheapest product costs " + w.Money(
+					*cheapest,
+				),
+			},
+		)
 	}
 	look(m.Free, "")
 	for _, zone := range slices.Sorted(maps.Keys(m.Terms)) {
@@ -224,7 +299,15 @@ func free(f *store.File, m *store.Method) (list []Odd) {
 // unpriced finds terms of zones to which the method has no price, so that they count for nobody.
 func unpriced(f *store.File, m *store.Method) (list []Odd) {
 	for _, zone := range m.TermZones()[len(m.ServedZones()):] {
-		list = append(list, Odd{"", zone, -1, f.ZoneName(zone) + ": this method has terms here and no price, so they count for nobody"})
+		list = append(
+			list,
+			Odd{
+				"",
+				zone,
+				-1,
+				f.ZoneName(zone) + ": this method has terms here and no price, so they count for nobody",
+			},
+		)
 	}
 	return list
 }
@@ -261,11 +344,18 @@ func Nobody(f *store.File, m *store.Method) string {
 		return "all zones with a price are switched off, or take no place"
 	}
 	if n := m.Needs; n != nil && len(n.OnlyClasses) > 0 {
-		allowed := slices.DeleteFunc(slices.Clone(n.OnlyClasses), func(c string) bool { return slices.Contains(n.WithoutClasses, c) })
+		allowed := slices.DeleteFunc(
+			slices.Clone(n.OnlyClasses),
+			func(c string) bool { return slices.Contains(n.WithoutClasses, c) },
+		)
 		if len(allowed) == 0 {
 			return "it takes only classes that it leaves out"
 		}
-		if len(f.Products) > 0 && !slices.ContainsFunc(f.Products, func(p store.Product) bool { return p.NeedsShipping && slices.Contains(allowed, p.Class) }) {
+		if len(f.Products) > 0 &&
+			!slices.ContainsFunc(
+				f.Products,
+				func(p store.Product) bool { return p.NeedsShipping && slices.Contains(allowed, p.Class) },
+			) {
 			return "no product is of the classes that it takes (" + strings.Join(allowed, ", ") + ")"
 		}
 	}

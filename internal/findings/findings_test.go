@@ -13,9 +13,11 @@ import (
 
 func read(t *testing.T, method string) *store.File {
 	t.Helper()
-	f, faults := store.Read([]byte(`{"format":"diadrom-store/1","store":{"currency":"EUR"},"classes":[{"id":"soft"}],
+	f, faults := store.Read(
+		[]byte(`{"format":"diadrom-store/1","store":{"currency":"EUR"},"classes":[{"id":"soft"}],
 	"products":[{"sku":"A","price":"9.50"},{"sku":"G","price":"1","needs_shipping":false}],
-	"zones":[{"id":"fi","name":"Finland","places":[{"country":"FI"}]},{"id":"se","name":"Sweden","enabled":false,"places":[{"country":"SE"}]},{"id":"none","places":[]}],"methods":[{"id":"m",` + method + `}]}`))
+	"zones":[{"id":"fi","name":"Finland","places":[{"country":"FI"}]},{"id":"se","name":"Sweden","enabled":false,"places":[{"country":"SE"}]},{"id":"none","places":[]}],"methods":[{"id":"m",` + method + `}]}`),
+	)
 	require.Empty(t, faults)
 	return f
 }

@@ -1,8 +1,9 @@
 // Package gazetteer looks places up by postcode and by name in open postcode lists.
 //
-// It reads the GeoNames postal layout (https://download.geonames.org/export/zip/readme.txt): UTF-8 text, a line a place,
-// fields separated by tabs: country code, postal code, place name, admin name 1, admin code 1, admin name 2, admin code 2,
-// admin name 3, admin code 3, latitude, longitude, accuracy. Trailing fields may be missing.
+// It reads the GeoNames postal layout (https://download.geonames.org/export/zip/readme.txt): UTF-8 text, a line
+// a place, fields separated by tabs: country code, postal code, place name, admin name 1, admin code 1, admin
+// name 2, admin code 2, admin name 3, admin code 3, latitude, longitude, accuracy. Trailing fields may be
+// missing.
 package gazetteer
 
 import (
@@ -104,8 +105,8 @@ func Read(r io.Reader) (*Gazetteer, []LineError, error) {
 // TooLong is why a line of more than [MaxLine] bytes is skipped.
 const TooLong = "longer than any place's line"
 
-// ReadLine reads a line with its end; n is how many bytes that were. Of one of more than [MaxLine] bytes only the beginning is
-// returned.
+// ReadLine reads a line with its end; n is how many bytes that were. Of one of more than [MaxLine] bytes only
+// the beginning is returned.
 func ReadLine(r *bufio.Reader) (line []byte, n int, err error) {
 	for {
 		part, err := r.ReadSlice('\n')
@@ -149,7 +150,13 @@ func (l *Lines) Parse(line []byte) (p Place, reason string) {
 	case strings.TrimSpace(f[2]) == "":
 		return p, "no place name"
 	}
-	p = Place{Country: country.Alpha2, Postcode: strings.TrimSpace(f[1]), Name: strings.TrimSpace(f[2]), RegionName: f[3], Municipality: f[5]}
+	p = Place{
+		Country:      country.Alpha2,
+		Postcode:     strings.TrimSpace(f[1]),
+		Name:         strings.TrimSpace(f[2]),
+		RegionName:   f[3],
+		Municipality: f[5],
+	}
 	if f[9] != "" || f[10] != "" {
 		lat, err1 := strconv.ParseFloat(f[9], 64)
 		lon, err2 := strconv.ParseFloat(f[10], 64)
@@ -222,8 +229,8 @@ func (g *Gazetteer) pick(at []int32) []Place {
 	return out
 }
 
-// Locate gives the place whose point stands for an address: the one of its postcode (of that name where several share the
-// code), or else the first of its city. Only places with a point count.
+// Locate gives the place whose point stands for an address: the one of its postcode (of that name where several
+// share the code), or else the first of its city. Only places with a point count.
 func (g *Gazetteer) Locate(country string, code postcode.Code, city string) (Place, bool) {
 	var first *Place
 	folded := world.Fold(city)

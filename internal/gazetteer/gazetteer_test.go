@@ -16,7 +16,10 @@ func TestLinesInTheGeoNamesPostalLayout(t *testing.T) {
 		"FI\t21100\tLuonnonmaa\t\t19\t\t\t\t\t\t\t\n" + // no point
 		"\n" +
 		"XX\t1\tNowhere\n" + "FI\t\tNo code\n" + "FI\t1\n" + "FI\t00100\tHelsinki\tUusimaa\t01\t\t\t\t\tnorth\t24\t\n" + "FI\t00100\t\xe4\n" + // Latin-1
-		"FI\t" + strings.Repeat("9", 5000) + "\tLong\n" +
+		"FI\t" + strings.Repeat(
+		"9",
+		5000,
+	) + "\tLong\n" +
 		"FIN\t22100\tMariehamn\tÅland\t01\t\t\t\t\t60.09\t19.93" // no line end
 	g, skipped, err := Read(strings.NewReader(list))
 	require.NoError(t, err)

@@ -60,13 +60,20 @@ func (g *Gazetteer) sorted(country string) *sorted {
 			if !ok {
 				n = len(s.names)
 				byRegion[p.Region] = n
-				s.names = append(s.names, Name{Folded: k.name, Name: p.Name, Region: p.Region, Municipality: p.Municipality, First: i})
+				s.names = append(
+					s.names,
+					Name{Folded: k.name, Name: p.Name, Region: p.Region, Municipality: p.Municipality, First: i},
+				)
 			}
 			s.names[n].Codes++
 		}
 	}
 	slices.SortFunc(s.names, func(a, b Name) int {
-		return cmp.Or(strings.Compare(a.Folded, b.Folded), strings.Compare(a.Region, b.Region), cmp.Compare(a.First, b.First))
+		return cmp.Or(
+			strings.Compare(a.Folded, b.Folded),
+			strings.Compare(a.Region, b.Region),
+			cmp.Compare(a.First, b.First),
+		)
 	})
 	kept, _ := g.sorting.LoadOrStore(country, s)
 	return kept.(*sorted)
@@ -88,7 +95,11 @@ func (g *Gazetteer) Codes(country string) []Code { return g.sorted(country).code
 // CodesFrom is the part of Codes that begins with a prefix (in the form in which codes are compared).
 func (g *Gazetteer) CodesFrom(country, prefix string) []Code {
 	codes := g.Codes(country)
-	from, _ := slices.BinarySearchFunc(codes, prefix, func(c Code, p string) int { return strings.Compare(c.Text, p) })
+	from, _ := slices.BinarySearchFunc(
+		codes,
+		prefix,
+		func(c Code, p string) int { return strings.Compare(c.Text, p) },
+	)
 	to := from
 	for to < len(codes) && strings.HasPrefix(codes[to].Text, prefix) {
 		to++
@@ -99,8 +110,16 @@ func (g *Gazetteer) CodesFrom(country, prefix string) []Code {
 // CodesBetween is the part of Codes between two codes, both included (in the form in which codes are compared).
 func (g *Gazetteer) CodesBetween(country, first, last string) []Code {
 	codes := g.Codes(country)
-	from, _ := slices.BinarySearchFunc(codes, first, func(c Code, p string) int { return strings.Compare(c.Text, p) })
-	to, found := slices.BinarySearchFunc(codes, last, func(c Code, p string) int { return strings.Compare(c.Text, p) })
+	from, _ := slices.BinarySearchFunc(
+		codes,
+		first,
+		func(c Code, p string) int { return strings.Compare(c.Text, p) },
+	)
+	to, found := slices.BinarySearchFunc(
+		codes,
+		last,
+		func(c Code, p string) int { return strings.Compare(c.Text, p) },
+	)
 	if found {
 		to++
 	}
@@ -116,7 +135,11 @@ func (g *Gazetteer) Names(country string) []Name { return g.sorted(country).name
 // NamesFrom is the part of Names that begins with a prefix; case and accents do not matter.
 func (g *Gazetteer) NamesFrom(country, prefix string) []Name {
 	names, prefix := g.Names(country), world.Fold(prefix)
-	from, _ := slices.BinarySearchFunc(names, prefix, func(n Name, p string) int { return strings.Compare(n.Folded, p) })
+	from, _ := slices.BinarySearchFunc(
+		names,
+		prefix,
+		func(n Name, p string) int { return strings.Compare(n.Folded, p) },
+	)
 	to := from
 	for to < len(names) && strings.HasPrefix(names[to].Folded, prefix) {
 		to++
@@ -137,7 +160,8 @@ func (g *Gazetteer) RegionsNamed(country, name string) (regions []string) {
 // At is a place by its position in the lists.
 func (g *Gazetteer) At(i int32) *Place { return &g.places[i] }
 
-// Countries lists the countries that the lists are of, sorted, with how many postcodes each has. Neither must be changed.
+// Countries lists the countries that the lists are of, sorted, with how many postcodes each has. Neither must
+// be changed.
 func (g *Gazetteer) Countries() (list []string, codes map[string]int) {
 	c := &g.countries
 	c.Do(func() {
@@ -150,8 +174,8 @@ func (g *Gazetteer) Countries() (list []string, codes map[string]int) {
 	return c.list, c.codes
 }
 
-// Knows says whether the lists have a postcode, or, where codes have letters and lists often only their first part, that part.
-// lists is whether there is any list of the country.
+// Knows says whether the lists have a postcode, or, where codes have letters and lists often only their first
+// part, that part. lists is whether there is any list of the country.
 func (g *Gazetteer) Knows(country string, code postcode.Code) (known, lists bool) {
 	if len(g.byCode[codeKey{country, code.Key}]) > 0 {
 		return true, true
@@ -169,8 +193,9 @@ func (g *Gazetteer) Knows(country string, code postcode.Code) (known, lists bool
 	return false, true
 }
 
-// CountryAt is the country (alpha-2) of the listed place that lies nearest to a point, in degrees; "" where none has a point.
-// Longitudes are weighed by the latitude, which is near enough to tell which place is nearest.
+// CountryAt is the country (alpha-2) of the listed place that lies nearest to a point, in degrees; "" where
+// none has a point. Longitudes are weighed by the latitude, which is near enough to tell which place is
+// nearest.
 func (g *Gazetteer) CountryAt(lat, lon float64) string {
 	country, least := "", math.Inf(1)
 	shrink := math.Cos(lat * math.Pi / 180)

@@ -1,11 +1,12 @@
 // Package geodesic measures straight-line distances on the WGS 84 ellipsoid.
 //
-// It solves the inverse problem as C. F. F. Karney does in "Algorithms for geodesics", Journal of Geodesy 87 (2013),
-// https://doi.org/10.1007/s00190-012-0578-z: the shortest path is the great ellipse's counterpart on an auxiliary sphere,
-// found by searching the azimuth at which the path that leaves the first point meets the second point's meridian. Unlike
-// the older iteration by Vincenty it converges for every pair, antipodes included. The two integrals are evaluated by
-// Gauss–Legendre quadrature rather than by Karney's series: their integrands are so smooth on an ellipsoid as round as the
-// Earth that 16 nodes leave an error below a tenth of a micrometre.
+// It solves the inverse problem as C. F. F. Karney does in "Algorithms for geodesics", Journal of Geodesy 87
+// (2013), https://doi.org/10.1007/s00190-012-0578-z: the shortest path is the great ellipse's counterpart on an
+// auxiliary sphere, found by searching the azimuth at which the path that leaves the first point meets the
+// second point's meridian. Unlike the older iteration by Vincenty it converges for every pair, antipodes
+// included. The two integrals are evaluated by Gauss–Legendre quadrature rather than by Karney's series: their
+// integrands are so smooth on an ellipsoid as round as the Earth that 16 nodes leave an error below a tenth of
+// a micrometre.
 package geodesic
 
 import "math"
@@ -21,8 +22,8 @@ const (
 // second eccentricity squared
 var ep2 = Flattening * (2 - Flattening) / ((1 - Flattening) * (1 - Flattening))
 
-// Distance returns the length in metres of the shortest path between two points given in degrees: latitudes −90 to 90,
-// longitudes of any turn.
+// Distance returns the length in metres of the shortest path between two points given in degrees: latitudes −90
+// to 90, longitudes of any turn.
 func Distance(lat1, lon1, lat2, lon2 float64) float64 {
 	lon12 := math.Abs(math.Remainder(lon2-lon1, 360)) * math.Pi / 180
 	// By symmetry the first point may be the southern, farther one: β1 ≤ 0 and β1 ≤ β2 ≤ −β1.
@@ -42,8 +43,9 @@ func Distance(lat1, lon1, lat2, lon2 float64) float64 {
 	if lat1 == -90 { // from a pole every path is a meridian
 		return p.length(0, 0)
 	}
-	// The longitude that a path reaches grows with its azimuth from 0 to π; one azimuth reaches lon12. Illinois' variant
-	// of the secant method finds it between the two, never slower than halving allows for long.
+	// The longitude that a path reaches grows with its azimuth from 0 to π; one azimuth reaches lon12.
+	// Illinois' variant of the secant method finds it between the two, never slower than halving allows for
+	// long.
 	low, high := 0.0, math.Pi
 	atLow, atHigh := -lon12, math.Pi-lon12
 	if atHigh <= 0 {
@@ -126,9 +128,10 @@ func (p path) longitude(azimuth float64) float64 {
 	return a.omega12 - Flattening*a.sinAlpha0*integral
 }
 
-// length is the length in metres of a path of this azimuth (Karney, equation 7) that overshoots the second point's
-// longitude by off radians. What the overshoot adds along the parallel is taken off to first order (Clairaut's relation),
-// which leaves an error of its square: azimuths near east and west can not be told apart finely enough otherwise.
+// length is the length in metres of a path of this azimuth (Karney, equation 7) that overshoots the second
+// point's longitude by off radians. What the overshoot adds along the parallel is taken off to first order
+// (Clairaut's relation), which leaves an error of its square: azimuths near east and west can not be told apart
+// finely enough otherwise.
 func (p path) length(azimuth, off float64) float64 {
 	a := p.arc(azimuth)
 	return polarRadius*quadrature(a.sigma1, a.sigma2, func(sigma float64) float64 {
@@ -137,8 +140,8 @@ func (p path) length(azimuth, off float64) float64 {
 	}) - EquatorialRadius*a.sinAlpha0*off
 }
 
-// Abscissas and weights of the 16-point Gauss–Legendre rule on [−1, 1], computed at start by Newton's iteration on the
-// Legendre polynomial (Abramowitz and Stegun, Handbook of Mathematical Functions, 25.4.29).
+// Abscissas and weights of the 16-point Gauss–Legendre rule on [−1, 1], computed at start by Newton's iteration
+// on the Legendre polynomial (Abramowitz and Stegun, Handbook of Mathematical Functions, 25.4.29).
 var nodes, weights = legendre(16)
 
 func legendre(n int) (x, w []float64) {

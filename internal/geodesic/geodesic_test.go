@@ -15,8 +15,9 @@ import (
 	"pgregory.net/rapid"
 )
 
-// Pairs over all latitudes, across the antimeridian, at the poles, close together and nearly antipodal, with the distances
-// that GeographicLib 2.1.2's GeodSolve (Debian geographiclib-tools) gives for them: equal to 1 mm.
+// Pairs over all latitudes, across the antimeridian, at the poles, close together and nearly antipodal, with
+// the distances that GeographicLib 2.1.2's GeodSolve (Debian geographiclib-tools) gives for them: equal to 1
+// mm.
 func TestDistancesEqualGeodSolve(t *testing.T) {
 	body, err := os.ReadFile("testdata/geodsolve.tsv")
 	require.NoError(t, err)

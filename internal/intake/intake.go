@@ -1,9 +1,9 @@
-// Package intake takes long lists of places into a shop in the background: a file is kept in the shop's folder, and read from
-// there part by part, each part in one transaction that also says how far the file has been read. After the process was killed it
-// goes on from there.
+// Package intake takes long lists of places into a shop in the background: a file is kept in the shop's folder,
+// and read from there part by part, each part in one transaction that also says how far the file has been read.
+// After the process was killed it goes on from there.
 //
-// Files are in the GeoNames postal layout (see package gazetteer), in UTF-8, UTF-16 with a byte order mark, or, line by line
-// where it is not UTF-8, Windows-1252, which has Latin-1 in it. Line ends are those of any system.
+// Files are in the GeoNames postal layout (see package gazetteer), in UTF-8, UTF-16 with a byte order mark, or,
+// line by line where it is not UTF-8, Windows-1252, which has Latin-1 in it. Line ends are those of any system.
 package intake
 
 import (
@@ -57,10 +57,17 @@ type Intake struct {
 	version string // of the places that changed has been called with
 }
 
-// New makes the intake of a shop whose folder is dir. changed is called with the places that count whenever they are others;
-// version is that of the places that the caller has loaded.
+// New makes the intake of a shop whose folder is dir. changed is called with the places that count whenever
+// they are others; version is that of the places that the caller has loaded.
 func New(db *storage.DB, dir, version string, changed func(*gazetteer.Gazetteer)) *Intake {
-	return &Intake{db: db, dir: filepath.Join(dir, folder), version: version, changed: changed, wake: make(chan struct{}, 1), Retry: 15 * time.Second}
+	return &Intake{
+		db:      db,
+		dir:     filepath.Join(dir, folder),
+		version: version,
+		changed: changed,
+		wake:    make(chan struct{}, 1),
+		Retry:   15 * time.Second,
+	}
 }
 
 // Add keeps a file and begins to take it in, if [Intake.Run] runs.
@@ -76,7 +83,12 @@ func (in *Intake) Add(ctx context.Context, name string, r io.Reader) (storage.Pl
 }
 
 // Import keeps a file and takes it in before it returns; progress is called after each part.
-func (in *Intake) Import(ctx context.Context, name string, r io.Reader, progress func(storage.PlaceList)) (storage.PlaceList, error) {
+func (in *Intake) Import(
+	ctx context.Context,
+	name string,
+	r io.Reader,
+	progress func(storage.PlaceList),
+) (storage.PlaceList, error) {
 	l, err := in.keep(ctx, name, r)
 	if err != nil {
 		return l, err
@@ -84,8 +96,9 @@ func (in *Intake) Import(ctx context.Context, name string, r io.Reader, progress
 	return l, in.take(ctx, &l, progress)
 }
 
-// Run takes in what is waiting and what is added, until ctx is done. A list that cannot be taken in, as when the disk is full, is logged
-// and tried again later, and the others go on. Files of no list, left by a process that was killed while it kept them, go.
+// Run takes in what is waiting and what is added, until ctx is done. A list that cannot be taken in, as when
+// the disk is full, is logged and tried again later, and the others go on. Files of no list, left by a process
+// that was killed while it kept them, go.
 func (in *Intake) Run(ctx context.Context) error {
 	if err := in.clean(ctx); err != nil {
 		in.log("leftovers of lists of places", err)
@@ -186,7 +199,8 @@ func (in *Intake) file(list int64) string {
 	return filepath.Join(in.dir, strconv.FormatInt(list, 10)+".tsv")
 }
 
-// keep writes a file to the shop's folder, as UTF-8 where its byte order mark says that it is UTF-16, and enters it as a list.
+// keep writes a file to the shop's folder, as UTF-8 where its byte order mark says that it is UTF-16, and
+// enters it as a list.
 func (in *Intake) keep(ctx context.Context, name string, r io.Reader) (l storage.PlaceList, err error) {
 	if err := os.MkdirAll(in.dir, 0o700); err != nil {
 		return l, err
@@ -253,7 +267,11 @@ func (in *Intake) take(ctx context.Context, l *storage.PlaceList, progress func(
 		progress(*l)
 	}
 	if int64(l.Skipped) == l.Lines {
-		err = in.db.FailPlaceList(ctx, l.ID, "no line of it is a place: lists of places have a line a place, with country code, postcode and name parted by tabs")
+		err = in.db.FailPlaceList(
+			ctx,
+			l.ID,
+			"no line of it is a place: lists of places have a line a place, with country code, postcode and name parted by tabs",
+		)
 	} else {
 		err = in.db.FinishPlaceList(ctx, l.ID)
 	}
@@ -299,8 +317,8 @@ func read(lines *bufio.Reader, reader *gazetteer.Lines, before int64) (part stor
 	return part, nil
 }
 
-// Refresh loads the places that count where they are others than those loaded before, such as when another process has taken
-// in a list.
+// Refresh loads the places that count where they are others than those loaded before, such as when another
+// process has taken in a list.
 func (in *Intake) Refresh(ctx context.Context) error {
 	in.loading.Lock()
 	defer in.loading.Unlock()

@@ -63,7 +63,17 @@ func (s *shop) list(t testing.TB, id int64) storage.PlaceList {
 func madeLines(n int) string {
 	var b strings.Builder
 	for i := range n {
-		fmt.Fprintf(&b, "SE\t%03d %02d\tOrt %d\tStockholm\tAB\tKommun %d\t%04d\t\t\t%.4f\t%.4f\t4\n", 100+i/100%900, i%100, i, i%290, i%290, 55+float64(i%1000)/100, 12+float64(i%777)/100)
+		fmt.Fprintf(
+			&b,
+			"SE\t%03d %02d\tOrt %d\tStockholm\tAB\tKommun %d\t%04d\t\t\t%.4f\t%.4f\t4\n",
+			100+i/100%900,
+			i%100,
+			i,
+			i%290,
+			i%290,
+			55+float64(i%1000)/100,
+			12+float64(i%777)/100,
+		)
 	}
 	return b.String()
 }
@@ -93,7 +103,13 @@ func TestFilesOfManyKinds(t *testing.T) {
 
 func TestMalformedLinesAreListedAndSkipped(t *testing.T) {
 	s := opened(t, t.TempDir())
-	l := s.take(t, finnish+"XX\t1\tNowhere\nFI\t\tNo code\nFI only\nFI\t00100\tHelsinki\t\t\t\t\t\t\t95\t22\n"+strings.Repeat("x", 1<<20)+"\nFI\t2110\tShort\n")
+	l := s.take(
+		t,
+		finnish+"XX\t1\tNowhere\nFI\t\tNo code\nFI only\nFI\t00100\tHelsinki\t\t\t\t\t\t\t95\t22\n"+strings.Repeat(
+			"x",
+			1<<20,
+		)+"\nFI\t2110\tShort\n",
+	)
 	assert.Equal(t, 5, l.Skipped)
 	assert.Equal(t, 1, l.Unusual, "four digits are no Finnish code, but what the list has is the list's")
 	assert.Equal(t, map[string]int{"FI": 3}, l.Countries)
@@ -177,7 +193,11 @@ func TestTwoProcessesDoNotTakeTheSamePart(t *testing.T) {
 	l, err := s.db.AddPlaceList(context.Background(), "x", 100)
 	require.NoError(t, err)
 	other := l
-	part := storage.Places{Places: []gazetteer.Place{{Country: "FI", Postcode: "21100", Name: "Naantali"}}, Bytes: 10, Lines: 1}
+	part := storage.Places{
+		Places: []gazetteer.Place{{Country: "FI", Postcode: "21100", Name: "Naantali"}},
+		Bytes:  10,
+		Lines:  1,
+	}
 	require.NoError(t, s.db.AddPlaces(context.Background(), &l, part))
 	assert.ErrorIs(t, s.db.AddPlaces(context.Background(), &other, part), storage.ErrConflict)
 }
@@ -212,7 +232,8 @@ func FuzzRead(f *testing.F) {
 	})
 }
 
-// Taking in 100,000 lines, beside a bare insert of the same lines' fields with one prepared statement in one transaction.
+// Taking in 100,000 lines, beside a bare insert of the same lines' fields with one prepared statement in one
+// transaction.
 func BenchmarkImport(b *testing.B) {
 	text := madeLines(100_000)
 	b.Run("import", func(b *testing.B) {
@@ -220,7 +241,12 @@ func BenchmarkImport(b *testing.B) {
 			b.StopTimer()
 			s := opened(b, b.TempDir())
 			b.StartTimer()
-			l, err := s.in.Import(context.Background(), "se.txt", strings.NewReader(text), func(storage.PlaceList) {})
+			l, err := s.in.Import(
+				context.Background(),
+				"se.txt",
+				strings.NewReader(text),
+				func(storage.PlaceList) {},
+			)
 			require.NoError(b, err)
 			require.EqualValues(b, 100_000, l.Lines)
 		}
@@ -229,9 +255,17 @@ func BenchmarkImport(b *testing.B) {
 		lines := strings.Split(strings.TrimSuffix(text, "\n"), "\n")
 		for b.Loop() {
 			b.StopTimer()
-			db, err := sql.Open("sqlite", "file:"+filepath.Join(b.TempDir(), "bare.db")+"?_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)")
+			db, err := sql.Open(
+				"sqlite",
+				"file:"+filepath.Join(
+					b.TempDir(),
+					"bare.db",
+				)+"?_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)",
+			)
 			require.NoError(b, err)
-			_, err = db.Exec("CREATE TABLE place (a TEXT, b TEXT, c TEXT, d TEXT, e TEXT, f TEXT, g TEXT, h TEXT, i TEXT, j TEXT, k TEXT, l TEXT)")
+			_, err = db.Exec(
+				"CREATE TABLE place (a TEXT, b TEXT, c TEXT, d TEXT, e TEXT, f TEXT, g TEXT, h TEXT, i TEXT, j TEXT, k TEXT, l TEXT)",
+			)
 			require.NoError(b, err)
 			b.StartTimer()
 			tx, err := db.Begin()
@@ -255,8 +289,8 @@ func BenchmarkImport(b *testing.B) {
 	})
 }
 
-// A list that cannot be saved, as when the disk is full, is logged and tried again; the lists behind it are taken in without a restart, and
-// what killed processes left goes.
+// A list that cannot be saved, as when the disk is full, is logged and tried again; the lists behind it are
+// taken in without a restart, and what killed processes left goes.
 func TestTheWorkerOutlivesATrouble(t *testing.T) {
 	dir := t.TempDir()
 	s := opened(t, dir)
@@ -266,7 +300,9 @@ func TestTheWorkerOutlivesATrouble(t *testing.T) {
 	raw, err := sql.Open("sqlite", "file:"+filepath.Join(dir, storage.Name)+"?_pragma=busy_timeout(5000)")
 	require.NoError(t, err)
 	defer raw.Close()
-	_, err = raw.Exec("CREATE TRIGGER trouble BEFORE INSERT ON place WHEN new.country = 'FI' BEGIN SELECT RAISE(ABORT, 'no room'); END")
+	_, err = raw.Exec(
+		"CREATE TRIGGER trouble BEFORE INSERT ON place WHEN new.country = 'FI' BEGIN SELECT RAISE(ABORT, 'no room'); END",
+	)
 	require.NoError(t, err)
 	var logged bytes.Buffer
 	s.in.Log, s.in.Retry = slog.New(slog.NewTextHandler(&logged, nil)), 20*time.Millisecond
@@ -275,14 +311,34 @@ func TestTheWorkerOutlivesATrouble(t *testing.T) {
 	go func() { done <- s.in.Run(running) }()
 	finnishList, err := s.in.Add(t.Context(), "fi.txt", strings.NewReader(finnish))
 	require.NoError(t, err)
-	swedish, err := s.in.Add(t.Context(), "se.txt", strings.NewReader(strings.ReplaceAll(madeLines(10), "FI\t", "SE\t")))
+	swedish, err := s.in.Add(
+		t.Context(),
+		"se.txt",
+		strings.NewReader(strings.ReplaceAll(madeLines(10), "FI\t", "SE\t")),
+	)
 	require.NoError(t, err)
 	state := func(id int64) string { return s.list(t, id).State }
-	require.Eventually(t, func() bool { return state(swedish.ID) == storage.ListDone }, 5*time.Second, 5*time.Millisecond, "another list goes on")
-	require.Eventually(t, func() bool { return state(finnishList.ID) != storage.ListDone }, time.Second, time.Millisecond)
+	require.Eventually(
+		t,
+		func() bool { return state(swedish.ID) == storage.ListDone },
+		5*time.Second,
+		5*time.Millisecond,
+		"another list goes on",
+	)
+	require.Eventually(
+		t,
+		func() bool { return state(finnishList.ID) != storage.ListDone },
+		time.Second,
+		time.Millisecond,
+	)
 	_, err = raw.Exec("DROP TRIGGER trouble")
 	require.NoError(t, err)
-	require.Eventually(t, func() bool { s := state(finnishList.ID); return s == storage.ListDone || s == storage.ListFailed }, 5*time.Second, 5*time.Millisecond)
+	require.Eventually(
+		t,
+		func() bool { s := state(finnishList.ID); return s == storage.ListDone || s == storage.ListFailed },
+		5*time.Second,
+		5*time.Millisecond,
+	)
 	end()
 	require.NoError(t, <-done)
 	assert.Contains(t, logged.String(), "no room")

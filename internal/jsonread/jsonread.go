@@ -1,8 +1,9 @@
-// Package jsonread reads JSON value by value and notes every fault with its JSON pointer instead of stopping at the first.
+// Package jsonread reads JSON value by value and notes every fault with its JSON pointer instead of stopping at
+// the first.
 //
-// A value of the wrong type is noted, skipped and read as its zero value; a field that nobody asked for and one that stands
-// twice are noted. Only a syntax error ends the reading, as what follows it has no meaning. As the contract has it, null and
-// "" mean the same as absence.
+// A value of the wrong type is noted, skipped and read as its zero value; a field that nobody asked for and one
+// that stands twice are noted. Only a syntax error ends the reading, as what follows it has no meaning. As the
+// contract has it, null and "" mean the same as absence.
 package jsonread
 
 import (
@@ -89,7 +90,12 @@ func (r *Reader) End() {
 	}
 	if r.dec.PeekKind() != 0 {
 		r.failed = true
-		r.Faults.Add(r.base, fault.Syntax, "something stands behind the end of the document, at byte %d", r.dec.InputOffset())
+		r.Faults.Add(
+			r.base,
+			fault.Syntax,
+			"something stands behind the end of the document, at byte %d",
+			r.dec.InputOffset(),
+		)
 	} else if len(bytes.TrimSpace(r.dec.UnreadBuffer())) > 0 {
 		_, err := r.dec.ReadToken()
 		r.syntax(err)
@@ -139,7 +145,14 @@ func (r *Reader) token() (jsontext.Token, bool) {
 	return t, true
 }
 
-var kindNames = map[jsontext.Kind]string{'"': "a string", '0': "a number", 't': "true", 'f': "false", '{': "an object", '[': "a list"}
+var kindNames = map[jsontext.Kind]string{
+	'"': "a string",
+	'0': "a number",
+	't': "true",
+	'f': "false",
+	'{': "an object",
+	'[': "a list",
+}
 
 // wrong skips a value and notes that it is not what was wanted; null is let through as absence.
 func (r *Reader) wrong(want string) {
@@ -150,8 +163,8 @@ func (r *Reader) wrong(want string) {
 	}
 }
 
-// Object reads an object: field is called for each name and reads the value, or returns false without reading where no such
-// field exists; the name is only good until it reads. It returns false where there is no object.
+// Object reads an object: field is called for each name and reads the value, or returns false without reading
+// where no such field exists; the name is only good until it reads. It returns false where there is no object.
 func (r *Reader) Object(field func(name []byte) bool) bool {
 	if r.Kind() != '{' {
 		r.wrong("an object")

@@ -20,10 +20,13 @@ var grouped = regexp.MustCompile(`^[1-9][0-9]{0,2}(?:([., '’\x{a0}\x{202f}])[0
 
 var plainNumber = regexp.MustCompile(`^[0-9]+(?:([.,])[0-9]+)?$`)
 
-// sign is the decimal sign that a number's own form shows: two kinds of signs, or digits behind the only one that are not three;
-// 0 where it could be read either way or has none.
+// sign is the decimal sign that a number's own form shows: two kinds of signs, or digits behind the only one
+// that are not three; 0 where it could be read either way or has none.
 func sign(number string) byte {
-	if s, ok := plain(number); ok && (s < 0 || len(number)-s-1 != 3 || s > 3 || number[0] == '0') { // the common case: no group of three behind the sign
+	if s, ok := plain(
+		number,
+	); ok &&
+		(s < 0 || len(number)-s-1 != 3 || s > 3 || number[0] == '0') { // the common case: no group of three behind the sign
 		if s < 0 {
 			return 0
 		}
@@ -46,7 +49,8 @@ func sign(number string) byte {
 	return 0
 }
 
-// plain says whether a text is digits with at most one point or comma among them, and where that stands; −1 for nowhere.
+// plain says whether a text is digits with at most one point or comma among them, and where that stands; −1 for
+// nowhere.
 func plain(text string) (at int, ok bool) {
 	at = -1
 	for i := range len(text) {
@@ -68,9 +72,9 @@ func other(sign byte) byte {
 	return '.'
 }
 
-// Numbers looks at the cells of a column, which stand on the given lines; the first that shows its decimal sign tells it for all.
-// Where none does, a number that may be read in two ways (1.200) is an error of [Column.Parse]. Currency signs and units around the
-// numbers do not matter.
+// Numbers looks at the cells of a column, which stand on the given lines; the first that shows its decimal sign
+// tells it for all. Where none does, a number that may be read in two ways (1.200) is an error of
+// [Column.Parse]. Currency signs and units around the numbers do not matter.
 func Numbers(cells []string, line func(int) int) Column {
 	for i, cell := range cells {
 		if s := sign(bareNumber(cell)); s != 0 {
@@ -101,16 +105,24 @@ func (c Column) Parse(cell string) (d exact.Decimal, around string, err error) {
 		return d, "", nil
 	}
 	number := bareNumber(cell)
-	if strings.HasPrefix(strings.TrimSpace(cell), "-") || strings.HasPrefix(number, "-") || strings.HasPrefix(number, "−") {
+	if strings.HasPrefix(strings.TrimSpace(cell), "-") || strings.HasPrefix(number, "-") ||
+		strings.HasPrefix(number, "−") {
 		return d, "", errors.New("it is below 0")
 	}
 	bare := strings.TrimPrefix(number, "+")
 	shown := sign(bare)
 	if shown != 0 && shown != c.Decimal {
 		if c.line > 0 {
-			return d, "", fmt.Errorf("its decimal sign is the other way round than in line %d (%.20s)", c.line, c.shown)
+			return d, "", fmt.Errorf(
+				"its decimal sign is the other way round than in line %d (%.20s)",
+				c.line,
+				c.shown,
+			)
 		}
-		return d, "", fmt.Errorf("its decimal sign is not the %s that was set", map[byte]string{'.': "point", ',': "comma"}[c.Decimal])
+		return d, "", fmt.Errorf(
+			"its decimal sign is not the %s that was set",
+			map[byte]string{'.': "point", ',': "comma"}[c.Decimal],
+		)
 	}
 	m := grouped.FindStringSubmatch(bare)
 	switch {
@@ -118,7 +130,12 @@ func (c Column) Parse(cell string) (d exact.Decimal, around string, err error) {
 		return d, "", fmt.Errorf("%.20q is not a number", cell)
 	case c.Decimal == 0 && m != nil && (m[1] == "." || m[1] == ","):
 		sign := m[1]
-		return d, "", fmt.Errorf("%.20s is %s or %s: choose the decimal sign", cell, strings.Replace(bare, sign, "", 1), strings.Replace(bare, sign, ".", 1))
+		return d, "", fmt.Errorf(
+			"%.20s is %s or %s: choose the decimal sign",
+			cell,
+			strings.Replace(bare, sign, "", 1),
+			strings.Replace(bare, sign, ".", 1),
+		)
 	}
 	clean := strings.Map(func(r rune) rune {
 		switch {

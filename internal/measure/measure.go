@@ -30,20 +30,62 @@ const (
 	Length
 )
 
-// units are the sizes of the units: of weight in grams, of length in millimetres. The pound of 0.45359237 kg, of 16 ounces, and the
-// inch of 2.54 cm, twelve to a foot, are those of the international yard and pound agreement of 1959.
+// units are the sizes of the units: of weight in grams, of length in millimetres. The pound of 0.45359237 kg,
+// of 16 ounces, and the inch of 2.54 cm, twelve to a foot, are those of the international yard and pound
+// agreement of 1959.
 var units = [2]map[string]exact.Decimal{
 	{"mg": exact.MustParse("0.001"), "g": exact.One, "kg": exact.FromInt(1000), "t": exact.FromInt(1_000_000),
 		"oz": exact.MustParse("28.349523125"), "lb": exact.MustParse("453.59237")},
-	{"mm": exact.One, "cm": exact.FromInt(10), "m": exact.FromInt(1000), "in": exact.MustParse("25.4"), "ft": exact.MustParse("304.8")},
+	{
+		"mm": exact.One,
+		"cm": exact.FromInt(10),
+		"m":  exact.FromInt(1000),
+		"in": exact.MustParse("25.4"),
+		"ft": exact.MustParse("304.8"),
+	},
 }
 
 // others are other ways to write the units.
 var others = [2]map[string]string{
-	{"gram": "g", "grams": "g", "gr": "g", "kgs": "kg", "kilo": "kg", "kilos": "kg", "kilogram": "kg", "kilograms": "kg", "tonne": "t", "tonnes": "t",
-		"ounce": "oz", "ounces": "oz", "lbs": "lb", "pound": "lb", "pounds": "lb"},
-	{"millimetre": "mm", "millimetres": "mm", "millimeter": "mm", "millimeters": "mm", "centimetre": "cm", "centimetres": "cm", "centimeter": "cm", "centimeters": "cm",
-		"metre": "m", "metres": "m", "meter": "m", "meters": "m", "inch": "in", "inches": "in", "\"": "in", "″": "in", "foot": "ft", "feet": "ft", "'": "ft", "′": "ft"},
+	{
+		"gram":      "g",
+		"grams":     "g",
+		"gr":        "g",
+		"kgs":       "kg",
+		"kilo":      "kg",
+		"kilos":     "kg",
+		"kilogram":  "kg",
+		"kilograms": "kg",
+		"tonne":     "t",
+		"tonnes":    "t",
+		"ounce":     "oz",
+		"ounces":    "oz",
+		"lbs":       "lb",
+		"pound":     "lb",
+		"pounds":    "lb",
+	},
+	{
+		"millimetre":  "mm",
+		"millimetres": "mm",
+		"millimeter":  "mm",
+		"millimeters": "mm",
+		"centimetre":  "cm",
+		"centimetres": "cm",
+		"centimeter":  "cm",
+		"centimeters": "cm",
+		"metre":       "m",
+		"metres":      "m",
+		"meter":       "m",
+		"meters":      "m",
+		"inch":        "in",
+		"inches":      "in",
+		"\"":          "in",
+		"″":           "in",
+		"foot":        "ft",
+		"feet":        "ft",
+		"'":           "ft",
+		"′":           "ft",
+	},
 }
 
 var names = [2]string{"weight", "length"}
@@ -120,9 +162,9 @@ func Parse(kind Kind, text, unit string) (exact.Decimal, error) {
 	return sum.Quo(units[kind][unit]).Round(Decimals), nil
 }
 
-// Number reads an amount or a measure that is 0 or more, its unit or currency around it or not ("8.00 €", "EUR 8", "2,5 kg"). What
-// is none, or below 0, or in another currency, or may be a thousand as well (1,200), is an error in words; exact.ErrLong a number longer
-// than any it takes.
+// Number reads an amount or a measure that is 0 or more, its unit or currency around it or not ("8.00 €", "EUR
+// 8", "2,5 kg"). What is none, or below 0, or in another currency, or may be a thousand as well (1,200), is an
+// error in words; exact.ErrLong a number longer than any it takes.
 func Number(text, unit string) (exact.Decimal, error) {
 	typed := strings.TrimSpace(text)
 	bare := typed
@@ -139,9 +181,18 @@ func Number(text, unit string) (exact.Decimal, error) {
 			bare = strings.TrimSpace(strings.TrimPrefix(strings.TrimSuffix(bare, u), u))
 		}
 	}
-	if whole, fraction, ok := strings.Cut(bare, ","); ok && !strings.ContainsAny(fraction, ".,") && !strings.Contains(whole, ".") {
+	if whole, fraction, ok := strings.Cut(
+		bare,
+		",",
+	); ok && !strings.ContainsAny(fraction, ".,") &&
+		!strings.Contains(whole, ".") {
 		if len(fraction) == 3 && len(whole) <= 3 && whole != "0" {
-			return exact.Zero, fmt.Errorf("%.20s is %s or %s: write it without the comma", typed, whole+fraction, whole+"."+fraction)
+			return exact.Zero, fmt.Errorf(
+				"%.20s is %s or %s: write it without the comma",
+				typed,
+				whole+fraction,
+				whole+"."+fraction,
+			)
 		}
 		bare = whole + "." + fraction
 	}

@@ -27,7 +27,8 @@ func At(country string, p orb.Point) Address {
 	return Address{Country: country, Lat: &lat, Lon: &lon}
 }
 
-// Spotted is an address made ready for matching: its parts in the form in which they are compared, with what a gazetteer adds.
+// Spotted is an address made ready for matching: its parts in the form in which they are compared, with what a
+// gazetteer adds.
 type Spotted struct {
 	Country  string
 	Regions  []string // ISO 3166-2 codes: the region and those that it is part of
@@ -36,7 +37,8 @@ type Spotted struct {
 	Point    *orb.Point // longitude, latitude
 }
 
-// Spot makes an address ready. A gazetteer may be nil; it stands in for a region, a city and a point that are not given.
+// Spot makes an address ready. A gazetteer may be nil; it stands in for a region, a city and a point that are
+// not given.
 func (a Address) Spot(g *gazetteer.Gazetteer) Spotted {
 	s := Spotted{Country: a.Country, Postcode: postcode.Read(a.Country, a.Postcode)}
 	var listed []gazetteer.Place

@@ -16,8 +16,8 @@ import (
 // MaxVertices is the largest number of points that a drawn area may have.
 const MaxVertices = 20_000
 
-// Area is a GeoJSON Polygon or MultiPolygon (RFC 7946) on WGS 84; its edges are straight in longitude and latitude, as
-// that standard has it.
+// Area is a GeoJSON Polygon or MultiPolygon (RFC 7946) on WGS 84; its edges are straight in longitude and
+// latitude, as that standard has it.
 type Area struct {
 	raw   json.RawMessage
 	shape orb.MultiPolygon
@@ -35,7 +35,9 @@ func ParseArea(raw []byte) (*Area, error) {
 		Coordinates any `json:"coordinates"`
 	}
 	if err := json.Unmarshal(raw, &coordinates); err != nil || !positions(coordinates.Coordinates) {
-		return nil, errors.New("this is not a GeoJSON geometry: each position is two numbers, longitude and latitude")
+		return nil, errors.New(
+			"this is not a GeoJSON geometry: each position is two numbers, longitude and latitude",
+		)
 	}
 	a := &Area{}
 	switch shape := g.Geometry().(type) {
@@ -73,7 +75,11 @@ func (a *Area) check() error {
 			}
 			for _, p := range ring {
 				if !(math.Abs(p.Lon()) <= 180 && math.Abs(p.Lat()) <= 90) {
-					return fmt.Errorf("%g, %g is no point: longitude −180 to 180 stands before latitude −90 to 90", p[0], p[1])
+					return fmt.Errorf(
+						"%g, %g is no point: longitude −180 to 180 stands before latitude −90 to 90",
+						p[0],
+						p[1],
+					)
 				}
 			}
 		}
@@ -82,7 +88,11 @@ func (a *Area) check() error {
 		}
 		for _, hole := range polygon[1:] {
 			if at, outside := outside(hole, polygon[0]); outside {
-				return fmt.Errorf("a hole of this area lies outside of it near %.4f, %.4f (longitude, latitude)", at.Lon(), at.Lat())
+				return fmt.Errorf(
+					"a hole of this area lies outside of it near %.4f, %.4f (longitude, latitude)",
+					at.Lon(),
+					at.Lat(),
+				)
 			}
 		}
 	}
@@ -103,7 +113,8 @@ func outside(hole, ring orb.Ring) (orb.Point, bool) {
 	return orb.Point{}, false
 }
 
-// positions says whether a decoded GeoJSON coordinates value is made of lists of numbers: a null in it would count as 0.
+// positions says whether a decoded GeoJSON coordinates value is made of lists of numbers: a null in it would
+// count as 0.
 func positions(v any) bool {
 	list, ok := v.([]any)
 	if !ok || len(list) == 0 {
@@ -112,7 +123,8 @@ func positions(v any) bool {
 	if _, nested := list[0].([]any); nested {
 		return !slices.ContainsFunc(list, func(v any) bool { return !positions(v) })
 	}
-	return len(list) >= 2 && !slices.ContainsFunc(list, func(v any) bool { _, number := v.(float64); return !number })
+	return len(list) >= 2 &&
+		!slices.ContainsFunc(list, func(v any) bool { _, number := v.(float64); return !number })
 }
 
 // side is positive where c lies left of the line from a to b.
@@ -130,7 +142,8 @@ func meet(a, b, c, d orb.Point) bool {
 	if (s1 > 0) != (s2 > 0) && s1 != 0 && s2 != 0 && (s3 > 0) != (s4 > 0) && s3 != 0 && s4 != 0 {
 		return true
 	}
-	return s1 == 0 && between(a, b, c) || s2 == 0 && between(a, b, d) || s3 == 0 && between(c, d, a) || s4 == 0 && between(c, d, b)
+	return s1 == 0 && between(a, b, c) || s2 == 0 && between(a, b, d) || s3 == 0 && between(c, d, a) ||
+		s4 == 0 && between(c, d, b)
 }
 
 // folds says whether two edges with a common end lie on one another.

@@ -14,8 +14,9 @@ type Form struct {
 	Regions  []world.Region // to choose from; none where addresses name no region
 }
 
-// writeRegions are the countries whose postal addresses name a state, a province or a prefecture: from memory of the Universal Postal
-// Union's addressing sheets; all of them write one in the address formats of localized-address-format 1.3.3 (npm), too. Others are only asked for a region where a price looks at it.
+// writeRegions are the countries whose postal addresses name a state, a province or a prefecture: from memory
+// of the Universal Postal Union's addressing sheets; all of them write one in the address formats of
+// localized-address-format 1.3.3 (npm), too. Others are only asked for a region where a price looks at it.
 var writeRegions = []string{"AU", "BR", "CA", "CN", "IN", "IT", "JP", "MX", "MY", "US"}
 
 // FormOf is what is asked of an address in a country (alpha-2); byRegion says that prices look at its regions.

@@ -15,8 +15,8 @@ import (
 	"github.com/tidwall/rtree"
 )
 
-// Owner is what an index finds: a zone, a surcharge, a tax rate. It takes an address when one of its places does and none
-// of its exceptions does.
+// Owner is what an index finds: a zone, a surcharge, a tax rate. It takes an address when one of its places
+// does and none of its exceptions does.
 type Owner struct {
 	Places, Except []Rule
 }
@@ -55,9 +55,9 @@ type ref struct {
 	more   bool // the rule names more than its level and the country, which must hold too
 }
 
-// tree finds the postcode entries that may take a code. Its spans are sorted by lo and make an implicit balanced tree: the
-// middle of each stretch is the root of that stretch, and its reach is the greatest hi in it. What the spans stand for lies
-// apart, so that sorting moves little and no pointers.
+// tree finds the postcode entries that may take a code. Its spans are sorted by lo and make an implicit
+// balanced tree: the middle of each stretch is the root of that stretch, and its reach is the greatest hi in
+// it. What the spans stand for lies apart, so that sorting moves little and no pointers.
 type tree struct {
 	spans []span
 	refs  []ref
@@ -70,8 +70,13 @@ type span struct {
 
 // NewIndex compiles the rules of the owners, which must not change afterwards.
 func NewIndex(owners []Owner) *Index {
-	x := &Index{owners: len(owners), countries: map[string][]ref{}, regions: map[string][]ref{}, cities: map[[2]string][]ref{},
-		postcodes: map[string]*tree{}}
+	x := &Index{
+		owners:    len(owners),
+		countries: map[string][]ref{},
+		regions:   map[string][]ref{},
+		cities:    map[[2]string][]ref{},
+		postcodes: map[string]*tree{},
+	}
 	x.reserve(owners)
 	for i, o := range owners {
 		for j := range o.Places {
@@ -199,8 +204,8 @@ func (r *Rule) contains(p orb.Point) bool {
 	return r.Within.contains(p)
 }
 
-// Distance is the straight-line distance between two points on WGS 84 in a unit of so many metres, rounded half up to three
-// decimals of that unit, as the contract compares and multiplies it.
+// Distance is the straight-line distance between two points on WGS 84 in a unit of so many metres, rounded half
+// up to three decimals of that unit, as the contract compares and multiplies it.
 func Distance(a, b orb.Point, metres float64) exact.Decimal {
 	return exact.FromFloat(geodesic.Distance(a.Lat(), a.Lon(), b.Lat(), b.Lon())/metres, 3)
 }

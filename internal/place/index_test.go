@@ -42,7 +42,9 @@ const square = `{"type":"Polygon","coordinates":[[[22,60],[24,60],[24,62],[22,62
 
 func TestAreasWithHolesAndSeveralParts(t *testing.T) {
 	two := `{"type":"MultiPolygon","coordinates":[[[[22,60],[23,60],[23,60.4],[22,60]]],[[[-180,-17],[-179,-17],[-179,-16],[-180,-16],[-180,-17]]]]}`
-	x := NewIndex([]Owner{{Places: []Rule{area(t, square)}}, {Places: []Rule{area(t, two)}}, {Places: []Rule{{World: true}}}})
+	x := NewIndex(
+		[]Owner{{Places: []Rule{area(t, square)}}, {Places: []Rule{area(t, two)}}, {Places: []Rule{{World: true}}}},
+	)
 	assert.Equal(t, []int{0, 2}, owners(x, at(22.1, 61.5)))
 	assert.Equal(t, []int{2}, owners(x, at(22.7, 60.7)), "in the hole")
 	assert.Equal(t, []int{1, 0, 2}, owners(x, at(22.9, 60.2)), "the smaller area first")
@@ -73,7 +75,14 @@ func TestCirclesTakeUpToTheirRadius(t *testing.T) {
 		return Rule{Within: w}
 	}
 	turku := at(22.2666, 60.4518) // 13.352 km by GeodSolve, to the metre
-	x := NewIndex([]Owner{{Places: []Rule{circle("13.352")}}, {Places: []Rule{circle("13.351")}}, {Places: []Rule{circle("20")}}, {Places: []Rule{{Within: &Within{Location: "lost"}}}}})
+	x := NewIndex(
+		[]Owner{
+			{Places: []Rule{circle("13.352")}},
+			{Places: []Rule{circle("13.351")}},
+			{Places: []Rule{circle("20")}},
+			{Places: []Rule{{Within: &Within{Location: "lost"}}}},
+		},
+	)
 	assert.Equal(t, []int{0, 2}, owners(x, turku))
 	assert.Equal(t, "within 20 km of Workshop", x.Match(&turku, nil)[1].Because())
 	pole := &Within{Distance: exact.MustParse("300"), Metres: MetresPerMile}
@@ -92,7 +101,11 @@ func TestARuleThatNamesMoreNeedsAllOfIt(t *testing.T) {
 		{Places: []Rule{func() Rule { r := area(t, square); r.Country = "SE"; return r }()}},
 		{Places: []Rule{{Country: "US", Region: "US-IL"}}},
 	})
-	assert.Equal(t, []int{0, 2}, owners(x, Spotted{Country: "US", Regions: []string{"US-IL"}, Cities: []string{"springfield"}}))
+	assert.Equal(
+		t,
+		[]int{0, 2},
+		owners(x, Spotted{Country: "US", Regions: []string{"US-IL"}, Cities: []string{"springfield"}}),
+	)
 	assert.Empty(t, owners(x, Spotted{Country: "US", Regions: []string{"US-MO"}, Cities: []string{"springfield"}}))
 	assert.Empty(t, owners(x, at(22.1, 61.5)), "in the area but not in that country")
 }
@@ -100,8 +113,18 @@ func TestARuleThatNamesMoreNeedsAllOfIt(t *testing.T) {
 func TestLevelsFromNarrowToWide(t *testing.T) {
 	a := Address{Country: "FI", Region: "19", City: "NÅDENDAL", Postcode: "21100"}.Spot(nil)
 	a.Point = &orb.Point{22.1, 61.5}
-	rules := []Rule{{World: true}, {Group: "150"}, {Group: "EU"}, {Country: "FI"}, {Country: "FI", Region: "FI-19"}, {Country: "FI", City: "nadendal"},
-		codes(t, "FI", "2*"), codes(t, "FI", "21*", "99999"), codes(t, "FI", "21100"), area(t, square)}
+	rules := []Rule{
+		{World: true},
+		{Group: "150"},
+		{Group: "EU"},
+		{Country: "FI"},
+		{Country: "FI", Region: "FI-19"},
+		{Country: "FI", City: "nadendal"},
+		codes(t, "FI", "2*"),
+		codes(t, "FI", "21*", "99999"),
+		codes(t, "FI", "21100"),
+		area(t, square),
+	}
 	var list []Owner
 	for _, r := range rules {
 		list = append(list, Owner{Places: []Rule{r}})
@@ -113,7 +136,11 @@ func TestARegionTakesWhatIsPartOfIt(t *testing.T) {
 	x := NewIndex([]Owner{{Places: []Rule{{Country: "FR", Region: "FR-IDF"}}}})
 	assert.Equal(t, []int{0}, owners(x, Address{Country: "FR", Region: "FR-75"}.Spot(nil)))
 	assert.Empty(t, owners(x, Address{Country: "FR", Region: "FR-13"}.Spot(nil)))
-	assert.Empty(t, owners(x, Address{Country: "FR", Region: "nowhere"}.Spot(nil)), "a region that nobody knows is passed over")
+	assert.Empty(
+		t,
+		owners(x, Address{Country: "FR", Region: "nowhere"}.Spot(nil)),
+		"a region that nobody knows is passed over",
+	)
 }
 
 func TestManyEntriesAreFoundByTheirSpans(t *testing.T) {

@@ -1,5 +1,6 @@
-// Package place matches addresses against place rules: the world, groups of countries, countries, regions, cities, lists of
-// postcodes, drawn areas and circles. It knows which rule is narrower, and finds the matching ones among very many.
+// Package place matches addresses against place rules: the world, groups of countries, countries, regions,
+// cities, lists of postcodes, drawn areas and circles. It knows which rule is narrower, and finds the matching
+// ones among very many.
 package place
 
 import (
@@ -76,8 +77,8 @@ func (r *Rule) Level() Level {
 	return 0
 }
 
-// namesMore says whether the rule names broader places beside the one of its level. They must take the address as well:
-// a city of that region, the part of a circle that lies in that country.
+// namesMore says whether the rule names broader places beside the one of its level. They must take the address
+// as well: a city of that region, the part of a circle that lies in that country.
 func (r *Rule) namesMore() bool {
 	n := 0
 	for _, named := range []bool{r.Area != nil, r.Within != nil, len(r.Postcodes) > 0, r.City != "", r.Region != "", r.Group != "",
@@ -101,7 +102,8 @@ func (r *Rule) holds(a *Spotted) bool {
 	if r.City != "" && level != City && !slices.Contains(a.Cities, world.Fold(r.City)) {
 		return false
 	}
-	if level == Spot && len(r.Postcodes) > 0 && !slices.ContainsFunc(r.Postcodes, func(e postcode.Entry) bool { return e.Takes(a.Postcode) }) {
+	if level == Spot && len(r.Postcodes) > 0 &&
+		!slices.ContainsFunc(r.Postcodes, func(e postcode.Entry) bool { return e.Takes(a.Postcode) }) {
 		return false
 	}
 	if r.Area != nil && r.Within != nil {
@@ -118,15 +120,22 @@ func inGroup(code, country string) bool {
 
 // Equal says whether two rules take the same and say the same of it.
 func (r *Rule) Equal(o *Rule) bool {
-	if r.World != o.World || r.Group != o.Group || r.Country != o.Country || r.Region != o.Region || r.City != o.City || !slices.Equal(r.Postcodes, o.Postcodes) ||
-		(r.Area == nil) != (o.Area == nil) || (r.Within == nil) != (o.Within == nil) {
+	if r.World != o.World || r.Group != o.Group || r.Country != o.Country || r.Region != o.Region ||
+		r.City != o.City ||
+		!slices.Equal(r.Postcodes, o.Postcodes) ||
+		(r.Area == nil) != (o.Area == nil) ||
+		(r.Within == nil) != (o.Within == nil) {
 		return false
 	}
 	if r.Area != nil && !bytes.Equal(r.Area.raw, o.Area.raw) {
 		return false
 	}
 	if w, v := r.Within, o.Within; w != nil {
-		return w.Location == v.Location && w.Located == v.Located && w.Lat.Cmp(v.Lat) == 0 && w.Lon.Cmp(v.Lon) == 0 && w.Distance.Cmp(v.Distance) == 0 && w.Metres == v.Metres && w.Name == v.Name
+		return w.Location == v.Location && w.Located == v.Located && w.Lat.Cmp(v.Lat) == 0 &&
+			w.Lon.Cmp(v.Lon) == 0 &&
+			w.Distance.Cmp(v.Distance) == 0 &&
+			w.Metres == v.Metres &&
+			w.Name == v.Name
 	}
 	return true
 }
@@ -179,7 +188,8 @@ func (r *Rule) narrowness(entry int) Narrowness {
 	return n
 }
 
-// Because names the rule that took an address, with the entry that did: "postcode FI 22*", "within 15 km of Workshop".
+// Because names the rule that took an address, with the entry that did: "postcode FI 22*", "within 15 km of
+// Workshop".
 func (r *Rule) Because(entry int) string {
 	switch r.Level() {
 	case Spot:
@@ -201,7 +211,8 @@ func (r *Rule) Because(entry int) string {
 	return "world"
 }
 
-// Inside is a point that an area or a circle takes; false for other rules, and where nobody knows where the circle is.
+// Inside is a point that an area or a circle takes; false for other rules, and where nobody knows where the
+// circle is.
 func (r *Rule) Inside() (orb.Point, bool) {
 	switch {
 	case r.Area != nil:
@@ -230,8 +241,8 @@ const (
 	MetresPerMile      = 1609.344
 )
 
-// SetPoint says where the circle's location lies, as longitude and latitude; degrees are kept to six decimals, a tenth of a
-// metre.
+// SetPoint says where the circle's location lies, as longitude and latitude; degrees are kept to six decimals,
+// a tenth of a metre.
 func (w *Within) SetPoint(p orb.Point) {
 	w.Lon, w.Lat, w.Located = exact.FromFloat(p.Lon(), 6), exact.FromFloat(p.Lat(), 6), true
 }

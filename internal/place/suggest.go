@@ -11,8 +11,8 @@ import (
 	"diadrom/internal/world"
 )
 
-// SuggestPlaces offers places whose names or codes begin as the last part of a text does, at most n. What is to be written
-// for one stands behind the parts before it, which are returned as kept.
+// SuggestPlaces offers places whose names or codes begin as the last part of a text does, at most n. What is to
+// be written for one stands behind the parts before it, which are returned as kept.
 func (r Reader) SuggestPlaces(text string, n int) (kept string, list []Choice) {
 	if i := strings.LastIndexAny(text, ",;\n\t"); i >= 0 {
 		kept, text = text[:i+1]+" ", text[i+1:]
@@ -85,8 +85,8 @@ func (r Reader) SuggestPlaces(text string, n int) (kept string, list []Choice) {
 	return kept, s.first(n)
 }
 
-// begins ranks a name that begins with a folded text: 3 where it is all of it, 2 where it begins so, 1 where one of its words
-// does, 0 else.
+// begins ranks a name that begins with a folded text: 3 where it is all of it, 2 where it begins so, 1 where
+// one of its words does, 0 else.
 func begins(name, folded string) int {
 	name = world.Fold(name)
 	switch {
@@ -118,7 +118,8 @@ func (s *suggestions) add(rank int, text, means string) {
 	s.list, s.home = append(s.list, suggestion{Choice{text, means}, rank}), false
 }
 
-// town offers a town; those that name their municipality stand before villages and companies with a code of their own.
+// town offers a town; those that name their municipality stand before villages and companies with a code of
+// their own.
 func (s *suggestions) town(r Reader, country string, name gazetteer.Name, prefix string) {
 	rank := 1
 	if world.Fold(name.Municipality) == name.Folded || name.Municipality == "" {
@@ -163,7 +164,10 @@ func (r Reader) suggestCodes(s *suggestions, country, prefix string) {
 	}
 	for _, c := range codes[:min(len(codes), 20)] {
 		text := country + " " + c.Text
-		if _, err := postcode.ParseEntry(country, c.Text); err != nil { // Irish lists have the first three characters only
+		if _, err := postcode.ParseEntry(
+			country,
+			c.Text,
+		); err != nil { // Irish lists have the first three characters only
 			text += "*"
 		}
 		s.add(2, text, r.Gazetteer.At(c.Places[0]).Name)
@@ -183,8 +187,8 @@ func (s suggestions) first(n int) (list []Choice) {
 	return list
 }
 
-// SuggestAddresses offers destinations that begin as a text does, at most n: towns with a postcode, codes with their town,
-// regions of the home country, countries.
+// SuggestAddresses offers destinations that begin as a text does, at most n: towns with a postcode, codes with
+// their town, regions of the home country, countries.
 func (r Reader) SuggestAddresses(text string, n int) []Choice {
 	folded := world.Fold(text)
 	if folded == "" {
@@ -222,7 +226,11 @@ func (r Reader) SuggestAddresses(text string, n int) []Choice {
 	}
 	for _, region := range world.Regions(r.Home) {
 		if rank := begins(region.Name, folded); rank > 0 {
-			s.add(rank, Address{Country: r.Home, Region: region.Code}.Line(r.Home), "region of "+world.CountryName(r.Home))
+			s.add(
+				rank,
+				Address{Country: r.Home, Region: region.Code}.Line(r.Home),
+				"region of "+world.CountryName(r.Home),
+			)
 		}
 	}
 	for _, c := range world.Countries() {

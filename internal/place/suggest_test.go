@@ -62,9 +62,14 @@ func TestAddressesAreSuggestedWhileTyping(t *testing.T) {
 	}
 }
 
-// Lists of Ireland have only the first three characters of its codes: what is suggested of them can be taken all the same.
+// Lists of Ireland have only the first three characters of its codes: what is suggested of them can be taken
+// all the same.
 func TestWhatIsSuggestedOfIrelandCanBeTaken(t *testing.T) {
-	g, skipped, err := gazetteer.Read(strings.NewReader("IE\tT12\tCork\tMunster\tM\tCork\t\t\t\t51.9\t-8.47\t4\nIE\tT23\tCork Northside\tMunster\tM\tCork\t\t\t\t51.91\t-8.47\t4\n"))
+	g, skipped, err := gazetteer.Read(
+		strings.NewReader(
+			"IE\tT12\tCork\tMunster\tM\tCork\t\t\t\t51.9\t-8.47\t4\nIE\tT23\tCork Northside\tMunster\tM\tCork\t\t\t\t51.91\t-8.47\t4\n",
+		),
+	)
 	require.NoError(t, err)
 	require.Empty(t, skipped)
 	r := Reader{Home: "IE", Gazetteer: g}

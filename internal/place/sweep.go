@@ -8,9 +8,9 @@ import (
 	"github.com/paulmach/orb"
 )
 
-// Whether rings cross is told by a line that sweeps over their edges from west to east and compares each edge with its neighbours along that
-// line only (M. I. Shamos and D. Hoey, Geometric intersection problems, 1976): n edges take n log n steps however they lie, where comparing
-// all pairs takes n².
+// Whether rings cross is told by a line that sweeps over their edges from west to east and compares each edge
+// with its neighbours along that line only (M. I. Shamos and D. Hoey, Geometric intersection problems, 1976): n
+// edges take n log n steps however they lie, where comparing all pairs takes n².
 
 // edge is a side of a ring. Ends are ordered from west to east, and from south to north where it stands upright.
 type edge struct {
@@ -34,9 +34,19 @@ func compareEdges(x, y *edge) int {
 		return 0
 	}
 	if comparePoints(x.west, y.west) <= 0 {
-		return cmp.Or(order(side(x.west, x.east, y.west)), order(side(x.west, x.east, y.east)), cmp.Compare(x.ring, y.ring), cmp.Compare(x.i, y.i))
+		return cmp.Or(
+			order(side(x.west, x.east, y.west)),
+			order(side(x.west, x.east, y.east)),
+			cmp.Compare(x.ring, y.ring),
+			cmp.Compare(x.i, y.i),
+		)
 	}
-	return cmp.Or(-order(side(y.west, y.east, x.west)), -order(side(y.west, y.east, x.east)), cmp.Compare(x.ring, y.ring), cmp.Compare(x.i, y.i))
+	return cmp.Or(
+		-order(side(y.west, y.east, x.west)),
+		-order(side(y.west, y.east, x.east)),
+		cmp.Compare(x.ring, y.ring),
+		cmp.Compare(x.i, y.i),
+	)
 }
 
 func comparePoints(p, q orb.Point) int {
@@ -106,7 +116,9 @@ func crossing(rings []orb.Ring) (orb.Point, bool) {
 			line.ReplaceOrInsert(ev.e)
 			continue
 		}
-		if _, there := line.Delete(ev.e); !there { // edges so near one another that their order along the line changed
+		if _, there := line.Delete(
+			ev.e,
+		); !there { // edges so near one another that their order along the line changed
 			return ev.at, true
 		}
 		if south != nil && conflict(south, north) {
@@ -120,8 +132,8 @@ func compareEdgesAt(x, y *edge) int {
 	return cmp.Or(cmp.Compare(x.ring, y.ring), cmp.Compare(x.i, y.i))
 }
 
-// conflict says whether two edges have a point in common that they must not have: of one ring any but the end that neighbours share, of two
-// rings one at which they pass through one another.
+// conflict says whether two edges have a point in common that they must not have: of one ring any but the end
+// that neighbours share, of two rings one at which they pass through one another.
 func conflict(x, y *edge) bool {
 	if x == nil || y == nil {
 		return false

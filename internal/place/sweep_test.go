@@ -40,7 +40,13 @@ func TestTheSweepFindsWhatComparingAllPairsFinds(t *testing.T) {
 		n := rapid.IntRange(3, 9).Draw(t, "points")
 		ring := orb.Ring{}
 		for range n {
-			ring = append(ring, orb.Point{float64(rapid.IntRange(0, grid).Draw(t, "x")), float64(rapid.IntRange(0, grid).Draw(t, "y"))})
+			ring = append(
+				ring,
+				orb.Point{
+					float64(rapid.IntRange(0, grid).Draw(t, "x")),
+					float64(rapid.IntRange(0, grid).Draw(t, "y")),
+				},
+			)
 		}
 		ring = append(ring, ring[0])
 		_, got := crossing([]orb.Ring{ring})
@@ -56,7 +62,8 @@ func TestTheSweepFindsWhatComparingAllPairsFinds(t *testing.T) {
 	assert.Positive(t, simple)
 }
 
-// A valid area of 20,000 points takes no longer than its size asks for: ten times the points less than forty times as long.
+// A valid area of 20,000 points takes no longer than its size asks for: ten times the points less than forty
+// times as long.
 func TestAnAreaOfManySlantedTeethIsReadSoon(t *testing.T) {
 	took := func(teeth int) time.Duration {
 		best := time.Hour
@@ -64,7 +71,11 @@ func TestAnAreaOfManySlantedTeethIsReadSoon(t *testing.T) {
 			var points []string
 			for i := range teeth {
 				x := 40 * float64(i) / float64(teeth)
-				points = append(points, fmt.Sprintf("[%.6f,0],[%.6f,60]", x, x+100), fmt.Sprintf("[%.6f,60],[%.6f,0]", x+100+10/float64(teeth), x+20/float64(teeth)))
+				points = append(
+					points,
+					fmt.Sprintf("[%.6f,0],[%.6f,60]", x, x+100),
+					fmt.Sprintf("[%.6f,60],[%.6f,0]", x+100+10/float64(teeth), x+20/float64(teeth)),
+				)
 			}
 			text := `{"type":"Polygon","coordinates":[[` + strings.Join(points, ",") + `,[41,-1],[-1,-1],[0,0]]]}`
 			begun := time.Now()
@@ -94,7 +105,9 @@ func TestAreasThatAreNone(t *testing.T) {
 		_, err := ParseArea([]byte(text))
 		require.ErrorContains(t, err, says, text)
 	}
-	a, err := ParseArea([]byte(`{"type":"Polygon","coordinates":[[[0,0],[4,0],[4,4],[0,4],[0,0]],[[0,0],[1,1],[2,1],[0,0]]]}`))
+	a, err := ParseArea(
+		[]byte(`{"type":"Polygon","coordinates":[[[0,0],[4,0],[4,4],[0,4],[0,0]],[[0,0],[1,1],[2,1],[0,0]]]}`),
+	)
 	require.NoError(t, err, "a hole may touch the edge")
 	assert.Positive(t, a.SquareKilometres())
 }

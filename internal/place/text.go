@@ -93,7 +93,11 @@ func (r Reader) TextUntil(ctx context.Context, text string) (t Text, err error) 
 				return Text{}, err
 			}
 			into, named, not := &t.Places, part, ""
-			if head, rest, ok := strings.Cut(part, " "); ok && (strings.EqualFold(head, "not") || strings.EqualFold(head, "except")) {
+			if head, rest, ok := strings.Cut(
+				part,
+				" ",
+			); ok &&
+				(strings.EqualFold(head, "not") || strings.EqualFold(head, "except")) {
 				into, named, not = &t.Except, rest, "not "
 			}
 			if rule, used := r.qualified(named, parts[i+1:], country); used > 0 {
@@ -142,8 +146,8 @@ func (r Reader) TextUntil(ctx context.Context, text string) (t Text, err error) 
 	return t, nil
 }
 
-// rowOfCodes is from how many codes on a text is taken for a list of codes, in which a word that no list of places knows is a
-// slip rather than a town.
+// rowOfCodes is from how many codes on a text is taken for a list of codes, in which a word that no list of
+// places knows is a slip rather than a town.
 const rowOfCodes = 3
 
 var digits = regexp.MustCompile(`[0-9]+[*]?`)
@@ -185,8 +189,8 @@ func (t *Text) add(into *[]Rule, not string, rule Rule, part string, seen map[st
 	*into = Join(*into, rule)
 }
 
-// spacedCodes takes a row of codes that only spaces part into codes and ranges, with the country in front or home. Codes that
-// are written with a space themselves (111 22) are kept together.
+// spacedCodes takes a row of codes that only spaces part into codes and ranges, with the country in front or
+// home. Codes that are written with a space themselves (111 22) are kept together.
 func spacedCodes(text, home string) (codes []string, country string) {
 	words := strings.Fields(text)
 	country = home
@@ -217,7 +221,8 @@ func spacedCodes(text, home string) (codes []string, country string) {
 // Join adds a rule to a list, codes of a country to those that are there.
 func Join(rules []Rule, r Rule) []Rule {
 	for i := range rules {
-		if r.Level() == Postcode && rules[i].Level() == Postcode && rules[i].Country == r.Country && !rules[i].namesMore() {
+		if r.Level() == Postcode && rules[i].Level() == Postcode && rules[i].Country == r.Country &&
+			!rules[i].namesMore() {
 			rules[i].Postcodes = append(rules[i].Postcodes, r.Postcodes...)
 			return rules
 		}
@@ -225,11 +230,22 @@ func Join(rules []Rule, r Rule) []Rule {
 	return append(rules, r)
 }
 
-// everywhere are the ways to say every address, folded. A rest of the world is the world: narrower zones come before it.
-var everywhere = []string{"everywhere", "anywhere", "worldwide", "world", "whole world", "all countries", "every country", "rest of world", "rest of the world"}
+// everywhere are the ways to say every address, folded. A rest of the world is the world: narrower zones come
+// before it.
+var everywhere = []string{
+	"everywhere",
+	"anywhere",
+	"worldwide",
+	"world",
+	"whole world",
+	"all countries",
+	"every country",
+	"rest of world",
+	"rest of the world",
+}
 
-// Unknown says whether no list of places has the part of a rule at a position, though its kind of part may be listed: a town, or a single
-// code of a country that has a list.
+// Unknown says whether no list of places has the part of a rule at a position, though its kind of part may be
+// listed: a town, or a single code of a country that has a list.
 func (r Reader) Unknown(rule *Rule, part int) bool {
 	if rule.Level() == Postcode {
 		one := Rule{Country: rule.Country, Postcodes: rule.Postcodes[part : part+1]}
@@ -261,8 +277,15 @@ func (r Reader) place(text, home string) (Rule, *TextError) {
 		}
 		if c, ok := world.CountryByCode(text); ok {
 			if r.begins(home, text) {
-				return Rule{}, &TextError{Reason: fmt.Sprintf("%s is the code of %s, and postcodes of %s begin so: which is meant?", text, c.Name, world.CountryName(home)),
-					Choices: []Choice{{c.Name, "the country"}, {home + " " + text, "postcodes"}}}
+				return Rule{}, &TextError{
+					Reason: fmt.Sprintf(
+						"%s is the code of %s, and postcodes of %s begin so: which is meant?",
+						text,
+						c.Name,
+						world.CountryName(home),
+					),
+					Choices: []Choice{{c.Name, "the country"}, {home + " " + text, "postcodes"}},
+				}
 			}
 			return Rule{Country: c.Alpha2}, nil
 		}
@@ -274,13 +297,20 @@ func (r Reader) place(text, home string) (Rule, *TextError) {
 			regions = own
 		}
 	}
-	if len(countries) == 1 && len(regions) > 0 && regions[0].Country != countries[0].Alpha2 && !strings.EqualFold(countries[0].Name, text) {
+	if len(countries) == 1 && len(regions) > 0 && regions[0].Country != countries[0].Alpha2 &&
+		!strings.EqualFold(countries[0].Name, text) {
 		countries = nil
 	}
 	switch {
 	case len(countries) == 1 && len(regions) > 0 && !sameCountry(regions, countries[0].Alpha2):
-		e := &TextError{Reason: fmt.Sprintf("%s is a country and a region of %s: which is meant?", text, world.CountryName(regions[0].Country)),
-			Choices: []Choice{{countries[0].Alpha2, "the country"}}}
+		e := &TextError{
+			Reason: fmt.Sprintf(
+				"%s is a country and a region of %s: which is meant?",
+				text,
+				world.CountryName(regions[0].Country),
+			),
+			Choices: []Choice{{countries[0].Alpha2, "the country"}},
+		}
 		e.Choices = append(e.Choices, regionChoices(regions)...)
 		return Rule{}, e
 	case len(countries) == 1:
@@ -298,7 +328,10 @@ func (r Reader) place(text, home string) (Rule, *TextError) {
 	case len(regions) == 1:
 		return r.region(regions[0], text)
 	case len(regions) > 1:
-		return Rule{}, &TextError{Reason: fmt.Sprintf("there are %d regions called %s: which is meant?", len(regions), text), Choices: regionChoices(regions)}
+		return Rule{}, &TextError{
+			Reason:  fmt.Sprintf("there are %d regions called %s: which is meant?", len(regions), text),
+			Choices: regionChoices(regions),
+		}
 	}
 	country, code, ahead := home, text, false
 	if head, rest, ok := strings.Cut(text, " "); ok {
@@ -345,7 +378,8 @@ func (r Reader) region(region world.Region, name string) (Rule, *TextError) {
 // begins says whether listed postcodes of a country begin with a text that may stand for them.
 func (r Reader) begins(country, text string) bool {
 	_, err := postcode.ParseEntry(country, text)
-	return country != "" && err == nil && r.Gazetteer != nil && len(r.Gazetteer.CodesFrom(country, strings.ToUpper(text))) > 0
+	return country != "" && err == nil && r.Gazetteer != nil &&
+		len(r.Gazetteer.CodesFrom(country, strings.ToUpper(text))) > 0
 }
 
 // mostChoices is how many meanings are offered.
@@ -362,11 +396,16 @@ func regionChoices(regions []world.Region) (list []Choice) {
 const MaxCity = 80
 
 func hasLetter(s string) bool {
-	return strings.ContainsFunc(s, func(c rune) bool { return c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c > 127 })
+	return strings.ContainsFunc(
+		s,
+		func(c rune) bool { return c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c > 127 },
+	)
 }
 
 // circle is "within 15 km of the workshop".
-var circle = regexp.MustCompile(`(?i)^within\s+([0-9.]+)\s*(km|kilomet(?:er|re)s?|mi|miles?)?\s+of\s+(?:the\s+)?(.+)$`)
+var circle = regexp.MustCompile(
+	`(?i)^within\s+([0-9.]+)\s*(km|kilomet(?:er|re)s?|mi|miles?)?\s+of\s+(?:the\s+)?(.+)$`,
+)
 
 var point = regexp.MustCompile(`^(-?[0-9.]+)\s+(-?[0-9.]+)$`)
 
@@ -411,9 +450,20 @@ func (r Reader) within(distance, unit, around, home string) (Rule, *TextError) {
 			return Rule{Within: w}, nil
 		}
 	}
-	e := &TextError{Reason: fmt.Sprintf("nobody knows where %.60s is: name a location of the shop, a town that is listed, or a point such as 60.45 22.27", around)}
+	e := &TextError{
+		Reason: fmt.Sprintf(
+			"nobody knows where %.60s is: name a location of the shop, a town that is listed, or a point such as 60.45 22.27",
+			around,
+		),
+	}
 	for _, l := range r.Locations[:min(len(r.Locations), mostChoices)] {
-		e.Choices = append(e.Choices, Choice{"within " + distance + " " + w.unit() + " of " + cmp.Or(l.Name, l.ID), "around " + cmp.Or(l.Name, l.ID)})
+		e.Choices = append(
+			e.Choices,
+			Choice{
+				"within " + distance + " " + w.unit() + " of " + cmp.Or(l.Name, l.ID),
+				"around " + cmp.Or(l.Name, l.ID),
+			},
+		)
 	}
 	return Rule{}, e
 }

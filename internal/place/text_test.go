@@ -72,7 +72,8 @@ func TestPlacesThatAreNotUnderstood(t *testing.T) {
 	assert.Zero(t, Reader{Home: "FI"}.Text(" , ;").Taken)
 }
 
-// Names of countries stay what they are whatever the home country is, and what nobody knows is asked, not taken for a town of it.
+// Names of countries stay what they are whatever the home country is, and what nobody knows is asked, not taken
+// for a town of it.
 func TestNamesDoNotBecomeTownsOfTheHomeCountry(t *testing.T) {
 	for text, want := range map[string]string{"Great Britain": "United Kingdom", "the UK": "United Kingdom", "Holland": "Netherlands", "United States of America": "United States",
 		"rest of world": "everywhere", "the rest of the world": "everywhere", "Worldwide": "everywhere", "Czech Republic": "Czechia"} {
@@ -85,7 +86,11 @@ func TestNamesDoNotBecomeTownsOfTheHomeCountry(t *testing.T) {
 	got := Reader{Home: "IE"}.Text("Outer Ruritania")
 	assert.Empty(t, got.Places)
 	require.Len(t, got.Slips, 1)
-	assert.Equal(t, []Choice{{"town Outer Ruritania", "a town of Ireland that is not in any list"}}, got.Slips[0].Choices)
+	assert.Equal(
+		t,
+		[]Choice{{"town Outer Ruritania", "a town of Ireland that is not in any list"}},
+		got.Slips[0].Choices,
+	)
 }
 
 // Three hundred codes from a spreadsheet, three of them wrong and two twice: the rest is taken.
@@ -155,9 +160,11 @@ func FuzzParseText(f *testing.F) {
 
 // The open Finnish list says what is a town there; regions are those of ISO 3166-2.
 func TestTownsAndCirclesAreReadAsTyped(t *testing.T) {
-	g, skipped, err := gazetteer.Read(strings.NewReader("FI\t21100\tNaantali\tSouthwest Finland\t19\tNaantali\t529\t\t\t60.4674\t22.026\n" +
-		"FI\t20100\tTurku\tSouthwest Finland\t19\t\t\t\t\t60.45\t22.27\nEE\t10111\tTallinn\tHarju\t37\t\t\t\t\t59.43\t24.75\nSE\t98131\tKiruna\n" +
-		"US\t62701\tSpringfield\tIllinois\tIL\nUS\t01101\tSpringfield\tMassachusetts\tMA\nEE\t90001\tTwin\nLV\t1001\tTwin\n"))
+	g, skipped, err := gazetteer.Read(
+		strings.NewReader("FI\t21100\tNaantali\tSouthwest Finland\t19\tNaantali\t529\t\t\t60.4674\t22.026\n" +
+			"FI\t20100\tTurku\tSouthwest Finland\t19\t\t\t\t\t60.45\t22.27\nEE\t10111\tTallinn\tHarju\t37\t\t\t\t\t59.43\t24.75\nSE\t98131\tKiruna\n" +
+			"US\t62701\tSpringfield\tIllinois\tIL\nUS\t01101\tSpringfield\tMassachusetts\tMA\nEE\t90001\tTwin\nLV\t1001\tTwin\n"),
+	)
 	require.NoError(t, err)
 	require.Empty(t, skipped)
 	workshop := orb.Point{22.026, 60.4674}

@@ -11,8 +11,8 @@ import (
 	"github.com/agnivade/levenshtein"
 )
 
-// qualified reads a name with the region or country behind it that says where it is: "Springfield, Illinois, US". used is how
-// many of the parts behind belong to it; 0 where the name stands for itself.
+// qualified reads a name with the region or country behind it that says where it is: "Springfield, Illinois,
+// US". used is how many of the parts behind belong to it; 0 where the name stands for itself.
 func (r Reader) qualified(name string, behind []string, country string) (rule Rule, used int) {
 	if len(behind) == 0 || strings.ContainsAny(name, "0123456789*") {
 		return rule, 0
@@ -72,9 +72,13 @@ func (r Reader) town(country, region, name string) Rule {
 	return Rule{Country: country, Region: region, City: name}
 }
 
-// typedTown reads a town's name. With guess, nothing but the name says that it is a town: one that no list has asks what is meant, since
-// it may as well be a slip or a country by another name.
-func (r Reader) typedTown(name, country string, guess bool, fail func(string, ...any) (Rule, *TextError)) (Rule, *TextError) {
+// typedTown reads a town's name. With guess, nothing but the name says that it is a town: one that no list has
+// asks what is meant, since it may as well be a slip or a country by another name.
+func (r Reader) typedTown(
+	name, country string,
+	guess bool,
+	fail func(string, ...any) (Rule, *TextError),
+) (Rule, *TextError) {
 	if len(name) > 5 && strings.EqualFold(name[:5], "town ") {
 		name, guess = strings.TrimSpace(name[5:]), false
 	}
@@ -95,7 +99,9 @@ func (r Reader) typedTown(name, country string, guess bool, fail func(string, ..
 			return r.town(in[0], "", name), nil
 		}
 		if len(in) > 1 {
-			e := &TextError{Reason: fmt.Sprintf("%d countries have a town called %s: which is meant?", len(in), name)}
+			e := &TextError{
+				Reason: fmt.Sprintf("%d countries have a town called %s: which is meant?", len(in), name),
+			}
 			for _, c := range in[:min(len(in), mostChoices)] {
 				e.Choices = append(e.Choices, Choice{c + " town " + name, world.CountryName(c)})
 			}
@@ -110,7 +116,10 @@ func (r Reader) typedTown(name, country string, guess bool, fail func(string, ..
 				e.Choices = r.near(name, country)
 			}
 			if country != "" {
-				e.Choices = append(e.Choices, Choice{"town " + name, "a town of " + world.CountryName(country) + " that is not in any list"})
+				e.Choices = append(
+					e.Choices,
+					Choice{"town " + name, "a town of " + world.CountryName(country) + " that is not in any list"},
+				)
 			}
 			if len(e.Choices) > 0 {
 				return Rule{}, e
@@ -118,7 +127,10 @@ func (r Reader) typedTown(name, country string, guess bool, fail func(string, ..
 		}
 	}
 	if country == "" {
-		return fail("no country, region or group of countries is called %.60s; for a town put the country in front", name)
+		return fail(
+			"no country, region or group of countries is called %.60s; for a town put the country in front",
+			name,
+		)
 	}
 	return r.town(country, "", name), nil
 }

@@ -8,9 +8,10 @@ import (
 	"diadrom/internal/world"
 )
 
-// Address reads a destination typed in one line: postcode, town, region and country, as far as they are given and in the
-// order in which people write them. "21160 Merimasku" and "Merimasku 21160" are in the home country; "EE 10111 Tallinn",
-// "10115 Berlin, Germany" and "Austin, TX 78701, US" name another; "Lapland" is a region, "Norway" a country.
+// Address reads a destination typed in one line: postcode, town, region and country, as far as they are given
+// and in the order in which people write them. "21160 Merimasku" and "Merimasku 21160" are in the home country;
+// "EE 10111 Tallinn", "10115 Berlin, Germany" and "Austin, TX 78701, US" name another; "Lapland" is a region,
+// "Norway" a country.
 func (r Reader) Address(text string) (Address, error) {
 	text = strings.Join(strings.Fields(text), " ")
 	if text == "" {
@@ -31,7 +32,10 @@ func (r Reader) Address(text string) (Address, error) {
 	}
 	if rest == text {
 		if head, tail, ok := strings.Cut(text, " "); ok && len(head) == 2 && head == strings.ToUpper(head) {
-			if c, isCountry := world.CountryByCode(head); isCountry && !(a.Country != "" && isRegionCode(a.Country, head)) {
+			if c, isCountry := world.CountryByCode(
+				head,
+			); isCountry &&
+				!(a.Country != "" && isRegionCode(a.Country, head)) {
 				a.Country, rest = c.Alpha2, tail
 			}
 		} else if c, tail, isName := countryInFront(text); isName {
@@ -49,7 +53,12 @@ func (r Reader) Address(text string) (Address, error) {
 	}
 	r.name(&a, named)
 	if a.Postcode != "" && !postcode.Possible(a.Country, a.Postcode) {
-		return a, fmt.Errorf("%s cannot be a postcode of %s: they are %s", a.Postcode, world.CountryName(a.Country), postcode.Shape(a.Country))
+		return a, fmt.Errorf(
+			"%s cannot be a postcode of %s: they are %s",
+			a.Postcode,
+			world.CountryName(a.Country),
+			postcode.Shape(a.Country),
+		)
 	}
 	return a, nil
 }
@@ -59,13 +68,17 @@ func isRegionCode(country, code string) bool {
 	return ok
 }
 
-// part takes the postcode, and a region's code beside it, out of a part of an address between commas; what is left are names.
+// part takes the postcode, and a region's code beside it, out of a part of an address between commas; what is
+// left are names.
 func (r Reader) part(a *Address, part string) string {
 	words := strings.Fields(part)
 	if a.Postcode == "" {
 		a.Postcode, words = takePostcode(words, a.Country)
 	}
-	if n := len(words); a.Region == "" && n > 0 && words[n-1] == strings.ToUpper(words[n-1]) && len(words[n-1]) <= 6 {
+	if n := len(
+		words,
+	); a.Region == "" && n > 0 && words[n-1] == strings.ToUpper(words[n-1]) &&
+		len(words[n-1]) <= 6 {
 		if region, ok := world.RegionByCode(a.Country, words[n-1]); ok && hasLetter(words[n-1]) {
 			a.Region, words = region.Code, words[:n-1]
 		}
@@ -73,8 +86,8 @@ func (r Reader) part(a *Address, part string) string {
 	return strings.Join(words, " ")
 }
 
-// takePostcode takes the words at either end that make a postcode, as many as do. A word with digits where a code would stand
-// is taken for one, so that a wrong one is told.
+// takePostcode takes the words at either end that make a postcode, as many as do. A word with digits where a
+// code would stand is taken for one, so that a wrong one is told.
 func takePostcode(words []string, country string) (code string, rest []string) {
 	for n := min(3, len(words)); n > 0; n-- {
 		for _, end := range []int{0, len(words) - n} {
@@ -128,7 +141,11 @@ func (r Reader) Doubt(a Address) string {
 	case !lists:
 		return ""
 	case a.Postcode != "" && !known:
-		return fmt.Sprintf("No place in %s is known to have the postcode %s.", world.CountryName(a.Country), a.Postcode)
+		return fmt.Sprintf(
+			"No place in %s is known to have the postcode %s.",
+			world.CountryName(a.Country),
+			a.Postcode,
+		)
 	case a.Postcode == "" && a.City != "" && !r.lists(a.Country, a.City):
 		return fmt.Sprintf("No place in %s is known to be called %s.", world.CountryName(a.Country), a.City)
 	}

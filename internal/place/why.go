@@ -19,7 +19,8 @@ func (r *Rule) Takes(a *Spotted) bool {
 			return false
 		}
 	case Postcode:
-		if a.Country != r.Country || !slices.ContainsFunc(r.Postcodes, func(e postcode.Entry) bool { return e.Takes(a.Postcode) }) {
+		if a.Country != r.Country ||
+			!slices.ContainsFunc(r.Postcodes, func(e postcode.Entry) bool { return e.Takes(a.Postcode) }) {
 			return false
 		}
 	case City:
@@ -34,8 +35,8 @@ func (r *Rule) Takes(a *Spotted) bool {
 	return r.holds(a)
 }
 
-// WhyNot says in a few words why an owner does not take an address: the exception that leaves it out, or else what its places
-// nearest to the address are. It is for owners that do not take it.
+// WhyNot says in a few words why an owner does not take an address: the exception that leaves it out, or else
+// what its places nearest to the address are. It is for owners that do not take it.
 func (o Owner) WhyNot(a *Spotted) string {
 	for i := range o.Places {
 		if !o.Places[i].Takes(a) {

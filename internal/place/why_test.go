@@ -34,10 +34,19 @@ func TestWhyAZoneDoesNotTakeAnAddress(t *testing.T) {
 // A rule by itself says what the index says.
 func TestARuleTakesWhatTheIndexFinds(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
-		entry := rapid.OneOf(rapid.StringMatching(`FI [0-9]{1,4}\*`), rapid.StringMatching(`FI 2[0-9]{4}`), rapid.SampledFrom([]string{"Finland", "EU", "FI-19", "everywhere", "Sweden", "GB B", "GB BT1 to BT9"}))
+		entry := rapid.OneOf(
+			rapid.StringMatching(`FI [0-9]{1,4}\*`),
+			rapid.StringMatching(`FI 2[0-9]{4}`),
+			rapid.SampledFrom([]string{"Finland", "EU", "FI-19", "everywhere", "Sweden", "GB B", "GB BT1 to BT9"}),
+		)
 		typed := Reader{Home: "FI"}.Text(entry.Draw(t, "place"))
-		a := Address{Country: rapid.SampledFrom([]string{"FI", "SE", "GB"}).Draw(t, "country"), Postcode: rapid.SampledFrom([]string{"21100", "20100", "", "BT1 1AA", "B1 1AA"}).Draw(t, "code"),
-			Region: rapid.SampledFrom([]string{"", "19"}).Draw(t, "region")}.Spot(nil)
+		a := Address{
+			Country:  rapid.SampledFrom([]string{"FI", "SE", "GB"}).Draw(t, "country"),
+			Postcode: rapid.SampledFrom([]string{"21100", "20100", "", "BT1 1AA", "B1 1AA"}).Draw(t, "code"),
+			Region:   rapid.SampledFrom([]string{"", "19"}).Draw(t, "region"),
+		}.Spot(
+			nil,
+		)
 		found := len(NewIndex([]Owner{{Places: typed.Places}}).Match(&a, nil)) > 0
 		assert.Equal(t, found, typed.Places[0].Takes(&a))
 	})

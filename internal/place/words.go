@@ -49,8 +49,8 @@ func (r *Rule) Word(i int) string {
 	return r.Because(0)
 }
 
-// Means says what the lists of places know of one text of a rule: the towns of a code, how many codes an entry or a region has;
-// "" where they know nothing.
+// Means says what the lists of places know of one text of a rule: the towns of a code, how many codes an entry
+// or a region has; "" where they know nothing.
 func (r Reader) Means(rule *Rule, i int) string {
 	if r.Gazetteer == nil {
 		return ""

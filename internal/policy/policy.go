@@ -1,5 +1,5 @@
-// Package policy says a store's delivery methods in plain English, from their data and so always true: for the owner where a method
-// stands, for a customer who asks, and as a shipping policy page for the shop's site.
+// Package policy says a store's delivery methods in plain English, from their data and so always true: for the
+// owner where a method stands, for a customer who asks, and as a shipping policy page for the shop's site.
 package policy
 
 import (
@@ -15,8 +15,9 @@ import (
 	"diadrom/internal/world"
 )
 
-// Method says what a method of a store costs and asks for: a sentence for each group of zones with the same prices and terms, one for
-// each group of zones that are priced as a broader one, then what holds for all of them.
+// Method says what a method of a store costs and asks for: a sentence for each group of zones with the same
+// prices and terms, one for each group of zones that are priced as a broader one, then what holds for all of
+// them.
 func Method(e *quote.Engine, m *store.Method) []string {
 	f := e.Store()
 	w := charge.Words{Units: f.Store.Units(), Currency: f.Store.Currency}
@@ -97,7 +98,9 @@ func zoneText(f *store.File, m *store.Method, zone string, w charge.Words) strin
 	}
 	sentences := []string{text}
 	handling := first(own.Handling, m.Handling)
-	sentences = append(sentences, feeTexts(first(own.Minimum, m.Minimum), first(own.Maximum, m.Maximum), handling, w)...)
+	sentences = append(
+		sentences,
+		feeTexts(first(own.Minimum, m.Minimum), first(own.Maximum, m.Maximum), handling, w)...)
 	if s := freeText(first(own.Free, m.Free), w); s != "" {
 		if handling != nil { // free is free of that fee too
 			s += ", then without the handling fee"
@@ -187,14 +190,18 @@ func Column(t *rate.Table, column int, w charge.Words) string {
 	return text
 }
 
-// more says an open last row that goes on where the row before ends: "then 0.80 more for each started kg"; "" for others.
+// more says an open last row that goes on where the row before ends: "then 0.80 more for each started kg"; ""
+// for others.
 func more(t *rate.Table, i, column int, w charge.Words) string {
 	before, c := t.Rows[i-1].Charges[column], t.Rows[i].Charges[column]
 	unit, name := c.PerWeight, w.Weight
 	if t.By == rate.ByDistance {
 		unit, name = c.PerDistance, w.Distance
 	}
-	if before == nil || before.Base == nil || c.Base == nil || c.Base.Cmp(*before.Base) != 0 || unit == nil || unit.Above == nil || t.Rows[i-1].At == nil || unit.Above.Cmp(*t.Rows[i-1].At) != 0 {
+	if before == nil || before.Base == nil || c.Base == nil || c.Base.Cmp(*before.Base) != 0 || unit == nil ||
+		unit.Above == nil ||
+		t.Rows[i-1].At == nil ||
+		unit.Above.Cmp(*t.Rows[i-1].At) != 0 {
 		return ""
 	}
 	if charge.Format(before, w) != charge.Format(&rate.Charge{Base: before.Base}, w) {
@@ -293,7 +300,11 @@ func needTexts(f *store.File, n *store.Needs) (list []string) {
 	add(n.BilledWeight, measured(rate.ByBilled), "billed as ")
 	add(n.Subtotal, u.Money, "of goods for ")
 	add(n.Quantity, measured(rate.ByQuantity), "of ")
-	add(n.LongestSide, func(d exact.Decimal) string { return d.String() + " " + f.Store.LengthUnit }, "with a longest side of ")
+	add(
+		n.LongestSide,
+		func(d exact.Decimal) string { return d.String() + " " + f.Store.LengthUnit },
+		"with a longest side of ",
+	)
 	add(n.Distance, measured(rate.ByDistance), "going ")
 	if len(n.OnlyClasses) > 0 {
 		parts = append(parts, "of "+and(classNames(f, n.OnlyClasses))+" goods only")
@@ -393,7 +404,26 @@ func currencyName(code string) string {
 }
 
 // escape keeps names from being taken for Markdown.
-var escape = strings.NewReplacer(`\`, `\\`, "*", `\*`, "_", `\_`, "`", "\\`", "[", `\[`, "]", `\]`, "<", `\<`, ">", `\>`, "#", `\#`)
+var escape = strings.NewReplacer(
+	`\`,
+	`\\`,
+	"*",
+	`\*`,
+	"_",
+	`\_`,
+	"`",
+	"\\`",
+	"[",
+	`\[`,
+	"]",
+	`\]`,
+	"<",
+	`\<`,
+	">",
+	`\>`,
+	"#",
+	`\#`,
+)
 
 // Markdown writes the page.
 func (p Page) Markdown() string {

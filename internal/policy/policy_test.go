@@ -53,21 +53,40 @@ func TestMethodsSayThemselves(t *testing.T) {
 		}
 		assert.Equal(t, c.want, says(t, c.method), c.name)
 	}
-	assert.Equal(t, []string{"To Finland: 1.00 up to and including 2 kg, 3.00 up to 5 kg, not above 5 kg."}, says(t, `"tables":[{"id":"t","zones":["fi"],"by":"weight","edges":"up_to","rows":[{"at":"2","charges":["1.00"]},{"at":"5","charges":["3.00"]}]}]`))
+	assert.Equal(
+		t,
+		[]string{"To Finland: 1.00 up to and including 2 kg, 3.00 up to 5 kg, not above 5 kg."},
+		says(
+			t,
+			`"tables":[{"id":"t","zones":["fi"],"by":"weight","edges":"up_to","rows":[{"at":"2","charges":["1.00"]},{"at":"5","charges":["3.00"]}]}]`,
+		),
+	)
 	assert.Empty(t, says(t, `"tables":[{"id":"t","zones":["fi"],"by":"order","rows":[{"charges":[null]}]}]`))
 }
 
-// A zone without a column is priced by the broader one that has it, and the policy says so; tax is named where there is some.
+// A zone without a column is priced by the broader one that has it, and the policy says so; tax is named where
+// there is some.
 func TestThePolicySaysWhichZonesAreServedThroughOthers(t *testing.T) {
 	file := func(columns, charges string) *quote.Engine {
-		return quote.Compile(read(t, `{"format":"diadrom-store/1","store":{"currency":"EUR","tax":{"prices_include_tax":true}},
+		return quote.Compile(
+			read(t, `{"format":"diadrom-store/1","store":{"currency":"EUR","tax":{"prices_include_tax":true}},
 		"zones":[{"id":"world","name":"World","places":[{"world":true}]},{"id":"fi","name":"Finland","places":[{"country":"FI"}]},{"id":"se","name":"Sweden","places":[{"country":"SE"}]}],
-		"methods":[{"id":"m","tables":[{"id":"t","zones":[`+columns+`],"by":"order","rows":[{"charges":[`+charges+`]}]}]}]}`), nil)
+		"methods":[{"id":"m","tables":[{"id":"t","zones":[`+columns+`],"by":"order","rows":[{"charges":[`+charges+`]}]}]}]}`),
+			nil,
+		)
 	}
 	e := file(`"world","fi"`, `"8.90",null`)
-	assert.Equal(t, []string{"To World: 8.90.", "To Sweden: the same as to World."}, Method(e, &e.Store().Methods[0]))
+	assert.Equal(
+		t,
+		[]string{"To World: 8.90.", "To Sweden: the same as to World."},
+		Method(e, &e.Store().Methods[0]),
+	)
 	e = file(`"world"`, `"8.90"`)
-	assert.Equal(t, []string{"To World: 8.90.", "To Finland and Sweden: the same as to World."}, Method(e, &e.Store().Methods[0]))
+	assert.Equal(
+		t,
+		[]string{"To World: 8.90.", "To Finland and Sweden: the same as to World."},
+		Method(e, &e.Store().Methods[0]),
+	)
 	e = file(`"fi"`, `"8.90"`)
 	assert.Equal(t, []string{"To Finland: 8.90."}, Method(e, &e.Store().Methods[0]))
 	assert.NotContains(t, Of(e).About, "tax", "no tax is set")

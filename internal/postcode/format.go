@@ -65,7 +65,17 @@ func (t template) codes(n int) uint64 {
 type format []template
 
 // zip lists the countries and territories whose codes are United States ZIP codes.
-var zip = map[string]bool{"US": true, "AS": true, "FM": true, "GU": true, "MH": true, "MP": true, "PR": true, "PW": true, "VI": true}
+var zip = map[string]bool{
+	"US": true,
+	"AS": true,
+	"FM": true,
+	"GU": true,
+	"MH": true,
+	"MP": true,
+	"PR": true,
+	"PW": true,
+	"VI": true,
+}
 
 // british lists the countries whose codes are made of a post town's area, a district and three inward characters.
 var british = map[string]bool{"GB": true, "GG": true, "IM": true, "JE": true}
@@ -222,14 +232,31 @@ func AllDigits(country string) (length int, ok bool) {
 	return length, length > 0
 }
 
-// written are codes as people write them, of countries whose codes have letters or a space among them: made up, or of a public office;
-// how they are parted is as the Universal Postal Union's addressing sheets have it (from memory).
+// written are codes as people write them, of countries whose codes have letters or a space among them: made up,
+// or of a public office; how they are parted is as the Universal Postal Union's addressing sheets have it (from
+// memory).
 var written = map[string]string{
-	"AR": "C1425CLA", "BB": "BB11000", "BM": "HM 12", "BN": "BS8611", "CA": "K1A 0B1", "FK": "FIQQ 1ZZ", "GB": "SW1A 2AA", "GG": "GY1 1AA",
-	"GI": "GX11 1AA", "IE": "T12 W8XY", "IM": "IM1 1AA", "JE": "JE2 3AB", "KY": "KY1-1100", "MT": "VLT 1117", "NL": "1012 AB", "SO": "JH 09010", "SZ": "H100",
+	"AR": "C1425CLA",
+	"BB": "BB11000",
+	"BM": "HM 12",
+	"BN": "BS8611",
+	"CA": "K1A 0B1",
+	"FK": "FIQQ 1ZZ",
+	"GB": "SW1A 2AA",
+	"GG": "GY1 1AA",
+	"GI": "GX11 1AA",
+	"IE": "T12 W8XY",
+	"IM": "IM1 1AA",
+	"JE": "JE2 3AB",
+	"KY": "KY1-1100",
+	"MT": "VLT 1117",
+	"NL": "1012 AB",
+	"SO": "JH 09010",
+	"SZ": "H100",
 }
 
-// Shape says how codes of a country look, as it follows "they are": "5 digits", or "written like T12 W8XY" where they have letters.
+// Shape says how codes of a country look, as it follows "they are": "5 digits", or "written like T12 W8XY"
+// where they have letters.
 func Shape(country string) string {
 	if n, ok := AllDigits(country); ok {
 		return fmt.Sprintf("%d digits", n)

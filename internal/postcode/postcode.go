@@ -1,7 +1,8 @@
 // Package postcode reads postcodes and the entries by which a zone names them.
 //
-// Codes are compared without spaces, hyphens and case, a United States ZIP+4 by its first five digits. A country prefix
-// that some write and some do not (LT-01100, FI-21100) is dropped where the rest is a code of that country.
+// Codes are compared without spaces, hyphens and case, a United States ZIP+4 by its first five digits. A
+// country prefix that some write and some do not (LT-01100, FI-21100) is dropped where the rest is a code of
+// that country.
 //
 // An entry is one of
 //
@@ -12,9 +13,10 @@
 //	IM1               Great Britain: exactly that district: IM1 1AA, not IM10 1AA
 //	BT1 to BT17       Great Britain: districts of one area
 //
-// The ends of a range have the same length and differ only in digits; the codes between them are those that have the same
-// letters at the same places. A range of districts takes a district with a letter behind its number (EC1A) with that
-// number. The areas and districts of Guernsey, Jersey and the Isle of Man, which share Great Britain's system, work alike.
+// The ends of a range have the same length and differ only in digits; the codes between them are those that
+// have the same letters at the same places. A range of districts takes a district with a letter behind its
+// number (EC1A) with that number. The areas and districts of Guernsey, Jersey and the Isle of Man, which share
+// Great Britain's system, work alike.
 //
 // How each country writes its codes is open data, see [HasFormat].
 package postcode
@@ -51,8 +53,8 @@ type Code struct {
 	Key  Key
 }
 
-// Read brings the postcode of an address into the form in which it is compared. It does not judge: a code that the country
-// cannot have is still read, and taken by no entry that does not name it.
+// Read brings the postcode of an address into the form in which it is compared. It does not judge: a code that
+// the country cannot have is still read, and taken by no entry that does not name it.
 func Read(country, text string) Code {
 	code := compared(country, text)
 	if code == "" || len(code) > MaxLength {
@@ -168,7 +170,12 @@ func ParseEntry(country, text string) (Entry, error) {
 		}
 		n := formatOf(country).codes(start)
 		if n == 0 {
-			return fail("no postcode of %s begins with %s: they are %s", world.CountryName(country), start, Shape(country))
+			return fail(
+				"no postcode of %s begins with %s: they are %s",
+				world.CountryName(country),
+				start,
+				Shape(country),
+			)
 		}
 		return Entry{kind: prefix, from: start, codes: n}, nil
 	}
@@ -186,9 +193,20 @@ func ParseEntry(country, text string) (Entry, error) {
 		}
 	}
 	if n := f.codes(code); n > 0 {
-		return fail("%s is not a whole postcode of %s (%s): %s* takes all that begin so", trimmed, world.CountryName(country), Shape(country), code)
+		return fail(
+			"%s is not a whole postcode of %s (%s): %s* takes all that begin so",
+			trimmed,
+			world.CountryName(country),
+			Shape(country),
+			code,
+		)
 	}
-	return fail("%s cannot be a postcode of %s: they are %s", firstRunes(trimmed, 40), world.CountryName(country), Shape(country))
+	return fail(
+		"%s cannot be a postcode of %s: they are %s",
+		firstRunes(trimmed, 40),
+		world.CountryName(country),
+		Shape(country),
+	)
 }
 
 func firstRunes(s string, n int) string {
@@ -227,11 +245,23 @@ func parseRange(country, fromText, toText string, fail func(string, ...any) (Ent
 		case first > last:
 			return fail("%s to %s runs backwards: %s to %s?", from, to, to, from)
 		}
-		return Entry{kind: districts, from: from, to: to, first: first, last: last, codes: uint64(last-first+1) * inwardCodes}, nil
+		return Entry{
+			kind:  districts,
+			from:  from,
+			to:    to,
+			first: first,
+			last:  last,
+			codes: uint64(last-first+1) * inwardCodes,
+		}, nil
 	}
 	for _, end := range []string{from, to} {
 		if !f.full(end) {
-			return fail("%s cannot be a postcode of %s: they are %s", firstRunes(end, 40), world.CountryName(country), Shape(country))
+			return fail(
+				"%s cannot be a postcode of %s: they are %s",
+				firstRunes(end, 40),
+				world.CountryName(country),
+				Shape(country),
+			)
 		}
 	}
 	if len(from) != len(to) {
@@ -370,7 +400,8 @@ func (e Entry) Takes(c Code) bool {
 	case districts:
 		area, number, suffix := splitDistrict(outward(code))
 		wantArea, _, wantSuffix := splitDistrict(e.from)
-		return area == wantArea && number >= e.first && number <= e.last && (wantSuffix == "" || suffix == wantSuffix)
+		return area == wantArea && number >= e.first && number <= e.last &&
+			(wantSuffix == "" || suffix == wantSuffix)
 	}
 	return false
 }
@@ -384,12 +415,16 @@ func outward(code string) string {
 	return code
 }
 
-// Numbers gives the entry's ends as numbers, for a country whose codes are numbers of one length: 22* of five digits is 22000
-// and 22999.
+// Numbers gives the entry's ends as numbers, for a country whose codes are numbers of one length: 22* of five
+// digits is 22000 and 22999.
 func (e Entry) Numbers(length int) (from, to uint64) {
 	switch e.kind {
 	case prefix:
-		return number(e.from + strings.Repeat("0", length-len(e.from))), number(e.from + strings.Repeat("9", length-len(e.from)))
+		return number(
+				e.from + strings.Repeat("0", length-len(e.from)),
+			), number(
+				e.from + strings.Repeat("9", length-len(e.from)),
+			)
 	case span:
 		return number(e.from), number(e.to)
 	}

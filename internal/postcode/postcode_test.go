@@ -125,8 +125,9 @@ func TestNarrowerEntriesComeFirst(t *testing.T) {
 	}
 }
 
-// A United States state typed as ZIP prefixes takes exactly that state's codes of the open ZIP list (npm zipcodes 8.0.0).
-// Prefixes are derived here from the list itself: all three-digit beginnings that only one state uses.
+// A United States state typed as ZIP prefixes takes exactly that state's codes of the open ZIP list (npm
+// zipcodes 8.0.0). Prefixes are derived here from the list itself: all three-digit beginnings that only one
+// state uses.
 func TestZIPPrefixesFallInTheirOwnState(t *testing.T) {
 	states := map[string]map[string]bool{}
 	rows := readTSV(t, "testdata/us-zip.tsv")

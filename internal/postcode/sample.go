@@ -2,8 +2,9 @@ package postcode
 
 import "strconv"
 
-// Samples gives codes of the country at the edges of an entry: the least and the greatest that begin as it does, of each length
-// that the country has, and their neighbours outside. Whatever another entry cuts off it, one of both entries' samples tells.
+// Samples gives codes of the country at the edges of an entry: the least and the greatest that begin as it
+// does, of each length that the country has, and their neighbours outside. Whatever another entry cuts off it,
+// one of both entries' samples tells.
 func Samples(country string, e Entry) []Code {
 	var out []Code
 	seen := map[string]bool{}
@@ -50,7 +51,11 @@ func First(country, start string) string {
 	least := ""
 	for _, t := range formatOf(country) {
 		if t.starts(start) && len(t) > 0 {
-			if code := t.fill(start, false); least == "" || len(code) < len(least) || len(code) == len(least) && code < least {
+			if code := t.fill(
+				start,
+				false,
+			); least == "" || len(code) < len(least) ||
+				len(code) == len(least) && code < least {
 				least = code
 			}
 		}

@@ -3,12 +3,13 @@
 //	sku,name,price (EUR),weight (kg),length (cm),width (cm),height (cm),class,needs shipping,ships free,own parcel
 //	STONE-20,"Sauna stones, 20 kg",39.00,20,40,30,20,,yes,no,yes
 //
-// Columns are found by their heads, which may carry the unit of what stands under them, and can be put right by a [Mapping]. Numbers
-// are written with a decimal point or comma, as the column shows; cells may carry a unit of their own ("450 g"). Classes are named
-// by their name or id; yes and no also by true, false, 1, 0, x, y and n.
+// Columns are found by their heads, which may carry the unit of what stands under them, and can be put right by
+// a [Mapping]. Numbers are written with a decimal point or comma, as the column shows; cells may carry a unit
+// of their own ("450 g"). Classes are named by their name or id; yes and no also by true, false, 1, 0, x, y and
+// n.
 //
-// A row is a product of the store, by its sku, or a new one. In a column that is used, an empty weight, size or class is none; an
-// empty name, price, yes or no leaves what was. Writing what was read gives the same table.
+// A row is a product of the store, by its sku, or a new one. In a column that is used, an empty weight, size or
+// class is none; an empty name, price, yes or no leaves what was. Writing what was read gives the same table.
 package productlist
 
 import (
@@ -51,18 +52,56 @@ func (f Field) String() string { return strings.ReplaceAll(string(f), "_", " ") 
 
 // heads are the folded heads, without units, that stand for a field.
 var heads = map[string]Field{
-	"sku": SKU, "sku code": SKU, "article": SKU, "article number": SKU, "article no": SKU, "item number": SKU, "item no": SKU, "item": SKU, "product code": SKU, "code": SKU, "product number": SKU, "stock keeping unit": SKU,
-	"name": Name, "title": Name, "product": Name, "product name": Name, "description": Name,
-	"price": Price, "unit price": Price, "sales price": Price, "net price": Price, "retail price": Price,
-	"weight": Weight, "unit weight": Weight, "gross weight": Weight, "shipping weight": Weight,
-	"length": Length, "depth": Length, "width": Width, "breadth": Width, "height": Height,
-	"class": Class, "shipping class": Class,
-	"needs shipping": NeedsShipping, "shipping": NeedsShipping, "shippable": NeedsShipping, "physical": NeedsShipping,
-	"ships free": ShipsFree, "free shipping": ShipsFree, "own parcel": OwnParcel, "separate parcel": OwnParcel,
+	"sku":                SKU,
+	"sku code":           SKU,
+	"article":            SKU,
+	"article number":     SKU,
+	"article no":         SKU,
+	"item number":        SKU,
+	"item no":            SKU,
+	"item":               SKU,
+	"product code":       SKU,
+	"code":               SKU,
+	"product number":     SKU,
+	"stock keeping unit": SKU,
+	"name":               Name,
+	"title":              Name,
+	"product":            Name,
+	"product name":       Name,
+	"description":        Name,
+	"price":              Price,
+	"unit price":         Price,
+	"sales price":        Price,
+	"net price":          Price,
+	"retail price":       Price,
+	"weight":             Weight,
+	"unit weight":        Weight,
+	"gross weight":       Weight,
+	"shipping weight":    Weight,
+	"length":             Length,
+	"depth":              Length,
+	"width":              Width,
+	"breadth":            Width,
+	"height":             Height,
+	"class":              Class,
+	"shipping class":     Class,
+	"needs shipping":     NeedsShipping,
+	"shipping":           NeedsShipping,
+	"shippable":          NeedsShipping,
+	"physical":           NeedsShipping,
+	"ships free":         ShipsFree,
+	"free shipping":      ShipsFree,
+	"own parcel":         OwnParcel,
+	"separate parcel":    OwnParcel,
 }
 
 // kinds are the fields that have a unit.
-var kinds = map[Field]measure.Kind{Weight: measure.Weight, Length: measure.Length, Width: measure.Length, Height: measure.Length}
+var kinds = map[Field]measure.Kind{
+	Weight: measure.Weight,
+	Length: measure.Length,
+	Width:  measure.Length,
+	Height: measure.Length,
+}
 
 // unitOf is the store's unit of a field.
 func unitOf(f Field, s *store.Settings) string {
@@ -102,7 +141,8 @@ func Guess(t *sheet.Table, s *store.Settings) Mapping {
 			if len(rest) > 1 && rest[0] == "in" { // "weight in g"
 				rest = rest[1:]
 			}
-			if len(rest) > 1 || len(rest) == 1 && !measured && f != Price || len(rest) == 1 && measured && HeadUnit(f, cell) == "" {
+			if len(rest) > 1 || len(rest) == 1 && !measured && f != Price ||
+				len(rest) == 1 && measured && HeadUnit(f, cell) == "" {
 				continue
 			}
 			m.Columns[i], m.Units[i] = f, unitOf(f, s)
@@ -115,7 +155,8 @@ func Guess(t *sheet.Table, s *store.Settings) Mapping {
 	return m
 }
 
-// HeadUnit is the unit of a field that the head of a column names: "g" for "Grams" and "Weight in g"; "" where it names none, or several.
+// HeadUnit is the unit of a field that the head of a column names: "g" for "Grams" and "Weight in g"; "" where
+// it names none, or several.
 func HeadUnit(f Field, head string) (unit string) {
 	kind, measured := kinds[f]
 	if !measured {
@@ -138,8 +179,16 @@ func HeadUnit(f Field, head string) (unit string) {
 // Foreign says which column of a table is a price in another currency than the store's, "" where none is.
 func (m Mapping) Foreign(t *sheet.Table, s *store.Settings) string {
 	for i, head := range t.Rows[0].Cells {
-		if code := world.CurrencyIn(head); i < len(m.Columns) && m.Columns[i] == Price && code != "" && code != s.Currency {
-			return fmt.Sprintf("the column %.40q is in %s, this shop's prices are in %s: change the list, or leave that column out", head, code, s.Currency)
+		if code := world.CurrencyIn(
+			head,
+		); i < len(m.Columns) && m.Columns[i] == Price && code != "" &&
+			code != s.Currency {
+			return fmt.Sprintf(
+				"the column %.40q is in %s, this shop's prices are in %s: change the list, or leave that column out",
+				head,
+				code,
+				s.Currency,
+			)
 		}
 	}
 	return ""
@@ -182,7 +231,13 @@ type Row struct {
 
 // Read reads the rows for a store. progress is told how many are read, now and then.
 func Read(t *sheet.Table, m Mapping, f *store.File, progress func(int)) []Row {
-	r := &reader{m: m, f: f, at: make(map[string]int, len(f.Products)), classes: map[string]string{}, seen: map[string]int{}}
+	r := &reader{
+		m:       m,
+		f:       f,
+		at:      make(map[string]int, len(f.Products)),
+		classes: map[string]string{},
+		seen:    map[string]int{},
+	}
 	for i := range f.Products {
 		r.at[f.Products[i].SKU] = i
 	}
@@ -359,7 +414,12 @@ func (r *reader) measured(into **exact.Decimal, field Field, text string, column
 			return ""
 		}
 	}
-	if d, several := measure.Parse(kind, text, unit); several == nil && strings.ContainsAny(text, "abcdefghijklmnopqrstuvwxyz'\"") { // 2 lb 3 oz
+	if d, several := measure.Parse(
+		kind,
+		text,
+		unit,
+	); several == nil &&
+		strings.ContainsAny(text, "abcdefghijklmnopqrstuvwxyz'\"") { // 2 lb 3 oz
 		*into = &d
 		return ""
 	}
@@ -425,7 +485,9 @@ func (r *reader) says(p *store.Product) string {
 func alike(a, b *store.Product) bool {
 	same := func(x, y *exact.Decimal) bool { return (x == nil) == (y == nil) && (x == nil || x.Cmp(*y) == 0) }
 	return a.Name == b.Name && a.Price.Cmp(b.Price) == 0 && same(a.Weight, b.Weight) && same(a.Length, b.Length) && same(a.Width, b.Width) && same(a.Height, b.Height) &&
-		a.Class == b.Class && a.NeedsShipping == b.NeedsShipping && a.ShipsFree == b.ShipsFree && a.OwnParcel == b.OwnParcel
+		a.Class == b.Class && a.NeedsShipping == b.NeedsShipping &&
+		a.ShipsFree == b.ShipsFree &&
+		a.OwnParcel == b.OwnParcel
 }
 
 func orNone(s string) string {
@@ -488,7 +550,8 @@ func className(f *store.File, id string) string {
 		return id
 	}
 	for i := range f.Classes {
-		if i != named && (world.Fold(f.Classes[i].Name) == world.Fold(f.Classes[named].Name) || world.Fold(f.Classes[i].ID) == world.Fold(f.Classes[named].Name)) {
+		if i != named &&
+			(world.Fold(f.Classes[i].Name) == world.Fold(f.Classes[named].Name) || world.Fold(f.Classes[i].ID) == world.Fold(f.Classes[named].Name)) {
 			return id
 		}
 	}

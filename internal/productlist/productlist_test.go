@@ -36,7 +36,14 @@ func readAs(t require.TestingT, f *store.File, text string) []Row {
 func TestTheExportOfAnImportIsTheSameList(t *testing.T) {
 	f := storetest.Lauha(t)
 	out := written(t, f)
-	assert.True(t, strings.HasPrefix(out, "sku,name,price (EUR),weight (kg),length (cm),width (cm),height (cm),class,needs shipping,ships free,own parcel\nTOWEL-70,\"Linen towel, 70 × 140\",29.00,0.35,30,22,4,Soft and flat,yes,no,no\n"), out[:200])
+	assert.True(
+		t,
+		strings.HasPrefix(
+			out,
+			"sku,name,price (EUR),weight (kg),length (cm),width (cm),height (cm),class,needs shipping,ships free,own parcel\nTOWEL-70,\"Linen towel, 70 × 140\",29.00,0.35,30,22,4,Soft and flat,yes,no,no\n",
+		),
+		out[:200],
+	)
 	rows := readAs(t, f, out)
 	assert.Equal(t, map[Status]int{Same: len(f.Products)}, Count(rows))
 	empty := storetest.Lauha(t)
@@ -59,14 +66,23 @@ func TestListsOfManyShops(t *testing.T) {
 		require.Len(t, rows, 1, name)
 		require.Equal(t, New, rows[0].Status, "%s: %s", name, rows[0].What)
 		p := rows[0].Product
-		assert.Equal(t, []string{"A", "Stone", "39.00", "20", "40"}, []string{p.SKU, p.Name, p.Price.Fixed(2), p.Weight.String(), p.Length.String()}, name)
+		assert.Equal(
+			t,
+			[]string{"A", "Stone", "39.00", "20", "40"},
+			[]string{p.SKU, p.Name, p.Price.Fixed(2), p.Weight.String(), p.Length.String()},
+			name,
+		)
 		assert.True(t, p.NeedsShipping, name)
 	}
 }
 
 func TestWhatARowWouldChange(t *testing.T) {
 	f := storetest.Lauha(t)
-	rows := readAs(t, f, "sku,price,weight,class,needs shipping,name\nTOWEL-70,31,,Bulky,,\nTOWEL-50,14.5,0.160,soft,y,Linen hand towel\nNEW,1,2 lb 3 oz,Must not fly,no,New one\n")
+	rows := readAs(
+		t,
+		f,
+		"sku,price,weight,class,needs shipping,name\nTOWEL-70,31,,Bulky,,\nTOWEL-50,14.5,0.160,soft,y,Linen hand towel\nNEW,1,2 lb 3 oz,Must not fly,no,New one\n",
+	)
 	assert.Equal(t, []Status{Changed, Same, New}, []Status{rows[0].Status, rows[1].Status, rows[2].Status})
 	assert.Equal(t, "price 29.00 → 31.00 EUR; weight 0.35 → none; class Soft and flat → Bulky", rows[0].What)
 	assert.Equal(t, "0.992233", rows[2].Product.Weight.String())
@@ -79,8 +95,23 @@ func TestWhatARowWouldChange(t *testing.T) {
 
 func TestEveryRowThatIsRefusedSaysWhy(t *testing.T) {
 	f := storetest.Lauha(t)
-	text := strings.Join([]string{"sku,name,price,weight,class,own parcel", "A,x,\"1,200.50\",1,,", "B,x,\"1.200,50\",1,,", "C,x,1,-2,,", ",x,1,1,,", "A,x,1,1,,", "D,x,1,1,No such,", "E,=1+1,1,1,,",
-		"F,x,1,2 cm,,", "G,x,1,1,,perhaps", "H,x,much,1,,", "I,'=x,1,1,,"}, "\n")
+	text := strings.Join(
+		[]string{
+			"sku,name,price,weight,class,own parcel",
+			"A,x,\"1,200.50\",1,,",
+			"B,x,\"1.200,50\",1,,",
+			"C,x,1,-2,,",
+			",x,1,1,,",
+			"A,x,1,1,,",
+			"D,x,1,1,No such,",
+			"E,=1+1,1,1,,",
+			"F,x,1,2 cm,,",
+			"G,x,1,1,,perhaps",
+			"H,x,much,1,,",
+			"I,'=x,1,1,,",
+		},
+		"\n",
+	)
 	parsed := table(t, text)
 	rows := Read(parsed, Guess(parsed, &f.Store), f, func(int) {})
 	for i, says := range []string{"", "price: its decimal sign is the other way round than in line 2 (1,200.50)", "weight: it is below 0", "it has no sku", "the sku A stands in line 2 already", `class: there is no class "No such"`,
@@ -99,7 +130,12 @@ func TestEveryRowThatIsRefusedSaysWhy(t *testing.T) {
 	var b bytes.Buffer
 	require.NoError(t, sheet.Write(&b, back))
 	again := table(t, b.String())
-	assert.Len(t, Read(again, Guess(again, &f.Store), f, func(int) {}), 9, "what comes back can be mended and read again: the reasons are no column")
+	assert.Len(
+		t,
+		Read(again, Guess(again, &f.Store), f, func(int) {}),
+		9,
+		"what comes back can be mended and read again: the reasons are no column",
+	)
 }
 
 func TestColumnsArePutRightByHand(t *testing.T) {
@@ -127,9 +163,17 @@ func TestUnitsAndCurrenciesOfAList(t *testing.T) {
 		assert.Equal(t, c.unit, HeadUnit(Field(c.field), c.head), c.head)
 	}
 	f := storetest.Lauha(t)
-	rows := readAs(t, f, "sku,price,weight,own parcel\nN1,\"3,50\",180 g,no\nN2,$4.00,1,\nN3,€ 5.00,1,\nN4,5.00 CHF,1,\nN5,1.200,1,\n")
+	rows := readAs(
+		t,
+		f,
+		"sku,price,weight,own parcel\nN1,\"3,50\",180 g,no\nN2,$4.00,1,\nN3,€ 5.00,1,\nN4,5.00 CHF,1,\nN5,1.200,1,\n",
+	)
 	assert.Equal(t, "price 3.50 EUR; weight 0.18 kg; own parcel no", rows[0].What)
-	assert.Equal(t, []Status{New, Refused, Refused, Refused, New}, []Status{rows[0].Status, rows[1].Status, rows[2].Status, rows[3].Status, rows[4].Status})
+	assert.Equal(
+		t,
+		[]Status{New, Refused, Refused, Refused, New},
+		[]Status{rows[0].Status, rows[1].Status, rows[2].Status, rows[3].Status, rows[4].Status},
+	)
 	assert.Equal(t, "1200.00", rows[4].Product.Price.Fixed(2), "the column shows a decimal comma")
 	rows = readAs(t, f, "sku,price,weight\nN2,$4.00,1\nN3,€ 5.00,1\nN4,5.00 CHF,1\nN5,5,1.200\nN6,5,30\n")
 	assert.Equal(t, `price: "$4.00" is not in EUR, the currency of this shop`, rows[0].What)
@@ -137,7 +181,11 @@ func TestUnitsAndCurrenciesOfAList(t *testing.T) {
 	assert.Equal(t, "weight: 1.200 is 1200 or 1.200: choose the decimal sign", rows[3].What)
 	assert.Equal(t, New, rows[4].Status)
 	foreign := table(t, "sku,price (USD)\nA,1\n")
-	assert.Contains(t, Guess(foreign, &f.Store).Foreign(foreign, &f.Store), "is in USD, this shop's prices are in EUR")
+	assert.Contains(
+		t,
+		Guess(foreign, &f.Store).Foreign(foreign, &f.Store),
+		"is in USD, this shop's prices are in EUR",
+	)
 	own := table(t, "sku,price (EUR)\nA,1\n")
 	assert.Empty(t, Guess(own, &f.Store).Foreign(own, &f.Store))
 }
@@ -151,16 +199,31 @@ func TestAnyProductsReadBack(t *testing.T) {
 		var list []string
 		for i := range rapid.IntRange(1, 6).Draw(t, "products") {
 			quote := func(s string) string { return `"` + strings.ReplaceAll(s, `"`, `\"`) + `"` }
-			fields := []string{`"sku":` + quote(word.Draw(t, "sku")+string(rune('a'+i))), `"name":` + quote(word.Draw(t, "name")), `"price":"` + rapid.SampledFrom([]string{"0", "1200.5", "3"}).Draw(t, "price") + `"`}
+			fields := []string{
+				`"sku":` + quote(word.Draw(t, "sku")+string(rune('a'+i))),
+				`"name":` + quote(word.Draw(t, "name")),
+				`"price":"` + rapid.SampledFrom([]string{"0", "1200.5", "3"}).Draw(t, "price") + `"`,
+			}
 			for _, field := range []string{"weight", "length", "width", "height"} {
 				if n := number.Draw(t, field); n != "" {
 					fields = append(fields, `"`+field+`":`+n)
 				}
 			}
-			fields = append(fields, `"class":`+rapid.SampledFrom([]string{`""`, `"soft"`, `"bulky"`}).Draw(t, "class"), `"own_parcel":`+rapid.SampledFrom([]string{"true", "false"}).Draw(t, "own"))
+			fields = append(
+				fields,
+				`"class":`+rapid.SampledFrom([]string{`""`, `"soft"`, `"bulky"`}).Draw(t, "class"),
+				`"own_parcel":`+rapid.SampledFrom([]string{"true", "false"}).Draw(t, "own"),
+			)
 			list = append(list, "{"+strings.Join(fields, ",")+"}")
 		}
-		with, faults := store.Read([]byte(`{"format":"diadrom-store/1","store":{"currency":"EUR"},"classes":[{"id":"soft","name":"Bulky"},{"id":"bulky","name":"bulky"}],"products":[` + strings.Join(list, ",") + `]}`))
+		with, faults := store.Read(
+			[]byte(
+				`{"format":"diadrom-store/1","store":{"currency":"EUR"},"classes":[{"id":"soft","name":"Bulky"},{"id":"bulky","name":"bulky"}],"products":[` + strings.Join(
+					list,
+					",",
+				) + `]}`,
+			),
+		)
 		require.Empty(t, faults)
 		out := written(t, with)
 		empty := *with

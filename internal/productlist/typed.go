@@ -12,8 +12,9 @@ import (
 	"diadrom/internal/world"
 )
 
-// Type sets a field of a product as it is typed: weights and sizes with or without a unit, a class by its name or id, yes or no. What
-// is empty is none; a name is needed. The sku cannot be typed anew. Its errors say in words what would be right.
+// Type sets a field of a product as it is typed: weights and sizes with or without a unit, a class by its name
+// or id, yes or no. What is empty is none; a name is needed. The sku cannot be typed anew. Its errors say in
+// words what would be right.
 func Type(f *store.File, p *store.Product, field Field, text string) error {
 	text = strings.TrimSpace(text)
 	switch field {

@@ -1,5 +1,5 @@
-// Package promise keeps what must stay true of quotes: a cart, an address and what it must cost, so that every change of the shop can say
-// which promises still hold.
+// Package promise keeps what must stay true of quotes: a cart, an address and what it must cost, so that every
+// change of the shop can say which promises still hold.
 package promise
 
 import (
@@ -17,7 +17,8 @@ const Format = "diadrom-promises/1"
 // Max is how many promises a list has at most.
 const Max = 10_000
 
-// MaxBytes is how many bytes the promises of a shop have together, as JSON: all of them are asked anew at every change.
+// MaxBytes is how many bytes the promises of a shop have together, as JSON: all of them are asked anew at every
+// change.
 const MaxBytes = 6 << 20
 
 // Kind is what must hold.
@@ -71,7 +72,8 @@ func Write(list []Promise) []byte {
 	return append(out, "\n]}\n"...)
 }
 
-// Read reads a list. What a request asks is only read against a store, as a store that lacks its goods breaks the promise.
+// Read reads a list. What a request asks is only read against a store, as a store that lacks its goods breaks
+// the promise.
 func Read(data []byte) ([]Promise, fault.List) {
 	r := jsonread.New(data, "")
 	var list []Promise

@@ -87,14 +87,23 @@ func TestListsAreReadWithTheirFaults(t *testing.T) {
 	assert.Equal(t, fault.Syntax, faults[0].Code)
 }
 
-// What is quoted can be promised: a promise made of any answer holds, is read back as written, and breaks when the amount is another.
+// What is quoted can be promised: a promise made of any answer holds, is read back as written, and breaks when
+// the amount is another.
 func TestWhatIsQuotedCanBePromised(t *testing.T) {
 	f := storetest.Lauha(t)
 	e := quote.Compile(f, nil)
 	rapid.Check(t, func(t *rapid.T) {
 		postcode := rapid.SampledFrom([]string{"00100", "21160", "22100", "99980", ""}).Draw(t, "postcode")
-		p := Promise{ID: "p", Name: "As quoted", Request: json.RawMessage(fmt.Sprintf(`{"to":{"country":"FI","postcode":%q},"lines":[{"sku":%q,"quantity":%d}]}`,
-			postcode, rapid.SampledFrom(f.Products).Draw(t, "product").SKU, rapid.IntRange(1, 20).Draw(t, "quantity")))}
+		p := Promise{
+			ID:   "p",
+			Name: "As quoted",
+			Request: json.RawMessage(fmt.Sprintf(
+				`{"to":{"country":"FI","postcode":%q},"lines":[{"sku":%q,"quantity":%d}]}`,
+				postcode,
+				rapid.SampledFrom(f.Products).Draw(t, "product").SKU,
+				rapid.IntRange(1, 20).Draw(t, "quantity"),
+			)),
+		}
 		a, faults := p.Ask(e)
 		require.Empty(t, faults)
 		if len(a.Options) == 0 {
@@ -119,8 +128,21 @@ func BenchmarkPromises(b *testing.B) {
 	var list []Promise
 	var requests []quote.Request
 	for i := range 1000 {
-		body := fmt.Sprintf(`{"to":{"country":"FI","postcode":"%05d","city":"Naantali"},"lines":[{"sku":"TOWEL-70","quantity":%d},{"price":"24.00","weight":"0.4","quantity":1}]}`, i*99, 1+i%9)
-		list = append(list, Promise{ID: fmt.Sprint(i), Request: json.RawMessage(body), Holds: Price, Method: "parcel", Amount: amount("6.90")})
+		body := fmt.Sprintf(
+			`{"to":{"country":"FI","postcode":"%05d","city":"Naantali"},"lines":[{"sku":"TOWEL-70","quantity":%d},{"price":"24.00","weight":"0.4","quantity":1}]}`,
+			i*99,
+			1+i%9,
+		)
+		list = append(
+			list,
+			Promise{
+				ID:      fmt.Sprint(i),
+				Request: json.RawMessage(body),
+				Holds:   Price,
+				Method:  "parcel",
+				Amount:  amount("6.90"),
+			},
+		)
 		read, _, faults := e.ReadRequest([]byte(body))
 		require.Empty(b, faults)
 		requests = append(requests, read[0])

@@ -117,9 +117,9 @@ type fileJSON struct {
 	}
 }
 
-// The rules of the small store as conditions of a general expression engine, each compiled once: a condition for each cell of
-// a price list (in this zone, in this row), asked in the order of narrowness until one holds, and the charge as another
-// expression. The engine gets floats, no exceptions, no ranks, and owes no reckoning.
+// The rules of the small store as conditions of a general expression engine, each compiled once: a condition
+// for each cell of a price list (in this zone, in this row), asked in the order of narrowness until one holds,
+// and the charge as another expression. The engine gets floats, no exceptions, no ranks, and owes no reckoning.
 func BenchmarkQuoteAgainstExpr(b *testing.B) {
 	data := madeStore(19, 10)
 	e := compiled(b, data)
@@ -162,7 +162,12 @@ func BenchmarkQuoteAgainstExpr(b *testing.B) {
 				weight += l.Product.Weight.Float64() * float64(l.Quantity)
 				subtotal += l.Product.Price.Float64() * float64(l.Quantity)
 			}
-			env := map[string]any{"country": q.To.Country, "postcode": q.To.Postcode, "weight": weight, "subtotal": subtotal}
+			env := map[string]any{
+				"country":  q.To.Country,
+				"postcode": q.To.Postcode,
+				"weight":   weight,
+				"subtotal": subtotal,
+			}
 			offered := 0
 			for _, rules := range methods {
 				for _, r := range rules {

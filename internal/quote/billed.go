@@ -6,14 +6,20 @@ import (
 	"diadrom/internal/store"
 )
 
-// Carriers bill the larger of a parcel's weight and its volumetric weight, volume ÷ divisor. IATA's divisor is 6,000 cm³ per kg
-// (IATA, The Air Cargo Tariff, rule 3.9); many road and courier lists have 5,000 (common practice, no source).
+// Carriers bill the larger of a parcel's weight and its volumetric weight, volume ÷ divisor. IATA's divisor is
+// 6,000 cm³ per kg (IATA, The Air Cargo Tariff, rule 3.9); many road and courier lists have 5,000 (common
+// practice, no source).
 
 // centimetres in the units of length. The inch is 2.54 cm by the international yard and pound agreement of 1959.
-var centimetres = map[string]exact.Decimal{"mm": exact.MustParse("0.1"), "cm": exact.One, "m": exact.Hundred, "in": exact.MustParse("2.54")}
+var centimetres = map[string]exact.Decimal{
+	"mm": exact.MustParse("0.1"),
+	"cm": exact.One,
+	"m":  exact.Hundred,
+	"in": exact.MustParse("2.54"),
+}
 
-// The weight units as parts of a kilogram: 1 kg is up ÷ down of the unit. The pound is 0.45359237 kg by the same agreement, and has
-// 16 ounces.
+// The weight units as parts of a kilogram: 1 kg is up ÷ down of the unit. The pound is 0.45359237 kg by the
+// same agreement, and has 16 ounces.
 var perKilogram = map[string]struct{ up, down exact.Decimal }{
 	"g":  {exact.FromInt(1000), exact.One},
 	"kg": {exact.One, exact.One},
@@ -54,8 +60,8 @@ func (e *Engine) billed(weight, volume exact.Decimal, divisor *exact.Decimal) ex
 	return weight
 }
 
-// Billed is the weight in the store's unit that a method bills for shipped goods: those that travel alone each by itself, the
-// others together.
+// Billed is the weight in the store's unit that a method bills for shipped goods: those that travel alone each
+// by itself, the others together.
 func (e *Engine) Billed(m *store.Method, lines []Line) exact.Decimal {
 	var c cart
 	e.measure(&c, lines)
@@ -65,8 +71,8 @@ func (e *Engine) Billed(m *store.Method, lines []Line) exact.Decimal {
 	return e.billedOf(&c, e.divisor(m))
 }
 
-// billedOf is the weight that is billed for all shipped goods of a cart: those that travel alone each by itself, the others
-// together.
+// billedOf is the weight that is billed for all shipped goods of a cart: those that travel alone each by
+// itself, the others together.
 func (e *Engine) billedOf(c *cart, divisor *exact.Decimal) exact.Decimal {
 	sum := e.billed(c.box.goods.Weight, c.box.volume, divisor)
 	for i := range c.boxes {
@@ -77,7 +83,13 @@ func (e *Engine) billedOf(c *cart, divisor *exact.Decimal) exact.Decimal {
 }
 
 // bill has a table by billed weight look at that weight, and appends how it came about.
-func (p *pricing) bill(text []byte, t *rate.Table, g *rate.Goods, volume exact.Decimal, unit *store.Product) []byte {
+func (p *pricing) bill(
+	text []byte,
+	t *rate.Table,
+	g *rate.Goods,
+	volume exact.Decimal,
+	unit *store.Product,
+) []byte {
 	divisor := p.e.divisor(p.m.Method)
 	if t.By != rate.ByBilled || divisor == nil || volume.IsZero() {
 		return text
@@ -86,7 +98,9 @@ func (p *pricing) bill(text []byte, t *rate.Table, g *rate.Goods, volume exact.D
 	volumetric := Volumetric(volume, *divisor, s.WeightUnit)
 	g.Weight = p.e.billed(weight, volume, divisor)
 	if unit != nil {
-		text = append(text, unit.Length.String()+" × "+unit.Width.String()+" × "+unit.Height.String()+" "+s.LengthUnit...)
+		text = append(
+			text,
+			unit.Length.String()+" × "+unit.Width.String()+" × "+unit.Height.String()+" "+s.LengthUnit...)
 	} else {
 		text = append(text, volume.String()+" cm³"...)
 	}

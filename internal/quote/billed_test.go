@@ -10,9 +10,10 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// Volumetric weight is length × width × height ÷ divisor: 6,000 cm³ per kg by IATA's tariff rule 3.9, so that a box of 60 × 50 × 40 cm
-// counts as 20 kg; 5,000 in many road and courier lists (common practice, no source). The inch and the pound are those of the
-// international yard and pound agreement of 1959; 139 in³ per lb is how the 5,000 of metric lists is said in inches.
+// Volumetric weight is length × width × height ÷ divisor: 6,000 cm³ per kg by IATA's tariff rule 3.9, so that a
+// box of 60 × 50 × 40 cm counts as 20 kg; 5,000 in many road and courier lists (common practice, no source).
+// The inch and the pound are those of the international yard and pound agreement of 1959; 139 in³ per lb is how
+// the 5,000 of metric lists is said in inches.
 func TestVolumetricWeight(t *testing.T) {
 	for _, c := range []struct{ sides, length, divisor, weight, want string }{
 		{`"length":"60","width":"50","height":"40"`, "cm", "6000", "kg", "20"},
@@ -23,7 +24,11 @@ func TestVolumetricWeight(t *testing.T) {
 		{`"length":"10","width":"10","height":"10"`, "in", "6000", "oz", "96.339445333556"},
 		{`"length":"60","width":"50"`, "cm", "6000", "kg", "0"},
 	} {
-		f, faults := store.Read([]byte(`{"format":"diadrom-store/1","store":{"currency":"EUR"},"products":[{"sku":"a",` + c.sides + `}]}`))
+		f, faults := store.Read(
+			[]byte(
+				`{"format":"diadrom-store/1","store":{"currency":"EUR"},"products":[{"sku":"a",` + c.sides + `}]}`,
+			),
+		)
 		require.Empty(t, faults)
 		got := Volumetric(Volume(&f.Products[0], c.length), exact.MustParse(c.divisor), c.weight)
 		assert.Equal(t, c.want, got.String(), "%s %s", c.sides, c.length)
@@ -31,7 +36,11 @@ func TestVolumetricWeight(t *testing.T) {
 }
 
 func TestTheLargerWeightIsBilled(t *testing.T) {
-	table := oneTable("billed_weight", "up_to", `[{"at":"5","charges":["7.00"]},{"at":"10","charges":["11.00"]},{"at":null,"charges":[{"base":"11.00","per_weight":{"amount":"1.00","above":"10","part":"started"}}]}]`)
+	table := oneTable(
+		"billed_weight",
+		"up_to",
+		`[{"at":"5","charges":["7.00"]},{"at":"10","charges":["11.00"]},{"at":null,"charges":[{"base":"11.00","per_weight":{"amount":"1.00","above":"10","part":"started"}}]}]`,
+	)
 	box := `"price":"5","weight":"4.2","length":"20","width":"40","height":"60","quantity":`
 	for _, c := range []struct{ name, divisors, method, goods, want, says string }{
 		{"a bulky box counts as its volume", `"volumetric_divisor":"5000",`, "", box + "1", "11.00", "20 × 40 × 60 cm ÷ 5000 = 9.6 kg, more than 4.2 kg: row up to and including 10 kg: 11.00"},
@@ -52,21 +61,45 @@ func TestTheLargerWeightIsBilled(t *testing.T) {
 		assert.Equal(t, c.divisors != "", a.Measures.Billed != nil, c.name)
 	}
 	// 24400 cm³ ÷ 3000 is 8.1333… kg, 0.6333… above 7.5; × 0.45 + 10.15 is 10.435 exactly and rounds up.
-	exactly := oneTable("billed_weight", "up_to", `[{"at":null,"charges":[{"base":"10.15","per_weight":{"amount":"0.45","above":"7.5"}}]}]`)
-	a := quoted(t, shopWith(`"volumetric_divisor":"3000",`+exactly, ""), goods(`"price":"5","weight":"1","length":"24.4","width":"40","height":"25","quantity":1`)+"}")
+	exactly := oneTable(
+		"billed_weight",
+		"up_to",
+		`[{"at":null,"charges":[{"base":"10.15","per_weight":{"amount":"0.45","above":"7.5"}}]}]`,
+	)
+	a := quoted(
+		t,
+		shopWith(`"volumetric_divisor":"3000",`+exactly, ""),
+		goods(`"price":"5","weight":"1","length":"24.4","width":"40","height":"25","quantity":1`)+"}",
+	)
 	require.Len(t, a.Options, 1)
 	assert.Equal(t, "10.44", a.Options[0].Charge)
 	thirds := oneTable("weight", "up_to", `[{"at":null,"charges":[{"per_weight":{"amount":"1","every":"3"}}]}]`)
-	a = quoted(t, shopWith(thirds, ""), `{"to":{"country":"FI"},"lines":[{"price":"5","weight":"1","own_parcel":true,"quantity":3}]}`)
+	a = quoted(
+		t,
+		shopWith(thirds, ""),
+		`{"to":{"country":"FI"},"lines":[{"price":"5","weight":"1","own_parcel":true,"quantity":3}]}`,
+	)
 	assert.Equal(t, "1.00", a.Options[0].Charge, "three parcels of a third each")
-	a = quoted(t, shopWith(`"volumetric_divisor":"5000","needs":{"billed_weight":{"to":"9"}},`+flat, ""), goods(box+"1")+"}")
+	a = quoted(
+		t,
+		shopWith(`"volumetric_divisor":"5000","needs":{"billed_weight":{"to":"9"}},`+flat, ""),
+		goods(box+"1")+"}",
+	)
 	assert.Equal(t, "too heavy by its volume (9.6 kg, limit 9 kg)", a.Refused[0].Reason)
 	a = quoted(t, shopWith(`"needs":{"billed_weight":{"to":"9"}},`+flat, ""), goods(box+"1")+"}")
 	assert.Len(t, a.Options, 1, "without a divisor only weights are billed")
 }
 
 func TestADivisorIsAboveZero(t *testing.T) {
-	_, faults := store.Read([]byte(`{"format":"diadrom-store/1","store":{"currency":"EUR","volumetric_divisor":"0"},"methods":[{"id":"m","volumetric_divisor":"-1"}]}`))
+	_, faults := store.Read(
+		[]byte(
+			`{"format":"diadrom-store/1","store":{"currency":"EUR","volumetric_divisor":"0"},"methods":[{"id":"m","volumetric_divisor":"-1"}]}`,
+		),
+	)
 	require.Len(t, faults, 2)
-	assert.Equal(t, []string{"/store/volumetric_divisor", "/methods/0/volumetric_divisor"}, []string{faults[0].Path, faults[1].Path})
+	assert.Equal(
+		t,
+		[]string{"/store/volumetric_divisor", "/methods/0/volumetric_divisor"},
+		[]string{faults[0].Path, faults[1].Path},
+	)
 }

@@ -9,8 +9,8 @@ import (
 	"diadrom/internal/store"
 )
 
-// cart is the measures of a request's goods: of those that are shipped, which conditions look at, and of those that are
-// charged, by parcel and class, which tables look at.
+// cart is the measures of a request's goods: of those that are shipped, which conditions look at, and of those
+// that are charged, by parcel and class, which tables look at.
 type cart struct {
 	subtotal    exact.Decimal // by the store's subtotal_counts
 	weight      exact.Decimal
@@ -79,14 +79,21 @@ func (e *Engine) measure(c *cart, lines []Line) {
 			if p.OwnParcel {
 				c.boxes = append(c.boxes, parcel{portion{goods: rate.Goods{Weight: unit}, volume: volume}, n})
 			} else {
-				c.box.goods.Weight, c.box.volume = c.box.goods.Weight.Add(weight), c.box.volume.Add(volume.Mul(count))
+				c.box.goods.Weight, c.box.volume = c.box.goods.Weight.Add(
+					weight,
+				), c.box.volume.Add(
+					volume.Mul(count),
+				)
 			}
 		}
 		c.addClass(p.Class)
 		switch {
 		case p.ShipsFree:
 		case p.OwnParcel:
-			c.alone = append(c.alone, parcel{portion{p.Class, rate.Goods{Weight: unit, Quantity: 1, Subtotal: p.Price}, volume, p}, n})
+			c.alone = append(
+				c.alone,
+				parcel{portion{p.Class, rate.Goods{Weight: unit, Quantity: 1, Subtotal: p.Price}, volume, p}, n},
+			)
 		default:
 			c.addTogether(p, weight, n, price, volume.Mul(count))
 		}
@@ -132,7 +139,12 @@ func (p *portion) add(more *portion) {
 }
 
 func sum(a, b rate.Goods) rate.Goods {
-	return rate.Goods{Weight: a.Weight.Add(b.Weight), Quantity: a.Quantity + b.Quantity, Subtotal: a.Subtotal.Add(b.Subtotal), Distance: a.Distance}
+	return rate.Goods{
+		Weight:   a.Weight.Add(b.Weight),
+		Quantity: a.Quantity + b.Quantity,
+		Subtotal: a.Subtotal.Add(b.Subtotal),
+		Distance: a.Distance,
+	}
 }
 
 func (e *Engine) warnings(c *cart) []Warning {

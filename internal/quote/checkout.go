@@ -42,8 +42,8 @@ type Point struct {
 	Unit     string  `json:"unit"`
 }
 
-// Form is what is asked of an address in a country: its region where the country's addresses name one, or where a zone, a surcharge or a
-// tax of the store looks at it and its postcodes do not say it.
+// Form is what is asked of an address in a country: its region where the country's addresses name one, or where
+// a zone, a surcharge or a tax of the store looks at it and its postcodes do not say it.
 func (e *Engine) Form(country string) place.Form {
 	byRegion := false
 	look := func(rules []place.Rule) {
@@ -80,7 +80,10 @@ func (e *Engine) address(to *place.Address, spotted *place.Spotted) *Checkout {
 		case strings.TrimSpace(to.Postcode) == "":
 			c.Lacks = append(c.Lacks, "postcode")
 		case !postcode.Possible(to.Country, to.Postcode):
-			wrong("postcode", "This cannot be a postcode of "+world.CountryName(to.Country)+": they are "+form.Shape)
+			wrong(
+				"postcode",
+				"This cannot be a postcode of "+world.CountryName(to.Country)+": they are "+form.Shape,
+			)
 		}
 	} else if strings.TrimSpace(to.City) == "" {
 		c.Lacks = append(c.Lacks, "city")
@@ -99,7 +102,11 @@ func (e *Engine) address(to *place.Address, spotted *place.Spotted) *Checkout {
 // offer is what a checkout shows of an option.
 func (a *asked) offer(m *method, o *Option, has *Measures) *Offer {
 	price := func(d exact.Decimal) string { return world.Price(a.e.units.Money(d), a.e.file.Store.Currency) }
-	offer := &Offer{Preselected: m.Preselected, Hint: FreeHint(m.Method, o, has, a.e.units, price), Points: []Point{}}
+	offer := &Offer{
+		Preselected: m.Preselected,
+		Hint:        FreeHint(m.Method, o, has, a.e.units, price),
+		Points:      []Point{},
+	}
 	if m.Kind != store.Pickup {
 		return offer
 	}
@@ -113,7 +120,14 @@ func (a *asked) offer(m *method, o *Option, has *Measures) *Offer {
 		if m.From != "" && l.ID != m.From || m.From == "" && !l.Pickup {
 			continue
 		}
-		p := near{Point: Point{Location: l.ID, Name: nameOr(l.Name, l.ID), Address: l.Address(), Unit: a.e.units.Distance}}
+		p := near{
+			Point: Point{
+				Location: l.ID,
+				Name:     nameOr(l.Name, l.ID),
+				Address:  l.Address(),
+				Unit:     a.e.units.Distance,
+			},
+		}
 		if at, ok := a.e.point(l); ok {
 			if p.at = a.distanceFrom(&at); p.at != nil {
 				d := p.at.String()
@@ -144,7 +158,8 @@ func known(d *exact.Decimal) int {
 	return 1
 }
 
-// FreeHint says how much more of goods makes an option free, sums written by price; "" where it is free, or more alone does not make it so.
+// FreeHint says how much more of goods makes an option free, sums written by price; "" where it is free, or
+// more alone does not make it so.
 func FreeHint(m *store.Method, o *Option, has *Measures, u rate.Units, price func(exact.Decimal) string) string {
 	free := m.Free
 	if t, ok := m.Terms[o.Zone]; ok && t.Free != nil {

@@ -46,7 +46,9 @@ func TestACheckoutIsToldWhatTheAddressLacks(t *testing.T) {
 		{`{"country":"DE","postcode":"80331","region":"Bavaria"}`, "", ""},
 		{`{"country":"FR","postcode":"75001"}`, "", ""}, // nothing looks at it
 	} {
-		q, _, faults := e.ReadRequest([]byte(`{"checkout":true,"to":` + tt.to + `,"lines":[{"price":"10","quantity":1}]}`))
+		q, _, faults := e.ReadRequest(
+			[]byte(`{"checkout":true,"to":` + tt.to + `,"lines":[{"price":"10","quantity":1}]}`),
+		)
 		require.Empty(t, faults)
 		c := e.Quote(&q[0]).Checkout
 		lacks, wrong := "", ""
@@ -62,25 +64,37 @@ func TestACheckoutIsToldWhatTheAddressLacks(t *testing.T) {
 	}
 	waits := checkoutEngine(t, `,"checkout":{"prices_wait":true}`)
 	for to, wait := range map[string]bool{`{"country":"FI"}`: true, `{"country":"FI","postcode":"2110"}`: true, `{"country":"FI","postcode":"21100"}`: false} {
-		q, _, _ := waits.ReadRequest([]byte(`{"checkout":true,"to":` + to + `,"lines":[{"price":"10","quantity":1}]}`))
+		q, _, _ := waits.ReadRequest(
+			[]byte(`{"checkout":true,"to":` + to + `,"lines":[{"price":"10","quantity":1}]}`),
+		)
 		assert.Equal(t, wait, waits.Quote(&q[0]).Checkout.Wait, to)
 	}
 }
 
 func TestACheckoutIsToldWhereGoodsAreCollected(t *testing.T) {
 	e := checkoutEngine(t, "")
-	q, _, faults := e.ReadRequest([]byte(`{"checkout":true,"to":{"country":"FI","postcode":"20100","lat":"60.4518","lon":"22.2666"},"lines":[{"price":"82.50","quantity":1}]}`))
+	q, _, faults := e.ReadRequest(
+		[]byte(
+			`{"checkout":true,"to":{"country":"FI","postcode":"20100","lat":"60.4518","lon":"22.2666"},"lines":[{"price":"82.50","quantity":1}]}`,
+		),
+	)
 	require.Empty(t, faults)
 	a := e.Quote(&q[0])
 	var names []string
 	for _, p := range a.Options[0].Offer.Points {
 		names = append(names, p.Name)
 	}
-	assert.Equal(t, []string{"Market", "Workshop", "Kiosk"}, names, "the nearest first, those of which the distance is not known last")
+	assert.Equal(
+		t,
+		[]string{"Market", "Workshop", "Kiosk"},
+		names,
+		"the nearest first, those of which the distance is not known last",
+	)
 	assert.Nil(t, a.Options[0].Offer.Points[2].Distance)
 	assert.Equal(t, "Verstaskuja 3, 21100 Naantali", a.Options[0].Offer.Points[1].Address)
 	require.Len(t, a.Options[1].Offer.Points, 1, "a method with a place of its own has that one")
-	// 60.4518 N to 60.4492 N on a meridian: 0.0026 degrees of 111.4 km, the length of a degree at this latitude (WGS 84).
+	// 60.4518 N to 60.4492 N on a meridian: 0.0026 degrees of 111.4 km, the length of a degree at this latitude
+	// (WGS 84).
 	d := exact.MustParse(*a.Options[1].Offer.Points[0].Distance)
 	assert.InDelta(t, 0.0026*111.42, d.Float64(), 0.002)
 	post := a.Options[2].Offer
@@ -122,15 +136,30 @@ func TestWhatMakesAnOptionFree(t *testing.T) {
 }
 
 func TestTheBuyerIsToldWhichMethodRefusesTheOrder(t *testing.T) {
-	f, faults := store.Read([]byte(`{"format":"diadrom-store/1","store":{"currency":"EUR"},"zones":[{"id":"all","places":[{"world":true}]}],
-		"methods":[{"id":"letter","label":"Letter to your mailbox","needs":{"weight":{"to":"2"}},"tables":[{"id":"t","zones":["all"],"by":"order","rows":[{"charges":["2"]}]}]}]}`))
+	f, faults := store.Read(
+		[]byte(
+			`{"format":"diadrom-store/1","store":{"currency":"EUR"},"zones":[{"id":"all","places":[{"world":true}]}],
+		"methods":[{"id":"letter","label":"Letter to your mailbox","needs":{"weight":{"to":"2"}},"tables":[{"id":"t","zones":["all"],"by":"order","rows":[{"charges":["2"]}]}]}]}`,
+		),
+	)
 	require.Empty(t, faults)
 	e := Compile(f, nil)
-	q, _, faults := e.ReadRequest([]byte(`{"to":{"country":"HK","city":"Kowloon"},"lines":[{"price":"1","weight":"3","quantity":1}]}`))
+	q, _, faults := e.ReadRequest(
+		[]byte(`{"to":{"country":"HK","city":"Kowloon"},"lines":[{"price":"1","weight":"3","quantity":1}]}`),
+	)
 	require.Empty(t, faults)
 	a := e.Quote(&q[0])
-	assert.Equal(t, "We cannot deliver this order to Kowloon, Hong Kong: too heavy for Letter to your mailbox (3 kg, limit 2 kg).", a.Message)
-	assert.Equal(t, "too heavy (3 kg, limit 2 kg)", a.Refused[0].Reason, "the owner reads it beside the method's name")
+	assert.Equal(
+		t,
+		"We cannot deliver this order to Kowloon, Hong Kong: too heavy for Letter to your mailbox (3 kg, limit 2 kg).",
+		a.Message,
+	)
+	assert.Equal(
+		t,
+		"too heavy (3 kg, limit 2 kg)",
+		a.Refused[0].Reason,
+		"the owner reads it beside the method's name",
+	)
 	assert.Equal(t, OverLimit, a.Refused[0].Why.Cause)
 }
 

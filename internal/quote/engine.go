@@ -1,7 +1,7 @@
 // Package quote answers what delivery costs: which methods an address and a cart are offered, for how much, and why.
 //
-// [Compile] turns a store file into an [Engine], which quotes many times and from many goroutines. The rules, and the order
-// in which they work, are those of docs/model.md; each file of the package has one part of them.
+// [Compile] turns a store file into an [Engine], which quotes many times and from many goroutines. The rules,
+// and the order in which they work, are those of docs/model.md; each file of the package has one part of them.
 package quote
 
 import (
@@ -65,10 +65,18 @@ type column struct {
 // Digits is the number of minor digits of the store's currency.
 func (e *Engine) Digits() int { return e.units.Digits }
 
-// Compile prepares a store that [store.Read] has found without faults. A gazetteer may be nil. Neither may change afterwards.
+// Compile prepares a store that [store.Read] has found without faults. A gazetteer may be nil. Neither may
+// change afterwards.
 func Compile(f *store.File, g *gazetteer.Gazetteer) *Engine {
-	e := &Engine{file: f, gaz: g, units: f.Store.Units(), products: make(map[string]int, len(f.Products)), classes: map[string]bool{},
-		volumes: f.Store.Volumetric != nil, memos: &memos{}}
+	e := &Engine{
+		file:     f,
+		gaz:      g,
+		units:    f.Store.Units(),
+		products: make(map[string]int, len(f.Products)),
+		classes:  map[string]bool{},
+		volumes:  f.Store.Volumetric != nil,
+		memos:    &memos{},
+	}
 	if f.Store.Dispatch != nil {
 		e.calendar, _ = calendar.New(f.Store.Dispatch) // store.Read has checked it
 	}
@@ -127,14 +135,15 @@ func Compile(f *store.File, g *gazetteer.Gazetteer) *Engine {
 	return e
 }
 
-// Recompile is Compile for a store of which before is an earlier state: what has been laid out of its zones is taken over where
-// they are the same.
+// Recompile is Compile for a store of which before is an earlier state: what has been laid out of its zones is
+// taken over where they are the same.
 func Recompile(f *store.File, g *gazetteer.Gazetteer, before *Engine) *Engine {
 	e := Compile(f, g)
 	sameRank := func(a, b store.Zone) bool {
 		return (a.Rank == nil) == (b.Rank == nil) && (a.Rank == nil || *a.Rank == *b.Rank)
 	}
-	if g == before.gaz && slices.EqualFunc(f.Zones, before.file.Zones, sameRank) && slices.EqualFunc(e.coverage.Rules, before.coverage.Rules, place.Owner.Equal) {
+	if g == before.gaz && slices.EqualFunc(f.Zones, before.file.Zones, sameRank) &&
+		slices.EqualFunc(e.coverage.Rules, before.coverage.Rules, place.Owner.Equal) {
 		e.coverage = before.coverage
 	}
 	return e
@@ -212,7 +221,13 @@ func located(rules []place.Rule, points map[string]orb.Point) []place.Rule {
 }
 
 func (e *Engine) method(m *store.Method, zoneIndex map[string]int, points map[string]orb.Point) method {
-	c := method{Method: m, served: map[int]*served{}, surcharges: make([]bool, len(e.file.Surcharges)), ownFrom: m.From != "", label: m.BuyersLabel()}
+	c := method{
+		Method:     m,
+		served:     map[int]*served{},
+		surcharges: make([]bool, len(e.file.Surcharges)),
+		ownFrom:    m.From != "",
+		label:      m.BuyersLabel(),
+	}
 	if p, ok := points[m.From]; ok {
 		c.from = &p
 	}

@@ -11,15 +11,28 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// madeStore writes a store of so many zones, each with so many postcode entries of Finland, and eight methods that serve all
-// of them. Made-up data for benchmarks and properties.
+// madeStore writes a store of so many zones, each with so many postcode entries of Finland, and eight methods
+// that serve all of them. Made-up data for benchmarks and properties.
 func madeStore(zones, entries int) []byte {
 	r := rand.New(rand.NewPCG(1, 2))
 	var b strings.Builder
-	b.WriteString(`{"format":"diadrom-store/1","store":{"name":"Made","currency":"EUR","tax":{"prices_include_tax":true,"rates":[{"country":"FI","percent":"25.5"}]}},`)
-	b.WriteString(`"locations":[{"id":"w","country":"FI","lat":"60.46","lon":"22.02","ships_from":true}],"classes":[{"id":"bulky"}],"products":[`)
+	b.WriteString(
+		`{"format":"diadrom-store/1","store":{"name":"Made","currency":"EUR","tax":{"prices_include_tax":true,"rates":[{"country":"FI","percent":"25.5"}]}},`,
+	)
+	b.WriteString(
+		`"locations":[{"id":"w","country":"FI","lat":"60.46","lon":"22.02","ships_from":true}],"classes":[{"id":"bulky"}],"products":[`,
+	)
 	for i := range 20 {
-		fmt.Fprintf(&b, `%s{"sku":"P%d","name":"Product %d","price":"%d.90","weight":"%d.%d"}`, comma(i), i, i, i+3, i%7, i%10)
+		fmt.Fprintf(
+			&b,
+			`%s{"sku":"P%d","name":"Product %d","price":"%d.90","weight":"%d.%d"}`,
+			comma(i),
+			i,
+			i,
+			i+3,
+			i%7,
+			i%10,
+		)
 	}
 	b.WriteString(`],"zones":[`)
 	var ids, charges, more []string
@@ -43,8 +56,14 @@ func madeStore(zones, entries int) []byte {
 	fmt.Fprintf(&b, `%s{"id":"fi","name":"Finland","places":[{"country":"FI"}]}],"methods":[`, comma(zones))
 	ids, charges, more = append(ids, `"fi"`), append(charges, `"6.90"`), append(more, `"19.00"`)
 	for i := range 8 {
-		fmt.Fprintf(&b, `%s{"id":"m%d","name":"Method %d","handling":{"amount":"0.50"},"free":{"subtotal":"500"},"days":{"min":1,"max":3},"tables":[{"id":"t","name":"Price list","zones":[%s],"by":"weight","edges":"up_to","rows":[`,
-			comma(i), i, i, strings.Join(ids, ","))
+		fmt.Fprintf(
+			&b,
+			`%s{"id":"m%d","name":"Method %d","handling":{"amount":"0.50"},"free":{"subtotal":"500"},"days":{"min":1,"max":3},"tables":[{"id":"t","name":"Price list","zones":[%s],"by":"weight","edges":"up_to","rows":[`,
+			comma(i),
+			i,
+			i,
+			strings.Join(ids, ","),
+		)
 		for j, at := range []string{`"2"`, `"5"`, `"10"`} {
 			fmt.Fprintf(&b, `%s{"at":%s,"charges":[%s]}`, comma(j), at, strings.Join(charges, ","))
 		}

@@ -12,8 +12,8 @@ import (
 // mostMemo is how many results of a kind are remembered; then it begins anew.
 const mostMemo = 1 << 16
 
-// memo remembers results that do not change while an engine lives: a shop sends to the same postcodes again and again. It is safe for many
-// goroutines.
+// memo remembers results that do not change while an engine lives: a shop sends to the same postcodes again and
+// again. It is safe for many goroutines.
 type memo[K comparable, V any] struct {
 	mu    sync.RWMutex
 	known map[K]V
@@ -36,8 +36,8 @@ func (m *memo[K, V]) get(key K, made func() V) V {
 	return v
 }
 
-// memos are those of an engine. A distance on the ellipsoid costs more than the rest of a quote, and what a list of places adds to an
-// address as much as reading the request.
+// memos are those of an engine. A distance on the ellipsoid costs more than the rest of a quote, and what a
+// list of places adds to an address as much as reading the request.
 type memos struct {
 	far   memo[[2]orb.Point, *exact.Decimal]
 	spots memo[spotKey, place.Spotted]
@@ -54,7 +54,10 @@ func (e *Engine) Spot(a place.Address) place.Spotted {
 	if a.Lat != nil || len(a.City)+len(a.Region)+len(a.Postcode) > longestKey {
 		return a.Spot(e.gaz)
 	}
-	return e.memos.spots.get(spotKey{a.Country, a.Region, a.City, a.Postcode}, func() place.Spotted { return a.Spot(e.gaz) })
+	return e.memos.spots.get(
+		spotKey{a.Country, a.Region, a.City, a.Postcode},
+		func() place.Spotted { return a.Spot(e.gaz) },
+	)
 }
 
 // between is the distance between two points, in the store's unit.

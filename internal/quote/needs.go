@@ -9,8 +9,8 @@ import (
 	"diadrom/internal/store"
 )
 
-// needs checks a method's conditions; the reason says which one failed first and by how much. A distance that is unknown
-// counts last, as it is not the cart's fault.
+// needs checks a method's conditions; the reason says which one failed first and by how much. A distance that
+// is unknown counts last, as it is not the cart's fault.
 func (a *asked) needs(m *method, n *store.Needs, distance *exact.Decimal) Refusal {
 	if n == nil {
 		return Refusal{}
@@ -43,7 +43,12 @@ func (a *asked) needs(m *method, n *store.Needs, distance *exact.Decimal) Refusa
 	}
 	for _, class := range c.classes {
 		if len(n.OnlyClasses) > 0 && !slices.Contains(n.OnlyClasses, class) {
-			return Refusal{Code: Needs, Cause: ClassNotTaken, Class: a.e.className(class), Names: a.e.classNames(n.OnlyClasses)}
+			return Refusal{
+				Code:  Needs,
+				Cause: ClassNotTaken,
+				Class: a.e.className(class),
+				Names: a.e.classNames(n.OnlyClasses),
+			}
 		}
 		if class != "" && slices.Contains(n.WithoutClasses, class) {
 			return Refusal{Code: Needs, Cause: ClassNotTaken, Class: a.e.className(class)}
@@ -118,7 +123,12 @@ func (a *asked) isFree(f *store.Free) (because string, free bool) {
 	}
 	if f.Quantity != nil {
 		check(a.cart.quantity >= *f.Quantity, func() string {
-			return "from " + u.Measure(rate.ByQuantity, exact.FromInt(*f.Quantity)) + ", the order has " + exact.FromInt(a.cart.quantity).String()
+			return "from " + u.Measure(
+				rate.ByQuantity,
+				exact.FromInt(*f.Quantity),
+			) + ", the order has " + exact.FromInt(
+				a.cart.quantity,
+			).String()
 		})
 	}
 	if len(f.Coupons) > 0 {

@@ -29,7 +29,20 @@ func plainMatch(file, rule, to obj) (level int, size *big.Rat, ok bool) {
 			return 0, nil, false
 		}
 		radius := ratOr(w, "distance", "0")
-		return 1, new(big.Rat).Mul(radius, radius), plainDistance(file, lat, lon, text(to, "lat"), text(to, "lon")).Cmp(radius) <= 0
+		return 1, new(
+				big.Rat,
+			).Mul(
+				radius,
+				radius,
+			), plainDistance(
+				file,
+				lat,
+				lon,
+				text(to, "lat"),
+				text(to, "lon"),
+			).Cmp(
+				radius,
+			) <= 0
 	case rule["postcodes"] != nil:
 		if text(rule, "country") != country || code == "" {
 			return 0, nil, false
@@ -59,7 +72,8 @@ func plainMatch(file, rule, to obj) (level int, size *big.Rat, ok bool) {
 		}
 		return 2, new(big.Rat).SetInt64(int64(max(best, 0))), best >= 0
 	case text(rule, "city") != "":
-		return 3, zero, text(rule, "country") == country && world.Fold(text(rule, "city")) == world.Fold(text(to, "city"))
+		return 3, zero, text(rule, "country") == country &&
+			world.Fold(text(rule, "city")) == world.Fold(text(to, "city"))
 	case text(rule, "region") != "":
 		return 4, zero, text(rule, "country") == country && text(rule, "region") == text(to, "region")
 	case text(rule, "country") != "":

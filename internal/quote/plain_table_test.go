@@ -24,7 +24,9 @@ func (g *plainGoods) add(h plainGoods) {
 
 // plainVolume is that of one unit of a line in cm³, 0 where a side is missing.
 func plainVolume(file, line obj) *big.Rat {
-	cm := rat(map[string]string{"": "1", "cm": "1", "mm": "0.1", "m": "100", "in": "2.54"}[text(sub(file, "store"), "length_unit")])
+	cm := rat(
+		map[string]string{"": "1", "cm": "1", "mm": "0.1", "m": "100", "in": "2.54"}[text(sub(file, "store"), "length_unit")],
+	)
 	v := new(big.Rat).SetInt64(1)
 	for _, side := range []string{"length", "width", "height"} {
 		v.Mul(v, new(big.Rat).Mul(ratOr(line, side, "0"), cm))

@@ -8,8 +8,8 @@ import (
 	"diadrom/internal/geodesic"
 )
 
-// The plain evaluation: docs/model.md written down once more, slowly and without any of the engine's parts: rationals,
-// lists, and the JSON of the file as maps. It quotes Finnish, Swedish and British addresses.
+// The plain evaluation: docs/model.md written down once more, slowly and without any of the engine's parts:
+// rationals, lists, and the JSON of the file as maps. It quotes Finnish, Swedish and British addresses.
 
 type obj = map[string]any
 
@@ -128,7 +128,9 @@ func plainQuote(file, request obj) plainAnswer {
 				shippedParcels = append(shippedParcels, []plainGoods{{"", unit, price, 1, volume}})
 			}
 		} else {
-			shippedMain.add(plainGoods{"", new(big.Rat).Mul(unit, count), price, n, new(big.Rat).Mul(volume, count)})
+			shippedMain.add(
+				plainGoods{"", new(big.Rat).Mul(unit, count), price, n, new(big.Rat).Mul(volume, count)},
+			)
 		}
 		if truth(line, "ships_free", false) {
 			continue
@@ -139,7 +141,16 @@ func plainQuote(file, request obj) plainAnswer {
 			}
 			continue
 		}
-		main = append(main, plainGoods{text(line, "class"), new(big.Rat).Mul(unit, count), new(big.Rat).Mul(price, count), n, new(big.Rat).Mul(volume, count)})
+		main = append(
+			main,
+			plainGoods{
+				text(line, "class"),
+				new(big.Rat).Mul(unit, count),
+				new(big.Rat).Mul(price, count),
+				n,
+				new(big.Rat).Mul(volume, count),
+			},
+		)
 	}
 	if !a.needsShipping {
 		return a
@@ -150,10 +161,18 @@ func plainQuote(file, request obj) plainAnswer {
 	distanceFrom := func(id string) (least *big.Rat) {
 		for _, v := range list(file, "locations") {
 			l := v.(obj)
-			if text(to, "lat") == "" || id == "" && !truth(l, "ships_from", false) || id != "" && text(l, "id") != id {
+			if text(to, "lat") == "" || id == "" && !truth(l, "ships_from", false) ||
+				id != "" && text(l, "id") != id {
 				continue
 			}
-			if d := plainDistance(file, text(l, "lat"), text(l, "lon"), text(to, "lat"), text(to, "lon")); least == nil || d.Cmp(least) < 0 {
+			if d := plainDistance(
+				file,
+				text(l, "lat"),
+				text(l, "lon"),
+				text(to, "lat"),
+				text(to, "lon"),
+			); least == nil ||
+				d.Cmp(least) < 0 {
 				least = d
 			}
 		}
@@ -165,7 +184,22 @@ func plainQuote(file, request obj) plainAnswer {
 		if !truth(m, "enabled", true) {
 			continue
 		}
-		if option, code := plainMethod(file, request, m, zones, parcels, plainCart{subtotal, weight, longest, quantity, classes, append(shippedParcels, []plainGoods{shippedMain})}, distanceFrom(text(m, "from"))); code != "" {
+		if option, code := plainMethod(
+			file,
+			request,
+			m,
+			zones,
+			parcels,
+			plainCart{
+				subtotal,
+				weight,
+				longest,
+				quantity,
+				classes,
+				append(shippedParcels, []plainGoods{shippedMain}),
+			},
+			distanceFrom(text(m, "from")),
+		); code != "" {
 			a.refused[id] = code
 		} else {
 			a.options[id] = option
@@ -181,7 +215,13 @@ type plainCart struct {
 	boxes                     [][]plainGoods // all shipped goods, by parcel
 }
 
-func plainMethod(file, request, m obj, zones []plainZone, parcels [][]plainGoods, cart plainCart, distance *big.Rat) (plainOption, string) {
+func plainMethod(
+	file, request, m obj,
+	zones []plainZone,
+	parcels [][]plainGoods,
+	cart plainCart,
+	distance *big.Rat,
+) (plainOption, string) {
 	to := sub(request, "to")
 	position, zone := -1, ""
 	for i, z := range zones {
@@ -221,14 +261,20 @@ func plainMethod(file, request, m obj, zones []plainZone, parcels [][]plainGoods
 	for _, box := range cart.boxes {
 		billed.Add(billed, plainBilled(file, m, box[0].weight, box[0].volume))
 	}
-	if !within("billed_weight", billed) || !within("subtotal", cart.subtotal) || !within("weight", cart.weight) || !within("quantity", quantity) || !within("longest_side", cart.longest) ||
+	if !within("billed_weight", billed) || !within("subtotal", cart.subtotal) || !within("weight", cart.weight) ||
+		!within("quantity", quantity) ||
+		!within("longest_side", cart.longest) ||
 		distance != nil && !within("distance", distance) ||
 		len(texts(needs, "coupons")) > 0 && !anyOf(texts(needs, "coupons"), used) ||
 		len(texts(needs, "groups")) > 0 && !anyOf(texts(needs, "groups"), []string{text(request, "group")}) {
 		return plainOption{}, Needs
 	}
 	for c := range cart.classes {
-		if only := texts(needs, "only_classes"); len(only) > 0 && !slices.Contains(only, c) || slices.Contains(texts(needs, "without_classes"), c) {
+		if only := texts(
+			needs,
+			"only_classes",
+		); len(only) > 0 && !slices.Contains(only, c) ||
+			slices.Contains(texts(needs, "without_classes"), c) {
 			return plainOption{}, Needs
 		}
 	}
@@ -244,13 +290,19 @@ func plainMethod(file, request, m obj, zones []plainZone, parcels [][]plainGoods
 		for _, kind := range []string{"customer", "group", "place"} {
 			for _, v := range list(file, "agreed") {
 				g := v.(obj)
-				if agreed != nil || !given(g, kind) || kind == "group" && given(g, "customer") || kind == "place" && (given(g, "customer") || given(g, "group")) {
+				if agreed != nil || !given(g, kind) || kind == "group" && given(g, "customer") ||
+					kind == "place" && (given(g, "customer") || given(g, "group")) {
 					continue
 				}
-				if given(g, "customer") && text(g, "customer") != text(request, "customer") || given(g, "group") && text(g, "group") != text(request, "group") {
+				if given(g, "customer") && text(g, "customer") != text(request, "customer") ||
+					given(g, "group") && text(g, "group") != text(request, "group") {
 					continue
 				}
-				if p := sub(g, "place"); p != nil && (text(p, "country") != text(to, "country") || text(p, "postcode") != text(to, "postcode")) {
+				if p := sub(
+					g,
+					"place",
+				); p != nil &&
+					(text(p, "country") != text(to, "country") || text(p, "postcode") != text(to, "postcode")) {
 					continue
 				}
 				if on := texts(g, "methods"); len(on) > 0 && !slices.Contains(on, text(m, "id")) {
@@ -282,7 +334,8 @@ func plainMethod(file, request, m obj, zones []plainZone, parcels [][]plainGoods
 			if c := texts(free, "coupons"); len(c) > 0 {
 				met = append(met, anyOf(c, used))
 			}
-			if text(free, "require") == "all" && !slices.Contains(met, false) || text(free, "require") != "all" && slices.Contains(met, true) {
+			if text(free, "require") == "all" && !slices.Contains(met, false) ||
+				text(free, "require") != "all" && slices.Contains(met, true) {
 				sum = new(big.Rat)
 			}
 		}
@@ -298,7 +351,10 @@ func plainMethod(file, request, m obj, zones []plainZone, parcels [][]plainGoods
 			}
 		}
 		if truth(shopTax, "prices_include_tax", false) {
-			tax = halfUp(new(big.Rat).Quo(new(big.Rat).Mul(charge, percent), new(big.Rat).Add(big.NewRat(100, 1), percent)), 2)
+			tax = halfUp(
+				new(big.Rat).Quo(new(big.Rat).Mul(charge, percent), new(big.Rat).Add(big.NewRat(100, 1), percent)),
+				2,
+			)
 		} else {
 			tax = halfUp(new(big.Rat).Quo(new(big.Rat).Mul(charge, percent), big.NewRat(100, 1)), 2)
 			total = new(big.Rat).Add(charge, tax)
@@ -310,7 +366,12 @@ func plainMethod(file, request, m obj, zones []plainZone, parcels [][]plainGoods
 // plainExtras is steps 2 to 4.
 func plainExtras(file, m obj, term func(string) any, to obj, cart plainCart, sum *big.Rat) *big.Rat {
 	fee := func(o obj, of *big.Rat) *big.Rat {
-		return new(big.Rat).Add(ratOr(o, "amount", "0"), new(big.Rat).Mul(of, new(big.Rat).Quo(ratOr(o, "percent", "0"), big.NewRat(100, 1))))
+		return new(
+			big.Rat,
+		).Add(
+			ratOr(o, "amount", "0"),
+			new(big.Rat).Mul(of, new(big.Rat).Quo(ratOr(o, "percent", "0"), big.NewRat(100, 1))),
+		)
 	}
 	tables := new(big.Rat).Set(sum)
 	for _, v := range list(file, "surcharges") {

@@ -145,7 +145,12 @@ func (s *served) tableOf(class string) int {
 }
 
 func (p *pricing) unclaimed(class string) Refusal {
-	return Refusal{Code: NoRate, Cause: ClassUnpriced, Class: p.e.className(class), Zone: nameOr(p.zone.Name, p.zone.ID)}
+	return Refusal{
+		Code:  NoRate,
+		Cause: ClassUnpriced,
+		Class: p.e.className(class),
+		Zone:  nameOr(p.zone.Name, p.zone.ID),
+	}
 }
 
 // alone prices a good that travels alone, as often as there are units.

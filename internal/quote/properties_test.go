@@ -17,17 +17,43 @@ import (
 // Drawn stores and requests; everything that the contract names occurs.
 
 func drawAmount(t *rapid.T, name string) string {
-	return rapid.SampledFrom([]string{"0", "0.50", "1.00", "2.345", "4.90", "6.66", "9.999", "12.00", "30.00", "0.005"}).Draw(t, name)
+	return rapid.SampledFrom(
+		[]string{"0", "0.50", "1.00", "2.345", "4.90", "6.66", "9.999", "12.00", "30.00", "0.005"},
+	).Draw(
+		t,
+		name,
+	)
 }
 
 func maybe(t *rapid.T, name string) bool { return rapid.IntRange(0, 3).Draw(t, name+"?") == 0 }
 
 func drawRule(t *rapid.T) obj {
 	return rapid.SampledFrom([]obj{
-		{"world": true}, {"group": "EU"}, {"group": "154"}, {"country": "FI"}, {"country": "SE"}, {"country": "FI", "region": "FI-19"},
-		{"country": "FI", "city": "Naantali"}, {"country": "FI", "postcodes": []any{"21100", "22*"}}, {"country": "FI", "postcodes": []any{"21*"}},
-		{"country": "FI", "postcodes": []any{"20100 to 21999"}}, {"country": "FI", "postcodes": []any{"211*", "99999"}},
-		{"country": "SE", "postcodes": []any{"10000 to 19999"}}, {"within": obj{"location": "w", "distance": "15"}}, {"within": obj{"lat": "60.45", "lon": "22.25", "distance": "8.5"}},
+		{
+			"world": true,
+		},
+		{"group": "EU"},
+		{"group": "154"},
+		{"country": "FI"},
+		{"country": "SE"},
+		{"country": "FI", "region": "FI-19"},
+		{
+			"country": "FI",
+			"city":    "Naantali",
+		},
+		{"country": "FI", "postcodes": []any{"21100", "22*"}},
+		{"country": "FI", "postcodes": []any{"21*"}},
+		{
+			"country":   "FI",
+			"postcodes": []any{"20100 to 21999"},
+		},
+		{"country": "FI", "postcodes": []any{"211*", "99999"}},
+		{
+			"country":   "SE",
+			"postcodes": []any{"10000 to 19999"},
+		},
+		{"within": obj{"location": "w", "distance": "15"}},
+		{"within": obj{"lat": "60.45", "lon": "22.25", "distance": "8.5"}},
 	}).Draw(t, "rule")
 }
 
@@ -74,7 +100,12 @@ func drawCharge(t *rapid.T, graduated bool) any {
 }
 
 func drawTable(t *rapid.T, id string, zones, classes []any) obj {
-	by := rapid.SampledFrom([]string{"order", "weight", "billed_weight", "subtotal", "quantity", "distance"}).Draw(t, "by")
+	by := rapid.SampledFrom(
+		[]string{"order", "weight", "billed_weight", "subtotal", "quantity", "distance"},
+	).Draw(
+		t,
+		"by",
+	)
 	table := obj{"id": id, "zones": zones, "classes": classes, "by": by}
 	row := func(at any) obj {
 		graduated, _ := table["graduated"].(bool)
@@ -114,18 +145,38 @@ func drawTerms(t *rapid.T, into obj) {
 		into["maximum"] = drawAmount(t, "maximum")
 	}
 	if maybe(t, "handling") {
-		into["handling"] = obj{"amount": drawAmount(t, "handling"), "percent": drawAmount(t, "percent"), "of": rapid.SampledFrom([]string{"charge", "subtotal"}).Draw(t, "of")}
+		into["handling"] = obj{
+			"amount":  drawAmount(t, "handling"),
+			"percent": drawAmount(t, "percent"),
+			"of":      rapid.SampledFrom([]string{"charge", "subtotal"}).Draw(t, "of"),
+		}
 	}
 	if maybe(t, "free") {
-		into["free"] = obj{"subtotal": "40", "coupons": []any{"LÖYLY"}, "require": rapid.SampledFrom([]string{"any", "all"}).Draw(t, "require")}
+		into["free"] = obj{
+			"subtotal": "40",
+			"coupons":  []any{"LÖYLY"},
+			"require":  rapid.SampledFrom([]string{"any", "all"}).Draw(t, "require"),
+		}
 		if maybe(t, "quantity") {
 			into["free"] = obj{"quantity": float64(4)}
 		}
 	}
 	if maybe(t, "needs") {
 		into["needs"] = rapid.SampledFrom([]obj{
-			{"weight": obj{"to": "9"}}, {"subtotal": obj{"from": "10", "to": "90"}}, {"quantity": obj{"from": "2"}}, {"longest_side": obj{"to": "60"}}, {"billed_weight": obj{"from": "1", "to": "12"}},
-			{"distance": obj{"to": "20"}}, {"coupons": []any{"LÖYLY"}}, {"groups": []any{"trade"}}, {"only_classes": []any{"a"}}, {"without_classes": []any{"b"}},
+			{
+				"weight": obj{"to": "9"},
+			},
+			{"subtotal": obj{"from": "10", "to": "90"}},
+			{"quantity": obj{"from": "2"}},
+			{"longest_side": obj{"to": "60"}},
+			{"billed_weight": obj{"from": "1", "to": "12"}},
+			{
+				"distance": obj{"to": "20"},
+			},
+			{"coupons": []any{"LÖYLY"}},
+			{"groups": []any{"trade"}},
+			{"only_classes": []any{"a"}},
+			{"without_classes": []any{"b"}},
 		}).Draw(t, "needs")
 	}
 }
@@ -133,7 +184,13 @@ func drawTerms(t *rapid.T, into obj) {
 func drawStore(t *rapid.T) obj {
 	zones, ids := []any{}, []any{}
 	for i := range rapid.IntRange(1, 4).Draw(t, "zones") {
-		z := obj{"id": fmt.Sprintf("z%d", i), "places": drawRules(t, 1, 2), "except": []any{}, "enabled": !maybe(t, "off"), "only": maybe(t, "only")}
+		z := obj{
+			"id":      fmt.Sprintf("z%d", i),
+			"places":  drawRules(t, 1, 2),
+			"except":  []any{},
+			"enabled": !maybe(t, "off"),
+			"only":    maybe(t, "only"),
+		}
 		if maybe(t, "except") {
 			z["except"] = drawRules(t, 1, 1)
 		}
@@ -167,10 +224,32 @@ func drawStore(t *rapid.T) obj {
 		methods = append(methods, m)
 	}
 	file := obj{
-		"format": store.Format, "zones": zones, "methods": methods, "classes": []any{obj{"id": "a"}, obj{"id": "b"}},
-		"store": obj{"currency": "EUR", "subtotal_counts": rapid.SampledFrom([]string{"", "all"}).Draw(t, "counts"),
-			"tax": obj{"prices_include_tax": rapid.Bool().Draw(t, "included"), "rates": []any{obj{"country": "FI", "percent": "25.5"}, obj{"country": "FI", "postcodes": []any{"22*"}, "percent": "0"}, obj{"group": "EU", "percent": "19"}}}},
-		"locations": []any{obj{"id": "w", "country": "FI", "lat": "60.4674", "lon": "22.0260", "ships_from": true}, obj{"id": "hall", "country": "FI", "lat": "60.4492", "lon": "22.2661", "ships_from": maybe(t, "hall ships")}},
+		"format":  store.Format,
+		"zones":   zones,
+		"methods": methods,
+		"classes": []any{obj{"id": "a"}, obj{"id": "b"}},
+		"store": obj{
+			"currency":        "EUR",
+			"subtotal_counts": rapid.SampledFrom([]string{"", "all"}).Draw(t, "counts"),
+			"tax": obj{
+				"prices_include_tax": rapid.Bool().Draw(t, "included"),
+				"rates": []any{
+					obj{"country": "FI", "percent": "25.5"},
+					obj{"country": "FI", "postcodes": []any{"22*"}, "percent": "0"},
+					obj{"group": "EU", "percent": "19"},
+				},
+			},
+		},
+		"locations": []any{
+			obj{"id": "w", "country": "FI", "lat": "60.4674", "lon": "22.0260", "ships_from": true},
+			obj{
+				"id":         "hall",
+				"country":    "FI",
+				"lat":        "60.4492",
+				"lon":        "22.2661",
+				"ships_from": maybe(t, "hall ships"),
+			},
+		},
 	}
 	shop := file["store"].(obj)
 	if rapid.Bool().Draw(t, "volumetric") {
@@ -184,11 +263,27 @@ func drawStore(t *rapid.T) obj {
 		shop["length_unit"] = rapid.SampledFrom([]string{"mm", "cm", "m", "in"}).Draw(t, "length unit")
 	}
 	if maybe(t, "surcharge") {
-		file["surcharges"] = []any{obj{"id": "s", "places": drawRules(t, 1, 2), "except": []any{}, "amount": drawAmount(t, "s"), "percent": drawAmount(t, "s%")}}
+		file["surcharges"] = []any{
+			obj{
+				"id":      "s",
+				"places":  drawRules(t, 1, 2),
+				"except":  []any{},
+				"amount":  drawAmount(t, "s"),
+				"percent": drawAmount(t, "s%"),
+			},
+		}
 	}
 	if maybe(t, "agreed") {
-		file["agreed"] = []any{obj{"id": "g", "group": "trade", "amount": drawAmount(t, "agreed")}, obj{"id": "c", "customer": "C-1", "amount": drawAmount(t, "agreed")},
-			obj{"id": "p", "place": obj{"country": "FI", "postcode": "21100"}, "methods": []any{"m0"}, "amount": drawAmount(t, "agreed")}}
+		file["agreed"] = []any{
+			obj{"id": "g", "group": "trade", "amount": drawAmount(t, "agreed")},
+			obj{"id": "c", "customer": "C-1", "amount": drawAmount(t, "agreed")},
+			obj{
+				"id":      "p",
+				"place":   obj{"country": "FI", "postcode": "21100"},
+				"methods": []any{"m0"},
+				"amount":  drawAmount(t, "agreed"),
+			},
+		}
 	}
 	return file
 }
@@ -196,22 +291,53 @@ func drawStore(t *rapid.T) obj {
 func drawRequest(t *rapid.T) obj {
 	to := obj{"country": rapid.SampledFrom([]string{"FI", "FI", "FI", "SE", "NO", "US"}).Draw(t, "country")}
 	if to["country"] == "FI" {
-		to["postcode"] = rapid.SampledFrom([]string{"21100", "21160", "22100", "20100", "20999", "99999", "", "21999"}).Draw(t, "postcode")
+		to["postcode"] = rapid.SampledFrom(
+			[]string{"21100", "21160", "22100", "20100", "20999", "99999", "", "21999"},
+		).Draw(
+			t,
+			"postcode",
+		)
 		to["region"] = rapid.SampledFrom([]string{"", "FI-19", "FI-01"}).Draw(t, "region")
 		to["city"] = rapid.SampledFrom([]string{"", "NAANTALI", "Turku"}).Draw(t, "city")
 	} else if to["country"] == "SE" {
 		to["postcode"] = rapid.SampledFrom([]string{"111 22", "99999"}).Draw(t, "postcode")
 	}
 	if rapid.Bool().Draw(t, "point") {
-		p := rapid.SampledFrom([][2]string{{"60.4674", "22.0260"}, {"60.45", "22.25"}, {"60.50", "22.10"}, {"59.33", "18.06"}}).Draw(t, "point")
+		p := rapid.SampledFrom(
+			[][2]string{{"60.4674", "22.0260"}, {"60.45", "22.25"}, {"60.50", "22.10"}, {"59.33", "18.06"}},
+		).Draw(
+			t,
+			"point",
+		)
 		to["lat"], to["lon"] = p[0], p[1]
 	}
 	lines := []any{}
 	for range rapid.IntRange(0, 4).Draw(t, "lines") {
-		lines = append(lines, obj{"price": drawAmount(t, "price"), "weight": drawAmount(t, "weight"), "length": rapid.SampledFrom([]string{"", "50", "80"}).Draw(t, "length"),
-			"width": rapid.SampledFrom([]string{"", "20", "35.5"}).Draw(t, "width"), "height": rapid.SampledFrom([]string{"", "7", "15"}).Draw(t, "height"),
-			"class": rapid.SampledFrom([]string{"", "a", "b"}).Draw(t, "class"), "quantity": float64(rapid.IntRange(1, 5).Draw(t, "quantity")),
-			"needs_shipping": !maybe(t, "digital"), "ships_free": maybe(t, "free"), "own_parcel": maybe(t, "own")})
+		lines = append(
+			lines,
+			obj{
+				"price":  drawAmount(t, "price"),
+				"weight": drawAmount(t, "weight"),
+				"length": rapid.SampledFrom([]string{"", "50", "80"}).Draw(t, "length"),
+				"width": rapid.SampledFrom(
+					[]string{"", "20", "35.5"},
+				).Draw(
+					t,
+					"width",
+				),
+				"height": rapid.SampledFrom([]string{"", "7", "15"}).Draw(t, "height"),
+				"class": rapid.SampledFrom(
+					[]string{"", "a", "b"},
+				).Draw(
+					t,
+					"class",
+				),
+				"quantity":       float64(rapid.IntRange(1, 5).Draw(t, "quantity")),
+				"needs_shipping": !maybe(t, "digital"),
+				"ships_free":     maybe(t, "free"),
+				"own_parcel":     maybe(t, "own"),
+			},
+		)
 	}
 	q := obj{"to": to, "lines": lines, "coupons": []any{}}
 	if maybe(t, "coupon") {
@@ -291,7 +417,8 @@ func TestTheOrderOfZonesMattersOnlyInTies(t *testing.T) {
 		zones := plainZones(file, sub(request, "to"))
 		for i := 1; i < len(zones); i++ {
 			a, b := zones[i-1], zones[i]
-			if a.zone["rank"] == b.zone["rank"] && (a.zone["rank"] != nil || a.level == b.level && a.size.Cmp(b.size) == 0) {
+			if a.zone["rank"] == b.zone["rank"] &&
+				(a.zone["rank"] != nil || a.level == b.level && a.size.Cmp(b.size) == 0) {
 				return // a tie: the file's order decides
 			}
 		}

@@ -18,8 +18,9 @@ import (
 	"github.com/paulmach/orb"
 )
 
-// asked is a request while it is being answered. What it writes goes into one text, of which the answer's strings become
-// parts: a quote has some hundred strings, and as many allocations would cost more than all of the arithmetic.
+// asked is a request while it is being answered. What it writes goes into one text, of which the answer's
+// strings become parts: a quote has some hundred strings, and as many allocations would cost more than all of
+// the arithmetic.
 type asked struct {
 	e          *Engine
 	q          *Request
@@ -74,8 +75,16 @@ var scratch = sync.Pool{New: func() any { return &asked{} }}
 func (e *Engine) Quote(q *Request) *Answer {
 	a := scratch.Get().(*asked)
 	defer func() {
-		*a = asked{zones: a.zones[:0], surcharges: a.surcharges[:0], agreed: a.agreed[:0], text: a.text[:0], steps: a.steps[:0],
-			options: a.options[:0], results: a.results, cart: a.cart.emptied()}
+		*a = asked{
+			zones:      a.zones[:0],
+			surcharges: a.surcharges[:0],
+			agreed:     a.agreed[:0],
+			text:       a.text[:0],
+			steps:      a.steps[:0],
+			options:    a.options[:0],
+			results:    a.results,
+			cart:       a.cart.emptied(),
+		}
 		scratch.Put(a)
 	}()
 	a.e, a.q, a.to = e, q, e.Spot(q.To)
@@ -144,8 +153,21 @@ func (a *asked) finish() []Option {
 	options := make([]Option, len(a.options))
 	for i := range a.options {
 		n := &a.options[i]
-		options[i] = Option{Method: n.m.ID, Label: n.m.label, Kind: n.m.Kind, Zone: n.zone, Days: n.days,
-			Dates: a.dates(n.days), Charge: n.charge.of(text), Tax: n.tax.of(text), Total: n.total.of(text), Steps: steps[n.steps.from:n.steps.to:n.steps.to], Amounts: n.amounts}
+		options[i] = Option{
+			Method: n.m.ID,
+			Label:  n.m.label,
+			Kind:   n.m.Kind,
+			Zone:   n.zone,
+			Days:   n.days,
+			Dates: a.dates(
+				n.days,
+			),
+			Charge:  n.charge.of(text),
+			Tax:     n.tax.of(text),
+			Total:   n.total.of(text),
+			Steps:   steps[n.steps.from:n.steps.to:n.steps.to],
+			Amounts: n.amounts,
+		}
 	}
 	return options
 }
@@ -169,8 +191,8 @@ func (a *asked) money(d exact.Decimal) span {
 	return span{from, len(a.text)}
 }
 
-// Zones lists the zones that take an address, the one that counts before the others: by rank, then narrowest first, then in
-// the file's order.
+// Zones lists the zones that take an address, the one that counts before the others: by rank, then narrowest
+// first, then in the file's order.
 func (e *Engine) Zones(to *place.Spotted) []place.Match { return e.appendZones(to, nil) }
 
 // appendZones is Zones, behind what is in a list already.
@@ -242,7 +264,8 @@ func (a *asked) distanceFrom(from *orb.Point) *exact.Decimal {
 	return a.e.between(*from, *a.to.Point)
 }
 
-// noDistance says which end of the way to an address has no point: the place where a method's goods leave from, or the address.
+// noDistance says which end of the way to an address has no point: the place where a method's goods leave from,
+// or the address.
 func (a *asked) noDistance(m *method) Refusal {
 	r := Refusal{Code: NoDistance, Cause: PlaceUnknown}
 	switch {
@@ -286,7 +309,12 @@ func (a *asked) method(m *method) Refusal {
 	zone := &a.e.file.Zones[a.zones[position].Owner]
 	if position > a.only {
 		narrow := a.e.file.Zones[a.zones[a.only].Owner]
-		return Refusal{Code: ZoneOnly, Cause: ZoneAlone, Names: []string{nameOr(narrow.Name, narrow.ID)}, Zone: nameOr(zone.Name, zone.ID)}
+		return Refusal{
+			Code:  ZoneOnly,
+			Cause: ZoneAlone,
+			Names: []string{nameOr(narrow.Name, narrow.ID)},
+			Zone:  nameOr(zone.Name, zone.ID),
+		}
 	}
 	distance := a.distance
 	if m.ownFrom {
@@ -305,7 +333,19 @@ func (a *asked) method(m *method) Refusal {
 		return r
 	}
 	tax, total := a.tax(m, charge)
-	a.options = append(a.options, optionNote{m, zone.ID, s.terms.Days, a.money(charge), a.money(tax), a.money(total), span{begun, len(a.steps)}, Amounts{charge, tax, total}})
+	a.options = append(
+		a.options,
+		optionNote{
+			m,
+			zone.ID,
+			s.terms.Days,
+			a.money(charge),
+			a.money(tax),
+			a.money(total),
+			span{begun, len(a.steps)},
+			Amounts{charge, tax, total},
+		},
+	)
 	return Refusal{}
 }
 

@@ -13,7 +13,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// shopWith is a store with one method and Finland as its zone; method holds the method's fields, more those of the file.
+// shopWith is a store with one method and Finland as its zone; method holds the method's fields, more those of
+// the file.
 func shopWith(method, more string) string {
 	return `{"format":"diadrom-store/1","store":{"name":"S","currency":"EUR","tax":{"prices_include_tax":true,"rates":[{"country":"FI","percent":"25.5"}]}},
 	"locations":[{"id":"w","name":"Workshop","country":"FI","lat":"60.4674","lon":"22.0260","ships_from":true}],"classes":[{"id":"bulky","name":"Bulky"},{"id":"small"}],
@@ -21,7 +22,12 @@ func shopWith(method, more string) string {
 }
 
 func oneTable(by, edges, rows string) string {
-	return fmt.Sprintf(`"tables":[{"id":"t","name":"Price list","zones":["fi"],"by":%q,"edges":%q,"rows":%s}]`, by, edges, rows)
+	return fmt.Sprintf(
+		`"tables":[{"id":"t","name":"Price list","zones":["fi"],"by":%q,"edges":%q,"rows":%s}]`,
+		by,
+		edges,
+		rows,
+	)
 }
 
 const flat = `"tables":[{"id":"t","name":"Price list","zones":["fi"],"by":"order","rows":[{"charges":["10.00"]}]}]`
@@ -43,19 +49,29 @@ func goods(fields ...string) string {
 // The worked example of docs/model.md.
 func TestTheContractsExample(t *testing.T) {
 	rows := `[{"at":"2","charges":["6.90"]},{"at":"10","charges":["9.90"]},{"at":null,"charges":[{"base":"9.90","per_weight":{"amount":"0.80","every":"1","above":"10","part":"started"}}]}]`
-	a := quoted(t, shopWith(`"handling":{"amount":"1.00"},`+oneTable("weight", "up_to", rows), ""),
-		goods(`"price":"39.00","weight":"20","own_parcel":true,"quantity":2`, `"name":"Ladle","price":"24.00","weight":"0.4","quantity":1`)+"}")
+	a := quoted(
+		t,
+		shopWith(`"handling":{"amount":"1.00"},`+oneTable("weight", "up_to", rows), ""),
+		goods(
+			`"price":"39.00","weight":"20","own_parcel":true,"quantity":2`,
+			`"name":"Ladle","price":"24.00","weight":"0.4","quantity":1`,
+		)+"}",
+	)
 	o := a.Options[0]
 	assert.Equal(t, []string{"43.70", "8.88", "43.70"}, []string{o.Charge, o.Tax, o.Total})
 	assert.Equal(t, Measures{Subtotal: "102.00", Weight: "40.4", Quantity: 3}, a.Measures)
 	assert.Equal(t, []string{"42.70", "1.00"}, []string{o.Steps[0].Amount, o.Steps[1].Amount})
 }
 
-// Common practice, no source: 2 kg exactly still pays the 2 kg price in a list "up to and including", and already pays the
-// next one in a list "from".
+// Common practice, no source: 2 kg exactly still pays the 2 kg price in a list "up to and including", and
+// already pays the next one in a list "from".
 func TestWhereABreakPointBelongs(t *testing.T) {
 	upTo := oneTable("weight", "up_to", `[{"at":"2","charges":["1.00"]},{"at":"5","charges":["2.00"]}]`)
-	from := oneTable("weight", "from", `[{"at":"0","charges":["1.00"]},{"at":"2","charges":["2.00"]},{"at":"5","charges":["3.00"]}]`)
+	from := oneTable(
+		"weight",
+		"from",
+		`[{"at":"0","charges":["1.00"]},{"at":"2","charges":["2.00"]},{"at":"5","charges":["3.00"]}]`,
+	)
 	for _, c := range []struct{ table, weight, charge, words string }{
 		{upTo, "0", "1.00", "up to and including 2 kg"}, {upTo, "2", "1.00", "up to and including 2 kg"}, {upTo, "2.000000000001", "2.00", "up to and including 5 kg"}, {upTo, "5", "2.00", ""},
 		{from, "0", "1.00", "under 2 kg"}, {from, "1.999", "1.00", ""}, {from, "2", "2.00", "2 kg to under 5 kg"}, {from, "5", "3.00", "5 kg and over"}, {from, "900", "3.00", ""},
@@ -66,8 +82,16 @@ func TestWhereABreakPointBelongs(t *testing.T) {
 		assert.Contains(t, a.Options[0].Steps[0].Text, c.words)
 	}
 	a := quoted(t, shopWith(upTo, ""), goods(`"price":"1","weight":"5.5","quantity":1`)+"}")
-	assert.Equal(t, []string{NoRate, "too heavy to Finland (5.5 kg, limit 5 kg)"}, []string{a.Refused[0].Code, a.Refused[0].Reason})
-	assert.Equal(t, "We cannot deliver this order to 21100, Finland: too heavy for Parcel (5.5 kg, limit 5 kg).", a.Message)
+	assert.Equal(
+		t,
+		[]string{NoRate, "too heavy to Finland (5.5 kg, limit 5 kg)"},
+		[]string{a.Refused[0].Code, a.Refused[0].Reason},
+	)
+	assert.Equal(
+		t,
+		"We cannot deliver this order to 21100, Finland: too heavy for Parcel (5.5 kg, limit 5 kg).",
+		a.Message,
+	)
 }
 
 func TestChargesAndTheirReckoning(t *testing.T) {
@@ -83,16 +107,21 @@ func TestChargesAndTheirReckoning(t *testing.T) {
 		{`{"per_weight":{"amount":"1.00","every":"0.5","part":"started"}}`, `"price":"5","weight":"1.2","quantity":1`, "3.00", "1.00 × 3 started 0.5 kg"},
 		{`{"percent":"5"}`, `"price":"20.10","weight":"1","quantity":1`, "1.01", "5 % of 20.10"},
 	} {
-		a := quoted(t, shopWith(oneTable("weight", "up_to", `[{"at":null,"charges":[`+c.charge+`]}]`), ""), goods(c.goods)+"}")
+		a := quoted(
+			t,
+			shopWith(oneTable("weight", "up_to", `[{"at":null,"charges":[`+c.charge+`]}]`), ""),
+			goods(c.goods)+"}",
+		)
 		require.Len(t, a.Options, 1, c.charge)
 		assert.Equal(t, c.want, a.Options[0].Charge, c.charge)
 		assert.Contains(t, a.Options[0].Steps[0].Text, c.says)
 	}
 }
 
-// A graduated table is the arithmetic of tax brackets: the schedule for single filers of 2023 in IRS Rev. Proc. 2022-38,
-// section 3.01, table 3, whose lines give the sum at each bracket's start as the publisher worked it out ("$5,147 plus 22% of
-// the excess over $44,725"). Values from memory; each line's sum follows from the line before.
+// A graduated table is the arithmetic of tax brackets: the schedule for single filers of 2023 in IRS Rev. Proc.
+// 2022-38, section 3.01, table 3, whose lines give the sum at each bracket's start as the publisher worked it
+// out ("$5,147 plus 22% of the excess over $44,725"). Values from memory; each line's sum follows from the line
+// before.
 func TestAGraduatedTableEqualsAPublishedScheduleOfBrackets(t *testing.T) {
 	starts := []string{"0", "11000", "44725", "95375", "182100", "231250", "578125"}
 	rates := []string{"0.10", "0.12", "0.22", "0.24", "0.32", "0.35", "0.37"}
@@ -109,7 +138,12 @@ func TestAGraduatedTableEqualsAPublishedScheduleOfBrackets(t *testing.T) {
 			}
 			rows = append(rows, fmt.Sprintf(`{"at":%s,"charges":[{"per_weight":{"amount":%q}}]}`, at, rates[i]))
 		}
-		method := strings.Replace(oneTable("weight", edges, "["+strings.Join(rows, ",")+"]"), `"by"`, `"graduated":true,"by"`, 1)
+		method := strings.Replace(
+			oneTable("weight", edges, "["+strings.Join(rows, ",")+"]"),
+			`"by"`,
+			`"graduated":true,"by"`,
+			1,
+		)
 		for i, start := range starts {
 			a := quoted(t, shopWith(method, ""), goods(`"price":"1","weight":"`+start+`","quantity":1`)+"}")
 			require.Len(t, a.Options, 1)
@@ -117,13 +151,18 @@ func TestAGraduatedTableEqualsAPublishedScheduleOfBrackets(t *testing.T) {
 		}
 		a := quoted(t, shopWith(method, ""), goods(`"price":"1","weight":"100000","quantity":1`)+"}")
 		assert.Equal(t, "17400.00", a.Options[0].Charge, "16,290 plus 24 %% of 4,625")
-		assert.Contains(t, a.Options[0].Steps[0].Text, "0.10 × 11000 kg + 0.12 × 33725 kg + 0.22 × 50650 kg + 0.24 × 4625 kg = 17400.00")
+		assert.Contains(
+			t,
+			a.Options[0].Steps[0].Text,
+			"0.10 × 11000 kg + 0.12 × 33725 kg + 0.22 × 50650 kg + 0.24 × 4625 kg = 17400.00",
+		)
 	}
 }
 
-// Tax within a price is the VAT fraction of HMRC's VAT Notice 700, section 30: 1/6 at 20 %, 1/21 at 5 % (from memory).
-// Rounding half up is article 5 of Council Regulation (EC) No 1103/97: "exactly half-way, the sum shall be rounded up"; at
-// the rate of Regulation (EC) No 2866/98, 5.94573 marks to the euro, 1000 marks are 168.19 euro.
+// Tax within a price is the VAT fraction of HMRC's VAT Notice 700, section 30: 1/6 at 20 %, 1/21 at 5 % (from
+// memory). Rounding half up is article 5 of Council Regulation (EC) No 1103/97: "exactly half-way, the sum
+// shall be rounded up"; at the rate of Regulation (EC) No 2866/98, 5.94573 marks to the euro, 1000 marks are
+// 168.19 euro.
 func TestTaxAndRounding(t *testing.T) {
 	for _, c := range []struct {
 		price, percent string
@@ -133,16 +172,39 @@ func TestTaxAndRounding(t *testing.T) {
 		{"120.00", "20", true, "20.00", "120.00"}, {"105.00", "5", true, "5.00", "105.00"}, {"43.70", "25.5", true, "8.88", "43.70"},
 		{"100.00", "20", false, "20.00", "120.00"}, {"0.50", "25", false, "0.13", "0.63"}, {"9.99", "0", false, "0.00", "9.99"},
 	} {
-		file := strings.Replace(shopWith(strings.Replace(flat, "10.00", c.price, 1), ""), `"prices_include_tax":true,"rates":[{"country":"FI","percent":"25.5"}]`,
-			fmt.Sprintf(`"prices_include_tax":%v,"rates":[{"country":"FI","percent":%q}]`, c.included, c.percent), 1)
+		file := strings.Replace(
+			shopWith(strings.Replace(flat, "10.00", c.price, 1), ""),
+			`"prices_include_tax":true,"rates":[{"country":"FI","percent":"25.5"}]`,
+			fmt.Sprintf(
+				`"prices_include_tax":%v,"rates":[{"country":"FI","percent":%q}]`,
+				c.included,
+				c.percent,
+			),
+			1,
+		)
 		o := quoted(t, file, goods(`"price":"1","weight":"1","quantity":1`)+"}").Options[0]
 		assert.Equal(t, []string{c.price, c.tax, c.total}, []string{o.Charge, o.Tax, o.Total})
 	}
-	a := quoted(t, shopWith(oneTable("weight", "up_to", `[{"at":null,"charges":[{"per_weight":{"amount":"1","every":"5.94573"}}]}]`), ""), goods(`"price":"1","weight":"1000","quantity":1`)+"}")
+	a := quoted(
+		t,
+		shopWith(
+			oneTable(
+				"weight",
+				"up_to",
+				`[{"at":null,"charges":[{"per_weight":{"amount":"1","every":"5.94573"}}]}]`,
+			),
+			"",
+		),
+		goods(`"price":"1","weight":"1000","quantity":1`)+"}",
+	)
 	assert.Equal(t, "168.19", a.Options[0].Charge)
 	last := a.Options[0].Steps[len(a.Options[0].Steps)-1]
 	assert.Equal(t, StepRounding, last.Kind)
-	a = quoted(t, shopWith(strings.Replace(flat, "10.00", "2.345", 1), ""), goods(`"price":"1","weight":"1","quantity":1`)+"}")
+	a = quoted(
+		t,
+		shopWith(strings.Replace(flat, "10.00", "2.345", 1), ""),
+		goods(`"price":"1","weight":"1","quantity":1`)+"}",
+	)
 	assert.Equal(t, "2.35", a.Options[0].Charge, "half-way is rounded up")
 	yen := strings.Replace(shopWith(strings.Replace(flat, "10.00", "549.5", 1), ""), "EUR", "JPY", 1)
 	assert.Equal(t, "550", quoted(t, yen, goods(`"price":"1","weight":"1","quantity":1`)+"}").Options[0].Charge)
@@ -187,7 +249,12 @@ func TestAnAgreedChargeStandsWhereTheListHasNone(t *testing.T) {
 	assert.Equal(t, []string{"agreed 7.50"}, kinds(quoted(t, shopWith(never, agreed), request).Options[0]))
 	elsewhere := strings.Replace(request, "kajen, 5", "kajen, 6", 1)
 	assert.Equal(t, NoRate, quoted(t, shopWith(never, agreed), elsewhere).Refused[0].Code)
-	assert.Equal(t, Needs, quoted(t, shopWith(`"needs":{"weight":{"from":"5"}},`+never, agreed), request).Refused[0].Code, "needs still hold")
+	assert.Equal(
+		t,
+		Needs,
+		quoted(t, shopWith(`"needs":{"weight":{"from":"5"}},`+never, agreed), request).Refused[0].Code,
+		"needs still hold",
+	)
 }
 
 func TestNeedsSayWhichFailedAndByHowMuch(t *testing.T) {
@@ -212,14 +279,25 @@ func TestNeedsSayWhichFailedAndByHowMuch(t *testing.T) {
 		require.Len(t, a.Refused, 1, c.needs)
 		assert.Equal(t, []string{Needs, c.reason}, []string{a.Refused[0].Code, a.Refused[0].Reason})
 	}
-	told := quoted(t, shopWith(`"when_refused":"tell","refused_text":"Too heavy for us.","needs":{"weight":{"to":"1"}},`+flat, ""), goods(`"price":"1","weight":"2","quantity":1`)+"}")
+	told := quoted(
+		t,
+		shopWith(
+			`"when_refused":"tell","refused_text":"Too heavy for us.","needs":{"weight":{"to":"1"}},`+flat,
+			"",
+		),
+		goods(`"price":"1","weight":"2","quantity":1`)+"}",
+	)
 	assert.Equal(t, "Too heavy for us.", told.Refused[0].Text)
 	assert.Contains(t, told.Message, "Too heavy for us.")
 }
 
 func TestClassesAddedOrDearestPerParcel(t *testing.T) {
 	tables := `"tables":[{"id":"b","name":"Bulky","zones":["fi"],"classes":["bulky"],"by":"order","rows":[{"charges":["30.00"]}]},{"id":"r","name":"Rest","zones":["fi"],"by":"quantity","edges":"from","rows":[{"at":"0","charges":[{"per_item":"2.00"}]}]}]`
-	cart := goods(`"price":"1","weight":"9","class":"bulky","quantity":1`, `"price":"1","weight":"1","quantity":3`, `"price":"1","weight":"1","own_parcel":true,"quantity":2`) + "}"
+	cart := goods(
+		`"price":"1","weight":"9","class":"bulky","quantity":1`,
+		`"price":"1","weight":"1","quantity":3`,
+		`"price":"1","weight":"1","own_parcel":true,"quantity":2`,
+	) + "}"
 	added := quoted(t, shopWith(`"classes":"add",`+tables, ""), cart).Options[0]
 	assert.Equal(t, "40.00", added.Charge, "30 + 3 × 2, and two parcels of their own of 2 each")
 	dearest := quoted(t, shopWith(`"classes":"dearest",`+tables, ""), cart).Options[0]
@@ -227,7 +305,11 @@ func TestClassesAddedOrDearestPerParcel(t *testing.T) {
 	assert.Contains(t, dearest.Steps[0].Text, "the dearest of 2 tables")
 	only := strings.Replace(tables, `,{"id":"r"`, `,{"id":"r","classes":["small"]`, 1)
 	refused := quoted(t, shopWith(`"classes":"add",`+only, ""), cart).Refused[0]
-	assert.Equal(t, []string{NoRate, "no price list of this method has goods without a class for Finland"}, []string{refused.Code, refused.Reason})
+	assert.Equal(
+		t,
+		[]string{NoRate, "no price list of this method has goods without a class for Finland"},
+		[]string{refused.Code, refused.Reason},
+	)
 }
 
 func TestGoodsThatNeedNoShippingOrShipFree(t *testing.T) {
@@ -237,7 +319,11 @@ func TestGoodsThatNeedNoShippingOrShipFree(t *testing.T) {
 	assert.Empty(t, a.Refused)
 	assert.Len(t, a.Zones, 1)
 	assert.Empty(t, a.Message)
-	a = quoted(t, shopWith(`"handling":{"amount":"3"},`+strings.Replace(flat, `"10.00"`, "null", 1), ""), goods(`"price":"5","weight":"1","ships_free":true,"quantity":1`)+"}")
+	a = quoted(
+		t,
+		shopWith(`"handling":{"amount":"3"},`+strings.Replace(flat, `"10.00"`, "null", 1), ""),
+		goods(`"price":"5","weight":"1","ships_free":true,"quantity":1`)+"}",
+	)
 	require.Len(t, a.Options, 1, "no table is asked")
 	assert.Equal(t, "0.00", a.Options[0].Charge)
 	a = quoted(t, shopWith(flat, ""), goods(`"name":"Soap","price":"5","quantity":2`)+"}")
@@ -253,16 +339,31 @@ const twoZones = `,"zones":[{"id":"fi","name":"Finland","places":[{"country":"FI
 func TestTheNarrowestServedZoneCounts(t *testing.T) {
 	file := func(only bool, rank, tables string) string {
 		whole := shopWith(tables, "")
-		return strings.Replace(whole, `"zones":[{"id":"fi","name":"Finland","places":[{"country":"FI"}]}]`, fmt.Sprintf(twoZones, only, rank)[1:], 1)
+		return strings.Replace(
+			whole,
+			`"zones":[{"id":"fi","name":"Finland","places":[{"country":"FI"}]}]`,
+			fmt.Sprintf(twoZones, only, rank)[1:],
+			1,
+		)
 	}
 	both := `"tables":[{"id":"t","zones":["fi","far"],"by":"order","rows":[{"charges":["5.00",null]}]}]`
 	north := `{"to":{"country":"FI","postcode":"99980"},"lines":[{"price":"1","weight":"1","quantity":1}]}`
 	a := quoted(t, file(false, "null", both), north)
 	assert.Equal(t, []Zone{{"far", "postcode", "postcode FI 99*"}, {"fi", "country", "country FI"}}, a.Zones)
 	assert.Equal(t, NoRate, a.Refused[0].Code, "there is no falling back to a broader zone")
-	assert.Equal(t, "5.00", quoted(t, file(false, "null", flat[:0]+strings.Replace(flat, "10.00", "5.00", 1)), north).Options[0].Charge, "a zone that no table serves does not count")
+	assert.Equal(
+		t,
+		"5.00",
+		quoted(t, file(false, "null", flat[:0]+strings.Replace(flat, "10.00", "5.00", 1)), north).Options[0].Charge,
+		"a zone that no table serves does not count",
+	)
 	assert.Equal(t, ZoneOnly, quoted(t, file(true, "null", flat), north).Refused[0].Code)
-	ranked := strings.Replace(file(false, "null", both), `{"id":"fi","name":"Finland",`, `{"id":"fi","name":"Finland","rank":1,`, 1)
+	ranked := strings.Replace(
+		file(false, "null", both),
+		`{"id":"fi","name":"Finland",`,
+		`{"id":"fi","name":"Finland","rank":1,`,
+		1,
+	)
 	assert.Equal(t, "5.00", quoted(t, ranked, north).Options[0].Charge, "a rank comes before narrowness")
 	off := strings.Replace(file(false, "null", both), `"only":false`, `"only":false,"enabled":false`, 1)
 	assert.Equal(t, "5.00", quoted(t, off, north).Options[0].Charge, "a zone switched off takes nothing")
@@ -275,29 +376,52 @@ func TestTheNarrowestServedZoneCounts(t *testing.T) {
 }
 
 func TestDistanceFromThePointOrTheGazetteer(t *testing.T) {
-	table := oneTable("distance", "up_to", `[{"at":"10","charges":["5.00"]},{"at":null,"charges":[{"base":"5.00","per_distance":{"amount":"1","above":"10"}}]}]`)
+	table := oneTable(
+		"distance",
+		"up_to",
+		`[{"at":"10","charges":["5.00"]},{"at":null,"charges":[{"base":"5.00","per_distance":{"amount":"1","above":"10"}}]}]`,
+	)
 	places := "FI\t20100\tTurku\tSouthwest Finland\t19\t\t\t\t\t60.4518\t22.2666\t4\nFI\t21160\tMerimasku\tVarsinais-Suomi\t02\t\t\t\t\t60.4833\t21.8667\t4\nFI\t99999\tNowhere\t\t\t\t\t\t\t\t\t\n"
 	g, skipped, err := gazetteer.Read(strings.NewReader(places))
 	require.NoError(t, err)
 	require.Empty(t, skipped)
-	f, faults := store.Read([]byte(strings.Replace(shopWith(table, ""), `"zones":[`, `"zones":[{"id":"reg","places":[{"country":"FI","region":"FI-19"}]},`, 1)))
+	f, faults := store.Read(
+		[]byte(
+			strings.Replace(
+				shopWith(table, ""),
+				`"zones":[`,
+				`"zones":[{"id":"reg","places":[{"country":"FI","region":"FI-19"}]},`,
+				1,
+			),
+		),
+	)
 	require.Empty(t, faults)
 	e := Compile(f, g)
-	// From the workshop (60.4674, 22.0260); GeodSolve -i gives 13359.557 m to Turku's point and 8940.697 m to Merimasku's.
+	// From the workshop (60.4674, 22.0260); GeodSolve -i gives 13359.557 m to Turku's point and 8940.697 m to
+	// Merimasku's.
 	for _, c := range []struct{ to, distance, charge string }{
 		{`"postcode":"20100"`, "13.352", "8.35"}, {`"postcode":"21160"`, "8.938", "5.00"}, {`"city":"turku"`, "13.352", "8.35"},
 		{`"lat":"60.4674","lon":"22.0260"`, "0", "5.00"}, {`"postcode":"20100","lat":"60.4674","lon":"22.0260"`, "0", "5.00"},
 	} {
-		a := e.Quote(read(t, e, `{"to":{"country":"FI",`+c.to+`},"lines":[{"price":"1","weight":"1","quantity":1}]}`))
+		a := e.Quote(
+			read(t, e, `{"to":{"country":"FI",`+c.to+`},"lines":[{"price":"1","weight":"1","quantity":1}]}`),
+		)
 		require.Len(t, a.Options, 1, c.to)
 		assert.Equal(t, c.distance, *a.Measures.Distance, c.to)
 		assert.Equal(t, c.charge, a.Options[0].Charge, c.to)
 	}
-	a := e.Quote(read(t, e, `{"to":{"country":"FI","postcode":"99999"},"lines":[{"price":"1","weight":"1","quantity":1}]}`))
+	a := e.Quote(
+		read(t, e, `{"to":{"country":"FI","postcode":"99999"},"lines":[{"price":"1","weight":"1","quantity":1}]}`),
+	)
 	assert.Nil(t, a.Measures.Distance)
 	assert.Equal(t, NoDistance, a.Refused[0].Code)
 	a = e.Quote(read(t, e, `{"to":{"country":"FI","postcode":"21160"},"lines":[]}`))
-	assert.Equal(t, []string{"reg", "fi"}, zoneIDs(a), "the gazetteer's region counts, found by its name though its code is not ISO's")
+	assert.Equal(
+		t,
+		[]string{"reg", "fi"},
+		zoneIDs(a),
+		"the gazetteer's region counts, found by its name though its code is not ISO's",
+	)
 }
 
 func TestACarrierThatIsNotConnected(t *testing.T) {
@@ -322,7 +446,11 @@ func TestRequestsThatBreakARule(t *testing.T) {
 		require.NotEmpty(t, faults, c.request)
 		assert.Equal(t, c.path, faults[0].Path, "%s: %v", c.request, faults)
 	}
-	q := read(t, e, `{"to":{"country":"FIN"},"lines":[{"sku":"A","quantity":"2","price":"5.00"}],"at":"2026-03-02T10:00:00+02:00"}`)
+	q := read(
+		t,
+		e,
+		`{"to":{"country":"FIN"},"lines":[{"sku":"A","quantity":"2","price":"5.00"}],"at":"2026-03-02T10:00:00+02:00"}`,
+	)
 	assert.Equal(t, "FI", q.To.Country)
 	assert.Equal(t, "10.00", e.Quote(q).Measures.Subtotal, "a field beside the sku stands in the product's place")
 }
@@ -355,8 +483,16 @@ func FuzzRequest(f *testing.F) {
 		f.Fatal(faults)
 	}
 	e := Compile(file, nil)
-	f.Add([]byte(`{"to":{"country":"FI","postcode":"21100","lat":"60","lon":"22"},"lines":[{"sku":"A","quantity":2}],"coupons":["x"]}`))
-	f.Add([]byte(`[{"to":{"country":"GB","postcode":"BT1 1AA"},"lines":[{"price":"1","own_parcel":true,"quantity":1000000}]}]`))
+	f.Add(
+		[]byte(
+			`{"to":{"country":"FI","postcode":"21100","lat":"60","lon":"22"},"lines":[{"sku":"A","quantity":2}],"coupons":["x"]}`,
+		),
+	)
+	f.Add(
+		[]byte(
+			`[{"to":{"country":"GB","postcode":"BT1 1AA"},"lines":[{"price":"1","own_parcel":true,"quantity":1000000}]}]`,
+		),
+	)
 	f.Fuzz(func(t *testing.T, data []byte) {
 		requests, _, faults := e.ReadRequest(data)
 		if len(faults) > 0 {
@@ -373,15 +509,28 @@ func FuzzRequest(f *testing.F) {
 }
 
 func TestDaysAreDatesFromTheMomentOfTheOrder(t *testing.T) {
-	file := strings.Replace(shopWith(flat, ""), `"currency"`, `"dispatch":{"time_zone":"Europe/Helsinki","cut_off":"14:00","holidays":"FI","closed":["2026-12-07"]},"currency"`, 1)
+	file := strings.Replace(
+		shopWith(flat, ""),
+		`"currency"`,
+		`"dispatch":{"time_zone":"Europe/Helsinki","cut_off":"14:00","holidays":"FI","closed":["2026-12-07"]},"currency"`,
+		1,
+	)
 	require.Contains(t, file, "dispatch")
 	file = strings.Replace(file, `"tables"`, `"days":{"min":2,"max":4,"business":true},"tables"`, 1)
 	ask := func(at string) string {
 		return `{"to":{"country":"FI","postcode":"21100"},"lines":[{"price":"1","weight":"1","quantity":1}],"at":"` + at + `"}`
 	}
 	// Friday afternoon before Independence Day, a Sunday; closed on Monday the 7th: leaves on Tuesday.
-	assert.Equal(t, &Dates{"2026-12-10", "2026-12-14", "Thu 10 – Mon 14 December"}, quoted(t, file, ask("2026-12-04T14:00:00+02:00")).Options[0].Dates)
-	assert.Equal(t, &Dates{"2026-12-08", "2026-12-10", "Tue 8 – Thu 10 December"}, quoted(t, file, ask("2026-12-04T11:59:59Z")).Options[0].Dates)
+	assert.Equal(
+		t,
+		&Dates{"2026-12-10", "2026-12-14", "Thu 10 – Mon 14 December"},
+		quoted(t, file, ask("2026-12-04T14:00:00+02:00")).Options[0].Dates,
+	)
+	assert.Equal(
+		t,
+		&Dates{"2026-12-08", "2026-12-10", "Tue 8 – Thu 10 December"},
+		quoted(t, file, ask("2026-12-04T11:59:59Z")).Options[0].Dates,
+	)
 	assert.Nil(t, quoted(t, file, ask("")).Options[0].Dates, "nobody said when")
 }
 
@@ -394,7 +543,9 @@ func TestPlansOfDispatchThatCannotBe(t *testing.T) {
 		`{"time_zone":"Moon","cut_off":"1"}`: "/time_zone choice,/cut_off range",
 		`{"time_zone":"UTC","cut_off":"14:00","weekdays":["mon","mon","tuesday"],"holidays":"BQ","closed":["24.12."],"x":1}`: "/weekdays/1 duplicate,/weekdays/2 choice,/holidays choice,/closed/0 range,/x unknown_field",
 	} {
-		f, faults := store.Read([]byte(`{"format":"diadrom-store/1","store":{"currency":"EUR","dispatch":` + dispatch + `}}`))
+		f, faults := store.Read(
+			[]byte(`{"format":"diadrom-store/1","store":{"currency":"EUR","dispatch":` + dispatch + `}}`),
+		)
 		var have []string
 		for _, fault := range faults {
 			have = append(have, strings.TrimPrefix(fault.Path, "/store/dispatch")+" "+fault.Code)

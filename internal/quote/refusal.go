@@ -32,8 +32,8 @@ const (
 // LongestSide is the measure of a limit on the longest side of any of the goods; others are those of tables.
 const LongestSide rate.By = "longest_side"
 
-// Refusal is why a method is not offered, in values. Its words for the owner and for the buyer are made of it by [Refusal.Owner] and
-// [Refusal.Buyer].
+// Refusal is why a method is not offered, in values. Its words for the owner and for the buyer are made of it
+// by [Refusal.Owner] and [Refusal.Buyer].
 type Refusal struct {
 	Code  string
 	Cause Cause
@@ -50,8 +50,18 @@ type Refusal struct {
 
 // too says how an order passes a limit.
 var too = map[rate.By][2]string{
-	rate.ByWeight: {"too light", "too heavy"}, rate.ByBilled: {"too light", "too heavy by its volume"}, rate.BySubtotal: {"order value too low", "order value too high"},
-	rate.ByQuantity: {"too few items", "too many items"}, rate.ByDistance: {"too near", "too far"}, LongestSide: {"too short", "too long"},
+	rate.ByWeight: {
+		"too light",
+		"too heavy",
+	},
+	rate.ByBilled:   {"too light", "too heavy by its volume"},
+	rate.BySubtotal: {"order value too low", "order value too high"},
+	rate.ByQuantity: {
+		"too few items",
+		"too many items",
+	},
+	rate.ByDistance: {"too near", "too far"},
+	LongestSide:     {"too short", "too long"},
 }
 
 // Short says in a few words why a method is not offered, for a narrow column.

@@ -8,7 +8,10 @@ import (
 
 // A request says every fault that it has, and null in the place of something is none of it.
 func TestEveryFaultOfARequestIsSaid(t *testing.T) {
-	e := engineOf(t, obj{"format": "diadrom-store/1", "store": obj{"currency": "EUR"}, "products": []any{obj{"sku": "a"}}})
+	e := engineOf(
+		t,
+		obj{"format": "diadrom-store/1", "store": obj{"currency": "EUR"}, "products": []any{obj{"sku": "a"}}},
+	)
 	for body, want := range map[string][]string{
 		`null`:                                   {"type "},
 		`[null]`:                                 {"type /0"},

@@ -20,9 +20,9 @@ type Swept struct {
 	Answer *Answer
 }
 
-// Breaks are the values at which prices may change as a measure grows (quantity, weight or subtotal), each once and ascending: the rows of
-// the price lists, from where units count, bounds of the terms, and sums and numbers from which delivery is free. Billed weights count
-// as weights. Methods that are switched off have none.
+// Breaks are the values at which prices may change as a measure grows (quantity, weight or subtotal), each once
+// and ascending: the rows of the price lists, from where units count, bounds of the terms, and sums and numbers
+// from which delivery is free. Billed weights count as weights. Methods that are switched off have none.
 func (e *Engine) Breaks(by rate.By) []exact.Decimal {
 	var list []exact.Decimal
 	add := func(values ...*exact.Decimal) {
@@ -36,7 +36,11 @@ func (e *Engine) Breaks(by rate.By) []exact.Decimal {
 		if n == nil {
 			return
 		}
-		bounds := map[rate.By][]*store.Bounds{rate.ByQuantity: {n.Quantity}, rate.ByWeight: {n.Weight, n.BilledWeight}, rate.BySubtotal: {n.Subtotal}}
+		bounds := map[rate.By][]*store.Bounds{
+			rate.ByQuantity: {n.Quantity},
+			rate.ByWeight:   {n.Weight, n.BilledWeight},
+			rate.BySubtotal: {n.Subtotal},
+		}
 		for _, b := range bounds[by] {
 			if b != nil {
 				add(b.From, b.To)
@@ -80,8 +84,8 @@ func (e *Engine) Breaks(by rate.By) []exact.Decimal {
 	return slices.CompactFunc(list, func(a, b exact.Decimal) bool { return a.Cmp(b) == 0 })
 }
 
-// unit is the step that is just under and just over a break: one of the goods, the least amount of money, a gram or a thousandth of a
-// larger unit.
+// unit is the step that is just under and just over a break: one of the goods, the least amount of money, a
+// gram or a thousandth of a larger unit.
 func (e *Engine) unit(by rate.By) exact.Decimal {
 	switch {
 	case by == rate.BySubtotal:
@@ -92,10 +96,11 @@ func (e *Engine) unit(by rate.By) exact.Decimal {
 	return exact.FromInt(1)
 }
 
-// Sweep quotes a request over a run of one measure, with each of its [Engine.Breaks] tested just under, on and just over it. Of quantities
-// it is the cart's first product, so many of it, and the breaks of weights and sums are tested as well, with the last number under and the
-// first over them; of weights and sums it is one parcel of that measure which is like the cart in all others, its class that of the
-// first product. A cart without goods is one of nothing.
+// Sweep quotes a request over a run of one measure, with each of its [Engine.Breaks] tested just under, on and
+// just over it. Of quantities it is the cart's first product, so many of it, and the breaks of weights and sums
+// are tested as well, with the last number under and the first over them; of weights and sums it is one parcel
+// of that measure which is like the cart in all others, its class that of the first product. A cart without
+// goods is one of nothing.
 func (e *Engine) Sweep(q *Request, by rate.By) []Swept {
 	points := around(e.Breaks(by), e.unit(by))
 	if i := firstShipped(q); i >= 0 && by == rate.ByQuantity {
@@ -104,7 +109,10 @@ func (e *Engine) Sweep(q *Request, by rate.By) []Swept {
 		points = append(points, e.counts(rate.BySubtotal, p.Price)...)
 	}
 	// What is a break itself is no neighbour of another.
-	slices.SortStableFunc(points, func(a, b Swept) int { return cmp.Or(a.At.Cmp(b.At), cmp.Compare(a.Side*a.Side, b.Side*b.Side)) })
+	slices.SortStableFunc(
+		points,
+		func(a, b Swept) int { return cmp.Or(a.At.Cmp(b.At), cmp.Compare(a.Side*a.Side, b.Side*b.Side)) },
+	)
 	points = slices.CompactFunc(points, func(a, b Swept) bool { return a.At.Cmp(b.At) == 0 })
 	out := points[:0]
 	for _, p := range points {
@@ -125,7 +133,12 @@ func (e *Engine) Sweep(q *Request, by rate.By) []Swept {
 // around are the points just under, on and just over breaks.
 func around(breaks []exact.Decimal, unit exact.Decimal) (points []Swept) {
 	for _, b := range breaks {
-		points = append(points, Swept{At: b.Sub(unit), Break: b, Side: -1}, Swept{At: b, Break: b}, Swept{At: b.Add(unit), Break: b, Side: 1})
+		points = append(
+			points,
+			Swept{At: b.Sub(unit), Break: b, Side: -1},
+			Swept{At: b, Break: b},
+			Swept{At: b.Add(unit), Break: b, Side: 1},
+		)
 	}
 	return points
 }

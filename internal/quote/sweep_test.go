@@ -33,12 +33,25 @@ func TestASweepTestsEachBreakUnderOnAndOver(t *testing.T) {
 		}
 		return b.String()
 	}
-	assert.Equal(t, "<2 1.999: 6.90; =2 2: 6.90; >2 2.001: 9.90; <10 9.999: 9.90; =10 10: 9.90; >10 10.001: 14.00; <20 19.999: 14.00; =20 20: 14.00; >20 20.001: needs; ", said(rate.ByWeight))
+	assert.Equal(
+		t,
+		"<2 1.999: 6.90; =2 2: 6.90; >2 2.001: 9.90; <10 9.999: 9.90; =10 10: 9.90; >10 10.001: 14.00; <20 19.999: 14.00; =20 20: 14.00; >20 20.001: needs; ",
+		said(rate.ByWeight),
+	)
 	assert.Equal(t, "<120 119.99: 6.90; =120 120: 0.00; >120 120.01: 0.00; ", said(rate.BySubtotal))
-	// 2 kg lies between one and two of 1.5 kg, 10 between six and seven, 20 between thirteen and fourteen; 120.00 between one and two.
-	assert.Equal(t, "<1 1: 6.90; >1 2: 0.00; <6 6: 0.00; >6 7: 0.00; <13 13: 0.00; >13 14: needs; ", said(rate.ByQuantity))
+	// 2 kg lies between one and two of 1.5 kg, 10 between six and seven, 20 between thirteen and fourteen;
+	// 120.00 between one and two.
+	assert.Equal(
+		t,
+		"<1 1: 6.90; >1 2: 0.00; <6 6: 0.00; >6 7: 0.00; <13 13: 0.00; >13 14: needs; ",
+		said(rate.ByQuantity),
+	)
 	q = read(t, e, goods(`"price":"40","weight":"0.5","quantity":1`)+"}")
-	assert.Equal(t, "<3 2: 6.90; =3 3: 0.00; =4 4: 0.00; >4 5: 0.00; <20 19: 0.00; =20 20: 0.00; >20 21: 0.00; <40 39: 0.00; =40 40: 0.00; >40 41: needs; ", said(rate.ByQuantity))
+	assert.Equal(
+		t,
+		"<3 2: 6.90; =3 3: 0.00; =4 4: 0.00; >4 5: 0.00; <20 19: 0.00; =20 20: 0.00; >20 21: 0.00; <40 39: 0.00; =40 40: 0.00; >40 41: needs; ",
+		said(rate.ByQuantity),
+	)
 	assert.Empty(t, e.Sweep(&Request{}, rate.ByQuantity))
 }
 
@@ -55,7 +68,15 @@ func TestASweepEqualsThePlainEvaluation(t *testing.T) {
 			lines, ok := e.sweptLines(&requests[0], by, s.At)
 			require.True(t, ok)
 			p := lines[0].Product
-			line := obj{"price": p.Price.String(), "weight": "", "class": p.Class, "quantity": float64(lines[0].Quantity), "needs_shipping": true, "ships_free": p.ShipsFree, "own_parcel": p.OwnParcel}
+			line := obj{
+				"price":          p.Price.String(),
+				"weight":         "",
+				"class":          p.Class,
+				"quantity":       float64(lines[0].Quantity),
+				"needs_shipping": true,
+				"ships_free":     p.ShipsFree,
+				"own_parcel":     p.OwnParcel,
+			}
 			for name, side := range map[string]*exact.Decimal{"weight": p.Weight, "length": p.Length, "width": p.Width, "height": p.Height} {
 				if line[name] = ""; side != nil {
 					line[name] = side.String()
@@ -80,7 +101,8 @@ func TestASweepEqualsThePlainEvaluation(t *testing.T) {
 	})
 }
 
-// Where prices go by steps, what a sweep shows is all there is: anything else costs what its nearest point from below costs.
+// Where prices go by steps, what a sweep shows is all there is: anything else costs what its nearest point from
+// below costs.
 func TestNothingChangesBetweenBreaks(t *testing.T) {
 	e := compiled(t, []byte(shopWith(steps, "")))
 	q := read(t, e, goods(`"price":"100","weight":"1.5","quantity":1`)+"}")

@@ -8,22 +8,27 @@ import (
 	"diadrom/internal/store"
 )
 
-// Through is a zone without a price of its own in a method, whose addresses the method prices as those of a broader zone.
+// Through is a zone without a price of its own in a method, whose addresses the method prices as those of a
+// broader zone.
 type Through struct {
 	Zone, By string         // ids
 	At       *place.Address // in both, and priced by By
 }
 
-// Through lists the zones without a column in the tables of a method whose addresses get the prices of a broader zone, in the order of
-// the store's zones. The method need not be the store's own: it may be one that is about to change. Where zones overlap in addresses that
-// were not asked ([coverage.Summary]), some may be missed.
+// Through lists the zones without a column in the tables of a method whose addresses get the prices of a
+// broader zone, in the order of the store's zones. The method need not be the store's own: it may be one that
+// is about to change. Where zones overlap in addresses that were not asked ([coverage.Summary]), some may be
+// missed.
 func (e *Engine) Through(m *store.Method) (list []Through) {
 	if len(m.Tables) == 0 {
 		return nil
 	}
 	served := make([]bool, len(e.file.Zones))
 	for i := range e.file.Zones {
-		served[i] = slices.ContainsFunc(m.Tables, func(t rate.Table) bool { return slices.Contains(t.Zones, e.file.Zones[i].ID) })
+		served[i] = slices.ContainsFunc(
+			m.Tables,
+			func(t rate.Table) bool { return slices.Contains(t.Zones, e.file.Zones[i].ID) },
+		)
 	}
 	for _, inner := range e.coverage.Summary().Inners {
 		if served[inner.Zone] || !served[inner.Outer] {

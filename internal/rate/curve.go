@@ -2,8 +2,8 @@ package rate
 
 import "diadrom/internal/exact"
 
-// Segment is a straight piece of a table's curve: the charge from X1 to X2. Whether its ends belong to it follows from the
-// table's edges: a row "up to" has its upper end, a row "from" its lower.
+// Segment is a straight piece of a table's curve: the charge from X1 to X2. Whether its ends belong to it
+// follows from the table's edges: a row "up to" has its upper end, a row "from" its lower.
 type Segment struct {
 	X1, X2, Y1, Y2 exact.Decimal
 	Row            int
@@ -12,8 +12,9 @@ type Segment struct {
 // maxSteps is how many started units of a row are drawn as steps before a slope stands in for them.
 const maxSteps = 120
 
-// Curve is the charge of a column over what the table measures, from 0 to limit, for goods whose other measures stay as they
-// are. Where nothing is offered, or a distance is unknown, there is no segment. A table by order has none.
+// Curve is the charge of a column over what the table measures, from 0 to limit, for goods whose other measures
+// stay as they are. Where nothing is offered, or a distance is unknown, there is no segment. A table by order
+// has none.
 func (t *Table) Curve(column int, goods Goods, limit exact.Decimal) (curve []Segment) {
 	if t.By == ByOrder {
 		return nil
@@ -102,8 +103,8 @@ func (t *Table) steps(i, column int, low, high exact.Decimal) (at []exact.Decima
 	return at
 }
 
-// At is the charge of a column where the table measures x, for goods whose other measures stay as they are; false where nothing is
-// offered.
+// At is the charge of a column where the table measures x, for goods whose other measures stay as they are;
+// false where nothing is offered.
 func (t *Table) At(column int, goods Goods, x exact.Decimal) (exact.Decimal, bool) {
 	return t.at(column, goods, x)
 }

@@ -1,8 +1,8 @@
 // Package rate evaluates rate tables: rows that are break points, columns that are zones, and in each cell a charge.
 //
-// Break points, unlike from–to pairs, leave no gaps and cannot overlap. Row i of a table with edges "from" covers
-// at[i] ≤ x < at[i+1], the last one everything above; with edges "up_to" it covers at[i−1] < x ≤ at[i], the first one from 0
-// on, and a last row without a break point covers everything above.
+// Break points, unlike from–to pairs, leave no gaps and cannot overlap. Row i of a table with edges "from"
+// covers at[i] ≤ x < at[i+1], the last one everything above; with edges "up_to" it covers at[i−1] < x ≤ at[i],
+// the first one from 0 on, and a last row without a break point covers everything above.
 package rate
 
 import (
@@ -21,8 +21,8 @@ const (
 	BySubtotal By = "subtotal"
 	ByQuantity By = "quantity"
 	ByDistance By = "distance"
-	// ByBilled measures the weight that carriers bill: the larger of weight and volumetric weight. Goods that are priced by it carry
-	// it as their weight, so terms per weight count it too.
+	// ByBilled measures the weight that carriers bill: the larger of weight and volumetric weight. Goods that
+	// are priced by it carry it as their weight, so terms per weight count it too.
 	ByBilled By = "billed_weight"
 )
 
@@ -127,8 +127,9 @@ func (t *Table) Row(x exact.Decimal) (int, bool) {
 	return i, i >= 0 && i < len(t.Rows)
 }
 
-// Reach says up to where a column has prices below a row that has none, or below the end of the table (row −1): the break point of the last
-// row that has one. It is false where no row below has a price, or where prices come again above.
+// Reach says up to where a column has prices below a row that has none, or below the end of the table (row −1):
+// the break point of the last row that has one. It is false where no row below has a price, or where prices
+// come again above.
 func (t *Table) Reach(column, row int) (limit exact.Decimal, ends bool) {
 	if t.By == ByOrder {
 		return limit, false
@@ -157,7 +158,8 @@ func (t *Table) Reach(column, row int) (limit exact.Decimal, ends bool) {
 	return limit, false
 }
 
-// Price evaluates the table for the goods of one parcel in a column. Row is the row that counted, −1 where there is none.
+// Price evaluates the table for the goods of one parcel in a column. Row is the row that counted, −1 where
+// there is none.
 func (t *Table) Price(column int, g *Goods) (amount exact.Decimal, row int, outcome Outcome) {
 	x, known := g.measure(t.By)
 	if !known {
@@ -278,8 +280,8 @@ func (c *Charge) without(by By) *Charge {
 	return &rest
 }
 
-// graduated adds up, over the rows to the one in which x lies, each row's term for the part of x in that row. A row on the
-// way that is not offered is a gap: x cannot be priced through it.
+// graduated adds up, over the rows to the one in which x lies, each row's term for the part of x in that row. A
+// row on the way that is not offered is a gap: x cannot be priced through it.
 func (t *Table) graduated(column, row int, x exact.Decimal) (sum exact.Decimal, gap bool) {
 	for i := 0; i <= row; i++ {
 		c := t.Rows[i].Charges[column]

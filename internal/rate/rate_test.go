@@ -111,14 +111,37 @@ func drawn(segments []Segment) (out []string) {
 func TestCurvesStepAndSlopeAsTheListDoes(t *testing.T) {
 	started := &Charge{Base: d("9.90"), PerWeight: &PerUnit{Amount: *d("0.80"), Above: d("10"), Started: true}}
 	table := list(ByWeight, UpTo, row("2", &Charge{Base: d("6.90")}), row("10", nil), row("", started))
-	assert.Equal(t, []string{"0–2: 6.9–6.9", "10–11: 10.7–10.7", "11–12: 11.5–11.5", "12–12.5: 12.3–12.3"}, drawn(table.Curve(0, Goods{Quantity: 1}, *d("12.5"))))
-	slope := list(ByDistance, From, row("0", &Charge{Base: d("5")}), row("10", &Charge{Base: d("5"), PerDistance: &PerUnit{Amount: *d("0.50"), Above: d("10")}}))
+	assert.Equal(
+		t,
+		[]string{"0–2: 6.9–6.9", "10–11: 10.7–10.7", "11–12: 11.5–11.5", "12–12.5: 12.3–12.3"},
+		drawn(table.Curve(0, Goods{Quantity: 1}, *d("12.5"))),
+	)
+	slope := list(
+		ByDistance,
+		From,
+		row("0", &Charge{Base: d("5")}),
+		row("10", &Charge{Base: d("5"), PerDistance: &PerUnit{Amount: *d("0.50"), Above: d("10")}}),
+	)
 	assert.Equal(t, []string{"0–10: 5–5", "10–40: 5–20"}, drawn(slope.Curve(0, Goods{Quantity: 1}, *d("40"))))
 	percent := list(BySubtotal, From, row("0", &Charge{Percent: d("5")}))
 	assert.Equal(t, []string{"0–200: 0–10"}, drawn(percent.Curve(0, Goods{Quantity: 1}, *d("200"))))
 	assert.Empty(t, list(ByOrder, "", row("", &Charge{Base: d("1")})).Curve(0, Goods{}, *d("5")))
-	far := list(ByWeight, UpTo, row("999999999999990", nil), row("", &Charge{PerWeight: &PerUnit{Amount: *d("1"), Started: true}}))
-	assert.Len(t, far.Curve(0, Goods{}, *d("999999999999993")), 3, "steps are counted from the row's start, not from 0")
-	many := list(ByWeight, UpTo, row("", &Charge{PerWeight: &PerUnit{Amount: *d("1"), Every: d("0.001"), Started: true}}))
+	far := list(
+		ByWeight,
+		UpTo,
+		row("999999999999990", nil),
+		row("", &Charge{PerWeight: &PerUnit{Amount: *d("1"), Started: true}}),
+	)
+	assert.Len(
+		t,
+		far.Curve(0, Goods{}, *d("999999999999993")),
+		3,
+		"steps are counted from the row's start, not from 0",
+	)
+	many := list(
+		ByWeight,
+		UpTo,
+		row("", &Charge{PerWeight: &PerUnit{Amount: *d("1"), Every: d("0.001"), Started: true}}),
+	)
 	assert.Len(t, many.Curve(0, Goods{}, *d("100")), 1, "too many steps are drawn as a slope")
 }

@@ -15,16 +15,16 @@ import (
 	"diadrom/internal/world"
 )
 
-// What a cell says that this reader does not understand in full refuses its line: a bound in another unit, a price in another currency
-// and words around a number are never passed over.
+// What a cell says that this reader does not understand in full refuses its line: a bound in another unit, a
+// price in another currency and words around a number are never passed over.
 
 // ends are the ways to leave a bound open.
 var ends = []string{"", "-", "–", "*", "∞"}
 
 func open(cell string) bool { return slices.Contains(ends, strings.TrimSpace(cell)) }
 
-// price reads the charge of a line: a number as the column writes it, with the currency of the shop around it or not, or a charge in
-// words, in which numbers have a decimal point or comma.
+// price reads the charge of a line: a number as the column writes it, with the currency of the shop around it
+// or not, or a charge in words, in which numbers have a decimal point or comma.
 func (b *builder) price(row sheet.Row) (*rate.Charge, error) {
 	column := slices.Index(b.m.Columns, Price)
 	text, code := strings.TrimSpace(b.cell(row, Price)), b.f.Store.Currency
@@ -65,17 +65,28 @@ var currencySign = regexp.MustCompile(`\p{Sc}`)
 
 // kept are the words before a bound that say what its column and the list's edges say anyway.
 var kept = map[Field]map[rate.Edges][]string{
-	To:   {rate.UpTo: {"up to", "to", "max", "≤", "<=", "until", "up to and including"}, rate.From: {"under", "below", "<", "less than"}},
-	From: {rate.From: {"from", "min", "≥", ">=", "at least", "starting at"}, rate.UpTo: {"over", "above", ">", "more than"}},
+	To: {
+		rate.UpTo: {"up to", "to", "max", "≤", "<=", "until", "up to and including"},
+		rate.From: {"under", "below", "<", "less than"},
+	},
+	From: {
+		rate.From: {"from", "min", "≥", ">=", "at least", "starting at"},
+		rate.UpTo: {"over", "above", ">", "more than"},
+	},
 }
 
-// bound reads a bound of a line in the store's unit: of its cell, or else of the column's head, or else the store's own.
+// bound reads a bound of a line in the store's unit: of its cell, or else of the column's head, or else the
+// store's own.
 func (b *builder) bound(row sheet.Row, field Field) (exact.Decimal, error) {
 	column := slices.Index(b.m.Columns, field)
 	text := strings.TrimSpace(b.cell(row, field))
 	bare := text
 	for _, word := range kept[field][b.m.Edges] {
-		if rest, ok := strings.CutPrefix(strings.ToLower(text), word); ok && (rest == "" || !isLetter(rune(rest[0]))) && len(rest) < len(bare) {
+		if rest, ok := strings.CutPrefix(
+			strings.ToLower(text),
+			word,
+		); ok && (rest == "" || !isLetter(rune(rest[0]))) &&
+			len(rest) < len(bare) {
 			bare = strings.TrimSpace(text[len(text)-len(rest):])
 		}
 	}
@@ -89,7 +100,11 @@ func (b *builder) bound(row sheet.Row, field Field) (exact.Decimal, error) {
 // inUnit turns a bound with what stands around it, in a column with that head, into the store's unit.
 func (b *builder) inUnit(d exact.Decimal, around, text, head string) (exact.Decimal, error) {
 	s := &b.f.Store
-	strange := fmt.Errorf("%.30q: write the number alone, or with its unit; %.20q is not understood here", text, around)
+	strange := fmt.Errorf(
+		"%.30q: write the number alone, or with its unit; %.20q is not understood here",
+		text,
+		around,
+	)
 	switch b.m.By {
 	case rate.ByWeight, rate.ByBilled:
 		unit, ok := measure.Unit(measure.Weight, around)
@@ -124,7 +139,10 @@ func (b *builder) inUnit(d exact.Decimal, around, text, head string) (exact.Deci
 			return d, fmt.Errorf("it is in %s, this shop measures distances in %s", in, s.DistanceUnit)
 		}
 	case rate.ByQuantity:
-		if !slices.Contains([]string{"", "item", "items", "pcs", "pc", "piece", "pieces"}, strings.ToLower(around)) {
+		if !slices.Contains(
+			[]string{"", "item", "items", "pcs", "pc", "piece", "pieces"},
+			strings.ToLower(around),
+		) {
 			return d, strange
 		}
 		if d.Round(0).Cmp(d) != 0 {
@@ -134,7 +152,14 @@ func (b *builder) inUnit(d exact.Decimal, around, text, head string) (exact.Deci
 	return d, nil
 }
 
-var distances = map[string]string{"km": "km", "kilometres": "km", "kilometers": "km", "mi": "mi", "mile": "mi", "miles": "mi"}
+var distances = map[string]string{
+	"km":         "km",
+	"kilometres": "km",
+	"kilometers": "km",
+	"mi":         "mi",
+	"mile":       "mi",
+	"miles":      "mi",
+}
 
 // headUnit is the unit of weight that the head of a column names, or else the store's; false where it names several.
 func headUnit(head, otherwise string) (unit string, ok bool) {

@@ -17,7 +17,8 @@ type piece struct {
 	from, to *exact.Decimal
 }
 
-// table lays the lines of each zone out along the measure, finds what contradicts and what no line covers, and makes the rows.
+// table lays the lines of each zone out along the measure, finds what contradicts and what no line covers, and
+// makes the rows.
 func (b *builder) table() {
 	p := b.p
 	for i := range p.Zones {
@@ -96,13 +97,18 @@ func (b *builder) clash(one, other piece) bool {
 	if charge.Format(l.charge, w) == charge.Format(first.charge, w) {
 		l.Status, l.Says = Repeats, fmt.Sprintf("says the same as line %d", first.Line)
 	} else {
-		l.Status, l.Says, p.Usable = Contradicts, fmt.Sprintf("line %d says %s for the same, this one %s", first.Line, charge.Format(first.charge, w), charge.Format(l.charge, w)), false
+		l.Status, l.Says, p.Usable = Contradicts, fmt.Sprintf(
+			"line %d says %s for the same, this one %s",
+			first.Line,
+			charge.Format(first.charge, w),
+			charge.Format(l.charge, w),
+		), false
 	}
 	return false
 }
 
-// lay orders the pieces of a zone and gives each both ends: what a line leaves out is the bound of its neighbour. Ends that lie next to
-// one another (1.99 and 2) meet.
+// lay orders the pieces of a zone and gives each both ends: what a line leaves out is the bound of its
+// neighbour. Ends that lie next to one another (1.99 and 2) meet.
 func (b *builder) lay(list []piece, zone string) (laid []piece) {
 	lowersOnly := !slices.ContainsFunc(list, func(p piece) bool { return p.to != nil })
 	zero := exact.Zero
@@ -154,7 +160,10 @@ func (b *builder) lay(list []piece, zone string) (laid []piece) {
 				b.overlap(one, *last)
 				continue
 			default:
-				b.p.Gaps = append(b.p.Gaps, fmt.Sprintf("%s: no line covers what lies between %s and %s", zone, last.to, one.from))
+				b.p.Gaps = append(
+					b.p.Gaps,
+					fmt.Sprintf("%s: no line covers what lies between %s and %s", zone, last.to, one.from),
+				)
 			}
 		}
 		laid = append(laid, one)
@@ -168,7 +177,12 @@ func (b *builder) lay(list []piece, zone string) (laid []piece) {
 
 func (b *builder) overlap(one, other piece) {
 	l, first := &b.p.Lines[one.line], &b.p.Lines[other.line]
-	l.Status, l.Says, b.p.Usable = Contradicts, fmt.Sprintf("it begins at %s, where line %d still reaches to %s", one.from, first.Line, other.to), false
+	l.Status, l.Says, b.p.Usable = Contradicts, fmt.Sprintf(
+		"it begins at %s, where line %d still reaches to %s",
+		one.from,
+		first.Line,
+		other.to,
+	), false
 }
 
 // meets says whether two ends are the same, or neighbours by the decimals in which the first is written.

@@ -57,9 +57,19 @@ func own(t *sheet.Table, list string, f *store.File) *Plan {
 		case zone < 0:
 			refuse("this shop has no zone %.40q", at(5))
 		case at(8) != "":
-			refuse("this list is for the classes %s only: a list for some classes is added to a method that has one", strings.ReplaceAll(at(8), " ", ", "))
+			refuse(
+				"this list is for the classes %s only: a list for some classes is added to a method that has one",
+				strings.ReplaceAll(at(8), " ", ", "),
+			)
 		case by != p.Table.By || edges != p.Table.Edges || graduated != p.Table.Graduated:
-			refuse("its list goes by %s %s in line %d and by %s %s here", p.Table.By, p.Table.Edges, p.Lines[0].Line, by, edges)
+			refuse(
+				"its list goes by %s %s in line %d and by %s %s here",
+				p.Table.By,
+				p.Table.Edges,
+				p.Lines[0].Line,
+				by,
+				edges,
+			)
 		case !slices.Contains(rate.Measures, by):
 			refuse("%.20q is no measure", by)
 		default:
@@ -77,7 +87,10 @@ func own(t *sheet.Table, list string, f *store.File) *Plan {
 			if !ok {
 				r = len(p.Table.Rows)
 				rows[at(4)] = r
-				p.Table.Rows = append(p.Table.Rows, rate.Row{At: bound, Charges: make([]*rate.Charge, len(p.Table.Zones))})
+				p.Table.Rows = append(
+					p.Table.Rows,
+					rate.Row{At: bound, Charges: make([]*rate.Charge, len(p.Table.Zones))},
+				)
 			}
 			if first, twice := cells[[2]int{r, column}]; twice {
 				l.Status, l.Says, p.Usable = Contradicts, fmt.Sprintf("line %d has this cell already", first), false
@@ -91,7 +104,10 @@ func own(t *sheet.Table, list string, f *store.File) *Plan {
 	for at, r := range rows {
 		for column := range p.Zones {
 			if _, ok := cells[[2]int{r, column}]; !ok {
-				p.Gaps = append(p.Gaps, fmt.Sprintf("%s: no line for the row %q", f.ZoneName(p.Zones[column].ID), at))
+				p.Gaps = append(
+					p.Gaps,
+					fmt.Sprintf("%s: no line for the row %q", f.ZoneName(p.Zones[column].ID), at),
+				)
 			}
 		}
 	}

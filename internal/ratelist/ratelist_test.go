@@ -73,7 +73,12 @@ func TestAnyListBecomesZonesAndATable(t *testing.T) {
 		assert.Equal(t, c.want, got, c.name)
 		assert.True(t, p.Usable, c.name)
 	}
-	p, got := made(t, storetest.Lauha(t), "country,from,to,price\nFI,0,2,5\nFI,2,5,7\n", func(m *Mapping) { m.Edges = rate.From })
+	p, got := made(
+		t,
+		storetest.Lauha(t),
+		"country,from,to,price\nFI,0,2,5\nFI,2,5,7\n",
+		func(m *Mapping) { m.Edges = rate.From },
+	)
 	assert.Equal(t, "finland | 0 5.00 | 2 7.00 | 5 no", got)
 	assert.Equal(t, []bool{false}, p.New, "Finland is a zone of the shop")
 	_, got = made(t, storetest.Lauha(t), "country,quantity from,price\nFI,1,5\nFI,4,7\n")
@@ -111,7 +116,12 @@ func TestAListThatWasWrittenHereReadsBack(t *testing.T) {
 			}
 			require.True(t, p.Usable, "%s: %+v", m.List, p.Lines)
 			assert.Equal(t, Grid(f, &table), Grid(f, &p.Table), m.List)
-			assert.Equal(t, []any{table.By, table.Edges, table.Graduated}, []any{p.Table.By, p.Table.Edges, p.Table.Graduated}, m.List)
+			assert.Equal(
+				t,
+				[]any{table.By, table.Edges, table.Graduated},
+				[]any{p.Table.By, p.Table.Edges, p.Table.Graduated},
+				m.List,
+			)
 			read++
 		}
 	}
@@ -163,7 +173,11 @@ func TestNothingOfAListIsPassedOver(t *testing.T) {
 }
 
 func TestLinesThatContradictOneAnotherAreNamed(t *testing.T) {
-	p, _ := made(t, storetest.Lauha(t), "country,from,to,price\nFI,0,2,5\nFI,0,2,6\nFI,0,2,5\nFI,1,4,7\nXX,0,2,5\nFI,5,3,1\nFI,8,9,much\nFI,8,9,8\n")
+	p, _ := made(
+		t,
+		storetest.Lauha(t),
+		"country,from,to,price\nFI,0,2,5\nFI,0,2,6\nFI,0,2,5\nFI,1,4,7\nXX,0,2,5\nFI,5,3,1\nFI,8,9,much\nFI,8,9,8\n",
+	)
 	var said []string
 	for _, l := range p.Lines {
 		said = append(said, l.Says)
@@ -173,7 +187,20 @@ func TestLinesThatContradictOneAnotherAreNamed(t *testing.T) {
 	assert.Equal(t, "line 2 says 5.00 for the same, this one 6.00", said[1])
 	assert.Equal(t, "says the same as line 2", said[2])
 	assert.Equal(t, "it begins at 1, where line 2 still reaches to 2", said[3])
-	assert.Equal(t, []Status{Taken, Contradicts, Repeats, Contradicts, Refused, Refused, Refused, Taken}, []Status{p.Lines[0].Status, p.Lines[1].Status, p.Lines[2].Status, p.Lines[3].Status, p.Lines[4].Status, p.Lines[5].Status, p.Lines[6].Status, p.Lines[7].Status})
+	assert.Equal(
+		t,
+		[]Status{Taken, Contradicts, Repeats, Contradicts, Refused, Refused, Refused, Taken},
+		[]Status{
+			p.Lines[0].Status,
+			p.Lines[1].Status,
+			p.Lines[2].Status,
+			p.Lines[3].Status,
+			p.Lines[4].Status,
+			p.Lines[5].Status,
+			p.Lines[6].Status,
+			p.Lines[7].Status,
+		},
+	)
 	assert.Contains(t, said[5], "runs backwards")
 	assert.Contains(t, said[6], "price:")
 	assert.Equal(t, []string{"Finland: no line covers what lies between 2 and 8"}, p.Gaps)
@@ -188,7 +215,9 @@ func TestAPlanBecomesAMethod(t *testing.T) {
 	require.Empty(t, faults)
 	assert.Equal(t, "norway", written.Zones[len(written.Zones)-1].ID)
 	e := quote.Compile(written, nil)
-	q, _, faults := e.ReadRequest([]byte(`{"to":{"country":"NO"},"lines":[{"name":"x","price":"1","weight":"6","quantity":1}]}`))
+	q, _, faults := e.ReadRequest(
+		[]byte(`{"to":{"country":"NO"},"lines":[{"name":"x","price":"1","weight":"6","quantity":1}]}`),
+	)
 	require.Empty(t, faults)
 	var offered []string
 	for _, o := range e.Quote(&q[0]).Options {

@@ -46,9 +46,35 @@ type Mapping struct {
 var parts = regexp.MustCompile(`[^a-z0-9]+`)
 
 var heads = map[string]Field{
-	"zone": Zone, "destination": Zone, "area": Zone, "country": Country, "country code": Country, "to country": Country, "destination country": Country, "land": Country,
-	"region": Region, "state": Region, "province": Region, "county": Region, "city": City, "town": City, "postcode": Postcode, "postal code": Postcode, "post code": Postcode, "zip": Postcode, "zip code": Postcode,
-	"postcodes": Postcode, "zip postal code": Postcode, "price": Price, "rate": Price, "cost": Price, "charge": Price, "shipping price": Price, "shipping cost": Price, "fee": Price, "amount": Price,
+	"zone":                Zone,
+	"destination":         Zone,
+	"area":                Zone,
+	"country":             Country,
+	"country code":        Country,
+	"to country":          Country,
+	"destination country": Country,
+	"land":                Country,
+	"region":              Region,
+	"state":               Region,
+	"province":            Region,
+	"county":              Region,
+	"city":                City,
+	"town":                City,
+	"postcode":            Postcode,
+	"postal code":         Postcode,
+	"post code":           Postcode,
+	"zip":                 Postcode,
+	"zip code":            Postcode,
+	"postcodes":           Postcode,
+	"zip postal code":     Postcode,
+	"price":               Price,
+	"rate":                Price,
+	"cost":                Price,
+	"charge":              Price,
+	"shipping price":      Price,
+	"shipping cost":       Price,
+	"fee":                 Price,
+	"amount":              Price,
 }
 
 var lower = []string{"from", "min", "minimum", "above", "over", "and above", "starting at", "at least", "lower"}
@@ -57,11 +83,26 @@ var upper = []string{"to", "max", "maximum", "up to", "until", "below", "under",
 var measures = []struct {
 	word string
 	by   rate.By
-}{{"weight", rate.ByWeight}, {"kg", rate.ByWeight}, {"lb", rate.ByWeight}, {"subtotal", rate.BySubtotal}, {"order value", rate.BySubtotal}, {"total", rate.BySubtotal}, {"value", rate.BySubtotal},
-	{"quantity", rate.ByQuantity}, {"items", rate.ByQuantity}, {"pieces", rate.ByQuantity}, {"distance", rate.ByDistance}, {"km", rate.ByDistance}}
+}{
+	{"weight", rate.ByWeight},
+	{"kg", rate.ByWeight},
+	{"lb", rate.ByWeight},
+	{"subtotal", rate.BySubtotal},
+	{"order value", rate.BySubtotal},
+	{"total", rate.BySubtotal},
+	{"value", rate.BySubtotal},
+	{
+		"quantity",
+		rate.ByQuantity,
+	},
+	{"items", rate.ByQuantity},
+	{"pieces", rate.ByQuantity},
+	{"distance", rate.ByDistance},
+	{"km", rate.ByDistance},
+}
 
-// Guess finds what the columns hold by their heads. A column that names a measure and not on which side of its numbers a line lies is no
-// bound: somebody has to say which it is.
+// Guess finds what the columns hold by their heads. A column that names a measure and not on which side of its
+// numbers a line lies is no bound: somebody has to say which it is.
 func Guess(t *sheet.Table) Mapping {
 	m := Mapping{Columns: make([]Field, len(t.Rows[0].Cells)), By: rate.ByWeight, Edges: rate.UpTo}
 	if lists := Lists(t); len(lists) == 1 {
@@ -192,7 +233,15 @@ func Make(t *sheet.Table, m Mapping, f *store.File, reader place.Reader) *Plan {
 		p.Table.Edges = ""
 	}
 	body := t.Rows[1:]
-	b := &builder{p: p, m: m, f: f, reader: reader, byPlaces: map[string]int{}, numbers: make([]measure.Column, len(m.Columns)), heads: t.Rows[0].Cells}
+	b := &builder{
+		p:        p,
+		m:        m,
+		f:        f,
+		reader:   reader,
+		byPlaces: map[string]int{},
+		numbers:  make([]measure.Column, len(m.Columns)),
+		heads:    t.Rows[0].Cells,
+	}
 	for i := range m.Columns {
 		if m.Decimal != 0 {
 			b.numbers[i] = measure.Column{Decimal: m.Decimal}
@@ -276,8 +325,8 @@ func (b *builder) line(row sheet.Row) Line {
 	return l
 }
 
-// destination finds or makes the zone of a line. A line that leaves its destination empty is refused: it may as well belong to the line
-// above as to everywhere.
+// destination finds or makes the zone of a line. A line that leaves its destination empty is refused: it may as
+// well belong to the line above as to everywhere.
 func (b *builder) destination(row sheet.Row) (int, error) {
 	named := ""
 	for _, field := range []Field{Zone, Country, Region, City, Postcode} {
@@ -297,7 +346,19 @@ func (b *builder) destination(row sheet.Row) (int, error) {
 		}
 		return b.typed(name)
 	}
-	country, region, city, codes := b.cell(row, Country), b.cell(row, Region), b.cell(row, City), b.cell(row, Postcode)
+	country, region, city, codes := b.cell(
+		row,
+		Country,
+	), b.cell(
+		row,
+		Region,
+	), b.cell(
+		row,
+		City,
+	), b.cell(
+		row,
+		Postcode,
+	)
 	if wild(country) {
 		if !wild(region) || !wild(city) || !wild(codes) {
 			country = b.reader.Home
@@ -417,7 +478,17 @@ func (p *Plan) Apply(f *store.File, name string) store.Method {
 	id := store.NewID(name, "method", func(id string) bool {
 		return slices.ContainsFunc(f.Methods, func(m store.Method) bool { return m.ID == id })
 	})
-	m := store.Method{ID: id, Name: name, Label: name, Kind: store.Delivery, Enabled: true, Taxable: true, Classes: "together", WhenRefused: "hide", Tables: []rate.Table{p.Table}}
+	m := store.Method{
+		ID:          id,
+		Name:        name,
+		Label:       name,
+		Kind:        store.Delivery,
+		Enabled:     true,
+		Taxable:     true,
+		Classes:     "together",
+		WhenRefused: "hide",
+		Tables:      []rate.Table{p.Table},
+	}
 	f.Methods = append(f.Methods, m)
 	return m
 }

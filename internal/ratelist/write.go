@@ -1,5 +1,5 @@
-// Package ratelist writes price lists as tables for spreadsheets, and makes zones and a price list of any table that has a
-// destination, a bound and a price on each line.
+// Package ratelist writes price lists as tables for spreadsheets, and makes zones and a price list of any table
+// that has a destination, a bound and a price on each line.
 //
 // Written, a list has a line for each cell, or looks as its grid does:
 //
@@ -42,8 +42,20 @@ func Cells(f *store.File, methods []store.Method) [][]string {
 			t := &m.Tables[j]
 			for r := range t.Rows {
 				for z, zone := range t.Zones {
-					rows = append(rows, []string{m.ID, t.ID, string(t.By), string(t.Edges), at(&t.Rows[r]), zone, charge.Format(t.Rows[r].Charges[z], w),
-						map[bool]string{true: "yes", false: "no"}[t.Graduated], strings.Join(t.Classes, " ")})
+					rows = append(
+						rows,
+						[]string{
+							m.ID,
+							t.ID,
+							string(t.By),
+							string(t.Edges),
+							at(&t.Rows[r]),
+							zone,
+							charge.Format(t.Rows[r].Charges[z], w),
+							map[bool]string{true: "yes", false: "no"}[t.Graduated],
+							strings.Join(t.Classes, " "),
+						},
+					)
 				}
 			}
 		}

@@ -1,5 +1,5 @@
-// Package samples tries a shop's prices with what the owner keeps for it: what lies in the Till, the sample carts and the usual
-// destinations.
+// Package samples tries a shop's prices with what the owner keeps for it: what lies in the Till, the sample
+// carts and the usual destinations.
 package samples
 
 import (
@@ -30,8 +30,8 @@ func Till(ctx context.Context, db *storage.DB, f *store.File) (storage.Till, err
 	return t, err
 }
 
-// Request makes a Till a request, with the lines of the cart that each of its lines is. Lines whose product is gone are left out; the
-// error is of the destination, of which as much is there as could be read.
+// Request makes a Till a request, with the lines of the cart that each of its lines is. Lines whose product is
+// gone are left out; the error is of the destination, of which as much is there as could be read.
 func Request(e *quote.Engine, t storage.Till) (q quote.Request, lines []int, err error) {
 	f := e.Store()
 	q.At, q.Coupons, q.Customer, q.Group = time.Now(), Coupons(t.Coupons), t.Customer, t.Group
@@ -67,7 +67,8 @@ func Coupons(text string) (list []string) {
 	return list
 }
 
-// Compare quotes the sample carts to the usual destinations from two stores; those of the Till where there are none. before may be nil.
+// Compare quotes the sample carts to the usual destinations from two stores; those of the Till where there are
+// none. before may be nil.
 func Compare(ctx context.Context, db *storage.DB, before, after *quote.Engine) (compare.Report, error) {
 	carts, destinations, err := db.Samples(ctx)
 	if err != nil {

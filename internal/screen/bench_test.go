@@ -52,8 +52,8 @@ func madeZones(b *testing.B, zones, entries int) *store.File {
 	return f
 }
 
-// The zones' page of a small and of a very large store, and the answer to an edit there: what of it depends on the size is
-// laid out once for an edit.
+// The zones' page of a small and of a very large store, and the answer to an edit there: what of it depends on
+// the size is laid out once for an edit.
 func BenchmarkZonesPage(b *testing.B) {
 	for _, size := range []struct{ zones, entries int }{{10, 10}, {1000, 100}} {
 		ctx, dir := context.Background(), b.TempDir()
@@ -66,7 +66,13 @@ func BenchmarkZonesPage(b *testing.B) {
 		if err != nil {
 			b.Fatal(err)
 		}
-		h, err := New(d, db, intake.New(db, dir, "", d.SetGazetteer), slog.New(slog.DiscardHandler), Options{Demo: true})
+		h, err := New(
+			d,
+			db,
+			intake.New(db, dir, "", d.SetGazetteer),
+			slog.New(slog.DiscardHandler),
+			Options{Demo: true},
+		)
 		if err != nil {
 			b.Fatal(err)
 		}
@@ -89,9 +95,17 @@ func BenchmarkZonesPage(b *testing.B) {
 			for b.Loop() {
 				n++
 				code := fmt.Sprintf("%05d", 99999-n%1000)
-				r := httptest.NewRequest(http.MethodPost, "/zones/z1/places", io.NopCloser(strings.NewReader("places="+code)))
+				r := httptest.NewRequest(
+					http.MethodPost,
+					"/zones/z1/places",
+					io.NopCloser(strings.NewReader("places="+code)),
+				)
 				if n%2 == 0 {
-					r = httptest.NewRequest(http.MethodPost, "/zones/z1/name", io.NopCloser(strings.NewReader(fmt.Sprintf("name=Zone+one+%d", n))))
+					r = httptest.NewRequest(
+						http.MethodPost,
+						"/zones/z1/name",
+						io.NopCloser(strings.NewReader(fmt.Sprintf("name=Zone+one+%d", n))),
+					)
 				}
 				r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
 				ask(b, r)
@@ -113,7 +127,13 @@ func BenchmarkGoodsPage(b *testing.B) {
 		if err != nil {
 			b.Fatal(err)
 		}
-		h, err := New(d, db, intake.New(db, dir, "", d.SetGazetteer), slog.New(slog.DiscardHandler), Options{Demo: true})
+		h, err := New(
+			d,
+			db,
+			intake.New(db, dir, "", d.SetGazetteer),
+			slog.New(slog.DiscardHandler),
+			Options{Demo: true},
+		)
 		if err != nil {
 			b.Fatal(err)
 		}
@@ -140,8 +160,8 @@ func BenchmarkGoodsPage(b *testing.B) {
 	}
 }
 
-// Taking 50,000 products in from a table, beside parsing the table alone and a bare insert of its rows with one prepared statement
-// in one transaction.
+// Taking 50,000 products in from a table, beside parsing the table alone and a bare insert of its rows with one
+// prepared statement in one transaction.
 func BenchmarkProductList(b *testing.B) {
 	ctx := context.Background()
 	var text bytes.Buffer
@@ -177,11 +197,19 @@ func BenchmarkProductList(b *testing.B) {
 	b.Run("bare", func(b *testing.B) {
 		for b.Loop() {
 			b.StopTimer()
-			db, err := sql.Open("sqlite", "file:"+filepath.Join(b.TempDir(), "bare.db")+"?_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)")
+			db, err := sql.Open(
+				"sqlite",
+				"file:"+filepath.Join(
+					b.TempDir(),
+					"bare.db",
+				)+"?_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)",
+			)
 			if err != nil {
 				b.Fatal(err)
 			}
-			if _, err := db.Exec("CREATE TABLE product (sku TEXT PRIMARY KEY, b TEXT, c TEXT, d TEXT, e TEXT, f TEXT, g TEXT, h TEXT, i TEXT, j TEXT, k TEXT)"); err != nil {
+			if _, err := db.Exec(
+				"CREATE TABLE product (sku TEXT PRIMARY KEY, b TEXT, c TEXT, d TEXT, e TEXT, f TEXT, g TEXT, h TEXT, i TEXT, j TEXT, k TEXT)",
+			); err != nil {
 				b.Fatal(err)
 			}
 			b.StartTimer()
@@ -216,19 +244,40 @@ func BenchmarkProductList(b *testing.B) {
 	})
 }
 
-// One edit of a cell of a small and of a large price list, by its handler: the answer has the cell, the Till requoted, the curve and
-// what the list says of itself.
+// One edit of a cell of a small and of a large price list, by its handler: the answer has the cell, the Till
+// requoted, the curve and what the list says of itself.
 func BenchmarkCell(b *testing.B) {
 	for _, size := range []struct{ rows, zones int }{{6, 4}, {60, 40}} {
 		var zones, ids, charges, rows []string
 		for i := range size.zones {
-			zones = append(zones, fmt.Sprintf(`{"id":"z%d","name":"Zone %d","places":[{"country":"FI","postcodes":["%02d*"]}]}`, i, i, i+10))
+			zones = append(
+				zones,
+				fmt.Sprintf(
+					`{"id":"z%d","name":"Zone %d","places":[{"country":"FI","postcodes":["%02d*"]}]}`,
+					i,
+					i,
+					i+10,
+				),
+			)
 			ids, charges = append(ids, fmt.Sprintf(`"z%d"`, i)), append(charges, fmt.Sprintf(`"%d.90"`, i+5))
 		}
 		for i := range size.rows {
 			rows = append(rows, fmt.Sprintf(`{"at":"%d","charges":[%s]}`, i+1, strings.Join(charges, ",")))
 		}
-		f, faults := store.Read([]byte(`{"format":"diadrom-store/1","store":{"currency":"EUR"},"zones":[` + strings.Join(zones, ",") + `],"methods":[{"id":"m","tables":[{"id":"t","zones":[` + strings.Join(ids, ",") + `],"by":"weight","edges":"up_to","rows":[` + strings.Join(rows, ",") + `]}]}]}`))
+		f, faults := store.Read(
+			[]byte(
+				`{"format":"diadrom-store/1","store":{"currency":"EUR"},"zones":[` + strings.Join(
+					zones,
+					",",
+				) + `],"methods":[{"id":"m","tables":[{"id":"t","zones":[` + strings.Join(
+					ids,
+					",",
+				) + `],"by":"weight","edges":"up_to","rows":[` + strings.Join(
+					rows,
+					",",
+				) + `]}]}]}`,
+			),
+		)
 		if len(faults) > 0 {
 			b.Fatal(faults)
 		}
@@ -242,12 +291,21 @@ func BenchmarkCell(b *testing.B) {
 		if err != nil {
 			b.Fatal(err)
 		}
-		h, err := New(d, db, intake.New(db, dir, "", d.SetGazetteer), slog.New(slog.DiscardHandler), Options{Demo: true})
+		h, err := New(
+			d,
+			db,
+			intake.New(db, dir, "", d.SetGazetteer),
+			slog.New(slog.DiscardHandler),
+			Options{Demo: true},
+		)
 		if err != nil {
 			b.Fatal(err)
 		}
 		b.Run(fmt.Sprintf("%dx%d", size.rows, size.zones), func(b *testing.B) {
-			was, n := charge.Format(d.State().File.Methods[0].Tables[0].Rows[2].Charges[1], wordsOf(d.State().File)), 0
+			was, n := charge.Format(
+				d.State().File.Methods[0].Tables[0].Rows[2].Charges[1],
+				wordsOf(d.State().File),
+			), 0
 			for b.Loop() {
 				n++
 				next := fmt.Sprintf("%d.%02d", 5+n%2, n%100)

@@ -21,7 +21,12 @@ type buyerView struct {
 
 // buyerOf shows the fields that the prices of a shop look at, and those that are filled in.
 func buyerOf(f *store.File, t storage.Till) buyerView {
-	v := buyerView{Coupons: t.Coupons, Customer: t.Customer, AsksCoupons: t.Coupons != "", AsksCustomer: t.Customer != ""}
+	v := buyerView{
+		Coupons:      t.Coupons,
+		Customer:     t.Customer,
+		AsksCoupons:  t.Coupons != "",
+		AsksCustomer: t.Customer != "",
+	}
 	groups := []string{}
 	if t.Group != "" {
 		groups = append(groups, t.Group)

@@ -98,17 +98,37 @@ func (s *Server) checkoutView(ctx context.Context, e *quote.Engine) (v checkoutV
 	if err != nil {
 		return v, err
 	}
-	v = checkoutView{Shop: shopName(f), Settings: checkoutOf(f), Buyer: buyerOf(f, t), HasGoods: len(f.Products) > 0}
+	v = checkoutView{
+		Shop:     shopName(f),
+		Settings: checkoutOf(f),
+		Buyer:    buyerOf(f, t),
+		HasGoods: len(f.Products) > 0,
+	}
 	u := f.Store.Units()
-	start := checkoutStart{Currency: f.Store.Currency, Digits: u.Digits, Taxed: f.Store.Tax.PricesIncludeTax || len(f.Store.Tax.Rates) == 0, Lines: []checkoutLine{}, Coupons: t.Coupons,
-		Customer: t.Customer, Group: t.Group, Labels: map[string]string{}, Options: v.Settings.Options, Address: v.Settings.Address}
+	start := checkoutStart{
+		Currency: f.Store.Currency,
+		Digits:   u.Digits,
+		Taxed:    f.Store.Tax.PricesIncludeTax || len(f.Store.Tax.Rates) == 0,
+		Lines:    []checkoutLine{},
+		Coupons:  t.Coupons,
+		Customer: t.Customer,
+		Group:    t.Group,
+		Labels:   map[string]string{},
+		Options:  v.Settings.Options,
+		Address:  v.Settings.Address,
+	}
 	q, at, err := samples.Request(e, t)
 	to := q.To
 	if err != nil && to.Country == "" {
 		to = place.Address{Country: cmp.Or(f.Home(), "FI")}
 	}
 	for i, l := range q.Lines {
-		line := checkoutLine{SKU: l.Product.SKU, Name: nameOr(l.Product.Name, l.Product.SKU), Price: u.Money(l.Product.Price), Quantity: l.Quantity}
+		line := checkoutLine{
+			SKU:      l.Product.SKU,
+			Name:     nameOr(l.Product.Name, l.Product.SKU),
+			Price:    u.Money(l.Product.Price),
+			Quantity: l.Quantity,
+		}
 		if line.SKU == "" {
 			line.Weight = t.Cart[at[i]].Weight
 		}
@@ -122,7 +142,10 @@ func (s *Server) checkoutView(ctx context.Context, e *quote.Engine) (v checkoutV
 	for _, country := range world.Countries() {
 		v.Countries = append(v.Countries, choice{country.Alpha2, country.Name, country.Alpha2 == to.Country})
 	}
-	slices.SortFunc(v.Countries, func(a, b choice) int { return strings.Compare(world.Fold(a.Name), world.Fold(b.Name)) })
+	slices.SortFunc(
+		v.Countries,
+		func(a, b choice) int { return strings.Compare(world.Fold(a.Name), world.Fold(b.Name)) },
+	)
 	v.Start = start
 	return v, nil
 }
@@ -143,11 +166,22 @@ func (s *Server) checkoutGoods(c *gin.Context) {
 	}
 	for i := range f.Products {
 		if p := &f.Products[i]; strings.EqualFold(p.SKU, text) || strings.EqualFold(p.Name, text) {
-			c.JSON(http.StatusOK, checkoutLine{SKU: p.SKU, Name: nameOr(p.Name, p.SKU), Price: f.Store.Units().Money(p.Price), Quantity: 1})
+			c.JSON(
+				http.StatusOK,
+				checkoutLine{
+					SKU:      p.SKU,
+					Name:     nameOr(p.Name, p.SKU),
+					Price:    f.Store.Units().Money(p.Price),
+					Quantity: 1,
+				},
+			)
 			return
 		}
 	}
-	c.JSON(http.StatusNotFound, gin.H{"message": "there is no product " + strings.ToValidUTF8(text[:min(40, len(text))], "")})
+	c.JSON(
+		http.StatusNotFound,
+		gin.H{"message": "there is no product " + strings.ToValidUTF8(text[:min(40, len(text))], "")},
+	)
 }
 
 // editCheckout sets one of the owner's choices of how the checkout asks and shows.

@@ -15,7 +15,15 @@ func TestTheCheckoutBeginsWithWhatLiesInTheTill(t *testing.T) {
 	_, _ = s.post("/till/destination", "to", "22100 Mariehamn")
 	status, body := s.get("/checkout")
 	assert.Equal(t, http.StatusOK, status)
-	holds(t, body, `"postcode":"22100"`, `"sku":"TOWEL-70"`, `"shape":"5 digits"`, `<option value="FI" selected>Finland`, `"currency":"EUR"`)
+	holds(
+		t,
+		body,
+		`"postcode":"22100"`,
+		`"sku":"TOWEL-70"`,
+		`"shape":"5 digits"`,
+		`<option value="FI" selected>Finland`,
+		`"currency":"EUR"`,
+	)
 	assert.NotContains(t, body, "6.90", "no price of delivery is in the page: all are asked of the API")
 	_, body = s.get("/checkout/goods?text=stone-20")
 	holds(t, body, `"sku":"STONE-20"`, `"price":"39.00"`)
@@ -31,7 +39,11 @@ func TestTheOwnersChoicesOfTheCheckoutAreAnEdit(t *testing.T) {
 	_, body = s.post("/checkout/choices", "field", "prices", "value", "wait")
 	holds(t, body, `<option value="wait" selected>`)
 	_, _ = s.post("/checkout/choices", "field", "options", "value", "menu")
-	assert.Equal(t, &store.Checkout{PricesWait: true, Options: "menu", Address: "delivery"}, s.draft.State().File.Store.Checkout)
+	assert.Equal(
+		t,
+		&store.Checkout{PricesWait: true, Options: "menu", Address: "delivery"},
+		s.draft.State().File.Store.Checkout,
+	)
 	status, body := s.post("/checkout/choices", "field", "options", "value", "wheel")
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 	holds(t, body, `"wheel" is none of list, menu`, `<option value="menu" selected>`)

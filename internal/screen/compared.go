@@ -33,7 +33,11 @@ type compareView struct {
 const mostCases = 4
 
 // compared quotes the sample carts to the shop's usual destinations from two stores.
-func (s *Server) compared(ctx context.Context, before, after *quote.Engine, beside string) (v compareView, err error) {
+func (s *Server) compared(
+	ctx context.Context,
+	before, after *quote.Engine,
+	beside string,
+) (v compareView, err error) {
 	v.Beside = beside
 	r, err := samples.Compare(ctx, s.db, before, after)
 	if err != nil {
@@ -46,7 +50,13 @@ func (s *Server) compared(ctx context.Context, before, after *quote.Engine, besi
 		}
 	}
 	for _, shift := range r.Shifts {
-		row := shiftRow{Kind: string(shift.Kind), Says: shift.Kind.String(), Label: shift.Label, Was: shift.Was, Is: shift.Is}
+		row := shiftRow{
+			Kind:  string(shift.Kind),
+			Says:  shift.Kind.String(),
+			Label: shift.Label,
+			Was:   shift.Was,
+			Is:    shift.Is,
+		}
 		switch currency := after.Store().Store.Currency; shift.Kind {
 		case compare.Gone, compare.Dearer, compare.Cheaper, compare.New:
 			row.Was, row.Is = deliveryPrice(shift.Was, currency), deliveryPrice(shift.Is, currency)

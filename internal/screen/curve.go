@@ -145,7 +145,12 @@ func curveOf(f *store.File, m *store.Method, t *rate.Table, till *tillView) *cur
 		v.Lines = append(v.Lines, line)
 	}
 	if dotted {
-		v.Dot = &curveDot{X: fr.px(x), Y: fr.py(y.Float64()), Anchor: "start", Text: "this cart: " + u.Measure(t.By, x) + ", " + u.Money(y)}
+		v.Dot = &curveDot{
+			X:      fr.px(x),
+			Y:      fr.py(y.Float64()),
+			Anchor: "start",
+			Text:   "this cart: " + u.Measure(t.By, x) + ", " + u.Money(y),
+		}
 		at, _ := strconv.ParseFloat(v.Dot.X, 64)
 		down, _ := strconv.ParseFloat(v.Dot.Y, 64)
 		v.Dot.TextX, v.Dot.TextY = px(at+11), px(down+18)
@@ -178,7 +183,8 @@ func logLow(t *rate.Table) float64 {
 	return first / 2
 }
 
-// pieces draws a line from one point to another: one piece, or on a logarithmic scale, where a slope is bent, several.
+// pieces draws a line from one point to another: one piece, or on a logarithmic scale, where a slope is bent,
+// several.
 func (f frame) pieces(x1, y1, x2, y2 float64, title string) []curvePiece {
 	if f.low == 0 || y1 == y2 {
 		return []curvePiece{{px(f.at(x1)), f.py(y1), px(f.at(x2)), f.py(y2), title}}
@@ -200,7 +206,17 @@ func (f frame) pieces(x1, y1, x2, y2 float64, title string) []curvePiece {
 func (v *curveView) frame(f *store.File, m *store.Method, t *rate.Table, fr frame) {
 	u := f.Store.Units()
 	v.Path, v.Unit = "/rates/"+m.ID+"/"+t.ID, unitOf(f, t.By)
-	v.Low, v.High, v.Log = strconv.FormatFloat(fr.low, 'f', -1, 64), strconv.FormatFloat(fr.x, 'f', -1, 64), fr.low > 0
+	v.Low, v.High, v.Log = strconv.FormatFloat(
+		fr.low,
+		'f',
+		-1,
+		64,
+	), strconv.FormatFloat(
+		fr.x,
+		'f',
+		-1,
+		64,
+	), fr.low > 0
 	step := niceStep(fr.x) / 10
 	if t.By == rate.ByQuantity {
 		step = math.Max(1, math.Round(step))
@@ -208,7 +224,15 @@ func (v *curveView) frame(f *store.File, m *store.Method, t *rate.Table, fr fram
 	v.Step = strconv.FormatFloat(step, 'f', -1, 64)
 	for i := range t.Rows {
 		if at := t.Rows[i].At; at != nil && !at.IsZero() {
-			v.Handles = append(v.Handles, curveHandle{fr.px(*at), at.String(), "handle-" + t.ID + "-" + strconv.Itoa(i), "Break point " + u.Measure(t.By, *at)})
+			v.Handles = append(
+				v.Handles,
+				curveHandle{
+					fr.px(*at),
+					at.String(),
+					"handle-" + t.ID + "-" + strconv.Itoa(i),
+					"Break point " + u.Measure(t.By, *at),
+				},
+			)
 		}
 	}
 }

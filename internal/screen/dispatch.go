@@ -24,7 +24,15 @@ type dispatchView struct {
 	Field, Slip     string // what is wrong, and with which field
 }
 
-var dayNames = map[string]string{"mon": "Mon", "tue": "Tue", "wed": "Wed", "thu": "Thu", "fri": "Fri", "sat": "Sat", "sun": "Sun"}
+var dayNames = map[string]string{
+	"mon": "Mon",
+	"tue": "Tue",
+	"wed": "Wed",
+	"thu": "Thu",
+	"fri": "Fri",
+	"sat": "Sat",
+	"sun": "Sun",
+}
 
 func dispatchViewOf(f *store.File, now time.Time) dispatchView {
 	p := f.Store.Dispatch

@@ -85,8 +85,21 @@ type goodsView struct {
 }
 
 // settable is what can be set of many goods at once.
-var settable = []choice{{"class", "class", false}, {"weight", "weight", false}, {"length", "length", false}, {"width", "width", false}, {"height", "height", false},
-	{"needs_shipping", "sent (yes, no)", false}, {"ships_free", "ships free", false}, {"own_parcel", "own parcel", false}, {"remove", "remove them", false}}
+var settable = []choice{
+	{"class", "class", false},
+	{"weight", "weight", false},
+	{"length", "length", false},
+	{"width", "width", false},
+	{"height", "height", false},
+	{
+		"needs_shipping",
+		"sent (yes, no)",
+		false,
+	},
+	{"ships_free", "ships free", false},
+	{"own_parcel", "own parcel", false},
+	{"remove", "remove them", false},
+}
 
 // goodsPerPage is how many goods are shown at a time.
 const goodsPerPage = 50
@@ -99,7 +112,13 @@ type goodsQuery struct {
 
 func goodsQueryOf(q url.Values) goodsQuery {
 	page, _ := strconv.Atoi(q.Get("page"))
-	return goodsQuery{find: q.Get("find"), class: q.Get("class"), lack: q.Get("lack"), sort: q.Get("sort"), page: max(page, 1)}
+	return goodsQuery{
+		find:  q.Get("find"),
+		class: q.Get("class"),
+		lack:  q.Get("lack"),
+		sort:  q.Get("sort"),
+		page:  max(page, 1),
+	}
 }
 
 // path is a link to the goods with one thing changed.
@@ -219,12 +238,29 @@ func goodsCellOf(f *store.File, p *store.Product, field productlist.Field) goods
 }
 
 // columnNames are the heads of the grid.
-var columnNames = map[productlist.Field]string{productlist.Name: "Name", productlist.Price: "Price", productlist.Weight: "Weight", productlist.Length: "Long", productlist.Width: "Wide",
-	productlist.Height: "High", productlist.Class: "Class", productlist.NeedsShipping: "Needs shipping", productlist.ShipsFree: "Ships free", productlist.OwnParcel: "Own parcel"}
+var columnNames = map[productlist.Field]string{
+	productlist.Name:          "Name",
+	productlist.Price:         "Price",
+	productlist.Weight:        "Weight",
+	productlist.Length:        "Long",
+	productlist.Width:         "Wide",
+	productlist.Height:        "High",
+	productlist.Class:         "Class",
+	productlist.NeedsShipping: "Needs shipping",
+	productlist.ShipsFree:     "Ships free",
+	productlist.OwnParcel:     "Own parcel",
+}
 
 func (s *Server) goodsView(c *gin.Context, state *draft.State) goodsView {
 	f, q := state.File, goodsQueryOf(viewed(c))
-	v := goodsView{Unit: f.Store.WeightUnit, Currency: f.Store.Currency, Find: q.find, Class: q.class, Lack: q.lack, Total: len(f.Products)}
+	v := goodsView{
+		Unit:     f.Store.WeightUnit,
+		Currency: f.Store.Currency,
+		Find:     q.find,
+		Class:    q.class,
+		Lack:     q.lack,
+		Total:    len(f.Products),
+	}
 	v.Filtered = q.find != "" || q.class != "" || q.lack != ""
 	if f.Store.AssumedWeight != nil {
 		v.Assumed = f.Store.AssumedWeight.String()
@@ -233,7 +269,11 @@ func (s *Server) goodsView(c *gin.Context, state *draft.State) goodsView {
 		v.Divisor = f.Store.Volumetric.String()
 	}
 	for _, field := range goodsColumns {
-		col := goodsColumn{Field: string(field), Name: columnNames[field], Words: field == productlist.Name || field == productlist.Class}
+		col := goodsColumn{
+			Field: string(field),
+			Name:  columnNames[field],
+			Words: field == productlist.Name || field == productlist.Class,
+		}
 		switch field {
 		case productlist.Price:
 			col.Unit = f.Store.Currency
@@ -335,7 +375,13 @@ func classRows(f *store.File, q goodsQuery) (rows []classRow) {
 	}
 	for i := range f.Classes {
 		class := &f.Classes[i]
-		row := classRow{ID: class.ID, Name: nameOr(class.Name, class.ID), Note: class.Note, Goods: goods[class.ID], Here: q.class == class.ID}
+		row := classRow{
+			ID:    class.ID,
+			Name:  nameOr(class.Name, class.ID),
+			Note:  class.Note,
+			Goods: goods[class.ID],
+			Here:  q.class == class.ID,
+		}
 		var priced []string
 		for j := range f.Methods {
 			m := &f.Methods[j]

@@ -30,8 +30,23 @@ func typeField(f *store.File, p *store.Product, field productlist.Field, typed s
 }
 
 func (s *Server) editProduct(c *gin.Context) {
-	sku, field, typed, was := c.PostForm("sku"), productlist.Field(c.PostForm("field")), c.PostForm("text"), c.PostForm("was")
-	cell := goodsCell{SKU: sku, Field: string(field), Text: typed, Was: was, Label: field.String() + " of " + sku, Number: field != productlist.Name && field != productlist.Class}
+	sku, field, typed, was := c.PostForm(
+		"sku",
+	), productlist.Field(
+		c.PostForm("field"),
+	), c.PostForm(
+		"text",
+	), c.PostForm(
+		"was",
+	)
+	cell := goodsCell{
+		SKU:    sku,
+		Field:  string(field),
+		Text:   typed,
+		Was:    was,
+		Label:  field.String() + " of " + sku,
+		Number: field != productlist.Name && field != productlist.Class,
+	}
 	state, err := s.draft.Edit(c.Request.Context(), func(f *store.File) error {
 		p := f.Product(sku)
 		if p == nil {
@@ -56,7 +71,10 @@ func (s *Server) editProduct(c *gin.Context) {
 	}
 	v := s.goodsView(c, state)
 	v.OOB = true
-	parts := []template.HTML{s.render("goods-cell", goodsCellOf(state.File, state.File.Product(sku), field)), s.render("lacks", v)}
+	parts := []template.HTML{
+		s.render("goods-cell", goodsCellOf(state.File, state.File.Product(sku), field)),
+		s.render("lacks", v),
+	}
 	for _, class := range v.Classes {
 		class.OOB = true
 		parts = append(parts, s.render("class-of", class))
@@ -65,7 +83,15 @@ func (s *Server) editProduct(c *gin.Context) {
 }
 
 func (s *Server) addProduct(c *gin.Context) {
-	sku, name, price, weight := strings.TrimSpace(c.PostForm("sku")), c.PostForm("name"), c.PostForm("price"), c.PostForm("weight")
+	sku, name, price, weight := strings.TrimSpace(
+		c.PostForm("sku"),
+	), c.PostForm(
+		"name",
+	), c.PostForm(
+		"price",
+	), c.PostForm(
+		"weight",
+	)
 	s.editGoods(c, func(f *store.File) error {
 		p := store.Product{SKU: sku, NeedsShipping: true, Price: exact.Zero}
 		switch n := len([]rune(sku)); {
@@ -108,8 +134,9 @@ func (slips cellSlips) put(v *goodsView) {
 	}
 }
 
-// pasteGoods takes a block of cells from a spreadsheet, from one cell on to the right and down, in the order in which the goods are
-// shown, also beyond the page. Cells that cannot be taken stay as they were pasted and say why; all others are taken.
+// pasteGoods takes a block of cells from a spreadsheet, from one cell on to the right and down, in the order in
+// which the goods are shown, also beyond the page. Cells that cannot be taken stay as they were pasted and say
+// why; all others are taken.
 func (s *Server) pasteGoods(c *gin.Context) {
 	sku, first := c.PostForm("sku"), slices.Index(goodsColumns, productlist.Field(c.PostForm("field")))
 	block := strings.Split(strings.TrimRight(strings.ReplaceAll(c.PostForm("block"), "\r\n", "\n"), "\n"), "\n")
@@ -141,7 +168,10 @@ func (s *Server) pasteGoods(c *gin.Context) {
 				}
 				field := goodsColumns[first+j]
 				if err := productlist.Type(f, p, field, text); err != nil {
-					slips[[2]string{p.SKU, string(field)}] = goodsCell{Text: strings.TrimSpace(text), Slip: err.Error()}
+					slips[[2]string{p.SKU, string(field)}] = goodsCell{
+						Text: strings.TrimSpace(text),
+						Slip: err.Error(),
+					}
 				} else {
 					taken++
 				}
@@ -165,7 +195,8 @@ func pasteNote(taken, slips, beyond int) string {
 	return note
 }
 
-// setGoods gives all selected goods the same class, weight or yes or no, or removes them. With all, these are all that are found.
+// setGoods gives all selected goods the same class, weight or yes or no, or removes them. With all, these are
+// all that are found.
 func (s *Server) setGoods(c *gin.Context) {
 	field, typed := productlist.Field(c.PostForm("field")), c.PostForm("value")
 	query := goodsQueryOf(viewed(c))
@@ -336,12 +367,15 @@ func (s *Server) removeClass(c *gin.Context) {
 	s.editClass(c, "", func(f *store.File, class *store.Class) error {
 		for i := range f.Methods {
 			m := &f.Methods[i]
-			named := m.Needs != nil && (slices.Contains(m.Needs.OnlyClasses, class.ID) || slices.Contains(m.Needs.WithoutClasses, class.ID))
+			named := m.Needs != nil &&
+				(slices.Contains(m.Needs.OnlyClasses, class.ID) || slices.Contains(m.Needs.WithoutClasses, class.ID))
 			for j := range m.Tables {
 				named = named || slices.Contains(m.Tables[j].Classes, class.ID)
 			}
 			for _, t := range m.Terms {
-				named = named || t.Needs != nil && (slices.Contains(t.Needs.OnlyClasses, class.ID) || slices.Contains(t.Needs.WithoutClasses, class.ID))
+				named = named ||
+					t.Needs != nil &&
+						(slices.Contains(t.Needs.OnlyClasses, class.ID) || slices.Contains(t.Needs.WithoutClasses, class.ID))
 			}
 			if named {
 				return slipf("%s names this class: take it out there first", nameOr(m.Name, m.ID))

@@ -59,7 +59,12 @@ type fileTab struct {
 	Here       bool
 }
 
-var statusNames = map[productlist.Status]string{productlist.New: "new", productlist.Changed: "changed", productlist.Same: "same", productlist.Refused: "refused"}
+var statusNames = map[productlist.Status]string{
+	productlist.New:     "new",
+	productlist.Changed: "changed",
+	productlist.Same:    "same",
+	productlist.Refused: "refused",
+}
 
 // mostFileRows is how many rows of a table are shown.
 const mostFileRows = 200
@@ -94,7 +99,14 @@ func (s *Server) goodsFileProblem(c *gin.Context, err error) {
 		s.internal(c, err)
 		return
 	}
-	s.pageStatus(c, http.StatusUnprocessableEntity, "/goods", "Products", "goods-file", goodsFileView{Problem: text})
+	s.pageStatus(
+		c,
+		http.StatusUnprocessableEntity,
+		"/goods",
+		"Products",
+		"goods-file",
+		goodsFileView{Problem: text},
+	)
 }
 
 // uploaded finds the table of the address.
@@ -118,7 +130,10 @@ func mapped(t *sheet.Table, s *store.Settings, query url.Values) productlist.Map
 		if chosen := productlist.Field(query.Get("c" + key)); query.Has("c"+key) && chosen != m.Columns[i] {
 			m.Columns[i], m.Units[i] = chosen, productlist.HeadUnit(chosen, t.Rows[0].Cells[i])
 		}
-		if unit := query.Get("u" + key); unit != "" && query.Get("f"+key) == string(m.Columns[i]) { // of the field that it was chosen for
+		if unit := query.Get(
+			"u" + key,
+		); unit != "" &&
+			query.Get("f"+key) == string(m.Columns[i]) { // of the field that it was chosen for
 			m.Units[i] = unit
 		}
 		if m.Columns[i] != "" && m.Units[i] == "" {
@@ -156,7 +171,13 @@ func (s *Server) goodsFile(c *gin.Context) {
 		return
 	}
 	state, query := s.draft.State(), c.Request.URL.Query()
-	v := goodsFileView{ID: strconv.FormatInt(u.ID, 10), Name: u.Name, Decimal: query.Get("decimal"), Show: query.Get("show"), Query: template.URL(query.Encode())}
+	v := goodsFileView{
+		ID:      strconv.FormatInt(u.ID, 10),
+		Name:    u.Name,
+		Decimal: query.Get("decimal"),
+		Show:    query.Get("show"),
+		Query:   template.URL(query.Encode()),
+	}
 	t, err := sheet.Read(u.Body)
 	if err != nil {
 		v.Problem = err.Error()
@@ -180,7 +201,13 @@ func (s *Server) goodsFile(c *gin.Context) {
 // columns says what each column of the table holds, to be put right.
 func (v *goodsFileView) columns(t *sheet.Table, m productlist.Mapping) {
 	for i, head := range t.Rows[0].Cells {
-		col := fileColumn{Index: i, Head: head, Field: string(m.Columns[i]), Unit: m.Units[i], NotMapped: m.Columns[i] == ""}
+		col := fileColumn{
+			Index:     i,
+			Head:      head,
+			Field:     string(m.Columns[i]),
+			Unit:      m.Units[i],
+			NotMapped: m.Columns[i] == "",
+		}
 		for _, row := range t.Rows[1:min(len(t.Rows), 20)] {
 			if i < len(row.Cells) && row.Cells[i] != "" {
 				col.Example = row.Cells[i]
@@ -218,7 +245,10 @@ func (v *goodsFileView) rows(rows []productlist.Row, query url.Values) {
 		if counts[status] > 0 && v.Show == "" {
 			v.Show = name
 		}
-		v.Tabs = append(v.Tabs, fileTab{name, "/goods/file/" + v.ID + "?" + q.Encode(), counts[status], v.Show == name})
+		v.Tabs = append(
+			v.Tabs,
+			fileTab{name, "/goods/file/" + v.ID + "?" + q.Encode(), counts[status], v.Show == name},
+		)
 	}
 	v.Usable = counts[productlist.New]+counts[productlist.Changed] > 0
 	for i := range rows {
@@ -232,11 +262,15 @@ func (v *goodsFileView) rows(rows []productlist.Row, query url.Values) {
 		}
 		v.Rows = append(v.Rows, fileRow{r.Line, statusNames[r.Status], r.Product.SKU, r.Product.Name, r.What})
 	}
-	v.Counts = map[string]int{"new": counts[productlist.New], "changed": counts[productlist.Changed], "refused": counts[productlist.Refused]}
+	v.Counts = map[string]int{
+		"new":     counts[productlist.New],
+		"changed": counts[productlist.Changed],
+		"refused": counts[productlist.Refused],
+	}
 }
 
-// takingGoods is a table of products on its way into the draft. Its rows are read while the draft waits for it; what is shown of it
-// is read from elsewhere.
+// takingGoods is a table of products on its way into the draft. Its rows are read while the draft waits for it;
+// what is shown of it is read from elsewhere.
 type takingGoods struct {
 	mu      sync.Mutex
 	stage   string
@@ -267,7 +301,11 @@ func (s *Server) takeGoods(c *gin.Context) {
 		return
 	}
 	job := &takingGoods{stage: "reading", total: 1}
-	if before, was := s.taking.LoadOrStore(u.ID, job); was && !(before.(*takingGoods).hasEnded() && s.taking.CompareAndSwap(u.ID, before, job)) {
+	if before, was := s.taking.LoadOrStore(
+		u.ID,
+		job,
+	); was &&
+		!(before.(*takingGoods).hasEnded() && s.taking.CompareAndSwap(u.ID, before, job)) {
 		c.Redirect(http.StatusSeeOther, "/goods/file/"+strconv.FormatInt(u.ID, 10)+"/progress")
 		return
 	}
@@ -299,7 +337,8 @@ func takeGoodsRows(ctx context.Context, d *draft.Draft, body []byte, query url.V
 	ctx = storage.WithProgress(ctx, func(done, total int) {
 		job.set(func(j *takingGoods) { j.stage, j.done, j.total = "saving", done, total })
 	})
-	// The rows are read while others go on editing; where somebody did meanwhile they are read again, the last time with all others waiting.
+	// The rows are read while others go on editing; where somebody did meanwhile they are read again, the last
+	// time with all others waiting.
 	var rows []productlist.Row
 	read := func(f *store.File) error {
 		m := mapped(t, &f.Store, query)

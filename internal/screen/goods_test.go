@@ -34,7 +34,17 @@ func TestEveryFieldOfAProductIsTyped(t *testing.T) {
 		assert.Equal(t, c.want, s.text(c.sku, productlist.Field(c.field)), c.field)
 	}
 	for _, c := range [][3]string{{"weight", "heavy", "is no weight"}, {"length", "3 kg", "is no unit of length"}, {"class", "Odd", "there is no class"}, {"own_parcel", "perhaps", "neither yes nor no"}, {"price", "-1", "below 0"}, {"sku", "X", "cannot be changed here"}} {
-		status, body := s.post("/goods/cell", "sku", "STONE-20", "field", c[0], "was", s.text("STONE-20", productlist.Field(c[0])), "text", c[1])
+		status, body := s.post(
+			"/goods/cell",
+			"sku",
+			"STONE-20",
+			"field",
+			c[0],
+			"was",
+			s.text("STONE-20", productlist.Field(c[0])),
+			"text",
+			c[1],
+		)
 		assert.Equal(t, http.StatusUnprocessableEntity, status, c)
 		holds(t, body, c[2], `value="`+c[1]+`"`)
 	}
@@ -42,10 +52,29 @@ func TestEveryFieldOfAProductIsTyped(t *testing.T) {
 
 func TestAWholeColumnIsPasted(t *testing.T) {
 	s := lauha(t)
-	status, body := s.post("/goods/paste", "sku", "TOWEL-70", "field", "weight", "block", "400 g\t31\r\n200 g\t25\r\nheavy\t\r\n")
+	status, body := s.post(
+		"/goods/paste",
+		"sku",
+		"TOWEL-70",
+		"field",
+		"weight",
+		"block",
+		"400 g\t31\r\n200 g\t25\r\nheavy\t\r\n",
+	)
 	require.Equal(t, http.StatusOK, status)
 	holds(t, body, "5 cells taken, 1 not", `value="heavy"`, "is no weight")
-	assert.Equal(t, []string{"0.4", "31", "0.2", "25", "0.12", ""}, []string{s.text("TOWEL-70", "weight"), s.text("TOWEL-70", "length"), s.text("TOWEL-50", "weight"), s.text("TOWEL-50", "length"), s.text("SEAT-1", "weight"), s.text("SEAT-1", "length")})
+	assert.Equal(
+		t,
+		[]string{"0.4", "31", "0.2", "25", "0.12", ""},
+		[]string{
+			s.text("TOWEL-70", "weight"),
+			s.text("TOWEL-70", "length"),
+			s.text("TOWEL-50", "weight"),
+			s.text("TOWEL-50", "length"),
+			s.text("SEAT-1", "weight"),
+			s.text("SEAT-1", "length"),
+		},
+	)
 	status, body = s.post("/goods/paste", "sku", "GIFT-50", "field", "price", "block", "51\n1\n2\n3")
 	require.Equal(t, http.StatusOK, status)
 	holds(t, body, "2 rows of what was pasted lie below the last product")
@@ -69,7 +98,14 @@ func TestSelectedGoodsAreSetAtOnce(t *testing.T) {
 	holds(t, body, "25 products changed")
 	status, body = s.post("/goods/set", "selected", "LADLE-C", "field", "weight", "value", "no")
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
-	holds(t, body, "is no weight", `value="LADLE-C" checked`, `<option value="weight" selected>`, `value="no" aria-invalid="true"`)
+	holds(
+		t,
+		body,
+		"is no weight",
+		`value="LADLE-C" checked`,
+		`<option value="weight" selected>`,
+		`value="no" aria-invalid="true"`,
+	)
 	assert.NotContains(t, body, "changed</p>")
 	status, body = s.post("/goods/set", "field", "class", "value", "Bulky")
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
@@ -112,7 +148,13 @@ func TestWhatIsMissingStandsOnTop(t *testing.T) {
 func TestClassesAreNamedNotedAndRemoved(t *testing.T) {
 	s := lauha(t)
 	_, body := s.get("/goods")
-	holds(t, body, "8 products</a>, taken by Letter", "3 products</a>, priced in Freight", "no list prices it by itself")
+	holds(
+		t,
+		body,
+		"8 products</a>, taken by Letter",
+		"3 products</a>, priced in Freight",
+		"no list prices it by itself",
+	)
 	_, body = s.post("/goods/classes", "name", "Fragile")
 	holds(t, body, `id="class-fragile"`, "no product is in it, and no list prices it")
 	for _, c := range [][]string{{"/goods/classes", "name", " fragile ", "there is a class called Fragile already"}, {"/goods/classes", "name", "", "a name is needed"},
@@ -134,9 +176,22 @@ func TestClassesAreNamedNotedAndRemoved(t *testing.T) {
 func made(n int) *store.File {
 	var b strings.Builder
 	for i := range n {
-		fmt.Fprintf(&b, `,{"sku":"SKU-%05d","name":"Thing %d","price":"%d.90","weight":"%d.5","length":"20","width":"10","height":"%d","class":"%s"}`, i, n-i, i%90+1, i%30, i%40+1, []string{"", "small", "large"}[i%3])
+		fmt.Fprintf(
+			&b,
+			`,{"sku":"SKU-%05d","name":"Thing %d","price":"%d.90","weight":"%d.5","length":"20","width":"10","height":"%d","class":"%s"}`,
+			i,
+			n-i,
+			i%90+1,
+			i%30,
+			i%40+1,
+			[]string{"", "small", "large"}[i%3],
+		)
 	}
-	f, faults := store.Read([]byte(`{"format":"diadrom-store/1","store":{"currency":"EUR"},"classes":[{"id":"small"},{"id":"large"}],"products":[` + b.String()[1:] + `]}`))
+	f, faults := store.Read(
+		[]byte(
+			`{"format":"diadrom-store/1","store":{"currency":"EUR"},"classes":[{"id":"small"},{"id":"large"}],"products":[` + b.String()[1:] + `]}`,
+		),
+	)
 	if len(faults) > 0 {
 		panic(faults)
 	}
@@ -178,7 +233,16 @@ func TestAProductListIsLookedAtMappedAndTakenIn(t *testing.T) {
 	list := "Article number;What;Unit price;Weight (g);Class\r\nTOWEL-70;Towel;31,00;350;Soft and flat\r\nNEW-1;New;1,50;2;\r\nBAD-1;Bad;1,50;-2;\r\nNEW-1;Again;1;1;\r\nBAD-2;Bad;2;2;Odd\r\n"
 	status, body := s.send("/goods/file", "list.csv", list)
 	require.Equal(t, http.StatusOK, status)
-	holds(t, body, "3 refused", "1 changed", "1 new", "weight: it is below 0", "the sku NEW-1 stands in line 3 already", "Import 1 new and 1 changed")
+	holds(
+		t,
+		body,
+		"3 refused",
+		"1 changed",
+		"1 new",
+		"weight: it is below 0",
+		"the sku NEW-1 stands in line 3 already",
+		"Import 1 new and 1 changed",
+	)
 	id := regexp.MustCompile(`/goods/file/(\d+)`).FindStringSubmatch(body)[1]
 	_, body = s.get("/goods/file/" + id + "?c1=name&show=changed")
 	holds(t, body, "name Linen towel, 70 × 140 → Towel; price 29.00 → 31.00")
@@ -188,7 +252,11 @@ func TestAProductListIsLookedAtMappedAndTakenIn(t *testing.T) {
 	holds(t, body, "its decimal sign is not the point that was set")
 	before := s.draft.State().Revision
 	_, back := s.get("/goods/file/" + id + "/refused?c1=name")
-	assert.Equal(t, "Article number,What,Unit price,Weight (g),Class,reason\nBAD-1,Bad,\"1,50\",-2,,weight: it is below 0\nNEW-1,Again,1,1,,the sku NEW-1 stands in line 3 already\nBAD-2,Bad,2,2,Odd,\"class: there is no class \"\"Odd\"\": make it first, or mend the cell\"\n", back)
+	assert.Equal(
+		t,
+		"Article number,What,Unit price,Weight (g),Class,reason\nBAD-1,Bad,\"1,50\",-2,,weight: it is below 0\nNEW-1,Again,1,1,,the sku NEW-1 stands in line 3 already\nBAD-2,Bad,2,2,Odd,\"class: there is no class \"\"Odd\"\": make it first, or mend the cell\"\n",
+		back,
+	)
 	assert.Equal(t, before, s.draft.State().Revision, "looking changes nothing")
 	_, body = s.post("/goods/file/" + id + "?c1=name")
 	for range 300 {
@@ -199,7 +267,11 @@ func TestAProductListIsLookedAtMappedAndTakenIn(t *testing.T) {
 		_, body = s.get("/goods/file/" + id + "/progress")
 	}
 	holds(t, body, "1 new, 1 changed", "3 refused")
-	assert.Equal(t, []string{"Towel", "31.00", "0.35"}, []string{s.text("TOWEL-70", "name"), s.text("TOWEL-70", "price"), s.text("TOWEL-70", "weight")})
+	assert.Equal(
+		t,
+		[]string{"Towel", "31.00", "0.35"},
+		[]string{s.text("TOWEL-70", "name"), s.text("TOWEL-70", "price"), s.text("TOWEL-70", "weight")},
+	)
 	assert.Equal(t, "0.002", s.text("NEW-1", "weight"))
 	_, _ = s.post("/undo")
 	assert.Nil(t, s.product("NEW-1"))

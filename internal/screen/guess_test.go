@@ -13,7 +13,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// What a table says counts, what was chosen by hand is kept to the end, and what was read is shown before it is taken.
+// What a table says counts, what was chosen by hand is kept to the end, and what was read is shown before it is
+// taken.
 func TestColumnsChosenByHandArriveInTheShop(t *testing.T) {
 	s := lauha(t)
 	_, page := s.send("/goods/file", "foreign.csv", "number,what,Grams\nX-1,Sponge,180\n")
@@ -38,7 +39,13 @@ func TestColumnsChosenByHandArriveInTheShop(t *testing.T) {
 	_, _ = s.post("/undo")
 	require.Nil(t, s.draft.State().File.Product("X-1"))
 	s.post(action)
-	require.Eventually(t, func() bool { return s.draft.State().File.Product("X-1") != nil }, 10*time.Second, 10*time.Millisecond, "a list that was undone is taken again")
+	require.Eventually(
+		t,
+		func() bool { return s.draft.State().File.Product("X-1") != nil },
+		10*time.Second,
+		10*time.Millisecond,
+		"a list that was undone is taken again",
+	)
 
 	_, page = s.send("/rates-file", "carrier.csv", "where,kilos,costs\nNO,2,19\n")
 	assert.Contains(t, page, "no column is the price")

@@ -51,7 +51,14 @@ func (s *Server) listsView(ctx context.Context, state *draft.State) (v listsView
 	}
 	sold := state.Engine.Coverage().Named()
 	for _, l := range lists {
-		row := listView{ID: l.ID, Name: l.Name, State: l.State, Percent: int(100 * l.Taken / max(l.Bytes, 1)), Problem: l.Problem, Skipped: l.Skipped}
+		row := listView{
+			ID:      l.ID,
+			Name:    l.Name,
+			State:   l.State,
+			Percent: int(100 * l.Taken / max(l.Bytes, 1)),
+			Problem: l.Problem,
+			Skipped: l.Skipped,
+		}
 		v.Running = v.Running || l.State == storage.ListWaiting
 		for code, n := range l.Countries {
 			row.Countries = append(row.Countries, world.CountryName(code)+", "+counted(n, "place"))
@@ -67,7 +74,13 @@ func (s *Server) listsView(ctx context.Context, state *draft.State) (v listsView
 			row.Notes = append(row.Notes, fmt.Sprintf("%s not UTF-8 and read as Latin-1.", were(l.Recoded, "line")))
 		}
 		if l.Unusual > 0 {
-			row.Notes = append(row.Notes, fmt.Sprintf("%s not written as the country's postcodes are; taken all the same.", were(l.Unusual, "code")))
+			row.Notes = append(
+				row.Notes,
+				fmt.Sprintf(
+					"%s not written as the country's postcodes are; taken all the same.",
+					were(l.Unusual, "code"),
+				),
+			)
 		}
 		if l.Skipped > 0 {
 			if row.Lines, err = s.db.SkippedLines(ctx, l.ID, mostLines); err != nil {
@@ -115,7 +128,12 @@ func grouped(n int) string {
 
 // sentFile is the file of a form: its name and its bytes as they come. The caller reads them before it answers.
 func sentFile(c *gin.Context) (name string, body io.Reader, err error) {
-	if err := http.NewResponseController(c.Writer).SetReadDeadline(time.Now().Add(time.Hour)); err != nil && !errors.Is(err, http.ErrNotSupported) {
+	if err := http.NewResponseController(
+		c.Writer,
+	).SetReadDeadline(
+		time.Now().Add(time.Hour),
+	); err != nil &&
+		!errors.Is(err, http.ErrNotSupported) {
 		return "", nil, err
 	}
 	parts, err := c.Request.MultipartReader()

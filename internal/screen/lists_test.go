@@ -96,8 +96,15 @@ func TestZonesSayWhatTheyTakeAndWhereTheyCross(t *testing.T) {
 	_, body := s.post("/zones", "places", "Southwest Finland")
 	holds(t, body, "codes of Southwest Finland", "Crosses Around Naantali: 20014 is in both, and goes there.")
 	_, body = s.get("/zones")
-	holds(t, body, "41 of 41 codes of Åland out of Finland", "everything else in Finland", "Crosses Around Naantali and Southwest Finland: 21150 is in both, and comes here.", "Crosses Van round: 21150 is in both, and goes there.",
-		`title="Merimasku"`)
+	holds(
+		t,
+		body,
+		"41 of 41 codes of Åland out of Finland",
+		"everything else in Finland",
+		"Crosses Around Naantali and Southwest Finland: 21150 is in both, and comes here.",
+		"Crosses Van round: 21150 is in both, and goes there.",
+		`title="Merimasku"`,
+	)
 	_, body = s.post("/zones", "places", "FI 22*, AX")
 	holds(t, body, "Ties with Åland: Åland Islands goes there, as that zone is the older one.", "gets nothing")
 	_, body = s.post("/zones", "places", "FI 2*")
@@ -134,7 +141,17 @@ func TestManyZonesAndPlacesAreShownInParts(t *testing.T) {
 	var b strings.Builder
 	b.WriteString("zone,name,place\n")
 	for i := range 60 {
-		b.WriteString("made-" + string(rune('a'+i/26)) + string(rune('a'+i%26)) + ",Made,SE 1" + string(rune('0'+i/10)) + string(rune('0'+i%10)) + "*\n")
+		b.WriteString(
+			"made-" + string(
+				rune('a'+i/26),
+			) + string(
+				rune('a'+i%26),
+			) + ",Made,SE 1" + string(
+				rune('0'+i/10),
+			) + string(
+				rune('0'+i%10),
+			) + "*\n",
+		)
 	}
 	b.WriteString("long,Long")
 	for i := range 40 {

@@ -88,7 +88,16 @@ func (s *Server) liveView(ctx context.Context) (v liveView, err error) {
 	}
 	for _, e := range editions {
 		v.Next = max(v.Next, e.Number+1)
-		v.Editions = append(v.Editions, editionRow{Edition: e, Who: name(e.By), When: moment(e.At), Short: e.Hash[:10], Live: live != nil && live.Number == e.Number})
+		v.Editions = append(
+			v.Editions,
+			editionRow{
+				Edition: e,
+				Who:     name(e.By),
+				When:    moment(e.At),
+				Short:   e.Hash[:10],
+				Live:    live != nil && live.Number == e.Number,
+			},
+		)
 		id := strconv.FormatInt(e.Number, 10)
 		v.A, v.B = append(v.A, choice{id, "edition " + id, false}), append(v.B, choice{id, "edition " + id, false})
 	}
@@ -203,7 +212,12 @@ func (s *Server) putLive(c *gin.Context) {
 			s.note(c.Request, access.Published, who(c.Request.Context()), fmt.Sprintf("edition %d", live.Number))
 		}
 	}
-	s.answerLive(c, err, note, func(live *draft.Live) string { return fmt.Sprintf("Edition %d is live", live.Number) })
+	s.answerLive(
+		c,
+		err,
+		note,
+		func(live *draft.Live) string { return fmt.Sprintf("Edition %d is live", live.Number) },
+	)
 }
 
 // mostNote is the longest note of an edition, in letters.
@@ -279,7 +293,12 @@ func (s *Server) askAgain(c *gin.Context) {
 		row.Asks = true
 		if live := s.draft.Live(); live != nil {
 			row.Count = len(changes.Between(live.Side(), changes.Of(f)))
-			if row.Compared, err = s.compared(ctx, live.Engine, quote.Compile(f, live.Engine.Gazetteer()), "what is live beside edition "+c.Param("edition")); err != nil {
+			if row.Compared, err = s.compared(
+				ctx,
+				live.Engine,
+				quote.Compile(f, live.Engine.Gazetteer()),
+				"what is live beside edition "+c.Param("edition"),
+			); err != nil {
 				s.internal(c, err)
 				return
 			}
@@ -303,7 +322,12 @@ func (s *Server) putAgain(c *gin.Context) {
 			s.note(c.Request, access.Published, who(c.Request.Context()), fmt.Sprintf("edition %d again", number))
 		}
 	}
-	s.answerLive(c, err, "", func(live *draft.Live) string { return fmt.Sprintf("Edition %d is live again", live.Number) })
+	s.answerLive(
+		c,
+		err,
+		"",
+		func(live *draft.Live) string { return fmt.Sprintf("Edition %d is live again", live.Number) },
+	)
 }
 
 // bringBack makes the draft what an edition is. It is an edit, and can be taken back as any.

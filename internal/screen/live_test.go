@@ -19,7 +19,11 @@ import (
 // quoted asks the API what a method costs for a towel to Helsinki; "" where it is not offered.
 func (s *site) quoted(method, of string) string {
 	s.t.Helper()
-	resp, err := s.client.Post(s.URL+"/api/v1/quotes?of="+of, "application/json", strings.NewReader(`{"to":{"country":"FI","postcode":"00100"},"lines":[{"sku":"TOWEL-70","quantity":1}]}`))
+	resp, err := s.client.Post(
+		s.URL+"/api/v1/quotes?of="+of,
+		"application/json",
+		strings.NewReader(`{"to":{"country":"FI","postcode":"00100"},"lines":[{"sku":"TOWEL-70","quantity":1}]}`),
+	)
 	require.NoError(s.t, err)
 	defer resp.Body.Close()
 	require.Equal(s.t, http.StatusOK, resp.StatusCode)
@@ -62,14 +66,42 @@ func TestBuyersAreQuotedFromTheLiveEdition(t *testing.T) {
 	holds(t, body, "1 change ahead of edition 1", "was €6.90")
 
 	_, body = s.post("/methods/locker/switch", "field", "enabled", "value", "")
-	holds(t, body, `id="ahead-said" hx-swap-oob="true">2 changes ahead of edition 1`, "Not offered any more: Parcel locker near you")
+	holds(
+		t,
+		body,
+		`id="ahead-said" hx-swap-oob="true">2 changes ahead of edition 1`,
+		"Not offered any more: Parcel locker near you",
+	)
 	_, body = s.get("/live")
-	holds(t, body, "Finland, up to and including 2 kg: 6.90 → 7.20", "switched off", "the demo's owner", "6 dearer", "not offered any more",
-		"Parcel to your door costs 6.90", "now 7.20", "Publish edition 2")
+	holds(
+		t,
+		body,
+		"Finland, up to and including 2 kg: 6.90 → 7.20",
+		"switched off",
+		"the demo's owner",
+		"6 dearer",
+		"not offered any more",
+		"Parcel to your door costs 6.90",
+		"now 7.20",
+		"Publish edition 2",
+	)
 	status, body := s.putLive("  the carrier's   new list ")
 	require.Equal(t, http.StatusOK, status, body)
-	holds(t, body, "Edition 2 is live", "the carrier's new list", "The draft is the same", "As live: edition 2", `id="till"`)
-	assert.NotContains(t, body, "Not offered any more", "the Till tells news of the draft, and this is none any more")
+	holds(
+		t,
+		body,
+		"Edition 2 is live",
+		"the carrier's new list",
+		"The draft is the same",
+		"As live: edition 2",
+		`id="till"`,
+	)
+	assert.NotContains(
+		t,
+		body,
+		"Not offered any more",
+		"the Till tells news of the draft, and this is none any more",
+	)
 	assert.Equal(t, "7.20", s.quoted("parcel", "live"), "at once")
 	assert.Empty(t, s.quoted("locker", "live"))
 	status, body = s.putLive("")
@@ -78,7 +110,13 @@ func TestBuyersAreQuotedFromTheLiveEdition(t *testing.T) {
 
 	// What went is compared, kept as a file, and put live again after a yes.
 	_, body = s.get("/live?a=1&b=2")
-	holds(t, body, "2 differences:", "Parcel to the door, Finland, up to and including 2 kg: 6.90 → 7.20", "Parcel locker: switched off")
+	holds(
+		t,
+		body,
+		"2 differences:",
+		"Parcel to the door, Finland, up to and including 2 kg: 6.90 → 7.20",
+		"Parcel locker: switched off",
+	)
 	_, body = s.get("/live?a=1&b=7")
 	holds(t, body, "there is no edition 7")
 	status, body = s.get("/live/1.json")
@@ -91,7 +129,15 @@ func TestBuyersAreQuotedFromTheLiveEdition(t *testing.T) {
 		assert.Equal(t, http.StatusNotFound, status, path)
 	}
 	_, body = s.get("/live/1/again")
-	holds(t, body, "2 things would change for buyers at once", "what is live beside edition 1", "6 cheaper", `"turn":"2"`, "autofocus")
+	holds(
+		t,
+		body,
+		"2 things would change for buyers at once",
+		"what is live beside edition 1",
+		"6 cheaper",
+		`"turn":"2"`,
+		"autofocus",
+	)
 	status, body = s.post("/live/1/again", "turn", "1")
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 	holds(t, body, "somebody put another edition live meanwhile")
@@ -112,7 +158,12 @@ func TestAChangeIsPutBackByItself(t *testing.T) {
 	_, body := s.get("/live/changes")
 	holds(t, body, "name: “Parcel to the door” → “Box”", `"key":"methods/parcel/tables/list/cells/2/finland"`)
 	_, body = s.post("/live/put-back", "key", "methods/parcel/tables/list/cells/2/finland")
-	holds(t, body, "1 change ahead", "Undo<span class=\"what-of\">: Box, Finland, up to and including 2 kg: 7.20 → 6.90")
+	holds(
+		t,
+		body,
+		"1 change ahead",
+		"Undo<span class=\"what-of\">: Box, Finland, up to and including 2 kg: 7.20 → 6.90",
+	)
 	assert.NotContains(t, body, `"key":"methods/parcel/tables/list/cells/2/finland"`)
 	assert.Equal(t, "Box", s.draft.State().File.Methods[1].Name, "the other stays")
 	status, _ := s.post("/live/put-back", "key", "methods/parcel/tables/list/cells/2/finland")
@@ -139,7 +190,12 @@ func TestTwoOwnersPutLiveAtOnce(t *testing.T) {
 		all.Go(func() { got[i], _ = s.post("/live", "revision", revision, "turn", "1") })
 	}
 	all.Wait()
-	assert.ElementsMatch(t, []int{http.StatusOK, http.StatusUnprocessableEntity}, got, "one does, the other is told")
+	assert.ElementsMatch(
+		t,
+		[]int{http.StatusOK, http.StatusUnprocessableEntity},
+		got,
+		"one does, the other is told",
+	)
 	list, err := s.db.Editions(context.Background())
 	require.NoError(t, err)
 	assert.Len(t, list, 2)
@@ -165,7 +221,13 @@ func TestAStoreFileIsLookedAtAndTakenIn(t *testing.T) {
 	before := string(s.draft.State().File.Write())
 	status, body := s.send("/live/file", "mine.json", strings.Replace(before, `"Letter prices"`, `"Letters"`, 1))
 	assert.Equal(t, http.StatusOK, status)
-	holds(t, body, "What mine.json would make of the draft", "Letter, name of the price list: “Letter prices” → “Letters”", "Replace the draft")
+	holds(
+		t,
+		body,
+		"What mine.json would make of the draft",
+		"Letter, name of the price list: “Letter prices” → “Letters”",
+		"Replace the draft",
+	)
 	assert.Equal(t, before, string(s.draft.State().File.Write()), "nothing has changed yet")
 	status, _ = s.post("/live/file/1")
 	assert.Equal(t, http.StatusOK, status)
@@ -190,7 +252,12 @@ func TestAStoreFileIsLookedAtAndTakenIn(t *testing.T) {
 		holds(t, body, tt.says)
 		assert.NotContains(t, body, "Replace the draft", tt.name)
 	}
-	assert.GreaterOrEqual(t, strings.Count(body, `<th scope="row" class="edge num">`), 26, "every fault is told with its place")
+	assert.GreaterOrEqual(
+		t,
+		strings.Count(body, `<th scope="row" class="edge num">`),
+		26,
+		"every fault is told with its place",
+	)
 	holds(t, body, "/products/0/price", "/zones/0/places/0/country")
 	status, _ = s.post("/live/file/99")
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
@@ -204,7 +271,11 @@ func TestAShopWithoutAnEditionSaysSo(t *testing.T) {
 	s := opened(t, draft.Empty(), false)
 	_, body := s.get("/live")
 	holds(t, body, "Nothing is live yet: buyers get no quotes", "None yet")
-	resp, err := s.client.Post(s.URL+"/api/v1/quotes", "application/json", strings.NewReader(`{"to":{"country":"FI"}}`))
+	resp, err := s.client.Post(
+		s.URL+"/api/v1/quotes",
+		"application/json",
+		strings.NewReader(`{"to":{"country":"FI"}}`),
+	)
 	require.NoError(t, err)
 	resp.Body.Close()
 	assert.Equal(t, http.StatusServiceUnavailable, resp.StatusCode)

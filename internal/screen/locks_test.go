@@ -46,13 +46,26 @@ func (s *site) events() (kinds []access.Event) {
 
 var proxied = Options{TrustedProxies: []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8")}}
 
-// Whoever tries a name out holds off neither its owner nor themselves elsewhere, and spaces or capitals make no new name.
+// Whoever tries a name out holds off neither its owner nor themselves elsewhere, and spaces or capitals make no
+// new name.
 func TestANameUnderAttackStillLetsItsOwnerIn(t *testing.T) {
 	s := own(t, proxied)
 	sign := func(from, name, passphrase string) int {
-		return s.asked(http.MethodPost, "/sign-in", url.Values{"name": {name}, "passphrase": {passphrase}}.Encode(), "X-Forwarded-For", from).StatusCode
+		return s.asked(
+			http.MethodPost,
+			"/sign-in",
+			url.Values{"name": {name}, "passphrase": {passphrase}}.Encode(),
+			"X-Forwarded-For",
+			from,
+		).StatusCode
 	}
-	s.asked(http.MethodPost, "/start", url.Values{"name": {"Äino"}, "passphrase": {passphrase}}.Encode(), "X-Forwarded-For", "192.0.2.1")
+	s.asked(
+		http.MethodPost,
+		"/start",
+		url.Values{"name": {"Äino"}, "passphrase": {passphrase}}.Encode(),
+		"X-Forwarded-For",
+		"192.0.2.1",
+	)
 	require.Equal(t, http.StatusSeeOther, sign("192.0.2.1", "äino", passphrase), "capitals do not matter")
 	held := 0
 	for i := range 24 { // from one address, each time with another ending
@@ -64,8 +77,18 @@ func TestANameUnderAttackStillLetsItsOwnerIn(t *testing.T) {
 	for i := range 12 { // from many addresses
 		sign("203.0.113."+string(rune('1'+i%9)), "Äino", "wrong")
 	}
-	assert.Equal(t, http.StatusTooManyRequests, sign("192.0.2.200", "Äino", passphrase), "the name is held off elsewhere")
-	assert.Equal(t, http.StatusSeeOther, sign("192.0.2.1", "Äino", passphrase), "but not from where she signed in before")
+	assert.Equal(
+		t,
+		http.StatusTooManyRequests,
+		sign("192.0.2.200", "Äino", passphrase),
+		"the name is held off elsewhere",
+	)
+	assert.Equal(
+		t,
+		http.StatusSeeOther,
+		sign("192.0.2.1", "Äino", passphrase),
+		"but not from where she signed in before",
+	)
 	assert.Equal(t, http.StatusUnprocessableEntity, sign("192.0.2.77", strings.Repeat("x", 10_000), "wrong"))
 	assert.Equal(t, http.StatusRequestEntityTooLarge, sign("192.0.2.77", strings.Repeat("x", 1<<20), "wrong"))
 	assert.Contains(t, s.events(), access.SignInRefused)
@@ -78,7 +101,11 @@ func TestHashingIsNotForEverybody(t *testing.T) {
 	_, _ = s.post("/start", "name", "Aino", "passphrase", passphrase)
 	begun := time.Now()
 	for range 200 {
-		resp := s.asked(http.MethodPost, "/start", url.Values{"name": {"Mallory"}, "passphrase": {passphrase}}.Encode())
+		resp := s.asked(
+			http.MethodPost,
+			"/start",
+			url.Values{"name": {"Mallory"}, "passphrase": {passphrase}}.Encode(),
+		)
 		assert.Equal(t, http.StatusSeeOther, resp.StatusCode)
 	}
 	once := time.Now()
@@ -100,15 +127,19 @@ func TestOneIsLedWithinTheShopOnly(t *testing.T) {
 	}
 }
 
-// Behind a proxy the shop answers under its public name and under no other, believes the proxy alone, and asks whoever comes first for
-// the code; what is refused is kept for its owners, and the API says it as JSON.
+// Behind a proxy the shop answers under its public name and under no other, believes the proxy alone, and asks
+// whoever comes first for the code; what is refused is kept for its owners, and the API says it as JSON.
 func TestBehindAProxy(t *testing.T) {
 	public, err := url.Parse("https://shipping.example")
 	require.NoError(t, err)
 	o := proxied
 	o.Hosts, o.PublicURL, o.StartCode = []string{"127.0.0.1", "localhost"}, public, "CODE"
 	s := own(t, o)
-	assert.Equal(t, http.StatusMisdirectedRequest, s.asked(http.MethodGet, "/sign-in", "", "Host", "evil.example").StatusCode)
+	assert.Equal(
+		t,
+		http.StatusMisdirectedRequest,
+		s.asked(http.MethodGet, "/sign-in", "", "Host", "evil.example").StatusCode,
+	)
 	resp := s.asked(http.MethodPost, "/api/v1/quotes", "", "Host", "evil.example")
 	assert.Equal(t, http.StatusMisdirectedRequest, resp.StatusCode)
 	assert.Equal(t, "application/problem+json", resp.Header.Get("Content-Type"))
@@ -116,14 +147,53 @@ func TestBehindAProxy(t *testing.T) {
 	require.NoError(t, err)
 	assert.True(t, json.Valid(body))
 	form := url.Values{"name": {"Mallory"}, "passphrase": {passphrase}}.Encode()
-	assert.Equal(t, http.StatusForbidden, s.asked(http.MethodPost, "/start", form, "Host", "127.0.0.1").StatusCode, "a proxy that rewrites the host makes nobody owner")
-	assert.Equal(t, http.StatusForbidden, s.asked(http.MethodPost, "/start", form, "Host", "shipping.example").StatusCode)
-	resp = s.asked(http.MethodPost, "/start", form+"&code=CODE", "Host", "shipping.example", "X-Forwarded-Proto", "https", "Origin", "https://shipping.example")
+	assert.Equal(
+		t,
+		http.StatusForbidden,
+		s.asked(http.MethodPost, "/start", form, "Host", "127.0.0.1").StatusCode,
+		"a proxy that rewrites the host makes nobody owner",
+	)
+	assert.Equal(
+		t,
+		http.StatusForbidden,
+		s.asked(http.MethodPost, "/start", form, "Host", "shipping.example").StatusCode,
+	)
+	resp = s.asked(
+		http.MethodPost,
+		"/start",
+		form+"&code=CODE",
+		"Host",
+		"shipping.example",
+		"X-Forwarded-Proto",
+		"https",
+		"Origin",
+		"https://shipping.example",
+	)
 	assert.Equal(t, http.StatusSeeOther, resp.StatusCode)
 	assert.Contains(t, resp.Header.Get("Set-Cookie"), "__Host-diadrom=")
-	resp = s.asked(http.MethodPost, "/sign-in", form, "Host", "shipping.example", "Origin", "https://elsewhere.example", "Sec-Fetch-Site", "cross-site")
+	resp = s.asked(
+		http.MethodPost,
+		"/sign-in",
+		form,
+		"Host",
+		"shipping.example",
+		"Origin",
+		"https://elsewhere.example",
+		"Sec-Fetch-Site",
+		"cross-site",
+	)
 	assert.Equal(t, http.StatusForbidden, resp.StatusCode)
-	resp = s.asked(http.MethodPost, "/api/v1/quotes", "{}", "Host", "shipping.example", "Origin", "https://elsewhere.example", "Sec-Fetch-Site", "cross-site")
+	resp = s.asked(
+		http.MethodPost,
+		"/api/v1/quotes",
+		"{}",
+		"Host",
+		"shipping.example",
+		"Origin",
+		"https://elsewhere.example",
+		"Sec-Fetch-Site",
+		"cross-site",
+	)
 	assert.Equal(t, "application/problem+json", resp.Header.Get("Content-Type"))
 	assert.Subset(t, s.events(), []access.Event{access.HostRefused, access.OriginRefused, access.Started})
 	for _, path := range []string{"/api/v1/nothing", "/api/v2/quotes", "/api"} {
@@ -134,7 +204,8 @@ func TestBehindAProxy(t *testing.T) {
 	assert.Equal(t, http.StatusMethodNotAllowed, s.asked(http.MethodHead, "/api/v1/quotes", "").StatusCode)
 }
 
-// Owners see who signed in and what was made, helpers do not; nothing of it can be changed, and whoever knocks without end fills no disk.
+// Owners see who signed in and what was made, helpers do not; nothing of it can be changed, and whoever knocks
+// without end fills no disk.
 func TestEventsAreKeptForOwners(t *testing.T) {
 	s := own(t, Options{})
 	_, _ = s.post("/start", "name", "Aino", "passphrase", passphrase)
@@ -146,7 +217,18 @@ func TestEventsAreKeptForOwners(t *testing.T) {
 	status, _ := helper.post("/keys", "name", "mine")
 	assert.Equal(t, http.StatusForbidden, status)
 	_, page := s.get("/people")
-	holds(t, page, "Sign-ins and other events", "started the shop", "invited <b>Veli, helper</b>", "made the API key <b>the other shop</b>", "revoked the API key", "signed in", "for owners only <b>POST /keys</b>", "127.0.0.1")
+	holds(
+		t,
+		page,
+		"Sign-ins and other events",
+		"started the shop",
+		"invited <b>Veli, helper</b>",
+		"made the API key <b>the other shop</b>",
+		"revoked the API key",
+		"signed in",
+		"for owners only <b>POST /keys</b>",
+		"127.0.0.1",
+	)
 	_, table := s.get("/people/events.csv")
 	holds(t, table, "number,at,event,person,name,address,detail", "shop_started", "key_revoked")
 	_, page = helper.get("/people")

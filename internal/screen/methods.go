@@ -39,21 +39,39 @@ type methodsView struct {
 }
 
 var measureWords = map[rate.By]string{
-	rate.ByOrder: "one price for every order", rate.ByWeight: "by weight", rate.ByBilled: "by billed weight", rate.BySubtotal: "by order value",
-	rate.ByQuantity: "by number of items", rate.ByDistance: "by distance",
+	rate.ByOrder:    "one price for every order",
+	rate.ByWeight:   "by weight",
+	rate.ByBilled:   "by billed weight",
+	rate.BySubtotal: "by order value",
+	rate.ByQuantity: "by number of items",
+	rate.ByDistance: "by distance",
 }
 
 var kindWords = map[string]string{store.Delivery: "delivered", store.Pickup: "collected", store.Carrier: "carrier"}
 
 func (s *Server) methodsView(c *gin.Context, state *draft.State) methodsView {
 	f := state.File
-	v := methodsView{ZonesKnown: len(f.Zones) > 0, By: string(rate.ByWeight), Kind: store.Delivery, Dispatch: dispatchViewOf(f, time.Now())}
+	v := methodsView{
+		ZonesKnown: len(f.Zones) > 0,
+		By:         string(rate.ByWeight),
+		Kind:       store.Delivery,
+		Dispatch:   dispatchViewOf(f, time.Now()),
+	}
 	for _, by := range rate.Measures {
 		v.Measures = append(v.Measures, choice{ID: string(by), Name: measureWords[by]})
 	}
 	for i := range f.Methods {
 		m := &f.Methods[i]
-		row := methodRow{ID: m.ID, Name: nameOr(m.Name, m.ID), Label: m.BuyersLabel(), Enabled: m.Enabled, Say: policy.Method(state.Engine, m), Tables: len(m.Tables), Nobody: findings.Nobody(f, m), Odd: oddOf(f, m)}
+		row := methodRow{
+			ID:      m.ID,
+			Name:    nameOr(m.Name, m.ID),
+			Label:   m.BuyersLabel(),
+			Enabled: m.Enabled,
+			Say:     policy.Method(state.Engine, m),
+			Tables:  len(m.Tables),
+			Nobody:  findings.Nobody(f, m),
+			Odd:     oddOf(f, m),
+		}
 		if m.Kind != store.Delivery {
 			row.Kind = kindWords[m.Kind]
 		}
@@ -99,14 +117,47 @@ type termCell struct {
 }
 
 var termNames = map[terms.Field][2]string{
-	terms.Offered: {"Offered", "yes or no"}, terms.Days: {"Delivery time", "2 to 4 working days"}, terms.FreeFrom: {"Free delivery", "from 120.00 or with coupon NAME"}, terms.Minimum: {"Minimum price", "4.00"},
-	terms.Maximum: {"Maximum price", "60.00"}, terms.Handling: {"Handling fee", "1.00 + 5 % of goods"}, terms.Weight: {"Weight", "up to 15 kg"}, terms.BilledWeight: {"Billed weight", "up to 30 kg"},
-	terms.LongestSide: {"Longest side", "up to 120 cm"}, terms.Subtotal: {"Order value", "from 10.00"}, terms.Quantity: {"Number of items", "up to 9 items"}, terms.Distance: {"Distance", "up to 80 km"},
-	terms.OnlyClasses: {"Only these classes", "Soft, Small"}, terms.Without: {"Not these classes", "Bulky"}, terms.Coupons: {"Needs a coupon", "NAME"}, terms.Groups: {"Customer groups", "trade"},
+	terms.Offered: {
+		"Offered",
+		"yes or no",
+	},
+	terms.Days:     {"Delivery time", "2 to 4 working days"},
+	terms.FreeFrom: {"Free delivery", "from 120.00 or with coupon NAME"},
+	terms.Minimum:  {"Minimum price", "4.00"},
+	terms.Maximum: {
+		"Maximum price",
+		"60.00",
+	},
+	terms.Handling:     {"Handling fee", "1.00 + 5 % of goods"},
+	terms.Weight:       {"Weight", "up to 15 kg"},
+	terms.BilledWeight: {"Billed weight", "up to 30 kg"},
+	terms.LongestSide: {
+		"Longest side",
+		"up to 120 cm",
+	},
+	terms.Subtotal: {"Order value", "from 10.00"},
+	terms.Quantity: {"Number of items", "up to 9 items"},
+	terms.Distance: {"Distance", "up to 80 km"},
+	terms.OnlyClasses: {
+		"Only these classes",
+		"Soft, Small",
+	},
+	terms.Without: {"Not these classes", "Bulky"},
+	terms.Coupons: {"Needs a coupon", "NAME"},
+	terms.Groups:  {"Customer groups", "trade"},
 }
 
 func methodViewOf(f *store.File, m *store.Method) *methodView {
-	v := &methodView{ID: m.ID, Name: nameOr(m.Name, m.ID), Label: m.BuyersLabel(), Kind: m.Kind, Taxable: m.Taxable, Preselected: m.Preselected, Tells: m.WhenRefused == "tell", RefusedText: m.RefusedText}
+	v := &methodView{
+		ID:          m.ID,
+		Name:        nameOr(m.Name, m.ID),
+		Label:       m.BuyersLabel(),
+		Kind:        m.Kind,
+		Taxable:     m.Taxable,
+		Preselected: m.Preselected,
+		Tells:       m.WhenRefused == "tell",
+		RefusedText: m.RefusedText,
+	}
 	for _, kind := range []string{store.Delivery, store.Pickup} {
 		v.Kinds = append(v.Kinds, choice{kind, kindWords[kind], m.Kind == kind})
 	}
@@ -136,7 +187,14 @@ func termCellOf(f *store.File, m *store.Method, zone string, field terms.Field) 
 	if z, _ := zoneByID(f, zone); z != nil {
 		where = nameOr(z.Name, z.ID)
 	}
-	c := termCell{DOM: "t-" + string(field) + "-" + zone, Method: m.ID, Zone: zone, Field: string(field), Label: termNames[field][0] + ", " + where, None: zone == "" && field == terms.Offered}
+	c := termCell{
+		DOM:    "t-" + string(field) + "-" + zone,
+		Method: m.ID,
+		Zone:   zone,
+		Field:  string(field),
+		Label:  termNames[field][0] + ", " + where,
+		None:   zone == "" && field == terms.Offered,
+	}
 	if zone == "" || own {
 		c.Text = text
 	} else {
@@ -163,8 +221,24 @@ func (s *Server) method(c *gin.Context) {
 
 // editTerm sets one of a method's terms as it is typed.
 func (s *Server) editTerm(c *gin.Context) {
-	zone, field, typed, was := c.PostForm("zone"), terms.Field(c.PostForm("field")), c.PostForm("text"), c.PostForm("was")
-	cell := termCell{DOM: "t-" + string(field) + "-" + zone, Method: c.Param("method"), Zone: zone, Field: string(field), Text: typed, Was: was, Label: termNames[field][0]}
+	zone, field, typed, was := c.PostForm(
+		"zone",
+	), terms.Field(
+		c.PostForm("field"),
+	), c.PostForm(
+		"text",
+	), c.PostForm(
+		"was",
+	)
+	cell := termCell{
+		DOM:    "t-" + string(field) + "-" + zone,
+		Method: c.Param("method"),
+		Zone:   zone,
+		Field:  string(field),
+		Text:   typed,
+		Was:    was,
+		Label:  termNames[field][0],
+	}
 	state, err := s.draft.Edit(c.Request.Context(), func(f *store.File) error {
 		m := methodByID(f, c.Param("method"))
 		if m == nil {
@@ -175,11 +249,15 @@ func (s *Server) editTerm(c *gin.Context) {
 		}
 		now := termCellOf(f, m, zone, field)
 		if now.Was != was {
-			if whole := f.Clone(); terms.Set(whole, methodByID(whole, m.ID), zone, field, typed) == nil && termCellOf(whole, methodByID(whole, m.ID), zone, field).Was == now.Was {
+			if whole := f.Clone(); terms.Set(whole, methodByID(whole, m.ID), zone, field, typed) == nil &&
+				termCellOf(whole, methodByID(whole, m.ID), zone, field).Was == now.Was {
 				return nil // it is so already
 			}
 			cell.Was = now.Was
-			return slipf("this was changed to %s in another window meanwhile; press Enter again to set yours", orNothing(now.Was))
+			return slipf(
+				"this was changed to %s in another window meanwhile; press Enter again to set yours",
+				orNothing(now.Was),
+			)
 		}
 		cell.As, cell.Label = now.As, now.Label
 		if err := terms.Set(f, m, zone, field, typed); err != nil {
@@ -200,7 +278,12 @@ func (s *Server) editTerm(c *gin.Context) {
 		s.answer(c, "/methods", state, s.render("methods", s.methodsView(c, state)))
 		return
 	}
-	s.answer(c, "/methods", state, s.render("term-cell", termCellOf(state.File, methodByID(state.File, c.Param("method")), zone, field)))
+	s.answer(
+		c,
+		"/methods",
+		state,
+		s.render("term-cell", termCellOf(state.File, methodByID(state.File, c.Param("method")), zone, field)),
+	)
 }
 
 func orNothing(text string) string {
@@ -211,7 +294,14 @@ func orNothing(text string) string {
 }
 
 func (s *Server) editMethods(c *gin.Context, change func(*store.File) error, slipped func(*methodsView, string)) {
-	editWork(s, c, "methods", func(state *draft.State) methodsView { return s.methodsView(c, state) }, change, slipped)
+	editWork(
+		s,
+		c,
+		"methods",
+		func(state *draft.State) methodsView { return s.methodsView(c, state) },
+		change,
+		slipped,
+	)
 }
 
 // addMethod adds a method with a price list over all zones in which nothing is offered yet.
@@ -237,8 +327,11 @@ func (s *Server) addMethod(c *gin.Context) {
 			t.Rows[0].Charges = append(t.Rows[0].Charges, nil)
 		}
 		id := store.NewID(name, "method", func(id string) bool { return methodByID(f, id) != nil })
-		f.Methods = append(f.Methods, store.Method{ID: id, Name: name, Label: name, Kind: kind, Enabled: true, Taxable: true,
-			Classes: "together", WhenRefused: "hide", Tables: []rate.Table{t}})
+		f.Methods = append(
+			f.Methods,
+			store.Method{ID: id, Name: name, Label: name, Kind: kind, Enabled: true, Taxable: true,
+				Classes: "together", WhenRefused: "hide", Tables: []rate.Table{t}},
+		)
 		return nil
 	}, func(v *methodsView, text string) { v.Typed, v.By, v.Kind, v.Slip = typed, string(by), kind, text })
 }
@@ -258,7 +351,11 @@ func emptyTable(id, name string, by rate.By) rate.Table {
 }
 
 // editMethod makes an edit of the method of the address.
-func (s *Server) editMethod(c *gin.Context, change func(*store.File, *store.Method) error, slipped func(*methodRow, string)) {
+func (s *Server) editMethod(
+	c *gin.Context,
+	change func(*store.File, *store.Method) error,
+	slipped func(*methodRow, string),
+) {
 	id := c.Param("method")
 	s.editMethods(c, func(f *store.File) error {
 		m := methodByID(f, id)
@@ -390,12 +487,18 @@ func (s *Server) removeMethod(c *gin.Context) {
 		id := m.ID
 		for i := range f.Surcharges {
 			if slices.Contains(f.Surcharges[i].Methods, id) {
-				return slipf("the surcharge %s names this method: take it out there first, or switch the method off", nameOr(f.Surcharges[i].Name, f.Surcharges[i].ID))
+				return slipf(
+					"the surcharge %s names this method: take it out there first, or switch the method off",
+					nameOr(f.Surcharges[i].Name, f.Surcharges[i].ID),
+				)
 			}
 		}
 		for i := range f.Agreed {
 			if slices.Contains(f.Agreed[i].Methods, id) {
-				return slipf("the agreed charge %s names this method: take it out there first, or switch the method off", nameOr(f.Agreed[i].Name, f.Agreed[i].ID))
+				return slipf(
+					"the agreed charge %s names this method: take it out there first, or switch the method off",
+					nameOr(f.Agreed[i].Name, f.Agreed[i].ID),
+				)
 			}
 		}
 		f.Methods = slices.DeleteFunc(f.Methods, func(o store.Method) bool { return o.ID == id })

@@ -83,7 +83,18 @@ func (s *Server) eventsFile(c *gin.Context) {
 			return
 		}
 		for _, e := range list {
-			rows = append(rows, []string{strconv.FormatInt(e.ID, 10), e.At.UTC().Format(time.RFC3339), string(e.Kind), strconv.FormatInt(e.Person, 10), e.Name, e.Address, e.Detail})
+			rows = append(
+				rows,
+				[]string{
+					strconv.FormatInt(e.ID, 10),
+					e.At.UTC().Format(time.RFC3339),
+					string(e.Kind),
+					strconv.FormatInt(e.Person, 10),
+					e.Name,
+					e.Address,
+					e.Detail,
+				},
+			)
 			before = e.ID
 		}
 		if len(list) < 1000 || len(rows) > maxEventsFile {
@@ -239,10 +250,14 @@ func (s *Server) changePassphrase(c *gin.Context) {
 	s.answerPeople(c, err, func(v *peopleView, text string) { v.OwnSlip = text })
 }
 
-// ownPassphrase gives somebody another passphrase who knows the one of now. Wrong ones are held off like wrong ones at the door.
+// ownPassphrase gives somebody another passphrase who knows the one of now. Wrong ones are held off like wrong
+// ones at the door.
 func (s *Server) ownPassphrase(c *gin.Context, p access.Person, hash string) error {
 	ctx := c.Request.Context()
-	if wait := s.attempts.Allow("own "+strconv.FormatInt(p.ID, 10), "from "+access.Origin(s.options.from(c.Request))); wait > 0 {
+	if wait := s.attempts.Allow(
+		"own "+strconv.FormatInt(p.ID, 10),
+		"from "+access.Origin(s.options.from(c.Request)),
+	); wait > 0 {
 		return slipf("that was tried too often: wait %d seconds", int(wait.Seconds())+1)
 	}
 	right, err := access.Verify(ctx, c.PostForm("now"), hash)

@@ -87,7 +87,15 @@ func TestSigningIn(t *testing.T) {
 	holds(t, body, "do not belong together")
 	_, body = other.post("/sign-in", "name", "aino", "passphrase", passphrase, "then", "/goods")
 	holds(t, body, "<title>Products")
-	_, body = other.another().post("/sign-in", "name", "Aino", "passphrase", passphrase, "then", "//elsewhere.example/x")
+	_, body = other.another().post(
+		"/sign-in",
+		"name",
+		"Aino",
+		"passphrase",
+		passphrase,
+		"then",
+		"//elsewhere.example/x",
+	)
 	holds(t, body, "<title>Zones")
 	_, body = other.post("/sign-out")
 	holds(t, body, "Sign in")
@@ -135,7 +143,11 @@ func TestAHelperEditsAndAnOwnerPutsLive(t *testing.T) {
 	holds(t, body, "Nothing to take back") // it is Veli's edit
 	s.price("7.20", "8.00")
 	_, body = veli.post("/undo")
-	holds(t, body, "this was changed again since: take that back first (Parcel to the door, Finland, up to and including 2 kg: 7.20 → 8.00)")
+	holds(
+		t,
+		body,
+		"this was changed again since: take that back first (Parcel to the door, Finland, up to and including 2 kg: 7.20 → 8.00)",
+	)
 	_, _ = s.post("/undo")
 	_, body = veli.post("/undo")
 	holds(t, body, "Taken back: Parcel to the door, Finland, up to and including 2 kg: 6.90 → 7.20")
@@ -168,7 +180,11 @@ func TestAKeyOfTheAPI(t *testing.T) {
 	s := own(t, Options{})
 	_, _ = s.post("/start", "name", "Aino", "passphrase", passphrase)
 	ask := func(key string) int {
-		req, err := http.NewRequest(http.MethodPost, s.URL+"/api/v1/quotes", strings.NewReader(`{"to":{"country":"FI"}}`))
+		req, err := http.NewRequest(
+			http.MethodPost,
+			s.URL+"/api/v1/quotes",
+			strings.NewReader(`{"to":{"country":"FI"}}`),
+		)
 		require.NoError(t, err)
 		req.Header.Set("Content-Type", "application/json")
 		if key != "" {
@@ -227,7 +243,11 @@ func TestCookiesAreForHTTPSButOnThisMachine(t *testing.T) {
 	}
 	s := own(t, Options{TrustedProxies: []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8")}})
 	s.client.CheckRedirect = func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }
-	req, err := http.NewRequest(http.MethodPost, s.URL+"/start", strings.NewReader("name=Aino&passphrase="+queryEscape(passphrase)))
+	req, err := http.NewRequest(
+		http.MethodPost,
+		s.URL+"/start",
+		strings.NewReader("name=Aino&passphrase="+queryEscape(passphrase)),
+	)
 	require.NoError(t, err)
 	req.Header.Set("Content-Type", "application/x-www-form-urlencoded")
 	req.Header.Set("X-Forwarded-Proto", "https")
@@ -259,7 +279,13 @@ func TestWhereARequestComesFrom(t *testing.T) {
 		{"10.0.0.2:4711", "2001:db8::1", "2001:db8::1"},
 		{"pipe", "", "pipe"},
 	} {
-		o := Options{TrustedProxies: []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8"), netip.MustParsePrefix("::1/128"), netip.MustParsePrefix("10.0.0.0/8")}}
+		o := Options{
+			TrustedProxies: []netip.Prefix{
+				netip.MustParsePrefix("127.0.0.0/8"),
+				netip.MustParsePrefix("::1/128"),
+				netip.MustParsePrefix("10.0.0.0/8"),
+			},
+		}
 		r := &http.Request{RemoteAddr: tt.remote, Header: http.Header{}}
 		if tt.forwarded != "" {
 			r.Header.Set("X-Forwarded-For", tt.forwarded)

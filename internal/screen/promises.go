@@ -37,8 +37,8 @@ type keeper struct {
 	list  []kept
 }
 
-// promises checks the promises against the draft as it is now, once for each state of it. What a promise was when it held last, and the
-// edit that broke it, are kept.
+// promises checks the promises against the draft as it is now, once for each state of it. What a promise was
+// when it held last, and the edit that broke it, are kept.
 func (s *Server) promises(ctx context.Context) ([]kept, error) {
 	state := s.draft.State()
 	s.keeper.mu.Lock()
@@ -52,7 +52,12 @@ func (s *Server) promises(ctx context.Context) ([]kept, error) {
 	}
 	list, changed := make([]kept, 0, len(rows)), []storage.KeptPromise(nil)
 	for _, row := range rows {
-		k := kept{promise.Result{ID: row.ID, Is: "cannot be checked"}, row.Was, row.BrokenBy, promise.Promise{ID: row.ID}}
+		k := kept{
+			promise.Result{ID: row.ID, Is: "cannot be checked"},
+			row.Was,
+			row.BrokenBy,
+			promise.Promise{ID: row.ID},
+		}
 		s.part("promise", func() {
 			var p promise.Promise
 			if err := json.Unmarshal(row.Body, &p); err != nil {
@@ -161,7 +166,14 @@ func promisesViewOf(f *store.File, list []kept) promisesView {
 // keepPromise keeps what the Till shows of a method as it is seen.
 func (s *Server) keepPromise(c *gin.Context) {
 	ctx, state := c.Request.Context(), s.draft.State()
-	said, err := s.makePromise(ctx, state, c.PostForm("method"), promise.Kind(c.PostForm("holds")), c.PostForm("amount"), c.PostForm("zone"))
+	said, err := s.makePromise(
+		ctx,
+		state,
+		c.PostForm("method"),
+		promise.Kind(c.PostForm("holds")),
+		c.PostForm("amount"),
+		c.PostForm("zone"),
+	)
 	if err != nil {
 		text, ok := told(err)
 		if !ok {
@@ -181,7 +193,13 @@ func (s *Server) keepPromise(c *gin.Context) {
 	s.html(c, http.StatusOK, s.render("history", history))
 }
 
-func (s *Server) makePromise(ctx context.Context, state *draft.State, method string, holds promise.Kind, amount, zone string) (string, error) {
+func (s *Server) makePromise(
+	ctx context.Context,
+	state *draft.State,
+	method string,
+	holds promise.Kind,
+	amount, zone string,
+) (string, error) {
 	p := promise.Promise{Holds: holds}
 	switch holds {
 	case promise.Price, promise.AtMost:
@@ -316,7 +334,13 @@ func (s *Server) answerPromises(c *gin.Context) {
 		return
 	}
 	history.OOB = true
-	s.html(c, http.StatusOK, []template.HTML{s.render("promises", promisesViewOf(s.draft.State().File, list)), s.render("history", history)}...)
+	s.html(
+		c,
+		http.StatusOK,
+		[]template.HTML{
+			s.render("promises", promisesViewOf(s.draft.State().File, list)),
+			s.render("history", history),
+		}...)
 }
 
 // tryPromise puts a promise's cart and address into the Till.
@@ -341,18 +365,31 @@ func (s *Server) tryPromise(c *gin.Context) {
 			return err
 		}
 		to := request.To
-		a := place.Address{Country: to.Country, Region: to.Region, City: to.City, Postcode: to.Postcode, Street: to.Street}
+		a := place.Address{
+			Country:  to.Country,
+			Region:   to.Region,
+			City:     to.City,
+			Postcode: to.Postcode,
+			Street:   to.Street,
+		}
 		if lat, err := exact.Parse(to.Lat); err == nil {
 			if lon, err := exact.Parse(to.Lon); err == nil {
 				a.Lat, a.Lon = &lat, &lon
 			}
 		}
-		*t = storage.Till{Cart: request.Lines, Destination: a.Line(f.Home()), Coupons: strings.Join(request.Coupons, ", "), Customer: request.Customer, Group: request.Group}
+		*t = storage.Till{
+			Cart:        request.Lines,
+			Destination: a.Line(f.Home()),
+			Coupons:     strings.Join(request.Coupons, ", "),
+			Customer:    request.Customer,
+			Group:       request.Group,
+		}
 		return nil
 	}, func(slips *tillSlips, text string) { slips.destinationSlip = text })
 }
 
-// importPromises takes a list in that was written here or by hand: a promise whose id is there already takes that one's place.
+// importPromises takes a list in that was written here or by hand: a promise whose id is there already takes
+// that one's place.
 func (s *Server) importPromises(c *gin.Context) {
 	name, body, err := sentFile(c)
 	var list []promise.Promise
@@ -402,7 +439,13 @@ func readPromises(name string, body io.Reader) ([]promise.Promise, error) {
 		if len(faults) > 1 {
 			more = fmt.Sprintf(" (and %d more)", len(faults)-1)
 		}
-		return nil, slipf("%.60s was not taken in: %s at %s%s", name, faults[0].Message, cmp.Or(faults[0].Path, "its beginning"), more)
+		return nil, slipf(
+			"%.60s was not taken in: %s at %s%s",
+			name,
+			faults[0].Message,
+			cmp.Or(faults[0].Path, "its beginning"),
+			more,
+		)
 	}
 	return list, nil
 }

@@ -21,8 +21,18 @@ func TestPromisesAreCheckedAtEveryEdit(t *testing.T) {
 		require.Equal(t, http.StatusOK, status)
 		return body
 	}
-	holds(t, keep("method", "parcel", "holds", "price", "amount", "6.90"), "5 promises hold", "Promised: 2 × Linen towel, 70 × 140, 1 × Birch ladle to 21160 Merimasku")
-	holds(t, keep("method", "parcel", "holds", "price", "amount", "6.90"), "5 promises hold", "This is promised already")
+	holds(
+		t,
+		keep("method", "parcel", "holds", "price", "amount", "6.90"),
+		"5 promises hold",
+		"Promised: 2 × Linen towel, 70 × 140, 1 × Birch ladle to 21160 Merimasku",
+	)
+	holds(
+		t,
+		keep("method", "parcel", "holds", "price", "amount", "6.90"),
+		"5 promises hold",
+		"This is promised already",
+	)
 	holds(t, keep("method", "locker", "holds", "at_most", "amount", "5.90"), "6 promises hold")
 	holds(t, keep("method", "freight", "holds", "not_offered"), "7 promises hold")
 	holds(t, keep("holds", "zone", "zone", "van-round"), "8 promises hold")
@@ -34,10 +44,22 @@ func TestPromisesAreCheckedAtEveryEdit(t *testing.T) {
 	_, body := s.post("/rates/parcel/list/cell", "zone", "finland", "at", "2", "was", "6.90", "text", "7.20")
 	holds(t, body, "2 of 8 promises broken") // the Till's and the demo's towel to Helsinki, in the same exchange
 	_, body = s.get("/promises")
-	holds(t, body, "Parcel to your door costs 6.90", "now 7.20; it was 6.90, until Parcel to the door, Finland, up to and including 2 kg: 6.90 → 7.20", "Van round takes the address", "Freight to your yard is not offered")
+	holds(
+		t,
+		body,
+		"Parcel to your door costs 6.90",
+		"now 7.20; it was 6.90, until Parcel to the door, Finland, up to and including 2 kg: 6.90 → 7.20",
+		"Van round takes the address",
+		"Freight to your yard is not offered",
+	)
 	_, _ = s.post("/methods/locker/switch", "field", "enabled", "value", "")
 	_, body = s.get("/promises")
-	holds(t, body, "now not offered; it was 5.90, until Parcel locker: switched off", "until Parcel to the door, Finland, up to and including 2 kg: 6.90 → 7.20")
+	holds(
+		t,
+		body,
+		"now not offered; it was 5.90, until Parcel locker: switched off",
+		"until Parcel to the door, Finland, up to and including 2 kg: 6.90 → 7.20",
+	)
 	_, body = s.post("/undo")
 	holds(t, body, "2 of 8 promises broken")
 	_, body = s.post("/undo")
@@ -66,9 +88,17 @@ func TestPromisesAreCheckedAtEveryEdit(t *testing.T) {
 	assert.NotContains(t, body, "not taken in")
 	_, again := s.get("/promises.json")
 	assert.Equal(t, kept, again, "its own list changes nothing")
-	status, body = s.send("/promises/file", "mine.json", strings.Replace(kept, `"holds":"price"`, `"holds":"always"`, 1))
+	status, body = s.send(
+		"/promises/file",
+		"mine.json",
+		strings.Replace(kept, `"holds":"price"`, `"holds":"always"`, 1),
+	)
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
-	holds(t, body, `mine.json was not taken in: "always" is none of price, at_most, offered, not_offered, zone at /promises/`)
+	holds(
+		t,
+		body,
+		`mine.json was not taken in: "always" is none of price, at_most, offered, not_offered, zone at /promises/`,
+	)
 	_, again = s.get("/promises.json")
 	assert.Equal(t, kept, again, "nothing of a list with a fault is taken in")
 
@@ -86,7 +116,14 @@ func TestPromisesAreCheckedAtEveryEdit(t *testing.T) {
 func TestTheTillSaysWhatMakesAnOptionFree(t *testing.T) {
 	s := lauha(t) // 82.00 of goods; the locker is free from 90.00, the parcel from 120.00
 	_, body := s.get("/zones")
-	holds(t, body, "Spend €38.00 more for free delivery", "Spend €8.00 more for free delivery", `<a href="/rates/parcel">`, `<a href="/zones#zone-finland">Finland</a>`)
+	holds(
+		t,
+		body,
+		"Spend €38.00 more for free delivery",
+		"Spend €8.00 more for free delivery",
+		`<a href="/rates/parcel">`,
+		`<a href="/zones#zone-finland">Finland</a>`,
+	)
 	_, body = s.post("/goods/cell", "sku", "LADLE-B", "field", "price", "was", "24.00", "text", "32.00")
 	holds(t, body, "Spend €30.00 more for free delivery", `<a href="/methods/locker#terms">free from 90.00`)
 }
@@ -109,7 +146,17 @@ func TestTheLastDestinationsAreAtHand(t *testing.T) {
 
 func TestTheTillAsksWhoBuysWherePricesLookAtIt(t *testing.T) {
 	s := lauha(t)
-	_, _ = s.post("/methods/parcel/term", "zone", "", "field", "free", "was", "from 120.00", "text", "from 120 or with coupon LÖYLY")
+	_, _ = s.post(
+		"/methods/parcel/term",
+		"zone",
+		"",
+		"field",
+		"free",
+		"was",
+		"from 120.00",
+		"text",
+		"from 120 or with coupon LÖYLY",
+	)
 	_, body := s.get("/zones")
 	holds(t, body, `id="till-coupons"`)
 	assert.NotContains(t, body, `id="till-group"`)
@@ -142,7 +189,12 @@ func TestPromisesAreBoundedForTheShop(t *testing.T) {
 			if i > from {
 				b.WriteByte(',')
 			}
-			fmt.Fprintf(&b, `{"id":"p%d","name":"P","holds":"offered","method":"parcel","request":{"to":{"country":"FI","postcode":"00100"},"lines":[%s]}}`, i, lines)
+			fmt.Fprintf(
+				&b,
+				`{"id":"p%d","name":"P","holds":"offered","method":"parcel","request":{"to":{"country":"FI","postcode":"00100"},"lines":[%s]}}`,
+				i,
+				lines,
+			)
 		}
 		return b.String() + "]}"
 	}

@@ -42,7 +42,12 @@ type quotesView struct {
 }
 
 // runs are what a cart can be quoted over.
-var runs = []choice{{ID: "", Name: "Destinations"}, {ID: string(rate.ByQuantity), Name: "Quantities"}, {ID: string(rate.ByWeight), Name: "Weights"}, {ID: string(rate.BySubtotal), Name: "Sums"}}
+var runs = []choice{
+	{ID: "", Name: "Destinations"},
+	{ID: string(rate.ByQuantity), Name: "Quantities"},
+	{ID: string(rate.ByWeight), Name: "Weights"},
+	{ID: string(rate.BySubtotal), Name: "Sums"},
+}
 
 // quotes shows what the Till's cart costs to each of the shop's typical destinations, or over a run of one measure.
 func (s *Server) quotes(c *gin.Context) {
@@ -134,7 +139,13 @@ func (s *Server) quotesView(c *gin.Context) (quotesView, bool) {
 }
 
 // sweep fills in the quotes over a run of one measure, with each break tested just under, on and just over it.
-func (s *Server) sweep(v *quotesView, state *draft.State, q *quote.Request, destination string, column map[string]int) {
+func (s *Server) sweep(
+	v *quotesView,
+	state *draft.State,
+	q *quote.Request,
+	destination string,
+	column map[string]int,
+) {
 	f, by := state.File, rate.By(v.Over)
 	u := f.Store.Units()
 	v.First = map[rate.By]string{rate.ByQuantity: "Quantity", rate.ByWeight: "Weight, " + u.Weight, rate.BySubtotal: "Sum of the goods, " + f.Store.Currency}[by]
@@ -194,10 +205,18 @@ func quotesRowOf(f *store.File, a *quote.Answer, column map[string]int) quotesRo
 		row.Zone = nameOr(z.Name, z.ID)
 	}
 	for _, o := range a.Options {
-		row.Cells[column[o.Method]].Charge, row.Cells[column[o.Method]].Price = o.Charge, deliveryPrice(o.Charge, a.Currency)
+		row.Cells[column[o.Method]].Charge, row.Cells[column[o.Method]].Price = o.Charge, deliveryPrice(
+			o.Charge,
+			a.Currency,
+		)
 	}
 	for _, r := range a.Refused {
-		row.Cells[column[r.Method]] = quotesCell{Reason: r.Why.Short(), Full: r.Reason, code: r.Code, wanted: r.Why.Wanted()}
+		row.Cells[column[r.Method]] = quotesCell{
+			Reason: r.Why.Short(),
+			Full:   r.Reason,
+			code:   r.Code,
+			wanted: r.Why.Wanted(),
+		}
 	}
 	return row
 }

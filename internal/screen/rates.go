@@ -107,8 +107,12 @@ func wordsOf(f *store.File) charge.Words {
 }
 
 var measureHeads = map[rate.By]string{
-	rate.ByOrder: "Each order", rate.ByWeight: "Weight", rate.ByBilled: "Billed weight", rate.BySubtotal: "Order value",
-	rate.ByQuantity: "Number of items", rate.ByDistance: "Distance",
+	rate.ByOrder:    "Each order",
+	rate.ByWeight:   "Weight",
+	rate.ByBilled:   "Billed weight",
+	rate.BySubtotal: "Order value",
+	rate.ByQuantity: "Number of items",
+	rate.ByDistance: "Distance",
 }
 
 func unitOf(f *store.File, by rate.By) string {
@@ -183,8 +187,16 @@ func cellOf(f *store.File, m *store.Method, t *rate.Table, row, column int, hits
 
 func headOf(f *store.File, m *store.Method, t *rate.Table, row int) headView {
 	u := f.Store.Units()
-	h := headView{DOM: fmt.Sprintf("h-%s-%d", t.ID, row), Method: m.ID, Table: t.ID, Index: row, Unit: unitOf(f, t.By),
-		At: atText(t.Rows[row].At), Words: t.RowWords(row, u), Last: row+1 == len(t.Rows)}
+	h := headView{
+		DOM:    fmt.Sprintf("h-%s-%d", t.ID, row),
+		Method: m.ID,
+		Table:  t.ID,
+		Index:  row,
+		Unit:   unitOf(f, t.By),
+		At:     atText(t.Rows[row].At),
+		Words:  t.RowWords(row, u),
+		Last:   row+1 == len(t.Rows),
+	}
 	h.Was = h.At
 	switch {
 	case t.By == rate.ByOrder:
@@ -199,7 +211,14 @@ func headOf(f *store.File, m *store.Method, t *rate.Table, row int) headView {
 }
 
 func (s *Server) tableView(f *store.File, m *store.Method, t *rate.Table, hits map[string]bool) tableView {
-	v := tableView{Method: m.ID, ID: t.ID, Name: nameOr(t.Name, t.ID), Measures: measureHeads[t.By], Extends: t.By != rate.ByOrder, NewUnit: unitOf(f, t.By)}
+	v := tableView{
+		Method:   m.ID,
+		ID:       t.ID,
+		Name:     nameOr(t.Name, t.ID),
+		Measures: measureHeads[t.By],
+		Extends:  t.By != rate.ByOrder,
+		NewUnit:  unitOf(f, t.By),
+	}
 	v.Title = nameOr(m.Name, m.ID) + ", " + measureWords[t.By]
 	if len(m.Tables) > 1 {
 		v.Title = v.Name + ", " + measureWords[t.By]
@@ -222,7 +241,10 @@ func (s *Server) tableView(f *store.File, m *store.Method, t *rate.Table, hits m
 	v.Graduates = t.By != rate.ByOrder && t.By != rate.BySubtotal
 	v.Measure = measureChoices(t.By)
 	if t.By != rate.ByOrder {
-		v.Edges = []choice{{string(rate.UpTo), "up to and including the break", t.Edges == rate.UpTo}, {string(rate.From), "from the break on", t.Edges == rate.From}}
+		v.Edges = []choice{
+			{string(rate.UpTo), "up to and including the break", t.Edges == rate.UpTo},
+			{string(rate.From), "from the break on", t.Edges == rate.From},
+		}
 	}
 	var names []string
 	for _, id := range t.Classes {
@@ -266,7 +288,10 @@ func (s *Server) ratesView(c *gin.Context, state *draft.State, id string) (rates
 	}
 	v.Measure = measureChoices(rate.ByWeight)
 	if len(m.Tables) > 1 || m.Classes != "together" {
-		v.Combines = []choice{{"add", "added up", m.Classes == "add"}, {"dearest", "only the dearest counts", m.Classes == "dearest"}}
+		v.Combines = []choice{
+			{"add", "added up", m.Classes == "add"},
+			{"dearest", "only the dearest counts", m.Classes == "dearest"},
+		}
 	}
 	v.Label, v.Say = m.BuyersLabel(), policy.Method(state.Engine, m)
 	till := s.tillOf(c, state)

@@ -96,12 +96,16 @@ func (s *Server) editCell(c *gin.Context) {
 		curve.OOB = true
 		parts = append(parts, s.render("curve", curve))
 	}
-	parts = append(parts, s.render("list-odd", tableView{ID: t.ID, Odd: oddInList(f, m, t), OOB: true}), s.render("said", ratesView{Say: policy.Method(state.Engine, m), OOB: true}))
+	parts = append(
+		parts,
+		s.render("list-odd", tableView{ID: t.ID, Odd: oddInList(f, m, t), OOB: true}),
+		s.render("said", ratesView{Say: policy.Method(state.Engine, m), OOB: true}),
+	)
 	s.answerWith(c, "/rates", state, till, parts...)
 }
 
-// mostAtOnce is up to how many cells of a list an edit's answer has its curve and what it says of itself; of larger lists the page
-// asks for them a moment later, so that typing goes on without a wait.
+// mostAtOnce is up to how many cells of a list an edit's answer has its curve and what it says of itself; of
+// larger lists the page asks for them a moment later, so that typing goes on without a wait.
 const mostAtOnce = 240
 
 // aside answers with a list's curve and what it says of itself.
@@ -113,7 +117,10 @@ func (s *Server) aside(c *gin.Context) {
 		return
 	}
 	till := s.tillOf(c, state)
-	parts := []template.HTML{s.render("list-odd", tableView{ID: t.ID, Odd: oddInList(state.File, m, t), OOB: true}), s.render("said", ratesView{Say: policy.Method(state.Engine, m), OOB: true})}
+	parts := []template.HTML{
+		s.render("list-odd", tableView{ID: t.ID, Odd: oddInList(state.File, m, t), OOB: true}),
+		s.render("said", ratesView{Say: policy.Method(state.Engine, m), OOB: true}),
+	}
 	if curve := curveOf(state.File, m, t, &till); curve != nil {
 		curve.OOB = true
 		parts = append(parts, s.render("curve", curve))
@@ -315,7 +322,8 @@ func (s *Server) addColumn(c *gin.Context) {
 	})
 }
 
-// removeColumn removes a zone's column. Where a broader zone's prices would count for its addresses then, it asks first.
+// removeColumn removes a zone's column. Where a broader zone's prices would count for its addresses then, it
+// asks first.
 func (s *Server) removeColumn(c *gin.Context) {
 	zone := c.PostForm("zone")
 	if ask := s.opens(c, zone); ask != "" && c.PostForm("agreed") != "yes" {
@@ -376,7 +384,8 @@ func (s *Server) opens(c *gin.Context, zone string) string {
 	return ""
 }
 
-// closeColumn writes "no" into every row of a column: the method is not offered to its zone, whatever broader zones have.
+// closeColumn writes "no" into every row of a column: the method is not offered to its zone, whatever broader
+// zones have.
 func (s *Server) closeColumn(c *gin.Context) {
 	zone := c.PostForm("zone")
 	s.editTable(c, "", func(_ *store.File, t *rate.Table) error {

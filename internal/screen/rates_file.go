@@ -20,7 +20,8 @@ import (
 // kindRates is the kind of an upload that is a price list.
 const kindRates = "rates"
 
-// exportRates answers with price lists as a table: all of them, or a method's, with a line for each cell, or one as it looks.
+// exportRates answers with price lists as a table: all of them, or a method's, with a line for each cell, or
+// one as it looks.
 func (s *Server) exportRates(c *gin.Context) {
 	f := s.draft.State().File
 	rows, name := ratelist.Cells(f, f.Methods), "rates"
@@ -93,7 +94,11 @@ func (s *Server) ratesFileProblem(c *gin.Context, err error) {
 }
 
 // ratesPlan makes of a table what the columns, as they are put right by hand, say.
-func ratesPlan(c *gin.Context, state *draft.State, body []byte) (*sheet.Table, ratelist.Mapping, *ratelist.Plan, error) {
+func ratesPlan(
+	c *gin.Context,
+	state *draft.State,
+	body []byte,
+) (*sheet.Table, ratelist.Mapping, *ratelist.Plan, error) {
 	t, err := sheet.Read(body)
 	if err != nil {
 		return nil, ratelist.Mapping{}, nil, slipf("%s", err.Error())
@@ -133,7 +138,14 @@ func (s *Server) showRatesFile(c *gin.Context, status int, typed, slip string) {
 		return
 	}
 	state := s.draft.State()
-	v := ratesFileView{ID: strconv.FormatInt(u.ID, 10), Name: u.Name, Method: typed, Slip: slip, Query: template.URL(c.Request.URL.Query().Encode()), Decimal: c.Query("decimal")}
+	v := ratesFileView{
+		ID:      strconv.FormatInt(u.ID, 10),
+		Name:    u.Name,
+		Method:  typed,
+		Slip:    slip,
+		Query:   template.URL(c.Request.URL.Query().Encode()),
+		Decimal: c.Query("decimal"),
+	}
 	if v.Method == "" {
 		v.Method, _, _ = strings.Cut(u.Name, ".")
 	}
@@ -157,7 +169,10 @@ func (s *Server) showRatesFile(c *gin.Context, status int, typed, slip string) {
 		v.Columns = append(v.Columns, col)
 	}
 	v.By = measureChoices(m.By)
-	v.Edges = []choice{{string(rate.UpTo), "up to and including the bound", m.Edges == rate.UpTo}, {string(rate.From), "from the bound on", m.Edges == rate.From}}
+	v.Edges = []choice{
+		{string(rate.UpTo), "up to and including the bound", m.Edges == rate.UpTo},
+		{string(rate.From), "from the bound on", m.Edges == rate.From},
+	}
 	if lists := ratelist.Lists(t); lists != nil {
 		v.Columns, v.By, v.Edges = nil, nil, nil
 		for _, name := range lists {
@@ -187,7 +202,12 @@ func (v *ratesFileView) plan(f *store.File, plan *ratelist.Plan) {
 		v.Rows = append(v.Rows, row)
 	}
 	wrong := func(l *ratelist.Line) bool { return l.Status == ratelist.Contradicts || l.Status == ratelist.Refused }
-	names := map[ratelist.Status]string{ratelist.Taken: "taken", ratelist.Repeats: "repeats", ratelist.Contradicts: "contradicts", ratelist.Refused: "refused"}
+	names := map[ratelist.Status]string{
+		ratelist.Taken:       "taken",
+		ratelist.Repeats:     "repeats",
+		ratelist.Contradicts: "contradicts",
+		ratelist.Refused:     "refused",
+	}
 	for _, first := range []bool{true, false} { // what is wrong stands first
 		for i := range plan.Lines {
 			l := &plan.Lines[i]

@@ -35,8 +35,9 @@ func (p pastedCells) put(v *ratesView, table string) {
 	}
 }
 
-// pasteCells takes a block of cells from a spreadsheet. Pasted into a cell it goes on to the right and down; pasted into a break point
-// its first column are break points, which make rows where they are new. What cannot be taken stays in its cell and says why.
+// pasteCells takes a block of cells from a spreadsheet. Pasted into a cell it goes on to the right and down;
+// pasted into a break point its first column are break points, which make rows where they are new. What cannot
+// be taken stays in its cell and says why.
 func (s *Server) pasteCells(c *gin.Context) {
 	at, zone := c.PostForm("at"), c.PostForm("zone")
 	block := strings.Split(strings.TrimRight(strings.ReplaceAll(c.PostForm("block"), "\r\n", "\n"), "\n"), "\n")
@@ -75,7 +76,10 @@ func (s *Server) pasteCells(c *gin.Context) {
 					parsed, err = nil, nil
 				}
 				if err != nil {
-					slips[[2]string{atText(t.Rows[row].At), t.Zones[column+j]}] = cellView{Text: strings.TrimSpace(text), Slip: err.Error()}
+					slips[[2]string{atText(t.Rows[row].At), t.Zones[column+j]}] = cellView{
+						Text: strings.TrimSpace(text),
+						Slip: err.Error(),
+					}
 					continue
 				}
 				t.Rows[row].Charges[column+j] = parsed
@@ -93,7 +97,10 @@ func (s *Server) pasteCells(c *gin.Context) {
 			note += "; " + plural(beside, "column") + " of what was pasted lie right of the last zone"
 		}
 		if below > 0 {
-			note += "; " + plural(below, "row") + " lie below the last row: paste into a break point to bring rows along"
+			note += "; " + plural(
+				below,
+				"row",
+			) + " lie below the last row: paste into a break point to bring rows along"
 		}
 		if taken == 0 {
 			return slipf("none of the pasted cells can be taken")
@@ -105,7 +112,8 @@ func (s *Server) pasteCells(c *gin.Context) {
 	})
 }
 
-// breakRow is the row of a break point as it is typed, made where there is none; its charges are those of the row that covered it.
+// breakRow is the row of a break point as it is typed, made where there is none; its charges are those of the
+// row that covered it.
 func breakRow(f *store.File, t *rate.Table, typed string) (int, error) {
 	if t.By == rate.ByOrder {
 		return 0, slipf("a list with one price for every order has no break points")
@@ -124,7 +132,8 @@ func breakRow(f *store.File, t *rate.Table, typed string) (int, error) {
 	return insertRow(t, rate.Row{At: at}), nil
 }
 
-// insertRow puts a row where its break point belongs, with the charges of the row that covered it until now, and says where.
+// insertRow puts a row where its break point belongs, with the charges of the row that covered it until now,
+// and says where.
 func insertRow(t *rate.Table, row rate.Row) int {
 	covering, ok := t.Row(*row.At)
 	if !ok {
@@ -149,7 +158,11 @@ func (v *ratesView) note(table, text string) {
 }
 
 // editTableNoted makes an edit of a table; told adds to what is shown, whether it was made or not.
-func (s *Server) editTableNoted(c *gin.Context, change func(*store.File, *rate.Table) error, told func(*ratesView)) {
+func (s *Server) editTableNoted(
+	c *gin.Context,
+	change func(*store.File, *rate.Table) error,
+	told func(*ratesView),
+) {
 	c.Set("rates-told", told)
 	s.editTable(c, "", change)
 }
@@ -204,7 +217,8 @@ func (s *Server) moveColumn(c *gin.Context) {
 	})
 }
 
-// shapeTable sets what a table measures, on which side of a break its rows lie, whether it is graduated, its name and its classes.
+// shapeTable sets what a table measures, on which side of a break its rows lie, whether it is graduated, its
+// name and its classes.
 func (s *Server) shapeTable(c *gin.Context) {
 	field, typed := c.PostForm("field"), c.PostForm("value")
 	s.editTable(c, "", func(f *store.File, t *rate.Table) error {
@@ -236,8 +250,8 @@ func (s *Server) shapeTable(c *gin.Context) {
 	})
 }
 
-// setEdges has the rows lie on the other side of their breaks: a list "up to 2, up to 10, above" becomes "from 0, from 2, from 10" and
-// back, with the same charges.
+// setEdges has the rows lie on the other side of their breaks: a list "up to 2, up to 10, above" becomes "from
+// 0, from 2, from 10" and back, with the same charges.
 func setEdges(t *rate.Table, edges rate.Edges) {
 	if t.Edges == edges || t.By == rate.ByOrder {
 		return
@@ -357,26 +371,41 @@ func (s *Server) addTable(c *gin.Context) {
 	})
 }
 
-// removeTable removes a list. Where a broader zone's prices would count then for addresses that had their own, it asks first.
+// removeTable removes a list. Where a broader zone's prices would count then for addresses that had their own,
+// it asks first.
 func (s *Server) removeTable(c *gin.Context) {
 	state := s.draft.State()
 	if m, table, err := tableAt(c, state.File); err == nil && c.PostForm("agreed") != "yes" {
 		after := *m
-		after.Tables = slices.DeleteFunc(slices.Clone(m.Tables), func(t rate.Table) bool { return t.ID == table.ID })
+		after.Tables = slices.DeleteFunc(
+			slices.Clone(m.Tables),
+			func(t rate.Table) bool { return t.ID == table.ID },
+		)
 		var opens []string
 		for _, through := range state.Engine.Through(&after) {
 			if slices.Contains(table.Zones, through.Zone) {
-				opens = append(opens, "buyers in "+state.File.ZoneName(through.Zone)+" are offered this method at the prices of "+state.File.ZoneName(through.By))
+				opens = append(
+					opens,
+					"buyers in "+state.File.ZoneName(
+						through.Zone,
+					)+" are offered this method at the prices of "+state.File.ZoneName(
+						through.By,
+					),
+				)
 			}
 		}
 		if len(opens) > 0 {
-			s.refuseRates(c, slipf("Without this list, %s", strings.Join(opens, "; ")), func(v *ratesView, text string) {
-				for i := range v.Tables {
-					if v.Tables[i].ID == table.ID {
-						v.Tables[i].Opens = text
+			s.refuseRates(
+				c,
+				slipf("Without this list, %s", strings.Join(opens, "; ")),
+				func(v *ratesView, text string) {
+					for i := range v.Tables {
+						if v.Tables[i].ID == table.ID {
+							v.Tables[i].Opens = text
+						}
 					}
-				}
-			})
+				},
+			)
 			return
 		}
 	}

@@ -44,9 +44,21 @@ func TestBlocksArePastedIntoAPriceList(t *testing.T) {
 	_, body = s.post(path, "at", "5", "zone", "baltic", "block", "9\t9\t9")
 	holds(t, body, "1 cell taken; 2 columns of what was pasted lie right of the last zone")
 	// Break points in front bring their rows along.
-	status, _ = s.post(path, "at", "5", "zone", "", "block", "2\t3.00\t4.00\t5.00\n5 kg\t6.00\nup to 10\t7.00\t8.00\n")
+	status, _ = s.post(
+		path,
+		"at",
+		"5",
+		"zone",
+		"",
+		"block",
+		"2\t3.00\t4.00\t5.00\n5 kg\t6.00\nup to 10\t7.00\t8.00\n",
+	)
 	require.Equal(t, http.StatusOK, status)
-	assert.Equal(t, "2 | 3.00 | 4.00 | 5.00\n5 | 6.00 | 8.10 | 9.00\n10 | 7.00 | 8.00 | 14.90\n15 | 7.90 | 10.40 | 14.90\n", s.list("locker", "list"))
+	assert.Equal(
+		t,
+		"2 | 3.00 | 4.00 | 5.00\n5 | 6.00 | 8.10 | 9.00\n10 | 7.00 | 8.00 | 14.90\n15 | 7.90 | 10.40 | 14.90\n",
+		s.list("locker", "list"),
+	)
 	before := s.list("locker", "list")
 	for _, c := range [][]string{{"at", "5", "zone", "", "block", "1e400\t3"}, {"at", "5", "zone", "", "block", "heavy\t3"}, {"at", "99", "zone", "aland", "block", "3"}, {"at", "5", "zone", "mars", "block", "3"}, {"at", "5", "zone", "aland", "block", "cheap\ncheaper"}} {
 		status, _ := s.post(path, c...)
@@ -94,12 +106,23 @@ func TestColumnsAreMadeMovedAndListsShaped(t *testing.T) {
 	_, _ = s.post("/methods/locker/term", "zone", "aland", "field", "minimum", "was", "", "text", "2.00")
 	require.Contains(t, methodByID(s.draft.State().File, "locker").Terms, "aland")
 	_, _ = s.post("/rates/locker/bulky/remove-column", "zone", "aland")
-	assert.Contains(t, methodByID(s.draft.State().File, "locker").Terms, "aland", "the other list has the zone still")
+	assert.Contains(
+		t,
+		methodByID(s.draft.State().File, "locker").Terms,
+		"aland",
+		"the other list has the zone still",
+	)
 	_, _ = s.post("/undo")
 	for _, c := range [][]string{{"classes", "Odd", "by", "subtotal"}, {"classes", "", "by", "subtotal"}, {"classes", "bulky", "by", "subtotal"}} {
 		status, body := s.post("/rates/locker/lists", c...)
 		holds(t, body, `value="subtotal" selected`)
-		assert.Equal(t, http.StatusUnprocessableEntity, status, "%v: no such class, none, and one that a list has already", c)
+		assert.Equal(
+			t,
+			http.StatusUnprocessableEntity,
+			status,
+			"%v: no such class, none, and one that a list has already",
+			c,
+		)
 	}
 	_, _ = s.post("/rates/locker/bulky/remove")
 	assert.Equal(t, "together", methodByID(s.draft.State().File, "locker").Classes)
@@ -145,8 +168,17 @@ func TestMethodsAreOrderedCopiedSwitchedAndRemoved(t *testing.T) {
 	holds(t, body, `id="method-parcel"`)
 	f := s.draft.State().File
 	p := methodByID(f, "parcel")
-	assert.Equal(t, []any{false, false, "tell", "Too long for the parcel service."}, []any{p.Taxable, p.Enabled, p.WhenRefused, p.RefusedText})
-	assert.Equal(t, []bool{true, false}, []bool{methodByID(f, "letter").Preselected, methodByID(f, "locker").Preselected}, "one at most")
+	assert.Equal(
+		t,
+		[]any{false, false, "tell", "Too long for the parcel service."},
+		[]any{p.Taxable, p.Enabled, p.WhenRefused, p.RefusedText},
+	)
+	assert.Equal(
+		t,
+		[]bool{true, false},
+		[]bool{methodByID(f, "letter").Preselected, methodByID(f, "locker").Preselected},
+		"one at most",
+	)
 	_, body = s.post("/methods", "name", "Bike courier", "by", "distance", "kind", "delivery")
 	holds(t, body, "No buyer is offered this: its list has no price yet")
 	_, _ = s.post("/methods", "name", "Fetch it", "by", "order", "kind", "pickup")
@@ -180,19 +212,34 @@ func TestTermsAreTypedInTheirGrid(t *testing.T) {
 func TestOrdersLeaveByTheShopsOwnDays(t *testing.T) {
 	s := opened(t, draft.Empty(), false)
 	set := func(field, value string, more ...string) (int, string) {
-		return s.post("/methods/dispatch", append([]string{"field", field, "value", value, "browser_zone", "Europe/Helsinki"}, more...)...)
+		return s.post(
+			"/methods/dispatch",
+			append([]string{"field", field, "value", value, "browser_zone", "Europe/Helsinki"}, more...)...)
 	}
 	status, _ := set("day", "sat", "on", "on")
 	assert.Equal(t, http.StatusUnprocessableEntity, status, "there is no cut-off yet")
 	_, _ = s.post("/zones", "places", "Finland")
 	status, body := set("cut-off", "15.30")
 	require.Equal(t, http.StatusOK, status)
-	holds(t, body, `value="15:30"`, `value="Europe/Helsinki"`, `<option value="FI" selected>Finland</option>`, "An order placed now leaves on ")
+	holds(
+		t,
+		body,
+		`value="15:30"`,
+		`value="Europe/Helsinki"`,
+		`<option value="FI" selected>Finland</option>`,
+		"An order placed now leaves on ",
+	)
 	_, _ = set("day", "sat", "on", "on")
 	_, body = set("closed", "24.12.2026 to 26.12.2026, 2027-01-02")
 	holds(t, body, `value="2026-12-24 to 2026-12-26, 2027-01-02"`)
 	_, _ = set("holidays", "SE")
-	want := &calendar.Plan{TimeZone: "Europe/Helsinki", CutOff: "15:30", Weekdays: []string{"mon", "tue", "wed", "thu", "fri", "sat"}, Holidays: "SE", Closed: []string{"2026-12-24", "2026-12-25", "2026-12-26", "2027-01-02"}}
+	want := &calendar.Plan{
+		TimeZone: "Europe/Helsinki",
+		CutOff:   "15:30",
+		Weekdays: []string{"mon", "tue", "wed", "thu", "fri", "sat"},
+		Holidays: "SE",
+		Closed:   []string{"2026-12-24", "2026-12-25", "2026-12-26", "2027-01-02"},
+	}
 	assert.Equal(t, want, s.draft.State().File.Store.Dispatch)
 	for field, typed := range map[string]string{"cut-off": "noon", "zone": "Europe/Naantali", "closed": "Christmas", "holidays": "XX"} {
 		status, body := set(field, typed)
@@ -261,8 +308,20 @@ func TestTheShippingPolicyIsServed(t *testing.T) {
 
 func TestAForeignPriceListIsLookedAtAndMade(t *testing.T) {
 	s := lauha(t)
-	_, body := s.send("/rates-file", "carrier.csv", "country,weight to,price\nFI,2,6.90\nNorway,2,19.00\nFI,10,9.90\n*,2,29\n")
-	holds(t, body, "up to and including 2 kg", "Norway <small>new zone</small>", `value="carrier"`, "Import as a method called", "19.00")
+	_, body := s.send(
+		"/rates-file",
+		"carrier.csv",
+		"country,weight to,price\nFI,2,6.90\nNorway,2,19.00\nFI,10,9.90\n*,2,29\n",
+	)
+	holds(
+		t,
+		body,
+		"up to and including 2 kg",
+		"Norway <small>new zone</small>",
+		`value="carrier"`,
+		"Import as a method called",
+		"19.00",
+	)
 	before := s.draft.State().Revision
 	path := body[strings.Index(body, `action="/rates-file/`)+8:]
 	path = path[:strings.IndexByte(path, '"')]
@@ -282,7 +341,12 @@ func TestAForeignPriceListIsLookedAtAndMade(t *testing.T) {
 	_, table = s.get("/rates-file")
 	holds(t, table, "carrier-parcels,list,weight,up_to,2,norway,19.00,no,\n", "letter,list,")
 	_, body = s.send("/rates-file", "bad.csv", "country,to,price\nFI,2,6.90\nFI,2,7.90\nFI,5,cheap\n")
-	holds(t, body, "2 of its lines cannot be used, or contradict others", "line 2 says 6.90 for the same, this one 7.90")
+	holds(
+		t,
+		body,
+		"2 of its lines cannot be used, or contradict others",
+		"line 2 says 6.90 for the same, this one 7.90",
+	)
 	assert.NotContains(t, body, "Import as a method called")
 	_, body = s.send("/rates-file", "empty.csv", "")
 	holds(t, body, "this file is empty")

@@ -1,8 +1,9 @@
 // Package screen serves Diadrom's screens: HTML by the server, changed in place through htmx.
 //
-// A page is the shell (the course line of stations and the Till) around the work of one station. An edit is a POST; its
-// answer carries the part that was edited and, out of band, the Till requoted and the course line, so that what a change
-// does is seen in the same exchange. An edit that is refused answers 422 with the field as it was typed and what is wrong.
+// A page is the shell (the course line of stations and the Till) around the work of one station. An edit is a
+// POST; its answer carries the part that was edited and, out of band, the Till requoted and the course line, so
+// that what a change does is seen in the same exchange. An edit that is refused answers 422 with the field as
+// it was typed and what is wrong.
 package screen
 
 import (
@@ -76,7 +77,16 @@ type Options struct {
 
 // New makes a shop's screens.
 func New(d *draft.Draft, db *storage.DB, in *intake.Intake, log *slog.Logger, o Options) (*Server, error) {
-	s := &Server{draft: d, db: db, intake: in, log: log, options: o, attempts: access.NewAttempts(), notes: newNotes(), reading: make(chan struct{}, maxHeavy)}
+	s := &Server{
+		draft:    d,
+		db:       db,
+		intake:   in,
+		log:      log,
+		options:  o,
+		attempts: access.NewAttempts(),
+		notes:    newNotes(),
+		reading:  make(chan struct{}, maxHeavy),
+	}
 	err := s.loadKeys(context.Background())
 	if err != nil {
 		return nil, err
@@ -88,7 +98,10 @@ func New(d *draft.Draft, db *storage.DB, in *intake.Intake, log *slog.Logger, o 
 	gin.SetMode(gin.ReleaseMode)
 	r := gin.New()
 	r.Use(s.logged, s.recovered, headers, api.Unknown)
-	api.Route(r, api.Shops{Live: s.liveEngine, Draft: func() *quote.Engine { return d.State().Engine }, Asker: s.asker})
+	api.Route(
+		r,
+		api.Shops{Live: s.liveEngine, Draft: func() *quote.Engine { return d.State().Engine }, Asker: s.asker},
+	)
 	r.Use(limited)
 	r.GET("/assets/*file", func(c *gin.Context) {
 		c.Header("Cache-Control", "no-cache")
@@ -240,7 +253,10 @@ func (s *Server) routes(r *gin.Engine) {
 // headers sends the security headers: everything comes from here, nothing is inline.
 func headers(c *gin.Context) {
 	h := c.Writer.Header()
-	h.Set("Content-Security-Policy", "default-src 'none'; script-src 'self'; style-src 'self'; font-src 'self'; img-src 'self' data:; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'")
+	h.Set(
+		"Content-Security-Policy",
+		"default-src 'none'; script-src 'self'; style-src 'self'; font-src 'self'; img-src 'self' data:; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'",
+	)
 	h.Set("X-Content-Type-Options", "nosniff")
 	h.Set("Referrer-Policy", "same-origin")
 	h.Set("Cross-Origin-Opener-Policy", "same-origin")
@@ -248,7 +264,14 @@ func headers(c *gin.Context) {
 }
 
 // files are the addresses that take a file, which may be larger than other requests; they say so by themselves.
-var files = map[string]bool{"/zones/file": true, "/goods/file": true, "/rates-file": true, "/lists": true, "/promises/file": true, "/live/file": true}
+var files = map[string]bool{
+	"/zones/file":    true,
+	"/goods/file":    true,
+	"/rates-file":    true,
+	"/lists":         true,
+	"/promises/file": true,
+	"/live/file":     true,
+}
 
 // maxHeavy is how many tables are read at once: each may take some hundred MB meanwhile.
 const maxHeavy = 2
@@ -256,8 +279,12 @@ const maxHeavy = 2
 // heavy has requests that read a whole table wait for their turn.
 func (s *Server) heavy(c *gin.Context) {
 	path := c.Request.URL.Path
-	if !files[path] && !strings.HasPrefix(path, "/goods/file/") && !strings.HasPrefix(path, "/rates-file/") && !strings.HasPrefix(path, "/zones/file/") && !strings.HasPrefix(path, "/live/file/") ||
-		strings.HasSuffix(path, "/progress") || path == "/lists" || c.Request.Method == http.MethodGet && files[path] {
+	if !files[path] && !strings.HasPrefix(path, "/goods/file/") && !strings.HasPrefix(path, "/rates-file/") &&
+		!strings.HasPrefix(path, "/zones/file/") &&
+		!strings.HasPrefix(path, "/live/file/") ||
+		strings.HasSuffix(path, "/progress") ||
+		path == "/lists" ||
+		c.Request.Method == http.MethodGet && files[path] {
 		c.Next()
 		return
 	}
@@ -277,7 +304,11 @@ func limited(c *gin.Context) {
 	}
 	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, MaxBody)
 	if c.Request.ContentLength > MaxBody {
-		c.String(http.StatusRequestEntityTooLarge, "That is more than %d KB; nothing was changed. Long lists are taken in as files.", MaxBody>>10)
+		c.String(
+			http.StatusRequestEntityTooLarge,
+			"That is more than %d KB; nothing was changed. Long lists are taken in as files.",
+			MaxBody>>10,
+		)
 		c.Abort()
 		return
 	}
@@ -286,7 +317,10 @@ func limited(c *gin.Context) {
 			status, text := http.StatusBadRequest, "The browser sent something that cannot be read; nothing was changed."
 			var tooLarge *http.MaxBytesError
 			if errors.As(err, &tooLarge) {
-				status, text = http.StatusRequestEntityTooLarge, fmt.Sprintf("That is more than %d KB; nothing was changed. Long lists are taken in as files.", MaxBody>>10)
+				status, text = http.StatusRequestEntityTooLarge, fmt.Sprintf(
+					"That is more than %d KB; nothing was changed. Long lists are taken in as files.",
+					MaxBody>>10,
+				)
 			}
 			c.String(status, "%s", text)
 			c.Abort()
@@ -302,7 +336,21 @@ func (s *Server) logged(c *gin.Context) {
 	if strings.HasPrefix(c.Request.URL.Path, "/assets/") {
 		return
 	}
-	s.log.Info("request", "method", c.Request.Method, "path", c.Request.URL.Path, "status", c.Writer.Status(), "from", s.options.from(c.Request), "person", who(c.Request.Context()).ID, "took", time.Since(start))
+	s.log.Info(
+		"request",
+		"method",
+		c.Request.Method,
+		"path",
+		c.Request.URL.Path,
+		"status",
+		c.Writer.Status(),
+		"from",
+		s.options.from(c.Request),
+		"person",
+		who(c.Request.Context()).ID,
+		"took",
+		time.Since(start),
+	)
 }
 
 // recovered answers a panic without telling the browser more than that.
@@ -312,14 +360,19 @@ func (s *Server) recovered(c *gin.Context) {
 			s.log.Error("panic", "path", c.Request.URL.Path, "panic", fmt.Sprint(p), "stack", string(debug.Stack()))
 			c.Abort()
 			if !c.Writer.Written() {
-				s.problem(c, http.StatusInternalServerError, "Something went wrong here. Nothing that was saved is lost; please try again.")
+				s.problem(
+					c,
+					http.StatusInternalServerError,
+					"Something went wrong here. Nothing that was saved is lost; please try again.",
+				)
 			}
 		}
 	}()
 	c.Next()
 }
 
-// part makes a part of a page. A panic is logged and makes it false: a part that cannot be shown does not take the page with it.
+// part makes a part of a page. A panic is logged and makes it false: a part that cannot be shown does not take
+// the page with it.
 func (s *Server) part(name string, make func()) (ok bool) {
 	defer func() {
 		if p := recover(); p != nil {
@@ -377,7 +430,11 @@ func (s *Server) internal(c *gin.Context, err error) {
 	}
 	if storage.Full(err) {
 		s.log.Error("full", "path", c.Request.URL.Path, "error", err)
-		s.problem(c, http.StatusInsufficientStorage, "The disk is full. Nothing was changed, and nothing is lost: make room and try again.")
+		s.problem(
+			c,
+			http.StatusInsufficientStorage,
+			"The disk is full. Nothing was changed, and nothing is lost: make room and try again.",
+		)
 		return
 	}
 	s.log.Error("internal", "path", c.Request.URL.Path, "error", err)

@@ -86,7 +86,8 @@ func TestZonesAreTypedNamedSwitchedAndRemoved(t *testing.T) {
 		assert.Equal(t, http.StatusUnprocessableEntity, status, c.path)
 		assert.Contains(t, body, c.says)
 		if c.typed != "" && c.field != "key" && !strings.Contains(c.path, "nothing") {
-			kept := strings.Contains(body, `value="`+c.typed+`"`) || strings.Contains(body, ">"+c.typed+"</textarea>")
+			kept := strings.Contains(body, `value="`+c.typed+`"`) ||
+				strings.Contains(body, ">"+c.typed+"</textarea>")
 			assert.True(t, kept, "what was typed is kept: %s", c.typed)
 		}
 	}
@@ -143,7 +144,11 @@ func TestTheTillsAddressIsTriedOnAllZones(t *testing.T) {
 	s.post("/till/destination", "to", "21660 Nauvo")
 	_, body := s.get("/zones")
 	_, tried, _ := strings.Cut(body, `id="tried"`)
-	assert.Regexp(t, `21660 Nauvo</b> is taken by .*Finland</b> \(country FI\), then .*European Union</b> \(group EU\), then .*Rest of the world`, tried)
+	assert.Regexp(
+		t,
+		`21660 Nauvo</b> is taken by .*Finland</b> \(country FI\), then .*European Union</b> \(group EU\), then .*Rest of the world`,
+		tried,
+	)
 	assert.Regexp(t, `Van round</b> leaves out FI 21660`, tried)
 	assert.Regexp(t, `Åland</b> nearest is FI 22\*`, tried)
 	s.post("/till/destination", "to", "Russia")
@@ -168,7 +173,12 @@ func TestPriceListsGrowAndShrink(t *testing.T) {
 	rows, _ := table()
 	assert.Equal(t, []string{"2", "5", "7.5", "10", ""}, rows, "where it belongs")
 	m := methodByID(s.draft.State().File, "parcel")
-	assert.Equal(t, m.Tables[0].Rows[3].Charges, m.Tables[0].Rows[2].Charges, "with the charges that held there until now")
+	assert.Equal(
+		t,
+		m.Tables[0].Rows[3].Charges,
+		m.Tables[0].Rows[2].Charges,
+		"with the charges that held there until now",
+	)
 	for _, c := range []struct{ path, field, typed, says string }{
 		{"/rates/parcel/list/rows", "at", "7.50", "a row at 7.5 already"}, {"/rates/parcel/list/rows", "at", "heavy", "not a number"}, {"/rates/parcel/list/rows", "at", "-1", "below 0"},
 		{"/rates/parcel/list/rows", "at", strings.Repeat("9", 41), "too long"}, {"/rates/parcel/list/rows", "at", strings.Repeat("9", 20), "digits"},
@@ -187,10 +197,23 @@ func TestPriceListsGrowAndShrink(t *testing.T) {
 	assert.Equal(t, []string{"finland", "aland", "lapland", "baltic", "eu", "world"}, zones)
 	status, body := s.post("/rates/parcel/list/remove-column", "zone", "aland")
 	assert.Equal(t, http.StatusUnprocessableEntity, status, "Åland lies in Finland, whose prices would count there")
-	assert.Contains(t, body, "Without this column, buyers in Åland are offered this method at the prices of Finland")
-	assert.Contains(t, methodByID(s.draft.State().File, "parcel").ServedZones(), "aland", "nothing is changed before it is agreed to")
+	assert.Contains(
+		t,
+		body,
+		"Without this column, buyers in Åland are offered this method at the prices of Finland",
+	)
+	assert.Contains(
+		t,
+		methodByID(s.draft.State().File, "parcel").ServedZones(),
+		"aland",
+		"nothing is changed before it is agreed to",
+	)
 	s.post("/rates/parcel/list/close-column", "zone", "lapland")
-	assert.Nil(t, methodByID(s.draft.State().File, "parcel").Tables[0].Rows[0].Charges[2], "no in every row keeps a method from a zone")
+	assert.Nil(
+		t,
+		methodByID(s.draft.State().File, "parcel").Tables[0].Rows[0].Charges[2],
+		"no in every row keeps a method from a zone",
+	)
 	s.post("/rates/parcel/list/remove-column", "zone", "aland", "agreed", "yes")
 	m = methodByID(s.draft.State().File, "parcel")
 	assert.NotContains(t, m.Terms, "aland", "terms of a zone go with its last column")
@@ -235,7 +258,11 @@ func TestCurvesOfEveryDemoList(t *testing.T) {
 	}
 	_, body := s.get("/rates/van")
 	assert.Contains(t, body, "this cart: 8.941 km, 9.00")
-	assert.Equal(t, []float64{0.5, 2, 5, 10, 200}, []float64{niceStep(2), niceStep(9), niceStep(25), niceStep(29), niceStep(790)})
+	assert.Equal(
+		t,
+		[]float64{0.5, 2, 5, 10, 200},
+		[]float64{niceStep(2), niceStep(9), niceStep(25), niceStep(29), niceStep(790)},
+	)
 }
 
 func TestAPriceThatCannotBeKeepsWhatIsSaved(t *testing.T) {
@@ -377,10 +404,22 @@ func TestEditsFromManyWindows(t *testing.T) {
 func TestQuotesOverARunAndAsATable(t *testing.T) {
 	s := lauha(t) // two towels of 29.00 and 0.35 kg, a ladle of 24.00; to Merimasku
 	_, body := s.get("/quotes?over=quantity")
-	holds(t, body, `aria-current="page">Quantities</a>`, "So many of Linen towel, 70 × 140 to 21160 Merimasku", `<span class="num">3 items</span>`,
-		`<td class="differs"><b class="num">Free</b>`, "5 kg and over</span>")
+	holds(
+		t,
+		body,
+		`aria-current="page">Quantities</a>`,
+		"So many of Linen towel, 70 × 140 to 21160 Merimasku",
+		`<span class="num">3 items</span>`,
+		`<td class="differs"><b class="num">Free</b>`,
+		"5 kg and over</span>",
+	)
 	_, body = s.get("/quotes?over=weight")
-	holds(t, body, `<span class="num">2.001 kg</span> <span class="near">just over</span>`, `<td class="differs"><b class="num">€8.40</b>`)
+	holds(
+		t,
+		body,
+		`<span class="num">2.001 kg</span> <span class="near">just over</span>`,
+		`<td class="differs"><b class="num">€8.40</b>`,
+	)
 	_, body = s.get("/quotes?over=distance")
 	holds(t, body, `aria-current="page">Destinations</a>`)
 	table := func(path string) [][]string {
@@ -395,13 +434,21 @@ func TestQuotesOverARunAndAsATable(t *testing.T) {
 		return rows
 	}
 	rows := table("/quotes.csv?over=quantity")
-	assert.Equal(t, []string{"Quantity", "First zone", "Letter", "Parcel to the door", "Parcel locker"}, rows[0][:5])
+	assert.Equal(
+		t,
+		[]string{"Quantity", "First zone", "Letter", "Parcel to the door", "Parcel locker"},
+		rows[0][:5],
+	)
 	charges := map[string]string{}
 	for _, r := range rows[1:] {
 		charges[r[0]] = r[3] + " " + r[4]
 	}
 	// Free from 90.00 by locker, from 120.00 to the door: 3 are 87.00, 4 are 116.00, 5 are 145.00.
-	assert.Equal(t, []string{"6.90 5.90", "6.90 0.00", "0.00 0.00"}, []string{charges["3"], charges["4"], charges["5"]})
+	assert.Equal(
+		t,
+		[]string{"6.90 5.90", "6.90 0.00", "0.00 0.00"},
+		[]string{charges["3"], charges["4"], charges["5"]},
+	)
 	assert.Equal(t, "Weight, kg", table("/quotes.csv?over=weight")[0][0])
 	assert.NotEmpty(t, table("/quotes.csv")[1][1], "destinations have their zones")
 	_, _ = s.post("/till/destination", "to", "")

@@ -63,7 +63,12 @@ func stations(f *store.File, here string) []station {
 	}
 	list := []station{
 		{Name: "Zones", Path: "/zones", Count: strconv.Itoa(len(f.Zones)), Wrong: some(empty, "empty")},
-		{Name: "Products", Path: "/goods", Count: strconv.Itoa(len(f.Products)), Wrong: some(unweighed, "unweighed")},
+		{
+			Name:  "Products",
+			Path:  "/goods",
+			Count: strconv.Itoa(len(f.Products)),
+			Wrong: some(unweighed, "unweighed"),
+		},
 		{Name: "Methods", Path: "/methods", Count: strconv.Itoa(len(f.Methods)), Wrong: some(unpriced, "unpriced")},
 		{Name: "Rates", Path: "/rates", Count: strconv.Itoa(tables)},
 		{Name: "Quotes", Path: "/quotes"},
@@ -109,7 +114,22 @@ func (s *Server) pageStatus(c *gin.Context, status int, here, title, name string
 		s.internal(c, err)
 		return
 	}
-	s.html(c, status, s.render("shell", shell{Title: title, Shop: shopName(state.File), Person: who(c.Request.Context()).Name, Stations: stations(state.File, here), Till: till, History: history, Work: work}))
+	s.html(
+		c,
+		status,
+		s.render(
+			"shell",
+			shell{
+				Title:    title,
+				Shop:     shopName(state.File),
+				Person:   who(c.Request.Context()).Name,
+				Stations: stations(state.File, here),
+				Till:     till,
+				History:  history,
+				Work:     work,
+			},
+		),
+	)
 }
 
 // answer sends the parts that an edit changed, with the Till and the course line out of band.
@@ -123,19 +143,39 @@ func (s *Server) answer(c *gin.Context, here string, state *draft.State, parts .
 }
 
 // answerWith is answer for a Till that has been quoted already.
-func (s *Server) answerWith(c *gin.Context, here string, state *draft.State, till tillView, parts ...template.HTML) {
+func (s *Server) answerWith(
+	c *gin.Context,
+	here string,
+	state *draft.State,
+	till tillView,
+	parts ...template.HTML,
+) {
 	s.answerSaying(c, here, state, till, "Saved "+time.Now().Format("15:04:05"), parts...)
 }
 
 // answerSaying is answerWith, with its own word of what happened beside Undo.
-func (s *Server) answerSaying(c *gin.Context, here string, state *draft.State, till tillView, said string, parts ...template.HTML) {
+func (s *Server) answerSaying(
+	c *gin.Context,
+	here string,
+	state *draft.State,
+	till tillView,
+	said string,
+	parts ...template.HTML,
+) {
 	history, err := s.history(c.Request.Context())
 	if err != nil {
 		s.internal(c, err)
 		return
 	}
 	till.OOB, history.OOB, history.Said = true, true, said
-	parts = append(parts, s.render("till", till), s.render("course", shell{Stations: stations(state.File, here), OOB: true}), s.render("shop-name", shell{Shop: shopName(state.File), OOB: true}), s.render("history", history), s.render("ahead-said", history))
+	parts = append(
+		parts,
+		s.render("till", till),
+		s.render("course", shell{Stations: stations(state.File, here), OOB: true}),
+		s.render("shop-name", shell{Shop: shopName(state.File), OOB: true}),
+		s.render("history", history),
+		s.render("ahead-said", history),
+	)
 	s.html(c, http.StatusOK, parts...)
 }
 
@@ -168,8 +208,8 @@ func told(err error) (string, bool) {
 	return "", false
 }
 
-// refused answers an edit that failed: a slip with the part that is to stand in place of the edited one, anything else as what
-// went wrong here.
+// refused answers an edit that failed: a slip with the part that is to stand in place of the edited one,
+// anything else as what went wrong here.
 func (s *Server) refused(c *gin.Context, err error, part func(text string) template.HTML) {
 	text, ok := told(err)
 	if !ok {
@@ -179,9 +219,16 @@ func (s *Server) refused(c *gin.Context, err error, part func(text string) templ
 	s.html(c, http.StatusUnprocessableEntity, part(text))
 }
 
-// editWork makes an edit of a station whose answer is all of its work; slipped puts what was typed, and what is wrong with it,
-// into the view.
-func editWork[V any](s *Server, c *gin.Context, name string, view func(*draft.State) V, change func(*store.File) error, slipped func(*V, string)) {
+// editWork makes an edit of a station whose answer is all of its work; slipped puts what was typed, and what is
+// wrong with it, into the view.
+func editWork[V any](
+	s *Server,
+	c *gin.Context,
+	name string,
+	view func(*draft.State) V,
+	change func(*store.File) error,
+	slipped func(*V, string),
+) {
 	state, err := s.draft.Edit(c.Request.Context(), change)
 	if err != nil {
 		s.refused(c, err, func(text string) template.HTML {

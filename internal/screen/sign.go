@@ -29,7 +29,8 @@ func who(ctx context.Context) access.Person {
 	return p
 }
 
-// cookie is the name of the session's cookie. With __Host- a browser takes it from here alone and only over https; loopback has none.
+// cookie is the name of the session's cookie. With __Host- a browser takes it from here alone and only over
+// https; loopback has none.
 func (s *Server) cookie(r *http.Request) string {
 	if s.options.secure(r) {
 		return "__Host-diadrom"
@@ -54,7 +55,11 @@ func (s *Server) asker(r *http.Request) (who api.Asker, key string) {
 	if s.options.Demo {
 		return api.Person, ""
 	}
-	if scheme, key, ok := strings.Cut(r.Header.Get("Authorization"), " "); ok && strings.EqualFold(scheme, "Bearer") {
+	if scheme, key, ok := strings.Cut(
+		r.Header.Get("Authorization"),
+		" ",
+	); ok &&
+		strings.EqualFold(scheme, "Bearer") {
 		if kept := access.Kept(strings.TrimSpace(key)); (*s.keys.Load())[kept] {
 			return api.Shop, kept
 		}
@@ -239,8 +244,8 @@ func (s *Server) signInPage(c *gin.Context) {
 	s.signPage(c, http.StatusOK, signView{Then: c.Query("then")})
 }
 
-// signIn lets somebody in. Where they come from is judged before who they say they are; a name that others try out is held off, but not
-// from an address from which its owner has signed in before.
+// signIn lets somebody in. Where they come from is judged before who they say they are; a name that others try
+// out is held off, but not from an address from which its owner has signed in before.
 func (s *Server) signIn(c *gin.Context) {
 	ctx := c.Request.Context()
 	v := signView{Name: c.PostForm("name"), Then: c.PostForm("then")}
@@ -301,14 +306,16 @@ func (s *Server) signIn(c *gin.Context) {
 	s.letIn(c, p, within(v.Then))
 }
 
-// within is an address of the shop to go to, "/" for what may lead elsewhere. Browsers pass over tabs and line ends in an address and
-// take a backslash for a slash.
+// within is an address of the shop to go to, "/" for what may lead elsewhere. Browsers pass over tabs and line
+// ends in an address and take a backslash for a slash.
 func within(to string) string {
-	if !strings.HasPrefix(to, "/") || strings.HasPrefix(to, "//") || strings.ContainsFunc(to, func(r rune) bool { return r <= ' ' || r == '\\' || r == 0x7f }) {
+	if !strings.HasPrefix(to, "/") || strings.HasPrefix(to, "//") ||
+		strings.ContainsFunc(to, func(r rune) bool { return r <= ' ' || r == '\\' || r == 0x7f }) {
 		return "/"
 	}
 	u, err := url.Parse(to)
-	if err != nil || u.Host != "" || u.Scheme != "" || strings.HasPrefix(u.Path, "//") || strings.ContainsFunc(u.Path, func(r rune) bool { return r < ' ' || r == '\\' || r == 0x7f }) {
+	if err != nil || u.Host != "" || u.Scheme != "" || strings.HasPrefix(u.Path, "//") ||
+		strings.ContainsFunc(u.Path, func(r rune) bool { return r < ' ' || r == '\\' || r == 0x7f }) {
 		return "/"
 	}
 	return to
@@ -322,7 +329,18 @@ func (s *Server) letIn(c *gin.Context, p access.Person, to string) {
 		s.internal(c, err)
 		return
 	}
-	http.SetCookie(c.Writer, &http.Cookie{Name: s.cookie(c.Request), Value: secret, Path: "/", Expires: until, Secure: s.options.secure(c.Request), HttpOnly: true, SameSite: http.SameSiteLaxMode})
+	http.SetCookie(
+		c.Writer,
+		&http.Cookie{
+			Name:     s.cookie(c.Request),
+			Value:    secret,
+			Path:     "/",
+			Expires:  until,
+			Secure:   s.options.secure(c.Request),
+			HttpOnly: true,
+			SameSite: http.SameSiteLaxMode,
+		},
+	)
 	c.Redirect(http.StatusSeeOther, to)
 }
 
@@ -336,6 +354,16 @@ func (s *Server) signOut(c *gin.Context) {
 			return
 		}
 	}
-	http.SetCookie(c.Writer, &http.Cookie{Name: s.cookie(c.Request), Path: "/", MaxAge: -1, Secure: s.options.secure(c.Request), HttpOnly: true, SameSite: http.SameSiteLaxMode})
+	http.SetCookie(
+		c.Writer,
+		&http.Cookie{
+			Name:     s.cookie(c.Request),
+			Path:     "/",
+			MaxAge:   -1,
+			Secure:   s.options.secure(c.Request),
+			HttpOnly: true,
+			SameSite: http.SameSiteLaxMode,
+		},
+	)
 	c.Redirect(http.StatusSeeOther, "/sign-in")
 }

@@ -37,7 +37,11 @@ func (s *Server) sendStore(c *gin.Context) {
 		body, err = io.ReadAll(io.LimitReader(r, store.MaxSize+1))
 	}
 	if err == nil && len(body) > store.MaxSize {
-		err = slipf("a store file has at most %d MB; %.60s has more, and nothing was changed", store.MaxSize>>20, name)
+		err = slipf(
+			"a store file has at most %d MB; %.60s has more, and nothing was changed",
+			store.MaxSize>>20,
+			name,
+		)
 	}
 	var id int64
 	if err == nil {
@@ -49,7 +53,14 @@ func (s *Server) sendStore(c *gin.Context) {
 			s.internal(c, err)
 			return
 		}
-		s.pageStatus(c, http.StatusUnprocessableEntity, "/live", "Store file", "store-file", storeFileView{Problem: text})
+		s.pageStatus(
+			c,
+			http.StatusUnprocessableEntity,
+			"/live",
+			"Store file",
+			"store-file",
+			storeFileView{Problem: text},
+		)
 		return
 	}
 	c.Redirect(http.StatusSeeOther, "/live/file/"+strconv.FormatInt(id, 10))
@@ -93,12 +104,18 @@ func (s *Server) storeFileView(ctx context.Context, c *gin.Context) (v storeFile
 	v.Left = max(0, len(list)-mostShown)
 	v.Changes = changes.Sentences(list[:min(len(list), mostShown)])
 	if len(list) > 0 {
-		v.Compared, err = s.compared(ctx, state.Engine, quote.Compile(f, state.Engine.Gazetteer()), "the draft beside the file")
+		v.Compared, err = s.compared(
+			ctx,
+			state.Engine,
+			quote.Compile(f, state.Engine.Gazetteer()),
+			"the draft beside the file",
+		)
 	}
 	return v, f, err
 }
 
-// notAStore says what is wrong with a file that is no store file of this format at all; "" where it is one with faults.
+// notAStore says what is wrong with a file that is no store file of this format at all; "" where it is one with
+// faults.
 func notAStore(faults fault.List) string {
 	for _, f := range faults {
 		switch {

@@ -18,7 +18,8 @@ import (
 // stripWidth is the width of the code strip in its own units.
 const stripWidth = 880.0
 
-// mostBars is how many stretches are drawn each by itself; of more, those that share a piece of the strip are drawn as one.
+// mostBars is how many stretches are drawn each by itself; of more, those that share a piece of the strip are
+// drawn as one.
 const mostBars = 400
 
 // stripView is the code strip: a country's postcodes as a line, each zone painting the stretch that it takes.
@@ -53,7 +54,8 @@ type stripLabel struct{ X, Text string }
 
 type stripTick struct{ X, W, Text, Path string }
 
-// stripOf draws the strip of the country that is asked for, or of the one with the most entries; nil where no zone names codes.
+// stripOf draws the strip of the country that is asked for, or of the one with the most entries; nil where no
+// zone names codes.
 func stripOf(query url.Values, state *draft.State, till place.Address) *stripView {
 	m := state.Engine.Coverage()
 	countries := m.Drawable()
@@ -64,7 +66,11 @@ func stripOf(query url.Values, state *draft.State, till place.Address) *stripVie
 		}
 		code = countries[0]
 	}
-	v := &stripView{Country: world.CountryName(code), code: code, line: m.Line(code, strings.ToUpper(query.Get("within")))}
+	v := &stripView{
+		Country: world.CountryName(code),
+		code:    code,
+		line:    m.Line(code, strings.ToUpper(query.Get("within"))),
+	}
 	if len(v.line.Stretches) == 0 {
 		v.line = m.Line(code, "")
 	}
@@ -223,7 +229,8 @@ func (v *stripView) bar(f *store.File, s *coverage.Stretch, from, to uint64) str
 	return bar
 }
 
-// drawMany paints more stretches than there is room for: of those that share a piece the narrowest is seen, and a way closer.
+// drawMany paints more stretches than there is room for: of those that share a piece the narrowest is seen, and
+// a way closer.
 func (v *stripView) drawMany(f *store.File, shown []coverage.Stretch) {
 	step := (v.to - v.from + mostBars) / mostBars
 	counted := make([]int, len(f.Zones)) // the bar, from 1, at which a zone was last counted
@@ -328,7 +335,12 @@ func (v *stripView) ticks() {
 	}
 	for i := range uint64(10) {
 		a, b := v.from+i*step, v.from+(i+1)*step-1
-		tick := stripTick{X: px(v.x(a)), W: px(stripWidth / 10), Text: v.line.Text(a), Path: v.path("from", v.line.Text(a), "to", v.line.Text(b))}
+		tick := stripTick{
+			X:    px(v.x(a)),
+			W:    px(stripWidth / 10),
+			Text: v.line.Text(a),
+			Path: v.path("from", v.line.Text(a), "to", v.line.Text(b)),
+		}
 		if step == 1 {
 			tick.Path = v.path("new", v.code+" "+v.line.Text(a))
 		}
@@ -345,7 +357,8 @@ func (v *stripView) mark(till place.Address) {
 	if v.line.Length == 0 {
 		for _, c := range v.line.Cells {
 			area, district := postcode.Outward(postcode.Read(till.Country, till.Postcode))
-			if c.Entry != "" && (postcode.British(v.code) && (c.Text == area || c.Text == district) || !postcode.British(v.code) && strings.HasPrefix(code, c.Text)) {
+			if c.Entry != "" &&
+				(postcode.British(v.code) && (c.Text == area || c.Text == district) || !postcode.British(v.code) && strings.HasPrefix(code, c.Text)) {
 				v.Mark = px((v.x(c.From) + v.x(c.To)) / 2)
 			}
 		}

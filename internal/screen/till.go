@@ -77,7 +77,8 @@ type tillView struct {
 	billed    func(*store.Method) exact.Decimal // what a method bills them as
 }
 
-// till quotes what lies in the Till. Where that fails, whatever was typed, the Till says so and the rest of the page is shown.
+// till quotes what lies in the Till. Where that fails, whatever was typed, the Till says so and the rest of the
+// page is shown.
 func (s *Server) till(ctx context.Context, state *draft.State, slips tillSlips) (v tillView, err error) {
 	if !s.part("till", func() { v, err = s.tillQuoted(ctx, state, slips) }) {
 		v, err = tillView{Failed: true}, nil
@@ -100,8 +101,16 @@ func (s *Server) tillQuoted(ctx context.Context, state *draft.State, slips tillS
 		return tillView{}, err
 	}
 	u := f.Store.Units()
-	v := tillView{Destination: t.Destination, Buyer: buyerOf(f, t), Names: map[string]string{},
-		AddSlip: slips.addSlip, AddSKU: slips.sku, Slip: slips.slip, KeepName: slips.keepName, KeepSlip: slips.keepSlip}
+	v := tillView{
+		Destination: t.Destination,
+		Buyer:       buyerOf(f, t),
+		Names:       map[string]string{},
+		AddSlip:     slips.addSlip,
+		AddSKU:      slips.sku,
+		Slip:        slips.slip,
+		KeepName:    slips.keepName,
+		KeepSlip:    slips.keepSlip,
+	}
 	for _, line := range append(recent, usual...) {
 		if line != t.Destination && !slices.Contains(v.Near, line) && len(v.Near) < mostNear {
 			v.Near = append(v.Near, line)
@@ -120,8 +129,19 @@ func (s *Server) tillQuoted(ctx context.Context, state *draft.State, slips tillS
 	}
 	q, at, addressErr := samples.Request(state.Engine, t)
 	for i, l := range q.Lines {
-		line := tillLine{Index: at[i], Name: nameOr(l.Product.Name, l.Product.SKU), Quantity: strconv.FormatInt(l.Quantity, 10),
-			Sum: world.Price(u.Money(l.Product.Price.Mul(exact.FromInt(l.Quantity))), f.Store.Currency), Own: t.Cart[at[i]].SKU == "", Price: t.Cart[at[i]].Price, Weight: t.Cart[at[i]].Weight, Unit: u.Weight}
+		line := tillLine{
+			Index:    at[i],
+			Name:     nameOr(l.Product.Name, l.Product.SKU),
+			Quantity: strconv.FormatInt(l.Quantity, 10),
+			Sum: world.Price(
+				u.Money(l.Product.Price.Mul(exact.FromInt(l.Quantity))),
+				f.Store.Currency,
+			),
+			Own:    t.Cart[at[i]].SKU == "",
+			Price:  t.Cart[at[i]].Price,
+			Weight: t.Cart[at[i]].Weight,
+			Unit:   u.Weight,
+		}
 		if slips.lineSlip != "" && slips.line == at[i] {
 			line.Slip = slips.lineSlip
 			switch slips.field {
@@ -197,7 +217,10 @@ func (v *tillView) quote(state *draft.State, live *draft.Live, q *quote.Request)
 		}
 	}
 	v.Sum = world.Price(u.Money(v.goods.Subtotal), f.Store.Currency)
-	v.Goods = u.Measure(rate.ByQuantity, exact.FromInt(a.Measures.Quantity)) + ", " + a.Measures.Weight + " " + u.Weight
+	v.Goods = u.Measure(
+		rate.ByQuantity,
+		exact.FromInt(a.Measures.Quantity),
+	) + ", " + a.Measures.Weight + " " + u.Weight
 	if a.Measures.Distance != nil {
 		v.Goods += ", " + *a.Measures.Distance + " " + u.Distance
 	}
@@ -208,10 +231,24 @@ func (v *tillView) quote(state *draft.State, live *draft.Live, q *quote.Request)
 	}
 	for _, o := range a.Options {
 		z, _ := zoneByID(f, o.Zone)
-		option := tillOption{ID: o.Method, Label: o.Label, Charge: o.Charge, Zone: nameOr(z.Name, z.ID), Because: because[o.Zone].Because, ZoneID: o.Zone, Kind: o.Kind}
+		option := tillOption{
+			ID:      o.Method,
+			Label:   o.Label,
+			Charge:  o.Charge,
+			Zone:    nameOr(z.Name, z.ID),
+			Because: because[o.Zone].Because,
+			ZoneID:  o.Zone,
+			Kind:    o.Kind,
+		}
 		m := methodByID(f, o.Method)
 		option.Price = deliveryPrice(o.Charge, f.Store.Currency)
-		option.Hint = quote.FreeHint(m, &o, &a.Measures, u, func(d exact.Decimal) string { return world.Price(u.Money(d), f.Store.Currency) })
+		option.Hint = quote.FreeHint(
+			m,
+			&o,
+			&a.Measures,
+			u,
+			func(d exact.Decimal) string { return world.Price(u.Money(d), f.Store.Currency) },
+		)
 		for _, step := range o.Steps {
 			option.Steps = append(option.Steps, tillStep{step, whereSet(m, step.Kind)})
 		}
@@ -282,8 +319,8 @@ func whereSet(m *store.Method, step string) string {
 	return ""
 }
 
-// tillZone is the index of the zone that takes the Till's address before all others, −1 where none does, with the address as
-// typed and as it is understood.
+// tillZone is the index of the zone that takes the Till's address before all others, −1 where none does, with
+// the address as typed and as it is understood.
 func (s *Server) tillZone(ctx context.Context, state *draft.State) (int, string, place.Address) {
 	t, err := samples.Till(ctx, s.db, state.File)
 	if err != nil {

@@ -14,7 +14,11 @@ import (
 )
 
 // changeTill makes a change of the Till and answers with it requoted.
-func (s *Server) changeTill(c *gin.Context, change func(*store.File, *storage.Till) error, slipped func(*tillSlips, string)) {
+func (s *Server) changeTill(
+	c *gin.Context,
+	change func(*store.File, *storage.Till) error,
+	slipped func(*tillSlips, string),
+) {
 	ctx, state := c.Request.Context(), s.draft.State()
 	t, err := samples.Till(ctx, s.db, state.File)
 	if err == nil {
@@ -136,7 +140,11 @@ func (s *Server) keepCart(c *gin.Context) {
 			}
 		}
 		id := store.NewID(name, "cart", func(id string) bool { return taken[id] })
-		return s.db.SaveSamples(c.Request.Context(), append(carts, storage.SampleCart{ID: id, Name: name, Lines: t.Cart}), destinations)
+		return s.db.SaveSamples(
+			c.Request.Context(),
+			append(carts, storage.SampleCart{ID: id, Name: name, Lines: t.Cart}),
+			destinations,
+		)
 	}, func(slips *tillSlips, text string) { slips.keepName, slips.keepSlip = typed, text })
 }
 

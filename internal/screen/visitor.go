@@ -41,8 +41,8 @@ func (o *Options) trusts(address string) bool {
 	return false
 }
 
-// from is the address that a request comes from: of the addresses that X-Forwarded-For lists, the last that no trusted proxy has. What a
-// proxy that is not trusted says is not looked at.
+// from is the address that a request comes from: of the addresses that X-Forwarded-For lists, the last that no
+// trusted proxy has. What a proxy that is not trusted says is not looked at.
 func (o *Options) from(r *http.Request) string {
 	address := remote(r)
 	if !o.trusts(address) {
@@ -63,7 +63,8 @@ func (o *Options) from(r *http.Request) string {
 
 // https says whether a request came over https, to here or to a trusted proxy in front.
 func (o *Options) https(r *http.Request) bool {
-	return r.TLS != nil || o.trusts(remote(r)) && r.Header.Get("X-Forwarded-Proto") == "https" || o.PublicURL != nil && o.PublicURL.Scheme == "https" && strings.EqualFold(r.Host, o.PublicURL.Host)
+	return r.TLS != nil || o.trusts(remote(r)) && r.Header.Get("X-Forwarded-Proto") == "https" ||
+		o.PublicURL != nil && o.PublicURL.Scheme == "https" && strings.EqualFold(r.Host, o.PublicURL.Host)
 }
 
 // secure says whether the cookies of a request are for https only: they are, but on this machine itself.
@@ -99,12 +100,14 @@ func (o *Options) answers(host string) bool {
 	return len(o.Hosts) == 0 && loopback(host)
 }
 
-// guarded refuses requests that came here under another name, so that no foreign page can reach a shop on loopback by having its own
-// name point here, and requests that pages of other sites make.
+// guarded refuses requests that came here under another name, so that no foreign page can reach a shop on
+// loopback by having its own name point here, and requests that pages of other sites make.
 func (s *Server) guarded(next http.Handler) (http.Handler, error) {
 	origin := http.NewCrossOriginProtection()
 	if s.options.PublicURL != nil {
-		if err := origin.AddTrustedOrigin(s.options.PublicURL.Scheme + "://" + s.options.PublicURL.Host); err != nil {
+		if err := origin.AddTrustedOrigin(
+			s.options.PublicURL.Scheme + "://" + s.options.PublicURL.Host,
+		); err != nil {
 			return nil, err
 		}
 	}
@@ -116,7 +119,12 @@ func (s *Server) guarded(next http.Handler) (http.Handler, error) {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if !s.options.answers(r.Host) {
 			s.note(r, access.HostRefused, access.Person{}, r.Host)
-			refuse(w, r, http.StatusMisdirectedRequest, "this shop does not answer under that name; behind a proxy it is told its own with --public-url")
+			refuse(
+				w,
+				r,
+				http.StatusMisdirectedRequest,
+				"this shop does not answer under that name; behind a proxy it is told its own with --public-url",
+			)
 			return
 		}
 		protected.ServeHTTP(w, r)
@@ -132,7 +140,8 @@ func refuse(w http.ResponseWriter, r *http.Request, status int, why string) {
 	http.Error(w, strings.ToUpper(why[:1])+why[1:]+".", status)
 }
 
-// maxNoted is how many refusals are kept in a minute: whoever knocks without end fills no disk. Those beyond are counted.
+// maxNoted is how many refusals are kept in a minute: whoever knocks without end fills no disk. Those beyond
+// are counted.
 const maxNoted = 30
 
 // notes keeps what happens to the locks.
@@ -151,7 +160,10 @@ const maxDetail = 120
 
 // note keeps an event for the owners, and logs it. Where it cannot be kept the log says so.
 func (s *Server) note(r *http.Request, kind access.Event, p access.Person, detail string) {
-	refusal := kind == access.SignInRefused || kind == access.SignInHeldOff || kind == access.PassphraseRefused || kind == access.Forbidden || kind == access.HostRefused || kind == access.OriginRefused
+	refusal := kind == access.SignInRefused || kind == access.SignInHeldOff || kind == access.PassphraseRefused ||
+		kind == access.Forbidden ||
+		kind == access.HostRefused ||
+		kind == access.OriginRefused
 	detail, name, from := clipped(detail), clipped(p.Name), s.options.from(r)
 	s.log.Info("event", "kind", string(kind), "person", p.ID, "name", name, "from", from, "detail", detail)
 	if refusal {
@@ -170,7 +182,10 @@ func (s *Server) note(r *http.Request, kind access.Event, p access.Person, detai
 	// What happened is kept though whoever did it has gone.
 	ctx, cancel := context.WithTimeout(context.WithoutCancel(r.Context()), 5*time.Second)
 	defer cancel()
-	if err := s.db.AddEvent(ctx, storage.Event{Kind: kind, Person: p.ID, Name: name, Address: from, Detail: detail}); err != nil {
+	if err := s.db.AddEvent(
+		ctx,
+		storage.Event{Kind: kind, Person: p.ID, Name: name, Address: from, Detail: detail},
+	); err != nil {
 		s.log.Error("event", "kind", string(kind), "error", err)
 	}
 }
@@ -178,7 +193,8 @@ func (s *Server) note(r *http.Request, kind access.Event, p access.Person, detai
 // clipped is the beginning of a text, in characters that can be seen.
 func clipped(text string) string {
 	clean := strings.Map(func(r rune) rune {
-		if r < ' ' || r == 0x7f || r >= 0x200b && r <= 0x200f || r >= 0x202a && r <= 0x202e || r >= 0x2066 && r <= 0x2069 {
+		if r < ' ' || r == 0x7f || r >= 0x200b && r <= 0x200f || r >= 0x202a && r <= 0x202e ||
+			r >= 0x2066 && r <= 0x2069 {
 			return '·'
 		}
 		return r

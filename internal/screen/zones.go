@@ -114,7 +114,10 @@ func triedOf(state *draft.State, line string, to place.Address) *triedView {
 		case len(v.Others) == mostOthers:
 			v.More++
 		default:
-			v.Others = append(v.Others, triedZone{colour(i), nameOr(f.Zones[i].Name, f.Zones[i].ID), state.Engine.WhyNot(i, &spotted)})
+			v.Others = append(
+				v.Others,
+				triedZone{colour(i), nameOr(f.Zones[i].Name, f.Zones[i].ID), state.Engine.WhyNot(i, &spotted)},
+			)
 		}
 	}
 	return v
@@ -174,7 +177,13 @@ func viewed(c *gin.Context) url.Values {
 
 func (s *Server) zonesView(c *gin.Context, state *draft.State) zonesView {
 	f, query := state.File, viewed(c)
-	v := zonesView{Empty: len(f.Zones) == 0, Placed: "Finland, SE 10*, FI 96000 to 99999, not FI 21660", Shop: shopOf(f), Find: query.Get("find"), Findable: len(f.Zones) > mostRows/2}
+	v := zonesView{
+		Empty:    len(f.Zones) == 0,
+		Placed:   "Finland, SE 10*, FI 96000 to 99999, not FI 21660",
+		Shop:     shopOf(f),
+		Find:     query.Get("find"),
+		Findable: len(f.Zones) > mostRows/2,
+	}
 	here, line, to := s.tillZone(c.Request.Context(), state)
 	v.Strip = stripOf(query, state, to)
 	v.Tried = triedOf(state, line, to)
@@ -193,8 +202,16 @@ func (s *Server) zonesView(c *gin.Context, state *draft.State) zonesView {
 	opened := cmp.Or(c.PostForm("opened"), query.Get("open"))
 	row := func(i int) zoneRow {
 		z := &f.Zones[i]
-		row := zoneRow{ID: z.ID, Name: nameOr(z.Name, z.ID), Colour: colour(i), Enabled: z.Enabled, Pinned: z.Rank != nil, Opened: opened == z.ID,
-			Takes: said.takes(i), Overlaps: said.overlaps(i)}
+		row := zoneRow{
+			ID:       z.ID,
+			Name:     nameOr(z.Name, z.ID),
+			Colour:   colour(i),
+			Enabled:  z.Enabled,
+			Pinned:   z.Rank != nil,
+			Opened:   opened == z.ID,
+			Takes:    said.takes(i),
+			Overlaps: said.overlaps(i),
+		}
 		most := mostChips
 		if row.Opened {
 			most = allChips
@@ -377,8 +394,8 @@ func most[N int | uint64](counts map[int]N) int {
 // mostOverlaps is how many overlaps of a zone are said.
 const mostOverlaps = 3
 
-// overlaps says with which zones a zone ties or crosses, with an address in both and which of them gets it; zones with which it
-// does so alike, in one sentence.
+// overlaps says with which zones a zone ties or crosses, with an address in both and which of them gets it;
+// zones with which it does so alike, in one sentence.
 func (s zoneSentences) overlaps(zone int) (list []string) {
 	type alike struct {
 		kind coverage.Kind
@@ -454,7 +471,16 @@ func chips(reader place.Reader, z *store.Zone, most int) (out []chip, more int) 
 					more++
 					continue
 				}
-				out = append(out, chip{r.Word(j), reader.Means(r, j), l.key == "except", l.key + "/" + strconv.Itoa(i) + "/" + strconv.Itoa(j), reader.Unknown(r, j)})
+				out = append(
+					out,
+					chip{
+						r.Word(j),
+						reader.Means(r, j),
+						l.key == "except",
+						l.key + "/" + strconv.Itoa(i) + "/" + strconv.Itoa(j),
+						reader.Unknown(r, j),
+					},
+				)
 			}
 		}
 	}

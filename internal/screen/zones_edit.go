@@ -22,7 +22,10 @@ func (s *Server) editZones(c *gin.Context, change func(*store.File) error, slipp
 func (s *Server) addZone(c *gin.Context) {
 	typed := c.PostForm("places")
 	var id string
-	text, err := s.draft.State().Engine.Reader().TextUntil(c.Request.Context(), typed) // before anybody has to wait for it
+	text, err := s.draft.State().Engine.Reader().TextUntil(
+		c.Request.Context(),
+		typed,
+	) // before anybody has to wait for it
 	if err != nil {
 		s.internal(c, err)
 		return
@@ -37,18 +40,29 @@ func (s *Server) addZone(c *gin.Context) {
 		name := zoneName(text.Places)
 		id = store.NewID(name, "zone", func(id string) bool { z, _ := zoneByID(f, id); return z != nil })
 		c.Set("added", id)
-		f.Zones = append(f.Zones, store.Zone{ID: id, Name: name, Enabled: true, Places: text.Places, Except: text.Except})
+		f.Zones = append(
+			f.Zones,
+			store.Zone{ID: id, Name: name, Enabled: true, Places: text.Places, Except: text.Except},
+		)
 		return nil
 	}, func(v *zonesView) {
 		row := v.row(id)
-		if row.tell(text); row.Note != "" || row.Slip.Text != "" { // told where it was typed too: the row may be far below
+		if row.tell(
+			text,
+		); row.Note != "" ||
+			row.Slip.Text != "" { // told where it was typed too: the row may be far below
 			v.Added = row
 		}
 	}, func(v *zonesView, said string) { v.Typed, v.Slip = typed, slipView{said, choices(text, typed)} })
 }
 
 // editPlaces is editZones for what is pasted: taken tells what became of it when some of it was taken.
-func (s *Server) editPlaces(c *gin.Context, change func(*store.File) error, taken func(*zonesView), slipped func(*zonesView, string)) {
+func (s *Server) editPlaces(
+	c *gin.Context,
+	change func(*store.File) error,
+	taken func(*zonesView),
+	slipped func(*zonesView, string),
+) {
 	before := s.draft.State().Revision
 	editWork(s, c, "zones", func(state *draft.State) zonesView {
 		v := s.zonesView(c, state)
@@ -172,7 +186,11 @@ func zoneName(places []place.Rule) string {
 }
 
 // editZone makes an edit of the zone of the address; slipped puts what is wrong into its row.
-func (s *Server) editZone(c *gin.Context, change func(*store.File, *store.Zone) error, slipped func(*zoneRow, string)) {
+func (s *Server) editZone(
+	c *gin.Context,
+	change func(*store.File, *store.Zone) error,
+	slipped func(*zoneRow, string),
+) {
 	id := c.Param("zone")
 	s.editZones(c, func(f *store.File) error {
 		z, _ := zoneByID(f, id)
@@ -250,7 +268,8 @@ func (s *Server) addPlaces(c *gin.Context) {
 	})
 }
 
-// countryOf is the country that codes typed into a zone belong to: that of its codes, or else of its places, or else the shop's.
+// countryOf is the country that codes typed into a zone belong to: that of its codes, or else of its places, or
+// else the shop's.
 func countryOf(z *store.Zone, otherwise string) string {
 	country := ""
 	for i := range z.Places {
@@ -340,7 +359,11 @@ func (s *Server) removeZone(c *gin.Context) {
 		for i := range f.Methods {
 			for _, t := range f.Methods[i].Tables {
 				if slices.Contains(t.Zones, z.ID) {
-					return slipf("%s has prices in %s: take its column out there first, or switch the zone off", nameOr(z.Name, z.ID), nameOr(f.Methods[i].Name, f.Methods[i].ID))
+					return slipf(
+						"%s has prices in %s: take its column out there first, or switch the zone off",
+						nameOr(z.Name, z.ID),
+						nameOr(f.Methods[i].Name, f.Methods[i].ID),
+					)
 				}
 			}
 		}
@@ -351,8 +374,14 @@ func (s *Server) removeZone(c *gin.Context) {
 }
 
 func shopOf(f *store.File) shopView {
-	v := shopView{Name: f.Store.Name, Currency: f.Store.Currency, Weight: f.Store.WeightUnit, Distance: f.Store.DistanceUnit,
-		Weights: []string{"g", "kg", "oz", "lb"}, Distances: []string{"km", "mi"}}
+	v := shopView{
+		Name:      f.Store.Name,
+		Currency:  f.Store.Currency,
+		Weight:    f.Store.WeightUnit,
+		Distance:  f.Store.DistanceUnit,
+		Weights:   []string{"g", "kg", "oz", "lb"},
+		Distances: []string{"km", "mi"},
+	}
 	for i := range f.Methods {
 		v.HasPrices = v.HasPrices || len(f.Methods[i].Tables) > 0
 	}
@@ -371,7 +400,9 @@ func (s *Server) editShop(c *gin.Context) {
 		weight, distance := c.PostForm("weight"), c.PostForm("distance")
 		if shopOf(f).HasPrices || len(f.Products) > 0 {
 			if currency != f.Store.Currency || weight != f.Store.WeightUnit || distance != f.Store.DistanceUnit {
-				return slipf("there are prices and weights already: another currency or unit would change what they mean")
+				return slipf(
+					"there are prices and weights already: another currency or unit would change what they mean",
+				)
 			}
 			return nil
 		}

@@ -167,7 +167,10 @@ func differences(was, is *store.Zone) (list []string) {
 		list = append(list, map[bool]string{true: "switched on", false: "switched off"}[is.Enabled])
 	}
 	if was.Only != is.Only {
-		list = append(list, map[bool]string{true: "keeps its addresses from broader zones", false: "lets broader zones have their say"}[is.Only])
+		list = append(
+			list,
+			map[bool]string{true: "keeps its addresses from broader zones", false: "lets broader zones have their say"}[is.Only],
+		)
 	}
 	if (was.Rank == nil) != (is.Rank == nil) || was.Rank != nil && *was.Rank != *is.Rank {
 		list = append(list, map[bool]string{true: "pinned", false: "not pinned"}[is.Rank != nil])
@@ -190,7 +193,12 @@ func differences(was, is *store.Zone) (list []string) {
 	if less > 0 {
 		list = append(list, plural(less, "place")+" less")
 	}
-	if len(list) == 0 && !slices.EqualFunc(zonelist.Write([]store.Zone{*was}, place.Reader{}), zonelist.Write([]store.Zone{*is}, place.Reader{}), slices.Equal) {
+	if len(list) == 0 &&
+		!slices.EqualFunc(
+			zonelist.Write([]store.Zone{*was}, place.Reader{}),
+			zonelist.Write([]store.Zone{*is}, place.Reader{}),
+			slices.Equal,
+		) {
 		list = append(list, "places in another order")
 	}
 	return list

@@ -1,14 +1,15 @@
-// Package sheet reads and writes tables as spreadsheets do: text with a line a row, in the encodings, with the separators and
-// the line ends that they write.
+// Package sheet reads and writes tables as spreadsheets do: text with a line a row, in the encodings, with the
+// separators and the line ends that they write.
 //
-// Read takes UTF-8 with or without a byte order mark, UTF-16 with one, and what is neither as Windows-1252, which has Latin-1 in
-// it. Fields are parted by commas, semicolons or tabs, whichever the first line has most of outside quotes, and quoted as
-// RFC 4180 has it. Write writes UTF-8, commas and RFC 4180's quotes.
+// Read takes UTF-8 with or without a byte order mark, UTF-16 with one, and what is neither as Windows-1252,
+// which has Latin-1 in it. Fields are parted by commas, semicolons or tabs, whichever the first line has most
+// of outside quotes, and quoted as RFC 4180 has it. Write writes UTF-8, commas and RFC 4180's quotes.
 //
-// A cell that a spreadsheet would take for a formula (it begins with =, +, -, @ or a tab, and is no plain number) is written with
-// an apostrophe in front, as is one that begins with an apostrophe before such a sign, and so is such a sign behind a semicolon or a tab
-// within a cell, where other spreadsheets part cells; Read takes it off again. See the OWASP note
-// on CSV injection (https://owasp.org/www-community/attacks/CSV_Injection).
+// A cell that a spreadsheet would take for a formula (it begins with =, +, -, @ or a tab, and is no plain
+// number) is written with an apostrophe in front, as is one that begins with an apostrophe before such a sign,
+// and so is such a sign behind a semicolon or a tab within a cell, where other spreadsheets part cells; Read
+// takes it off again. See the OWASP note on CSV injection
+// (https://owasp.org/www-community/attacks/CSV_Injection).
 package sheet
 
 import (
@@ -58,7 +59,8 @@ type Error struct {
 
 func (e *Error) Error() string { return fmt.Sprintf("line %d: %s", e.Line, e.Reason) }
 
-// Read reads a table. Rows may have different numbers of cells; empty lines are left out. Its errors are [ErrEmpty] and [*Error].
+// Read reads a table. Rows may have different numbers of cells; empty lines are left out. Its errors are
+// [ErrEmpty] and [*Error].
 func Read(data []byte) (*Table, error) {
 	t := &Table{}
 	data, t.Encoding = Decode(data)
@@ -94,11 +96,17 @@ func Read(data []byte) (*Table, error) {
 		count += len(cells)
 		switch {
 		case len(cells) > MaxColumns:
-			return nil, &Error{line, fmt.Sprintf("it has %d columns; a table has at most %d", len(cells), MaxColumns)}
+			return nil, &Error{
+				line,
+				fmt.Sprintf("it has %d columns; a table has at most %d", len(cells), MaxColumns),
+			}
 		case len(t.Rows) == MaxRows:
 			return nil, &Error{line, fmt.Sprintf("a table has at most %d rows: cut it into several", MaxRows)}
 		case count > MaxCells:
-			return nil, &Error{line, fmt.Sprintf("a table has at most %d cells: leave out columns, or cut it into several", MaxCells)}
+			return nil, &Error{
+				line,
+				fmt.Sprintf("a table has at most %d cells: leave out columns, or cut it into several", MaxCells),
+			}
 		}
 		t.Rows = append(t.Rows, Row{line, cells, formula})
 	}
@@ -172,7 +180,8 @@ const signs = "=+-@\t\r"
 
 var number = regexp.MustCompile(`^[+-]?[0-9]+([.,][0-9]+)?$`)
 
-// within finds a formula behind what parts cells elsewhere: a spreadsheet that parts them by semicolons or tabs takes x;=1+1 for two.
+// within finds a formula behind what parts cells elsewhere: a spreadsheet that parts them by semicolons or tabs
+// takes x;=1+1 for two.
 var (
 	within      = regexp.MustCompile(`([;\t\n\r][ "]*)('*[=+\-@])`)
 	withinGuard = regexp.MustCompile(`([;\t\n\r][ "]*)'('*[=+\-@])`)

@@ -27,7 +27,12 @@ func TestTablesAsSpreadsheetsWriteThem(t *testing.T) {
 	want := [][]string{{"sku", "name"}, {"1", "Löyly, large"}}
 	latin, err := charmap.ISO8859_1.NewEncoder().String("sku;name\r\n1;\"Löyly, large\"\r\n")
 	require.NoError(t, err)
-	wide, err := unicode.UTF16(unicode.BigEndian, unicode.UseBOM).NewEncoder().String("sku\tname\n1\tLöyly, large\n")
+	wide, err := unicode.UTF16(
+		unicode.BigEndian,
+		unicode.UseBOM,
+	).NewEncoder().String(
+		"sku\tname\n1\tLöyly, large\n",
+	)
 	require.NoError(t, err)
 	for name, data := range map[string]string{
 		"commas":           "sku,name\n1,\"Löyly, large\"\n",
@@ -65,7 +70,13 @@ func TestNothingThatIsWrittenStartsAFormula(t *testing.T) {
 func TestWhatIsWrittenReadsBack(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		cell := rapid.Custom(func(t *rapid.T) string {
-			s := rapid.OneOf(rapid.StringMatching(`[=+@'-]{0,3}[a-z0-9;,"äÅ ]{0,8}`), rapid.String()).Draw(t, "cell")
+			s := rapid.OneOf(
+				rapid.StringMatching(`[=+@'-]{0,3}[a-z0-9;,"äÅ ]{0,8}`),
+				rapid.String(),
+			).Draw(
+				t,
+				"cell",
+			)
 			return strings.TrimSpace(strings.Map(func(r rune) rune {
 				if r == '\r' || r == '\ufeff' || r == '\ufffd' {
 					return -1
@@ -103,8 +114,8 @@ func FuzzRead(f *testing.F) {
 	})
 }
 
-// A cell that another spreadsheet would part, and take the rest of for a formula, is guarded, and reads back as it was. A table of more rows,
-// columns or cells than any shop has is refused where that shows.
+// A cell that another spreadsheet would part, and take the rest of for a formula, is guarded, and reads back as
+// it was. A table of more rows, columns or cells than any shop has is refused where that shows.
 func TestFormulasWithinCellsAndTooMuch(t *testing.T) {
 	for _, cell := range []string{"x;=1+1", "x;'=1+1", "x; =1+1", "a\t@SUM(1)", "x;y", "1;-2", "=1;=2", "a\n=b", ";=", "it's; fine"} {
 		var b bytes.Buffer

@@ -21,16 +21,16 @@ import (
 // Backups are kept in this folder beside the shop's file.
 const backupFolder = "backups"
 
-// Which backups are kept: all of today, the last of each day of a month, the last of each month before; where they have more bytes than
-// maxBackupBytes together the oldest go, but never the newest few.
+// Which backups are kept: all of today, the last of each day of a month, the last of each month before; where
+// they have more bytes than maxBackupBytes together the oldest go, but never the newest few.
 const (
 	maxBackupDays  = 31
 	maxBackupBytes = 4 << 30
 	minBackups     = 3
 )
 
-// backupName is how a backup is called: its number, the moment in UTC, and why it was made. Those of earlier versions had no number and were
-// not compressed.
+// backupName is how a backup is called: its number, the moment in UTC, and why it was made. Those of earlier
+// versions had no number and were not compressed.
 var backupName = regexp.MustCompile(`^(?:([0-9]{6,})-)?([0-9]{8}T[0-9]{6})\.[0-9]{3}-(.+)\.db(\.zst)?$`)
 
 const stampFormat = "20060102T150405.000"
@@ -60,8 +60,9 @@ func parseBackup(name string) (backup, bool) {
 	return b, err == nil
 }
 
-// Backup copies the shop while it is open, by SQLite's online backup, compresses the copy and says in its name why. What stands there under
-// a backup's name is whole and on the disk: it is written and synced under another name first, and so is the folder then.
+// Backup copies the shop while it is open, by SQLite's online backup, compresses the copy and says in its name
+// why. What stands there under a backup's name is whole and on the disk: it is written and synced under another
+// name first, and so is the folder then.
 func (db *DB) Backup(ctx context.Context, why string) (err error) {
 	dir := filepath.Join(db.dir, backupFolder)
 	if err := os.MkdirAll(dir, 0o700); err != nil {
@@ -183,8 +184,8 @@ func (db *DB) copyTo(ctx context.Context, path string) error {
 	})
 }
 
-// thin removes the backups that are not kept. A clock that was wrong removes none of the newest: which those are is told by their numbers,
-// and one that is dated after now counts as of today.
+// thin removes the backups that are not kept. A clock that was wrong removes none of the newest: which those
+// are is told by their numbers, and one that is dated after now counts as of today.
 func thin(dir string, now time.Time) error {
 	list, err := backups(dir)
 	if err != nil {

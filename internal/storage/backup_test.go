@@ -24,7 +24,8 @@ func names(t *testing.T, dir string) (list []string) {
 	return list
 }
 
-// All of today, the last of each day of a month, the last of each month before; within a size, but never fewer than three.
+// All of today, the last of each day of a month, the last of each month before; within a size, but never fewer
+// than three.
 func TestBackupsAreThinnedByAge(t *testing.T) {
 	dir := t.TempDir()
 	now := time.Date(2026, 11, 25, 18, 0, 0, 0, time.UTC)
@@ -93,7 +94,8 @@ func TestOneServerAFolder(t *testing.T) {
 	require.NoError(t, two.Close())
 }
 
-// What was revoked since a backup stays revoked when it is restored, unless one asks for it; events are never turned back.
+// What was revoked since a backup stays revoked when it is restored, unless one asks for it; events are never
+// turned back.
 func TestRestoringBringsNoKeyBackWithoutAWord(t *testing.T) {
 	ctx, dir := context.Background(), t.TempDir()
 	db := opened(t, dir)
@@ -168,10 +170,14 @@ func TestAFlippedBitIsFound(t *testing.T) {
 	}
 	_, err = db.Load(t.Context())
 	require.NoError(t, err)
-	flip("UPDATE item SET body = replace(body, '\"price\":\"', '\"price\":\"1') WHERE list = 'products' AND position = 2")
+	flip(
+		"UPDATE item SET body = replace(body, '\"price\":\"', '\"price\":\"1') WHERE list = 'products' AND position = 2",
+	)
 	_, err = db.Load(t.Context())
 	require.ErrorIs(t, err, ErrDamaged)
-	flip("UPDATE item SET body = replace(body, '\"price\":\"1', '\"price\":\"') WHERE list = 'products' AND position = 2")
+	flip(
+		"UPDATE item SET body = replace(body, '\"price\":\"1', '\"price\":\"') WHERE list = 'products' AND position = 2",
+	)
 	_, err = db.Load(t.Context())
 	require.NoError(t, err)
 	flip("UPDATE draft SET settings = replace(settings, 'EUR', 'USD')")

@@ -39,7 +39,15 @@ func live(ctx context.Context, q interface {
 	QueryRowContext(context.Context, string, ...any) *sql.Row
 }) (l Live, err error) {
 	var at string
-	err = q.QueryRowContext(ctx, "SELECT turn, edition, at, by FROM put_live ORDER BY turn DESC LIMIT 1").Scan(&l.Turn, &l.Edition, &at, &l.By)
+	err = q.QueryRowContext(
+		ctx,
+		"SELECT turn, edition, at, by FROM put_live ORDER BY turn DESC LIMIT 1",
+	).Scan(
+		&l.Turn,
+		&l.Edition,
+		&at,
+		&l.By,
+	)
 	if errors.Is(err, sql.ErrNoRows) {
 		return Live{}, nil
 	}
@@ -52,11 +60,18 @@ func live(ctx context.Context, q interface {
 
 // Stamp says in one look whether another process has changed the draft or what is live.
 func (db *DB) Stamp(ctx context.Context) (revision, turn int64, err error) {
-	err = db.sql.QueryRowContext(ctx, "SELECT coalesce((SELECT revision FROM draft), 0), coalesce((SELECT max(turn) FROM put_live), 0)").Scan(&revision, &turn)
+	err = db.sql.QueryRowContext(
+		ctx,
+		"SELECT coalesce((SELECT revision FROM draft), 0), coalesce((SELECT max(turn) FROM put_live), 0)",
+	).Scan(
+		&revision,
+		&turn,
+	)
 	return revision, turn, err
 }
 
-// PutLive keeps a store file as the next edition and puts it live, where turn is still the last and the draft is still of the revision.
+// PutLive keeps a store file as the next edition and puts it live, where turn is still the last and the draft
+// is still of the revision.
 func (db *DB) PutLive(ctx context.Context, turn, revision int64, hash, body, note string, by int64) (Live, error) {
 	return db.putLive(ctx, turn, by, func(tx *sql.Tx) (number int64, err error) {
 		var at int64
@@ -66,8 +81,17 @@ func (db *DB) PutLive(ctx context.Context, turn, revision int64, hash, body, not
 		if at != revision {
 			return 0, ErrConflict
 		}
-		err = tx.QueryRowContext(ctx, "INSERT INTO edition (number, hash, body, note, made_at, made_by) SELECT coalesce(max(number), 0) + 1, ?, ?, ?, ?, ? FROM edition RETURNING number",
-			hash, body, note, now(), by).Scan(&number)
+		err = tx.QueryRowContext(
+			ctx,
+			"INSERT INTO edition (number, hash, body, note, made_at, made_by) SELECT coalesce(max(number), 0) + 1, ?, ?, ?, ?, ? FROM edition RETURNING number",
+			hash,
+			body,
+			note,
+			now(),
+			by,
+		).Scan(
+			&number,
+		)
 		return number, err
 	})
 }
@@ -102,7 +126,14 @@ func (db *DB) putLive(ctx context.Context, turn, by int64, edition func(*sql.Tx)
 		return Live{}, err
 	}
 	next := Live{Edition: number, Turn: turn + 1, At: time.Now().UTC().Truncate(time.Second), By: by}
-	if _, err := tx.ExecContext(ctx, "INSERT INTO put_live (turn, edition, at, by) VALUES (?, ?, ?, ?)", next.Turn, next.Edition, next.At.Format(time.RFC3339), by); err != nil {
+	if _, err := tx.ExecContext(
+		ctx,
+		"INSERT INTO put_live (turn, edition, at, by) VALUES (?, ?, ?, ?)",
+		next.Turn,
+		next.Edition,
+		next.At.Format(time.RFC3339),
+		by,
+	); err != nil {
 		return Live{}, err
 	}
 	return next, tx.Commit()
@@ -110,7 +141,10 @@ func (db *DB) putLive(ctx context.Context, turn, by int64, edition func(*sql.Tx)
 
 // Editions lists the editions, the last one first.
 func (db *DB) Editions(ctx context.Context) (list []Edition, err error) {
-	rows, err := db.sql.QueryContext(ctx, "SELECT number, hash, note, made_at, made_by, length(CAST(body AS BLOB)) FROM edition ORDER BY number DESC")
+	rows, err := db.sql.QueryContext(
+		ctx,
+		"SELECT number, hash, note, made_at, made_by, length(CAST(body AS BLOB)) FROM edition ORDER BY number DESC",
+	)
 	if err != nil {
 		return nil, err
 	}

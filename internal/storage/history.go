@@ -38,7 +38,13 @@ type Edit struct {
 }
 
 // remember keeps what an edit changed.
-func remember(ctx context.Context, tx *sql.Tx, revision, before, after int64, changes []store.Change, e Edit) error {
+func remember(
+	ctx context.Context,
+	tx *sql.Tx,
+	revision, before, after int64,
+	changes []store.Change,
+	e Edit,
+) error {
 	exec := func(query string, args ...any) error {
 		_, err := tx.ExecContext(ctx, query, args...)
 		return err
@@ -67,10 +73,22 @@ func remember(ctx context.Context, tx *sql.Tx, revision, before, after int64, ch
 	default:
 		err = exec("UPDATE edit SET state = 'gone' WHERE state = 'undone' AND made_by IN (?, 0)", e.By)
 	}
-	return errors.Join(err,
-		exec("INSERT INTO edit (revision, state, what, keys, changes, state_before, state_after, made_at, made_by) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
-			revision, kind, e.What, string(keys), string(body), before, after, now(), e.By),
-		exec("DELETE FROM edit WHERE revision <= ?", revision-mostEdits))
+	return errors.Join(
+		err,
+		exec(
+			"INSERT INTO edit (revision, state, what, keys, changes, state_before, state_after, made_at, made_by) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+			revision,
+			kind,
+			e.What,
+			string(keys),
+			string(body),
+			before,
+			after,
+			now(),
+			e.By,
+		),
+		exec("DELETE FROM edit WHERE revision <= ?", revision-mostEdits),
+	)
 }
 
 func now() string { return time.Now().UTC().Format(time.RFC3339) }
@@ -91,7 +109,16 @@ const rememberedColumns = "revision, state, what, keys, state_before, state_afte
 
 func scanRemembered(row interface{ Scan(...any) error }) (r Remembered, err error) {
 	var keys, at string
-	if err := row.Scan(&r.Revision, &r.Kind, &r.What, &keys, &r.StateBefore, &r.StateAfter, &at, &r.By); err != nil {
+	if err := row.Scan(
+		&r.Revision,
+		&r.Kind,
+		&r.What,
+		&keys,
+		&r.StateBefore,
+		&r.StateAfter,
+		&at,
+		&r.By,
+	); err != nil {
 		return Remembered{}, err
 	}
 	if err := json.Unmarshal([]byte(keys), &r.Keys); err != nil {
@@ -101,8 +128,8 @@ func scanRemembered(row interface{ Scan(...any) error }) (r Remembered, err erro
 	return r, err
 }
 
-// History gives the edit of a person that can be taken back and the one that can be done again. Nobody's edits, which the command line
-// makes, are everybody's.
+// History gives the edit of a person that can be taken back and the one that can be done again. Nobody's edits,
+// which the command line makes, are everybody's.
 func (db *DB) History(ctx context.Context, by int64) (undo, redo Remembered, err error) {
 	read := func(query string, into *Remembered) error {
 		r, err := scanRemembered(db.sql.QueryRowContext(ctx, "SELECT "+rememberedColumns+" FROM edit "+query, by))
@@ -117,10 +144,14 @@ func (db *DB) History(ctx context.Context, by int64) (undo, redo Remembered, err
 		read("WHERE state = 'undone' AND made_by IN (?, 0) ORDER BY revision LIMIT 1", &redo))
 }
 
-// Edits lists the edits that were made after a revision of the draft, the last one first; with those that were taken back, and those
-// that take back.
+// Edits lists the edits that were made after a revision of the draft, the last one first; with those that were
+// taken back, and those that take back.
 func (db *DB) Edits(ctx context.Context, after int64) (list []Remembered, err error) {
-	rows, err := db.sql.QueryContext(ctx, "SELECT "+rememberedColumns+" FROM edit WHERE revision > ? ORDER BY revision DESC", after)
+	rows, err := db.sql.QueryContext(
+		ctx,
+		"SELECT "+rememberedColumns+" FROM edit WHERE revision > ? ORDER BY revision DESC",
+		after,
+	)
 	if err != nil {
 		return nil, err
 	}
@@ -138,7 +169,13 @@ func (db *DB) Edits(ctx context.Context, after int64) (list []Remembered, err er
 // Changes gives what an edit changed.
 func (db *DB) Changes(ctx context.Context, revision int64) (changes []store.Trimmed, err error) {
 	var body string
-	if err := db.sql.QueryRowContext(ctx, "SELECT changes FROM edit WHERE revision = ?", revision).Scan(&body); err != nil {
+	if err := db.sql.QueryRowContext(
+		ctx,
+		"SELECT changes FROM edit WHERE revision = ?",
+		revision,
+	).Scan(
+		&body,
+	); err != nil {
 		return nil, err
 	}
 	return changes, json.Unmarshal([]byte(body), &changes)

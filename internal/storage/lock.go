@@ -24,24 +24,37 @@ type Held struct {
 	path string
 }
 
-// Lock takes a shop's folder for oneself: a second server would quote old prices and take keys that were revoked. Where another process has it
-// the error is [ErrServed], with what that process says of itself. holder is what this one says.
+// Lock takes a shop's folder for oneself: a second server would quote old prices and take keys that were
+// revoked. Where another process has it the error is [ErrServed], with what that process says of itself. holder
+// is what this one says.
 func Lock(dir, holder string) (*Held, error) {
-	h := &Held{flock.New(filepath.Join(dir, "lock"), flock.SetFlag(os.O_CREATE|os.O_RDWR), flock.SetPermissions(0o600)), filepath.Join(dir, "lock")}
+	h := &Held{
+		flock.New(filepath.Join(dir, "lock"), flock.SetFlag(os.O_CREATE|os.O_RDWR), flock.SetPermissions(0o600)),
+		filepath.Join(dir, "lock"),
+	}
 	ok, err := h.lock.TryLock()
 	if err != nil {
 		return nil, err
 	}
 	if !ok {
 		said, _ := os.ReadFile(h.path)
-		return nil, fmt.Errorf("%w: %s has %s; stop that first", ErrServed, cmp.Or(strings.TrimSpace(string(said)), "another process"), dir)
+		return nil, fmt.Errorf(
+			"%w: %s has %s; stop that first",
+			ErrServed,
+			cmp.Or(strings.TrimSpace(string(said)), "another process"),
+			dir,
+		)
 	}
 	return h, h.Say(holder)
 }
 
 // Say keeps what the holder is, for those who want the shop too.
 func (h *Held) Say(holder string) error {
-	return os.WriteFile(h.path, fmt.Appendf(nil, "%s (process %d, since %s)\n", holder, os.Getpid(), time.Now().UTC().Format(time.RFC3339)), 0o600)
+	return os.WriteFile(
+		h.path,
+		fmt.Appendf(nil, "%s (process %d, since %s)\n", holder, os.Getpid(), time.Now().UTC().Format(time.RFC3339)),
+		0o600,
+	)
 }
 
 // Close gives the shop back.

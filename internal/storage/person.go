@@ -45,7 +45,13 @@ func (db *DB) People(ctx context.Context) (list []Person, err error) {
 }
 
 // AddPerson lets somebody in. first is for the first of a shop, who is refused where there is another.
-func (db *DB) AddPerson(ctx context.Context, name string, role access.Role, passphrase string, first bool) (access.Person, error) {
+func (db *DB) AddPerson(
+	ctx context.Context,
+	name string,
+	role access.Role,
+	passphrase string,
+	first bool,
+) (access.Person, error) {
 	tx, err := db.sql.BeginTx(ctx, nil)
 	if err != nil {
 		return access.Person{}, err
@@ -61,7 +67,16 @@ func (db *DB) AddPerson(ctx context.Context, name string, role access.Role, pass
 		return access.Person{}, ErrTaken
 	}
 	p := access.Person{Name: name, Role: role}
-	if err := tx.QueryRowContext(ctx, "INSERT INTO person (name, role, passphrase, made_at) VALUES (?, ?, ?, ?) RETURNING id", name, string(role), passphrase, now()).Scan(&p.ID); err != nil {
+	if err := tx.QueryRowContext(
+		ctx,
+		"INSERT INTO person (name, role, passphrase, made_at) VALUES (?, ?, ?, ?) RETURNING id",
+		name,
+		string(role),
+		passphrase,
+		now(),
+	).Scan(
+		&p.ID,
+	); err != nil {
 		return access.Person{}, err
 	}
 	return p, tx.Commit()
@@ -100,7 +115,13 @@ func (db *DB) Passphrase(ctx context.Context, name string) (p access.Person, has
 
 // SetPassphrase gives a person another passphrase and signs them out everywhere.
 func (db *DB) SetPassphrase(ctx context.Context, person int64, hash string) error {
-	return db.both(ctx, "UPDATE person SET passphrase = ? WHERE id = ?", []any{hash, person}, "DELETE FROM session WHERE person = ?", []any{person})
+	return db.both(
+		ctx,
+		"UPDATE person SET passphrase = ? WHERE id = ?",
+		[]any{hash, person},
+		"DELETE FROM session WHERE person = ?",
+		[]any{person},
+	)
 }
 
 // ErrLastOwner is returned for shutting out the last owner.
@@ -118,7 +139,13 @@ func (db *DB) SetActive(ctx context.Context, person int64, active bool) error {
 	}
 	defer tx.Rollback()
 	var owners int
-	if err := tx.QueryRowContext(ctx, "SELECT count(*) FROM person WHERE role = 'owner' AND active = 1 AND id <> ?", person).Scan(&owners); err != nil {
+	if err := tx.QueryRowContext(
+		ctx,
+		"SELECT count(*) FROM person WHERE role = 'owner' AND active = 1 AND id <> ?",
+		person,
+	).Scan(
+		&owners,
+	); err != nil {
 		return err
 	}
 	if owners == 0 {
@@ -150,14 +177,28 @@ func (db *DB) both(ctx context.Context, one string, args []any, two string, more
 
 // AddSession keeps that somebody is signed in, by what is kept of the session's secret; those that have ended go.
 func (db *DB) AddSession(ctx context.Context, kept string, person int64, until time.Time) error {
-	return db.both(ctx, "DELETE FROM session WHERE expires_at < ?", []any{now()},
-		"INSERT INTO session (hash, person, expires_at) VALUES (?, ?, ?)", []any{kept, person, until.UTC().Format(time.RFC3339)})
+	return db.both(
+		ctx,
+		"DELETE FROM session WHERE expires_at < ?",
+		[]any{now()},
+		"INSERT INTO session (hash, person, expires_at) VALUES (?, ?, ?)",
+		[]any{kept, person, until.UTC().Format(time.RFC3339)},
+	)
 }
 
 // Session finds who is signed in; false where nobody is.
 func (db *DB) Session(ctx context.Context, kept string) (p access.Person, ok bool, err error) {
-	err = db.sql.QueryRowContext(ctx, "SELECT person.id, name, role FROM session JOIN person ON person.id = session.person WHERE hash = ? AND expires_at > ? AND active = 1", kept, now()).
-		Scan(&p.ID, &p.Name, &p.Role)
+	err = db.sql.QueryRowContext(
+		ctx,
+		"SELECT person.id, name, role FROM session JOIN person ON person.id = session.person WHERE hash = ? AND expires_at > ? AND active = 1",
+		kept,
+		now(),
+	).
+		Scan(
+			&p.ID,
+			&p.Name,
+			&p.Role,
+		)
 	if errors.Is(err, sql.ErrNoRows) {
 		return access.Person{}, false, nil
 	}
@@ -182,7 +223,10 @@ type APIKey struct {
 
 // APIKeys lists the keys, those that are revoked too.
 func (db *DB) APIKeys(ctx context.Context) (list []APIKey, err error) {
-	rows, err := db.sql.QueryContext(ctx, "SELECT id, name, hash, made_at, made_by, revoked_at FROM api_key ORDER BY id")
+	rows, err := db.sql.QueryContext(
+		ctx,
+		"SELECT id, name, hash, made_at, made_by, revoked_at FROM api_key ORDER BY id",
+	)
 	if err != nil {
 		return nil, err
 	}
@@ -208,12 +252,24 @@ func (db *DB) APIKeys(ctx context.Context) (list []APIKey, err error) {
 
 // AddAPIKey keeps a key by what is kept of its secret.
 func (db *DB) AddAPIKey(ctx context.Context, name, kept string, by int64) error {
-	_, err := db.sql.ExecContext(ctx, "INSERT INTO api_key (name, hash, made_at, made_by) VALUES (?, ?, ?, ?)", name, kept, now(), by)
+	_, err := db.sql.ExecContext(
+		ctx,
+		"INSERT INTO api_key (name, hash, made_at, made_by) VALUES (?, ?, ?, ?)",
+		name,
+		kept,
+		now(),
+		by,
+	)
 	return err
 }
 
 // RevokeAPIKey has a key hold no longer.
 func (db *DB) RevokeAPIKey(ctx context.Context, id int64) error {
-	_, err := db.sql.ExecContext(ctx, "UPDATE api_key SET revoked_at = ? WHERE id = ? AND revoked_at = ''", now(), id)
+	_, err := db.sql.ExecContext(
+		ctx,
+		"UPDATE api_key SET revoked_at = ? WHERE id = ? AND revoked_at = ''",
+		now(),
+		id,
+	)
 	return err
 }

@@ -36,7 +36,19 @@ const listColumns = "id, name, bytes, taken, lines, skipped, recoded, unusual, s
 
 func scanList(row interface{ Scan(...any) error }) (l PlaceList, err error) {
 	var countries string
-	if err = row.Scan(&l.ID, &l.Name, &l.Bytes, &l.Taken, &l.Lines, &l.Skipped, &l.Recoded, &l.Unusual, &l.State, &countries, &l.Problem); err != nil {
+	if err = row.Scan(
+		&l.ID,
+		&l.Name,
+		&l.Bytes,
+		&l.Taken,
+		&l.Lines,
+		&l.Skipped,
+		&l.Recoded,
+		&l.Unusual,
+		&l.State,
+		&countries,
+		&l.Problem,
+	); err != nil {
 		return l, err
 	}
 	return l, json.Unmarshal([]byte(countries), &l.Countries)
@@ -44,7 +56,14 @@ func scanList(row interface{ Scan(...any) error }) (l PlaceList, err error) {
 
 // AddPlaceList begins a list: a file of that name and size is to be taken in.
 func (db *DB) AddPlaceList(ctx context.Context, name string, bytes int64) (PlaceList, error) {
-	return scanList(db.sql.QueryRowContext(ctx, "INSERT INTO place_list (name, bytes, state) VALUES (?, ?, 'waiting') RETURNING "+listColumns, name, bytes))
+	return scanList(
+		db.sql.QueryRowContext(
+			ctx,
+			"INSERT INTO place_list (name, bytes, state) VALUES (?, ?, 'waiting') RETURNING "+listColumns,
+			name,
+			bytes,
+		),
+	)
 }
 
 // PlaceLists gives all lists, the newest first.
@@ -66,7 +85,12 @@ func (db *DB) PlaceLists(ctx context.Context) (lists []PlaceList, err error) {
 
 // SkippedLines gives the first lines of a list that could not be used.
 func (db *DB) SkippedLines(ctx context.Context, list int64, most int) (lines []gazetteer.LineError, err error) {
-	rows, err := db.sql.QueryContext(ctx, "SELECT line, reason FROM place_skipped WHERE list = ? ORDER BY line LIMIT ?", list, most)
+	rows, err := db.sql.QueryContext(
+		ctx,
+		"SELECT line, reason FROM place_skipped WHERE list = ? ORDER BY line LIMIT ?",
+		list,
+		most,
+	)
 	if err != nil {
 		return nil, err
 	}
@@ -98,18 +122,31 @@ const mostSkipped = 1000
 const insertRows = 50
 
 var insertPlaces = "INSERT INTO place (list, country, postcode, name, region, region_name, municipality, lat, lon) VALUES " +
-	strings.TrimSuffix(strings.Repeat("(?, ?, ?, ?, ?, ?, ?, ?, ?), ", insertRows), ", ")
+	strings.TrimSuffix(
+		strings.Repeat("(?, ?, ?, ?, ?, ?, ?, ?, ?), ", insertRows),
+		", ",
+	)
 
-// AddPlaces keeps the next part of a list in one transaction. It fails with [ErrConflict] where another process has taken in
-// the same part meanwhile, and then keeps nothing.
+// AddPlaces keeps the next part of a list in one transaction. It fails with [ErrConflict] where another process
+// has taken in the same part meanwhile, and then keeps nothing.
 func (db *DB) AddPlaces(ctx context.Context, l *PlaceList, part Places) error {
 	tx, err := db.sql.BeginTx(ctx, nil)
 	if err != nil {
 		return err
 	}
 	defer tx.Rollback()
-	result, err := tx.ExecContext(ctx, `UPDATE place_list SET taken = taken + ?, lines = lines + ?, skipped = skipped + ?, recoded = recoded + ?, unusual = unusual + ?
-		WHERE id = ? AND taken = ? AND state = 'waiting'`, part.Bytes, part.Lines, len(part.Skipped), part.Recoded, part.Unusual, l.ID, l.Taken)
+	result, err := tx.ExecContext(
+		ctx,
+		`UPDATE place_list SET taken = taken + ?, lines = lines + ?, skipped = skipped + ?, recoded = recoded + ?, unusual = unusual + ?
+		WHERE id = ? AND taken = ? AND state = 'waiting'`,
+		part.Bytes,
+		part.Lines,
+		len(part.Skipped),
+		part.Recoded,
+		part.Unusual,
+		l.ID,
+		l.Taken,
+	)
 	if err != nil {
 		return err
 	}
@@ -123,14 +160,22 @@ func (db *DB) AddPlaces(ctx context.Context, l *PlaceList, part Places) error {
 		if l.Skipped+i >= mostSkipped {
 			break
 		}
-		if _, err := tx.ExecContext(ctx, "INSERT INTO place_skipped (list, line, reason) VALUES (?, ?, ?)", l.ID, s.Line, s.Reason); err != nil {
+		if _, err := tx.ExecContext(
+			ctx,
+			"INSERT INTO place_skipped (list, line, reason) VALUES (?, ?, ?)",
+			l.ID,
+			s.Line,
+			s.Reason,
+		); err != nil {
 			return err
 		}
 	}
 	if err := tx.Commit(); err != nil {
 		return err
 	}
-	l.Taken, l.Lines, l.Skipped, l.Recoded, l.Unusual = l.Taken+part.Bytes, l.Lines+part.Lines, l.Skipped+len(part.Skipped), l.Recoded+part.Recoded, l.Unusual+part.Unusual
+	l.Taken, l.Lines, l.Skipped, l.Recoded, l.Unusual = l.Taken+part.Bytes, l.Lines+part.Lines, l.Skipped+len(
+		part.Skipped,
+	), l.Recoded+part.Recoded, l.Unusual+part.Unusual
 	return nil
 }
 
@@ -140,7 +185,10 @@ func insertAll(ctx context.Context, tx *sql.Tx, list int64, places []gazetteer.P
 		return err
 	}
 	defer many.Close()
-	one, err := tx.PrepareContext(ctx, insertPlaces[:strings.Index(insertPlaces, ")")+1]+" VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)")
+	one, err := tx.PrepareContext(
+		ctx,
+		insertPlaces[:strings.Index(insertPlaces, ")")+1]+" VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+	)
 	if err != nil {
 		return err
 	}
@@ -169,8 +217,8 @@ func insertAll(ctx context.Context, tx *sql.Tx, list int64, places []gazetteer.P
 	return nil
 }
 
-// FinishPlaceList makes a list count: its places stand in for those that other lists have of the same countries, and lists of
-// which nothing is left go.
+// FinishPlaceList makes a list count: its places stand in for those that other lists have of the same
+// countries, and lists of which nothing is left go.
 func (db *DB) FinishPlaceList(ctx context.Context, list int64) error {
 	tx, err := db.sql.BeginTx(ctx, nil)
 	if err != nil {
@@ -201,12 +249,23 @@ func (db *DB) FinishPlaceList(ctx context.Context, list int64) error {
 
 // FailPlaceList says why a list cannot be taken in; what was taken in of it goes.
 func (db *DB) FailPlaceList(ctx context.Context, list int64, problem string) error {
-	return db.all(ctx, list, "DELETE FROM place WHERE list = ?1", "UPDATE place_list SET state = 'failed', problem = ?2 WHERE id = ?1", problem)
+	return db.all(
+		ctx,
+		list,
+		"DELETE FROM place WHERE list = ?1",
+		"UPDATE place_list SET state = 'failed', problem = ?2 WHERE id = ?1",
+		problem,
+	)
 }
 
 // RemovePlaceList takes a list out with its places.
 func (db *DB) RemovePlaceList(ctx context.Context, list int64) error {
-	return db.all(ctx, list, "DELETE FROM place WHERE list = ?1", "DELETE FROM place_skipped WHERE list = ?1; DELETE FROM place_list WHERE id = ?1")
+	return db.all(
+		ctx,
+		list,
+		"DELETE FROM place WHERE list = ?1",
+		"DELETE FROM place_skipped WHERE list = ?1; DELETE FROM place_list WHERE id = ?1",
+	)
 }
 
 // all executes two statements about a list in one transaction.
@@ -227,14 +286,22 @@ func (db *DB) all(ctx context.Context, list int64, first, second string, more ..
 
 // PlacesVersion changes whenever other places count.
 func (db *DB) PlacesVersion(ctx context.Context) (version string, err error) {
-	err = db.sql.QueryRowContext(ctx, "SELECT coalesce(group_concat(id), '') FROM (SELECT id FROM place_list WHERE state = 'done' ORDER BY id)").Scan(&version)
+	err = db.sql.QueryRowContext(
+		ctx,
+		"SELECT coalesce(group_concat(id), '') FROM (SELECT id FROM place_list WHERE state = 'done' ORDER BY id)",
+	).Scan(
+		&version,
+	)
 	return version, err
 }
 
 // LoadPlaces reads the places of all lists that are done, as a gazetteer; nil where there are none.
 func (db *DB) LoadPlaces(ctx context.Context) (*gazetteer.Gazetteer, error) {
-	rows, err := db.sql.QueryContext(ctx, `SELECT country, postcode, name, region, region_name, municipality, lat, lon FROM place
-		WHERE list IN (SELECT id FROM place_list WHERE state = 'done') ORDER BY rowid`)
+	rows, err := db.sql.QueryContext(
+		ctx,
+		`SELECT country, postcode, name, region, region_name, municipality, lat, lon FROM place
+		WHERE list IN (SELECT id FROM place_list WHERE state = 'done') ORDER BY rowid`,
+	)
 	if err != nil {
 		return nil, err
 	}
@@ -243,7 +310,16 @@ func (db *DB) LoadPlaces(ctx context.Context) (*gazetteer.Gazetteer, error) {
 		for rows.Next() {
 			var p gazetteer.Place
 			var lat, lon sql.NullFloat64
-			if err = rows.Scan(&p.Country, &p.Postcode, &p.Name, &p.Region, &p.RegionName, &p.Municipality, &lat, &lon); err != nil {
+			if err = rows.Scan(
+				&p.Country,
+				&p.Postcode,
+				&p.Name,
+				&p.Region,
+				&p.RegionName,
+				&p.Municipality,
+				&lat,
+				&lon,
+			); err != nil {
 				return
 			}
 			p.Lat, p.Lon, p.Located = lat.Float64, lon.Float64, lat.Valid && lon.Valid

@@ -8,7 +8,11 @@ import (
 )
 
 // ErrPromises is returned for promises that would be more than a shop keeps.
-var ErrPromises = fmt.Errorf("a shop keeps at most %d promises, of %d MB together; nothing was changed", promise.Max, promise.MaxBytes>>20)
+var ErrPromises = fmt.Errorf(
+	"a shop keeps at most %d promises, of %d MB together; nothing was changed",
+	promise.Max,
+	promise.MaxBytes>>20,
+)
 
 // KeptPromise is a promise of the shop with what became of it.
 type KeptPromise struct {
@@ -35,7 +39,8 @@ func (db *DB) Promises(ctx context.Context) (list []KeptPromise, err error) {
 	return list, rows.Err()
 }
 
-// AddPromises keeps promises behind all others; one whose id is there already takes that one's place. All of them are kept, or none.
+// AddPromises keeps promises behind all others; one whose id is there already takes that one's place. All of
+// them are kept, or none.
 func (db *DB) AddPromises(ctx context.Context, list ...KeptPromise) error {
 	tx, err := db.sql.BeginTx(ctx, nil)
 	if err != nil {
@@ -49,7 +54,13 @@ func (db *DB) AddPromises(ctx context.Context, list ...KeptPromise) error {
 		}
 	}
 	var count, size int
-	if err := tx.QueryRowContext(ctx, "SELECT count(*), coalesce(sum(length(CAST(body AS BLOB))), 0) FROM promise").Scan(&count, &size); err != nil {
+	if err := tx.QueryRowContext(
+		ctx,
+		"SELECT count(*), coalesce(sum(length(CAST(body AS BLOB))), 0) FROM promise",
+	).Scan(
+		&count,
+		&size,
+	); err != nil {
 		return err
 	}
 	if count > promise.Max || size > promise.MaxBytes {
@@ -66,7 +77,13 @@ func (db *DB) MarkPromises(ctx context.Context, list []KeptPromise) error {
 	}
 	defer tx.Rollback()
 	for _, p := range list {
-		if _, err := tx.ExecContext(ctx, "UPDATE promise SET was = ?, broken_by = ? WHERE id = ?", p.Was, p.BrokenBy, p.ID); err != nil {
+		if _, err := tx.ExecContext(
+			ctx,
+			"UPDATE promise SET was = ?, broken_by = ? WHERE id = ?",
+			p.Was,
+			p.BrokenBy,
+			p.ID,
+		); err != nil {
 			return err
 		}
 	}

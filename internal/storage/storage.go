@@ -1,7 +1,7 @@
 // Package storage keeps a shop in an SQLite file: its draft, the Till's cart and destination, and the sample carts.
 //
-// Every change is one transaction, in the write-ahead log and synced to disk before it is answered (synchronous = FULL):
-// what was said to be saved is there after the process is killed or the power goes.
+// Every change is one transaction, in the write-ahead log and synced to disk before it is answered (synchronous
+// = FULL): what was said to be saved is there after the process is killed or the power goes.
 package storage
 
 import (
@@ -39,7 +39,8 @@ type DB struct {
 	dir string
 }
 
-// Open opens the shop in a folder, which it makes where it is missing, and brings its tables up to date. A new shop is empty.
+// Open opens the shop in a folder, which it makes where it is missing, and brings its tables up to date. A new
+// shop is empty.
 func Open(ctx context.Context, dir string) (*DB, error) {
 	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return nil, err
@@ -52,7 +53,10 @@ func Open(ctx context.Context, dir string) (*DB, error) {
 	}
 	query := url.Values{"_txlock": {"immediate"}, "_pragma": {
 		"busy_timeout(5000)", "journal_mode(WAL)", "foreign_keys(1)", "synchronous(FULL)"}}
-	db, err := sql.Open("sqlite", "file:"+(&url.URL{Path: filepath.Join(dir, Name)}).EscapedPath()+"?"+query.Encode())
+	db, err := sql.Open(
+		"sqlite",
+		"file:"+(&url.URL{Path: filepath.Join(dir, Name)}).EscapedPath()+"?"+query.Encode(),
+	)
 	if err != nil {
 		return nil, err
 	}
@@ -64,20 +68,27 @@ func Open(ctx context.Context, dir string) (*DB, error) {
 	return shop, nil
 }
 
-// lost refuses a folder whose database is gone, though there are backups of it: to begin anew there would lose the shop without a word.
+// lost refuses a folder whose database is gone, though there are backups of it: to begin anew there would lose
+// the shop without a word.
 func lost(dir string) error {
 	if _, err := os.Stat(filepath.Join(dir, Name)); !errors.Is(err, os.ErrNotExist) {
 		return err
 	}
 	list, err := backups(filepath.Join(dir, backupFolder))
 	if err == nil && len(list) > 0 {
-		err = fmt.Errorf("%s is gone from %s, where there are %d backups of it: put one in place with diadrom restore, or move the folder %s away to begin anew", Name, dir, len(list), backupFolder)
+		err = fmt.Errorf(
+			"%s is gone from %s, where there are %d backups of it: put one in place with diadrom restore, or move the folder %s away to begin anew",
+			Name,
+			dir,
+			len(list),
+			backupFolder,
+		)
 	}
 	return err
 }
 
-// private has a file that SQLite keeps, made here where it is missing, and what it keeps beside it be read by nobody else: they hold hashes
-// of passphrases and keys. SQLite gives the files beside it the same mode.
+// private has a file that SQLite keeps, made here where it is missing, and what it keeps beside it be read by
+// nobody else: they hold hashes of passphrases and keys. SQLite gives the files beside it the same mode.
 func private(path string) error {
 	f, err := os.OpenFile(path, os.O_CREATE|os.O_RDWR, 0o600)
 	if err != nil {
@@ -94,8 +105,8 @@ func private(path string) error {
 	return nil
 }
 
-// migrate checks the file and brings its tables up to date, after a backup where there is something to lose. A damaged or a later file
-// is left as it is.
+// migrate checks the file and brings its tables up to date, after a backup where there is something to lose. A
+// damaged or a later file is left as it is.
 func (db *DB) migrate(ctx context.Context) error {
 	if err := sound(ctx, db.sql); err != nil {
 		return fmt.Errorf("%w; it is left as it is: restore a backup with diadrom restore", err)
@@ -113,7 +124,11 @@ func (db *DB) migrate(ctx context.Context) error {
 		return err
 	}
 	if has > known {
-		return fmt.Errorf("this shop was written by a later version of Diadrom (%d, this one knows %d); it is left as it is", has, known)
+		return fmt.Errorf(
+			"this shop was written by a later version of Diadrom (%d, this one knows %d); it is left as it is",
+			has,
+			known,
+		)
 	}
 	if has > 0 && has < known {
 		if err := db.Backup(ctx, fmt.Sprintf("before-version-%d", known)); err != nil {
@@ -150,7 +165,15 @@ func (db *DB) Load(ctx context.Context) (Loaded, error) {
 	defer tx.Rollback()
 	var settings, sum string
 	var l Loaded
-	err = tx.QueryRowContext(ctx, "SELECT settings, revision, state, sum FROM draft").Scan(&settings, &l.Revision, &l.State, &sum)
+	err = tx.QueryRowContext(
+		ctx,
+		"SELECT settings, revision, state, sum FROM draft",
+	).Scan(
+		&settings,
+		&l.Revision,
+		&l.State,
+		&sum,
+	)
 	if errors.Is(err, sql.ErrNoRows) {
 		return Loaded{}, nil
 	}
@@ -187,8 +210,8 @@ func (db *DB) Load(ctx context.Context) (Loaded, error) {
 	return l, nil
 }
 
-// Save replaces the draft before, of the given revision, with after, and returns the new revision. Only what differs is
-// written, and what it was is kept in the history. before is nil where there is no draft yet.
+// Save replaces the draft before, of the given revision, with after, and returns the new revision. Only what
+// differs is written, and what it was is kept in the history. before is nil where there is no draft yet.
 func (db *DB) Save(ctx context.Context, revision int64, before, after *store.Parts, e Edit) (int64, error) {
 	changes := after.Changes(before)
 	tx, err := db.sql.BeginTx(ctx, nil)
@@ -215,15 +238,35 @@ func (db *DB) Save(ctx context.Context, revision int64, before, after *store.Par
 }
 
 // advance counts an edit and gives the state before it.
-func advance(ctx context.Context, tx *sql.Tx, revision, state int64, settings string, first bool) (was int64, err error) {
+func advance(
+	ctx context.Context,
+	tx *sql.Tx,
+	revision, state int64,
+	settings string,
+	first bool,
+) (was int64, err error) {
 	var result sql.Result
 	if first {
-		result, err = tx.ExecContext(ctx, "INSERT INTO draft (id, revision, settings, state, sum) VALUES (1, ?, ?, ?, ?) ON CONFLICT DO NOTHING", revision+1, settings, state, sumOf(settings))
+		result, err = tx.ExecContext(
+			ctx,
+			"INSERT INTO draft (id, revision, settings, state, sum) VALUES (1, ?, ?, ?, ?) ON CONFLICT DO NOTHING",
+			revision+1,
+			settings,
+			state,
+			sumOf(settings),
+		)
 	} else {
 		if err := tx.QueryRowContext(ctx, "SELECT state FROM draft").Scan(&was); err != nil {
 			return 0, err
 		}
-		result, err = tx.ExecContext(ctx, "UPDATE draft SET revision = revision + 1, settings = ?, state = ?, sum = ? WHERE revision = ?", settings, state, sumOf(settings), revision)
+		result, err = tx.ExecContext(
+			ctx,
+			"UPDATE draft SET revision = revision + 1, settings = ?, state = ?, sum = ? WHERE revision = ?",
+			settings,
+			state,
+			sumOf(settings),
+			revision,
+		)
 	}
 	if err != nil {
 		return 0, err
@@ -305,7 +348,9 @@ func write(ctx context.Context, tx *sql.Tx, changes []store.Change) error {
 }
 
 // ErrDamaged is returned for content that is not what was written.
-var ErrDamaged = errors.New("it is not what was saved, a part of the disk is damaged: restore a backup with diadrom restore")
+var ErrDamaged = errors.New(
+	"it is not what was saved, a part of the disk is damaged: restore a backup with diadrom restore",
+)
 
 var castagnoli = crc32.MakeTable(crc32.Castagnoli)
 
@@ -327,6 +372,9 @@ const putRows = 40
 
 // putItems is the statement that writes so many entries.
 func putItems(rows int) string {
-	return "INSERT INTO item (list, id, position, body, sum) VALUES " + strings.TrimSuffix(strings.Repeat("(?, ?, ?, ?, ?), ", rows), ", ") +
+	return "INSERT INTO item (list, id, position, body, sum) VALUES " + strings.TrimSuffix(
+		strings.Repeat("(?, ?, ?, ?, ?), ", rows),
+		", ",
+	) +
 		" ON CONFLICT (list, id) DO UPDATE SET position = excluded.position, body = excluded.body, sum = excluded.sum"
 }

@@ -22,7 +22,11 @@ func shop(t *testing.T, products int) *store.File {
 		}
 		list += fmt.Sprintf(`{"sku":"P%d","price":"%d.00","weight":"1"}`, i, i)
 	}
-	f, faults := store.Read([]byte(`{"format":"diadrom-store/1","store":{"currency":"EUR"},"products":[` + list + `],"zones":[{"id":"fi","places":[{"country":"FI"}]}]}`))
+	f, faults := store.Read(
+		[]byte(
+			`{"format":"diadrom-store/1","store":{"currency":"EUR"},"products":[` + list + `],"zones":[{"id":"fi","places":[{"country":"FI"}]}]}`,
+		),
+	)
 	require.Empty(t, faults)
 	return f
 }
@@ -148,7 +152,13 @@ func TestTheTillAndItsSamples(t *testing.T) {
 	_, ok, err := db.LoadTill(ctx)
 	require.NoError(t, err)
 	assert.False(t, ok)
-	till := Till{Cart: []CartLine{{SKU: "A", Quantity: 2}, {Name: "Own", Price: "1.00", Weight: "2", Quantity: 1}}, Destination: "21160 Merimasku", Coupons: "LÖYLY", Customer: "C-1", Group: "trade"}
+	till := Till{
+		Cart:        []CartLine{{SKU: "A", Quantity: 2}, {Name: "Own", Price: "1.00", Weight: "2", Quantity: 1}},
+		Destination: "21160 Merimasku",
+		Coupons:     "LÖYLY",
+		Customer:    "C-1",
+		Group:       "trade",
+	}
 	require.NoError(t, db.SaveTill(ctx, Till{}))
 	require.NoError(t, db.SaveTill(ctx, till))
 	got, ok, err := db.LoadTill(ctx)

@@ -35,7 +35,16 @@ type SampleCart struct {
 // LoadTill reads the Till; false where nothing was put in yet.
 func (db *DB) LoadTill(ctx context.Context) (t Till, ok bool, err error) {
 	var cart string
-	err = db.sql.QueryRowContext(ctx, "SELECT cart, destination, coupons, customer, customer_group FROM till").Scan(&cart, &t.Destination, &t.Coupons, &t.Customer, &t.Group)
+	err = db.sql.QueryRowContext(
+		ctx,
+		"SELECT cart, destination, coupons, customer, customer_group FROM till",
+	).Scan(
+		&cart,
+		&t.Destination,
+		&t.Coupons,
+		&t.Customer,
+		&t.Group,
+	)
 	if errors.Is(err, sql.ErrNoRows) {
 		return t, false, nil
 	}
@@ -56,16 +65,32 @@ func (db *DB) SaveTill(ctx context.Context, t Till) error {
 		return err
 	}
 	defer tx.Rollback()
-	if _, err := tx.ExecContext(ctx, `INSERT INTO recent_destination (line, used) SELECT ?, coalesce(max(used), 0) + 1 FROM recent_destination WHERE true
-		ON CONFLICT (line) DO UPDATE SET used = excluded.used`, t.Destination); err != nil {
+	if _, err := tx.ExecContext(
+		ctx,
+		`INSERT INTO recent_destination (line, used) SELECT ?, coalesce(max(used), 0) + 1 FROM recent_destination WHERE true
+		ON CONFLICT (line) DO UPDATE SET used = excluded.used`,
+		t.Destination,
+	); err != nil {
 		return err
 	}
-	if _, err := tx.ExecContext(ctx, "DELETE FROM recent_destination WHERE line NOT IN (SELECT line FROM recent_destination ORDER BY used DESC LIMIT ?)", mostRecent); err != nil {
+	if _, err := tx.ExecContext(
+		ctx,
+		"DELETE FROM recent_destination WHERE line NOT IN (SELECT line FROM recent_destination ORDER BY used DESC LIMIT ?)",
+		mostRecent,
+	); err != nil {
 		return err
 	}
-	if _, err = tx.ExecContext(ctx, `INSERT INTO till (id, cart, destination, coupons, customer, customer_group) VALUES (1, ?, ?, ?, ?, ?)
+	if _, err = tx.ExecContext(
+		ctx,
+		`INSERT INTO till (id, cart, destination, coupons, customer, customer_group) VALUES (1, ?, ?, ?, ?, ?)
 		ON CONFLICT (id) DO UPDATE SET cart = excluded.cart, destination = excluded.destination, coupons = excluded.coupons,
-			customer = excluded.customer, customer_group = excluded.customer_group`, string(cart), t.Destination, t.Coupons, t.Customer, t.Group); err != nil {
+			customer = excluded.customer, customer_group = excluded.customer_group`,
+		string(cart),
+		t.Destination,
+		t.Coupons,
+		t.Customer,
+		t.Group,
+	); err != nil {
 		return err
 	}
 	return tx.Commit()
@@ -142,12 +167,24 @@ func (db *DB) SaveSamples(ctx context.Context, carts []SampleCart, destinations 
 		if err != nil {
 			return err
 		}
-		if _, err := tx.ExecContext(ctx, "INSERT INTO sample_cart (id, name, position, cart) VALUES (?, ?, ?, ?)", c.ID, c.Name, i, string(lines)); err != nil {
+		if _, err := tx.ExecContext(
+			ctx,
+			"INSERT INTO sample_cart (id, name, position, cart) VALUES (?, ?, ?, ?)",
+			c.ID,
+			c.Name,
+			i,
+			string(lines),
+		); err != nil {
 			return err
 		}
 	}
 	for i, line := range destinations {
-		if _, err := tx.ExecContext(ctx, "INSERT INTO destination (line, position) VALUES (?, ?)", line, i); err != nil {
+		if _, err := tx.ExecContext(
+			ctx,
+			"INSERT INTO destination (line, position) VALUES (?, ?)",
+			line,
+			i,
+		); err != nil {
 			return err
 		}
 	}

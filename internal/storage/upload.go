@@ -23,10 +23,23 @@ func (db *DB) AddUpload(ctx context.Context, kind, name string, body []byte) (id
 		return 0, err
 	}
 	defer tx.Rollback()
-	if err := tx.QueryRowContext(ctx, "INSERT INTO upload (kind, name, body) VALUES (?, ?, ?) RETURNING id", kind, name, body).Scan(&id); err != nil {
+	if err := tx.QueryRowContext(
+		ctx,
+		"INSERT INTO upload (kind, name, body) VALUES (?, ?, ?) RETURNING id",
+		kind,
+		name,
+		body,
+	).Scan(
+		&id,
+	); err != nil {
 		return 0, err
 	}
-	if _, err := tx.ExecContext(ctx, "DELETE FROM upload WHERE kind = ?1 AND id NOT IN (SELECT id FROM upload WHERE kind = ?1 ORDER BY id DESC LIMIT ?2)", kind, mostUploads); err != nil {
+	if _, err := tx.ExecContext(
+		ctx,
+		"DELETE FROM upload WHERE kind = ?1 AND id NOT IN (SELECT id FROM upload WHERE kind = ?1 ORDER BY id DESC LIMIT ?2)",
+		kind,
+		mostUploads,
+	); err != nil {
 		return 0, err
 	}
 	return id, tx.Commit()
@@ -35,7 +48,15 @@ func (db *DB) AddUpload(ctx context.Context, kind, name string, body []byte) (id
 // Upload gives a file of a kind; false where it is not there any more.
 func (db *DB) Upload(ctx context.Context, kind string, id int64) (u Upload, ok bool, err error) {
 	u.ID = id
-	err = db.sql.QueryRowContext(ctx, "SELECT name, body FROM upload WHERE kind = ? AND id = ?", kind, id).Scan(&u.Name, &u.Body)
+	err = db.sql.QueryRowContext(
+		ctx,
+		"SELECT name, body FROM upload WHERE kind = ? AND id = ?",
+		kind,
+		id,
+	).Scan(
+		&u.Name,
+		&u.Body,
+	)
 	if errors.Is(err, sql.ErrNoRows) {
 		return u, false, nil
 	}

@@ -93,7 +93,14 @@ func ids(c *checker, list string, n int, field string, id func(int) string) map[
 			continue
 		}
 		if first, twice := index[s]; twice {
-			c.add(fault.Path{list, i, field}, fault.Duplicate, "%.60q is already the %s of entry %d", s, field, first+1)
+			c.add(
+				fault.Path{list, i, field},
+				fault.Duplicate,
+				"%.60q is already the %s of entry %d",
+				s,
+				field,
+				first+1,
+			)
 			continue
 		}
 		index[s] = i
@@ -239,7 +246,11 @@ func (c *checker) claims(m *Method, path fault.Path) {
 	for i, t := range m.Tables {
 		tablePath := path.With("tables", i)
 		if m.Classes == "together" && len(t.Classes) > 0 {
-			c.add(tablePath.With("classes"), fault.Shape, "this method prices all goods together, so its tables name no classes; to price classes apart set classes to add or dearest")
+			c.add(
+				tablePath.With("classes"),
+				fault.Shape,
+				"this method prices all goods together, so its tables name no classes; to price classes apart set classes to add or dearest",
+			)
 		}
 		classes := t.Classes
 		if len(classes) == 0 || m.Classes == "together" {
@@ -257,9 +268,22 @@ func (c *checker) claims(m *Method, path fault.Path) {
 					claimed[claim{zone, class}] = i
 				case first == i: // the class stands twice in one list, noted by table
 				case class == "":
-					c.add(tablePath.With("zones", j), fault.Claimed, "zone %.60q is already priced by table %d of this method", zone, first+1)
+					c.add(
+						tablePath.With("zones", j),
+						fault.Claimed,
+						"zone %.60q is already priced by table %d of this method",
+						zone,
+						first+1,
+					)
 				default:
-					c.add(tablePath.With("classes", k), fault.Claimed, "class %.60q in zone %.60q is already priced by table %d of this method", class, zone, first+1)
+					c.add(
+						tablePath.With("classes", k),
+						fault.Claimed,
+						"class %.60q in zone %.60q is already priced by table %d of this method",
+						class,
+						zone,
+						first+1,
+					)
 				}
 			}
 		}
@@ -270,13 +294,27 @@ func (c *checker) table(t *rate.Table, path fault.Path) {
 	c.references(c.zones, t.Zones, "zone", path.With("zones"))
 	c.references(c.classes, t.Classes, "class", path.With("classes"))
 	if t.By == "" {
-		c.add(path.With("by"), fault.Missing, "say what this table measures: order, weight, subtotal, quantity or distance")
+		c.add(
+			path.With("by"),
+			fault.Missing,
+			"say what this table measures: order, weight, subtotal, quantity or distance",
+		)
 	}
 	if t.Edges == "" && t.By != "" && t.By != rate.ByOrder {
-		c.add(path.With("edges"), fault.Missing, "say whether rows count from their break point (from) or up to it (up_to)")
+		c.add(
+			path.With("edges"),
+			fault.Missing,
+			"say whether rows count from their break point (from) or up to it (up_to)",
+		)
 	}
-	if t.Graduated && t.By != rate.ByWeight && t.By != rate.ByBilled && t.By != rate.ByDistance && t.By != rate.ByQuantity && t.By != "" {
-		c.add(path.With("graduated"), fault.Shape, "only a table by weight, billed weight, distance or quantity can be graduated")
+	if t.Graduated && t.By != rate.ByWeight && t.By != rate.ByBilled && t.By != rate.ByDistance &&
+		t.By != rate.ByQuantity &&
+		t.By != "" {
+		c.add(
+			path.With("graduated"),
+			fault.Shape,
+			"only a table by weight, billed weight, distance or quantity can be graduated",
+		)
 	}
 	switch {
 	case len(t.Rows) == 0:
@@ -288,7 +326,13 @@ func (c *checker) table(t *rate.Table, path fault.Path) {
 		rowPath := path.With("rows", i)
 		c.breakPoint(t, i, rowPath.With("at"))
 		if len(row.Charges) != len(t.Zones) && !c.faulty[path.With("zones").String()] {
-			c.add(rowPath.With("charges"), fault.Shape, "this row has %d charges for %d zones", len(row.Charges), len(t.Zones))
+			c.add(
+				rowPath.With("charges"),
+				fault.Shape,
+				"this row has %d charges for %d zones",
+				len(row.Charges),
+				len(t.Zones),
+			)
 		}
 		if t.Graduated {
 			for j, charge := range row.Charges {
@@ -314,7 +358,12 @@ func (c *checker) breakPoint(t *rate.Table, i int, path fault.Path) {
 		}
 		return
 	case t.Edges == rate.From && i == 0 && !at.IsZero():
-		c.add(path, fault.Order, "the first row of a table that counts from its break points begins at 0, not %s", at)
+		c.add(
+			path,
+			fault.Order,
+			"the first row of a table that counts from its break points begins at 0, not %s",
+			at,
+		)
 	}
 	if i == 0 {
 		return
@@ -343,10 +392,18 @@ func (c *checker) graduatedCharge(charge *rate.Charge, path fault.Path) {
 			continue
 		}
 		if term.unit.Started {
-			c.add(path.With(term.name, "part"), fault.Shape, "a graduated table counts exact parts, not started ones")
+			c.add(
+				path.With(term.name, "part"),
+				fault.Shape,
+				"a graduated table counts exact parts, not started ones",
+			)
 		}
 		if above := term.unit.Above; above != nil && above.Cmp(exact.Zero) != 0 {
-			c.add(path.With(term.name, "above"), fault.Shape, "in a graduated table each row counts from its own break point, not above another")
+			c.add(
+				path.With(term.name, "above"),
+				fault.Shape,
+				"in a graduated table each row counts from its own break point, not above another",
+			)
 		}
 	}
 }

@@ -8,15 +8,26 @@ import (
 	"diadrom/internal/rate"
 )
 
-// Clone is a copy that can be changed in all its parts without changing the file. Numbers are shared, as they do not change.
+// Clone is a copy that can be changed in all its parts without changing the file. Numbers are shared, as they
+// do not change.
 func (f *File) Clone() *File {
 	c := *f
 	c.Store.Tax.Rates = cloneEach(f.Store.Tax.Rates, func(t *TaxRate) { t.Rule = cloneRule(t.Rule) })
 	if c.Store.Dispatch = clonePointer(f.Store.Dispatch); c.Store.Dispatch != nil {
-		c.Store.Dispatch.Weekdays, c.Store.Dispatch.Closed = slices.Clone(f.Store.Dispatch.Weekdays), slices.Clone(f.Store.Dispatch.Closed)
+		c.Store.Dispatch.Weekdays, c.Store.Dispatch.Closed = slices.Clone(
+			f.Store.Dispatch.Weekdays,
+		), slices.Clone(
+			f.Store.Dispatch.Closed,
+		)
 	}
 	c.Store.Checkout = clonePointer(f.Store.Checkout)
-	c.Locations, c.Classes, c.Products = slices.Clone(f.Locations), slices.Clone(f.Classes), slices.Clone(f.Products)
+	c.Locations, c.Classes, c.Products = slices.Clone(
+		f.Locations,
+	), slices.Clone(
+		f.Classes,
+	), slices.Clone(
+		f.Products,
+	)
 	c.Zones = cloneEach(f.Zones, func(z *Zone) {
 		z.Rank, z.Places, z.Except = clonePointer(z.Rank), cloneRules(z.Places), cloneRules(z.Except)
 	})
@@ -24,7 +35,10 @@ func (f *File) Clone() *File {
 	c.Surcharges = cloneEach(f.Surcharges, func(s *Surcharge) {
 		s.Places, s.Except, s.Methods = cloneRules(s.Places), cloneRules(s.Except), slices.Clone(s.Methods)
 	})
-	c.Agreed = cloneEach(f.Agreed, func(a *Agreed) { a.Place, a.Methods = clonePointer(a.Place), slices.Clone(a.Methods) })
+	c.Agreed = cloneEach(
+		f.Agreed,
+		func(a *Agreed) { a.Place, a.Methods = clonePointer(a.Place), slices.Clone(a.Methods) },
+	)
 	return &c
 }
 
@@ -54,10 +68,26 @@ func cloneRule(r place.Rule) place.Rule {
 }
 
 func cloneMethod(m *Method) {
-	m.Days, m.Handling, m.Needs, m.Free = clonePointer(m.Days), clonePointer(m.Handling), cloneNeeds(m.Needs), cloneFree(m.Free)
+	m.Days, m.Handling, m.Needs, m.Free = clonePointer(
+		m.Days,
+	), clonePointer(
+		m.Handling,
+	), cloneNeeds(
+		m.Needs,
+	), cloneFree(
+		m.Free,
+	)
 	m.Terms = maps.Clone(m.Terms)
 	for zone, t := range m.Terms {
-		t.Days, t.Handling, t.Needs, t.Free = clonePointer(t.Days), clonePointer(t.Handling), cloneNeeds(t.Needs), cloneFree(t.Free)
+		t.Days, t.Handling, t.Needs, t.Free = clonePointer(
+			t.Days,
+		), clonePointer(
+			t.Handling,
+		), cloneNeeds(
+			t.Needs,
+		), cloneFree(
+			t.Free,
+		)
 		m.Terms[zone] = t
 	}
 	m.Tables = cloneEach(m.Tables, func(t *rate.Table) {

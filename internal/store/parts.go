@@ -12,8 +12,8 @@ import (
 	"diadrom/internal/place"
 )
 
-// Parts is a store file taken apart: its settings, and the entries of each of its lists, each as it is written on one line. It does
-// not change once made.
+// Parts is a store file taken apart: its settings, and the entries of each of its lists, each as it is written
+// on one line. It does not change once made.
 type Parts struct {
 	Settings []byte
 	Lists    map[string][]Entry
@@ -69,7 +69,13 @@ func (e entries[T]) write(i int) []byte {
 	return out
 }
 
-func listed[T any](f *File, of func(*File) *[]T, name func(*T) string, equal func(a, b *T) bool, make func(*reader) T) listOf {
+func listed[T any](
+	f *File,
+	of func(*File) *[]T,
+	name func(*T) string,
+	equal func(a, b *T) bool,
+	make func(*reader) T,
+) listOf {
 	return entries[T]{of(f), of, name, equal, make}
 }
 
@@ -90,25 +96,69 @@ func deeply[T any](a, b *T) bool { return reflect.DeepEqual(a, b) }
 func (f *File) list(name string) listOf {
 	switch name {
 	case "locations":
-		return listed(f, func(f *File) *[]Location { return &f.Locations }, func(l *Location) string { return l.ID }, deeply[Location], (*reader).location)
+		return listed(
+			f,
+			func(f *File) *[]Location { return &f.Locations },
+			func(l *Location) string { return l.ID },
+			deeply[Location],
+			(*reader).location,
+		)
 	case "classes":
-		return listed(f, func(f *File) *[]Class { return &f.Classes }, func(c *Class) string { return c.ID }, deeply[Class], (*reader).class)
+		return listed(
+			f,
+			func(f *File) *[]Class { return &f.Classes },
+			func(c *Class) string { return c.ID },
+			deeply[Class],
+			(*reader).class,
+		)
 	case "products":
-		return listed(f, func(f *File) *[]Product { return &f.Products }, func(p *Product) string { return p.SKU }, func(a, b *Product) bool { return *a == *b }, (*reader).product)
+		return listed(
+			f,
+			func(f *File) *[]Product { return &f.Products },
+			func(p *Product) string { return p.SKU },
+			func(a, b *Product) bool { return *a == *b },
+			(*reader).product,
+		)
 	case "zones":
-		return listed(f, func(f *File) *[]Zone { return &f.Zones }, func(z *Zone) string { return z.ID }, sameZone, (*reader).zone)
+		return listed(
+			f,
+			func(f *File) *[]Zone { return &f.Zones },
+			func(z *Zone) string { return z.ID },
+			sameZone,
+			(*reader).zone,
+		)
 	case "methods":
-		return listed(f, func(f *File) *[]Method { return &f.Methods }, func(m *Method) string { return m.ID }, deeply[Method], (*reader).method)
+		return listed(
+			f,
+			func(f *File) *[]Method { return &f.Methods },
+			func(m *Method) string { return m.ID },
+			deeply[Method],
+			(*reader).method,
+		)
 	case "surcharges":
-		return listed(f, func(f *File) *[]Surcharge { return &f.Surcharges }, func(s *Surcharge) string { return s.ID }, deeply[Surcharge], (*reader).surcharge)
+		return listed(
+			f,
+			func(f *File) *[]Surcharge { return &f.Surcharges },
+			func(s *Surcharge) string { return s.ID },
+			deeply[Surcharge],
+			(*reader).surcharge,
+		)
 	case "agreed":
-		return listed(f, func(f *File) *[]Agreed { return &f.Agreed }, func(a *Agreed) string { return a.ID }, deeply[Agreed], (*reader).agreed)
+		return listed(
+			f,
+			func(f *File) *[]Agreed { return &f.Agreed },
+			func(a *Agreed) string { return a.ID },
+			deeply[Agreed],
+			(*reader).agreed,
+		)
 	}
 	panic("there is no list " + name)
 }
 
 func sameZone(a, b *Zone) bool {
-	return a.ID == b.ID && a.Name == b.Name && a.Enabled == b.Enabled && a.Only == b.Only && (a.Rank == nil) == (b.Rank == nil) && (a.Rank == nil || *a.Rank == *b.Rank) &&
+	return a.ID == b.ID && a.Name == b.Name && a.Enabled == b.Enabled && a.Only == b.Only &&
+		(a.Rank == nil) == (b.Rank == nil) &&
+		(a.Rank == nil || *a.Rank == *b.Rank) &&
 		place.Owner{Places: a.Places, Except: a.Except}.Equal(place.Owner{Places: b.Places, Except: b.Except})
 }
 
@@ -121,8 +171,9 @@ func (f *File) Split() *Parts {
 	return p
 }
 
-// SplitAgain takes a file apart that was changed from before, whose parts are was: entries that are the same are taken over, others
-// are written and read back, as a file of them would be, and the whole is checked. With faults there are no parts.
+// SplitAgain takes a file apart that was changed from before, whose parts are was: entries that are the same
+// are taken over, others are written and read back, as a file of them would be, and the whole is checked. With
+// faults there are no parts.
 func (f *File) SplitAgain(before *File, was *Parts) (*Parts, fault.List) {
 	p := &Parts{Lists: map[string][]Entry{}, index: map[string]map[string]int{}}
 	var faults fault.List
@@ -215,8 +266,8 @@ type Change struct {
 	Is     int             `json:"is"`               // −1 where it is not there any more
 }
 
-// Trimmed is a change as it is remembered: of an entry that was changed, only what differs, with how many bytes before and behind it
-// are as they were.
+// Trimmed is a change as it is remembered: of an entry that was changed, only what differs, with how many bytes
+// before and behind it are as they were.
 type Trimmed struct {
 	List   string `json:"list,omitempty"`
 	ID     string `json:"id,omitempty"`
@@ -231,7 +282,13 @@ type Trimmed struct {
 
 // Trim makes the change ready to be remembered.
 func (c *Change) Trim() Trimmed {
-	t := Trimmed{List: c.List, ID: c.ID, Was: c.Was, Is: c.Is, Moved: c.List != "" && c.Before == nil && c.After == nil}
+	t := Trimmed{
+		List:  c.List,
+		ID:    c.ID,
+		Was:   c.Was,
+		Is:    c.Is,
+		Moved: c.List != "" && c.Before == nil && c.After == nil,
+	}
 	before, after := []byte(c.Before), []byte(c.After)
 	for t.Head < len(before) && t.Head < len(after) && before[t.Head] == after[t.Head] {
 		t.Head++
@@ -334,8 +391,8 @@ func (p *Parts) Revert(changes []Trimmed) (*File, fault.List) {
 	return was.Join()
 }
 
-// ReadEntry reads one entry of a list, or with "" the settings, as a file that has nothing else. It is not checked: what it refers to is
-// not there.
+// ReadEntry reads one entry of a list, or with "" the settings, as a file that has nothing else. It is not
+// checked: what it refers to is not there.
 func ReadEntry(list string, body []byte) (*File, fault.List) {
 	f := &File{Format: Format}
 	r := &reader{jsonread.New(body, "")}

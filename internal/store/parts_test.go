@@ -33,7 +33,11 @@ func scramble(t *rapid.T, f *File) {
 		case 0:
 			f.Products = slices.Delete(f.Products, i, i+1)
 		case 1:
-			f.Products = slices.Insert(f.Products, i, Product{SKU: fmt.Sprintf("NEW-%d", newProducts.Add(1)), NeedsShipping: true, Price: exact.One})
+			f.Products = slices.Insert(
+				f.Products,
+				i,
+				Product{SKU: fmt.Sprintf("NEW-%d", newProducts.Add(1)), NeedsShipping: true, Price: exact.One},
+			)
 		case 2:
 			f.Products[i].Name += "!"
 		case 3:
@@ -105,6 +109,11 @@ func TestOnlyWhatChangedIsReadAgain(t *testing.T) {
 	after.Products[3].Class = ""
 	is, faults := after.SplitAgain(before, was)
 	require.Empty(t, faults)
-	assert.Same(t, &was.Lists["methods"][0].Body[0], &is.Lists["methods"][0].Body[0], "what is the same is taken over")
+	assert.Same(
+		t,
+		&was.Lists["methods"][0].Body[0],
+		&is.Lists["methods"][0].Body[0],
+		"what is the same is taken over",
+	)
 	assert.Len(t, is.Changes(was), 2)
 }

@@ -17,7 +17,9 @@ const MaxSize = 64 << 20
 // Read reads a store file and checks it. The list holds every fault; only a file without any may be used.
 func Read(data []byte) (*File, fault.List) {
 	if len(data) > MaxSize {
-		return nil, fault.List{{Code: fault.TooLarge, Message: fmt.Sprintf("a store file has at most %d MB", MaxSize>>20)}}
+		return nil, fault.List{
+			{Code: fault.TooLarge, Message: fmt.Sprintf("a store file has at most %d MB", MaxSize>>20)},
+		}
 	}
 	r := &reader{jsonread.New(data, "")}
 	f := &File{}
@@ -34,7 +36,8 @@ func Read(data []byte) (*File, fault.List) {
 	return f, c.faults
 }
 
-// reader reads the parts of a store file; what can be judged by itself is judged here, what refers to other parts by checker.
+// reader reads the parts of a store file; what can be judged by itself is judged here, what refers to other
+// parts by checker.
 type reader struct{ *jsonread.Reader }
 
 func (r *reader) file(f *File) {
@@ -137,7 +140,11 @@ func (r *reader) count() *int64 {
 func (r *reader) id() string {
 	s := r.Text()
 	if s != "" && !ValidID(s) {
-		r.Fault(fault.Choice, "an id is made of small letters, digits and hyphens, and does not begin with a hyphen: %.60q is not", s)
+		r.Fault(
+			fault.Choice,
+			"an id is made of small letters, digits and hyphens, and does not begin with a hyphen: %.60q is not",
+			s,
+		)
 	}
 	return s
 }
@@ -340,8 +347,8 @@ func (r *reader) agreed() (a Agreed) {
 	return a
 }
 
-// ProductField reads a field of a product, as a product of the file or a line of a request carries it; it returns false,
-// without reading, where a product has no such field.
+// ProductField reads a field of a product, as a product of the file or a line of a request carries it; it
+// returns false, without reading, where a product has no such field.
 func ProductField(r *jsonread.Reader, name []byte, p *Product) bool {
 	return (&reader{r}).productField(name, p)
 }

@@ -203,7 +203,8 @@ func (r *reader) needs() *Needs {
 }
 
 func (n *Needs) empty() bool {
-	return n.Subtotal == nil && n.Weight == nil && n.Quantity == nil && n.Distance == nil && n.LongestSide == nil && n.BilledWeight == nil &&
+	return n.Subtotal == nil && n.Weight == nil && n.Quantity == nil && n.Distance == nil && n.LongestSide == nil &&
+		n.BilledWeight == nil &&
 		len(n.Coupons)+len(n.Groups)+len(n.OnlyClasses)+len(n.WithoutClasses) == 0
 }
 
@@ -260,7 +261,17 @@ func (r *reader) table() (t rate.Table) {
 			t.Classes = r.Texts()
 		case "by":
 			if r.Kind() == '"' {
-				t.By = rate.By(r.choice("", string(rate.ByOrder), string(rate.ByWeight), string(rate.ByBilled), string(rate.BySubtotal), string(rate.ByQuantity), string(rate.ByDistance)))
+				t.By = rate.By(
+					r.choice(
+						"",
+						string(rate.ByOrder),
+						string(rate.ByWeight),
+						string(rate.ByBilled),
+						string(rate.BySubtotal),
+						string(rate.ByQuantity),
+						string(rate.ByDistance),
+					),
+				)
 			} else {
 				r.Text()
 			}
@@ -283,7 +294,11 @@ func (r *reader) table() (t rate.Table) {
 	})
 	if t.By != rate.ByQuantity {
 		for _, path := range integers {
-			r.FaultBelow(path, fault.Type, "write this number as a string, such as \"4.90\": JSON numbers are not exact")
+			r.FaultBelow(
+				path,
+				fault.Type,
+				"write this number as a string, such as \"4.90\": JSON numbers are not exact",
+			)
 		}
 	}
 	return t

@@ -65,14 +65,25 @@ func (r *reader) rule(extra func(name []byte) bool) (rule place.Rule) {
 	faulty := len(r.Faults) > before
 	if rule.Country == "" && (region != "" || rule.City != "" || len(codes) > 0) {
 		if !faulty {
-			r.FaultBelow(fault.Path{"country"}, fault.Missing, "say which country the %s is in", narrowest(region, rule.City, codes))
+			r.FaultBelow(
+				fault.Path{"country"},
+				fault.Missing,
+				"say which country the %s is in",
+				narrowest(region, rule.City, codes),
+			)
 		}
 		return rule
 	}
 	if region != "" {
 		found, ok := world.RegionByCode(rule.Country, region)
 		if !ok {
-			r.FaultBelow(fault.Path{"region"}, fault.Place, "%s has no region %.60q in ISO 3166-2", world.CountryName(rule.Country), region)
+			r.FaultBelow(
+				fault.Path{"region"},
+				fault.Place,
+				"%s has no region %.60q in ISO 3166-2",
+				world.CountryName(rule.Country),
+				region,
+			)
 		}
 		rule.Region = found.Code
 	}
@@ -175,7 +186,14 @@ func (r *reader) agreedPlace() *AgreedPlace {
 		r.FaultBelow(fault.Path{"country"}, fault.Missing, "say which country this place is in")
 	}
 	if p.Country != "" && p.Postcode != "" && !postcode.Possible(p.Country, p.Postcode) {
-		r.FaultBelow(fault.Path{"postcode"}, fault.Place, "%.60s cannot be a postcode of %s: they are %s", p.Postcode, world.CountryName(p.Country), postcode.Shape(p.Country))
+		r.FaultBelow(
+			fault.Path{"postcode"},
+			fault.Place,
+			"%.60s cannot be a postcode of %s: they are %s",
+			p.Postcode,
+			world.CountryName(p.Country),
+			postcode.Shape(p.Country),
+		)
 	}
 	return p
 }

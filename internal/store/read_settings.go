@@ -45,7 +45,16 @@ func (r *reader) settings(s *Settings) {
 		return true
 	})
 	s.digits, _ = world.CurrencyDigits(s.Currency)
-	s.WeightUnit, s.LengthUnit, s.SubtotalCounts = or(s.WeightUnit, "kg"), or(s.LengthUnit, "cm"), or(s.SubtotalCounts, "shipped")
+	s.WeightUnit, s.LengthUnit, s.SubtotalCounts = or(
+		s.WeightUnit,
+		"kg",
+	), or(
+		s.LengthUnit,
+		"cm",
+	), or(
+		s.SubtotalCounts,
+		"shipped",
+	)
 	s.DistanceUnit, s.metres = or(s.DistanceUnit, "km"), place.MetresPerKilometre
 	if s.DistanceUnit == "mi" {
 		s.metres = place.MetresPerMile
@@ -99,7 +108,12 @@ func (r *reader) dispatch() *calendar.Plan {
 			p.Weekdays = r.weekdays()
 		case "holidays":
 			if p.Holidays = r.country(); p.Holidays != "" && !calendar.Known(p.Holidays) {
-				r.Fault(fault.Choice, "the public holidays of %s are not known here; known are %s", p.Holidays, strings.Join(calendar.Countries(), ", "))
+				r.Fault(
+					fault.Choice,
+					"the public holidays of %s are not known here; known are %s",
+					p.Holidays,
+					strings.Join(calendar.Countries(), ", "),
+				)
 			}
 		case "closed":
 			r.List(func(i int) {
@@ -123,10 +137,18 @@ func (r *reader) dispatch() *calendar.Plan {
 		return nil
 	}
 	if len(r.Faults) == before && p.TimeZone == "" {
-		r.FaultBelow(fault.Path{"time_zone"}, fault.Missing, "say the time zone of the cut-off, such as Europe/Helsinki")
+		r.FaultBelow(
+			fault.Path{"time_zone"},
+			fault.Missing,
+			"say the time zone of the cut-off, such as Europe/Helsinki",
+		)
 	}
 	if len(r.Faults) == before && p.CutOff == "" {
-		r.FaultBelow(fault.Path{"cut_off"}, fault.Missing, "say until when orders leave on the same day, such as 14:00")
+		r.FaultBelow(
+			fault.Path{"cut_off"},
+			fault.Missing,
+			"say until when orders leave on the same day, such as 14:00",
+		)
 	}
 	return &p
 }

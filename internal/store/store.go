@@ -1,7 +1,8 @@
-// Package store is the store file: everything that a shop has decided about its shipping, as docs/model.md describes it.
+// Package store is the store file: everything that a shop has decided about its shipping, as docs/model.md
+// describes it.
 //
-// [Read] turns the file into a [File] and finds every fault on the way: what it returns without faults holds together and can
-// be compiled and quoted. [File.Write] writes the file back.
+// [Read] turns the file into a [File] and finds every fault on the way: what it returns without faults holds
+// together and can be compiled and quoted. [File.Write] writes the file back.
 package store
 
 import (
@@ -51,8 +52,8 @@ func (f *File) Product(sku string) *Product {
 	return nil
 }
 
-// Home is the country that codes and towns belong to where none is named: the one that the shop ships from, or else has a
-// location in, or else the first that a zone names; "" where there is none.
+// Home is the country that codes and towns belong to where none is named: the one that the shop ships from, or
+// else has a location in, or else the first that a zone names; "" where there is none.
 func (f *File) Home() string {
 	for _, l := range f.Locations {
 		if l.ShipsFrom && l.Country != "" {
@@ -217,8 +218,8 @@ func (m *Method) ServedZones() (zones []string) {
 	return zones
 }
 
-// TermZones lists the ids of the zones that may have terms of their own: those that have prices, and behind them those that have terms all
-// the same, which count once a table serves the zone.
+// TermZones lists the ids of the zones that may have terms of their own: those that have prices, and behind
+// them those that have terms all the same, which count once a table serves the zone.
 func (m *Method) TermZones() []string {
 	zones := m.ServedZones()
 	for _, zone := range slices.Sorted(maps.Keys(m.Terms)) {

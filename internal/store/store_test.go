@@ -27,7 +27,11 @@ func TestASoundFileHasNoFaults(t *testing.T) {
 	require.Empty(t, faults)
 	assert.Equal(t, "FI", f.Zones[0].Places[0].Country, "alpha-3 is stored as alpha-2")
 	assert.Equal(t, "FI-19", f.Zones[1].Places[1].Region)
-	assert.True(t, f.Zones[0].Enabled && f.Methods[0].Enabled && f.Methods[0].Taxable && f.Products[0].NeedsShipping, "true unless said otherwise")
+	assert.True(
+		t,
+		f.Zones[0].Enabled && f.Methods[0].Enabled && f.Methods[0].Taxable && f.Products[0].NeedsShipping,
+		"true unless said otherwise",
+	)
 	assert.False(t, f.Products[0].ShipsFree)
 }
 
@@ -142,7 +146,14 @@ func TestEachFaultHasItsPath(t *testing.T) {
 		}
 		again := map[string]bool{}
 		for _, f := range faults {
-			assert.False(t, again[f.Path], "a value at fault is not judged further: %s %.60s: %v", c.at, c.value, faults)
+			assert.False(
+				t,
+				again[f.Path],
+				"a value at fault is not judged further: %s %.60s: %v",
+				c.at,
+				c.value,
+				faults,
+			)
 			again[f.Path] = true
 		}
 	}
@@ -160,10 +171,29 @@ func TestEveryFaultIsFoundInOnePass(t *testing.T) {
 	for _, f := range faults {
 		paths = append(paths, f.Path)
 	}
-	assert.ElementsMatch(t, []string{"/oops", "/store/currency", "/zones/0/id", "/zones/1/places/0/postcodes/0", "/zones/1/places/0/postcodes/2", "/zones/2/id",
-		"/methods/0/terms/x", "/methods/0/tables/0/classes/0", "/methods/0/tables/0/rows/0/at", "/methods/0/tables/0/rows/1/at", "/methods/0/tables/0/rows/1/charges/0",
-		"/methods/0/tables/1/id", "/methods/0/tables/1/rows/0/at", "/methods/0/tables/1/rows/0/charges", "/methods/0/tables/2/zones/0",
-		"/agreed/0", "/surcharges/0/methods/0"}, paths)
+	assert.ElementsMatch(
+		t,
+		[]string{
+			"/oops",
+			"/store/currency",
+			"/zones/0/id",
+			"/zones/1/places/0/postcodes/0",
+			"/zones/1/places/0/postcodes/2",
+			"/zones/2/id",
+			"/methods/0/terms/x",
+			"/methods/0/tables/0/classes/0",
+			"/methods/0/tables/0/rows/0/at",
+			"/methods/0/tables/0/rows/1/at",
+			"/methods/0/tables/0/rows/1/charges/0",
+			"/methods/0/tables/1/id",
+			"/methods/0/tables/1/rows/0/at",
+			"/methods/0/tables/1/rows/0/charges",
+			"/methods/0/tables/2/zones/0",
+			"/agreed/0",
+			"/surcharges/0/methods/0",
+		},
+		paths,
+	)
 }
 
 func TestAClassIsPricedOnceInAZone(t *testing.T) {
@@ -194,7 +224,8 @@ func TestALargeFileIsRefusedWithoutReadingIt(t *testing.T) {
 	assert.Less(t, after.TotalAlloc-before.TotalAlloc, uint64(1<<20))
 }
 
-// A file of half a million faults, found by the reader and by the checker, is judged in one pass over it, and the list ends.
+// A file of half a million faults, found by the reader and by the checker, is judged in one pass over it, and
+// the list ends.
 func TestVeryManyFaultsAreBounded(t *testing.T) {
 	for _, file := range []string{
 		`{"format":"diadrom-store/1","store":{"currency":"EUR"},"products":[` + strings.TrimSuffix(strings.Repeat(`{"class":"q"},`, 250_000), ",") + `]}`,

@@ -16,7 +16,8 @@ func Base(address string) string {
 	return address
 }
 
-// Start starts a command of the program that serves ("demo" or "serve") on a folder and a free port, and waits for its address.
+// Start starts a command of the program that serves ("demo" or "serve") on a folder and a free port, and waits
+// for its address.
 func Start(t require.TestingT, binary, command, dir string) (url string, cmd *exec.Cmd) {
 	cmd = exec.Command(binary, command, "--data", dir, "--listen", "127.0.0.1:0")
 	out, err := cmd.StdoutPipe()

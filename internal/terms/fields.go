@@ -38,10 +38,38 @@ const (
 )
 
 // Fields lists them.
-var Fields = []Field{Offered, Days, FreeFrom, Minimum, Maximum, Handling, Weight, BilledWeight, LongestSide, Subtotal, Quantity, Distance, OnlyClasses, Without, Coupons, Groups}
+var Fields = []Field{
+	Offered,
+	Days,
+	FreeFrom,
+	Minimum,
+	Maximum,
+	Handling,
+	Weight,
+	BilledWeight,
+	LongestSide,
+	Subtotal,
+	Quantity,
+	Distance,
+	OnlyClasses,
+	Without,
+	Coupons,
+	Groups,
+}
 
 // needs are the fields that are conditions.
-var needs = []Field{Weight, BilledWeight, LongestSide, Subtotal, Quantity, Distance, OnlyClasses, Without, Coupons, Groups}
+var needs = []Field{
+	Weight,
+	BilledWeight,
+	LongestSide,
+	Subtotal,
+	Quantity,
+	Distance,
+	OnlyClasses,
+	Without,
+	Coupons,
+	Groups,
+}
 
 // IsNeed says whether a field is a condition. A zone's conditions replace all of the method's.
 func (f Field) IsNeed() bool { return slices.Contains(needs, f) }
@@ -51,7 +79,11 @@ func words(f *store.File) charge.Words {
 }
 
 // bounds gives the bounds of a condition, and how they are written.
-func bounds(f *store.File, n *store.Needs, field Field) (b **store.Bounds, unit string, write func(exact.Decimal) string) {
+func bounds(
+	f *store.File,
+	n *store.Needs,
+	field Field,
+) (b **store.Bounds, unit string, write func(exact.Decimal) string) {
 	u := f.Store.Units()
 	measured := func(by rate.By) func(exact.Decimal) string {
 		return func(d exact.Decimal) string { return u.Measure(by, d) }
@@ -93,7 +125,15 @@ func of(m *store.Method, zone string) store.Terms {
 		}
 		return store.Terms{Enabled: true}
 	}
-	return store.Terms{Enabled: true, Days: m.Days, Handling: m.Handling, Needs: m.Needs, Free: m.Free, Minimum: m.Minimum, Maximum: m.Maximum}
+	return store.Terms{
+		Enabled:  true,
+		Days:     m.Days,
+		Handling: m.Handling,
+		Needs:    m.Needs,
+		Free:     m.Free,
+		Minimum:  m.Minimum,
+		Maximum:  m.Maximum,
+	}
 }
 
 // put sets them.
@@ -184,7 +224,9 @@ func Set(f *store.File, m *store.Method, zone string, field Field, text string) 
 		t.Days, err = ParseDays(text)
 	case FreeFrom:
 		if zone != "" && m.Free != nil && (strings.EqualFold(text, "no") || strings.EqualFold(text, "never")) {
-			return errors.New("this method is free from something everywhere: name a sum here that nobody reaches, such as from 999999")
+			return errors.New(
+				"this method is free from something everywhere: name a sum here that nobody reaches, such as from 999999",
+			)
 		}
 		t.Free, err = ParseFree(text, w)
 	case Minimum:
@@ -207,7 +249,14 @@ func Set(f *store.File, m *store.Method, zone string, field Field, text string) 
 }
 
 // setNeed gives the conditions with one of them set. Those of a zone begin as the method's.
-func setNeed(f *store.File, m *store.Method, now *store.Needs, zone string, field Field, text string) (*store.Needs, error) {
+func setNeed(
+	f *store.File,
+	m *store.Method,
+	now *store.Needs,
+	zone string,
+	field Field,
+	text string,
+) (*store.Needs, error) {
 	n := &store.Needs{}
 	switch {
 	case now != nil:
@@ -250,7 +299,9 @@ func setNeed(f *store.File, m *store.Method, now *store.Needs, zone string, fiel
 	}
 	if reflect.DeepEqual(*n, store.Needs{}) {
 		if zone != "" && m.Needs != nil {
-			return nil, errors.New("a zone without any condition has the method's: write one here that everybody meets")
+			return nil, errors.New(
+				"a zone without any condition has the method's: write one here that everybody meets",
+			)
 		}
 		return nil, nil
 	}

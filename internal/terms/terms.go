@@ -5,8 +5,8 @@
 //	handling  1.00, 5 %, 1.00 + 5 % of goods
 //	bounds    up to 15 kg, from 5 kg, 5 to 30 kg; a number alone is "up to"
 //
-// Numbers take a decimal point or comma; the unit or the currency may stand beside them or not. Each Format writes the one form that
-// its Parse reads back as the same.
+// Numbers take a decimal point or comma; the unit or the currency may stand beside them or not. Each Format
+// writes the one form that its Parse reads back as the same.
 package terms
 
 import (
@@ -22,7 +22,9 @@ import (
 	"diadrom/internal/store"
 )
 
-var days = regexp.MustCompile(`^(?:(within|up to)\s+)?([0-9]{1,3})(?:\s*(?:to|-|–)\s*([0-9]{1,3}))?\s*(working days?|business days?|weekdays?|calendar days?|days?)?$`)
+var days = regexp.MustCompile(
+	`^(?:(within|up to)\s+)?([0-9]{1,3})(?:\s*(?:to|-|–)\s*([0-9]{1,3}))?\s*(working days?|business days?|weekdays?|calendar days?|days?)?$`,
+)
 
 // ParseDays reads how long delivery takes; "" is not said. Days are working days unless they are said to be others.
 func ParseDays(text string) (*store.Days, error) {
@@ -37,7 +39,10 @@ func ParseDays(text string) (*store.Days, error) {
 	if m == nil {
 		return nil, errors.New("write it as 2 to 4 working days, 3 days, or the same day")
 	}
-	d := &store.Days{Business: m[4] == "" || strings.HasPrefix(m[4], "working") || strings.HasPrefix(m[4], "business") || strings.HasPrefix(m[4], "week")}
+	d := &store.Days{
+		Business: m[4] == "" || strings.HasPrefix(m[4], "working") || strings.HasPrefix(m[4], "business") ||
+			strings.HasPrefix(m[4], "week"),
+	}
 	d.Min, _ = strconv.ParseInt(m[2], 10, 64)
 	d.Max = d.Min
 	if m[3] != "" {

@@ -82,7 +82,11 @@ func TestWhatIsWrittenReadsBack(t *testing.T) {
 		got, err := ParseDays(FormatDays(d))
 		require.NoError(t, err)
 		assert.Equal(t, FormatDays(d), FormatDays(got))
-		f := &store.Free{Subtotal: number.Draw(t, "subtotal"), Coupons: rapid.SampledFrom([][]string{nil, {"LÖYLY"}, {"A 1", "or else"}}).Draw(t, "coupons"), Require: rapid.SampledFrom([]string{"any", "all"}).Draw(t, "require")}
+		f := &store.Free{
+			Subtotal: number.Draw(t, "subtotal"),
+			Coupons:  rapid.SampledFrom([][]string{nil, {"LÖYLY"}, {"A 1", "or else"}}).Draw(t, "coupons"),
+			Require:  rapid.SampledFrom([]string{"any", "all"}).Draw(t, "require"),
+		}
 		if rapid.Bool().Draw(t, "quantity") {
 			n := rapid.Int64Range(1, 9).Draw(t, "n")
 			f.Quantity = &n
@@ -90,7 +94,11 @@ func TestWhatIsWrittenReadsBack(t *testing.T) {
 		free, err := ParseFree(FormatFree(f, w), w)
 		require.NoError(t, err, FormatFree(f, w))
 		assert.Equal(t, FormatFree(f, w), FormatFree(free, w))
-		h := &store.Handling{Amount: number.Draw(t, "amount"), Percent: number.Draw(t, "percent"), Of: rapid.SampledFrom([]string{"charge", "subtotal"}).Draw(t, "of")}
+		h := &store.Handling{
+			Amount:  number.Draw(t, "amount"),
+			Percent: number.Draw(t, "percent"),
+			Of:      rapid.SampledFrom([]string{"charge", "subtotal"}).Draw(t, "of"),
+		}
 		handling, err := ParseHandling(FormatHandling(h, w), w)
 		require.NoError(t, err)
 		assert.Equal(t, FormatHandling(h, w), FormatHandling(handling, w))

@@ -1,8 +1,9 @@
 // Package world has the open data on countries, their regions, groups of countries, and currencies.
 //
-// Countries are ISO 3166-1 and regions ISO 3166-2 as Debian's iso-codes lists them; English names and the groups (UN M.49
-// regions and EU) are those of Unicode CLDR; minor digits of currencies are ISO 4217's, by way of bojanz/currency. The
-// tables are embedded and refreshed by tools/refresh; third_party.json has versions, licences and checksums.
+// Countries are ISO 3166-1 and regions ISO 3166-2 as Debian's iso-codes lists them; English names and the
+// groups (UN M.49 regions and EU) are those of Unicode CLDR; minor digits of currencies are ISO 4217's, by way
+// of bojanz/currency. The tables are embedded and refreshed by tools/refresh; third_party.json has versions,
+// licences and checksums.
 package world
 
 import (
@@ -139,9 +140,31 @@ func CountriesByName(name string) []Country {
 
 // otherNames are common English names of countries, folded, that neither CLDR nor ISO 3166-1 lists (from memory).
 var otherNames = map[string]string{
-	"great britain": "GB", "britain": "GB", "u.k.": "GB", "uk": "GB", "u.s.": "US", "u.s.a.": "US", "america": "US", "united states of america": "US",
-	"holland": "NL", "czech republic": "CZ", "republic of ireland": "IE", "eire": "IE", "burma": "MM", "swaziland": "SZ", "macedonia": "MK", "turkey": "TR",
-	"ivory coast": "CI", "cape verde": "CV", "east timor": "TL", "vatican": "VA", "south korea": "KR", "north korea": "KP", "russia": "RU", "uae": "AE", "emirates": "AE",
+	"great britain":            "GB",
+	"britain":                  "GB",
+	"u.k.":                     "GB",
+	"uk":                       "GB",
+	"u.s.":                     "US",
+	"u.s.a.":                   "US",
+	"america":                  "US",
+	"united states of america": "US",
+	"holland":                  "NL",
+	"czech republic":           "CZ",
+	"republic of ireland":      "IE",
+	"eire":                     "IE",
+	"burma":                    "MM",
+	"swaziland":                "SZ",
+	"macedonia":                "MK",
+	"turkey":                   "TR",
+	"ivory coast":              "CI",
+	"cape verde":               "CV",
+	"east timor":               "TL",
+	"vatican":                  "VA",
+	"south korea":              "KR",
+	"north korea":              "KP",
+	"russia":                   "RU",
+	"uae":                      "AE",
+	"emirates":                 "AE",
 }
 
 // CountryName is the English name of an alpha-2 code, or the code itself where there is none.
@@ -177,7 +200,11 @@ func RegionsByName(country, name string) []Region {
 
 // Regions lists the regions of a country.
 func Regions(country string) []Region {
-	from, _ := slices.BinarySearchFunc(regions, country+"-", func(r Region, code string) int { return strings.Compare(r.Code, code) })
+	from, _ := slices.BinarySearchFunc(
+		regions,
+		country+"-",
+		func(r Region, code string) int { return strings.Compare(r.Code, code) },
+	)
 	to := from
 	for to < len(regions) && regions[to].Country == country {
 		to++
@@ -215,7 +242,8 @@ func CurrencyDigits(code string) (int, bool) {
 	return int(digits), ok && currencyNames[code] != ""
 }
 
-// Price writes an amount as buyers read it in English: "€38.00", "¥500", "KWD 1.500". What is no amount stays as it is.
+// Price writes an amount as buyers read it in English: "€38.00", "¥500", "KWD 1.500". What is no amount stays
+// as it is.
 func Price(amount, code string) string {
 	a, err := currency.NewAmount(amount, code)
 	if err != nil {
@@ -227,10 +255,32 @@ func Price(amount, code string) string {
 }
 
 // signLocales are where the signs of currencies are looked up: "$" is the dollar of Canada in en-CA only.
-var signLocales = []string{"en", "en-AU", "en-CA", "en-NZ", "en-SG", "es-MX", "de", "fr", "pl", "cs", "sv", "nb", "da", "tr", "zh", "zh-HK", "ja", "ko", "pt", "uk", "ru"}
+var signLocales = []string{
+	"en",
+	"en-AU",
+	"en-CA",
+	"en-NZ",
+	"en-SG",
+	"es-MX",
+	"de",
+	"fr",
+	"pl",
+	"cs",
+	"sv",
+	"nb",
+	"da",
+	"tr",
+	"zh",
+	"zh-HK",
+	"ja",
+	"ko",
+	"pt",
+	"uk",
+	"ru",
+}
 
-// NamesCurrency says whether a text names a currency, by its ISO 4217 code or by a sign that CLDR has for it in one of the languages that
-// are looked at: "EUR" and "€" the euro, "$" every dollar.
+// NamesCurrency says whether a text names a currency, by its ISO 4217 code or by a sign that CLDR has for it in
+// one of the languages that are looked at: "EUR" and "€" the euro, "$" every dollar.
 func NamesCurrency(text, code string) bool {
 	if text = strings.TrimSpace(text); strings.EqualFold(text, code) {
 		return text != ""
@@ -245,12 +295,13 @@ func NamesCurrency(text, code string) bool {
 
 var codeWord = regexp.MustCompile(`\b[A-Za-z]{3}\b`)
 
-// CurrencyIn is the first code of ISO 4217 among the words of a text, "" where there is none. English words that are codes too (all, try,
-// top) count only in capitals.
+// CurrencyIn is the first code of ISO 4217 among the words of a text, "" where there is none. English words
+// that are codes too (all, try, top) count only in capitals.
 func CurrencyIn(text string) string {
 	for _, word := range codeWord.FindAllString(text, -1) {
 		code := strings.ToUpper(word)
-		if currencyNames[code] != "" && (word == code || !slices.Contains([]string{"ALL", "CUP", "MOP", "TOP", "TRY"}, code)) {
+		if currencyNames[code] != "" &&
+			(word == code || !slices.Contains([]string{"ALL", "CUP", "MOP", "TOP", "TRY"}, code)) {
 			return code
 		}
 	}
@@ -269,8 +320,32 @@ func pick[T any](list []T, at []int) []T {
 }
 
 // letters that Unicode does not decompose into a base letter and an accent.
-var undecomposed = strings.NewReplacer("ß", "ss", "æ", "ae", "œ", "oe", "ø", "o", "đ", "d", "ð", "d", "þ", "th", "ł", "l",
-	"ħ", "h", "ı", "i", "ŋ", "n", "’", "'")
+var undecomposed = strings.NewReplacer(
+	"ß",
+	"ss",
+	"æ",
+	"ae",
+	"œ",
+	"oe",
+	"ø",
+	"o",
+	"đ",
+	"d",
+	"ð",
+	"d",
+	"þ",
+	"th",
+	"ł",
+	"l",
+	"ħ",
+	"h",
+	"ı",
+	"i",
+	"ŋ",
+	"n",
+	"’",
+	"'",
+)
 
 // Fold makes names comparable: without case and accents, with single spaces.
 func Fold(name string) string {

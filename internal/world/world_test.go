@@ -25,8 +25,19 @@ func TestEveryCountryIsKnownToTheReferenceLibrary(t *testing.T) {
 	assert.Less(t, differ, 15)
 }
 
-// moved lists the territories that UN M.49, and CLDR with it, has placed in another region since x/text's CLDR 32 of 2017.
-var moved = map[string]bool{"AQ": true, "UM": true, "BV": true, "GS": true, "IO": true, "TF": true, "HM": true, "CC": true, "CX": true}
+// moved lists the territories that UN M.49, and CLDR with it, has placed in another region since x/text's CLDR
+// 32 of 2017.
+var moved = map[string]bool{
+	"AQ": true,
+	"UM": true,
+	"BV": true,
+	"GS": true,
+	"IO": true,
+	"TF": true,
+	"HM": true,
+	"CC": true,
+	"CX": true,
+}
 
 // Groups against golang.org/x/text: every other country lies where it says.
 func TestGroupsHoldWhatCLDRContains(t *testing.T) {
@@ -101,7 +112,8 @@ func TestPricesAsBuyersReadThem(t *testing.T) {
 	}
 }
 
-// Regions are those of ISO 3166-2 as Debian's iso-codes lists them. A later Debian may have a few codes more or fewer.
+// Regions are those of ISO 3166-2 as Debian's iso-codes lists them. A later Debian may have a few codes more or
+// fewer.
 func TestRegionsAreThoseOfISOCodes(t *testing.T) {
 	data, err := os.ReadFile("/usr/share/iso-codes/json/iso_3166-2.json")
 	require.NoError(t, err, "make test installs Debian's iso-codes")

@@ -6,11 +6,12 @@
 //	van-round,Van round,yes,,,takes,FI 21600 to 21760
 //	van-round,Van round,yes,,,leaves out,FI 21660
 //
-// zone is the id that prices refer to; where it is missing, the name makes one. on and only are yes or no (absent: on, and not
-// only); pinned is a zone's rank. rule is "takes" (also when it is empty) or "leaves out". place is typed as on the screen, a
-// country, region, group, town, postcode entry or circle, or a place rule of the store file as JSON, which is how Write writes
-// what cannot be typed: drawn areas, and rules that name several things. A zone without places has one row with an empty place.
-// What is told of a zone must be the same in all its rows; empty cells say nothing. Columns may stand in any order.
+// zone is the id that prices refer to; where it is missing, the name makes one. on and only are yes or no
+// (absent: on, and not only); pinned is a zone's rank. rule is "takes" (also when it is empty) or "leaves out".
+// place is typed as on the screen, a country, region, group, town, postcode entry or circle, or a place rule of
+// the store file as JSON, which is how Write writes what cannot be typed: drawn areas, and rules that name
+// several things. A zone without places has one row with an empty place. What is told of a zone must be the
+// same in all its rows; empty cells say nothing. Columns may stand in any order.
 //
 // Zones stand in the order of their first rows. Writing what was read gives the same table.
 package zonelist
@@ -109,7 +110,9 @@ func texts(r *place.Rule, reader place.Reader) []string {
 	case r.Within != nil && r.Within.Location != "":
 		list = []string{"within " + r.Within.Distance.String() + " of " + r.Within.Location}
 	case r.Within != nil:
-		list = []string{"within " + r.Within.Distance.String() + " of " + r.Within.Lat.String() + " " + r.Within.Lon.String()}
+		list = []string{
+			"within " + r.Within.Distance.String() + " of " + r.Within.Lat.String() + " " + r.Within.Lon.String(),
+		}
 	}
 	for i, text := range list {
 		alone := *r
@@ -135,8 +138,8 @@ type zone struct {
 	line map[string]int    // where it was told
 }
 
-// Read makes zones of a table for the store f, whose settings and locations its places refer to. It returns every row that
-// cannot be used; then the zones are not whole.
+// Read makes zones of a table for the store f, whose settings and locations its places refer to. It returns
+// every row that cannot be used; then the zones are not whole.
 func Read(t *sheet.Table, f *store.File, reader place.Reader) ([]store.Zone, []RowError) {
 	at, slips := columns(t.Rows[0])
 	if len(slips) > 0 {
@@ -167,7 +170,11 @@ func Read(t *sheet.Table, f *store.File, reader place.Reader) ([]store.Zone, []R
 			fail("zone", "which zone is this? A row has a zone or a name")
 			continue
 		case !store.ValidID(id):
-			fail("zone", "%.40q cannot be a zone's id: small letters, digits and hyphens make one; leave it empty to have one made of the name", id)
+			fail(
+				"zone",
+				"%.40q cannot be a zone's id: small letters, digits and hyphens make one; leave it empty to have one made of the name",
+				id,
+			)
 			continue
 		}
 		z := byID[id]
@@ -178,7 +185,15 @@ func Read(t *sheet.Table, f *store.File, reader place.Reader) ([]store.Zone, []R
 		for _, column := range []string{"name", "on", "pinned", "only"} {
 			if text := cell(column); text != "" {
 				if before, told := z.told[column]; told && before != text {
-					fail(column, "%s of %s is %.40q here, but %.40q in line %d", column, id, text, before, z.line[column])
+					fail(
+						column,
+						"%s of %s is %.40q here, but %.40q in line %d",
+						column,
+						id,
+						text,
+						before,
+						z.line[column],
+					)
 				} else if !told {
 					z.told[column], z.line[column] = text, row.Line
 					if reason := z.tell(column, text); reason != "" {
@@ -207,7 +222,14 @@ func columns(head sheet.Row) (map[string]int, []RowError) {
 		switch {
 		case name == "":
 		case !slices.Contains(Columns, name):
-			slips = append(slips, RowError{head.Line, cell, fmt.Sprintf("%.40q is none of the columns %s", cell, strings.Join(Columns, ", "))})
+			slips = append(
+				slips,
+				RowError{
+					head.Line,
+					cell,
+					fmt.Sprintf("%.40q is none of the columns %s", cell, strings.Join(Columns, ", ")),
+				},
+			)
 		default:
 			if _, twice := at[name]; twice {
 				slips = append(slips, RowError{head.Line, cell, "there are two columns " + name})
@@ -218,7 +240,10 @@ func columns(head sheet.Row) (map[string]int, []RowError) {
 	_, hasZone := at["zone"]
 	_, hasName := at["name"]
 	if _, ok := at["place"]; !ok || !hasZone && !hasName {
-		return nil, append(slips, RowError{head.Line, "", "the first line names the columns: place, and zone or name, are needed"})
+		return nil, append(
+			slips,
+			RowError{head.Line, "", "the first line names the columns: place, and zone or name, are needed"},
+		)
 	}
 	return at, slips
 }

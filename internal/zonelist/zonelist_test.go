@@ -39,9 +39,12 @@ func read(t require.TestingT, table string, f *store.File) ([]store.Zone, []RowE
 }
 
 func TestZonesAsRows(t *testing.T) {
-	f := file(t, `[{"id":"aland","name":"Åland","places":[{"country":"FI","postcodes":["22*","21000 to 21010"]},{"country":"AX"}],"except":[{"country":"FI","postcodes":["22999"]}]},
+	f := file(
+		t,
+		`[{"id":"aland","name":"Åland","places":[{"country":"FI","postcodes":["22*","21000 to 21010"]},{"country":"AX"}],"except":[{"country":"FI","postcodes":["22999"]}]},
 		{"id":"near","name":"=Near","enabled":false,"rank":-1,"only":true,"places":[{"within":{"location":"workshop","distance":"15"}},{"country":"FI","city":"Naantali"},{"country":"FI","city":"Naantali","region":"19"},{"country":"US","region":"IL","postcodes":["60601"]}]},
-		{"id":"nowhere","name":""},{"id":"rest","name":"Rest","places":[{"world":true},{"group":"EU"},{"group":"150"},{"country":"GB","postcodes":["BT","IM1"]},{"country":"FI","region":"FI-01"}]}]`)
+		{"id":"nowhere","name":""},{"id":"rest","name":"Rest","places":[{"world":true},{"group":"EU"},{"group":"150"},{"country":"GB","postcodes":["BT","IM1"]},{"country":"FI","region":"FI-01"}]}]`,
+	)
 	want := `zone,name,on,pinned,only,rule,place
 aland,Åland,yes,,no,takes,FI 22*
 aland,Åland,yes,,no,takes,FI 21000 to 21010
@@ -91,8 +94,24 @@ func TestTablesOfOneselfNeedLittle(t *testing.T) {
 
 func TestEveryRowThatCannotBeUsedIsTold(t *testing.T) {
 	f := file(t, `[]`)
-	_, slips := read(t, strings.Join([]string{"zone,name,on,pinned,only,rule,place", "Aland,,,,,,FI 22*", ",,,,,,FI", "a,A,maybe,,,,FI", "a,B,,,,,SE", "b,,,first,,,FI", "c,,,,,refuses,FI",
-		"d,,,,,,FI 2110", "e,,,,,,Georgia", `f,,,,,,"{""country"":""XX""}"`, "g,,,,,,not FI 22*", "h,,,,,takes,FI 22*"}, "\n"), f)
+	_, slips := read(
+		t,
+		strings.Join([]string{
+			"zone,name,on,pinned,only,rule,place",
+			"Aland,,,,,,FI 22*",
+			",,,,,,FI",
+			"a,A,maybe,,,,FI",
+			"a,B,,,,,SE",
+			"b,,,first,,,FI",
+			"c,,,,,refuses,FI",
+			"d,,,,,,FI 2110",
+			"e,,,,,,Georgia",
+			`f,,,,,,"{""country"":""XX""}"`,
+			"g,,,,,,not FI 22*",
+			"h,,,,,takes,FI 22*",
+		}, "\n"),
+		f,
+	)
 	var said []string
 	for _, s := range slips {
 		said = append(said, s.Error())
@@ -109,14 +128,39 @@ func TestEveryRowThatCannotBeUsedIsTold(t *testing.T) {
 
 func TestAnyZonesReadBack(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
-		rule := rapid.SampledFrom([]string{`{"country":"FI","postcodes":["22*"]}`, `{"country":"FI","postcodes":["21100","20100 to 20999"]}`, `{"country":"SE"}`, `{"world":true}`, `{"group":"EU"}`,
-			`{"country":"GB","postcodes":["BT1 to BT17","EC1A 1BB"]}`, `{"country":"IE","postcodes":["D02*"]}`, `{"country":"NZ","city":"Whangārei, North"}`, `{"country":"US","region":"US-GA"}`, `{"country":"GE"}`,
-			`{"country":"CA","region":"ON","city":"London"}`, `{"within":{"lat":"60.5","lon":"-22.25","distance":"1.5"}}`, `{"country":"FI","within":{"location":"workshop","distance":"3"}}`,
-			`{"area":{"type":"Polygon","coordinates":[[[22,60],[23,60],[23,61],[22,60]]]}}`, `{"country":"GB","city":"Bath"}`, `{"country":"DE","city":"Berlin"}`})
+		rule := rapid.SampledFrom(
+			[]string{
+				`{"country":"FI","postcodes":["22*"]}`,
+				`{"country":"FI","postcodes":["21100","20100 to 20999"]}`,
+				`{"country":"SE"}`,
+				`{"world":true}`,
+				`{"group":"EU"}`,
+				`{"country":"GB","postcodes":["BT1 to BT17","EC1A 1BB"]}`,
+				`{"country":"IE","postcodes":["D02*"]}`,
+				`{"country":"NZ","city":"Whangārei, North"}`,
+				`{"country":"US","region":"US-GA"}`,
+				`{"country":"GE"}`,
+				`{"country":"CA","region":"ON","city":"London"}`,
+				`{"within":{"lat":"60.5","lon":"-22.25","distance":"1.5"}}`,
+				`{"country":"FI","within":{"location":"workshop","distance":"3"}}`,
+				`{"area":{"type":"Polygon","coordinates":[[[22,60],[23,60],[23,61],[22,60]]]}}`,
+				`{"country":"GB","city":"Bath"}`,
+				`{"country":"DE","city":"Berlin"}`,
+			},
+		)
 		list := func(name string) string {
 			return "[" + strings.Join(rapid.SliceOfN(rule, 0, 5).Draw(t, name), ",") + "]"
 		}
-		f := file(t, `[{"id":"a","name":"A","places":`+list("places")+`,"except":`+list("except")+`},{"id":"b","places":`+list("more")+`}]`)
+		f := file(
+			t,
+			`[{"id":"a","name":"A","places":`+list(
+				"places",
+			)+`,"except":`+list(
+				"except",
+			)+`},{"id":"b","places":`+list(
+				"more",
+			)+`}]`,
+		)
 		table := written(t, f.Zones, f)
 		zones, slips := read(t, table, f)
 		require.Empty(t, slips, table)

@@ -1,5 +1,6 @@
-// Command dev serves the demo shop for whoever works on Diadrom: it builds the program anew when a Go file changes and starts it again on the
-// same folder; templates, styles and scripts are read from disk, and the page reloads by itself.
+// Command dev serves the demo shop for whoever works on Diadrom: it builds the program anew when a Go file
+// changes and starts it again on the same folder; templates, styles and scripts are read from disk, and the
+// page reloads by itself.
 package main
 
 import (
@@ -62,7 +63,8 @@ func changed() (newest time.Time, err error) {
 			if err != nil || e.IsDir() {
 				return err
 			}
-			if name := e.Name(); strings.HasSuffix(name, "_test.go") || !strings.HasSuffix(name, ".go") && !strings.HasSuffix(name, ".sql") && name != "go.mod" {
+			if name := e.Name(); strings.HasSuffix(name, "_test.go") ||
+				!strings.HasSuffix(name, ".go") && !strings.HasSuffix(name, ".sql") && name != "go.mod" {
 				return nil
 			}
 			info, err := e.Info()

