@@ -77,7 +77,7 @@ func (s *Server) devRoutes(r *gin.Engine) {
 
 // newest is when a template, style or script of a folder changed last.
 func newest(dir string) (at time.Time) {
-	for _, pattern := range []string{"templates/*.html", "assets/*"} {
+	for _, pattern := range []string{"templates/*.html", "assets/*", "assets/js/*"} {
 		names, err := filepath.Glob(filepath.Join(dir, pattern))
 		if err != nil {
 			continue

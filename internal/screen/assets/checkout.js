@@ -3,42 +3,106 @@ document.addEventListener("alpine:init", () => {
   Alpine.data("checkout", () => {
     const start = JSON.parse(document.getElementById("start").textContent);
     const unit = 10n ** BigInt(start.digits);
-    const coins = (text) => { // "12.30" as 1230n: money is exact
+    const coins = (text) => {
+      // "12.30" as 1230n: money is exact
       const [whole, part = ""] = text.split(".");
       return BigInt(whole + part.padEnd(start.digits, "0"));
     };
-    const written = (n) => start.digits ? `${n / unit}.${String(n % unit).padStart(start.digits, "0")}` : String(n);
-    const format = new Intl.NumberFormat("en", { style: "currency", currency: start.currency, minimumFractionDigits: start.digits, maximumFractionDigits: start.digits });
+    const written = (n) =>
+      start.digits ? `${n / unit}.${String(n % unit).padStart(start.digits, "0")}` : String(n);
+    const format = new Intl.NumberFormat("en", {
+      style: "currency",
+      currency: start.currency,
+      minimumFractionDigits: start.digits,
+      maximumFractionDigits: start.digits,
+    });
     const shown = (form) => ({ ...form, short: form.shape.length < 24 ? form.shape : "" });
-    const blank = (form) => ({ name: "", country: form.country, region: "", city: "", postcode: "", street: "", form: shown(form) });
-    let turn = 0, soon = 0;
+    const blank = (form) => ({
+      name: "",
+      country: form.country,
+      region: "",
+      city: "",
+      postcode: "",
+      street: "",
+      form: shown(form),
+    });
+    let turn = 0,
+      soon = 0;
     return {
-      lines: start.lines, labels: start.labels, coupons: start.coupons, wanted: "", unknown: "",
-      first: { ...blank(start.form), ...start.to, form: shown(start.form) }, second: blank(start.form), other: false, narrow: false,
-      options: start.options, address: start.address,
-      answer: null, problem: "", asking: false, way: "", picked: false, tried: false, slips: {}, placed: "",
+      lines: start.lines,
+      labels: start.labels,
+      coupons: start.coupons,
+      wanted: "",
+      unknown: "",
+      first: { ...blank(start.form), ...start.to, form: shown(start.form) },
+      second: blank(start.form),
+      other: false,
+      narrow: false,
+      options: start.options,
+      address: start.address,
+      answer: null,
+      problem: "",
+      asking: false,
+      way: "",
+      picked: false,
+      tried: false,
+      slips: {},
+      placed: "",
 
       init() {
-        this.$watch("way", () => { this.placed = ""; this.slips = {}; });
+        this.$watch("way", () => {
+          this.placed = "";
+          this.slips = {};
+        });
         this.ask();
       },
-      settle() { // the owner has chosen otherwise
+      settle() {
+        // the owner has chosen otherwise
         const set = document.getElementById("choices").dataset;
         this.options = set.options;
         this.address = set.address;
         this.ask();
       },
-      money(text) { return format.format(text); },
-      counts(line) { return /^[1-9]\d{0,6}$/.test(String(line.quantity)) && Number(line.quantity) <= 1000000; },
-      lineSum(line) { return this.counts(line) ? this.money(written(coins(line.price) * BigInt(line.quantity))) : ""; },
-      get badCount() { return this.lines.every((l) => this.counts(l)) ? "" : "A quantity is a whole number from 1 to 1000000."; },
-      get sum() { return this.lines.reduce((n, l) => n + (this.counts(l) ? coins(l.price) * BigInt(l.quantity) : 0n), 0n); },
-      get goods() { return this.money(written(this.sum)); },
+      money(text) {
+        return format.format(text);
+      },
+      counts(line) {
+        return /^[1-9]\d{0,6}$/.test(String(line.quantity)) && Number(line.quantity) <= 1000000;
+      },
+      lineSum(line) {
+        return this.counts(line) ? this.money(written(coins(line.price) * BigInt(line.quantity))) : "";
+      },
+      get badCount() {
+        return this.lines.every((l) => this.counts(l))
+          ? ""
+          : "A quantity is a whole number from 1 to 1000000.";
+      },
+      get sum() {
+        return this.lines.reduce(
+          (n, l) => n + (this.counts(l) ? coins(l.price) * BigInt(l.quantity) : 0n),
+          0n,
+        );
+      },
+      get goods() {
+        return this.money(written(this.sum));
+      },
 
-      get destination() { return this.address === "billing" && this.other ? "second" : "first"; },
-      get firstHead() { return { delivery: "Where it goes", billing: "Who pays", only_billing: "Who pays, and where it goes" }[this.address]; },
-      get otherSays() { return this.address === "billing" ? "It goes to another address" : "The bill goes to another address"; },
-      get secondHead() { return this.address === "billing" ? "Where it goes" : "Who pays"; },
+      get destination() {
+        return this.address === "billing" && this.other ? "second" : "first";
+      },
+      get firstHead() {
+        return {
+          delivery: "Where it goes",
+          billing: "Who pays",
+          only_billing: "Who pays, and where it goes",
+        }[this.address];
+      },
+      get otherSays() {
+        return this.address === "billing" ? "It goes to another address" : "The bill goes to another address";
+      },
+      get secondHead() {
+        return this.address === "billing" ? "Where it goes" : "Who pays";
+      },
 
       changed() {
         this.placed = "";
@@ -46,7 +110,8 @@ document.addEventListener("alpine:init", () => {
         soon = setTimeout(() => this.ask(), 150);
       },
       async moved(which) {
-        const to = this[which], country = to.country;
+        const to = this[which],
+          country = to.country;
         const got = await fetch(`/api/v1/address-forms/${encodeURIComponent(country)}?of=${start.of}`);
         const form = got.ok ? shown(await got.json()) : to.form;
         if (to.country !== country) return; // while a name is typed, other countries are passed on the way
@@ -54,30 +119,59 @@ document.addEventListener("alpine:init", () => {
         if (!form.regions.some((r) => r.code === to.region)) to.region = "";
         this.changed();
       },
-      takeOut(i) { this.lines.splice(i, 1); this.changed(); },
+      takeOut(i) {
+        this.lines.splice(i, 1);
+        this.changed();
+      },
       async putIn() {
         this.unknown = "";
-        const text = this.wanted = document.getElementById("put").value;
+        const text = (this.wanted = document.getElementById("put").value);
         if (!text.trim()) return;
         const got = await fetch(`/checkout/goods?of=${start.of}&text=${encodeURIComponent(text)}`);
         const line = await got.json();
-        if (!got.ok) { this.unknown = line.message; return; }
+        if (!got.ok) {
+          this.unknown = line.message;
+          return;
+        }
         const there = this.lines.find((l) => l.sku === line.sku);
-        if (there) there.quantity = Number(there.quantity) + 1; else this.lines.push(line);
+        if (there) there.quantity = Number(there.quantity) + 1;
+        else this.lines.push(line);
         this.wanted = "";
         this.changed();
       },
 
       async ask() {
         if (this.badCount) return;
-        const mine = ++turn, to = this[this.destination];
+        const mine = ++turn,
+          to = this[this.destination];
         this.asking = true;
         try {
-          const got = await fetch("/api/v1/quotes?of=" + start.of, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({
-            to: { country: to.country, region: to.region, city: to.city, postcode: to.form.postcode ? to.postcode : "", street: to.street },
-            lines: this.lines.map((l) => l.sku ? { sku: l.sku, quantity: Number(l.quantity) } : { name: l.name, price: l.price, weight: l.weight, quantity: Number(l.quantity) }),
-            coupons: this.coupons.split(",").map((c) => c.trim()).filter(Boolean), customer: start.customer, group: start.group,
-            at: new Date().toISOString(), checkout: true }) });
+          const got = await fetch("/api/v1/quotes?of=" + start.of, {
+            method: "POST",
+            headers: { "Content-Type": "application/json" },
+            body: JSON.stringify({
+              to: {
+                country: to.country,
+                region: to.region,
+                city: to.city,
+                postcode: to.form.postcode ? to.postcode : "",
+                street: to.street,
+              },
+              lines: this.lines.map((l) =>
+                l.sku
+                  ? { sku: l.sku, quantity: Number(l.quantity) }
+                  : { name: l.name, price: l.price, weight: l.weight, quantity: Number(l.quantity) },
+              ),
+              coupons: this.coupons
+                .split(",")
+                .map((c) => c.trim())
+                .filter(Boolean),
+              customer: start.customer,
+              group: start.group,
+              at: new Date().toISOString(),
+              checkout: true,
+            }),
+          });
           const body = await got.json();
           if (mine !== turn) return;
           this.answer = got.ok ? body : null;
@@ -97,10 +191,18 @@ document.addEventListener("alpine:init", () => {
         if (this.tried) this.check();
       },
 
-      get shows() { return !!this.answer && !this.answer.checkout.wait && this.answer.options.length > 0; },
-      get offers() { return this.shows ? this.answer.options : []; },
-      get chosen() { return this.offers.filter((o) => o.method === this.way); },
-      get told() { return this.shows ? this.answer.refused.filter((r) => r.text) : []; },
+      get shows() {
+        return !!this.answer && !this.answer.checkout.wait && this.answer.options.length > 0;
+      },
+      get offers() {
+        return this.shows ? this.answer.options : [];
+      },
+      get chosen() {
+        return this.offers.filter((o) => o.method === this.way);
+      },
+      get told() {
+        return this.shows ? this.answer.refused.filter((r) => r.text) : [];
+      },
       get nothing() {
         if (this.problem) return this.problem;
         return this.answer && !this.answer.checkout.wait && this.lines.length ? this.answer.message : "";
@@ -108,8 +210,13 @@ document.addEventListener("alpine:init", () => {
       get says() {
         const a = this.answer;
         if (!a || this.nothing) return "";
-        const lacks = a.checkout.lacks.map((f) => ({ postcode: "postcode", city: "town", region: "state or region" })[f]).join(" and the ");
-        if (a.checkout.wait) return lacks ? `The prices come once the ${lacks} is there.` : "The prices come once the address is right.";
+        const lacks = a.checkout.lacks
+          .map((f) => ({ postcode: "postcode", city: "town", region: "state or region" })[f])
+          .join(" and the ");
+        if (a.checkout.wait)
+          return lacks
+            ? `The prices come once the ${lacks} is there.`
+            : "The prices come once the address is right.";
         if (!this.lines.length) return "";
         if (!a.needs_shipping) return "Nothing in this basket has to be delivered.";
         return lacks ? `Prices may change with the ${lacks}.` : "";
@@ -117,26 +224,44 @@ document.addEventListener("alpine:init", () => {
       when(o) {
         if (o.dates) return (o.kind === "pickup" ? "Ready " : "") + o.dates.text;
         if (!o.days) return "";
-        const { min, max, business } = o.days, days = max === 1 ? "day" : "days";
+        const { min, max, business } = o.days,
+          days = max === 1 ? "day" : "days";
         if (max === 0) return "the same day";
         if (min === 0) return `within ${max} ${business ? "working " : ""}${days}`;
         return `${min === max ? min : min + " to " + max} ${business ? "working " : ""}${days}`;
       },
-      hint(o) { return o.offer.hint; },
+      hint(o) {
+        return o.offer.hint;
+      },
       point(p) {
-        const away = p.distance === null ? "" : ` · ${new Intl.NumberFormat("en", { maximumFractionDigits: 1 }).format(p.distance)} ${p.unit} away`;
+        const away =
+          p.distance === null
+            ? ""
+            : ` · ${new Intl.NumberFormat("en", { maximumFractionDigits: 1 }).format(p.distance)} ${p.unit} away`;
         return `${p.name}, ${p.address}${away}`;
       },
-      charge(o) { return coins(o.total) === 0n ? "free" : this.money(o.total); },
+      charge(o) {
+        return coins(o.total) === 0n ? "free" : this.money(o.total);
+      },
 
       get delivery() {
         if (this.answer && !this.answer.needs_shipping && this.lines.length) return "none needed";
         return this.chosen.length ? this.charge(this.chosen[0]) : "";
       },
-      get tax() { return this.chosen.length && coins(this.chosen[0].tax) !== 0n ? this.money(this.chosen[0].tax) : ""; },
-      get taxSays() { return "of it tax on delivery"; },
-      get totalSays() { return this.chosen.length || this.delivery ? "Total" + (start.taxed ? "" : ", before tax on goods") : "So far"; },
-      get total() { return this.money(written(this.sum + (this.chosen.length ? coins(this.chosen[0].total) : 0n))); },
+      get tax() {
+        return this.chosen.length && coins(this.chosen[0].tax) !== 0n ? this.money(this.chosen[0].tax) : "";
+      },
+      get taxSays() {
+        return "of it tax on delivery";
+      },
+      get totalSays() {
+        return this.chosen.length || this.delivery
+          ? "Total" + (start.taxed ? "" : ", before tax on goods")
+          : "So far";
+      },
+      get total() {
+        return this.money(written(this.sum + (this.chosen.length ? coins(this.chosen[0].total) : 0n)));
+      },
 
       slip(which, field) {
         if (this.slips[which + "-" + field]) return this.slips[which + "-" + field];
@@ -144,25 +269,40 @@ document.addEventListener("alpine:init", () => {
         const fault = this.answer.checkout.faults.find((f) => f.field === field);
         return fault ? fault.message : "";
       },
-      check() { // says beside each field what the order lacks; true where nothing does
+      check() {
+        // says beside each field what the order lacks; true where nothing does
         const s = {};
-        const lacks = (which, field, text) => { s[which + "-" + field] = text; };
-        const sent = this.answer && this.answer.needs_shipping && (!this.chosen.length || this.chosen[0].kind !== "pickup");
+        const lacks = (which, field, text) => {
+          s[which + "-" + field] = text;
+        };
+        const sent =
+          this.answer &&
+          this.answer.needs_shipping &&
+          (!this.chosen.length || this.chosen[0].kind !== "pickup");
         for (const which of this.other && this.address !== "only_billing" ? ["first", "second"] : ["first"]) {
           const a = this[which];
           if (!a.name.trim()) lacks(which, "name", "Please say for whom it is.");
-          if (!a.street.trim() && (sent || which !== this.destination)) lacks(which, "street", "Please add the street.");
+          if (!a.street.trim() && (sent || which !== this.destination))
+            lacks(which, "street", "Please add the street.");
           if (a.form.postcode && !a.postcode.trim()) lacks(which, "postcode", "Please add the postcode.");
           if (!a.city.trim()) lacks(which, "city", "Please add the town.");
           if (a.form.regions.length && !a.region) lacks(which, "region", "Please choose one.");
         }
-        if (this.answer && this.answer.needs_shipping && this.shows && !this.chosen.length) s.way = "Please choose how it is delivered.";
+        if (this.answer && this.answer.needs_shipping && this.shows && !this.chosen.length)
+          s.way = "Please choose how it is delivered.";
         if (!this.lines.length) s.all = "There is nothing in the basket.";
         if (this.badCount) s.all = this.badCount;
         this.slips = s;
-        return !Object.keys(s).length && this.answer && !this.answer.checkout.faults.length && !this.answer.checkout.lacks.length && (this.chosen.length || !this.answer.needs_shipping);
+        return (
+          !Object.keys(s).length &&
+          this.answer &&
+          !this.answer.checkout.faults.length &&
+          !this.answer.checkout.lacks.length &&
+          (this.chosen.length || !this.answer.needs_shipping)
+        );
       },
-      async place() { // an order is placed at the price of this moment
+      async place() {
+        // an order is placed at the price of this moment
         this.tried = true;
         clearTimeout(soon);
         await this.ask();
@@ -174,7 +314,10 @@ document.addEventListener("alpine:init", () => {
         }
         this.placed = "";
         if (!this.slips.all && !this.slips.way) this.slips.all = "The address is not whole yet.";
-        this.$nextTick(() => { const bad = document.querySelector('.order [aria-invalid="true"]'); if (bad) bad.focus(); });
+        this.$nextTick(() => {
+          const bad = document.querySelector('.order [aria-invalid="true"]');
+          if (bad) bad.focus();
+        });
       },
     };
   });

@@ -1,0 +1,48 @@
+// The grid of products, blocks that are pasted into grids, and fields that send their form.
+import { sendCell } from "./cells.js";
+import { placeOf } from "./rates.js";
+
+// The grid of goods: a cell is sent when it is left, a block from a spreadsheet as a whole.
+const goodsCell = (el) => (el.closest && el.matches("[data-goods] .cell") ? el : null);
+document.addEventListener("change", (event) => {
+  const cell = goodsCell(event.target);
+  if (cell) {
+    const text = cell.type === "checkbox" ? (cell.checked ? "yes" : "no") : cell.value;
+    sendCell(cell, text, cell.dataset.was, (now) =>
+      htmx.ajax("POST", "/goods/cell", {
+        source: now,
+        target: now.parentElement,
+        swap: "innerHTML",
+        values: { sku: now.closest("tr").dataset.sku, field: now.dataset.f, was: now.dataset.was, text },
+      }),
+    );
+  } else if (event.target.matches("[data-pick-all]")) {
+    for (const box of document.querySelectorAll("[data-goods] .pick [name=selected]"))
+      box.checked = event.target.checked;
+  } else if (event.target.matches("[data-send]")) event.target.form.requestSubmit();
+});
+document.addEventListener("paste", (event) => {
+  const rated = event.target.closest && event.target.closest("[data-rates]"),
+    block0 = event.clipboardData && event.clipboardData.getData("text/plain");
+  if (rated && event.target.matches(".cell") && block0 && /[\t\n]/.test(block0.replace(/\r?\n$/, ""))) {
+    event.preventDefault();
+    const [at, zone] = placeOf(event.target);
+    htmx.ajax("POST", rated.dataset.rates + "/paste", {
+      source: event.target,
+      target: "#work",
+      swap: "innerHTML",
+      values: { at, zone, block: block0 },
+    });
+    return;
+  }
+  const cell = goodsCell(event.target),
+    block = event.clipboardData && event.clipboardData.getData("text/plain");
+  if (!cell || !block || !/[\t\n]/.test(block.replace(/\r?\n$/, ""))) return;
+  event.preventDefault();
+  htmx.ajax("POST", "/goods/paste", {
+    source: cell,
+    target: "#work",
+    swap: "innerHTML",
+    values: { sku: cell.closest("tr").dataset.sku, field: cell.dataset.f, block },
+  });
+});
