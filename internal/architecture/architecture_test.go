@@ -44,6 +44,7 @@ var floors = [][]string{
 		"zonelist",
 		"productlist",
 		"ratelist",
+		"edit",
 		"access",
 	},
 	{"storage"},

@@ -17,6 +17,7 @@ import (
 
 	"diadrom/internal/charge"
 	"diadrom/internal/draft"
+	"diadrom/internal/edit"
 	"diadrom/internal/exact"
 	"diadrom/internal/intake"
 	"diadrom/internal/productlist"
@@ -304,7 +305,7 @@ func BenchmarkCell(b *testing.B) {
 		b.Run(fmt.Sprintf("%dx%d", size.rows, size.zones), func(b *testing.B) {
 			was, n := charge.Format(
 				d.State().File.Methods[0].Tables[0].Rows[2].Charges[1],
-				wordsOf(d.State().File),
+				edit.Words(d.State().File),
 			), 0
 			for b.Loop() {
 				n++

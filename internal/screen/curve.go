@@ -5,6 +5,7 @@ import (
 	"net/http"
 	"strconv"
 
+	"diadrom/internal/edit"
 	"diadrom/internal/exact"
 	"diadrom/internal/quote"
 	"diadrom/internal/rate"
@@ -205,7 +206,7 @@ func (f frame) pieces(x1, y1, x2, y2 float64, title string) []curvePiece {
 // frame says what those need who point at the drawing or move a break of it.
 func (v *curveView) frame(f *store.File, m *store.Method, t *rate.Table, fr frame) {
 	u := f.Store.Units()
-	v.Path, v.Unit = "/rates/"+m.ID+"/"+t.ID, unitOf(f, t.By)
+	v.Path, v.Unit = "/rates/"+m.ID+"/"+t.ID, edit.Unit(f, t.By)
 	v.Low, v.High, v.Log = strconv.FormatFloat(
 		fr.low,
 		'f',
@@ -242,7 +243,7 @@ func (s *Server) readCurve(c *gin.Context) {
 	state := s.draft.State()
 	f := state.File
 	_, t, err := tableAt(c, f)
-	at, bad := measureTyped(c.Query("x"), "")
+	at, bad := edit.ParseBreak(c.Query("x"), "")
 	if err != nil || bad != nil {
 		s.html(c, http.StatusOK)
 		return

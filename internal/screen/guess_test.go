@@ -1,6 +1,7 @@
 package screen
 
 import (
+	"diadrom/internal/edit"
 	"diadrom/internal/exact"
 	"diadrom/internal/rate"
 	"diadrom/internal/store"
@@ -54,8 +55,8 @@ func TestColumnsChosenByHandArriveInTheShop(t *testing.T) {
 	action = action[strings.LastIndex(action, `"`)+1:]
 	status, page = s.post(action, "name", "Post")
 	assert.Equal(t, http.StatusOK, status, page)
-	require.NotNil(t, methodByID(s.draft.State().File, "post"))
-	assert.Equal(t, "2", methodByID(s.draft.State().File, "post").Tables[0].Rows[0].At.String())
+	require.NotNil(t, edit.Method(s.draft.State().File, "post"))
+	assert.Equal(t, "2", edit.Method(s.draft.State().File, "post").Tables[0].Rows[0].At.String())
 }
 
 // between is what stands between two texts, the last time that both do.

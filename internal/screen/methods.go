@@ -6,7 +6,7 @@ import (
 	"time"
 
 	"diadrom/internal/draft"
-	"diadrom/internal/exact"
+	"diadrom/internal/edit"
 	"diadrom/internal/findings"
 	"diadrom/internal/policy"
 	"diadrom/internal/rate"
@@ -77,7 +77,7 @@ func (s *Server) methodsView(c *gin.Context, state *draft.State) methodsView {
 		}
 		v.Rows = append(v.Rows, row)
 	}
-	if m := methodByID(f, c.Param("method")); m != nil {
+	if m := edit.Method(f, c.Param("method")); m != nil {
 		v.Open = methodViewOf(f, m)
 	}
 	return v
@@ -211,7 +211,7 @@ func (s *Server) methods(c *gin.Context) {
 // method shows one method with its terms.
 func (s *Server) method(c *gin.Context) {
 	state := s.draft.State()
-	m := methodByID(state.File, c.Param("method"))
+	m := edit.Method(state.File, c.Param("method"))
 	if m == nil {
 		s.problem(c, 404, "There is no method of that name. It may have been removed.")
 		return
@@ -240,7 +240,7 @@ func (s *Server) editTerm(c *gin.Context) {
 		Label:  termNames[field][0],
 	}
 	state, err := s.draft.Edit(c.Request.Context(), func(f *store.File) error {
-		m := methodByID(f, c.Param("method"))
+		m := edit.Method(f, c.Param("method"))
 		if m == nil {
 			return slipf("this method was removed meanwhile; nothing was changed")
 		}
@@ -249,8 +249,8 @@ func (s *Server) editTerm(c *gin.Context) {
 		}
 		now := termCellOf(f, m, zone, field)
 		if now.Was != was {
-			if whole := f.Clone(); terms.Set(whole, methodByID(whole, m.ID), zone, field, typed) == nil &&
-				termCellOf(whole, methodByID(whole, m.ID), zone, field).Was == now.Was {
+			if whole := f.Clone(); terms.Set(whole, edit.Method(whole, m.ID), zone, field, typed) == nil &&
+				termCellOf(whole, edit.Method(whole, m.ID), zone, field).Was == now.Was {
 				return nil // it is so already
 			}
 			cell.Was = now.Was
@@ -282,7 +282,7 @@ func (s *Server) editTerm(c *gin.Context) {
 		c,
 		"/methods",
 		state,
-		s.render("term-cell", termCellOf(state.File, methodByID(state.File, c.Param("method")), zone, field)),
+		s.render("term-cell", termCellOf(state.File, edit.Method(state.File, c.Param("method")), zone, field)),
 	)
 }
 
@@ -321,12 +321,12 @@ func (s *Server) addMethod(c *gin.Context) {
 		if kind != store.Pickup {
 			kind = store.Delivery
 		}
-		t := emptyTable("list", "Price list", by)
+		t := edit.EmptyTable("list", "Price list", by)
 		for i := range f.Zones {
 			t.Zones = append(t.Zones, f.Zones[i].ID)
 			t.Rows[0].Charges = append(t.Rows[0].Charges, nil)
 		}
-		id := store.NewID(name, "method", func(id string) bool { return methodByID(f, id) != nil })
+		id := store.NewID(name, "method", func(id string) bool { return edit.Method(f, id) != nil })
 		f.Methods = append(
 			f.Methods,
 			store.Method{ID: id, Name: name, Label: name, Kind: kind, Enabled: true, Taxable: true,
@@ -334,20 +334,6 @@ func (s *Server) addMethod(c *gin.Context) {
 		)
 		return nil
 	}, func(v *methodsView, text string) { v.Typed, v.By, v.Kind, v.Slip = typed, string(by), kind, text })
-}
-
-// emptyTable is a table of one row without columns.
-func emptyTable(id, name string, by rate.By) rate.Table {
-	t := rate.Table{ID: id, Name: name, By: by, Rows: make([]rate.Row, 1)}
-	switch by {
-	case rate.BySubtotal:
-		zero := exact.Zero
-		t.Edges, t.Rows[0].At = rate.From, &zero
-	case rate.ByOrder:
-	default:
-		t.Edges = rate.UpTo
-	}
-	return t
 }
 
 // editMethod makes an edit of the method of the address.
@@ -358,7 +344,7 @@ func (s *Server) editMethod(
 ) {
 	id := c.Param("method")
 	s.editMethods(c, func(f *store.File) error {
-		m := methodByID(f, id)
+		m := edit.Method(f, id)
 		if m == nil {
 			return slipf("this method was removed meanwhile; nothing was changed")
 		}
@@ -472,7 +458,7 @@ func (s *Server) copyMethod(c *gin.Context) {
 		if len([]rune(name)) > MaxName {
 			name = "Copy"
 		}
-		id := store.NewID(name, "method", func(id string) bool { return methodByID(f, id) != nil })
+		id := store.NewID(name, "method", func(id string) bool { return edit.Method(f, id) != nil })
 		whole := store.File{Methods: []store.Method{*m}}
 		made := whole.Clone().Methods[0]
 		made.ID, made.Name, made.Enabled, made.Preselected = id, name, false, false

@@ -13,6 +13,7 @@ import (
 	"sync"
 
 	"diadrom/internal/draft"
+	"diadrom/internal/edit"
 	"diadrom/internal/exact"
 	"diadrom/internal/place"
 	"diadrom/internal/promise"
@@ -150,7 +151,7 @@ func promisesViewOf(f *store.File, list []kept) promisesView {
 				what = "is " + what
 			}
 			label := k.body.Method
-			if m := methodByID(f, k.body.Method); m != nil {
+			if m := edit.Method(f, k.body.Method); m != nil {
 				label = m.BuyersLabel()
 			}
 			row.What = label + " " + what
@@ -215,7 +216,7 @@ func (s *Server) makePromise(
 	default:
 		return "", slipf("choose what must hold")
 	}
-	if p.Method != "" && methodByID(state.File, p.Method) == nil {
+	if p.Method != "" && edit.Method(state.File, p.Method) == nil {
 		return "", slipf("this method was removed meanwhile; nothing was kept")
 	}
 	t, err := samples.Till(ctx, s.db, state.File)

@@ -9,7 +9,7 @@ import (
 
 	"diadrom/internal/charge"
 	"diadrom/internal/draft"
-	"diadrom/internal/exact"
+	"diadrom/internal/edit"
 	"diadrom/internal/findings"
 	"diadrom/internal/policy"
 	"diadrom/internal/quote"
@@ -102,10 +102,6 @@ type tab struct {
 	Here     bool
 }
 
-func wordsOf(f *store.File) charge.Words {
-	return charge.Words{Units: f.Store.Units(), Currency: f.Store.Currency}
-}
-
 var measureHeads = map[rate.By]string{
 	rate.ByOrder:    "Each order",
 	rate.ByWeight:   "Weight",
@@ -113,20 +109,6 @@ var measureHeads = map[rate.By]string{
 	rate.BySubtotal: "Order value",
 	rate.ByQuantity: "Number of items",
 	rate.ByDistance: "Distance",
-}
-
-func unitOf(f *store.File, by rate.By) string {
-	switch by {
-	case rate.ByWeight, rate.ByBilled:
-		return f.Store.WeightUnit
-	case rate.ByDistance:
-		return f.Store.DistanceUnit
-	case rate.BySubtotal:
-		return f.Store.Currency
-	case rate.ByQuantity:
-		return "items"
-	}
-	return ""
 }
 
 // oddInList says what is odd about a list.
@@ -144,13 +126,6 @@ func measureChoices(chosen rate.By) (list []choice) {
 		list = append(list, choice{string(by), measureWords[by], by == chosen})
 	}
 	return list
-}
-
-func atText(at *exact.Decimal) string {
-	if at == nil {
-		return ""
-	}
-	return at.String()
 }
 
 // tillHits finds the cells that price the Till's cart.
@@ -175,10 +150,10 @@ func hitKey(method, table string, row int, zone string) string {
 
 func cellOf(f *store.File, m *store.Method, t *rate.Table, row, column int, hits map[string]bool) cellView {
 	z, _ := zoneByID(f, t.Zones[column])
-	text := charge.Format(t.Rows[row].Charges[column], wordsOf(f))
+	text := charge.Format(t.Rows[row].Charges[column], edit.Words(f))
 	return cellView{
 		DOM: fmt.Sprintf("c-%s-%d-%d", t.ID, row, column),
-		At:  atText(t.Rows[row].At), Zone: t.Zones[column],
+		At:  edit.AtText(t.Rows[row].At), Zone: t.Zones[column],
 		Text: text, Was: text, No: text == "no",
 		Label: nameOr(z.Name, z.ID) + ", " + t.RowWords(row, f.Store.Units()),
 		Hit:   hits[hitKey(m.ID, t.ID, row, t.Zones[column])],
@@ -192,8 +167,8 @@ func headOf(f *store.File, m *store.Method, t *rate.Table, row int) headView {
 		Method: m.ID,
 		Table:  t.ID,
 		Index:  row,
-		Unit:   unitOf(f, t.By),
-		At:     atText(t.Rows[row].At),
+		Unit:   edit.Unit(f, t.By),
+		At:     edit.AtText(t.Rows[row].At),
 		Words:  t.RowWords(row, u),
 		Last:   row+1 == len(t.Rows),
 	}
@@ -217,7 +192,7 @@ func (s *Server) tableView(f *store.File, m *store.Method, t *rate.Table, hits m
 		Name:     nameOr(t.Name, t.ID),
 		Measures: measureHeads[t.By],
 		Extends:  t.By != rate.ByOrder,
-		NewUnit:  unitOf(f, t.By),
+		NewUnit:  edit.Unit(f, t.By),
 	}
 	v.Title = nameOr(m.Name, m.ID) + ", " + measureWords[t.By]
 	if len(m.Tables) > 1 {
@@ -282,7 +257,7 @@ func (s *Server) ratesView(c *gin.Context, state *draft.State, id string) (rates
 		m := &f.Methods[i]
 		v.Methods = append(v.Methods, tab{m.ID, nameOr(m.Name, m.ID), m.ID == id})
 	}
-	m := methodByID(f, id)
+	m := edit.Method(f, id)
 	if m == nil {
 		return v, v.None
 	}

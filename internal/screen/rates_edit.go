@@ -4,13 +4,9 @@ import (
 	"errors"
 	"html/template"
 	"net/http"
-	"slices"
-	"strings"
 
-	"diadrom/internal/charge"
 	"diadrom/internal/draft"
-	"diadrom/internal/exact"
-	"diadrom/internal/measure"
+	"diadrom/internal/edit"
 	"diadrom/internal/policy"
 	"diadrom/internal/rate"
 	"diadrom/internal/store"
@@ -20,55 +16,34 @@ import (
 
 // tableAt finds the table of the address in a file.
 func tableAt(c *gin.Context, f *store.File) (*store.Method, *rate.Table, error) {
-	m := methodByID(f, c.Param("method"))
-	if m == nil {
-		return nil, nil, slipf("this method was removed meanwhile; nothing was changed")
-	}
-	for i := range m.Tables {
-		if m.Tables[i].ID == c.Param("table") {
-			return m, &m.Tables[i], nil
-		}
-	}
-	return nil, nil, slipf("this price list was removed meanwhile; nothing was changed")
-}
-
-// rowAt finds a row by the break point that the screen showed.
-func rowAt(t *rate.Table, at string) int {
-	return slices.IndexFunc(t.Rows, func(r rate.Row) bool { return atText(r.At) == at })
+	return edit.Table(f, c.Param("method"), c.Param("table"))
 }
 
 // editCell sets a charge. The screen says which text it started from, so that two tabs do not overwrite one another.
 func (s *Server) editCell(c *gin.Context) {
 	typed, was, at, zone := c.PostForm("text"), c.PostForm("was"), c.PostForm("at"), c.PostForm("zone")
-	cell := cellView{DOM: c.PostForm("dom"), At: at, Zone: zone, Text: typed, Was: was, Label: c.PostForm("label")}
+	cell := cellView{
+		DOM:   c.PostForm("dom"),
+		At:    at,
+		Zone:  zone,
+		Text:  typed,
+		Was:   was,
+		Label: c.PostForm("label"),
+	}
 	row, column := -1, -1
 	state, err := s.draft.Edit(c.Request.Context(), func(f *store.File) error {
 		_, t, err := tableAt(c, f)
 		if err != nil {
 			return err
 		}
-		if row = rowAt(t, at); row < 0 {
-			return slipf("the row %s is not there any more; reload to see the list as it is now", at)
-		}
-		if column = slices.Index(t.Zones, zone); column < 0 {
-			return slipf("this zone's column was taken out meanwhile; reload to see the list as it is now")
-		}
-		w := wordsOf(f)
-		if now := charge.Format(t.Rows[row].Charges[column], w); now != was {
-			if wanted, err := charge.Parse(typed, w); err == nil && charge.Format(wanted, w) == now {
-				return nil // it is so already
-			}
-			cell.Was = now
-			return slipf("this was changed to %s in another window meanwhile; press Enter again to set yours", now)
-		}
-		parsed, err := charge.Parse(typed, w)
-		if err != nil {
-			return slipf("%s", err.Error())
-		}
-		t.Rows[row].Charges[column] = parsed
-		return nil
+		row, column, err = edit.SetCell(f, t, edit.Cell{At: at, Zone: zone}, was, typed)
+		return err
 	})
 	if err != nil {
+		var conflict *edit.Conflict
+		if errors.As(err, &conflict) {
+			cell.Was = conflict.Now
+		}
 		s.refused(c, err, func(text string) template.HTML {
 			cell.Slip = text
 			return s.render("cell", cell)
@@ -128,45 +103,6 @@ func (s *Server) aside(c *gin.Context) {
 	s.html(c, http.StatusOK, parts...)
 }
 
-// measureTyped reads a break point: a number, with its unit or without.
-func measureTyped(typed, unit string) (*exact.Decimal, error) {
-	text := strings.TrimSpace(typed)
-	if len(text) > 40 {
-		return nil, slipf("that is too long for a break point")
-	}
-	d, err := measure.Number(strings.TrimPrefix(text, "-"), unit)
-	switch {
-	case strings.HasPrefix(text, "-"):
-		return nil, slipf("a break point cannot be below 0")
-	case errors.Is(err, exact.ErrLong), err != nil && strings.Contains(text, ","):
-		return nil, slipf("%s", err.Error())
-	case err != nil:
-		return nil, slipf("%q is not a number: write the break point as 5 or 2.5", strings.TrimSpace(typed))
-	}
-	return &d, nil
-}
-
-// otherAt refuses a break point that a row, but for the given one, has already.
-func otherAt(t *rate.Table, row int, at *exact.Decimal) error {
-	for i := range t.Rows {
-		if other := t.Rows[i].At; i != row && other != nil && other.Cmp(*at) == 0 {
-			return slipf("there is a row at %s already", at)
-		}
-	}
-	return nil
-}
-
-// betweenNeighbours refuses a break point of a row that would leave its place.
-func betweenNeighbours(t *rate.Table, row int, at *exact.Decimal) error {
-	if row > 0 && t.Rows[row-1].At != nil && at.Less(*t.Rows[row-1].At) {
-		return slipf("rows ascend: %s lies below the row before (%s)", at, t.Rows[row-1].At)
-	}
-	if row+1 < len(t.Rows) && t.Rows[row+1].At != nil && t.Rows[row+1].At.Less(*at) {
-		return slipf("rows ascend: %s lies above the next row (%s)", at, t.Rows[row+1].At)
-	}
-	return nil
-}
-
 func (s *Server) editBreak(c *gin.Context) {
 	typed, was := c.PostForm("at"), c.PostForm("was")
 	row := -1
@@ -175,21 +111,8 @@ func (s *Server) editBreak(c *gin.Context) {
 		if err != nil {
 			return err
 		}
-		if row = rowAt(t, was); row < 0 || was == "" {
-			return slipf("the row %s is not there any more; reload to see the list as it is now", was)
-		}
-		at, err := measureTyped(typed, unitOf(f, t.By))
-		if err != nil {
-			return err
-		}
-		if err := otherAt(t, row, at); err != nil {
-			return err
-		}
-		if err := betweenNeighbours(t, row, at); err != nil {
-			return err
-		}
-		t.Rows[row].At = at
-		return nil
+		row, err = edit.MoveBreak(f, t, was, typed)
+		return err
 	})
 	if err != nil {
 		text, ok := told(err)
@@ -274,52 +197,23 @@ func (s *Server) refuseRates(c *gin.Context, err error, say func(v *ratesView, t
 // addRow adds a break point where it belongs; its charges are those of the row that covered it until now.
 func (s *Server) addRow(c *gin.Context) {
 	typed := c.PostForm("at")
-	s.editTable(c, typed, func(f *store.File, t *rate.Table) error {
-		at, err := measureTyped(typed, unitOf(f, t.By))
-		if err != nil {
-			return err
-		}
-		if err := otherAt(t, -1, at); err != nil {
-			return err
-		}
-		insertRow(t, rate.Row{At: at})
-		return nil
-	})
+	s.editTable(c, typed, func(f *store.File, t *rate.Table) error { return edit.AddRow(f, t, typed) })
 }
 
 func (s *Server) removeRow(c *gin.Context) {
-	s.editTable(c, "", func(f *store.File, t *rate.Table) error {
-		i := rowAt(t, c.PostForm("at"))
-		switch {
-		case i < 0:
-			return slipf("this row is not there any more")
-		case len(t.Rows) == 1:
-			return slipf("a price list keeps one row; to stop offering a method switch it off")
-		}
-		t.Rows = slices.Delete(t.Rows, i, i+1)
-		if t.Edges == rate.From {
-			zero := exact.Zero
-			t.Rows[0].At = &zero
-		}
-		return nil
-	})
+	s.editTable(
+		c,
+		"",
+		func(_ *store.File, t *rate.Table) error { return edit.RemoveRow(t, c.PostForm("at")) },
+	)
 }
 
 func (s *Server) addColumn(c *gin.Context) {
-	zone := c.PostForm("zone")
-	s.editTable(c, "", func(f *store.File, t *rate.Table) error {
-		if z, _ := zoneByID(f, zone); z == nil {
-			return slipf("choose a zone")
-		}
-		if slices.Contains(t.Zones, zone) {
-			return slipf("this zone has a column already")
-		}
-		t.Zones = append(t.Zones, zone)
-		for i := range t.Rows {
-			t.Rows[i].Charges = append(t.Rows[i].Charges, nil)
-		}
-		return nil
-	})
+	s.editTable(
+		c,
+		"",
+		func(f *store.File, t *rate.Table) error { return edit.AddColumn(f, t, c.PostForm("zone")) },
+	)
 }
 
 // removeColumn removes a zone's column. Where a broader zone's prices would count for its addresses then, it
@@ -337,27 +231,8 @@ func (s *Server) removeColumn(c *gin.Context) {
 		return
 	}
 	s.editTable(c, "", func(f *store.File, t *rate.Table) error {
-		if !withoutColumn(t, zone) {
-			return slipf("this column is not there any more")
-		}
-		m := methodByID(f, c.Param("method"))
-		if !slices.Contains(m.ServedZones(), zone) { // another list may price it
-			delete(m.Terms, zone)
-		}
-		return nil
+		return edit.RemoveColumn(edit.Method(f, c.Param("method")), t, zone)
 	})
-}
-
-func withoutColumn(t *rate.Table, zone string) bool {
-	j := slices.Index(t.Zones, zone)
-	if j < 0 {
-		return false
-	}
-	t.Zones = slices.Delete(slices.Clone(t.Zones), j, j+1)
-	for i := range t.Rows {
-		t.Rows[i].Charges = slices.Delete(slices.Clone(t.Rows[i].Charges), j, j+1)
-	}
-	return true
 }
 
 // opens says which prices count for a zone's addresses once its column in a table is gone, "" where none do.
@@ -367,15 +242,7 @@ func (s *Server) opens(c *gin.Context, zone string) string {
 	if err != nil {
 		return ""
 	}
-	after := *m
-	after.Tables = slices.Clone(m.Tables)
-	for i := range after.Tables {
-		if after.Tables[i].ID == table.ID {
-			after.Tables[i].Rows = slices.Clone(table.Rows)
-			withoutColumn(&after.Tables[i], zone)
-		}
-	}
-	for _, through := range state.Engine.Through(&after) {
+	for _, through := range state.Engine.Through(edit.WithoutColumn(m, table.ID, zone)) {
 		if through.Zone == zone {
 			name, by := state.File.ZoneName(zone), state.File.ZoneName(through.By)
 			return "Without this column, buyers in " + name + " are offered this method at the prices of " + by
@@ -387,15 +254,9 @@ func (s *Server) opens(c *gin.Context, zone string) string {
 // closeColumn writes "no" into every row of a column: the method is not offered to its zone, whatever broader
 // zones have.
 func (s *Server) closeColumn(c *gin.Context) {
-	zone := c.PostForm("zone")
-	s.editTable(c, "", func(_ *store.File, t *rate.Table) error {
-		j := slices.Index(t.Zones, zone)
-		if j < 0 {
-			return slipf("this column is not there any more")
-		}
-		for i := range t.Rows {
-			t.Rows[i].Charges[j] = nil
-		}
-		return nil
-	})
+	s.editTable(
+		c,
+		"",
+		func(_ *store.File, t *rate.Table) error { return edit.CloseColumn(t, c.PostForm("zone")) },
+	)
 }

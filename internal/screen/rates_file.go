@@ -9,6 +9,7 @@ import (
 
 	"diadrom/internal/charge"
 	"diadrom/internal/draft"
+	"diadrom/internal/edit"
 	"diadrom/internal/rate"
 	"diadrom/internal/ratelist"
 	"diadrom/internal/sheet"
@@ -26,7 +27,7 @@ func (s *Server) exportRates(c *gin.Context) {
 	f := s.draft.State().File
 	rows, name := ratelist.Cells(f, f.Methods), "rates"
 	if id := c.Query("method"); id != "" {
-		m := methodByID(f, id)
+		m := edit.Method(f, id)
 		if m == nil {
 			s.problem(c, http.StatusNotFound, "There is no method of that name. It may have been removed.")
 			return
@@ -197,7 +198,7 @@ func (v *ratesFileView) plan(f *store.File, plan *ratelist.Plan) {
 	for i := range plan.Table.Rows {
 		row := fileGridRow{Head: plan.Table.RowWords(i, f.Store.Units())}
 		for _, ch := range plan.Table.Rows[i].Charges {
-			row.Cells = append(row.Cells, charge.Format(ch, wordsOf(f)))
+			row.Cells = append(row.Cells, charge.Format(ch, edit.Words(f)))
 		}
 		v.Rows = append(v.Rows, row)
 	}

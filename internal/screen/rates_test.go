@@ -9,6 +9,7 @@ import (
 	"diadrom/internal/calendar"
 	"diadrom/internal/charge"
 	"diadrom/internal/draft"
+	"diadrom/internal/edit"
 	"diadrom/internal/terms"
 
 	"github.com/stretchr/testify/assert"
@@ -18,14 +19,14 @@ import (
 // list is a price list as text: a line a row, its break point in front.
 func (s *site) list(method, table string) string {
 	f := s.draft.State().File
-	m := methodByID(f, method)
+	m := edit.Method(f, method)
 	var b strings.Builder
 	for i := range m.Tables {
 		if t := &m.Tables[i]; t.ID == table {
 			for _, r := range t.Rows {
-				b.WriteString(atText(r.At))
+				b.WriteString(edit.AtText(r.At))
 				for _, c := range r.Charges {
-					b.WriteString(" | " + charge.Format(c, wordsOf(f)))
+					b.WriteString(" | " + charge.Format(c, edit.Words(f)))
 				}
 				b.WriteByte('\n')
 			}
@@ -94,21 +95,21 @@ func TestColumnsAreMadeMovedAndListsShaped(t *testing.T) {
 	holds(t, body, "remove the others first")
 	_, _ = s.post(base+"shape", "field", "by", "value", "weight")
 	_, _ = s.post(base+"shape", "field", "graduated", "value", "on")
-	assert.True(t, methodByID(s.draft.State().File, "locker").Tables[0].Graduated)
+	assert.True(t, edit.Method(s.draft.State().File, "locker").Tables[0].Graduated)
 
 	_, body = s.post("/rates/locker/lists", "classes", "Bulky", "by", "billed_weight")
 	holds(t, body, "for goods of class Bulky", "for all other goods", "added up")
-	m := methodByID(s.draft.State().File, "locker")
+	m := edit.Method(s.draft.State().File, "locker")
 	require.Len(t, m.Tables, 2)
 	assert.Equal(t, "add", m.Classes)
 	_, _ = s.post("/rates/locker/combine", "how", "dearest")
-	assert.Equal(t, "dearest", methodByID(s.draft.State().File, "locker").Classes)
+	assert.Equal(t, "dearest", edit.Method(s.draft.State().File, "locker").Classes)
 	_, _ = s.post("/methods/locker/term", "zone", "aland", "field", "minimum", "was", "", "text", "2.00")
-	require.Contains(t, methodByID(s.draft.State().File, "locker").Terms, "aland")
+	require.Contains(t, edit.Method(s.draft.State().File, "locker").Terms, "aland")
 	_, _ = s.post("/rates/locker/bulky/remove-column", "zone", "aland")
 	assert.Contains(
 		t,
-		methodByID(s.draft.State().File, "locker").Terms,
+		edit.Method(s.draft.State().File, "locker").Terms,
 		"aland",
 		"the other list has the zone still",
 	)
@@ -125,7 +126,7 @@ func TestColumnsAreMadeMovedAndListsShaped(t *testing.T) {
 		)
 	}
 	_, _ = s.post("/rates/locker/bulky/remove")
-	assert.Equal(t, "together", methodByID(s.draft.State().File, "locker").Classes)
+	assert.Equal(t, "together", edit.Method(s.draft.State().File, "locker").Classes)
 	status, _ = s.post("/rates/locker/bulky/remove-row", "at", "1")
 	assert.Equal(t, http.StatusUnprocessableEntity, status, "a list that is gone")
 }
@@ -152,10 +153,10 @@ func TestMethodsAreOrderedCopiedSwitchedAndRemoved(t *testing.T) {
 	}
 	assert.Equal(t, was, order(), "a move that changed nothing is no edit to take back")
 	_, _ = s.post("/methods/parcel/copy")
-	m := methodByID(s.draft.State().File, "parcel-to-the-door-copy")
+	m := edit.Method(s.draft.State().File, "parcel-to-the-door-copy")
 	require.NotNil(t, m)
 	assert.False(t, m.Enabled)
-	assert.Equal(t, methodByID(s.draft.State().File, "parcel").Tables, m.Tables)
+	assert.Equal(t, edit.Method(s.draft.State().File, "parcel").Tables, m.Tables)
 	_, _ = s.post("/methods/parcel-to-the-door-copy/remove")
 	assert.Equal(t, was, order())
 	for _, field := range []string{"taxable", "enabled"} {
@@ -167,7 +168,7 @@ func TestMethodsAreOrderedCopiedSwitchedAndRemoved(t *testing.T) {
 	_, _ = s.post("/methods/letter/switch", "field", "preselected", "value", "on")
 	holds(t, body, `id="method-parcel"`)
 	f := s.draft.State().File
-	p := methodByID(f, "parcel")
+	p := edit.Method(f, "parcel")
 	assert.Equal(
 		t,
 		[]any{false, false, "tell", "Too long for the parcel service."},
@@ -176,13 +177,13 @@ func TestMethodsAreOrderedCopiedSwitchedAndRemoved(t *testing.T) {
 	assert.Equal(
 		t,
 		[]bool{true, false},
-		[]bool{methodByID(f, "letter").Preselected, methodByID(f, "locker").Preselected},
+		[]bool{edit.Method(f, "letter").Preselected, edit.Method(f, "locker").Preselected},
 		"one at most",
 	)
 	_, body = s.post("/methods", "name", "Bike courier", "by", "distance", "kind", "delivery")
 	holds(t, body, "No buyer is offered this: its list has no price yet")
 	_, _ = s.post("/methods", "name", "Fetch it", "by", "order", "kind", "pickup")
-	assert.Equal(t, "pickup", methodByID(s.draft.State().File, "fetch-it").Kind)
+	assert.Equal(t, "pickup", edit.Method(s.draft.State().File, "fetch-it").Kind)
 	status, _ := s.get("/methods/nothing")
 	assert.Equal(t, http.StatusNotFound, status)
 }
@@ -204,7 +205,7 @@ func TestTermsAreTypedInTheirGrid(t *testing.T) {
 		assert.Equal(t, http.StatusUnprocessableEntity, status, c)
 		holds(t, body, ">"+c[3]+"</textarea>", "slip-note")
 	}
-	text, own := terms.Text(s.draft.State().File, methodByID(s.draft.State().File, "locker"), "aland", terms.Weight)
+	text, own := terms.Text(s.draft.State().File, edit.Method(s.draft.State().File, "locker"), "aland", terms.Weight)
 	assert.Equal(t, "up to 10 kg", text)
 	assert.True(t, own)
 }

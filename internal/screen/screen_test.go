@@ -10,6 +10,7 @@ import (
 	"testing"
 
 	"diadrom/internal/draft"
+	"diadrom/internal/edit"
 	"diadrom/internal/sheet"
 
 	"github.com/stretchr/testify/assert"
@@ -162,9 +163,9 @@ const cellPath = "/rates/parcel/list/cell"
 func TestPriceListsGrowAndShrink(t *testing.T) {
 	s := lauha(t)
 	table := func() (rows []string, zones []string) {
-		m := methodByID(s.draft.State().File, "parcel")
+		m := edit.Method(s.draft.State().File, "parcel")
 		for _, r := range m.Tables[0].Rows {
-			rows = append(rows, atText(r.At))
+			rows = append(rows, edit.AtText(r.At))
 		}
 		return rows, m.Tables[0].Zones
 	}
@@ -172,7 +173,7 @@ func TestPriceListsGrowAndShrink(t *testing.T) {
 	require.Equal(t, http.StatusOK, status)
 	rows, _ := table()
 	assert.Equal(t, []string{"2", "5", "7.5", "10", ""}, rows, "where it belongs")
-	m := methodByID(s.draft.State().File, "parcel")
+	m := edit.Method(s.draft.State().File, "parcel")
 	assert.Equal(
 		t,
 		m.Tables[0].Rows[3].Charges,
@@ -204,18 +205,18 @@ func TestPriceListsGrowAndShrink(t *testing.T) {
 	)
 	assert.Contains(
 		t,
-		methodByID(s.draft.State().File, "parcel").ServedZones(),
+		edit.Method(s.draft.State().File, "parcel").ServedZones(),
 		"aland",
 		"nothing is changed before it is agreed to",
 	)
 	s.post("/rates/parcel/list/close-column", "zone", "lapland")
 	assert.Nil(
 		t,
-		methodByID(s.draft.State().File, "parcel").Tables[0].Rows[0].Charges[2],
+		edit.Method(s.draft.State().File, "parcel").Tables[0].Rows[0].Charges[2],
 		"no in every row keeps a method from a zone",
 	)
 	s.post("/rates/parcel/list/remove-column", "zone", "aland", "agreed", "yes")
-	m = methodByID(s.draft.State().File, "parcel")
+	m = edit.Method(s.draft.State().File, "parcel")
 	assert.NotContains(t, m.Terms, "aland", "terms of a zone go with its last column")
 	assert.Len(t, m.Tables[0].Rows[0].Charges, 5)
 	status, _ = s.post("/rates/parcel/list/at", "at", "3", "was", "2")
@@ -340,7 +341,7 @@ func TestMethodsAndTheShopItself(t *testing.T) {
 	assert.Contains(t, body, "would change what they mean")
 	s.post("/methods/parcel/switch", "field", "enabled")
 	s.post("/methods/parcel/name", "field", "label", "value", "To your door")
-	m := methodByID(s.draft.State().File, "parcel")
+	m := edit.Method(s.draft.State().File, "parcel")
 	assert.False(t, m.Enabled)
 	assert.Equal(t, "To your door", m.Label)
 }

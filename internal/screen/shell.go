@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"diadrom/internal/draft"
+	"diadrom/internal/edit"
 	"diadrom/internal/fault"
 	"diadrom/internal/oneline"
 	"diadrom/internal/storage"
@@ -198,6 +199,8 @@ func told(err error) (string, bool) {
 	switch e := err.(type) {
 	case *slip:
 		return e.text, true
+	case *edit.Problem, *edit.Conflict:
+		return err.Error(), true
 	case fault.List:
 		messages := make([]string, 0, 3)
 		for _, f := range e[:min(3, len(e))] {
@@ -248,15 +251,6 @@ func zoneByID(f *store.File, id string) (*store.Zone, int) {
 		}
 	}
 	return nil, -1
-}
-
-func methodByID(f *store.File, id string) *store.Method {
-	for i := range f.Methods {
-		if f.Methods[i].ID == id {
-			return &f.Methods[i]
-		}
-	}
-	return nil
 }
 
 // oneLine reads a text that may be empty.

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"diadrom/internal/draft"
+	"diadrom/internal/edit"
 	"diadrom/internal/exact"
 	"diadrom/internal/place"
 	"diadrom/internal/quote"
@@ -240,7 +241,7 @@ func (v *tillView) quote(state *draft.State, live *draft.Live, q *quote.Request)
 			ZoneID:  o.Zone,
 			Kind:    o.Kind,
 		}
-		m := methodByID(f, o.Method)
+		m := edit.Method(f, o.Method)
 		option.Price = deliveryPrice(o.Charge, f.Store.Currency)
 		option.Hint = quote.FreeHint(
 			m,
@@ -363,7 +364,7 @@ func (s *Server) tillLine(c *gin.Context) {
 			if field == "weight" {
 				unit = f.Store.WeightUnit
 			}
-			d, err := measureTyped(typed, unit)
+			d, err := edit.ParseBreak(typed, unit)
 			if err != nil {
 				return slipf("write the %s as a number, such as 2.50", field)
 			}

@@ -1,4 +1,5 @@
-// Package storetest gives the tests of other packages the demo shop: its store file, and the program that serves it.
+// Package storetest gives the tests of other packages the demo shop: its store file, and the program that
+// serves it.
 package storetest
 
 import (

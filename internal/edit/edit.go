@@ -1,0 +1,84 @@
+// Package edit has the edits of a store file that owners make: functions that change a file, or say in
+// words why they cannot. Whoever calls them gives them a copy; a file that an error comes back for is not
+// to be used.
+package edit
+
+import (
+	"errors"
+	"fmt"
+	"strings"
+
+	"diadrom/internal/charge"
+	"diadrom/internal/exact"
+	"diadrom/internal/measure"
+	"diadrom/internal/rate"
+	"diadrom/internal/store"
+)
+
+// Problem is why an edit cannot be made, in words for the owner.
+type Problem struct{ Text string }
+
+func (e *Problem) Error() string { return e.Text }
+
+func problemf(format string, args ...any) error { return &Problem{fmt.Sprintf(format, args...)} }
+
+// Conflict is the error of an edit of what somebody else changed meanwhile: Now is what it is by now, as
+// the screens write it.
+type Conflict struct{ Now string }
+
+func (e *Conflict) Error() string {
+	return fmt.Sprintf(
+		"this was changed to %s in another window meanwhile; press Enter again to set yours",
+		e.Now,
+	)
+}
+
+// Words are what a file's charges are written in.
+func Words(f *store.File) charge.Words {
+	return charge.Words{Units: f.Store.Units(), Currency: f.Store.Currency}
+}
+
+// Unit is the unit of what a table of the file measures: the currency for sums, "items" for numbers, ""
+// for tables by order.
+func Unit(f *store.File, by rate.By) string {
+	switch by {
+	case rate.ByWeight, rate.ByBilled:
+		return f.Store.WeightUnit
+	case rate.ByDistance:
+		return f.Store.DistanceUnit
+	case rate.BySubtotal:
+		return f.Store.Currency
+	case rate.ByQuantity:
+		return "items"
+	}
+	return ""
+}
+
+// maxBreak is the longest text that is read as a break point, in bytes.
+const maxBreak = 40
+
+// ParseBreak reads a break point as it is typed: a number of 0 or more, with its unit or without.
+func ParseBreak(typed, unit string) (*exact.Decimal, error) {
+	text := strings.TrimSpace(typed)
+	if len(text) > maxBreak {
+		return nil, problemf("that is too long for a break point")
+	}
+	d, err := measure.Number(strings.TrimPrefix(text, "-"), unit)
+	switch {
+	case strings.HasPrefix(text, "-"):
+		return nil, problemf("a break point cannot be below 0")
+	case errors.Is(err, exact.ErrLong), err != nil && strings.Contains(text, ","):
+		return nil, problemf("%s", err.Error())
+	case err != nil:
+		return nil, problemf("%q is not a number: write the break point as 5 or 2.5", text)
+	}
+	return &d, nil
+}
+
+// AtText writes a break point as [Row] finds it; "" for none.
+func AtText(at *exact.Decimal) string {
+	if at == nil {
+		return ""
+	}
+	return at.String()
+}

@@ -1,0 +1,163 @@
+package edit
+
+import (
+	"slices"
+
+	"diadrom/internal/exact"
+	"diadrom/internal/productlist"
+	"diadrom/internal/rate"
+	"diadrom/internal/store"
+	"diadrom/internal/terms"
+)
+
+// EmptyTable is a price list of one row that measures something, without columns.
+func EmptyTable(id, name string, by rate.By) rate.Table {
+	t := rate.Table{ID: id, Name: name, By: by, Rows: make([]rate.Row, 1)}
+	switch by {
+	case rate.BySubtotal:
+		zero := exact.Zero
+		t.Edges, t.Rows[0].At = rate.From, &zero
+	case rate.ByOrder:
+	default:
+		t.Edges = rate.UpTo
+	}
+	return t
+}
+
+// SetEdges has the rows lie on the other side of their breaks: a list "up to 2, up to 10, above" becomes
+// "from 0, from 2, from 10" and back, with the same charges.
+func SetEdges(t *rate.Table, edges rate.Edges) {
+	if t.Edges == edges || t.By == rate.ByOrder {
+		return
+	}
+	n := len(t.Rows)
+	switch edges {
+	case rate.From:
+		zero := exact.Zero
+		next := &zero
+		for i := range t.Rows {
+			at := t.Rows[i].At
+			t.Rows[i].At = next
+			next = at
+		}
+		if next != nil { // what lay above the last row was not offered
+			t.Rows = append(t.Rows, rate.Row{At: next, Charges: make([]*rate.Charge, len(t.Zones))})
+		}
+	case rate.UpTo:
+		for i := range t.Rows {
+			t.Rows[i].At = nil
+			if i+1 < n {
+				t.Rows[i].At = t.Rows[i+1].At
+			}
+		}
+		if n > 1 && !slices.ContainsFunc(t.Rows[n-1].Charges, func(c *rate.Charge) bool { return c != nil }) {
+			t.Rows = t.Rows[:n-1]
+		}
+	default:
+		return
+	}
+	t.Edges = edges
+}
+
+// SetBy has a list measure something else; its numbers stay.
+func SetBy(t *rate.Table, by rate.By) error {
+	switch {
+	case by == t.By:
+		return nil
+	case !slices.Contains(rate.Measures, by):
+		return problemf("choose what the price goes by")
+	case by == rate.ByOrder && len(t.Rows) > 1:
+		return problemf("one price for every order is a list of one row: remove the others first")
+	case by == rate.ByOrder:
+		t.Edges, t.Rows[0].At, t.Graduated = "", nil, false
+	case t.By == rate.ByOrder:
+		empty := EmptyTable("", "", by)
+		t.Edges, t.Rows[0].At = empty.Edges, empty.Rows[0].At
+	}
+	if by == rate.BySubtotal {
+		t.Graduated = false
+	}
+	t.By = by
+	return nil
+}
+
+// classes reads classes as they are typed, by their names or ids.
+func classes(f *store.File, typed string) (ids []string, err error) {
+	for _, name := range terms.ParseList(typed) {
+		id, err := productlist.ClassOf(f, name)
+		if err != nil {
+			return nil, problemf("there is no class %.40q: add it under Products", name)
+		}
+		ids = append(ids, id)
+	}
+	return ids, nil
+}
+
+// SetClasses has a list price the goods of some classes, as they are typed; of all that no other list
+// claims where there are none.
+func SetClasses(f *store.File, t *rate.Table, typed string) error {
+	ids, err := classes(f, typed)
+	if err == nil {
+		t.Classes = ids
+	}
+	return err
+}
+
+// AddTable adds a list for goods of some classes, as they are typed, over the zones of the method's first
+// list, or of the store.
+func AddTable(f *store.File, m *store.Method, by rate.By, typed string) error {
+	if !slices.Contains(rate.Measures, by) {
+		return problemf("choose what the price goes by")
+	}
+	ids, err := classes(f, typed)
+	if err != nil {
+		return err
+	}
+	if len(ids) == 0 && len(m.Tables) > 0 {
+		return problemf("say for goods of which class the new list is")
+	}
+	name := "Price list"
+	if len(ids) > 0 {
+		name = className(f, ids[0])
+	}
+	id := store.NewID(name, "list", func(id string) bool {
+		return slices.ContainsFunc(m.Tables, func(t rate.Table) bool { return t.ID == id })
+	})
+	t := EmptyTable(id, name, by)
+	t.Classes = ids
+	if len(m.Tables) > 0 {
+		t.Zones = slices.Clone(m.Tables[0].Zones)
+	} else {
+		for i := range f.Zones {
+			t.Zones = append(t.Zones, f.Zones[i].ID)
+		}
+	}
+	t.Rows[0].Charges = make([]*rate.Charge, len(t.Zones))
+	m.Tables = slices.Insert(m.Tables, 0, t)
+	if m.Classes == "together" && len(m.Tables) > 1 {
+		m.Classes = "add"
+	}
+	return nil
+}
+
+func className(f *store.File, id string) string {
+	for i := range f.Classes {
+		if c := &f.Classes[i]; c.ID == id && c.Name != "" {
+			return c.Name
+		}
+	}
+	return id
+}
+
+// RemoveTable removes a list of a method, and the terms of zones that no list prices any more.
+func RemoveTable(m *store.Method, table string) {
+	m.Tables = slices.DeleteFunc(m.Tables, func(t rate.Table) bool { return t.ID == table })
+	if len(m.Tables) == 1 && len(m.Tables[0].Classes) == 0 {
+		m.Classes = "together"
+	}
+	for zone := range m.Terms {
+		if !slices.Contains(m.ServedZones(), zone) {
+			delete(m.Terms, zone)
+		}
+	}
+}
