@@ -77,5 +77,5 @@ screenshots: chromium
 
 # Each fuzz target for a while.
 fuzz:
-	for t in exact:FuzzParse postcode:FuzzParseEntry place:FuzzParseText charge:FuzzParse store:FuzzRead quote:FuzzRequest sheet:FuzzRead measure:FuzzParse intake:FuzzRead terms:FuzzParse; do \
+	for t in exact:FuzzParse postcode:FuzzParseEntry place:FuzzParseText charge:FuzzParse store:FuzzRead quote:FuzzRequest sheet:FuzzRead measure:FuzzParse intake:FuzzRead terms:FuzzParse edit:FuzzPaste; do \
 	  go test -run '^$$' -fuzz "^$${t#*:}$$" -fuzztime 30s ./internal/$${t%%:*} || exit 1; done

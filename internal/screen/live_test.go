@@ -81,8 +81,8 @@ func TestBuyersAreQuotedFromTheLiveEdition(t *testing.T) {
 		"the demo's owner",
 		"6 dearer",
 		"not offered any more",
-		"Parcel to your door costs 6.90",
-		"now 7.20",
+		"Parcel to your door costs €6.90",
+		"now €7.20",
 		"Publish edition 2",
 	)
 	status, body := s.putLive("  the carrier's   new list ")

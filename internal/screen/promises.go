@@ -135,6 +135,15 @@ func (s *Server) promisesPage(c *gin.Context) {
 	s.page(c, "/quotes", "Promises", "promises", promisesViewOf(s.draft.State().File, list))
 }
 
+// wantedPrice writes what a promise wants delivery to cost: "€6.90", "at most €6.90".
+func wantedPrice(f *store.File, p *promise.Promise) string {
+	price := deliveryPrice(f.Store.Units().Money(*p.Amount), f.Store.Currency)
+	if p.Holds == promise.AtMost {
+		return "at most " + price
+	}
+	return price
+}
+
 func promisesViewOf(f *store.File, list []kept) promisesView {
 	v := promisesView{Runs: slices.Clone(runs)}
 	v.Said, _ = promised(list)
@@ -144,12 +153,11 @@ func promisesViewOf(f *store.File, list []kept) promisesView {
 			row.What = f.ZoneName(k.Wanted) + " takes the address"
 			row.Now, row.Was = f.ZoneName(k.Is), f.ZoneName(k.Was)
 		} else {
-			what := k.Wanted
+			what := "is " + k.Wanted
 			if k.body.Amount != nil {
-				what = "costs " + what
-			} else {
-				what = "is " + what
+				what = "costs " + wantedPrice(f, &k.body)
 			}
+			row.Now, row.Was = deliveryPrice(k.Is, f.Store.Currency), deliveryPrice(k.Was, f.Store.Currency)
 			label := k.body.Method
 			if m := edit.Method(f, k.body.Method); m != nil {
 				label = m.BuyersLabel()

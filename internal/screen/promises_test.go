@@ -47,8 +47,8 @@ func TestPromisesAreCheckedAtEveryEdit(t *testing.T) {
 	holds(
 		t,
 		body,
-		"Parcel to your door costs 6.90",
-		"now 7.20; it was 6.90, until Parcel to the door, Finland, up to and including 2 kg: 6.90 → 7.20",
+		"Parcel to your door costs €6.90",
+		"now €7.20; it was €6.90, until Parcel to the door, Finland, up to and including 2 kg: 6.90 → 7.20",
 		"Van round takes the address",
 		"Freight to your yard is not offered",
 	)
@@ -57,7 +57,7 @@ func TestPromisesAreCheckedAtEveryEdit(t *testing.T) {
 	holds(
 		t,
 		body,
-		"now not offered; it was 5.90, until Parcel locker: switched off",
+		"now not offered; it was €5.90, until Parcel locker: switched off",
 		"until Parcel to the door, Finland, up to and including 2 kg: 6.90 → 7.20",
 	)
 	_, body = s.post("/undo")

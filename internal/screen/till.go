@@ -251,6 +251,7 @@ func (v *tillView) quote(state *draft.State, live *draft.Live, q *quote.Request)
 			func(d exact.Decimal) string { return world.Price(u.Money(d), f.Store.Currency) },
 		)
 		for _, step := range o.Steps {
+			step.Amount = world.Price(step.Amount, f.Store.Currency)
 			option.Steps = append(option.Steps, tillStep{step, whereSet(m, step.Kind)})
 		}
 		first, _ := zoneByID(f, a.Zones[0].Zone)
