@@ -27,10 +27,11 @@ func problemf(format string, args ...any) error { return &Problem{fmt.Sprintf(fo
 type Conflict struct{ Now string }
 
 func (e *Conflict) Error() string {
-	return fmt.Sprintf(
-		"this was changed to %s in another window meanwhile; press Enter again to set yours",
-		e.Now,
-	)
+	now := e.Now
+	if now == "" {
+		now = "nothing"
+	}
+	return "this was changed to " + now + " in another window meanwhile; press Enter again to set yours"
 }
 
 // Words are what a file's charges are written in.

@@ -33,6 +33,7 @@ func shop(
 		{ID: "d", Name: "D"},
 	}
 	f.Classes = []store.Class{{ID: "bulky", Name: "Bulky goods"}}
+	f.Products, f.Surcharges, f.Agreed = nil, nil, nil
 	list := rate.Table{ID: "list", By: by, Edges: edges}
 	for _, line := range strings.Split(rows, "; ") {
 		cells := strings.Split(line, " | ")

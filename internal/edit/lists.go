@@ -118,7 +118,7 @@ func AddTable(f *store.File, m *store.Method, by rate.By, typed string) error {
 	}
 	name := "Price list"
 	if len(ids) > 0 {
-		name = className(f, ids[0])
+		name = called(Class(f, ids[0]).Name, ids[0])
 	}
 	id := store.NewID(name, "list", func(id string) bool {
 		return slices.ContainsFunc(m.Tables, func(t rate.Table) bool { return t.ID == id })
@@ -138,15 +138,6 @@ func AddTable(f *store.File, m *store.Method, by rate.By, typed string) error {
 		m.Classes = "add"
 	}
 	return nil
-}
-
-func className(f *store.File, id string) string {
-	for i := range f.Classes {
-		if c := &f.Classes[i]; c.ID == id && c.Name != "" {
-			return c.Name
-		}
-	}
-	return id
 }
 
 // RemoveTable removes a list of a method, and the terms of zones that no list prices any more.

@@ -267,7 +267,7 @@ type Typed struct{ Text, Slip string }
 // cannot be taken is told of; where nothing can, that is the error.
 func Paste(f *store.File, t *rate.Table, at Cell, block string) (p Pasted, err error) {
 	p.Slips = map[Cell]Typed{}
-	lines := strings.Split(strings.TrimRight(strings.ReplaceAll(block, "\r\n", "\n"), "\n"), "\n")
+	lines := lines(block)
 	w := Words(f)
 	first := slices.Index(t.Zones, at.Zone)
 	row := Row(t, at.At)
@@ -314,6 +314,11 @@ func Paste(f *store.File, t *rate.Table, at Cell, block string) (p Pasted, err e
 		return p, problemf("none of the pasted cells can be taken")
 	}
 	return p, nil
+}
+
+// lines parts a pasted block into its rows.
+func lines(block string) []string {
+	return strings.Split(strings.TrimRight(strings.ReplaceAll(block, "\r\n", "\n"), "\n"), "\n")
 }
 
 // breakRow is the row of a break point as it is typed, made where there is none; its charges are those of

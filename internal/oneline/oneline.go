@@ -28,7 +28,8 @@ func Read(text string) (string, error) {
 }
 
 // Hidden says whether a character cannot stand in a name: a control character other than a space or a line end,
-// or one of Unicode's explicit directional formatting characters (UAX #9, section 2).
+// a space or joiner without width (U+200B, U+2060, U+FEFF), or one of Unicode's explicit directional formatting
+// characters (UAX #9, section 2). The joiners that Persian and emoji need (U+200C, U+200D) may stand.
 func Hidden(r rune) bool {
 	switch {
 	case unicode.IsSpace(r):
@@ -38,7 +39,7 @@ func Hidden(r rune) bool {
 		r == 0x200E,
 		r == 0x200F,
 		r == 0x061C,
-		r == 0xFEFF,
+		r == 0x200B, r == 0x2060, r == 0xFEFF,
 		r == 0xFFFE:
 		return true
 	}

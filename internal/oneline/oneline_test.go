@@ -15,7 +15,7 @@ func TestNamesAreOneLineThatCanBeSeen(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, want, got)
 	}
-	for text, names := range map[string]string{"a\x00b": "U+0000", "a\u202etxt.exe": "U+202E", "\u2066x": "U+2066", "x\x1b[31m": "U+001B", "\ufeffx": "U+FEFF", "a\xff": "not UTF-8"} {
+	for text, names := range map[string]string{"a\x00b": "U+0000", "a\u202etxt.exe": "U+202E", "\u2066x": "U+2066", "x\x1b[31m": "U+001B", "\ufeffx": "U+FEFF", "A\u200b": "U+200B", "A\u2060B": "U+2060", "a\xff": "not UTF-8"} {
 		_, err := Read(text)
 		require.ErrorContains(t, err, names)
 	}

@@ -4,6 +4,7 @@ import (
 	"slices"
 	"strings"
 
+	"diadrom/internal/edit"
 	"diadrom/internal/samples"
 	"diadrom/internal/storage"
 	"diadrom/internal/store"
@@ -71,8 +72,8 @@ func buyerOf(f *store.File, t storage.Till) buyerView {
 func (s *Server) tillBuyer(c *gin.Context) {
 	typed := strings.Join(strings.Fields(c.PostForm("value")), " ")
 	s.changeTill(c, func(_ *store.File, t *storage.Till) error {
-		if len([]rune(typed)) > MaxName {
-			return slipf("that is longer than %d letters", MaxName)
+		if len([]rune(typed)) > edit.MaxName {
+			return slipf("that is longer than %d letters", edit.MaxName)
 		}
 		switch c.PostForm("field") {
 		case "coupons":

@@ -124,7 +124,7 @@ func curveOf(f *store.File, m *store.Method, t *rate.Table, till *tillView) *cur
 	}
 	v.XTicks = apart(v.XTicks)
 	for j, id := range t.Zones {
-		z, at := zoneByID(f, id)
+		z, at := edit.Zone(f, id)
 		line := curveLine{Colour: colour(at), Name: nameOr(z.Name, z.ID)}
 		for _, s := range segments[j] {
 			y1, y2 := s.Y1.Float64(), s.Y2.Float64()
@@ -256,7 +256,7 @@ func (s *Server) readCurve(c *gin.Context) {
 	u := f.Store.Units()
 	var said []curveRead
 	for j, id := range t.Zones {
-		z, i := zoneByID(f, id)
+		z, i := edit.Zone(f, id)
 		text := "not offered"
 		if amount, ok := t.At(j, goods, *at); ok {
 			text = u.Money(amount.Round(u.Digits))

@@ -70,7 +70,7 @@ func (s *Server) editDispatch(c *gin.Context) {
 		p := f.Store.Dispatch
 		if p == nil {
 			if field != "cut-off" {
-				return slipf("the cut-off was taken out meanwhile; reload to see it")
+				return slipf("the cut-off was removed meanwhile; reload to see it")
 			}
 			p = &calendar.Plan{TimeZone: cmp.Or(c.PostForm("browser_zone"), "UTC")}
 			if country := f.Home(); calendar.Known(country) {

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"diadrom/internal/draft"
+	"diadrom/internal/edit"
 	"diadrom/internal/exact"
 	"diadrom/internal/productlist"
 	"diadrom/internal/rate"
@@ -395,7 +396,7 @@ func classRows(f *store.File, q goodsQuery) (rows []classRow) {
 		named := namedInNeeds(f, class.ID)
 		switch {
 		case len(priced) > 0:
-			row.Priced = "priced in " + firstFew(priced)
+			row.Priced = "priced in " + edit.FirstFew(priced)
 		case named != "":
 			row.Priced = named
 		}
@@ -428,10 +429,10 @@ func namedInNeeds(f *store.File, class string) string {
 	}
 	var parts []string
 	if len(only) > 0 {
-		parts = append(parts, "taken by "+firstFew(only))
+		parts = append(parts, "taken by "+edit.FirstFew(only))
 	}
 	if len(without) > 0 {
-		parts = append(parts, "not in "+firstFew(without))
+		parts = append(parts, "not in "+edit.FirstFew(without))
 	}
 	return strings.Join(parts, ", ")
 }

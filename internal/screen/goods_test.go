@@ -9,6 +9,7 @@ import (
 	"testing"
 	"time"
 
+	"diadrom/internal/edit"
 	"diadrom/internal/productlist"
 	"diadrom/internal/store"
 
@@ -159,13 +160,13 @@ func TestClassesAreNamedNotedAndRemoved(t *testing.T) {
 	holds(t, body, `id="class-fragile"`, "no product is in it, and no list prices it")
 	for _, c := range [][]string{{"/goods/classes", "name", " fragile ", "there is a class called Fragile already"}, {"/goods/classes", "name", "", "a name is needed"},
 		{"/goods/classes/fragile", "field", "name", "value", "Bulky", "another class is called Bulky already"}, {"/goods/classes/nothing", "field", "name", "value", "X", "removed meanwhile"},
-		{"/goods/classes/bulky/remove", "names this class: take it out there first"}} {
+		{"/goods/classes/bulky/remove", "names this class: remove it there first"}} {
 		status, body := s.post(c[0], c[1:len(c)-1]...)
 		assert.Equal(t, http.StatusUnprocessableEntity, status, c)
 		holds(t, body, c[len(c)-1])
 	}
 	_, _ = s.post("/goods/classes/fragile", "field", "note", "value", "bubble wrap")
-	assert.Equal(t, "bubble wrap", classByID(s.draft.State().File, "fragile").Note)
+	assert.Equal(t, "bubble wrap", edit.Class(s.draft.State().File, "fragile").Note)
 	_, _ = s.post("/goods/classes/no-fly/remove")
 	assert.Empty(t, s.product("OIL-TAR").Class, "its goods are without a class")
 	_, _ = s.post("/undo")
@@ -321,7 +322,7 @@ func TestNothingIsTakenBackTwice(t *testing.T) {
 	holds(t, body, "Undo<span class=\"what-of\">: The islands, name: “Åland” → “The islands”")
 	_, body = s.post("/undo")
 	holds(t, body, "Taken back: The islands, name: “Åland” → “The islands”", "Redo")
-	z, _ := zoneByID(s.draft.State().File, "aland")
+	z, _ := edit.Zone(s.draft.State().File, "aland")
 	assert.Equal(t, "Åland", z.Name)
 	assert.True(t, bytes.Contains([]byte(body), []byte(`id="till"`)), "the Till is quoted again")
 }

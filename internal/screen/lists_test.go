@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"diadrom/internal/draft"
+	"diadrom/internal/edit"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -35,7 +36,7 @@ func (s *site) send(path, name, body string) (int, string) {
 }
 
 func (s *site) zone(id string) []string {
-	z, _ := zoneByID(s.draft.State().File, id)
+	z, _ := edit.Zone(s.draft.State().File, id)
 	if z == nil {
 		return nil
 	}

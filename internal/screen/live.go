@@ -12,6 +12,7 @@ import (
 	"diadrom/internal/access"
 	"diadrom/internal/changes"
 	"diadrom/internal/draft"
+	"diadrom/internal/edit"
 	"diadrom/internal/quote"
 	"diadrom/internal/storage"
 	"diadrom/internal/store"
@@ -198,7 +199,7 @@ func (s *Server) downloadEdition(c *gin.Context) {
 func (s *Server) putLive(c *gin.Context) {
 	revision, err := strconv.ParseInt(c.PostForm("revision"), 10, 64)
 	turn, err2 := strconv.ParseInt(c.PostForm("turn"), 10, 64)
-	note, noteErr := oneLine(c.PostForm("note"))
+	note, noteErr := edit.Line(c.PostForm("note"))
 	switch {
 	case noteErr != nil:
 		err, note = noteErr, c.PostForm("note")

@@ -10,6 +10,7 @@ import (
 	"testing"
 
 	"diadrom/internal/draft"
+	"diadrom/internal/edit"
 	"diadrom/internal/store"
 
 	"github.com/stretchr/testify/assert"
@@ -176,7 +177,7 @@ func TestAChangeIsPutBackByItself(t *testing.T) {
 	status, body = s.post("/live/put-back", "key", "zones/norway")
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 	holds(t, body, "later changes rest on this", "norway")
-	z, _ := zoneByID(s.draft.State().File, "norway")
+	z, _ := edit.Zone(s.draft.State().File, "norway")
 	assert.NotNil(t, z, "and nothing has changed")
 }
 

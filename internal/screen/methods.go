@@ -1,6 +1,7 @@
 package screen
 
 import (
+	"errors"
 	"html/template"
 	"slices"
 	"time"
@@ -47,7 +48,11 @@ var measureWords = map[rate.By]string{
 	rate.ByDistance: "by distance",
 }
 
-var kindWords = map[string]string{store.Delivery: "delivered", store.Pickup: "collected", store.Carrier: "carrier"}
+var kindWords = map[string]string{
+	store.Delivery: "delivered",
+	store.Pickup:   "collected",
+	store.Carrier:  "carrier",
+}
 
 func (s *Server) methodsView(c *gin.Context, state *draft.State) methodsView {
 	f := state.File
@@ -163,7 +168,7 @@ func methodViewOf(f *store.File, m *store.Method) *methodView {
 	}
 	zones, served := m.TermZones(), m.ServedZones()
 	for _, id := range zones {
-		z, i := zoneByID(f, id)
+		z, i := edit.Zone(f, id)
 		name := nameOr(z.Name, z.ID)
 		if !slices.Contains(served, id) {
 			name += ", without a price"
@@ -184,7 +189,7 @@ func methodViewOf(f *store.File, m *store.Method) *methodView {
 func termCellOf(f *store.File, m *store.Method, zone string, field terms.Field) termCell {
 	text, own := terms.Text(f, m, zone, field)
 	where := "everywhere"
-	if z, _ := zoneByID(f, zone); z != nil {
+	if z, _ := edit.Zone(f, zone); z != nil {
 		where = nameOr(z.Name, z.ID)
 	}
 	c := termCell{
@@ -221,15 +226,8 @@ func (s *Server) method(c *gin.Context) {
 
 // editTerm sets one of a method's terms as it is typed.
 func (s *Server) editTerm(c *gin.Context) {
-	zone, field, typed, was := c.PostForm(
-		"zone",
-	), terms.Field(
-		c.PostForm("field"),
-	), c.PostForm(
-		"text",
-	), c.PostForm(
-		"was",
-	)
+	zone, field := c.PostForm("zone"), terms.Field(c.PostForm("field"))
+	typed, was := c.PostForm("text"), c.PostForm("was")
 	cell := termCell{
 		DOM:    "t-" + string(field) + "-" + zone,
 		Method: c.Param("method"),
@@ -244,28 +242,15 @@ func (s *Server) editTerm(c *gin.Context) {
 		if m == nil {
 			return slipf("this method was removed meanwhile; nothing was changed")
 		}
-		if zone != "" && !slices.Contains(m.TermZones(), zone) {
-			return slipf("this zone's column was taken out meanwhile; reload to see the terms as they are now")
-		}
 		now := termCellOf(f, m, zone, field)
-		if now.Was != was {
-			if whole := f.Clone(); terms.Set(whole, edit.Method(whole, m.ID), zone, field, typed) == nil &&
-				termCellOf(whole, edit.Method(whole, m.ID), zone, field).Was == now.Was {
-				return nil // it is so already
-			}
-			cell.Was = now.Was
-			return slipf(
-				"this was changed to %s in another window meanwhile; press Enter again to set yours",
-				orNothing(now.Was),
-			)
-		}
 		cell.As, cell.Label = now.As, now.Label
-		if err := terms.Set(f, m, zone, field, typed); err != nil {
-			return slipf("%s", err.Error())
-		}
-		return nil
+		return edit.SetTerm(f, m, edit.Term{Zone: zone, Field: field}, was, typed)
 	})
 	if err != nil {
+		var conflict *edit.Conflict
+		if errors.As(err, &conflict) {
+			cell.Was = conflict.Now
+		}
 		s.refused(c, err, func(text string) template.HTML {
 			cell.Slip = text
 			return s.render("term-cell", cell)
@@ -282,18 +267,18 @@ func (s *Server) editTerm(c *gin.Context) {
 		c,
 		"/methods",
 		state,
-		s.render("term-cell", termCellOf(state.File, edit.Method(state.File, c.Param("method")), zone, field)),
+		s.render(
+			"term-cell",
+			termCellOf(state.File, edit.Method(state.File, c.Param("method")), zone, field),
+		),
 	)
 }
 
-func orNothing(text string) string {
-	if text == "" {
-		return "nothing"
-	}
-	return text
-}
-
-func (s *Server) editMethods(c *gin.Context, change func(*store.File) error, slipped func(*methodsView, string)) {
+func (s *Server) editMethods(
+	c *gin.Context,
+	change func(*store.File) error,
+	slipped func(*methodsView, string),
+) {
 	editWork(
 		s,
 		c,
@@ -308,31 +293,7 @@ func (s *Server) editMethods(c *gin.Context, change func(*store.File) error, sli
 func (s *Server) addMethod(c *gin.Context) {
 	typed, by, kind := c.PostForm("name"), rate.By(c.PostForm("by")), c.PostForm("kind")
 	s.editMethods(c, func(f *store.File) error {
-		name, err := typedName(typed)
-		if err != nil {
-			return err
-		}
-		if len(f.Zones) == 0 {
-			return slipf("make a zone first, so that there is somewhere to deliver to")
-		}
-		if measureWords[by] == "" {
-			return slipf("choose what the price goes by")
-		}
-		if kind != store.Pickup {
-			kind = store.Delivery
-		}
-		t := edit.EmptyTable("list", "Price list", by)
-		for i := range f.Zones {
-			t.Zones = append(t.Zones, f.Zones[i].ID)
-			t.Rows[0].Charges = append(t.Rows[0].Charges, nil)
-		}
-		id := store.NewID(name, "method", func(id string) bool { return edit.Method(f, id) != nil })
-		f.Methods = append(
-			f.Methods,
-			store.Method{ID: id, Name: name, Label: name, Kind: kind, Enabled: true, Taxable: true,
-				Classes: "together", WhenRefused: "hide", Tables: []rate.Table{t}},
-		)
-		return nil
+		return edit.AddMethod(f, typed, by, kind)
 	}, func(v *methodsView, text string) { v.Typed, v.By, v.Kind, v.Slip = typed, string(by), kind, text })
 }
 
@@ -363,7 +324,7 @@ func (s *Server) editMethod(
 func (s *Server) nameMethod(c *gin.Context) {
 	typed, ofLabel := c.PostForm("value"), c.PostForm("field") == "label"
 	s.editMethod(c, func(_ *store.File, m *store.Method) error {
-		name, err := typedName(typed)
+		name, err := edit.Name(typed)
 		if err != nil {
 			return err
 		}
@@ -394,11 +355,8 @@ func (s *Server) switchMethod(c *gin.Context) {
 			m.Enabled = on
 		case "taxable":
 			m.Taxable = on
-		case "preselected": // one at most
-			for i := range f.Methods {
-				f.Methods[i].Preselected = false
-			}
-			m.Preselected = on
+		case "preselected":
+			edit.Preselect(f, m, on)
 		case "kind":
 			if kind := c.PostForm("value"); kind == store.Delivery || kind == store.Pickup {
 				m.Kind = kind
@@ -409,14 +367,7 @@ func (s *Server) switchMethod(c *gin.Context) {
 				m.WhenRefused = "tell"
 			}
 		case "refused":
-			text, err := oneLine(c.PostForm("value"))
-			if err != nil {
-				return err
-			}
-			if n := len([]rune(text)); n > 300 {
-				return slipf("what buyers are told has at most 300 letters; this has %d", n)
-			}
-			m.RefusedText = text
+			return edit.SetRefusedText(m, c.PostForm("value"))
 		}
 		return nil
 	}, slipInRow)
@@ -424,70 +375,27 @@ func (s *Server) switchMethod(c *gin.Context) {
 
 // moveMethod gives a method another place in the order that buyers see.
 func (s *Server) moveMethod(c *gin.Context) {
-	before, step := c.PostForm("before"), c.PostForm("step")
-	id := c.Param("method")
 	s.editMethod(c, func(f *store.File, m *store.Method) error {
-		from := slices.IndexFunc(f.Methods, func(o store.Method) bool { return o.ID == id })
-		to := from
-		switch {
-		case step == "up":
-			to = max(from-1, 0)
-		case step == "down":
-			to = min(from+1, len(f.Methods)-1)
-		case before == id:
-		case before == "":
-			to = len(f.Methods) - 1
-		default:
-			if to = slices.IndexFunc(f.Methods, func(o store.Method) bool { return o.ID == before }); to < 0 {
-				return slipf("the order was changed meanwhile; reload to see it")
-			}
-			if to > from {
-				to--
-			}
+		if step := c.PostForm("step"); step == "up" || step == "down" {
+			edit.StepMethod(f, m.ID, step == "up")
+			return nil
 		}
-		moved := *m
-		f.Methods = slices.Insert(slices.Delete(f.Methods, from, from+1), to, moved)
-		return nil
+		return edit.MoveMethod(f, m.ID, c.PostForm("before"))
 	}, slipInRow)
 }
 
 // copyMethod makes a whole copy of a method, switched off until it is wanted.
 func (s *Server) copyMethod(c *gin.Context) {
 	s.editMethod(c, func(f *store.File, m *store.Method) error {
-		name := nameOr(m.Name, m.ID) + ", copy"
-		if len([]rune(name)) > MaxName {
-			name = "Copy"
-		}
-		id := store.NewID(name, "method", func(id string) bool { return edit.Method(f, id) != nil })
-		whole := store.File{Methods: []store.Method{*m}}
-		made := whole.Clone().Methods[0]
-		made.ID, made.Name, made.Enabled, made.Preselected = id, name, false, false
-		at := slices.IndexFunc(f.Methods, func(o store.Method) bool { return o.ID == m.ID })
-		f.Methods = slices.Insert(f.Methods, at+1, made)
+		edit.CopyMethod(f, m)
 		return nil
 	}, slipInRow)
 }
 
 func (s *Server) removeMethod(c *gin.Context) {
-	s.editMethod(c, func(f *store.File, m *store.Method) error {
-		id := m.ID
-		for i := range f.Surcharges {
-			if slices.Contains(f.Surcharges[i].Methods, id) {
-				return slipf(
-					"the surcharge %s names this method: take it out there first, or switch the method off",
-					nameOr(f.Surcharges[i].Name, f.Surcharges[i].ID),
-				)
-			}
-		}
-		for i := range f.Agreed {
-			if slices.Contains(f.Agreed[i].Methods, id) {
-				return slipf(
-					"the agreed charge %s names this method: take it out there first, or switch the method off",
-					nameOr(f.Agreed[i].Name, f.Agreed[i].ID),
-				)
-			}
-		}
-		f.Methods = slices.DeleteFunc(f.Methods, func(o store.Method) bool { return o.ID == id })
-		return nil
-	}, slipInRow)
+	s.editMethod(
+		c,
+		func(f *store.File, m *store.Method) error { return edit.RemoveMethod(f, m.ID) },
+		slipInRow,
+	)
 }

@@ -362,7 +362,7 @@ func (s *Server) tryPromise(c *gin.Context) {
 	s.changeTill(c, func(f *store.File, t *storage.Till) error {
 		i := slices.IndexFunc(list, func(k kept) bool { return k.ID == c.Param("promise") })
 		if i < 0 {
-			return slipf("this promise was taken out meanwhile")
+			return slipf("this promise was removed meanwhile")
 		}
 		var request struct {
 			To              struct{ Country, Region, City, Postcode, Street, Lat, Lon string }

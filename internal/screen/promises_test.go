@@ -80,7 +80,7 @@ func TestPromisesAreCheckedAtEveryEdit(t *testing.T) {
 	assert.Len(t, list, 7)
 	status, body := s.post("/promises/gone/try")
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
-	holds(t, body, "taken out meanwhile")
+	holds(t, body, "removed meanwhile")
 
 	_, kept := s.get("/promises.json")
 	status, body = s.send("/promises/file", "mine.json", kept)

@@ -6,6 +6,7 @@ import (
 	"net/http"
 
 	"diadrom/internal/draft"
+	"diadrom/internal/edit"
 	"diadrom/internal/quote"
 	"diadrom/internal/rate"
 	"diadrom/internal/samples"
@@ -201,7 +202,7 @@ func (v *quotesView) add(row quotesRow) {
 func quotesRowOf(f *store.File, a *quote.Answer, column map[string]int) quotesRow {
 	row := quotesRow{Cells: make([]quotesCell, len(column)), Message: a.Message}
 	if len(a.Zones) > 0 {
-		z, _ := zoneByID(f, a.Zones[0].Zone)
+		z, _ := edit.Zone(f, a.Zones[0].Zone)
 		row.Zone = nameOr(z.Name, z.ID)
 	}
 	for _, o := range a.Options {

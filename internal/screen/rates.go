@@ -149,7 +149,7 @@ func hitKey(method, table string, row int, zone string) string {
 }
 
 func cellOf(f *store.File, m *store.Method, t *rate.Table, row, column int, hits map[string]bool) cellView {
-	z, _ := zoneByID(f, t.Zones[column])
+	z, _ := edit.Zone(f, t.Zones[column])
 	text := charge.Format(t.Rows[row].Charges[column], edit.Words(f))
 	return cellView{
 		DOM: fmt.Sprintf("c-%s-%d-%d", t.ID, row, column),
@@ -223,13 +223,13 @@ func (s *Server) tableView(f *store.File, m *store.Method, t *rate.Table, hits m
 	}
 	var names []string
 	for _, id := range t.Classes {
-		if class := classByID(f, id); class != nil {
+		if class := edit.Class(f, id); class != nil {
 			names = append(names, nameOr(class.Name, id))
 		}
 	}
 	v.ClassText = strings.Join(names, ", ")
 	for _, id := range t.Zones {
-		z, i := zoneByID(f, id)
+		z, i := edit.Zone(f, id)
 		v.Columns = append(v.Columns, columnView{id, nameOr(z.Name, z.ID), colour(i)})
 	}
 	if n := len(t.Zones); n > 1 {

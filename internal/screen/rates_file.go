@@ -236,7 +236,7 @@ func (s *Server) takeRates(c *gin.Context) {
 	}
 	typed, id := c.PostForm("name"), ""
 	_, err = s.draft.Edit(c.Request.Context(), func(f *store.File) error {
-		name, err := typedName(typed)
+		name, err := edit.Name(typed)
 		if err != nil {
 			return err
 		}

@@ -107,7 +107,7 @@ func (s *Server) shapeTable(c *gin.Context) {
 	s.editTable(c, "", func(f *store.File, t *rate.Table) error {
 		switch field {
 		case "name":
-			name, err := typedName(typed)
+			name, err := edit.Name(typed)
 			if err != nil {
 				return err
 			}

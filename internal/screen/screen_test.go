@@ -64,7 +64,7 @@ func TestZonesAreTypedNamedSwitchedAndRemoved(t *testing.T) {
 	status, body := s.post("/zones", "places", "NO, SJ, not NO 9*")
 	require.Equal(t, http.StatusOK, status)
 	assert.Contains(t, body, "Norway and 1 more")
-	z, _ := zoneByID(s.draft.State().File, "norway-and-1-more")
+	z, _ := edit.Zone(s.draft.State().File, "norway-and-1-more")
 	require.NotNil(t, z)
 	assert.Len(t, z.Except, 1)
 
@@ -95,12 +95,12 @@ func TestZonesAreTypedNamedSwitchedAndRemoved(t *testing.T) {
 	status, _ = s.post("/zones/norway-and-1-more/remove-place", "key", "places/2/1", "text", "NO 9171")
 	assert.Equal(t, http.StatusOK, status)
 	s.post("/zones/norway-and-1-more/enabled")
-	z, _ = zoneByID(s.draft.State().File, "norway-and-1-more")
+	z, _ = edit.Zone(s.draft.State().File, "norway-and-1-more")
 	assert.False(t, z.Enabled)
 	assert.Equal(t, []string{"NO 9170", "NO 0150 to 0159"}, z.Places[2].Words())
 	status, _ = s.post("/zones/norway-and-1-more/remove")
 	assert.Equal(t, http.StatusOK, status)
-	z, _ = zoneByID(s.draft.State().File, "norway-and-1-more")
+	z, _ = edit.Zone(s.draft.State().File, "norway-and-1-more")
 	assert.Nil(t, z)
 }
 
@@ -119,7 +119,7 @@ func TestHundredsOfCodesArePastedAtOnce(t *testing.T) {
 	status, body = s.post("/zones/finland-50000-and-296-more/places", "places", "50296 50297 50298")
 	require.Equal(t, http.StatusOK, status)
 	assert.Contains(t, body, "2 taken, FI 50296 already there")
-	z, _ := zoneByID(s.draft.State().File, "finland-50000-and-296-more")
+	z, _ := edit.Zone(s.draft.State().File, "finland-50000-and-296-more")
 	assert.Len(t, z.Places[0].Postcodes, 299)
 	status, body = s.post("/zones", "places", "1, 2, 3, 4, 5")
 	assert.Equal(t, http.StatusUnprocessableEntity, status)

@@ -14,7 +14,6 @@ import (
 	"diadrom/internal/draft"
 	"diadrom/internal/edit"
 	"diadrom/internal/fault"
-	"diadrom/internal/oneline"
 	"diadrom/internal/storage"
 	"diadrom/internal/store"
 
@@ -242,42 +241,6 @@ func editWork[V any](
 		return
 	}
 	s.answer(c, "/"+name, state, s.render(name, view(state)))
-}
-
-func zoneByID(f *store.File, id string) (*store.Zone, int) {
-	for i := range f.Zones {
-		if f.Zones[i].ID == id {
-			return &f.Zones[i], i
-		}
-	}
-	return nil, -1
-}
-
-// oneLine reads a text that may be empty.
-func oneLine(text string) (string, error) {
-	line, err := oneline.Read(text)
-	if err != nil {
-		return "", slipf("%s", err.Error())
-	}
-	return line, nil
-}
-
-// MaxName is the longest name that a screen takes, in letters.
-const MaxName = 80
-
-// name reads a name that was typed.
-func typedName(text string) (string, error) {
-	name, err := oneline.Read(text)
-	if err != nil {
-		return "", slipf("%s", err.Error())
-	}
-	switch n := len([]rune(name)); {
-	case n == 0:
-		return "", slipf("a name is needed")
-	case n > MaxName:
-		return "", slipf("a name has at most %d letters; this has %d", MaxName, n)
-	}
-	return name, nil
 }
 
 // colour is the class of a zone's colour: by its place in the file, so that it stays when others are added behind it.

@@ -4,6 +4,7 @@ import (
 	"net/http"
 	"strings"
 
+	"diadrom/internal/edit"
 	"diadrom/internal/place"
 	"diadrom/internal/world"
 
@@ -22,7 +23,7 @@ type suggested struct{ Text, Shown, Means string }
 func (s *Server) suggestPlaces(c *gin.Context) {
 	state := s.draft.State()
 	reader := state.Engine.Reader()
-	if z, _ := zoneByID(state.File, c.Query("zone")); z != nil {
+	if z, _ := edit.Zone(state.File, c.Query("zone")); z != nil {
 		reader.Home = countryOf(z, reader.Home)
 	}
 	kept, list := reader.SuggestPlaces(c.Query("text"), mostSuggested)

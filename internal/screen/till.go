@@ -231,7 +231,7 @@ func (v *tillView) quote(state *draft.State, live *draft.Live, q *quote.Request)
 		because[z.Zone] = z
 	}
 	for _, o := range a.Options {
-		z, _ := zoneByID(f, o.Zone)
+		z, _ := edit.Zone(f, o.Zone)
 		option := tillOption{
 			ID:      o.Method,
 			Label:   o.Label,
@@ -254,7 +254,7 @@ func (v *tillView) quote(state *draft.State, live *draft.Live, q *quote.Request)
 			step.Amount = world.Price(step.Amount, f.Store.Currency)
 			option.Steps = append(option.Steps, tillStep{step, whereSet(m, step.Kind)})
 		}
-		first, _ := zoneByID(f, a.Zones[0].Zone)
+		first, _ := edit.Zone(f, a.Zones[0].Zone)
 		option.First, option.FirstID = nameOr(first.Name, first.ID), first.ID
 		if o.Days != nil {
 			if days := terms.FormatDays(o.Days); days != "" {
@@ -341,7 +341,7 @@ func (s *Server) tillZone(ctx context.Context, state *draft.State) (int, string,
 }
 
 // tillLine sets the quantity of a line, or the price and weight of goods that are the Till's own; a quantity of 0 is
-// refused, as a line is taken out by its own button.
+// refused, as a line is removed by its own button.
 func (s *Server) tillLine(c *gin.Context) {
 	i, err := strconv.Atoi(c.PostForm("line"))
 	field, typed := c.PostForm("field"), strings.TrimSpace(c.PostForm("value"))

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"diadrom/internal/edit"
 	"diadrom/internal/quote"
 	"diadrom/internal/samples"
 	"diadrom/internal/storage"
@@ -121,7 +122,7 @@ const mostCarts = 60
 func (s *Server) keepCart(c *gin.Context) {
 	typed := c.PostForm("name")
 	s.changeTill(c, func(_ *store.File, t *storage.Till) error {
-		name, err := typedName(typed)
+		name, err := edit.Name(typed)
 		if err != nil {
 			return err
 		}

@@ -9,6 +9,7 @@ import (
 
 	"diadrom/internal/coverage"
 	"diadrom/internal/draft"
+	"diadrom/internal/edit"
 	"diadrom/internal/place"
 	"diadrom/internal/store"
 	"diadrom/internal/world"
@@ -126,7 +127,6 @@ func triedOf(state *draft.State, line string, to place.Address) *triedView {
 type shopView struct {
 	Name, Currency, Weight, Distance string
 	Slip                             string
-	HasPrices                        bool
 	Weights, Distances               []string
 }
 
@@ -412,7 +412,7 @@ func (s zoneSentences) overlaps(zone int) (list []string) {
 		others[a] = append(others[a], s.name(o.Zone+o.Other-zone))
 	}
 	for _, a := range order[:min(len(order), mostOverlaps)] {
-		names := firstFew(others[a])
+		names := edit.FirstFew(others[a])
 		if n := len(others[a]); n == 2 {
 			names = others[a][0] + " and " + others[a][1]
 		}

@@ -8,6 +8,7 @@ import (
 	"strconv"
 
 	"diadrom/internal/draft"
+	"diadrom/internal/edit"
 	"diadrom/internal/place"
 	"diadrom/internal/sheet"
 	"diadrom/internal/store"
@@ -232,7 +233,7 @@ func (s *Server) takeZones(c *gin.Context) {
 				return slipf("%s; nothing was changed", slips[0].Error())
 			}
 			for _, z := range zones {
-				if _, i := zoneByID(f, z.ID); i >= 0 {
+				if _, i := edit.Zone(f, z.ID); i >= 0 {
 					f.Zones[i] = z
 				} else {
 					f.Zones = append(f.Zones, z)

@@ -1,0 +1,164 @@
+package edit
+
+import (
+	"slices"
+
+	"diadrom/internal/rate"
+	"diadrom/internal/store"
+	"diadrom/internal/terms"
+)
+
+// maxTold is the longest text that buyers are told where a method does not fit, in letters.
+const maxTold = 300
+
+func newMethodID(f *store.File, name string) string {
+	return store.NewID(name, "method", func(id string) bool { return Method(f, id) != nil })
+}
+
+// AddMethod adds a method by its name as it is typed, with a price list over all zones in which nothing is
+// offered yet. Kind is that of deliveries unless it is that of pickups.
+func AddMethod(f *store.File, typed string, by rate.By, kind string) error {
+	name, err := Name(typed)
+	switch {
+	case err != nil:
+		return err
+	case len(f.Zones) == 0:
+		return problemf("make a zone first, so that there is somewhere to deliver to")
+	case !slices.Contains(rate.Measures, by):
+		return problemf("choose what the price goes by")
+	}
+	if kind != store.Pickup {
+		kind = store.Delivery
+	}
+	t := EmptyTable("list", "Price list", by)
+	for i := range f.Zones {
+		t.Zones = append(t.Zones, f.Zones[i].ID)
+	}
+	t.Rows[0].Charges = make([]*rate.Charge, len(t.Zones))
+	f.Methods = append(f.Methods, store.Method{
+		ID: newMethodID(f, name), Name: name, Label: name, Kind: kind, Enabled: true, Taxable: true,
+		Classes: "together", WhenRefused: "hide", Tables: []rate.Table{t},
+	})
+	return nil
+}
+
+// CopyMethod makes a whole copy of a method behind it, switched off until it is wanted.
+func CopyMethod(f *store.File, m *store.Method) {
+	name := called(m.Name, m.ID) + ", copy"
+	if len([]rune(name)) > MaxName {
+		name = "Copy"
+	}
+	whole := store.File{Methods: []store.Method{*m}}
+	made := whole.Clone().Methods[0]
+	made.ID, made.Name, made.Enabled, made.Preselected = newMethodID(f, name), name, false, false
+	f.Methods = slices.Insert(f.Methods, methodAt(f, m.ID)+1, made)
+}
+
+func methodAt(f *store.File, id string) int {
+	return slices.IndexFunc(f.Methods, func(m store.Method) bool { return m.ID == id })
+}
+
+// RemoveMethod removes a method, unless a surcharge or an agreed charge names it.
+func RemoveMethod(f *store.File, id string) error {
+	const first = "the %s %s names this method: remove it there first, or switch the method off"
+	for i := range f.Surcharges {
+		if s := &f.Surcharges[i]; slices.Contains(s.Methods, id) {
+			return problemf(first, "surcharge", called(s.Name, s.ID))
+		}
+	}
+	for i := range f.Agreed {
+		if a := &f.Agreed[i]; slices.Contains(a.Methods, id) {
+			return problemf(first, "agreed charge", called(a.Name, a.ID))
+		}
+	}
+	f.Methods = slices.DeleteFunc(f.Methods, func(m store.Method) bool { return m.ID == id })
+	return nil
+}
+
+// Preselect has a method preselected at the checkout, and no other; or not any more.
+func Preselect(f *store.File, m *store.Method, on bool) {
+	for i := range f.Methods {
+		f.Methods[i].Preselected = false
+	}
+	m.Preselected = on
+}
+
+// SetRefusedText sets what buyers are told where a method does not fit, as it is typed; "" for the reason.
+func SetRefusedText(m *store.Method, typed string) error {
+	text, err := Line(typed)
+	if err != nil {
+		return err
+	}
+	if n := len([]rune(text)); n > maxTold {
+		return problemf("what buyers are told has at most %d letters; this has %d", maxTold, n)
+	}
+	m.RefusedText = text
+	return nil
+}
+
+// StepMethod moves a method by one place up or down in the order that buyers see; at the ends it stays.
+func StepMethod(f *store.File, id string, up bool) {
+	from := methodAt(f, id)
+	to := min(from+1, len(f.Methods)-1)
+	if up {
+		to = max(from-1, 0)
+	}
+	moveMethod(f, from, to)
+}
+
+// MoveMethod moves a method before another one in the order that buyers see; "" for the end.
+func MoveMethod(f *store.File, id, before string) error {
+	from := methodAt(f, id)
+	switch to := methodAt(f, before); {
+	case before == id:
+	case before == "":
+		moveMethod(f, from, len(f.Methods)-1)
+	case to < 0:
+		return problemf("the order was changed meanwhile; reload to see it")
+	case to > from:
+		moveMethod(f, from, to-1)
+	default:
+		moveMethod(f, from, to)
+	}
+	return nil
+}
+
+func moveMethod(f *store.File, from, to int) {
+	moved := f.Methods[from]
+	f.Methods = slices.Insert(slices.Delete(f.Methods, from, from+1), to, moved)
+}
+
+// Term is one of a method's terms: its zone, "" for everywhere, and its field.
+type Term struct {
+	Zone  string
+	Field terms.Field
+}
+
+// TermText is a term as its own cell has it; "" where it holds as elsewhere.
+func TermText(f *store.File, m *store.Method, t Term) string {
+	text, own := terms.Text(f, m, t.Zone, t.Field)
+	if t.Zone == "" || own {
+		return text
+	}
+	return ""
+}
+
+// SetTerm sets one of a method's terms as it is typed. was is what the owner saw there; where it is something
+// else by now, and not what is typed, the error is a [*Conflict].
+func SetTerm(f *store.File, m *store.Method, t Term, was, typed string) error {
+	if t.Zone != "" && !slices.Contains(m.TermZones(), t.Zone) {
+		return problemf("this zone's column was removed meanwhile; reload to see the terms as they are now")
+	}
+	if now := TermText(f, m, t); now != was {
+		whole := f.Clone()
+		same := Method(whole, m.ID)
+		if terms.Set(whole, same, t.Zone, t.Field, typed) == nil && TermText(whole, same, t) == now {
+			return nil // it is so already
+		}
+		return &Conflict{now}
+	}
+	if err := terms.Set(f, m, t.Zone, t.Field, typed); err != nil {
+		return problemf("%s", err.Error())
+	}
+	return nil
+}

@@ -1,0 +1,223 @@
+package edit
+
+import (
+	"slices"
+	"strconv"
+	"strings"
+
+	"diadrom/internal/place"
+	"diadrom/internal/postcode"
+	"diadrom/internal/store"
+	"diadrom/internal/world"
+)
+
+// nothingTaken is the problem of a text of which nothing can be used.
+func nothingTaken(t *place.Text) error {
+	switch {
+	case t.Taken > 0:
+		return nil
+	case len(t.Slips) == 1:
+		return problemf("%s", t.Slips[0].Reason)
+	case len(t.Slips) > 1:
+		return problemf("none of these can be taken: %s", Reasons(t.Slips))
+	}
+	return problemf("name a place: a country such as Finland, or codes such as FI 22*")
+}
+
+// Reasons says what is wrong with the first few parts of a text.
+func Reasons(slips []*place.TextError) string {
+	var out []string
+	for _, s := range slips[:min(3, len(slips))] {
+		out = append(out, s.Reason)
+	}
+	if more := len(slips) - len(out); more > 0 {
+		out = append(out, "and "+strconv.Itoa(more)+" more")
+	}
+	return strings.Join(out, "; ")
+}
+
+// AddZone adds a zone that takes the places of a text, named after them, and says its id.
+func AddZone(f *store.File, text *place.Text) (id string, err error) {
+	if err := nothingTaken(text); err != nil {
+		return "", err
+	}
+	if len(text.Places) == 0 {
+		return "", problemf("say first what the zone takes, then what it leaves out")
+	}
+	name := zoneName(text.Places)
+	id = store.NewID(name, "zone", func(id string) bool { z, _ := Zone(f, id); return z != nil })
+	f.Zones = append(f.Zones, store.Zone{
+		ID: id, Name: name, Enabled: true, Places: text.Places, Except: text.Except,
+	})
+	return id, nil
+}
+
+// zoneName is the name that a new zone gets from its places.
+func zoneName(places []place.Rule) string {
+	words := places[0].Words()
+	name := words[0]
+	switch r := &places[0]; r.Level() {
+	case place.Region:
+		region, _ := world.RegionByCode(r.Country, r.Region)
+		name = region.Name
+	case place.City:
+		name = r.City
+	case place.Postcode:
+		name = world.CountryName(r.Country) + " " + strings.TrimPrefix(words[0], r.Country+" ")
+	}
+	if more := len(places) + len(words) - 2; more > 0 {
+		name += " and " + strconv.Itoa(more) + " more"
+	}
+	return name
+}
+
+// NameZone names a zone as it is typed, as no other one is called.
+func NameZone(f *store.File, z *store.Zone, typed string) error {
+	name, err := Name(typed)
+	if err != nil {
+		return err
+	}
+	for i := range f.Zones {
+		if other := &f.Zones[i]; other.ID != z.ID && strings.EqualFold(other.Name, name) {
+			return problemf("another zone is called %s already", other.Name)
+		}
+	}
+	z.Name = name
+	return nil
+}
+
+// AddPlaces adds the places of a text to a zone. What the zone has already goes to the text's repeats.
+func AddPlaces(z *store.Zone, text *place.Text) error {
+	if err := nothingTaken(text); err != nil {
+		return err
+	}
+	for _, l := range []struct {
+		into *[]place.Rule
+		more []place.Rule
+	}{{&z.Places, text.Places}, {&z.Except, text.Except}} {
+		for _, more := range l.more {
+			var again []string
+			*l.into, again = addRule(*l.into, more)
+			text.Repeats, text.Taken = append(text.Repeats, again...), text.Taken-len(again)
+		}
+	}
+	if text.Taken == 0 && len(text.Slips) == 0 {
+		return problemf("%s is in this zone already", FirstFew(text.Repeats))
+	}
+	return nil
+}
+
+// addRule adds a rule to a list; what is there already is returned.
+func addRule(rules []place.Rule, more place.Rule) (all []place.Rule, again []string) {
+	if more.Level() != place.Postcode {
+		for i := range rules {
+			if rules[i].Level() == more.Level() && slices.Equal(rules[i].Words(), more.Words()) {
+				return rules, more.Words()
+			}
+		}
+		return append(rules, more), nil
+	}
+	for i := range rules {
+		r := &rules[i]
+		if r.Level() != place.Postcode || r.Country != more.Country {
+			continue
+		}
+		have := make(map[postcode.Entry]bool, len(r.Postcodes))
+		for _, e := range r.Postcodes {
+			have[e] = true
+		}
+		for _, e := range more.Postcodes {
+			if have[e] {
+				again = append(again, more.Country+" "+e.String())
+				continue
+			}
+			r.Postcodes = append(r.Postcodes, e)
+		}
+		return rules, again
+	}
+	return append(rules, more), nil
+}
+
+// Part is a part of a zone's rules: which rule of its places, or of its exceptions, and which of its codes.
+type Part struct {
+	Except     bool
+	Rule, Code int
+}
+
+// RemovePlace removes a part of a zone's rules that reads as the owner saw it.
+func RemovePlace(z *store.Zone, p Part, text string) error {
+	list := &z.Places
+	if p.Except {
+		list = &z.Except
+	}
+	gone := problemf("%s is not in this zone any more", text)
+	if p.Rule < 0 || p.Rule >= len(*list) {
+		return gone
+	}
+	r := &(*list)[p.Rule]
+	if p.Code < 0 || p.Code >= r.Count() || r.Word(p.Code) != text { // another window has changed the list
+		return gone
+	}
+	if r.Level() == place.Postcode && len(r.Postcodes) > 1 {
+		r.Postcodes = slices.Delete(r.Postcodes, p.Code, p.Code+1)
+	} else {
+		*list = slices.Delete(*list, p.Rule, p.Rule+1)
+	}
+	return nil
+}
+
+// RemoveZone removes a zone that no price list has a column for.
+func RemoveZone(f *store.File, z *store.Zone) error {
+	for i := range f.Methods {
+		if m := &f.Methods[i]; slices.Contains(m.ServedZones(), z.ID) {
+			return problemf("%s has prices in %s: remove its column there first, or switch the zone off",
+				called(z.Name, z.ID), called(m.Name, m.ID))
+		}
+	}
+	_, i := Zone(f, z.ID)
+	f.Zones = slices.Delete(f.Zones, i, i+1)
+	return nil
+}
+
+// PinZone gives a zone a rank before all others, or removes its rank.
+func PinZone(f *store.File, z *store.Zone, on bool) {
+	z.Rank = nil
+	if !on {
+		return
+	}
+	first := int64(0)
+	for i := range f.Zones {
+		if r := f.Zones[i].Rank; r != nil && *r <= first {
+			first = *r - 1
+		}
+	}
+	z.Rank = &first
+}
+
+// Shop is what holds for all of a shop, as it is typed.
+type Shop struct{ Name, Currency, Weight, Distance string }
+
+// unitsFixed says whether a file has prices or weights, which another currency or unit would give another meaning.
+func unitsFixed(f *store.File) bool {
+	return len(f.Products) > 0 ||
+		slices.ContainsFunc(f.Methods, func(m store.Method) bool { return len(m.Tables) > 0 })
+}
+
+// SetShop sets what holds for all of a shop. Currency and units stay as they are once there are numbers in them.
+func SetShop(f *store.File, typed Shop) error {
+	name, err := Name(typed.Name)
+	if err != nil {
+		return err
+	}
+	currency := strings.ToUpper(strings.TrimSpace(typed.Currency))
+	is := &f.Store
+	if currency != is.Currency || typed.Weight != is.WeightUnit || typed.Distance != is.DistanceUnit {
+		if unitsFixed(f) {
+			return problemf(
+				"there are prices and weights already: another currency or unit would change what they mean",
+			)
+		}
+	}
+	is.Name, is.Currency, is.WeightUnit, is.DistanceUnit = name, currency, typed.Weight, typed.Distance
+	return nil
+}
