@@ -32,8 +32,8 @@ func TestANewProduct(t *testing.T) {
 		{edit.NewProduct{SKU: strings.Repeat("x", 81)}, "at most 80 letters"},
 		{edit.NewProduct{SKU: "CUP\u200b"}, "cannot be seen"},
 		{edit.NewProduct{SKU: " A "}, "there is a product A already"},
-		{edit.NewProduct{SKU: "CUP", Price: "9,999.5.0"}, "9,999.5.0"},
-		{edit.NewProduct{SKU: "CUP", Price: "9", Weight: "heavy"}, "heavy"},
+		{edit.NewProduct{SKU: "CUP", Name: "Cup", Price: "9,999.5.0"}, "9,999.5.0"},
+		{edit.NewProduct{SKU: "CUP", Name: "Cup", Price: "9", Weight: "heavy"}, "heavy"},
 	} {
 		f := goods(t, "A")
 		require.ErrorContains(t, edit.AddProduct(f, c.typed), c.says)
