@@ -198,7 +198,8 @@ func diffCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "diff A B [--data DIR]",
 		Short: "Print how two store files differ, or with --data two editions",
-		Long: "Print how two store files differ, in sentences. With --data A and B are draft, live, or numbers of editions of that shop.\n" +
+		Long: "Print how two store files differ, in sentences. With --data A and B are draft, live, or " +
+			"numbers of editions of that shop.\n" +
 			"Exit 0 where nothing is different, 1 where something is.",
 		Args: cobra.ExactArgs(2),
 		RunE: func(cmd *cobra.Command, args []string) (err error) {
@@ -300,7 +301,8 @@ func sayLocks(out io.Writer, r storage.Restored, locks bool) {
 	if r.Unreadable {
 		fmt.Fprintln(
 			out,
-			"What was there could not be read: API keys that were revoked and people who were deactivated since this backup may hold again. Look at People.",
+			"What was there could not be read: API keys that were revoked and people who were deactivated "+
+				"since this backup may hold again. Look at People.",
 		)
 		return
 	}

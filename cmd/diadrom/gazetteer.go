@@ -24,9 +24,10 @@ const mostSkipped = 20
 func gazetteerImportCommand() *cobra.Command {
 	var dir string
 	cmd := &cobra.Command{
-		Use:   "import FILE --data DIR",
-		Short: "Take a list of places in the GeoNames postal layout into a shop; it stands in for earlier ones of its countries",
-		Args:  cobra.ExactArgs(1),
+		Use: "import FILE --data DIR",
+		Short: "Take a list of places in the GeoNames postal layout into a shop; it stands in for earlier " +
+			"ones of its countries",
+		Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) (err error) {
 			f, err := os.Open(args[0])
 			if err != nil {

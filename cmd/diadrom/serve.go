@@ -57,7 +57,8 @@ func serveCommand() *cobra.Command {
 		&trusted,
 		"trusted-proxy",
 		nil,
-		"address or network (CIDR) of a proxy whose X-Forwarded-For and X-Forwarded-Proto are believed (default with --public-url: this machine)",
+		"address or network (CIDR) of a proxy whose X-Forwarded-For and X-Forwarded-Proto are believed "+
+			"(default with --public-url: this machine)",
 	)
 	cmd.MarkFlagRequired("data")
 	return cmd

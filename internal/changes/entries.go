@@ -367,7 +367,11 @@ func checkout(_ *store.File, c *store.Checkout) string {
 	if c.PricesWait {
 		prices = "prices once the address is whole"
 	}
-	return prices + ", ways in a " + c.Options + ", first the " + map[string]string{"delivery": "delivery address", "billing": "billing address", "only_billing": "billing address, which it goes to"}[c.Address]
+	return prices + ", ways in a " + c.Options + ", first the " + map[string]string{
+		"delivery":     "delivery address",
+		"billing":      "billing address",
+		"only_billing": "billing address, which it goes to",
+	}[c.Address]
 }
 
 func (d *differ) settings() {

@@ -57,7 +57,12 @@ func falls(f *store.File, t *rate.Table) (list []Odd) {
 		return nil
 	}
 	w := words(f)
-	grows := map[rate.By]string{rate.ByWeight: "a heavier parcel", rate.ByBilled: "a larger parcel", rate.ByQuantity: "an order of more goods", rate.ByDistance: "a longer way"}[t.By]
+	grows := map[rate.By]string{
+		rate.ByWeight:   "a heavier parcel",
+		rate.ByBilled:   "a larger parcel",
+		rate.ByQuantity: "an order of more goods",
+		rate.ByDistance: "a longer way",
+	}[t.By]
 	for j, zone := range t.Zones {
 		curve := t.Curve(j, rate.Goods{Quantity: 1}, limit(t))
 		for i := 1; i < len(curve); i++ {

@@ -17,7 +17,6 @@ import (
 	"path/filepath"
 	"runtime/debug"
 	"strconv"
-	"strings"
 	"sync"
 	"time"
 	"unicode/utf8"
@@ -164,7 +163,12 @@ func (in *Intake) log(what string, err error) {
 	}
 }
 
-func (in *Intake) clean(ctx context.Context) error {
+func (in *Intake) clean(ctx context.Context) (err error) {
+	cleaning := in.cleaning()
+	if err := cleaning.Lock(); err != nil {
+		return err
+	}
+	defer func() { err = errors.Join(err, cleaning.Unlock()) }()
 	files, err := os.ReadDir(in.dir)
 	if errors.Is(err, os.ErrNotExist) {
 		return nil
@@ -182,10 +186,11 @@ func (in *Intake) clean(ctx context.Context) error {
 	}
 	for _, f := range files {
 		path := filepath.Join(in.dir, f.Name())
-		switch {
-		case !waiting[f.Name()] && strings.HasSuffix(f.Name(), ".tsv"):
-			err = errors.Join(err, os.Remove(path))
-		case strings.HasSuffix(f.Name(), ".part"): // of a process that was killed, unless one holds it
+		switch filepath.Ext(path) {
+		case ".part", ".tsv": // of a process that was killed, or of a list that is done, unless one holds it
+			if waiting[f.Name()] {
+				continue
+			}
 			lock := flock.New(path)
 			if ok, lockErr := lock.TryLock(); lockErr == nil && ok {
 				err = errors.Join(err, os.Remove(path), lock.Unlock())
@@ -199,21 +204,38 @@ func (in *Intake) file(list int64) string {
 	return filepath.Join(in.dir, strconv.FormatInt(list, 10)+".tsv")
 }
 
+// cleaning is held while leftovers are removed, and while a file that is none is made and locked, or becomes that
+// of a list.
+func (in *Intake) cleaning() *flock.Flock { return flock.New(in.dir + ".lock") }
+
+// held makes a file that nobody takes for a leftover while its lock is held.
+func (in *Intake) held() (f *os.File, lock *flock.Flock, err error) {
+	cleaning := in.cleaning()
+	if err := cleaning.Lock(); err != nil {
+		return nil, nil, err
+	}
+	defer func() { err = errors.Join(err, cleaning.Unlock()) }()
+	if f, err = os.CreateTemp(in.dir, "new-*.part"); err != nil {
+		return nil, nil, err
+	}
+	lock = flock.New(f.Name())
+	if _, err = lock.TryLock(); err != nil {
+		return nil, nil, errors.Join(err, f.Close(), os.Remove(f.Name()))
+	}
+	return f, lock, nil
+}
+
 // keep writes a file to the shop's folder, as UTF-8 where its byte order mark says that it is UTF-16, and
 // enters it as a list.
 func (in *Intake) keep(ctx context.Context, name string, r io.Reader) (l storage.PlaceList, err error) {
 	if err := os.MkdirAll(in.dir, 0o700); err != nil {
 		return l, err
 	}
-	f, err := os.CreateTemp(in.dir, "new-*.part")
+	f, lock, err := in.held()
 	if err != nil {
 		return l, err
 	}
 	defer func() { err = errors.Join(err, os.RemoveAll(f.Name())) }()
-	lock := flock.New(f.Name()) // nobody takes it for a leftover
-	if _, err := lock.TryLock(); err != nil {
-		return l, errors.Join(err, f.Close())
-	}
 	defer lock.Unlock()
 	limited := &io.LimitedReader{R: r, N: MaxBytes + 1}
 	n, err := io.Copy(f, transform.NewReader(limited, unicode.BOMOverride(transform.Nop)))
@@ -229,10 +251,14 @@ func (in *Intake) keep(ctx context.Context, name string, r io.Reader) (l storage
 	if n == 0 {
 		return l, ErrEmpty
 	}
-	if l, err = in.db.AddPlaceList(ctx, filepath.Base(name), n); err != nil {
+	cleaning := in.cleaning()
+	if err := cleaning.Lock(); err != nil {
 		return l, err
 	}
-	return l, os.Rename(f.Name(), in.file(l.ID))
+	defer func() { err = errors.Join(err, cleaning.Unlock()) }()
+	return in.db.AddPlaceList(ctx, filepath.Base(name), n, func(id int64) error {
+		return os.Rename(f.Name(), in.file(id))
+	})
 }
 
 // ErrEmpty is the error of a file without a byte.
@@ -270,7 +296,8 @@ func (in *Intake) take(ctx context.Context, l *storage.PlaceList, progress func(
 		err = in.db.FailPlaceList(
 			ctx,
 			l.ID,
-			"no line of it is a place: lists of places have a line a place, with country code, postcode and name parted by tabs",
+			"no line of it is a place: lists of places have a line a place, with country code, postcode and "+
+				"name parted by tabs",
 		)
 	} else {
 		err = in.db.FinishPlaceList(ctx, l.ID)

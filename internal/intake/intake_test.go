@@ -10,6 +10,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 	"unicode/utf8"
@@ -20,6 +21,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"golang.org/x/sync/errgroup"
 	"golang.org/x/text/encoding/charmap"
 	"golang.org/x/text/encoding/unicode"
 )
@@ -190,7 +192,7 @@ func TestItGoesOnWhereItStopped(t *testing.T) {
 
 func TestTwoProcessesDoNotTakeTheSamePart(t *testing.T) {
 	s := opened(t, t.TempDir())
-	l, err := s.db.AddPlaceList(context.Background(), "x", 100)
+	l, err := s.db.AddPlaceList(context.Background(), "x", 100, func(int64) error { return nil })
 	require.NoError(t, err)
 	other := l
 	part := storage.Places{
@@ -289,6 +291,68 @@ func BenchmarkImport(b *testing.B) {
 	})
 }
 
+// lockedLog is a log that is read while it is written.
+type lockedLog struct {
+	mu  sync.Mutex
+	log bytes.Buffer
+}
+
+func (l *lockedLog) Write(p []byte) (int, error) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.log.Write(p)
+}
+
+func (l *lockedLog) String() string {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.log.String()
+}
+
+// A list is seen once its file is there: a list that is added while others are taken in is not called gone.
+func TestAListIsSeenOnceItsFileIsThere(t *testing.T) {
+	s := opened(t, t.TempDir())
+	seen := 0
+	l, err := s.db.AddPlaceList(t.Context(), "fi.txt", 10, func(id int64) error {
+		lists, err := s.db.PlaceLists(t.Context())
+		seen = len(lists)
+		assert.Positive(t, id)
+		return err
+	})
+	require.NoError(t, err)
+	assert.Zero(t, seen)
+	assert.Equal(t, storage.ListWaiting, s.list(t, l.ID).State)
+	_, err = s.db.AddPlaceList(t.Context(), "se.txt", 10, func(int64) error { return os.ErrPermission })
+	require.ErrorIs(t, err, os.ErrPermission)
+	lists, err := s.db.PlaceLists(t.Context())
+	require.NoError(t, err)
+	assert.Len(t, lists, 1, "a list without its file is none")
+}
+
+func TestListsThatAreAddedAtOnceAreAllTakenIn(t *testing.T) {
+	s := opened(t, t.TempDir())
+	running, end := context.WithCancel(t.Context())
+	done := make(chan error, 1)
+	go func() { done <- s.in.Run(running) }()
+	var group errgroup.Group
+	ids := make([]int64, 24)
+	for i := range ids {
+		group.Go(func() error {
+			l, err := s.in.Add(t.Context(), fmt.Sprint(i), strings.NewReader(madeLines(3)))
+			ids[i] = l.ID
+			return err
+		})
+	}
+	require.NoError(t, group.Wait())
+	for _, id := range ids {
+		taken := func() bool { return s.list(t, id).State != storage.ListWaiting }
+		require.Eventually(t, taken, 10*time.Second, 2*time.Millisecond)
+		require.NotEqual(t, storage.ListFailed, s.list(t, id).State)
+	}
+	end()
+	require.NoError(t, <-done)
+}
+
 // A list that cannot be saved, as when the disk is full, is logged and tried again; the lists behind it are
 // taken in without a restart, and what killed processes left goes.
 func TestTheWorkerOutlivesATrouble(t *testing.T) {
@@ -304,7 +368,7 @@ func TestTheWorkerOutlivesATrouble(t *testing.T) {
 		"CREATE TRIGGER trouble BEFORE INSERT ON place WHEN new.country = 'FI' BEGIN SELECT RAISE(ABORT, 'no room'); END",
 	)
 	require.NoError(t, err)
-	var logged bytes.Buffer
+	var logged lockedLog
 	s.in.Log, s.in.Retry = slog.New(slog.NewTextHandler(&logged, nil)), 20*time.Millisecond
 	running, end := context.WithCancel(context.Background())
 	done := make(chan error, 1)
@@ -327,10 +391,12 @@ func TestTheWorkerOutlivesATrouble(t *testing.T) {
 	)
 	require.Eventually(
 		t,
-		func() bool { return state(finnishList.ID) != storage.ListDone },
-		time.Second,
-		time.Millisecond,
+		func() bool { return strings.Contains(logged.String(), "no room") },
+		5*time.Second,
+		5*time.Millisecond,
+		"the first one has its trouble",
 	)
+	require.NotEqual(t, storage.ListDone, state(finnishList.ID))
 	_, err = raw.Exec("DROP TRIGGER trouble")
 	require.NoError(t, err)
 	require.Eventually(
@@ -341,7 +407,6 @@ func TestTheWorkerOutlivesATrouble(t *testing.T) {
 	)
 	end()
 	require.NoError(t, <-done)
-	assert.Contains(t, logged.String(), "no room")
 	_, err = os.Stat(leftover)
 	assert.ErrorIs(t, err, os.ErrNotExist)
 }

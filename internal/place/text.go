@@ -82,7 +82,8 @@ func (r Reader) TextUntil(ctx context.Context, text string) (t Text, err error) 
 	seen := map[string]bool{}
 	asked := 0
 	r.codes = len(digits.FindAllStringIndex(text, rowOfCodes)) == rowOfCodes
-	for _, line := range strings.FieldsFunc(decimalCommas.ReplaceAllString(text, "$1.$2"), func(c rune) bool { return c == ';' || c == '\n' || c == '\r' || c == '\t' }) {
+	ends := func(c rune) bool { return strings.ContainsRune(";\n\r\t", c) }
+	for _, line := range strings.FieldsFunc(decimalCommas.ReplaceAllString(text, "$1.$2"), ends) {
 		parts := strings.Split(line, ",")
 		for i := 0; i < len(parts); i++ {
 			part := strings.Join(strings.Fields(parts[i]), " ")
@@ -452,7 +453,8 @@ func (r Reader) within(distance, unit, around, home string) (Rule, *TextError) {
 	}
 	e := &TextError{
 		Reason: fmt.Sprintf(
-			"nobody knows where %.60s is: name a location of the shop, a town that is listed, or a point such as 60.45 22.27",
+			"nobody knows where %.60s is: name a location of the shop, a town that is listed, or a point "+
+				"such as 60.45 22.27",
 			around,
 		),
 	}

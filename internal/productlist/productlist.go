@@ -484,7 +484,8 @@ func (r *reader) says(p *store.Product) string {
 // alike says whether two products have the same values, however their numbers are written.
 func alike(a, b *store.Product) bool {
 	same := func(x, y *exact.Decimal) bool { return (x == nil) == (y == nil) && (x == nil || x.Cmp(*y) == 0) }
-	return a.Name == b.Name && a.Price.Cmp(b.Price) == 0 && same(a.Weight, b.Weight) && same(a.Length, b.Length) && same(a.Width, b.Width) && same(a.Height, b.Height) &&
+	return a.Name == b.Name && a.Price.Cmp(b.Price) == 0 && same(a.Weight, b.Weight) &&
+		same(a.Length, b.Length) && same(a.Width, b.Width) && same(a.Height, b.Height) &&
 		a.Class == b.Class && a.NeedsShipping == b.NeedsShipping &&
 		a.ShipsFree == b.ShipsFree &&
 		a.OwnParcel == b.OwnParcel

@@ -20,7 +20,12 @@ func (a *asked) needs(m *method, n *store.Needs, distance *exact.Decimal) Refusa
 		bounds *store.Bounds
 		have   exact.Decimal
 		by     rate.By
-	}{{n.Subtotal, c.subtotal, rate.BySubtotal}, {n.Weight, c.weight, rate.ByWeight}, {n.Quantity, exact.FromInt(c.quantity), rate.ByQuantity}, {n.LongestSide, c.longestSide, LongestSide}} {
+	}{
+		{n.Subtotal, c.subtotal, rate.BySubtotal},
+		{n.Weight, c.weight, rate.ByWeight},
+		{n.Quantity, exact.FromInt(c.quantity), rate.ByQuantity},
+		{n.LongestSide, c.longestSide, LongestSide},
+	} {
 		if r := outOfBounds(b.bounds, b.have, b.by); r.Code != "" {
 			return r
 		}

@@ -138,9 +138,11 @@ func (r *Refusal) Owner() string {
 		return "not offered to " + r.Zone
 	case ShopUnknown:
 		if r.Place != "" {
-			return "needs the distance, and we do not know where " + r.Place + " is, from where it leaves: give that place a postcode or a point"
+			return "needs the distance, and we do not know where " + r.Place + " is, from where it leaves: " +
+				"give that place a postcode or a point"
 		}
-		return "needs the distance, and we do not know where this shop ships from: give that place a postcode or a point"
+		return "needs the distance, and we do not know where this shop ships from: give that place a " +
+			"postcode or a point"
 	case PlaceUnknown:
 		return "needs the distance, and we do not know where this address is"
 	}

@@ -290,7 +290,9 @@ func marshalled(p promise.Promise) []byte {
 // addressJSON is an address as a request has it.
 func addressJSON(a place.Address) map[string]string {
 	out := map[string]string{"country": a.Country}
-	for name, value := range map[string]string{"region": a.Region, "city": a.City, "postcode": a.Postcode, "street": a.Street} {
+	for name, value := range map[string]string{
+		"region": a.Region, "city": a.City, "postcode": a.Postcode, "street": a.Street,
+	} {
 		if value != "" {
 			out[name] = value
 		}

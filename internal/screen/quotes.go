@@ -126,7 +126,8 @@ func (s *Server) quotesView(c *gin.Context) (quotesView, bool) {
 	if len(destinations) == 0 {
 		destinations = []string{t.Destination}
 	}
-	v.About = "The Till's cart to the shop's usual destinations, each quoted now. Change the cart in the Till and the table follows."
+	v.About = "The Till's cart to the shop's usual destinations, each quoted now. Change the cart in " +
+		"the Till and the table follows."
 	reader := state.Engine.Reader()
 	for _, line := range destinations {
 		if q.To, err = reader.Address(line); err != nil {
@@ -149,12 +150,17 @@ func (s *Server) sweep(
 ) {
 	f, by := state.File, rate.By(v.Over)
 	u := f.Store.Units()
-	v.First = map[rate.By]string{rate.ByQuantity: "Quantity", rate.ByWeight: "Weight, " + u.Weight, rate.BySubtotal: "Sum of the goods, " + f.Store.Currency}[by]
+	v.First = map[rate.By]string{
+		rate.ByQuantity: "Quantity",
+		rate.ByWeight:   "Weight, " + u.Weight,
+		rate.BySubtotal: "Sum of the goods, " + f.Store.Currency,
+	}[by]
 	v.About = map[rate.By]string{
 		rate.ByQuantity: "So many of " + firstName(q),
 		rate.ByWeight:   "One parcel like the Till's cart, but of this weight",
 		rate.BySubtotal: "One parcel like the Till's cart, but of this sum",
-	}[by] + " to " + destination + ": each point at which a price may change, just under, on and just over it. What differs from the row above is marked."
+	}[by] + " to " + destination + ": each point at which a price may change, just under, on and just " +
+		"over it. What differs from the row above is marked."
 	swept := state.Engine.Sweep(q, by)
 	for i := range swept {
 		row := quotesRowOf(f, swept[i].Answer, column)

@@ -137,13 +137,16 @@ func (s *Server) editBreak(c *gin.Context) {
 		s.html(c, http.StatusUnprocessableEntity, s.render("head", h))
 		return
 	}
-	s.answerTable(c, state)
+	s.answerTable(c, state, nil)
 }
 
-// answerTable answers an edit that changed a table's shape with all of the work.
-func (s *Server) answerTable(c *gin.Context, state *draft.State) {
+// answerTable answers an edit that changed a table's shape with all of the work; told, which may be nil, adds to
+// what is shown.
+func (s *Server) answerTable(c *gin.Context, state *draft.State, told func(*ratesView)) {
 	v, ok := s.ratesView(c, state, c.Param("method"))
-	ratesTold(c, state, &v)
+	if told != nil {
+		told(&v)
+	}
 	if !ok {
 		s.problem(c, http.StatusNotFound, "This method was removed meanwhile.")
 		return
@@ -155,6 +158,16 @@ func (s *Server) answerTable(c *gin.Context, state *draft.State) {
 
 // editTable makes an edit of a table's shape; a slip is told above the table, with what was typed kept.
 func (s *Server) editTable(c *gin.Context, typed string, change func(*store.File, *rate.Table) error) {
+	s.editTableTelling(c, typed, change, func(*ratesView) {})
+}
+
+// editTableTelling is editTable; told adds to what is shown, whether the edit was made or not.
+func (s *Server) editTableTelling(
+	c *gin.Context,
+	typed string,
+	change func(*store.File, *rate.Table) error,
+	told func(*ratesView),
+) {
 	state, err := s.draft.Edit(c.Request.Context(), func(f *store.File) error {
 		_, t, err := tableAt(c, f)
 		if err != nil {
@@ -163,10 +176,11 @@ func (s *Server) editTable(c *gin.Context, typed string, change func(*store.File
 		return change(f, t)
 	})
 	if err == nil {
-		s.answerTable(c, state)
+		s.answerTable(c, state, told)
 		return
 	}
 	s.refuseRates(c, err, func(v *ratesView, text string) {
+		told(v)
 		for i := range v.Tables {
 			if v.Tables[i].ID == c.Param("table") {
 				v.Tables[i].Slip, v.Tables[i].NewAt, v.Tables[i].Note = text, typed, ""
@@ -187,7 +201,6 @@ func (s *Server) refuseRates(c *gin.Context, err error, say func(v *ratesView, t
 		s.problem(c, http.StatusUnprocessableEntity, text)
 		return
 	}
-	ratesTold(c, s.draft.State(), &v)
 	say(&v, text)
 	c.Header("HX-Retarget", "#work")
 	c.Header("HX-Reswap", "innerHTML")

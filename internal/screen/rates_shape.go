@@ -4,7 +4,6 @@ import (
 	"slices"
 	"strings"
 
-	"diadrom/internal/draft"
 	"diadrom/internal/edit"
 	"diadrom/internal/rate"
 	"diadrom/internal/store"
@@ -34,7 +33,7 @@ func putSlips(v *ratesView, table string, slips map[edit.Cell]edit.Typed) {
 // be taken stays in its cell and says why.
 func (s *Server) pasteCells(c *gin.Context) {
 	var pasted edit.Pasted
-	s.editTableNoted(c, func(f *store.File, t *rate.Table) (err error) {
+	s.editTableTelling(c, "", func(f *store.File, t *rate.Table) (err error) {
 		at := edit.Cell{At: c.PostForm("at"), Zone: c.PostForm("zone")}
 		pasted, err = edit.Paste(f, t, at, c.PostForm("block"))
 		return err
@@ -69,20 +68,10 @@ func (v *ratesView) note(table, text string) {
 	}
 }
 
-// editTableNoted makes an edit of a table; told adds to what is shown, whether it was made or not.
-func (s *Server) editTableNoted(
-	c *gin.Context,
-	change func(*store.File, *rate.Table) error,
-	told func(*ratesView),
-) {
-	c.Set("rates-told", told)
-	s.editTable(c, "", change)
-}
-
 // columnAs makes a column as another is, with a change.
 func (s *Server) columnAs(c *gin.Context) {
 	zone, from, typed := c.PostForm("zone"), c.PostForm("from"), c.PostForm("change")
-	s.editTableNoted(c, func(f *store.File, t *rate.Table) error {
+	s.editTableTelling(c, "", func(f *store.File, t *rate.Table) error {
 		return edit.CopyColumn(f, t, zone, from, typed)
 	}, func(v *ratesView) {
 		for i := range v.Tables {
@@ -135,7 +124,7 @@ func (s *Server) editLists(c *gin.Context, change func(*store.File, *store.Metho
 		return change(f, m)
 	})
 	if err == nil {
-		s.answerTable(c, state)
+		s.answerTable(c, state, nil)
 		return
 	}
 	s.refuseRates(c, err, func(v *ratesView, text string) {
@@ -205,11 +194,4 @@ func (s *Server) combineTables(c *gin.Context) {
 		}
 		return nil
 	})
-}
-
-// ratesTold adds to a view what an edit has to tell.
-func ratesTold(c *gin.Context, _ *draft.State, v *ratesView) {
-	if told, ok := c.Get("rates-told"); ok {
-		told.(func(*ratesView))(v)
-	}
 }

@@ -255,7 +255,8 @@ func headers(c *gin.Context) {
 	h := c.Writer.Header()
 	h.Set(
 		"Content-Security-Policy",
-		"default-src 'none'; script-src 'self'; style-src 'self'; font-src 'self'; img-src 'self' data:; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'",
+		"default-src 'none'; script-src 'self'; style-src 'self'; font-src 'self'; img-src 'self' data:; "+
+			"connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'",
 	)
 	h.Set("X-Content-Type-Options", "nosniff")
 	h.Set("Referrer-Policy", "same-origin")
@@ -314,7 +315,8 @@ func limited(c *gin.Context) {
 	}
 	if c.Request.Method == http.MethodPost {
 		if err := c.Request.ParseForm(); err != nil {
-			status, text := http.StatusBadRequest, "The browser sent something that cannot be read; nothing was changed."
+			status, text := http.StatusBadRequest, "The browser sent something that cannot be read; nothing "+
+				"was changed."
 			var tooLarge *http.MaxBytesError
 			if errors.As(err, &tooLarge) {
 				status, text = http.StatusRequestEntityTooLarge, fmt.Sprintf(

@@ -189,7 +189,8 @@ func (s *Server) start(c *gin.Context) {
 		return
 	}
 	if s.options.StartCode != "" && subtle.ConstantTimeCompare([]byte(v.Code), []byte(s.options.StartCode)) != 1 {
-		v.Slip = "Open the address that was printed where the shop was started: it carries a code that shows that the shop is yours."
+		v.Slip = "Open the address that was printed where the shop was started: it carries a code that " +
+			"shows that the shop is yours."
 		s.signPage(c, http.StatusForbidden, v)
 		return
 	}

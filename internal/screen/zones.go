@@ -176,6 +176,11 @@ func viewed(c *gin.Context) url.Values {
 }
 
 func (s *Server) zonesView(c *gin.Context, state *draft.State) zonesView {
+	return s.zonesViewWith(c, state, c.Param("zone"))
+}
+
+// zonesViewWith is zonesView in which a zone is shown whatever else is.
+func (s *Server) zonesViewWith(c *gin.Context, state *draft.State, edited string) zonesView {
 	f, query := state.File, viewed(c)
 	v := zonesView{
 		Empty:    len(f.Zones) == 0,
@@ -230,7 +235,6 @@ func (s *Server) zonesView(c *gin.Context, state *draft.State) zonesView {
 		}
 		return row
 	}
-	edited := cmp.Or(c.GetString("added"), c.Param("zone")) // is shown whatever else is
 	shown, _ := strconv.Atoi(query.Get("show"))
 	left := max(shown, mostRows)
 	add := func(name string, zones []int) {

@@ -27,43 +27,40 @@ func (s *Server) editZones(c *gin.Context, change func(*store.File) error, slipp
 func (s *Server) addZone(c *gin.Context) {
 	typed := c.PostForm("places")
 	var id string
-	text, err := s.draft.State().Engine.Reader().TextUntil(
-		c.Request.Context(),
-		typed,
-	) // before anybody has to wait for it
+	// Read before anybody has to wait for it.
+	text, err := s.draft.State().Engine.Reader().TextUntil(c.Request.Context(), typed)
 	if err != nil {
 		s.internal(c, err)
 		return
 	}
-	s.editPlaces(c, func(f *store.File) error {
+	s.editPlaces(c, &id, func(f *store.File) error {
 		added, err := edit.AddZone(f, &text)
 		if err != nil {
 			return err
 		}
 		id = added
-		c.Set("added", id)
 		return nil
 	}, func(v *zonesView) {
 		row := v.row(id)
-		if row.tell(
-			text,
-		); row.Note != "" ||
-			row.Slip.Text != "" { // told where it was typed too: the row may be far below
+		row.tell(text)
+		if row.Note != "" || row.Slip.Text != "" { // told where it was typed too: the row may be far below
 			v.Added = row
 		}
 	}, func(v *zonesView, said string) { v.Typed, v.Slip = typed, slipView{said, choices(text, typed)} })
 }
 
-// editPlaces is editZones for what is pasted: taken tells what became of it when some of it was taken.
+// editPlaces is editZones for what is pasted into the zone of an id, which the edit may set: taken tells what
+// became of it when some of it was taken.
 func (s *Server) editPlaces(
 	c *gin.Context,
+	id *string,
 	change func(*store.File) error,
 	taken func(*zonesView),
 	slipped func(*zonesView, string),
 ) {
 	before := s.draft.State().Revision
 	editWork(s, c, "zones", func(state *draft.State) zonesView {
-		v := s.zonesView(c, state)
+		v := s.zonesViewWith(c, state, *id)
 		if state.Revision > before {
 			taken(&v)
 		}
@@ -174,7 +171,7 @@ func (s *Server) addPlaces(c *gin.Context) {
 		return
 	}
 	var text place.Text
-	s.editPlaces(c, func(f *store.File) error {
+	s.editPlaces(c, &id, func(f *store.File) error {
 		text = read
 		z, _ := edit.Zone(f, id)
 		if z == nil {

@@ -37,7 +37,8 @@ func (db *DB) AddEvent(ctx context.Context, e Event) error {
 func (db *DB) Events(ctx context.Context, before int64, most int) (list []Event, err error) {
 	rows, err := db.sql.QueryContext(
 		ctx,
-		"SELECT id, at, event, person, name, address, detail FROM audit WHERE ? = 0 OR id < ? ORDER BY id DESC LIMIT ?",
+		"SELECT id, at, event, person, name, address, detail FROM audit WHERE ? = 0 OR id < ? ORDER BY id "+
+			"DESC LIMIT ?",
 		before,
 		before,
 		most,
@@ -69,7 +70,8 @@ func (db *DB) KnowOrigin(ctx context.Context, person int64, origin string) error
 		ctx,
 		"INSERT INTO known_origin (person, origin, at) VALUES (?, ?, ?) ON CONFLICT DO UPDATE SET at = excluded.at",
 		[]any{person, access.Kept(origin), now()},
-		"DELETE FROM known_origin WHERE person = ? AND origin NOT IN (SELECT origin FROM known_origin WHERE person = ? ORDER BY at DESC LIMIT ?)",
+		"DELETE FROM known_origin WHERE person = ? AND origin NOT IN (SELECT origin FROM known_origin "+
+			"WHERE person = ? ORDER BY at DESC LIMIT ?)",
 		[]any{person, person, maxOrigins},
 	)
 }

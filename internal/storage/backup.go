@@ -250,7 +250,10 @@ func backups(dir string) (list []backup, err error) {
 // Tidy removes what a process that was killed left half written. Whoever calls it has the shop for themselves.
 func Tidy(dir string) error {
 	var errs error
-	for _, pattern := range []string{filepath.Join(dir, "*.part"), filepath.Join(dir, backupFolder, "*.part"), filepath.Join(dir, backupFolder, "*.part-*")} {
+	backups := filepath.Join(dir, backupFolder)
+	for _, pattern := range []string{
+		filepath.Join(dir, "*.part"), filepath.Join(backups, "*.part"), filepath.Join(backups, "*.part-*"),
+	} {
 		names, err := filepath.Glob(pattern)
 		errs = errors.Join(errs, err)
 		for _, name := range names {

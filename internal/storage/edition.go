@@ -83,7 +83,8 @@ func (db *DB) PutLive(ctx context.Context, turn, revision int64, hash, body, not
 		}
 		err = tx.QueryRowContext(
 			ctx,
-			"INSERT INTO edition (number, hash, body, note, made_at, made_by) SELECT coalesce(max(number), 0) + 1, ?, ?, ?, ?, ? FROM edition RETURNING number",
+			"INSERT INTO edition (number, hash, body, note, made_at, made_by) SELECT coalesce(max(number), "+
+				"0) + 1, ?, ?, ?, ?, ? FROM edition RETURNING number",
 			hash,
 			body,
 			note,

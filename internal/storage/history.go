@@ -76,7 +76,8 @@ func remember(
 	return errors.Join(
 		err,
 		exec(
-			"INSERT INTO edit (revision, state, what, keys, changes, state_before, state_after, made_at, made_by) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+			"INSERT INTO edit (revision, state, what, keys, changes, state_before, state_after, made_at, "+
+				"made_by) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
 			revision,
 			kind,
 			e.What,

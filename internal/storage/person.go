@@ -190,7 +190,8 @@ func (db *DB) AddSession(ctx context.Context, kept string, person int64, until t
 func (db *DB) Session(ctx context.Context, kept string) (p access.Person, ok bool, err error) {
 	err = db.sql.QueryRowContext(
 		ctx,
-		"SELECT person.id, name, role FROM session JOIN person ON person.id = session.person WHERE hash = ? AND expires_at > ? AND active = 1",
+		"SELECT person.id, name, role FROM session JOIN person ON person.id = session.person WHERE hash = "+
+			"? AND expires_at > ? AND active = 1",
 		kept,
 		now(),
 	).

@@ -54,16 +54,32 @@ func scanList(row interface{ Scan(...any) error }) (l PlaceList, err error) {
 	return l, json.Unmarshal([]byte(countries), &l.Countries)
 }
 
-// AddPlaceList begins a list: a file of that name and size is to be taken in.
-func (db *DB) AddPlaceList(ctx context.Context, name string, bytes int64) (PlaceList, error) {
-	return scanList(
-		db.sql.QueryRowContext(
-			ctx,
-			"INSERT INTO place_list (name, bytes, state) VALUES (?, ?, 'waiting') RETURNING "+listColumns,
-			name,
-			bytes,
-		),
-	)
+// AddPlaceList begins a list: a file of that name and size is to be taken in. Place puts the file where the list's
+// id says before anybody sees the list; its error undoes the list.
+func (db *DB) AddPlaceList(
+	ctx context.Context,
+	name string,
+	bytes int64,
+	place func(id int64) error,
+) (l PlaceList, err error) {
+	tx, err := db.sql.BeginTx(ctx, nil)
+	if err != nil {
+		return l, err
+	}
+	defer tx.Rollback()
+	l, err = scanList(tx.QueryRowContext(
+		ctx,
+		"INSERT INTO place_list (name, bytes, state) VALUES (?, ?, 'waiting') RETURNING "+listColumns,
+		name,
+		bytes,
+	))
+	if err != nil {
+		return l, err
+	}
+	if err := place(l.ID); err != nil {
+		return l, err
+	}
+	return l, tx.Commit()
 }
 
 // PlaceLists gives all lists, the newest first.
@@ -121,7 +137,8 @@ const mostSkipped = 1000
 // insertRows is how many places one statement writes.
 const insertRows = 50
 
-var insertPlaces = "INSERT INTO place (list, country, postcode, name, region, region_name, municipality, lat, lon) VALUES " +
+var insertPlaces = "INSERT INTO place (list, country, postcode, name, region, region_name, " +
+	"municipality, lat, lon) VALUES " +
 	strings.TrimSuffix(
 		strings.Repeat("(?, ?, ?, ?, ?, ?, ?, ?, ?), ", insertRows),
 		", ",

@@ -139,7 +139,8 @@ func carryLocks(ctx context.Context, now, then string, o RestoreOptions) (r Rest
 			return r, err
 		}
 		if r.People, err = names(
-			"SELECT name FROM main.person WHERE active = 1 AND EXISTS (SELECT 1 FROM now.person AS p WHERE p.id = person.id AND p.active = 0)",
+			"SELECT name FROM main.person WHERE active = 1 AND EXISTS (SELECT 1 FROM now.person AS p WHERE " +
+				"p.id = person.id AND p.active = 0)",
 		); err != nil {
 			return r, err
 		}
@@ -152,7 +153,8 @@ func carryLocks(ctx context.Context, now, then string, o RestoreOptions) (r Rest
 			}
 			if _, err := next.ExecContext(
 				ctx,
-				"UPDATE main.person SET active = 0 WHERE active = 1 AND EXISTS (SELECT 1 FROM now.person AS p WHERE p.id = person.id AND p.active = 0)",
+				"UPDATE main.person SET active = 0 WHERE active = 1 AND EXISTS (SELECT 1 FROM now.person AS p "+
+					"WHERE p.id = person.id AND p.active = 0)",
 			); err != nil {
 				return r, err
 			}

@@ -77,7 +77,8 @@ func lost(dir string) error {
 	list, err := backups(filepath.Join(dir, backupFolder))
 	if err == nil && len(list) > 0 {
 		err = fmt.Errorf(
-			"%s is gone from %s, where there are %d backups of it: put one in place with diadrom restore, or move the folder %s away to begin anew",
+			"%s is gone from %s, where there are %d backups of it: put one in place with diadrom restore, or "+
+				"move the folder %s away to begin anew",
 			Name,
 			dir,
 			len(list),

@@ -75,7 +75,8 @@ func (db *DB) SaveTill(ctx context.Context, t Till) error {
 	}
 	if _, err := tx.ExecContext(
 		ctx,
-		"DELETE FROM recent_destination WHERE line NOT IN (SELECT line FROM recent_destination ORDER BY used DESC LIMIT ?)",
+		"DELETE FROM recent_destination WHERE line NOT IN (SELECT line FROM recent_destination ORDER BY "+
+			"used DESC LIMIT ?)",
 		mostRecent,
 	); err != nil {
 		return err

@@ -36,7 +36,8 @@ func (db *DB) AddUpload(ctx context.Context, kind, name string, body []byte) (id
 	}
 	if _, err := tx.ExecContext(
 		ctx,
-		"DELETE FROM upload WHERE kind = ?1 AND id NOT IN (SELECT id FROM upload WHERE kind = ?1 ORDER BY id DESC LIMIT ?2)",
+		"DELETE FROM upload WHERE kind = ?1 AND id NOT IN (SELECT id FROM upload WHERE kind = ?1 ORDER BY "+
+			"id DESC LIMIT ?2)",
 		kind,
 		mostUploads,
 	); err != nil {

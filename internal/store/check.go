@@ -249,7 +249,8 @@ func (c *checker) claims(m *Method, path fault.Path) {
 			c.add(
 				tablePath.With("classes"),
 				fault.Shape,
-				"this method prices all goods together, so its tables name no classes; to price classes apart set classes to add or dearest",
+				"this method prices all goods together, so its tables name no classes; to price classes apart "+
+					"set classes to add or dearest",
 			)
 		}
 		classes := t.Classes

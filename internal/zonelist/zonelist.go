@@ -172,7 +172,8 @@ func Read(t *sheet.Table, f *store.File, reader place.Reader) ([]store.Zone, []R
 		case !store.ValidID(id):
 			fail(
 				"zone",
-				"%.40q cannot be a zone's id: small letters, digits and hyphens make one; leave it empty to have one made of the name",
+				"%.40q cannot be a zone's id: small letters, digits and hyphens make one; leave it empty to "+
+					"have one made of the name",
 				id,
 			)
 			continue
