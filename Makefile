@@ -62,7 +62,7 @@ bench:
 kill:
 	DIADROM_KILLS=1000 go test -count=1 -v -timeout 60m -run TestWhatWasAnsweredOutlivesAKill ./cmd/diadrom
 
-# 200 buyers ask for 20 s while the owner puts live ten times (2 s in make test).
+# 200 buyers ask for 20 s while the owner publishes ten times (2 s in make test).
 .PHONY: load
 load:
 	DIADROM_LOAD=20 go test -count=1 -v -run TestBuyersAskWhileTheOwnerPutsLive ./cmd/diadrom

@@ -145,7 +145,7 @@ func importCommand() *cobra.Command {
 			); err != nil {
 				return err
 			}
-			fmt.Fprintln(out, "The draft is so now. Buyers notice nothing before it is put live.")
+			fmt.Fprintln(out, "The draft is replaced. Buyers notice nothing before it is published.")
 			return nil
 		},
 	}

@@ -16,7 +16,7 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// 200 buyers ask while the owner edits and puts live ten times: every answer is of one edition. make load does
+// 200 buyers ask while the owner edits and publishes ten times: every answer is of one edition. make load does
 // it for 20 s, and looks at how long the slowest wait.
 func TestBuyersAskWhileTheOwnerPutsLive(t *testing.T) {
 	seconds := count(t, "DIADROM_LOAD", 2)
@@ -153,7 +153,7 @@ func TestBuyersAskWhileTheOwnerPutsLive(t *testing.T) {
 	for pair := range pairs {
 		assert.True(t, right[pair], "no edition has %s", pair)
 	}
-	assert.Greater(t, len(pairs), editions/2, "editions were put live while buyers asked")
+	assert.Greater(t, len(pairs), editions/2, "editions were published while buyers asked")
 	require.NotEmpty(t, waits)
 	slices.Sort(waits)
 	median, slow := waits[len(waits)/2], waits[len(waits)*99/100]

@@ -17,7 +17,7 @@ import (
 // Live is the edition that buyers are quoted from; it does not change.
 type Live struct {
 	Number int64
-	Turn   int64 // counts up each time that an edition is put live
+	Turn   int64 // counts up each time that an edition is published
 	Hash   string
 	At     time.Time
 	By     int64
@@ -32,7 +32,7 @@ type Live struct {
 // ErrSame is the error of putting a draft live that does not differ from what is live.
 var ErrSame = errors.New("the draft is what is live already")
 
-// Live is what buyers are quoted from at the moment; nil where nothing was put live yet.
+// Live is what buyers are quoted from at the moment; nil where nothing was published yet.
 func (d *Draft) Live() *Live { return d.live.Load() }
 
 // Ahead lists what is different in the draft from what is live; all of it where nothing is live.
@@ -68,7 +68,7 @@ func (d *Draft) Edition(ctx context.Context, number int64) (*store.File, []byte,
 	}
 	if Hash(body) != hash {
 		return nil, nil, fmt.Errorf(
-			"edition %d in the database is not what was put live: its hash is another; restore a backup",
+			"edition %d in the database is not what was published: its hash is another; restore a backup",
 			number,
 		)
 	}
@@ -93,7 +93,7 @@ func (d *Draft) PutLive(ctx context.Context, revision, turn int64, note string) 
 		return nil, ErrSame
 	}
 	if err := d.db.Backup(ctx, "before-putting-live"); err != nil {
-		return nil, fmt.Errorf("no backup could be made, so nothing was put live: %w", err)
+		return nil, fmt.Errorf("no backup could be made, so nothing was published: %w", err)
 	}
 	body := now.File.Write()
 	l, err := d.db.PutLive(ctx, turn, revision, Hash(body), string(body), note, Person(ctx))
@@ -115,7 +115,7 @@ func (d *Draft) PutLiveAgain(ctx context.Context, number, turn int64) (*Live, er
 		return nil, err
 	}
 	if err := d.db.Backup(ctx, "before-putting-live"); err != nil {
-		return nil, fmt.Errorf("no backup could be made, so nothing was put live: %w", err)
+		return nil, fmt.Errorf("no backup could be made, so nothing was published: %w", err)
 	}
 	l, err := d.db.PutLiveAgain(ctx, turn, number, Person(ctx))
 	if err != nil {

@@ -44,7 +44,7 @@ func TestBuyersAreQuotedFromWhatIsLive(t *testing.T) {
 	second, err := other.PutLive(ctx, other.State().Revision, first.Turn, "dearer")
 	require.NoError(t, err)
 	_, err = d.PutLive(ctx, d.State().Revision, first.Turn, "")
-	assert.ErrorIs(t, err, storage.ErrLiveChanged, "two put live at once: the second is told")
+	assert.ErrorIs(t, err, storage.ErrLiveChanged, "two publish at once: the second is told")
 	require.NoError(t, d.Refresh(ctx))
 	assert.Equal(t, second.Hash, d.Live().Hash)
 	assert.Empty(t, d.Ahead())
@@ -89,7 +89,7 @@ func TestADamagedEditionIsNotQuotedFrom(t *testing.T) {
 	assert.Equal(t, []int64{1, 2}, []int64{again.Live().Number, again.Live().Damaged})
 	assert.Equal(t, first.Hash, again.Live().Hash)
 	_, _, err = again.Edition(ctx, 2)
-	assert.ErrorContains(t, err, "not what was put live")
+	assert.ErrorContains(t, err, "not what was published")
 	_, err = again.EditAt(ctx, again.State().Revision-1, func(*store.File) error { return nil })
 	assert.ErrorIs(t, err, ErrMoved)
 }

@@ -19,7 +19,7 @@ import (
 )
 
 // The set-up of docs/replication.md, with Litestream itself: it follows the shop's file while the shop is
-// edited and put live, and what it restores is the shop. Litestream is a general replication tool for SQLite;
+// edited and published, and what it restores is the shop. Litestream is a general replication tool for SQLite;
 // here it copies into a folder.
 func TestAReplicaIsRestored(t *testing.T) {
 	ctx, dir, into := context.Background(), t.TempDir(), t.TempDir()

@@ -25,7 +25,7 @@ type editionRow struct {
 	Who, When string
 	Short     string // the first of the hash
 	Live      bool
-	Asks      bool // whether it is to be put live again: waits for the yes
+	Asks      bool // whether it is to be published again: waits for the yes
 	Compared  compareView
 	Count     int
 }
@@ -224,17 +224,17 @@ func (s *Server) putLive(c *gin.Context) {
 // mostNote is the longest note of an edition, in letters.
 const mostNote = 300
 
-// liveSlip turns what hinders putting live into words.
+// liveSlip turns what hinders publishing into words.
 func liveSlip(err error) error {
 	switch {
 	case errors.Is(err, storage.ErrConflict):
-		return slipf("the draft was changed meanwhile, and nothing was put live: look at what is different now")
+		return slipf("the draft was changed meanwhile, and nothing was published: look at what is different now")
 	case errors.Is(err, storage.ErrLiveChanged):
 		return slipf("somebody put another edition live meanwhile, and this was not: look at what is different now")
 	case errors.Is(err, draft.ErrSame):
 		return slipf("the draft is what is live already")
 	case storage.Full(err):
-		return slipf("the disk is full: nothing was put live, and everything is as it was")
+		return slipf("the disk is full: nothing was published, and everything is as it was")
 	}
 	return err
 }

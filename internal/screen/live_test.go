@@ -109,7 +109,7 @@ func TestBuyersAreQuotedFromTheLiveEdition(t *testing.T) {
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 	holds(t, body, "the draft is what is live already")
 
-	// What went is compared, kept as a file, and put live again after a yes.
+	// What went is compared, kept as a file, and published again after a yes.
 	_, body = s.get("/live?a=1&b=2")
 	holds(
 		t,
@@ -208,7 +208,7 @@ func TestTwoOwnersPutLiveAtOnce(t *testing.T) {
 	holds(t, page, "was €7.30", "live €7.20")
 	status, body := s.post("/live", "revision", seen, "turn", "2", "note", "as seen")
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
-	holds(t, body, "the draft was changed meanwhile, and nothing was put live", `value="as seen"`, "7.20 → 7.40")
+	holds(t, body, "the draft was changed meanwhile, and nothing was published", `value="as seen"`, "7.20 → 7.40")
 	assert.Equal(t, "7.20", s.quoted("parcel", "live"))
 	status, _ = s.post("/live", "revision", "x", "turn", "")
 	assert.Equal(t, http.StatusUnprocessableEntity, status)

@@ -8,8 +8,8 @@ import (
 	"time"
 )
 
-// ErrLiveChanged is returned for putting live what was compared with an edition that is not the live one any more.
-var ErrLiveChanged = errors.New("another edition was put live meanwhile")
+// ErrLiveChanged is returned for publishing what was compared with an edition that is not the live one any more.
+var ErrLiveChanged = errors.New("another edition was published meanwhile")
 
 // ErrNoEdition is returned for an edition that there is not.
 var ErrNoEdition = errors.New("there is no such edition")
@@ -27,7 +27,7 @@ type Edition struct {
 // Live says which edition is live.
 type Live struct {
 	Edition int64 // 0: none
-	Turn    int64 // counts up each time that one is put live
+	Turn    int64 // counts up each time that one is published
 	At      time.Time
 	By      int64
 }
