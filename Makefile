@@ -29,7 +29,7 @@ format:
 
 # The tests of the core and of the draft with the race detector.
 race:
-	CGO_ENABLED=1 go test -race ./internal/quote ./internal/draft ./internal/storage ./internal/intake ./internal/api ./internal/access
+	CGO_ENABLED=1 go test -race ./internal/quote ./internal/draft ./internal/storage ./internal/importer ./internal/api ./internal/auth
 
 # All of vet runs with the tests, once for each package; without debug information some forty programs are linked sooner.
 test: chromium iso-codes format
@@ -77,5 +77,5 @@ screenshots: chromium
 
 # Each fuzz target for a while.
 fuzz:
-	for t in exact:FuzzParse postcode:FuzzParseEntry place:FuzzParseText charge:FuzzParse store:FuzzRead quote:FuzzRequest sheet:FuzzRead measure:FuzzParse intake:FuzzRead terms:FuzzParse edit:FuzzPaste; do \
+	for t in exact:FuzzParse postcode:FuzzParseEntry place:FuzzParseText charge:FuzzParse store:FuzzRead quote:FuzzRequest sheet:FuzzRead measure:FuzzParse importer:FuzzRead terms:FuzzParse edit:FuzzPaste; do \
 	  go test -run '^$$' -fuzz "^$${t#*:}$$" -fuzztime 30s ./internal/$${t%%:*} || exit 1; done

@@ -11,7 +11,7 @@ import (
 	"strconv"
 	"strings"
 
-	"diadrom/internal/access"
+	"diadrom/internal/auth"
 	"diadrom/internal/changes"
 	"diadrom/internal/compare"
 	"diadrom/internal/draft"
@@ -293,7 +293,7 @@ func noteRestored(ctx context.Context, dir, backup string) (err error) {
 		return err
 	}
 	defer func() { err = errors.Join(err, db.Close()) }()
-	return db.AddEvent(ctx, storage.Event{Kind: access.Restored, Detail: backup})
+	return db.AddEvent(ctx, storage.Event{Kind: auth.Restored, Detail: backup})
 }
 
 // sayLocks says what became of keys and people that the backup has otherwise.

@@ -6,7 +6,7 @@ import (
 	"os"
 
 	"diadrom/internal/gazetteer"
-	"diadrom/internal/intake"
+	"diadrom/internal/importer"
 	"diadrom/internal/storage"
 
 	"github.com/spf13/cobra"
@@ -39,7 +39,7 @@ func gazetteerImportCommand() *cobra.Command {
 				return err
 			}
 			defer func() { err = errors.Join(err, db.Close()) }()
-			in := intake.New(db, dir, "", func(*gazetteer.Gazetteer) {})
+			in := importer.New(db, dir, "", func(*gazetteer.Gazetteer) {})
 			l, err := in.Import(cmd.Context(), args[0], f, func(l storage.PlaceList) {
 				fmt.Fprintf(cmd.ErrOrStderr(), "%3d %% (%d lines)\n", 100*l.Taken/max(l.Bytes, 1), l.Lines)
 			})

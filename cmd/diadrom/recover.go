@@ -7,7 +7,7 @@ import (
 	"path/filepath"
 	"strings"
 
-	"diadrom/internal/access"
+	"diadrom/internal/auth"
 	"diadrom/internal/storage"
 
 	"github.com/spf13/cobra"
@@ -38,8 +38,8 @@ func recoverCommand() *cobra.Command {
 			var owners []storage.Person
 			var names []string
 			for _, p := range people {
-				if p.Role == access.Owner &&
-					(name == "" && p.Active || name != "" && access.Fold(p.Name) == access.Fold(name)) {
+				if p.Role == auth.Owner &&
+					(name == "" && p.Active || name != "" && auth.Fold(p.Name) == auth.Fold(name)) {
 					owners = append(owners, p)
 					names = append(names, p.Name)
 				}
@@ -57,8 +57,8 @@ func recoverCommand() *cobra.Command {
 					strings.Join(names, ", "),
 				)
 			}
-			passphrase := access.Passphrase()
-			hash, err := access.Hash(ctx, passphrase)
+			passphrase := auth.Passphrase()
+			hash, err := auth.Hash(ctx, passphrase)
 			if err != nil {
 				return err
 			}
@@ -70,7 +70,7 @@ func recoverCommand() *cobra.Command {
 			}
 			if err := db.AddEvent(
 				ctx,
-				storage.Event{Kind: access.PassphraseReplaced, Person: owners[0].ID, Name: owners[0].Name},
+				storage.Event{Kind: auth.PassphraseReplaced, Person: owners[0].ID, Name: owners[0].Name},
 			); err != nil {
 				return err
 			}

@@ -18,7 +18,7 @@ import (
 
 	"diadrom/internal/demo"
 	"diadrom/internal/draft"
-	"diadrom/internal/intake"
+	"diadrom/internal/importer"
 	"diadrom/internal/screen"
 	"diadrom/internal/storage"
 	"diadrom/internal/store"
@@ -200,7 +200,7 @@ func serve(cmd *cobra.Command, s shop) (err error) {
 			return err
 		}
 	}
-	in := intake.New(db, s.dir, version, d.SetGazetteer)
+	in := importer.New(db, s.dir, version, d.SetGazetteer)
 	in.Log = log
 	taking := make(chan error, 1)
 	go func() { taking <- in.Run(ctx) }()

@@ -45,10 +45,10 @@ var floors = [][]string{
 		"productlist",
 		"ratelist",
 		"edit",
-		"access",
+		"auth",
 	},
 	{"storage"},
-	{"draft", "intake", "samples", "demo"},
+	{"draft", "importer", "samples", "demo"},
 	{"api"},
 	{"screen"},
 }

@@ -135,8 +135,8 @@ func (m *Map) cell(l *Line, name string, probes []probe) {
 	var runs []Stretch
 	var weights []uint64
 	for _, p := range probes {
-		spotted := place.Address{Country: l.Country, Postcode: p.code}.Spot(m.Gazetteer)
-		s := Stretch{Zones: m.Match(&spotted, nil), Entry: p.entry}
+		resolved := place.Address{Country: l.Country, Postcode: p.code}.Resolve(m.Gazetteer)
+		s := Stretch{Zones: m.Match(&resolved, nil), Entry: p.entry}
 		if p.list {
 			s.Listed = 1
 		}
@@ -198,8 +198,8 @@ func (m *Map) others(l *Line, named map[string][]probe) {
 			c.From = l.Cells[len(l.Cells)-1].To + 1
 		}
 		c.To = c.From + unitsPerCell - 1
-		spotted := place.Address{Country: l.Country, Postcode: first}.Spot(m.Gazetteer)
-		s := Stretch{From: c.From, To: c.To, Zones: m.Match(&spotted, nil)}
+		resolved := place.Address{Country: l.Country, Postcode: first}.Resolve(m.Gazetteer)
+		s := Stretch{From: c.From, To: c.To, Zones: m.Match(&resolved, nil)}
 		l.Cells, l.Stretches = append(l.Cells, c), append(l.Stretches, s)
 		return
 	}

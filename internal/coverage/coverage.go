@@ -24,10 +24,10 @@ import (
 // Map is the zones of a store as this package looks at them. It is safe for many goroutines, and is not changed
 // once made.
 type Map struct {
-	Rules     []place.Owner                                     // by zone; those that are switched off take nothing
-	Match     func(*place.Spotted, []place.Match) []place.Match // appends the zones that take an address, the one that counts first
-	Tie       func(a, b place.Match) bool                       // whether only their order in the file tells which of two counts first
-	Gazetteer *gazetteer.Gazetteer                              // may be nil
+	Rules     []place.Owner                                      // by zone; those that are switched off take nothing
+	Match     func(*place.Resolved, []place.Match) []place.Match // appends the zones that take an address, the one that counts first
+	Tie       func(a, b place.Match) bool                        // whether only their order in the file tells which of two counts first
+	Gazetteer *gazetteer.Gazetteer                               // may be nil
 
 	lines   sync.Map // of [2]string, country and within, to *Line; laid out when it is first asked for
 	summary sync.Once
@@ -146,9 +146,9 @@ func (m *Map) numbered(country string, length int) *Line {
 		if i+1 < len(starts) {
 			to = min(starts[i+1]-1, l.Last)
 		}
-		spotted := place.Address{Country: country, Postcode: l.Text(from)}.Spot(m.Gazetteer)
+		resolved := place.Address{Country: country, Postcode: l.Text(from)}.Resolve(m.Gazetteer)
 		before := len(all)
-		all = m.Match(&spotted, all)
+		all = m.Match(&resolved, all)
 		zones := all[before:len(all):len(all)]
 		if n := len(l.Stretches); n > 0 && slices.EqualFunc(l.Stretches[n-1].Zones, zones, sameZone) {
 			l.Stretches[n-1].To, all = to, all[:before]
@@ -186,7 +186,7 @@ func (m *Map) rules(country string) func(func(*place.Rule) bool) {
 // byPlace says whether some zone takes codes of the country by where they lie.
 func (m *Map) byPlace(country string) bool {
 	for r := range m.rules(country) {
-		if r.Region != "" || r.City != "" || r.Level() == place.Spot {
+		if r.Region != "" || r.City != "" || r.Level() == place.Shape {
 			return true
 		}
 	}

@@ -97,9 +97,9 @@ func TestEveryCodeIsAsItsStretchSays(t *testing.T) {
 		}
 		assert.EqualValues(t, 100_000, next)
 		n := rapid.Uint64Range(0, 99_999).Draw(t, "code")
-		spotted := place.Address{Country: "FI", Postcode: l.Text(n)}.Spot(nil)
+		resolved := place.Address{Country: "FI", Postcode: l.Text(n)}.Resolve(nil)
 		var want []int
-		for _, m := range m.Match(&spotted, nil) {
+		for _, m := range m.Match(&resolved, nil) {
 			want = append(want, m.Owner)
 		}
 		for _, s := range l.Stretches {

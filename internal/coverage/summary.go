@@ -132,7 +132,7 @@ func (m *Map) Summary() *Summary {
 func (a *summing) named() map[string]bool {
 	named := map[string]bool{}
 	for r := range a.m.rules("") {
-		if r.Level() == place.Spot && a.m.Gazetteer != nil {
+		if r.Level() == place.Shape && a.m.Gazetteer != nil {
 			all, _ := a.m.Gazetteer.Countries()
 			for _, c := range all {
 				named[c] = true
@@ -213,8 +213,8 @@ func (a *summing) ask(address place.Address, matches []place.Match) {
 }
 
 func (a *summing) match(at place.Address) []place.Match {
-	spotted := at.Spot(a.m.Gazetteer)
-	return a.m.Match(&spotted, nil)
+	resolved := at.Resolve(a.m.Gazetteer)
+	return a.m.Match(&resolved, nil)
 }
 
 // country asks for the country as a whole and for the regions and towns that zones name in it.
@@ -313,7 +313,7 @@ func (a *summing) spots() {
 	for i := range a.m.Rules {
 		for j := range a.m.Rules[i].Places {
 			r := &a.m.Rules[i].Places[j]
-			if r.Level() != place.Spot {
+			if r.Level() != place.Shape {
 				continue
 			}
 			if p, ok := r.Inside(); ok {
@@ -329,8 +329,8 @@ func (m *Map) near(p orb.Point, country string) (place.Address, []place.Match) {
 		country = m.Gazetteer.CountryAt(p.Lat(), p.Lon())
 	}
 	at := place.At(country, p)
-	spotted := at.Spot(m.Gazetteer)
-	return at, m.Match(&spotted, nil)
+	resolved := at.Resolve(m.Gazetteer)
+	return at, m.Match(&resolved, nil)
 }
 
 func (a *summing) finish() {

@@ -113,8 +113,8 @@ func TestOverlapsAgainstEveryCode(t *testing.T) {
 		n := len(typed)
 		only, both, tied, first := make([][3]int, n), map[[2]int]int{}, map[[2]int]bool{}, make([]bool, n)
 		look := func(a place.Address) {
-			spotted := a.Spot(nil)
-			matches := m.Match(&spotted, nil)
+			resolved := a.Resolve(nil)
+			matches := m.Match(&resolved, nil)
 			for i, x := range matches {
 				only[x.Owner][0]++
 				first[x.Owner] = first[x.Owner] || i == 0
@@ -144,8 +144,8 @@ func TestOverlapsAgainstEveryCode(t *testing.T) {
 		got := map[[2]int]Kind{}
 		for _, o := range m.Summary().Overlaps {
 			got[[2]int{min(o.Zone, o.Other), max(o.Zone, o.Other)}] = o.Kind
-			spotted := o.At.Spot(nil)
-			matches := m.Match(&spotted, nil)
+			resolved := o.At.Resolve(nil)
+			matches := m.Match(&resolved, nil)
 			at := map[int]int{}
 			for i, x := range matches {
 				at[x.Owner] = i + 1

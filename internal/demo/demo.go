@@ -13,7 +13,7 @@ import (
 	"fmt"
 
 	"diadrom/internal/gazetteer"
-	"diadrom/internal/intake"
+	"diadrom/internal/importer"
 	"diadrom/internal/promise"
 	"diadrom/internal/storage"
 	"diadrom/internal/store"
@@ -52,7 +52,7 @@ func Gazetteer() (*gazetteer.Gazetteer, error) {
 // Fill puts the list of Finnish places, the promises, the sample carts and destinations into a shop whose
 // folder is dir, and the first of each into the Till.
 func Fill(ctx context.Context, db *storage.DB, dir string) error {
-	in := intake.New(db, dir, "", func(*gazetteer.Gazetteer) {})
+	in := importer.New(db, dir, "", func(*gazetteer.Gazetteer) {})
 	if _, err := in.Import(
 		ctx,
 		"gazetteer-fi.tsv",

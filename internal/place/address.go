@@ -27,9 +27,9 @@ func At(country string, p orb.Point) Address {
 	return Address{Country: country, Lat: &lat, Lon: &lon}
 }
 
-// Spotted is an address made ready for matching: its parts in the form in which they are compared, with what a
+// Resolved is an address made ready for matching: its parts in the form in which they are compared, with what a
 // gazetteer adds.
-type Spotted struct {
+type Resolved struct {
 	Country  string
 	Regions  []string // ISO 3166-2 codes: the region and those that it is part of
 	Cities   []string // folded
@@ -37,10 +37,10 @@ type Spotted struct {
 	Point    *orb.Point // longitude, latitude
 }
 
-// Spot makes an address ready. A gazetteer may be nil; it stands in for a region, a city and a point that are
+// Resolve makes an address ready. A gazetteer may be nil; it stands in for a region, a city and a point that are
 // not given.
-func (a Address) Spot(g *gazetteer.Gazetteer) Spotted {
-	s := Spotted{Country: a.Country, Postcode: postcode.Read(a.Country, a.Postcode)}
+func (a Address) Resolve(g *gazetteer.Gazetteer) Resolved {
+	s := Resolved{Country: a.Country, Postcode: postcode.Read(a.Country, a.Postcode)}
 	var listed []gazetteer.Place
 	if g != nil {
 		listed = g.Postcode(a.Country, s.Postcode)
@@ -76,7 +76,7 @@ func (a Address) Spot(g *gazetteer.Gazetteer) Spotted {
 	return s
 }
 
-func (s *Spotted) addRegion(r world.Region) {
+func (s *Resolved) addRegion(r world.Region) {
 	for ok := true; ok; r, ok = world.RegionByCode(s.Country, r.Parent) {
 		s.Regions = append(s.Regions, r.Code)
 		if r.Parent == "" {

@@ -40,7 +40,7 @@ type Index struct {
 	regions   map[string][]ref
 	cities    map[[2]string][]ref
 	postcodes map[string]*tree // by country
-	spots     rtree.RTreeG[ref]
+	shapes    rtree.RTreeG[ref]
 	hasSpots  bool
 	scratch   sync.Pool
 }
@@ -123,13 +123,13 @@ func (x *Index) add(r *Rule, owner int32, except bool) {
 			entry.entry, entry.narrow = int32(i), r.narrowness(i)
 			t.refs = append(t.refs, entry)
 		}
-	case Spot:
+	case Shape:
 		if r.Within != nil && !r.Within.Located {
 			return // around a location whose point nobody knows
 		}
 		x.hasSpots = true
 		low, high := r.box()
-		x.spots.Insert(low, high, base)
+		x.shapes.Insert(low, high, base)
 	}
 }
 
@@ -222,7 +222,7 @@ const (
 	refused = 2
 )
 
-func (s *scratch) offer(a *Spotted, r *ref) {
+func (s *scratch) offer(a *Resolved, r *ref) {
 	if r.more && !r.rule.holds(a) {
 		return
 	}
@@ -239,14 +239,14 @@ func (s *scratch) offer(a *Spotted, r *ref) {
 	}
 }
 
-func (s *scratch) offerAll(a *Spotted, refs []ref) {
+func (s *scratch) offerAll(a *Resolved, refs []ref) {
 	for i := range refs {
 		s.offer(a, &refs[i])
 	}
 }
 
 // Match appends the owners that take the address to into, narrowest first, ties in the owners' order.
-func (x *Index) Match(a *Spotted, into []Match) []Match {
+func (x *Index) Match(a *Resolved, into []Match) []Match {
 	s := x.scratch.Get().(*scratch)
 	s.offerAll(a, x.world)
 	s.offerAll(a, x.countries[a.Country])
@@ -269,7 +269,7 @@ func (x *Index) Match(a *Spotted, into []Match) []Match {
 	}
 	if x.hasSpots && a.Point != nil {
 		p := *a.Point
-		x.spots.Search([2]float64(p), [2]float64(p), func(_, _ [2]float64, r ref) bool {
+		x.shapes.Search([2]float64(p), [2]float64(p), func(_, _ [2]float64, r ref) bool {
 			if r.rule.contains(p) {
 				s.offer(a, &r)
 			}

@@ -29,9 +29,9 @@ func codes(t *testing.T, country string, entries ...string) Rule {
 	return r
 }
 
-func at(lon, lat float64) Spotted { return Spotted{Country: "FI", Point: &orb.Point{lon, lat}} }
+func at(lon, lat float64) Resolved { return Resolved{Country: "FI", Point: &orb.Point{lon, lat}} }
 
-func owners(x *Index, a Spotted) (out []int) {
+func owners(x *Index, a Resolved) (out []int) {
 	for _, m := range x.Match(&a, nil) {
 		out = append(out, m.Owner)
 	}
@@ -49,7 +49,7 @@ func TestAreasWithHolesAndSeveralParts(t *testing.T) {
 	assert.Equal(t, []int{2}, owners(x, at(22.7, 60.7)), "in the hole")
 	assert.Equal(t, []int{1, 0, 2}, owners(x, at(22.9, 60.2)), "the smaller area first")
 	assert.Equal(t, []int{1, 2}, owners(x, at(-179.5, -16.5)))
-	assert.Equal(t, []int{2}, owners(x, Spotted{Country: "FI"}), "without a point no area takes an address")
+	assert.Equal(t, []int{2}, owners(x, Resolved{Country: "FI"}), "without a point no area takes an address")
 }
 
 func TestAreasThatCannotBe(t *testing.T) {
@@ -104,14 +104,14 @@ func TestARuleThatNamesMoreNeedsAllOfIt(t *testing.T) {
 	assert.Equal(
 		t,
 		[]int{0, 2},
-		owners(x, Spotted{Country: "US", Regions: []string{"US-IL"}, Cities: []string{"springfield"}}),
+		owners(x, Resolved{Country: "US", Regions: []string{"US-IL"}, Cities: []string{"springfield"}}),
 	)
-	assert.Empty(t, owners(x, Spotted{Country: "US", Regions: []string{"US-MO"}, Cities: []string{"springfield"}}))
+	assert.Empty(t, owners(x, Resolved{Country: "US", Regions: []string{"US-MO"}, Cities: []string{"springfield"}}))
 	assert.Empty(t, owners(x, at(22.1, 61.5)), "in the area but not in that country")
 }
 
 func TestLevelsFromNarrowToWide(t *testing.T) {
-	a := Address{Country: "FI", Region: "19", City: "NÅDENDAL", Postcode: "21100"}.Spot(nil)
+	a := Address{Country: "FI", Region: "19", City: "NÅDENDAL", Postcode: "21100"}.Resolve(nil)
 	a.Point = &orb.Point{22.1, 61.5}
 	rules := []Rule{
 		{World: true},
@@ -134,11 +134,11 @@ func TestLevelsFromNarrowToWide(t *testing.T) {
 
 func TestARegionTakesWhatIsPartOfIt(t *testing.T) {
 	x := NewIndex([]Owner{{Places: []Rule{{Country: "FR", Region: "FR-IDF"}}}})
-	assert.Equal(t, []int{0}, owners(x, Address{Country: "FR", Region: "FR-75"}.Spot(nil)))
-	assert.Empty(t, owners(x, Address{Country: "FR", Region: "FR-13"}.Spot(nil)))
+	assert.Equal(t, []int{0}, owners(x, Address{Country: "FR", Region: "FR-75"}.Resolve(nil)))
+	assert.Empty(t, owners(x, Address{Country: "FR", Region: "FR-13"}.Resolve(nil)))
 	assert.Empty(
 		t,
-		owners(x, Address{Country: "FR", Region: "nowhere"}.Spot(nil)),
+		owners(x, Address{Country: "FR", Region: "nowhere"}.Resolve(nil)),
 		"a region that nobody knows is passed over",
 	)
 }
@@ -150,11 +150,11 @@ func TestManyEntriesAreFoundByTheirSpans(t *testing.T) {
 	}
 	x := NewIndex([]Owner{{Places: []Rule{r}}})
 	for code, because := range map[string]string{"15005": "15000 to 15010", "15500": "15*", "19999": "10000 to 19999", "00100": "00100", "30007": "30007"} {
-		a := Address{Country: "FI", Postcode: code}.Spot(nil)
+		a := Address{Country: "FI", Postcode: code}.Resolve(nil)
 		matches := x.Match(&a, nil)
 		require.Len(t, matches, 1, code)
 		assert.Equal(t, "postcode FI "+because, matches[0].Because())
 	}
-	assert.Empty(t, owners(x, Address{Country: "FI", Postcode: "30008"}.Spot(nil)))
-	assert.Empty(t, owners(x, Address{Country: "SE", Postcode: "15005"}.Spot(nil)))
+	assert.Empty(t, owners(x, Address{Country: "FI", Postcode: "30008"}.Resolve(nil)))
+	assert.Empty(t, owners(x, Address{Country: "SE", Postcode: "15005"}.Resolve(nil)))
 }

@@ -20,7 +20,7 @@ import (
 type Level uint8
 
 const (
-	Spot     Level = iota + 1 // area and within
+	Shape    Level = iota + 1 // area and within
 	Postcode                  // a list of postcodes
 	City
 	Region
@@ -60,7 +60,7 @@ type Within struct {
 func (r *Rule) Level() Level {
 	switch {
 	case r.Area != nil || r.Within != nil:
-		return Spot
+		return Shape
 	case len(r.Postcodes) > 0:
 		return Postcode
 	case r.City != "":
@@ -82,7 +82,7 @@ func (r *Rule) Level() Level {
 func (r *Rule) namesMore() bool {
 	n := 0
 	for _, named := range []bool{r.Area != nil, r.Within != nil, len(r.Postcodes) > 0, r.City != "", r.Region != "", r.Group != "",
-		r.Country != "" && r.Level() == Spot} {
+		r.Country != "" && r.Level() == Shape} {
 		if named {
 			n++
 		}
@@ -91,7 +91,7 @@ func (r *Rule) namesMore() bool {
 }
 
 // holds says whether everything that the rule names takes the address, but for what its level has been matched by.
-func (r *Rule) holds(a *Spotted) bool {
+func (r *Rule) holds(a *Resolved) bool {
 	level := r.Level()
 	if r.Country != "" && r.Country != a.Country || r.Group != "" && !inGroup(r.Group, a.Country) {
 		return false
@@ -102,7 +102,7 @@ func (r *Rule) holds(a *Spotted) bool {
 	if r.City != "" && level != City && !slices.Contains(a.Cities, world.Fold(r.City)) {
 		return false
 	}
-	if level == Spot && len(r.Postcodes) > 0 &&
+	if level == Shape && len(r.Postcodes) > 0 &&
 		!slices.ContainsFunc(r.Postcodes, func(e postcode.Entry) bool { return e.Takes(a.Postcode) }) {
 		return false
 	}
@@ -170,7 +170,7 @@ func (n Narrowness) Compare(m Narrowness) int {
 func (r *Rule) narrowness(entry int) Narrowness {
 	n := Narrowness{Level: r.Level()}
 	switch n.Level {
-	case Spot:
+	case Shape:
 		if r.Area != nil {
 			n.size = r.Area.SquareKilometres()
 		} else {
@@ -192,7 +192,7 @@ func (r *Rule) narrowness(entry int) Narrowness {
 // Workshop".
 func (r *Rule) Because(entry int) string {
 	switch r.Level() {
-	case Spot:
+	case Shape:
 		if r.Area != nil {
 			return "area of " + strconv.FormatFloat(r.Area.SquareKilometres(), 'f', 1, 64) + " km²"
 		}

@@ -10,11 +10,11 @@ import (
 )
 
 // Takes says whether the rule takes an address, by itself and without an index.
-func (r *Rule) Takes(a *Spotted) bool {
+func (r *Rule) Takes(a *Resolved) bool {
 	switch r.Level() {
 	case 0:
 		return false
-	case Spot:
+	case Shape:
 		if r.Within != nil && !r.Within.Located || a.Point == nil || !r.contains(*a.Point) {
 			return false
 		}
@@ -37,7 +37,7 @@ func (r *Rule) Takes(a *Spotted) bool {
 
 // WhyNot says in a few words why an owner does not take an address: the exception that leaves it out, or else
 // what its places nearest to the address are. It is for owners that do not take it.
-func (o Owner) WhyNot(a *Spotted) string {
+func (o Owner) WhyNot(a *Resolved) string {
 	for i := range o.Places {
 		if !o.Places[i].Takes(a) {
 			continue
@@ -61,7 +61,7 @@ func (o Owner) WhyNot(a *Spotted) string {
 	}
 	words := firstWords(nearest, a)
 	switch {
-	case nearest.Level() == Spot && a.Point == nil:
+	case nearest.Level() == Shape && a.Point == nil:
 		return "we do not know where this address is"
 	case nearest.Level() == Postcode && nearest.Country == a.Country && a.Postcode.Text == "":
 		return "the address has no postcode"
@@ -72,7 +72,7 @@ func (o Owner) WhyNot(a *Spotted) string {
 }
 
 // firstWords names what a rule takes; of a list of codes the entry nearest to the address.
-func firstWords(r *Rule, a *Spotted) []string {
+func firstWords(r *Rule, a *Resolved) []string {
 	words := r.Words()
 	if r.Level() != Postcode || len(words) < 2 {
 		return words

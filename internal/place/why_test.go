@@ -14,7 +14,7 @@ func TestWhyAZoneDoesNotTakeAnAddress(t *testing.T) {
 		require.Empty(t, typed.Slips)
 		return Owner{Places: typed.Places, Except: typed.Except}
 	}
-	to := Address{Country: "FI", Postcode: "21660", City: "Nauvo"}.Spot(nil)
+	to := Address{Country: "FI", Postcode: "21660", City: "Nauvo"}.Resolve(nil)
 	for _, c := range []struct{ zone, why string }{
 		{"FI 21600 to 21760, 99*, not FI 21660", "leaves out FI 21660"},
 		{"FI 22*, 21100, 99*", "nearest is FI 22*"},
@@ -25,7 +25,7 @@ func TestWhyAZoneDoesNotTakeAnAddress(t *testing.T) {
 	} {
 		assert.Equal(t, c.why, owner(c.zone).WhyNot(&to), c.zone)
 	}
-	bare := Address{Country: "FI"}.Spot(nil)
+	bare := Address{Country: "FI"}.Resolve(nil)
 	assert.Equal(t, "the address has no postcode", owner("FI 22*").WhyNot(&bare))
 	assert.Equal(t, "takes no place", Owner{}.WhyNot(&bare))
 	assert.Equal(t, "we do not know where this address is", Owner{Places: []Rule{area(t, square)}}.WhyNot(&bare))
@@ -44,7 +44,7 @@ func TestARuleTakesWhatTheIndexFinds(t *testing.T) {
 			Country:  rapid.SampledFrom([]string{"FI", "SE", "GB"}).Draw(t, "country"),
 			Postcode: rapid.SampledFrom([]string{"21100", "20100", "", "BT1 1AA", "B1 1AA"}).Draw(t, "code"),
 			Region:   rapid.SampledFrom([]string{"", "19"}).Draw(t, "region"),
-		}.Spot(
+		}.Resolve(
 			nil,
 		)
 		found := len(NewIndex([]Owner{{Places: typed.Places}}).Match(&a, nil)) > 0

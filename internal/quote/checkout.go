@@ -71,7 +71,7 @@ func (e *Engine) listed(country string) bool {
 }
 
 // address says what an address lacks to be quoted for good.
-func (e *Engine) address(to *place.Address, spotted *place.Spotted) *Checkout {
+func (e *Engine) address(to *place.Address, resolved *place.Resolved) *Checkout {
 	c := &Checkout{Lacks: []string{}, Faults: []AddressSlip{}}
 	form := e.Form(to.Country)
 	wrong := func(field, message string) { c.Faults = append(c.Faults, AddressSlip{field, message}) }
@@ -88,7 +88,7 @@ func (e *Engine) address(to *place.Address, spotted *place.Spotted) *Checkout {
 	} else if strings.TrimSpace(to.City) == "" {
 		c.Lacks = append(c.Lacks, "city")
 	}
-	if len(form.Regions) > 0 && len(spotted.Regions) == 0 {
+	if len(form.Regions) > 0 && len(resolved.Regions) == 0 {
 		if strings.TrimSpace(to.Region) == "" {
 			c.Lacks = append(c.Lacks, "region")
 		} else {

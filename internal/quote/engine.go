@@ -162,7 +162,7 @@ func (e *Engine) tie(a, b place.Match) bool {
 }
 
 // WhyNot says why a zone, by its index, does not take an address.
-func (e *Engine) WhyNot(zone int, to *place.Spotted) string {
+func (e *Engine) WhyNot(zone int, to *place.Resolved) string {
 	if !e.file.Zones[zone].Enabled {
 		return "is switched off"
 	}

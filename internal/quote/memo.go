@@ -39,24 +39,24 @@ func (m *memo[K, V]) get(key K, made func() V) V {
 // memos are those of an engine. A distance on the ellipsoid costs more than the rest of a quote, and what a
 // list of places adds to an address as much as reading the request.
 type memos struct {
-	far   memo[[2]orb.Point, *exact.Decimal]
-	spots memo[spotKey, place.Spotted]
+	far      memo[[2]orb.Point, *exact.Decimal]
+	resolved memo[resolveKey, place.Resolved]
 }
 
-// spotKey is what of an address a list of places looks at.
-type spotKey struct{ country, region, city, postcode string }
+// resolveKey is what of an address a list of places looks at.
+type resolveKey struct{ country, region, city, postcode string }
 
 // longestKey is up to how many bytes an address is remembered: longer ones are nobody's.
 const longestKey = 120
 
-// Spot makes an address ready for matching. What it gives must not be changed.
-func (e *Engine) Spot(a place.Address) place.Spotted {
+// Resolve makes an address ready for matching. What it gives must not be changed.
+func (e *Engine) Resolve(a place.Address) place.Resolved {
 	if a.Lat != nil || len(a.City)+len(a.Region)+len(a.Postcode) > longestKey {
-		return a.Spot(e.gaz)
+		return a.Resolve(e.gaz)
 	}
-	return e.memos.spots.get(
-		spotKey{a.Country, a.Region, a.City, a.Postcode},
-		func() place.Spotted { return a.Spot(e.gaz) },
+	return e.memos.resolved.get(
+		resolveKey{a.Country, a.Region, a.City, a.Postcode},
+		func() place.Resolved { return a.Resolve(e.gaz) },
 	)
 }
 

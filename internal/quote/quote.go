@@ -24,7 +24,7 @@ import (
 type asked struct {
 	e          *Engine
 	q          *Request
-	to         place.Spotted
+	to         place.Resolved
 	zones      []place.Match // narrowest first
 	only       int           // position in zones of the narrowest with only, or len(zones)
 	cart       cart
@@ -87,7 +87,7 @@ func (e *Engine) Quote(q *Request) *Answer {
 		}
 		scratch.Put(a)
 	}()
-	a.e, a.q, a.to = e, q, e.Spot(q.To)
+	a.e, a.q, a.to = e, q, e.Resolve(q.To)
 	a.zones = e.rank(e.zones.Match(&a.to, a.zones))
 	e.measure(&a.cart, q.Lines)
 	a.distance = a.nearest()
@@ -193,10 +193,10 @@ func (a *asked) money(d exact.Decimal) span {
 
 // Zones lists the zones that take an address, the one that counts before the others: by rank, then narrowest
 // first, then in the file's order.
-func (e *Engine) Zones(to *place.Spotted) []place.Match { return e.appendZones(to, nil) }
+func (e *Engine) Zones(to *place.Resolved) []place.Match { return e.appendZones(to, nil) }
 
 // appendZones is Zones, behind what is in a list already.
-func (e *Engine) appendZones(to *place.Spotted, into []place.Match) []place.Match {
+func (e *Engine) appendZones(to *place.Resolved, into []place.Match) []place.Match {
 	before := len(into)
 	into = e.zones.Match(to, into)
 	e.rank(into[before:])

@@ -38,7 +38,7 @@ func (e *Engine) Through(m *store.Method) (list []Through) {
 		if n := len(list); n > 0 && list[n-1].Zone == id {
 			continue
 		}
-		to := e.Spot(*inner.At)
+		to := e.Resolve(*inner.At)
 		for _, match := range e.Zones(&to) {
 			zone := &e.file.Zones[match.Owner]
 			if served[match.Owner] {

@@ -19,7 +19,7 @@ import (
 	"diadrom/internal/draft"
 	"diadrom/internal/edit"
 	"diadrom/internal/exact"
-	"diadrom/internal/intake"
+	"diadrom/internal/importer"
 	"diadrom/internal/productlist"
 	"diadrom/internal/sheet"
 	"diadrom/internal/storage"
@@ -70,7 +70,7 @@ func BenchmarkZonesPage(b *testing.B) {
 		h, err := New(
 			d,
 			db,
-			intake.New(db, dir, "", d.SetGazetteer),
+			importer.New(db, dir, "", d.SetGazetteer),
 			slog.New(slog.DiscardHandler),
 			Options{Demo: true},
 		)
@@ -131,7 +131,7 @@ func BenchmarkGoodsPage(b *testing.B) {
 		h, err := New(
 			d,
 			db,
-			intake.New(db, dir, "", d.SetGazetteer),
+			importer.New(db, dir, "", d.SetGazetteer),
 			slog.New(slog.DiscardHandler),
 			Options{Demo: true},
 		)
@@ -295,7 +295,7 @@ func BenchmarkCell(b *testing.B) {
 		h, err := New(
 			d,
 			db,
-			intake.New(db, dir, "", d.SetGazetteer),
+			importer.New(db, dir, "", d.SetGazetteer),
 			slog.New(slog.DiscardHandler),
 			Options{Demo: true},
 		)

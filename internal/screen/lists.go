@@ -14,7 +14,7 @@ import (
 
 	"diadrom/internal/draft"
 	"diadrom/internal/gazetteer"
-	"diadrom/internal/intake"
+	"diadrom/internal/importer"
 	"diadrom/internal/storage"
 	"diadrom/internal/world"
 
@@ -45,7 +45,7 @@ type listsView struct {
 const mostLines = 50
 
 func (s *Server) listsView(ctx context.Context, state *draft.State) (v listsView, err error) {
-	lists, err := s.intake.Lists(ctx)
+	lists, err := s.importer.Lists(ctx)
 	if err != nil {
 		return v, err
 	}
@@ -154,8 +154,8 @@ func sentFile(c *gin.Context) (name string, body io.Reader, err error) {
 func (s *Server) addList(c *gin.Context) {
 	name, body, err := sentFile(c)
 	if err == nil {
-		_, err = s.intake.Add(c.Request.Context(), name, body)
-		if errors.Is(err, intake.ErrEmpty) {
+		_, err = s.importer.Add(c.Request.Context(), name, body)
+		if errors.Is(err, importer.ErrEmpty) {
 			err = slipf("%.60s is empty", name)
 		}
 	}
@@ -191,7 +191,7 @@ func (s *Server) removeList(c *gin.Context) {
 	if err != nil {
 		err = slipf("there is no such list of places")
 	} else {
-		err = s.intake.Remove(c.Request.Context(), id)
+		err = s.importer.Remove(c.Request.Context(), id)
 	}
 	s.answerLists(c, err)
 }

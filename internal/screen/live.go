@@ -9,7 +9,7 @@ import (
 	"strconv"
 	"strings"
 
-	"diadrom/internal/access"
+	"diadrom/internal/auth"
 	"diadrom/internal/changes"
 	"diadrom/internal/draft"
 	"diadrom/internal/edit"
@@ -50,7 +50,7 @@ type liveView struct {
 
 func (s *Server) liveView(ctx context.Context) (v liveView, err error) {
 	state, live := s.draft.State(), s.draft.Live()
-	v = liveView{Owner: who(ctx).Role == access.Owner, Live: live, Revision: state.Revision, Next: 1}
+	v = liveView{Owner: who(ctx).Role == auth.Owner, Live: live, Revision: state.Revision, Next: 1}
 	if v.Ahead, err = s.aheadView(ctx, "", ""); err != nil {
 		return v, err
 	}
@@ -210,7 +210,7 @@ func (s *Server) putLive(c *gin.Context) {
 	default:
 		var live *draft.Live
 		if live, err = s.draft.PutLive(c.Request.Context(), revision, turn, note); err == nil {
-			s.note(c.Request, access.Published, who(c.Request.Context()), fmt.Sprintf("edition %d", live.Number))
+			s.note(c.Request, auth.Published, who(c.Request.Context()), fmt.Sprintf("edition %d", live.Number))
 		}
 	}
 	s.answerLive(
@@ -320,7 +320,7 @@ func (s *Server) putAgain(c *gin.Context) {
 		if errors.Is(err, storage.ErrNoEdition) {
 			err = slipf("there is no edition %d", number)
 		} else if err == nil {
-			s.note(c.Request, access.Published, who(c.Request.Context()), fmt.Sprintf("edition %d again", number))
+			s.note(c.Request, auth.Published, who(c.Request.Context()), fmt.Sprintf("edition %d again", number))
 		}
 	}
 	s.answerLive(

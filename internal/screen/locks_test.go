@@ -10,7 +10,7 @@ import (
 	"testing"
 	"time"
 
-	"diadrom/internal/access"
+	"diadrom/internal/auth"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -35,7 +35,7 @@ func (s *site) asked(method, path, form string, headers ...string) *http.Respons
 	return resp
 }
 
-func (s *site) events() (kinds []access.Event) {
+func (s *site) events() (kinds []auth.Event) {
 	list, err := s.db.Events(s.t.Context(), 0, 100)
 	require.NoError(s.t, err)
 	for _, e := range list {
@@ -91,8 +91,8 @@ func TestANameUnderAttackStillLetsItsOwnerIn(t *testing.T) {
 	)
 	assert.Equal(t, http.StatusUnprocessableEntity, sign("192.0.2.77", strings.Repeat("x", 10_000), "wrong"))
 	assert.Equal(t, http.StatusRequestEntityTooLarge, sign("192.0.2.77", strings.Repeat("x", 1<<20), "wrong"))
-	assert.Contains(t, s.events(), access.SignInRefused)
-	assert.Contains(t, s.events(), access.SignInHeldOff)
+	assert.Contains(t, s.events(), auth.SignInRefused)
+	assert.Contains(t, s.events(), auth.SignInHeldOff)
 }
 
 // With an owner there, nobody's passphrase is worked on at the first start; wrong ones of one's own are held off.
@@ -109,7 +109,7 @@ func TestHashingIsNotForEverybody(t *testing.T) {
 		assert.Equal(t, http.StatusSeeOther, resp.StatusCode)
 	}
 	once := time.Now()
-	_, err := access.Hash(t.Context(), passphrase)
+	_, err := auth.Hash(t.Context(), passphrase)
 	require.NoError(t, err)
 	assert.Less(t, once.Sub(begun), 100*time.Since(once), "200 of them take less than 100 passphrases would")
 	said := ""
@@ -117,7 +117,7 @@ func TestHashingIsNotForEverybody(t *testing.T) {
 		_, said = s.post("/people/passphrase", "now", "wrong", "passphrase", "five words that nobody guesses")
 	}
 	assert.Contains(t, said, "tried too often")
-	assert.Contains(t, s.events(), access.PassphraseRefused)
+	assert.Contains(t, s.events(), auth.PassphraseRefused)
 }
 
 func TestOneIsLedWithinTheShopOnly(t *testing.T) {
@@ -195,7 +195,7 @@ func TestBehindAProxy(t *testing.T) {
 		"cross-site",
 	)
 	assert.Equal(t, "application/problem+json", resp.Header.Get("Content-Type"))
-	assert.Subset(t, s.events(), []access.Event{access.HostRefused, access.OriginRefused, access.Started})
+	assert.Subset(t, s.events(), []auth.Event{auth.HostRefused, auth.OriginRefused, auth.Started})
 	for _, path := range []string{"/api/v1/nothing", "/api/v2/quotes", "/api"} {
 		resp = s.asked(http.MethodGet, path, "")
 		assert.Equal(t, http.StatusNotFound, resp.StatusCode, path)

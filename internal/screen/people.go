@@ -9,7 +9,7 @@ import (
 	"strconv"
 	"time"
 
-	"diadrom/internal/access"
+	"diadrom/internal/auth"
 	"diadrom/internal/sheet"
 	"diadrom/internal/storage"
 
@@ -47,7 +47,7 @@ type keyRow struct {
 
 type peopleView struct {
 	Demo, Owner      bool
-	Self             access.Person
+	Self             auth.Person
 	People           []personRow
 	Keys             []keyRow
 	Name, Slip       string // of somebody new
@@ -118,7 +118,7 @@ func day(t time.Time) string { return t.Local().Format("2 Jan 2006") }
 func moment(t time.Time) string { return t.Local().Format("2 Jan 2006, 15:04") }
 
 func (s *Server) peopleView(ctx context.Context, before int64) (v peopleView, err error) {
-	v = peopleView{Demo: s.options.Demo, Self: who(ctx), Owner: who(ctx).Role == access.Owner}
+	v = peopleView{Demo: s.options.Demo, Self: who(ctx), Owner: who(ctx).Role == auth.Owner}
 	people, err := s.db.People(ctx)
 	if err != nil {
 		return v, err
@@ -189,9 +189,9 @@ func (s *Server) answerPeople(c *gin.Context, err error, filled func(*peopleView
 
 // addPerson lets a helper, or another owner, in.
 func (s *Server) addPerson(c *gin.Context) {
-	role := access.Helper
-	if c.PostForm("role") == string(access.Owner) {
-		role = access.Owner
+	role := auth.Helper
+	if c.PostForm("role") == string(auth.Owner) {
+		role = auth.Owner
 	}
 	name, hash, nameErr, err := named(c.Request.Context(), c.PostForm("name"), c.PostForm("passphrase"))
 	if err = errors.Join(nameErr, err); err != nil {
@@ -201,13 +201,13 @@ func (s *Server) addPerson(c *gin.Context) {
 	} else if _, err = s.db.AddPerson(c.Request.Context(), name, role, hash, false); errors.Is(err, storage.ErrTaken) {
 		err = slipf("somebody is called %s already", name)
 	} else if err == nil {
-		s.note(c.Request, access.PersonAdded, who(c.Request.Context()), name+", "+string(role))
+		s.note(c.Request, auth.PersonAdded, who(c.Request.Context()), name+", "+string(role))
 	}
 	s.answerPeople(c, err, func(v *peopleView, text string) {
 		if v.Slip = text; text == "" {
 			v.Said = name + " may sign in now. Tell them the passphrase; they can change it here."
 		} else {
-			v.Name, v.AsOwner = c.PostForm("name"), role == access.Owner
+			v.Name, v.AsOwner = c.PostForm("name"), role == auth.Owner
 		}
 	})
 }
@@ -219,9 +219,9 @@ func (s *Server) switchPerson(c *gin.Context) {
 	} else if err = s.db.SetActive(c.Request.Context(), id, c.PostForm("active") == "yes"); errors.Is(err, storage.ErrLastOwner) {
 		err = slipf("a shop needs an owner: invite another one first")
 	} else if err == nil {
-		kind := access.PersonDeactivated
+		kind := auth.PersonDeactivated
 		if c.PostForm("active") == "yes" {
-			kind = access.PersonActivated
+			kind = auth.PersonActivated
 		}
 		name, _ := s.names(c.Request.Context())
 		s.note(c.Request, kind, who(c.Request.Context()), name(id))
@@ -252,46 +252,46 @@ func (s *Server) changePassphrase(c *gin.Context) {
 
 // ownPassphrase gives somebody another passphrase who knows the one of now. Wrong ones are held off like wrong
 // ones at the door.
-func (s *Server) ownPassphrase(c *gin.Context, p access.Person, hash string) error {
+func (s *Server) ownPassphrase(c *gin.Context, p auth.Person, hash string) error {
 	ctx := c.Request.Context()
 	if wait := s.attempts.Allow(
 		"own "+strconv.FormatInt(p.ID, 10),
-		"from "+access.Origin(s.options.from(c.Request)),
+		"from "+auth.Origin(s.options.from(c.Request)),
 	); wait > 0 {
 		return slipf("that was tried too often: wait %d seconds", int(wait.Seconds())+1)
 	}
-	right, err := access.Verify(ctx, c.PostForm("now"), hash)
+	right, err := auth.Verify(ctx, c.PostForm("now"), hash)
 	switch {
 	case err != nil:
 		return slipf("%s", err.Error())
 	case !right:
-		s.note(c.Request, access.PassphraseRefused, p, "")
+		s.note(c.Request, auth.PassphraseRefused, p, "")
 		return slipf("this is not your passphrase as it is now")
 	}
-	if err := access.Strong(c.PostForm("passphrase"), p.Name); err != nil {
+	if err := auth.Strong(c.PostForm("passphrase"), p.Name); err != nil {
 		return slipf("%s", err.Error())
 	}
-	kept, err := access.Hash(ctx, c.PostForm("passphrase"))
+	kept, err := auth.Hash(ctx, c.PostForm("passphrase"))
 	if err != nil {
 		return slipf("%s", err.Error())
 	}
 	if err := s.db.SetPassphrase(ctx, p.ID, kept); err != nil {
 		return err
 	}
-	s.note(c.Request, access.PassphraseChanged, p, "")
+	s.note(c.Request, auth.PassphraseChanged, p, "")
 	return nil
 }
 
 // addKey makes an API key, which is shown this once.
 func (s *Server) addKey(c *gin.Context) {
 	ctx := c.Request.Context()
-	name, err := access.Name(c.PostForm("name"))
-	secret, kept := access.Secret("diadrom_")
+	name, err := auth.Name(c.PostForm("name"))
+	secret, kept := auth.Secret("diadrom_")
 	if err != nil {
 		err = slipf("%s", err.Error())
 	} else if err = s.db.AddAPIKey(ctx, name, kept, who(ctx).ID); err == nil {
 		err = s.loadKeys(ctx)
-		s.note(c.Request, access.KeyMade, who(ctx), name)
+		s.note(c.Request, auth.KeyMade, who(ctx), name)
 	}
 	s.answerPeople(c, err, func(v *peopleView, text string) {
 		if v.KeySlip = text; text == "" {
@@ -308,7 +308,7 @@ func (s *Server) revokeKey(c *gin.Context) {
 		err = slipf("there is no key of that number")
 	} else if err = s.db.RevokeAPIKey(c.Request.Context(), id); err == nil {
 		err = s.loadKeys(c.Request.Context())
-		s.note(c.Request, access.KeyRevoked, who(c.Request.Context()), "number "+strconv.FormatInt(id, 10))
+		s.note(c.Request, auth.KeyRevoked, who(c.Request.Context()), "number "+strconv.FormatInt(id, 10))
 	}
 	s.answerPeople(c, err, func(v *peopleView, text string) { v.KeySlip = text })
 }

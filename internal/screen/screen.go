@@ -24,10 +24,10 @@ import (
 	"sync/atomic"
 	"time"
 
-	"diadrom/internal/access"
 	"diadrom/internal/api"
+	"diadrom/internal/auth"
 	"diadrom/internal/draft"
-	"diadrom/internal/intake"
+	"diadrom/internal/importer"
 	"diadrom/internal/quote"
 	"diadrom/internal/storage"
 
@@ -47,7 +47,7 @@ const MaxBody = 1 << 20
 type Server struct {
 	draft     *draft.Draft
 	db        *storage.DB
-	intake    *intake.Intake
+	importer  *importer.Importer
 	templates *template.Template
 	log       *slog.Logger
 	handler   http.Handler
@@ -56,7 +56,7 @@ type Server struct {
 	options    Options
 	keeper     keeper
 	differs    differs
-	attempts   *access.Attempts
+	attempts   *auth.Attempts
 	notes      *notes
 	reading    chan struct{}                   // of tables: one for each that is read
 	keys       atomic.Pointer[map[string]bool] // API keys, by what is kept of them: whether they hold
@@ -76,14 +76,14 @@ type Options struct {
 }
 
 // New makes a shop's screens.
-func New(d *draft.Draft, db *storage.DB, in *intake.Intake, log *slog.Logger, o Options) (*Server, error) {
+func New(d *draft.Draft, db *storage.DB, in *importer.Importer, log *slog.Logger, o Options) (*Server, error) {
 	s := &Server{
 		draft:    d,
 		db:       db,
-		intake:   in,
+		importer: in,
 		log:      log,
 		options:  o,
-		attempts: access.NewAttempts(),
+		attempts: auth.NewAttempts(),
 		notes:    newNotes(),
 		reading:  make(chan struct{}, maxHeavy),
 	}

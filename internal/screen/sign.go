@@ -10,8 +10,8 @@ import (
 	"strings"
 	"time"
 
-	"diadrom/internal/access"
 	"diadrom/internal/api"
+	"diadrom/internal/auth"
 	"diadrom/internal/draft"
 	"diadrom/internal/storage"
 
@@ -19,13 +19,13 @@ import (
 )
 
 // demoOwner is who the demo signs in by itself.
-var demoOwner = access.Person{Name: "the demo's owner", Role: access.Owner}
+var demoOwner = auth.Person{Name: "the demo's owner", Role: auth.Owner}
 
 type whoKey struct{}
 
 // who is signed in.
-func who(ctx context.Context) access.Person {
-	p, _ := ctx.Value(whoKey{}).(access.Person)
+func who(ctx context.Context) auth.Person {
+	p, _ := ctx.Value(whoKey{}).(auth.Person)
 	return p
 }
 
@@ -39,15 +39,15 @@ func (s *Server) cookie(r *http.Request) string {
 }
 
 // signedIn finds who a request is from.
-func (s *Server) signedIn(r *http.Request) (access.Person, bool, error) {
+func (s *Server) signedIn(r *http.Request) (auth.Person, bool, error) {
 	if s.options.Demo {
 		return demoOwner, true, nil
 	}
 	c, err := r.Cookie(s.cookie(r))
 	if err != nil {
-		return access.Person{}, false, nil
+		return auth.Person{}, false, nil
 	}
-	return s.db.Session(r.Context(), access.Kept(c.Value))
+	return s.db.Session(r.Context(), auth.Kept(c.Value))
 }
 
 // asker says who asks the API.
@@ -60,7 +60,7 @@ func (s *Server) asker(r *http.Request) (who api.Asker, key string) {
 		" ",
 	); ok &&
 		strings.EqualFold(scheme, "Bearer") {
-		if kept := access.Kept(strings.TrimSpace(key)); (*s.keys.Load())[kept] {
+		if kept := auth.Kept(strings.TrimSpace(key)); (*s.keys.Load())[kept] {
 			return api.Shop, kept
 		}
 		return api.Nobody, ""
@@ -124,8 +124,8 @@ func (s *Server) signed(c *gin.Context) {
 
 // owners lets in owners only.
 func (s *Server) owners(c *gin.Context) {
-	if p := who(c.Request.Context()); p.Role != access.Owner {
-		s.note(c.Request, access.Forbidden, p, c.Request.Method+" "+c.Request.URL.Path)
+	if p := who(c.Request.Context()); p.Role != auth.Owner {
+		s.note(c.Request, auth.Forbidden, p, c.Request.Method+" "+c.Request.URL.Path)
 		s.problem(c, http.StatusForbidden, "Only an owner of the shop may do this.")
 		c.Abort()
 		return
@@ -184,7 +184,7 @@ func (s *Server) start(c *gin.Context) {
 		return
 	}
 	v := signView{Start: true, Name: c.PostForm("name"), Code: c.PostForm("code")}
-	if wait := s.attempts.Allow("from " + access.Origin(s.options.from(c.Request))); wait > 0 {
+	if wait := s.attempts.Allow("from " + auth.Origin(s.options.from(c.Request))); wait > 0 {
 		s.heldOff(c, v, wait)
 		return
 	}
@@ -200,7 +200,7 @@ func (s *Server) start(c *gin.Context) {
 		s.signPage(c, http.StatusUnprocessableEntity, v)
 		return
 	}
-	p, err := s.db.AddPerson(c.Request.Context(), name, access.Owner, hash, true)
+	p, err := s.db.AddPerson(c.Request.Context(), name, auth.Owner, hash, true)
 	if err == storage.ErrStarted {
 		c.Redirect(http.StatusSeeOther, "/sign-in")
 		return
@@ -209,7 +209,7 @@ func (s *Server) start(c *gin.Context) {
 		s.internal(c, err)
 		return
 	}
-	s.note(c.Request, access.Started, p, "")
+	s.note(c.Request, auth.Started, p, "")
 	s.letIn(c, p, "/")
 }
 
@@ -230,9 +230,9 @@ func said(err error) string {
 
 // named reads a name and a passphrase.
 func named(ctx context.Context, name, passphrase string) (clean, hash string, nameErr, err error) {
-	clean, nameErr = access.Name(name)
-	if err = access.Strong(passphrase, clean); nameErr == nil && err == nil {
-		hash, err = access.Hash(ctx, passphrase)
+	clean, nameErr = auth.Name(name)
+	if err = auth.Strong(passphrase, clean); nameErr == nil && err == nil {
+		hash, err = auth.Hash(ctx, passphrase)
 	}
 	return clean, hash, nameErr, err
 }
@@ -250,13 +250,13 @@ func (s *Server) signInPage(c *gin.Context) {
 func (s *Server) signIn(c *gin.Context) {
 	ctx := c.Request.Context()
 	v := signView{Name: c.PostForm("name"), Then: c.PostForm("then")}
-	origin := access.Origin(s.options.from(c.Request))
+	origin := auth.Origin(s.options.from(c.Request))
 	if wait := s.attempts.Allow("from " + origin); wait > 0 {
-		s.note(c.Request, access.SignInHeldOff, access.Person{Name: v.Name}, "")
+		s.note(c.Request, auth.SignInHeldOff, auth.Person{Name: v.Name}, "")
 		s.heldOff(c, v, wait)
 		return
 	}
-	name, err := access.Name(v.Name)
+	name, err := auth.Name(v.Name)
 	if err != nil { // nobody is called so
 		v.Slip = "This name and this passphrase do not belong together."
 		s.signPage(c, http.StatusUnprocessableEntity, v)
@@ -267,7 +267,7 @@ func (s *Server) signIn(c *gin.Context) {
 		s.internal(c, err)
 		return
 	}
-	key := "as " + access.Fold(name)
+	key := "as " + auth.Fold(name)
 	if p.ID != 0 {
 		known, err := s.db.KnowsOrigin(ctx, p.ID, origin)
 		if err != nil {
@@ -279,13 +279,13 @@ func (s *Server) signIn(c *gin.Context) {
 		}
 	}
 	if wait := s.attempts.Allow(key); wait > 0 {
-		s.note(c.Request, access.SignInHeldOff, access.Person{ID: p.ID, Name: name}, "")
+		s.note(c.Request, auth.SignInHeldOff, auth.Person{ID: p.ID, Name: name}, "")
 		s.heldOff(c, v, wait)
 		return
 	}
-	right, err := access.Verify(ctx, c.PostForm("passphrase"), hash)
+	right, err := auth.Verify(ctx, c.PostForm("passphrase"), hash)
 	switch {
-	case errors.Is(err, access.ErrBusy):
+	case errors.Is(err, auth.ErrBusy):
 		c.Header("Retry-After", "5")
 		v.Slip = "Too many people are signing in at the moment: try again in a few seconds."
 		s.signPage(c, http.StatusServiceUnavailable, v)
@@ -294,7 +294,7 @@ func (s *Server) signIn(c *gin.Context) {
 		s.internal(c, err)
 		return
 	case !right:
-		s.note(c.Request, access.SignInRefused, access.Person{ID: p.ID, Name: name}, "")
+		s.note(c.Request, auth.SignInRefused, auth.Person{ID: p.ID, Name: name}, "")
 		v.Slip = "This name and this passphrase do not belong together."
 		s.signPage(c, http.StatusUnprocessableEntity, v)
 		return
@@ -303,7 +303,7 @@ func (s *Server) signIn(c *gin.Context) {
 		s.internal(c, err)
 		return
 	}
-	s.note(c.Request, access.SignedIn, p, "")
+	s.note(c.Request, auth.SignedIn, p, "")
 	s.letIn(c, p, within(v.Then))
 }
 
@@ -323,9 +323,9 @@ func within(to string) string {
 }
 
 // letIn begins a session.
-func (s *Server) letIn(c *gin.Context, p access.Person, to string) {
-	secret, kept := access.Secret("")
-	until := time.Now().Add(access.SessionLength)
+func (s *Server) letIn(c *gin.Context, p auth.Person, to string) {
+	secret, kept := auth.Secret("")
+	until := time.Now().Add(auth.SessionLength)
 	if err := s.db.AddSession(c.Request.Context(), kept, p.ID, until); err != nil {
 		s.internal(c, err)
 		return
@@ -347,10 +347,10 @@ func (s *Server) letIn(c *gin.Context, p access.Person, to string) {
 
 func (s *Server) signOut(c *gin.Context) {
 	if p, ok, err := s.signedIn(c.Request); ok && err == nil {
-		s.note(c.Request, access.SignedOut, p, "")
+		s.note(c.Request, auth.SignedOut, p, "")
 	}
 	if kept, err := c.Request.Cookie(s.cookie(c.Request)); err == nil {
-		if err := s.db.EndSession(c.Request.Context(), access.Kept(kept.Value)); err != nil {
+		if err := s.db.EndSession(c.Request.Context(), auth.Kept(kept.Value)); err != nil {
 			s.internal(c, err)
 			return
 		}

@@ -17,7 +17,7 @@ import (
 
 	"diadrom/internal/demo"
 	"diadrom/internal/draft"
-	"diadrom/internal/intake"
+	"diadrom/internal/importer"
 	"diadrom/internal/storage"
 	"diadrom/internal/store"
 )
@@ -56,7 +56,7 @@ func openedAs(t *testing.T, first *store.File, fill bool, options Options) *site
 	}
 	version, err := db.PlacesVersion(ctx)
 	require.NoError(t, err)
-	in := intake.New(db, dir, version, d.SetGazetteer)
+	in := importer.New(db, dir, version, d.SetGazetteer)
 	taking, stop := context.WithCancel(ctx)
 	done := make(chan error, 1)
 	go func() { done <- in.Run(taking) }()

@@ -332,8 +332,8 @@ func (s *Server) tillZone(ctx context.Context, state *draft.State) (int, string,
 	if err != nil {
 		return -1, "", place.Address{}
 	}
-	spotted := state.Engine.Spot(to)
-	zones := state.Engine.Zones(&spotted)
+	resolved := state.Engine.Resolve(to)
+	zones := state.Engine.Zones(&resolved)
 	if len(zones) == 0 {
 		return -1, t.Destination, to
 	}

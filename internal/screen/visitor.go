@@ -10,8 +10,8 @@ import (
 	"sync"
 	"time"
 
-	"diadrom/internal/access"
 	"diadrom/internal/api"
+	"diadrom/internal/auth"
 	"diadrom/internal/storage"
 
 	"golang.org/x/time/rate"
@@ -112,13 +112,13 @@ func (s *Server) guarded(next http.Handler) (http.Handler, error) {
 		}
 	}
 	origin.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		s.note(r, access.OriginRefused, access.Person{}, r.Header.Get("Origin"))
+		s.note(r, auth.OriginRefused, auth.Person{}, r.Header.Get("Origin"))
 		refuse(w, r, http.StatusForbidden, "this request was made by a page of another site")
 	}))
 	protected := origin.Handler(next)
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if !s.options.answers(r.Host) {
-			s.note(r, access.HostRefused, access.Person{}, r.Host)
+			s.note(r, auth.HostRefused, auth.Person{}, r.Host)
 			refuse(
 				w,
 				r,
@@ -159,11 +159,11 @@ func newNotes() *notes {
 const maxDetail = 120
 
 // note keeps an event for the owners, and logs it. Where it cannot be kept the log says so.
-func (s *Server) note(r *http.Request, kind access.Event, p access.Person, detail string) {
-	refusal := kind == access.SignInRefused || kind == access.SignInHeldOff || kind == access.PassphraseRefused ||
-		kind == access.Forbidden ||
-		kind == access.HostRefused ||
-		kind == access.OriginRefused
+func (s *Server) note(r *http.Request, kind auth.Event, p auth.Person, detail string) {
+	refusal := kind == auth.SignInRefused || kind == auth.SignInHeldOff || kind == auth.PassphraseRefused ||
+		kind == auth.Forbidden ||
+		kind == auth.HostRefused ||
+		kind == auth.OriginRefused
 	detail, name, from := clipped(detail), clipped(p.Name), s.options.from(r)
 	s.log.Info("event", "kind", string(kind), "person", p.ID, "name", name, "from", from, "detail", detail)
 	if refusal {

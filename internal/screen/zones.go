@@ -102,9 +102,9 @@ func triedOf(state *draft.State, line string, to place.Address) *triedView {
 		return nil
 	}
 	v := &triedView{Address: line, Doubt: state.Engine.Reader().Doubt(to)}
-	spotted := state.Engine.Spot(to)
+	resolved := state.Engine.Resolve(to)
 	taken := map[int]bool{}
-	for _, m := range state.Engine.Zones(&spotted) {
+	for _, m := range state.Engine.Zones(&resolved) {
 		z := &f.Zones[m.Owner]
 		taken[m.Owner] = true
 		v.Takes = append(v.Takes, triedZone{colour(m.Owner), nameOr(z.Name, z.ID), m.Because()})
@@ -117,7 +117,7 @@ func triedOf(state *draft.State, line string, to place.Address) *triedView {
 		default:
 			v.Others = append(
 				v.Others,
-				triedZone{colour(i), nameOr(f.Zones[i].Name, f.Zones[i].ID), state.Engine.WhyNot(i, &spotted)},
+				triedZone{colour(i), nameOr(f.Zones[i].Name, f.Zones[i].ID), state.Engine.WhyNot(i, &resolved)},
 			)
 		}
 	}
@@ -134,7 +134,7 @@ var levelGroups = []struct {
 	name   string
 	levels []place.Level
 }{
-	{"Drawn and measured", []place.Level{place.Spot}},
+	{"Drawn and measured", []place.Level{place.Shape}},
 	{"Postcodes", []place.Level{place.Postcode}},
 	{"Towns and regions", []place.Level{place.City, place.Region}},
 	{"Countries", []place.Level{place.Country}},
@@ -313,8 +313,8 @@ func leaves(state *draft.State, typed string) (list []leaveView) {
 	}
 	r := &text.Places[0]
 	at := place.Address{Country: r.Country, Postcode: r.Postcodes[0].First(r.Country)}
-	spotted := at.Spot(state.Engine.Gazetteer())
-	matches := state.Engine.Zones(&spotted)
+	resolved := at.Resolve(state.Engine.Gazetteer())
+	matches := state.Engine.Zones(&resolved)
 	for _, m := range matches[:min(2, len(matches))] {
 		z := &state.File.Zones[m.Owner]
 		list = append(list, leaveView{z.ID, nameOr(z.Name, z.ID), "not " + typed})
@@ -492,7 +492,7 @@ func chips(reader place.Reader, z *store.Zone, most int) (out []chip, more int) 
 }
 
 func (s *Server) zones(c *gin.Context) {
-	if err := s.intake.Refresh(c.Request.Context()); err != nil {
+	if err := s.importer.Refresh(c.Request.Context()); err != nil {
 		s.internal(c, err)
 		return
 	}

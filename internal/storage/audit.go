@@ -4,14 +4,14 @@ import (
 	"context"
 	"time"
 
-	"diadrom/internal/access"
+	"diadrom/internal/auth"
 )
 
 // Event is something that happened to the locks of a shop.
 type Event struct {
 	ID      int64
 	At      time.Time
-	Kind    access.Event
+	Kind    auth.Event
 	Person  int64  // 0: nobody, or the demo's owner
 	Name    string // as it was then, or as it was typed
 	Address string // from where; "" for the machine itself
@@ -69,7 +69,7 @@ func (db *DB) KnowOrigin(ctx context.Context, person int64, origin string) error
 	return db.both(
 		ctx,
 		"INSERT INTO known_origin (person, origin, at) VALUES (?, ?, ?) ON CONFLICT DO UPDATE SET at = excluded.at",
-		[]any{person, access.Kept(origin), now()},
+		[]any{person, auth.Kept(origin), now()},
 		"DELETE FROM known_origin WHERE person = ? AND origin NOT IN (SELECT origin FROM known_origin "+
 			"WHERE person = ? ORDER BY at DESC LIMIT ?)",
 		[]any{person, person, maxOrigins},
@@ -82,7 +82,7 @@ func (db *DB) KnowsOrigin(ctx context.Context, person int64, origin string) (kno
 		ctx,
 		"SELECT count(*) > 0 FROM known_origin WHERE person = ? AND origin = ?",
 		person,
-		access.Kept(origin),
+		auth.Kept(origin),
 	).Scan(
 		&known,
 	)

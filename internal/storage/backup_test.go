@@ -8,7 +8,7 @@ import (
 	"testing"
 	"time"
 
-	"diadrom/internal/access"
+	"diadrom/internal/auth"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -101,17 +101,17 @@ func TestRestoringBringsNoKeyBackWithoutAWord(t *testing.T) {
 	db := opened(t, dir)
 	_, err := save(t, db, 0, nil, shop(t, 3))
 	require.NoError(t, err)
-	aino, err := db.AddPerson(ctx, "Aino", access.Owner, "hash", true)
+	aino, err := db.AddPerson(ctx, "Aino", auth.Owner, "hash", true)
 	require.NoError(t, err)
-	veli, err := db.AddPerson(ctx, "Veli", access.Helper, "hash", false)
+	veli, err := db.AddPerson(ctx, "Veli", auth.Helper, "hash", false)
 	require.NoError(t, err)
 	require.NoError(t, db.AddAPIKey(ctx, "Web", "kept", aino.ID))
 	require.NoError(t, db.AddSession(ctx, "session", aino.ID, time.Now().Add(time.Hour)))
-	require.NoError(t, db.AddEvent(ctx, Event{Kind: access.KeyMade}))
+	require.NoError(t, db.AddEvent(ctx, Event{Kind: auth.KeyMade}))
 	require.NoError(t, db.Backup(ctx, "before"))
 	require.NoError(t, db.RevokeAPIKey(ctx, 1))
 	require.NoError(t, db.SetActive(ctx, veli.ID, false))
-	require.NoError(t, db.AddEvent(ctx, Event{Kind: access.KeyRevoked}))
+	require.NoError(t, db.AddEvent(ctx, Event{Kind: auth.KeyRevoked}))
 	require.NoError(t, db.Close())
 	list, err := Backups(dir)
 	require.NoError(t, err)

@@ -13,7 +13,7 @@ import (
 	"testing"
 	"time"
 
-	"diadrom/internal/access"
+	"diadrom/internal/auth"
 
 	"github.com/pressly/goose/v3"
 	"github.com/stretchr/testify/assert"
@@ -180,11 +180,11 @@ func TestADamagedShopIsLeftAsItIs(t *testing.T) {
 func TestPeopleSessionsAndKeys(t *testing.T) {
 	ctx := context.Background()
 	db := opened(t, t.TempDir())
-	aino, err := db.AddPerson(ctx, "Aino", access.Owner, "hash", true)
+	aino, err := db.AddPerson(ctx, "Aino", auth.Owner, "hash", true)
 	require.NoError(t, err)
-	_, err = db.AddPerson(ctx, "Mallory", access.Owner, "hash", true)
+	_, err = db.AddPerson(ctx, "Mallory", auth.Owner, "hash", true)
 	assert.ErrorIs(t, err, ErrStarted)
-	_, err = db.AddPerson(ctx, "AINO", access.Helper, "hash", false)
+	_, err = db.AddPerson(ctx, "AINO", auth.Helper, "hash", false)
 	assert.ErrorIs(t, err, ErrTaken)
 	require.NoError(t, db.AddSession(ctx, "one", aino.ID, time.Now().Add(time.Hour)))
 	require.NoError(t, db.AddSession(ctx, "over", aino.ID, time.Now().Add(-time.Hour)))

@@ -7,12 +7,12 @@ import (
 	"slices"
 	"time"
 
-	"diadrom/internal/access"
+	"diadrom/internal/auth"
 )
 
 // Person is somebody who works on the shop.
 type Person struct {
-	access.Person
+	auth.Person
 	Active bool
 	At     time.Time // made
 }
@@ -48,25 +48,25 @@ func (db *DB) People(ctx context.Context) (list []Person, err error) {
 func (db *DB) AddPerson(
 	ctx context.Context,
 	name string,
-	role access.Role,
+	role auth.Role,
 	passphrase string,
 	first bool,
-) (access.Person, error) {
+) (auth.Person, error) {
 	tx, err := db.sql.BeginTx(ctx, nil)
 	if err != nil {
-		return access.Person{}, err
+		return auth.Person{}, err
 	}
 	defer tx.Rollback()
 	names, err := namesIn(ctx, tx)
 	switch {
 	case err != nil:
-		return access.Person{}, err
+		return auth.Person{}, err
 	case first && len(names) > 0:
-		return access.Person{}, ErrStarted
-	case slices.ContainsFunc(names, func(known string) bool { return access.Fold(known) == access.Fold(name) }):
-		return access.Person{}, ErrTaken
+		return auth.Person{}, ErrStarted
+	case slices.ContainsFunc(names, func(known string) bool { return auth.Fold(known) == auth.Fold(name) }):
+		return auth.Person{}, ErrTaken
 	}
-	p := access.Person{Name: name, Role: role}
+	p := auth.Person{Name: name, Role: role}
 	if err := tx.QueryRowContext(
 		ctx,
 		"INSERT INTO person (name, role, passphrase, made_at) VALUES (?, ?, ?, ?) RETURNING id",
@@ -77,7 +77,7 @@ func (db *DB) AddPerson(
 	).Scan(
 		&p.ID,
 	); err != nil {
-		return access.Person{}, err
+		return auth.Person{}, err
 	}
 	return p, tx.Commit()
 }
@@ -99,13 +99,13 @@ func namesIn(ctx context.Context, tx *sql.Tx) (names []string, err error) {
 }
 
 // Passphrase finds an active person by name, with what is kept of the passphrase; "" where there is none.
-func (db *DB) Passphrase(ctx context.Context, name string) (p access.Person, hash string, err error) {
+func (db *DB) Passphrase(ctx context.Context, name string) (p auth.Person, hash string, err error) {
 	people, err := db.People(ctx)
 	if err != nil {
 		return p, "", err
 	}
 	for _, known := range people {
-		if known.Active && access.Fold(known.Name) == access.Fold(name) {
+		if known.Active && auth.Fold(known.Name) == auth.Fold(name) {
 			err := db.sql.QueryRowContext(ctx, "SELECT passphrase FROM person WHERE id = ?", known.ID).Scan(&hash)
 			return known.Person, hash, err
 		}
@@ -187,7 +187,7 @@ func (db *DB) AddSession(ctx context.Context, kept string, person int64, until t
 }
 
 // Session finds who is signed in; false where nobody is.
-func (db *DB) Session(ctx context.Context, kept string) (p access.Person, ok bool, err error) {
+func (db *DB) Session(ctx context.Context, kept string) (p auth.Person, ok bool, err error) {
 	err = db.sql.QueryRowContext(
 		ctx,
 		"SELECT person.id, name, role FROM session JOIN person ON person.id = session.person WHERE hash = "+
@@ -201,7 +201,7 @@ func (db *DB) Session(ctx context.Context, kept string) (p access.Person, ok boo
 			&p.Role,
 		)
 	if errors.Is(err, sql.ErrNoRows) {
-		return access.Person{}, false, nil
+		return auth.Person{}, false, nil
 	}
 	return p, err == nil, err
 }

@@ -1,4 +1,4 @@
-package intake
+package importer
 
 import (
 	"bufio"
@@ -29,7 +29,7 @@ import (
 type shop struct {
 	dir    string
 	db     *storage.DB
-	in     *Intake
+	in     *Importer
 	places *gazetteer.Gazetteer
 }
 

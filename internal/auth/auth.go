@@ -1,5 +1,5 @@
-// Package access says who may do what: passphrases, sessions and API keys, and how often one may try.
-package access
+// Package auth says who may do what: passphrases, sessions and API keys, and how often one may try.
+package auth
 
 import (
 	"crypto/rand"

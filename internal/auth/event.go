@@ -1,4 +1,4 @@
-package access
+package auth
 
 // Event is a kind of what happens to the locks of a shop, as it is kept for its owners.
 type Event string

@@ -1,10 +1,10 @@
-// Package intake takes long lists of places into a shop in the background: a file is kept in the shop's folder,
+// Package importer imports long lists of places into a shop in the background: a file is kept in the shop's folder,
 // and read from there part by part, each part in one transaction that also says how far the file has been read.
 // After the process was killed it goes on from there.
 //
 // Files are in the GeoNames postal layout (see package gazetteer), in UTF-8, UTF-16 with a byte order mark, or,
 // line by line where it is not UTF-8, Windows-1252, which has Latin-1 in it. Line ends are those of any system.
-package intake
+package importer
 
 import (
 	"bufio"
@@ -40,8 +40,8 @@ const MaxBytes = 1 << 30
 // Part is how many lines are taken in at a time.
 const Part = 10_000
 
-// Intake takes lists in for one shop. It is safe for many goroutines.
-type Intake struct {
+// Importer takes lists in for one shop. It is safe for many goroutines.
+type Importer struct {
 	db      *storage.DB
 	dir     string
 	changed func(*gazetteer.Gazetteer) // called with the places that count from then on
@@ -56,10 +56,10 @@ type Intake struct {
 	version string // of the places that changed has been called with
 }
 
-// New makes the intake of a shop whose folder is dir. changed is called with the places that count whenever
+// New makes the importer of a shop whose folder is dir. changed is called with the places that count whenever
 // they are others; version is that of the places that the caller has loaded.
-func New(db *storage.DB, dir, version string, changed func(*gazetteer.Gazetteer)) *Intake {
-	return &Intake{
+func New(db *storage.DB, dir, version string, changed func(*gazetteer.Gazetteer)) *Importer {
+	return &Importer{
 		db:      db,
 		dir:     filepath.Join(dir, folder),
 		version: version,
@@ -69,8 +69,8 @@ func New(db *storage.DB, dir, version string, changed func(*gazetteer.Gazetteer)
 	}
 }
 
-// Add keeps a file and begins to take it in, if [Intake.Run] runs.
-func (in *Intake) Add(ctx context.Context, name string, r io.Reader) (storage.PlaceList, error) {
+// Add keeps a file and begins to take it in, if [Importer.Run] runs.
+func (in *Importer) Add(ctx context.Context, name string, r io.Reader) (storage.PlaceList, error) {
 	l, err := in.keep(ctx, name, r)
 	if err == nil {
 		select {
@@ -82,7 +82,7 @@ func (in *Intake) Add(ctx context.Context, name string, r io.Reader) (storage.Pl
 }
 
 // Import keeps a file and takes it in before it returns; progress is called after each part.
-func (in *Intake) Import(
+func (in *Importer) Import(
 	ctx context.Context,
 	name string,
 	r io.Reader,
@@ -98,7 +98,7 @@ func (in *Intake) Import(
 // Run takes in what is waiting and what is added, until ctx is done. A list that cannot be taken in, as when
 // the disk is full, is logged and tried again later, and the others go on. Files of no list, left by a process
 // that was killed while it kept them, go.
-func (in *Intake) Run(ctx context.Context) error {
+func (in *Importer) Run(ctx context.Context) error {
 	if err := in.clean(ctx); err != nil {
 		in.log("leftovers of lists of places", err)
 	}
@@ -148,7 +148,7 @@ func (in *Intake) Run(ctx context.Context) error {
 const maxTries = 4
 
 // taken takes a list in; a panic is an error, so that the lists behind it are taken in all the same.
-func (in *Intake) taken(ctx context.Context, l *storage.PlaceList) (err error) {
+func (in *Importer) taken(ctx context.Context, l *storage.PlaceList) (err error) {
 	defer func() {
 		if p := recover(); p != nil {
 			err = fmt.Errorf("panic: %v\n%s", p, debug.Stack())
@@ -157,13 +157,13 @@ func (in *Intake) taken(ctx context.Context, l *storage.PlaceList) (err error) {
 	return in.take(ctx, l, func(storage.PlaceList) {})
 }
 
-func (in *Intake) log(what string, err error) {
+func (in *Importer) log(what string, err error) {
 	if in.Log != nil {
 		in.Log.Error("taking places in", "what", what, "full", storage.Full(err), "error", err)
 	}
 }
 
-func (in *Intake) clean(ctx context.Context) (err error) {
+func (in *Importer) clean(ctx context.Context) (err error) {
 	cleaning := in.cleaning()
 	if err := cleaning.Lock(); err != nil {
 		return err
@@ -200,16 +200,16 @@ func (in *Intake) clean(ctx context.Context) (err error) {
 	return err
 }
 
-func (in *Intake) file(list int64) string {
+func (in *Importer) file(list int64) string {
 	return filepath.Join(in.dir, strconv.FormatInt(list, 10)+".tsv")
 }
 
 // cleaning is held while leftovers are removed, and while a file that is none is made and locked, or becomes that
 // of a list.
-func (in *Intake) cleaning() *flock.Flock { return flock.New(in.dir + ".lock") }
+func (in *Importer) cleaning() *flock.Flock { return flock.New(in.dir + ".lock") }
 
 // held makes a file that nobody takes for a leftover while its lock is held.
-func (in *Intake) held() (f *os.File, lock *flock.Flock, err error) {
+func (in *Importer) held() (f *os.File, lock *flock.Flock, err error) {
 	cleaning := in.cleaning()
 	if err := cleaning.Lock(); err != nil {
 		return nil, nil, err
@@ -227,7 +227,7 @@ func (in *Intake) held() (f *os.File, lock *flock.Flock, err error) {
 
 // keep writes a file to the shop's folder, as UTF-8 where its byte order mark says that it is UTF-16, and
 // enters it as a list.
-func (in *Intake) keep(ctx context.Context, name string, r io.Reader) (l storage.PlaceList, err error) {
+func (in *Importer) keep(ctx context.Context, name string, r io.Reader) (l storage.PlaceList, err error) {
 	if err := os.MkdirAll(in.dir, 0o700); err != nil {
 		return l, err
 	}
@@ -265,7 +265,7 @@ func (in *Intake) keep(ctx context.Context, name string, r io.Reader) (l storage
 var ErrEmpty = errors.New("this file is empty")
 
 // take reads what is left of a list's file.
-func (in *Intake) take(ctx context.Context, l *storage.PlaceList, progress func(storage.PlaceList)) error {
+func (in *Importer) take(ctx context.Context, l *storage.PlaceList, progress func(storage.PlaceList)) error {
 	f, err := os.Open(in.file(l.ID))
 	if errors.Is(err, os.ErrNotExist) {
 		return in.db.FailPlaceList(ctx, l.ID, "its file is gone: choose it again")
@@ -346,7 +346,7 @@ func read(lines *bufio.Reader, reader *gazetteer.Lines, before int64) (part stor
 
 // Refresh loads the places that count where they are others than those loaded before, such as when another
 // process has taken in a list.
-func (in *Intake) Refresh(ctx context.Context) error {
+func (in *Importer) Refresh(ctx context.Context) error {
 	in.loading.Lock()
 	defer in.loading.Unlock()
 	version, err := in.db.PlacesVersion(ctx)
@@ -363,12 +363,12 @@ func (in *Intake) Refresh(ctx context.Context) error {
 }
 
 // Lists gives the lists, the newest first.
-func (in *Intake) Lists(ctx context.Context) ([]storage.PlaceList, error) {
+func (in *Importer) Lists(ctx context.Context) ([]storage.PlaceList, error) {
 	return in.db.PlaceLists(ctx)
 }
 
 // Remove takes a list out; one that is being taken in stops.
-func (in *Intake) Remove(ctx context.Context, list int64) error {
+func (in *Importer) Remove(ctx context.Context, list int64) error {
 	if err := in.db.RemovePlaceList(ctx, list); err != nil {
 		return err
 	}
