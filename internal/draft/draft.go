@@ -129,7 +129,7 @@ func (d *Draft) edit(ctx context.Context, next func(*State) (*store.File, storag
 		if e.What == "" {
 			list := changes.Between(now.Side(), changes.Side{File: f, Parts: parts})
 			if len(list) == 0 {
-				return now, nil // nothing to keep, and nothing to take back
+				return now, nil // nothing to keep, and nothing to undo
 			}
 			e.What, e.Keys = changes.Summary(list), make([]string, len(list))
 			for i := range list {

@@ -12,12 +12,12 @@ import (
 )
 
 // ErrNothing is the error of taking back, or doing again, where there is nothing.
-var ErrNothing = errors.New("there is nothing to take back")
+var ErrNothing = errors.New("there is nothing to undo")
 
-// Rests is the error of taking back what later edits rest on.
-type Rests struct{ What string }
+// Conflict is the error of undoing what later edits changed again.
+type Conflict struct{ What string }
 
-func (e *Rests) Error() string { return e.What }
+func (e *Conflict) Error() string { return e.What }
 
 type personKey struct{}
 
@@ -33,10 +33,10 @@ func Person(ctx context.Context) int64 {
 }
 
 // Undo takes the last edit of the person back and says what it was. Edits of other people since stay, and so
-// does what they rest on: then the error is a [*Rests].
+// does what they rest on: then the error is a [*Conflict].
 func (d *Draft) Undo(ctx context.Context) (*State, string, error) { return d.turn(ctx, true) }
 
-// Redo does the edit of the person again that was taken back last and says what it was.
+// Redo does the edit of the person again that was undone last and says what it was.
 func (d *Draft) Redo(ctx context.Context) (*State, string, error) { return d.turn(ctx, false) }
 
 func (d *Draft) turn(ctx context.Context, back bool) (*State, string, error) {
@@ -95,7 +95,7 @@ func (d *Draft) around(ctx context.Context, now *State, target storage.Remembere
 		return nil, err
 	}
 	if int64(len(later)) != now.Revision-target.Revision {
-		return nil, &Rests{"this is too long ago to be taken back by itself"}
+		return nil, &Conflict{"this is too long ago to be undone by itself"}
 	}
 	since := make([][]store.Trimmed, len(later)) // the last one first
 	for i, r := range later {
@@ -150,7 +150,7 @@ func (d *Draft) around(ctx context.Context, now *State, target storage.Remembere
 		for _, id := range after {
 			at, ok := now.Parts.Position(list, id)
 			if !ok || at < last {
-				return nil, &Rests{"they were put in another order again since: take that back first"}
+				return nil, &Conflict{"they were put in another order again since: undo that first"}
 			}
 			last = at
 		}
@@ -185,11 +185,11 @@ func merge(
 	for _, c := range changes.Between(changes.Side{File: was}, changes.Side{File: is}) {
 		for i := range since {
 			if c.Touches(&since[i]) {
-				return &Rests{"this was changed again since: take that back first (" + blamed(later, &c) + ")"}
+				return &Conflict{"this was changed again since: undo that first (" + blamed(later, &c) + ")"}
 			}
 		}
 		if err := c.PutBack(f); err != nil {
-			return &Rests{err.Error()}
+			return &Conflict{err.Error()}
 		}
 	}
 	if from == nil && to != nil {

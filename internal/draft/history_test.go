@@ -62,7 +62,7 @@ func TestEachTakesBackTheirOwnEdits(t *testing.T) {
 	assert.Equal(t, "Box", f.Methods[1].Name, "the helper's name stays")
 	assert.Equal(t, "Linen", f.Products[0].Name)
 	_, _, err = d.Undo(owner)
-	assert.ErrorIs(t, err, ErrNothing, "the helper's edits are the helper's to take back")
+	assert.ErrorIs(t, err, ErrNothing, "the helper's edits are the helper's to undo")
 	_, what, err = d.Redo(owner)
 	require.NoError(t, err)
 	assert.Equal(t, "Parcel to the door, Finland, up to and including 2 kg: 6.90 → 7.20", what)
@@ -70,8 +70,8 @@ func TestEachTakesBackTheirOwnEdits(t *testing.T) {
 
 	edit(helper, func(f *store.File) error { return price(f, "8.00") }) // on top of the owner's
 	_, _, err = d.Undo(owner)
-	var rests *Rests
-	require.ErrorAs(t, err, &rests)
+	var conflict *Conflict
+	require.ErrorAs(t, err, &conflict)
 	assert.ErrorContains(t, err, "7.20 → 8.00", "what rests on it is named")
 	assert.Equal(
 		t,
@@ -88,7 +88,7 @@ func TestEachTakesBackTheirOwnEdits(t *testing.T) {
 	assert.Equal(t, before, string(d.State().File.Write()))
 }
 
-// Whatever two people edit and take back in whatever order, across restarts: taking all of it back gives the
+// Whatever two people edit and undo in whatever order, across restarts: undoing all of it gives the
 // shop as it was, or says what it rests on and changes nothing.
 func TestTakingAllBackGivesTheShopAsItWas(t *testing.T) {
 	people := []context.Context{By(context.Background(), 1), By(context.Background(), 2)}

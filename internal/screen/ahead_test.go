@@ -23,8 +23,8 @@ func TestWhoMadeAChange(t *testing.T) {
 		edit(3, storage.EditDone, "store/name"),
 	})
 	for key, want := range map[string]int64{
-		"methods/a/name":                5, // what was taken back does not count
-		"methods/a/label":               5, // nor what takes back
+		"methods/a/name":                5, // what was undone does not count
+		"methods/a/label":               5, // nor what undoes
 		"methods/a/tables/t/cells/2/fi": 8,
 		"methods/a/tables/t":            8, // a part of it was changed last
 		"methods/ab/name":               6,

@@ -51,5 +51,5 @@ func TestTheOwnersChoicesOfTheCheckoutAreAnEdit(t *testing.T) {
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 	_, _ = s.post("/undo")
 	_, _ = s.post("/undo")
-	assert.Nil(t, s.draft.State().File.Store.Checkout, "taken back as any edit")
+	assert.Nil(t, s.draft.State().File.Store.Checkout, "undone as any edit")
 }

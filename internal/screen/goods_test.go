@@ -316,7 +316,7 @@ func TestSampleCartsAreKeptAndForgotten(t *testing.T) {
 func TestNothingIsTakenBackTwice(t *testing.T) {
 	s := lauha(t)
 	_, body := s.post("/undo")
-	holds(t, body, "Nothing to take back")
+	holds(t, body, "Nothing to undo")
 	_, _ = s.post("/zones/aland/name", "name", "The islands")
 	_, body = s.get("/methods")
 	holds(t, body, "Undo<span class=\"what-of\">: The islands, name: “Åland” → “The islands”")

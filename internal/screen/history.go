@@ -10,7 +10,7 @@ import (
 	"github.com/gin-gonic/gin"
 )
 
-// historyView is what can be taken back and done again.
+// historyView is what can be undone and done again.
 type historyView struct {
 	Undo, Redo string
 	Said       string
@@ -43,7 +43,7 @@ func (s *Server) turn(c *gin.Context, turn func(context.Context) (*draft.State, 
 	state, what, err := turn(c.Request.Context())
 	if errors.Is(err, draft.ErrNothing) {
 		state, what, err = s.draft.State(), "", nil
-		said = "Nothing to take back."
+		said = "Nothing to undo."
 	}
 	if err != nil {
 		text, ok := told(err)
@@ -51,7 +51,7 @@ func (s *Server) turn(c *gin.Context, turn func(context.Context) (*draft.State, 
 			s.internal(c, err)
 			return
 		}
-		s.problem(c, http.StatusUnprocessableEntity, "Not taken back. "+text)
+		s.problem(c, http.StatusUnprocessableEntity, "Not undone. "+text)
 		return
 	}
 	till, err := s.till(c.Request.Context(), state, tillSlips{})

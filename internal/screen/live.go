@@ -331,7 +331,7 @@ func (s *Server) putAgain(c *gin.Context) {
 	)
 }
 
-// bringBack makes the draft what an edition is. It is an edit, and can be taken back as any.
+// bringBack makes the draft what an edition is. It is an edit, and can be undone as any.
 func (s *Server) bringBack(c *gin.Context) {
 	f, _, err := s.edition(c.Request.Context(), c.Param("edition"))
 	if err == nil {

@@ -140,13 +140,13 @@ func TestAHelperEditsAndAnOwnerPutsLive(t *testing.T) {
 	holds(t, body, ", Veli</span>")
 	status, body = s.post("/undo")
 	assert.Equal(t, http.StatusOK, status)
-	holds(t, body, "Nothing to take back") // it is Veli's edit
+	holds(t, body, "Nothing to undo") // it is Veli's edit
 	s.price("7.20", "8.00")
 	_, body = veli.post("/undo")
 	holds(
 		t,
 		body,
-		"this was changed again since: take that back first (Parcel to the door, Finland, up to and including 2 kg: 7.20 → 8.00)",
+		"this was changed again since: undo that first (Parcel to the door, Finland, up to and including 2 kg: 7.20 → 8.00)",
 	)
 	_, _ = s.post("/undo")
 	_, body = veli.post("/undo")

@@ -151,7 +151,7 @@ func TestMethodsAreOrderedCopiedSwitchedAndRemoved(t *testing.T) {
 	for range 3 {
 		_, _ = s.post("/undo")
 	}
-	assert.Equal(t, was, order(), "a move that changed nothing is no edit to take back")
+	assert.Equal(t, was, order(), "a move that changed nothing is no edit to undo")
 	_, _ = s.post("/methods/parcel/copy")
 	m := edit.Method(s.draft.State().File, "parcel-to-the-door-copy")
 	require.NotNil(t, m)

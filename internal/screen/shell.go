@@ -188,8 +188,8 @@ func slipf(format string, args ...any) error { return &slip{fmt.Sprintf(format, 
 
 // told turns the error of an edit into words for the owner; false for errors that are not theirs.
 func told(err error) (string, bool) {
-	var rests *draft.Rests
-	if errors.As(err, &rests) {
+	var conflict *draft.Conflict
+	if errors.As(err, &conflict) {
 		return err.Error(), true
 	}
 	if errors.Is(err, storage.ErrPromises) {

@@ -128,7 +128,7 @@ func notAStore(faults fault.List) string {
 	return ""
 }
 
-// takeStore makes the draft what a store file says. It is an edit, and can be taken back as any.
+// takeStore makes the draft what a store file says. It is an edit, and can be undone as any.
 func (s *Server) takeStore(c *gin.Context) {
 	v, f, err := s.storeFileView(c.Request.Context(), c)
 	if err == nil && f == nil {

@@ -10,7 +10,7 @@ import (
 	"diadrom/internal/store"
 )
 
-// mostEdits is how many edits can be taken back, and are known by who made them.
+// mostEdits is how many edits can be undone, and are known by who made them.
 const mostEdits = 1000
 
 // mostKeys is how many things an edit is said to have changed; of more, only that.
@@ -21,9 +21,9 @@ const AnyKey = "*"
 
 // Kinds of edits, for taking them back.
 const (
-	EditDone   = "edit"   // can be taken back
-	EditUndone = "undone" // was taken back, and can be done again
-	EditGone   = "gone"   // was taken back, and its maker has made another since
+	EditDone   = "edit"   // can be undone
+	EditUndone = "undone" // was undone, and can be done again
+	EditGone   = "gone"   // was undone, and its maker has made another since
 	EditTurn   = "turn"   // takes another back, or makes it again
 )
 
@@ -32,7 +32,7 @@ type Edit struct {
 	What   string   // in the owner's words
 	Keys   []string // of what it changes
 	By     int64    // person; 0 for none
-	Undoes int64    // the revision that it takes back; 0 for none
+	Undoes int64    // the revision that it undoes; 0 for none
 	Redoes int64    // the revision that it makes again; 0 for none
 	State  int64    // the state that it comes back to; 0 for a new one
 }
@@ -129,7 +129,7 @@ func scanRemembered(row interface{ Scan(...any) error }) (r Remembered, err erro
 	return r, err
 }
 
-// History gives the edit of a person that can be taken back and the one that can be done again. Nobody's edits,
+// History gives the edit of a person that can be undone and the one that can be done again. Nobody's edits,
 // which the command line makes, are everybody's.
 func (db *DB) History(ctx context.Context, by int64) (undo, redo Remembered, err error) {
 	read := func(query string, into *Remembered) error {
@@ -146,7 +146,7 @@ func (db *DB) History(ctx context.Context, by int64) (undo, redo Remembered, err
 }
 
 // Edits lists the edits that were made after a revision of the draft, the last one first; with those that were
-// taken back, and those that take back.
+// undone, and those that undo.
 func (db *DB) Edits(ctx context.Context, after int64) (list []Remembered, err error) {
 	rows, err := db.sql.QueryContext(
 		ctx,
