@@ -104,10 +104,7 @@ func Unknown(c *gin.Context) {
 	}
 	defer c.Abort()
 	allowed := methods[strings.TrimSuffix(path, "/")]
-	if country, ok := strings.CutPrefix(
-		path,
-		"/api/v1/address-forms/",
-	); ok && country != "" &&
+	if country, ok := strings.CutPrefix(path, "/api/v1/address-forms/"); ok && country != "" &&
 		!strings.Contains(country, "/") {
 		allowed = http.MethodGet
 	}

@@ -270,18 +270,11 @@ func TestEveryAnswerIsAsDescribed(t *testing.T) {
 	require.NoError(t, err)
 	rapid.Check(t, func(t *rapid.T) {
 		to := rapid.SampledFrom([]map[string]string{
-			{
-				"country":  "FI",
-				"postcode": "21100",
-			},
+			{"country": "FI", "postcode": "21100"},
 			{"country": "FI", "postcode": "22100", "city": "Mariehamn"},
 			{"country": "EE"},
 			{"country": "NO"},
-			{
-				"country": "FI",
-				"lat":     "60.4",
-				"lon":     "22.0",
-			},
+			{"country": "FI", "lat": "60.4", "lon": "22.0"},
 			{"country": "SE", "postcode": "11122", "street": "Gatan 1"},
 			{"country": "US", "region": "AK"},
 		}).Draw(t, "to")

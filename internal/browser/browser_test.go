@@ -178,9 +178,7 @@ func slow(t *testing.T, page *rod.Page) *rod.Page {
 			Latency:            150,
 			DownloadThroughput: -1,
 			UploadThroughput:   -1,
-		}.Call(
-			page,
-		),
+		}.Call(page),
 	)
 	return page
 }

@@ -94,9 +94,7 @@ func TestTheOwnerChoosesHowTheCheckoutAsks(t *testing.T) {
 	s := demoShop(t)
 	page := s.open(t, "/checkout?of=draft", 390, 844)
 	choose := func(id, value string) {
-		page.MustElement(
-			id,
-		).MustEval(
+		page.MustElement(id).MustEval(
 			`(v) => { this.value = v; this.dispatchEvent(new Event("change", {bubbles: true})); }`,
 			value,
 		)
@@ -162,9 +160,7 @@ func TestAnOrderIsPlacedAtThePriceOfTheMoment(t *testing.T) {
 	defer slow.MustStop()
 	page.MustElement("#first-name").MustInput("Aino Esimerkki")
 	page.MustElement("#first-street").MustInput("Esimerkkikatu 1")
-	page.MustElement(
-		".cart [type=number]",
-	).MustSelectAllText().MustInput(
+	page.MustElement(".cart [type=number]").MustSelectAllText().MustInput(
 		"5",
 	) // 169.00 of goods: the parcel is free
 	page.MustElement("#place").MustClick() // before the new price is there

@@ -29,9 +29,7 @@ func clipboard(t *testing.T, s *shop) {
 				proto.BrowserPermissionTypeClipboardSanitizedWrite,
 			},
 			Origin: s.url,
-		}.Call(
-			browserOf(t),
-		),
+		}.Call(browserOf(t)),
 	)
 }
 
@@ -87,10 +85,7 @@ func TestGoodsAreTypedPastedAndTakenBack(t *testing.T) {
 		[]string{
 			value(page, "#g-SEAT-1-weight"),
 			value(page, "#g-SEAT-1-length"),
-			value(
-				page,
-				"#g-CAP-FELT-weight",
-			),
+			value(page, "#g-CAP-FELT-weight"),
 			value(page, "#g-CAP-FELT-length"),
 			value(page, "#g-CAP-LINEN-weight"),
 			value(page, "#g-CAP-LINEN-length"),

@@ -34,9 +34,7 @@ func charge(page *rod.Page, method string) string {
 func waitFor(t *testing.T, page *rod.Page, js string, args ...any) {
 	t.Helper()
 	if err := page.Timeout(15 * time.Second).Wait(rod.Eval(js, args...)); err != nil {
-		told, _ := page.Timeout(
-			5 * time.Second,
-		).Eval(
+		told, _ := page.Timeout(5 * time.Second).Eval(
 			`() => [document.activeElement.id, ...[...document.querySelectorAll("[role=alert], #history, .slip, .htmx-request, [aria-invalid]")].map(e => (e.id + " " + (e.value ?? e.textContent)).replace(/\s+/g, " ").trim())].join(" | ")`,
 		)
 		said := ""
@@ -50,9 +48,7 @@ func waitFor(t *testing.T, page *rod.Page, js string, args ...any) {
 // waitText waits until an element's text holds what is wanted.
 func waitText(t *testing.T, page *rod.Page, selector, want string) {
 	t.Helper()
-	ok := page.Timeout(
-		15 * time.Second,
-	).Wait(
+	ok := page.Timeout(15 * time.Second).Wait(
 		rod.Eval(
 			`(s, w) => { const e = document.querySelector(s); return e && e.textContent.includes(w); }`,
 			selector,

@@ -147,9 +147,7 @@ func TestAListOfPlacesOutlivesAKill(t *testing.T) {
 
 	again := start(t, "demo", dir)
 	page = again.open(t, "/zones", 1280, 800)
-	ok := page.Timeout(
-		30 * time.Second,
-	).Wait(
+	ok := page.Timeout(30 * time.Second).Wait(
 		rod.Eval(`() => document.querySelector("#lists").textContent.includes("Sweden (60,000 codes)")`),
 	)
 	require.NoError(t, ok, page.MustElement("#lists").MustText())

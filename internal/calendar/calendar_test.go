@@ -206,17 +206,9 @@ func TestLaterOrdersLeaveLater(t *testing.T) {
 		c := made(t, Plan{
 			TimeZone: rapid.SampledFrom(
 				[]string{"UTC", "Europe/Helsinki", "America/New_York", "Pacific/Auckland"},
-			).Draw(
-				t,
-				"zone",
-			),
+			).Draw(t, "zone"),
 			CutOff: rapid.SampledFrom([]string{"00:00", "12:30", "24:00"}).Draw(t, "cut-off"),
-			Weekdays: rapid.SliceOfNDistinct(
-				rapid.SampledFrom(Weekdays),
-				1,
-				7,
-				rapid.ID[string],
-			).Draw(
+			Weekdays: rapid.SliceOfNDistinct(rapid.SampledFrom(Weekdays), 1, 7, rapid.ID[string]).Draw(
 				t,
 				"weekdays",
 			),

@@ -288,9 +288,7 @@ func free(f *store.File, m *store.Method) (list []Odd) {
 				-1,
 				where + "free from " + w.Money(
 					*r.Subtotal,
-				) + " is always free: the cheapest product costs " + w.Money(
-					*cheapest,
-				),
+				) + " is always free: the cheapest product costs " + w.Money(*cheapest),
 			},
 		)
 	}

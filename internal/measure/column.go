@@ -23,9 +23,7 @@ var plainNumber = regexp.MustCompile(`^[0-9]+(?:([.,])[0-9]+)?$`)
 // sign is the decimal sign that a number's own form shows: two kinds of signs, or digits behind the only one
 // that are not three; 0 where it could be read either way or has none.
 func sign(number string) byte {
-	if s, ok := plain(
-		number,
-	); ok &&
+	if s, ok := plain(number); ok &&
 		(s < 0 || len(number)-s-1 != 3 || s > 3 || number[0] == '0') { // the common case: no group of three behind the sign
 		if s < 0 {
 			return 0

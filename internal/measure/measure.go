@@ -181,10 +181,7 @@ func Number(text, unit string) (exact.Decimal, error) {
 			bare = strings.TrimSpace(strings.TrimPrefix(strings.TrimSuffix(bare, u), u))
 		}
 	}
-	if whole, fraction, ok := strings.Cut(
-		bare,
-		",",
-	); ok && !strings.ContainsAny(fraction, ".,") &&
+	if whole, fraction, ok := strings.Cut(bare, ","); ok && !strings.ContainsAny(fraction, ".,") &&
 		!strings.Contains(whole, ".") {
 		if len(fraction) == 3 && len(whole) <= 3 && whole != "0" {
 			return exact.Zero, fmt.Errorf(

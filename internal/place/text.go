@@ -94,10 +94,7 @@ func (r Reader) TextUntil(ctx context.Context, text string) (t Text, err error) 
 				return Text{}, err
 			}
 			into, named, not := &t.Places, part, ""
-			if head, rest, ok := strings.Cut(
-				part,
-				" ",
-			); ok &&
+			if head, rest, ok := strings.Cut(part, " "); ok &&
 				(strings.EqualFold(head, "not") || strings.EqualFold(head, "except")) {
 				into, named, not = &t.Except, rest, "not "
 			}

@@ -32,9 +32,7 @@ func (r Reader) Address(text string) (Address, error) {
 	}
 	if rest == text {
 		if head, tail, ok := strings.Cut(text, " "); ok && len(head) == 2 && head == strings.ToUpper(head) {
-			if c, isCountry := world.CountryByCode(
-				head,
-			); isCountry &&
+			if c, isCountry := world.CountryByCode(head); isCountry &&
 				!(a.Country != "" && isRegionCode(a.Country, head)) {
 				a.Country, rest = c.Alpha2, tail
 			}
@@ -75,9 +73,7 @@ func (r Reader) part(a *Address, part string) string {
 	if a.Postcode == "" {
 		a.Postcode, words = takePostcode(words, a.Country)
 	}
-	if n := len(
-		words,
-	); a.Region == "" && n > 0 && words[n-1] == strings.ToUpper(words[n-1]) &&
+	if n := len(words); a.Region == "" && n > 0 && words[n-1] == strings.ToUpper(words[n-1]) &&
 		len(words[n-1]) <= 6 {
 		if region, ok := world.RegionByCode(a.Country, words[n-1]); ok && hasLetter(words[n-1]) {
 			a.Region, words = region.Code, words[:n-1]

@@ -44,9 +44,7 @@ func TestARuleTakesWhatTheIndexFinds(t *testing.T) {
 			Country:  rapid.SampledFrom([]string{"FI", "SE", "GB"}).Draw(t, "country"),
 			Postcode: rapid.SampledFrom([]string{"21100", "20100", "", "BT1 1AA", "B1 1AA"}).Draw(t, "code"),
 			Region:   rapid.SampledFrom([]string{"", "19"}).Draw(t, "region"),
-		}.Resolve(
-			nil,
-		)
+		}.Resolve(nil)
 		found := len(NewIndex([]Owner{{Places: typed.Places}}).Match(&a, nil)) > 0
 		assert.Equal(t, found, typed.Places[0].Takes(&a))
 	})

@@ -421,10 +421,8 @@ func (e Entry) Numbers(length int) (from, to uint64) {
 	switch e.kind {
 	case prefix:
 		return number(
-				e.from + strings.Repeat("0", length-len(e.from)),
-			), number(
-				e.from + strings.Repeat("9", length-len(e.from)),
-			)
+			e.from + strings.Repeat("0", length-len(e.from)),
+		), number(e.from + strings.Repeat("9", length-len(e.from)))
 	case span:
 		return number(e.from), number(e.to)
 	}

@@ -51,10 +51,7 @@ func First(country, start string) string {
 	least := ""
 	for _, t := range formatOf(country) {
 		if t.starts(start) && len(t) > 0 {
-			if code := t.fill(
-				start,
-				false,
-			); least == "" || len(code) < len(least) ||
+			if code := t.fill(start, false); least == "" || len(code) < len(least) ||
 				len(code) == len(least) && code < least {
 				least = code
 			}

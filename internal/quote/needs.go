@@ -131,9 +131,7 @@ func (a *asked) isFree(f *store.Free) (because string, free bool) {
 			return "from " + u.Measure(
 				rate.ByQuantity,
 				exact.FromInt(*f.Quantity),
-			) + ", the order has " + exact.FromInt(
-				a.cart.quantity,
-			).String()
+			) + ", the order has " + exact.FromInt(a.cart.quantity).String()
 		})
 	}
 	if len(f.Coupons) > 0 {

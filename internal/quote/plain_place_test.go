@@ -31,18 +31,13 @@ func plainMatch(file, rule, to obj) (level int, size *big.Rat, ok bool) {
 		radius := ratOr(w, "distance", "0")
 		return 1, new(
 				big.Rat,
-			).Mul(
-				radius,
-				radius,
-			), plainDistance(
+			).Mul(radius, radius), plainDistance(
 				file,
 				lat,
 				lon,
 				text(to, "lat"),
 				text(to, "lon"),
-			).Cmp(
-				radius,
-			) <= 0
+			).Cmp(radius) <= 0
 	case rule["postcodes"] != nil:
 		if text(rule, "country") != country || code == "" {
 			return 0, nil, false

@@ -270,10 +270,7 @@ func plainMethod(
 		return plainOption{}, Needs
 	}
 	for c := range cart.classes {
-		if only := texts(
-			needs,
-			"only_classes",
-		); len(only) > 0 && !slices.Contains(only, c) ||
+		if only := texts(needs, "only_classes"); len(only) > 0 && !slices.Contains(only, c) ||
 			slices.Contains(texts(needs, "without_classes"), c) {
 			return plainOption{}, Needs
 		}
@@ -298,10 +295,7 @@ func plainMethod(
 					given(g, "group") && text(g, "group") != text(request, "group") {
 					continue
 				}
-				if p := sub(
-					g,
-					"place",
-				); p != nil &&
+				if p := sub(g, "place"); p != nil &&
 					(text(p, "country") != text(to, "country") || text(p, "postcode") != text(to, "postcode")) {
 					continue
 				}
@@ -366,9 +360,7 @@ func plainMethod(
 // plainExtras is steps 2 to 4.
 func plainExtras(file, m obj, term func(string) any, to obj, cart plainCart, sum *big.Rat) *big.Rat {
 	fee := func(o obj, of *big.Rat) *big.Rat {
-		return new(
-			big.Rat,
-		).Add(
+		return new(big.Rat).Add(
 			ratOr(o, "amount", "0"),
 			new(big.Rat).Mul(of, new(big.Rat).Quo(ratOr(o, "percent", "0"), big.NewRat(100, 1))),
 		)

@@ -19,39 +19,25 @@ import (
 func drawAmount(t *rapid.T, name string) string {
 	return rapid.SampledFrom(
 		[]string{"0", "0.50", "1.00", "2.345", "4.90", "6.66", "9.999", "12.00", "30.00", "0.005"},
-	).Draw(
-		t,
-		name,
-	)
+	).Draw(t, name)
 }
 
 func maybe(t *rapid.T, name string) bool { return rapid.IntRange(0, 3).Draw(t, name+"?") == 0 }
 
 func drawRule(t *rapid.T) obj {
 	return rapid.SampledFrom([]obj{
-		{
-			"world": true,
-		},
+		{"world": true},
 		{"group": "EU"},
 		{"group": "154"},
 		{"country": "FI"},
 		{"country": "SE"},
 		{"country": "FI", "region": "FI-19"},
-		{
-			"country": "FI",
-			"city":    "Naantali",
-		},
+		{"country": "FI", "city": "Naantali"},
 		{"country": "FI", "postcodes": []any{"21100", "22*"}},
 		{"country": "FI", "postcodes": []any{"21*"}},
-		{
-			"country":   "FI",
-			"postcodes": []any{"20100 to 21999"},
-		},
+		{"country": "FI", "postcodes": []any{"20100 to 21999"}},
 		{"country": "FI", "postcodes": []any{"211*", "99999"}},
-		{
-			"country":   "SE",
-			"postcodes": []any{"10000 to 19999"},
-		},
+		{"country": "SE", "postcodes": []any{"10000 to 19999"}},
 		{"within": obj{"location": "w", "distance": "15"}},
 		{"within": obj{"lat": "60.45", "lon": "22.25", "distance": "8.5"}},
 	}).Draw(t, "rule")
@@ -102,10 +88,7 @@ func drawCharge(t *rapid.T, graduated bool) any {
 func drawTable(t *rapid.T, id string, zones, classes []any) obj {
 	by := rapid.SampledFrom(
 		[]string{"order", "weight", "billed_weight", "subtotal", "quantity", "distance"},
-	).Draw(
-		t,
-		"by",
-	)
+	).Draw(t, "by")
 	table := obj{"id": id, "zones": zones, "classes": classes, "by": by}
 	row := func(at any) obj {
 		graduated, _ := table["graduated"].(bool)
@@ -163,16 +146,12 @@ func drawTerms(t *rapid.T, into obj) {
 	}
 	if maybe(t, "needs") {
 		into["needs"] = rapid.SampledFrom([]obj{
-			{
-				"weight": obj{"to": "9"},
-			},
+			{"weight": obj{"to": "9"}},
 			{"subtotal": obj{"from": "10", "to": "90"}},
 			{"quantity": obj{"from": "2"}},
 			{"longest_side": obj{"to": "60"}},
 			{"billed_weight": obj{"from": "1", "to": "12"}},
-			{
-				"distance": obj{"to": "20"},
-			},
+			{"distance": obj{"to": "20"}},
 			{"coupons": []any{"LÖYLY"}},
 			{"groups": []any{"trade"}},
 			{"only_classes": []any{"a"}},
@@ -293,10 +272,7 @@ func drawRequest(t *rapid.T) obj {
 	if to["country"] == "FI" {
 		to["postcode"] = rapid.SampledFrom(
 			[]string{"21100", "21160", "22100", "20100", "20999", "99999", "", "21999"},
-		).Draw(
-			t,
-			"postcode",
-		)
+		).Draw(t, "postcode")
 		to["region"] = rapid.SampledFrom([]string{"", "FI-19", "FI-01"}).Draw(t, "region")
 		to["city"] = rapid.SampledFrom([]string{"", "NAANTALI", "Turku"}).Draw(t, "city")
 	} else if to["country"] == "SE" {
@@ -305,10 +281,7 @@ func drawRequest(t *rapid.T) obj {
 	if rapid.Bool().Draw(t, "point") {
 		p := rapid.SampledFrom(
 			[][2]string{{"60.4674", "22.0260"}, {"60.45", "22.25"}, {"60.50", "22.10"}, {"59.33", "18.06"}},
-		).Draw(
-			t,
-			"point",
-		)
+		).Draw(t, "point")
 		to["lat"], to["lon"] = p[0], p[1]
 	}
 	lines := []any{}
@@ -316,22 +289,12 @@ func drawRequest(t *rapid.T) obj {
 		lines = append(
 			lines,
 			obj{
-				"price":  drawAmount(t, "price"),
-				"weight": drawAmount(t, "weight"),
-				"length": rapid.SampledFrom([]string{"", "50", "80"}).Draw(t, "length"),
-				"width": rapid.SampledFrom(
-					[]string{"", "20", "35.5"},
-				).Draw(
-					t,
-					"width",
-				),
-				"height": rapid.SampledFrom([]string{"", "7", "15"}).Draw(t, "height"),
-				"class": rapid.SampledFrom(
-					[]string{"", "a", "b"},
-				).Draw(
-					t,
-					"class",
-				),
+				"price":          drawAmount(t, "price"),
+				"weight":         drawAmount(t, "weight"),
+				"length":         rapid.SampledFrom([]string{"", "50", "80"}).Draw(t, "length"),
+				"width":          rapid.SampledFrom([]string{"", "20", "35.5"}).Draw(t, "width"),
+				"height":         rapid.SampledFrom([]string{"", "7", "15"}).Draw(t, "height"),
+				"class":          rapid.SampledFrom([]string{"", "a", "b"}).Draw(t, "class"),
 				"quantity":       float64(rapid.IntRange(1, 5).Draw(t, "quantity")),
 				"needs_shipping": !maybe(t, "digital"),
 				"ships_free":     maybe(t, "free"),

@@ -154,14 +154,12 @@ func (a *asked) finish() []Option {
 	for i := range a.options {
 		n := &a.options[i]
 		options[i] = Option{
-			Method: n.m.ID,
-			Label:  n.m.label,
-			Kind:   n.m.Kind,
-			Zone:   n.zone,
-			Days:   n.days,
-			Dates: a.dates(
-				n.days,
-			),
+			Method:  n.m.ID,
+			Label:   n.m.label,
+			Kind:    n.m.Kind,
+			Zone:    n.zone,
+			Days:    n.days,
+			Dates:   a.dates(n.days),
 			Charge:  n.charge.of(text),
 			Tax:     n.tax.of(text),
 			Total:   n.total.of(text),

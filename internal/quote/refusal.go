@@ -50,16 +50,10 @@ type Refusal struct {
 
 // too says how an order passes a limit.
 var too = map[rate.By][2]string{
-	rate.ByWeight: {
-		"too light",
-		"too heavy",
-	},
+	rate.ByWeight:   {"too light", "too heavy"},
 	rate.ByBilled:   {"too light", "too heavy by its volume"},
 	rate.BySubtotal: {"order value too low", "order value too high"},
-	rate.ByQuantity: {
-		"too few items",
-		"too many items",
-	},
+	rate.ByQuantity: {"too few items", "too many items"},
 	rate.ByDistance: {"too near", "too far"},
 	LongestSide:     {"too short", "too long"},
 }

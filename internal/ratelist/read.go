@@ -91,10 +91,7 @@ var measures = []struct {
 	{"order value", rate.BySubtotal},
 	{"total", rate.BySubtotal},
 	{"value", rate.BySubtotal},
-	{
-		"quantity",
-		rate.ByQuantity,
-	},
+	{"quantity", rate.ByQuantity},
 	{"items", rate.ByQuantity},
 	{"pieces", rate.ByQuantity},
 	{"distance", rate.ByDistance},
@@ -346,16 +343,7 @@ func (b *builder) destination(row sheet.Row) (int, error) {
 		}
 		return b.typed(name)
 	}
-	country, region, city, codes := b.cell(
-		row,
-		Country,
-	), b.cell(
-		row,
-		Region,
-	), b.cell(
-		row,
-		City,
-	), b.cell(
+	country, region, city, codes := b.cell(row, Country), b.cell(row, Region), b.cell(row, City), b.cell(
 		row,
 		Postcode,
 	)

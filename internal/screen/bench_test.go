@@ -273,10 +273,7 @@ func BenchmarkCell(b *testing.B) {
 				) + `],"methods":[{"id":"m","tables":[{"id":"t","zones":[` + strings.Join(
 					ids,
 					",",
-				) + `],"by":"weight","edges":"up_to","rows":[` + strings.Join(
-					rows,
-					",",
-				) + `]}]}]}`,
+				) + `],"by":"weight","edges":"up_to","rows":[` + strings.Join(rows, ",") + `]}]}]}`,
 			),
 		)
 		if len(faults) > 0 {

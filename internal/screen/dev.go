@@ -23,16 +23,9 @@ func (o *Options) read() (*template.Template, fs.FS, error) {
 	if o.Dev != "" {
 		files, assets = os.DirFS(o.Dev), os.DirFS(o.Dev)
 	}
-	t, err := template.New(
-		"",
-	).Funcs(
+	t, err := template.New("").Funcs(
 		functions,
-	).Funcs(
-		template.FuncMap{"dev": func() bool { return o.Dev != "" }},
-	).ParseFS(
-		files,
-		"templates/*.html",
-	)
+	).Funcs(template.FuncMap{"dev": func() bool { return o.Dev != "" }}).ParseFS(files, "templates/*.html")
 	if err != nil {
 		return nil, nil, err
 	}

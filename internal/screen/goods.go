@@ -92,11 +92,7 @@ var settable = []choice{
 	{"length", "length", false},
 	{"width", "width", false},
 	{"height", "height", false},
-	{
-		"needs_shipping",
-		"sent (yes, no)",
-		false,
-	},
+	{"needs_shipping", "sent (yes, no)", false},
 	{"ships_free", "ships free", false},
 	{"own_parcel", "own parcel", false},
 	{"remove", "remove them", false},

@@ -130,9 +130,7 @@ func mapped(t *sheet.Table, s *store.Settings, query url.Values) productlist.Map
 		if chosen := productlist.Field(query.Get("c" + key)); query.Has("c"+key) && chosen != m.Columns[i] {
 			m.Columns[i], m.Units[i] = chosen, productlist.HeadUnit(chosen, t.Rows[0].Cells[i])
 		}
-		if unit := query.Get(
-			"u" + key,
-		); unit != "" &&
+		if unit := query.Get("u" + key); unit != "" &&
 			query.Get("f"+key) == string(m.Columns[i]) { // of the field that it was chosen for
 			m.Units[i] = unit
 		}
@@ -301,10 +299,7 @@ func (s *Server) takeGoods(c *gin.Context) {
 		return
 	}
 	job := &takingGoods{stage: "reading", total: 1}
-	if before, was := s.taking.LoadOrStore(
-		u.ID,
-		job,
-	); was &&
+	if before, was := s.taking.LoadOrStore(u.ID, job); was &&
 		!(before.(*takingGoods).hasEnded() && s.taking.CompareAndSwap(u.ID, before, job)) {
 		c.Redirect(http.StatusSeeOther, "/goods/file/"+strconv.FormatInt(u.ID, 10)+"/progress")
 		return

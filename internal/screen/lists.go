@@ -128,11 +128,7 @@ func grouped(n int) string {
 
 // sentFile is the file of a form: its name and its bytes as they come. The caller reads them before it answers.
 func sentFile(c *gin.Context) (name string, body io.Reader, err error) {
-	if err := http.NewResponseController(
-		c.Writer,
-	).SetReadDeadline(
-		time.Now().Add(time.Hour),
-	); err != nil &&
+	if err := http.NewResponseController(c.Writer).SetReadDeadline(time.Now().Add(time.Hour)); err != nil &&
 		!errors.Is(err, http.ErrNotSupported) {
 		return "", nil, err
 	}

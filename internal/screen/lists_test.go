@@ -143,15 +143,9 @@ func TestManyZonesAndPlacesAreShownInParts(t *testing.T) {
 	b.WriteString("zone,name,place\n")
 	for i := range 60 {
 		b.WriteString(
-			"made-" + string(
-				rune('a'+i/26),
-			) + string(
+			"made-" + string(rune('a'+i/26)) + string(
 				rune('a'+i%26),
-			) + ",Made,SE 1" + string(
-				rune('0'+i/10),
-			) + string(
-				rune('0'+i%10),
-			) + "*\n",
+			) + ",Made,SE 1" + string(rune('0'+i/10)) + string(rune('0'+i%10)) + "*\n",
 		)
 	}
 	b.WriteString("long,Long")

@@ -122,34 +122,22 @@ type termCell struct {
 }
 
 var termNames = map[terms.Field][2]string{
-	terms.Offered: {
-		"Offered",
-		"yes or no",
-	},
-	terms.Days:     {"Delivery time", "2 to 4 working days"},
-	terms.FreeFrom: {"Free delivery", "from 120.00 or with coupon NAME"},
-	terms.Minimum:  {"Minimum price", "4.00"},
-	terms.Maximum: {
-		"Maximum price",
-		"60.00",
-	},
+	terms.Offered:      {"Offered", "yes or no"},
+	terms.Days:         {"Delivery time", "2 to 4 working days"},
+	terms.FreeFrom:     {"Free delivery", "from 120.00 or with coupon NAME"},
+	terms.Minimum:      {"Minimum price", "4.00"},
+	terms.Maximum:      {"Maximum price", "60.00"},
 	terms.Handling:     {"Handling fee", "1.00 + 5 % of goods"},
 	terms.Weight:       {"Weight", "up to 15 kg"},
 	terms.BilledWeight: {"Billed weight", "up to 30 kg"},
-	terms.LongestSide: {
-		"Longest side",
-		"up to 120 cm",
-	},
-	terms.Subtotal: {"Order value", "from 10.00"},
-	terms.Quantity: {"Number of items", "up to 9 items"},
-	terms.Distance: {"Distance", "up to 80 km"},
-	terms.OnlyClasses: {
-		"Only these classes",
-		"Soft, Small",
-	},
-	terms.Without: {"Not these classes", "Bulky"},
-	terms.Coupons: {"Needs a coupon", "NAME"},
-	terms.Groups:  {"Customer groups", "trade"},
+	terms.LongestSide:  {"Longest side", "up to 120 cm"},
+	terms.Subtotal:     {"Order value", "from 10.00"},
+	terms.Quantity:     {"Number of items", "up to 9 items"},
+	terms.Distance:     {"Distance", "up to 80 km"},
+	terms.OnlyClasses:  {"Only these classes", "Soft, Small"},
+	terms.Without:      {"Not these classes", "Bulky"},
+	terms.Coupons:      {"Needs a coupon", "NAME"},
+	terms.Groups:       {"Customer groups", "trade"},
 }
 
 func methodViewOf(f *store.File, m *store.Method) *methodView {

@@ -159,9 +159,7 @@ func (s *Server) removeTable(c *gin.Context) {
 					opens,
 					"buyers in "+state.File.ZoneName(
 						through.Zone,
-					)+" are offered this method at the prices of "+state.File.ZoneName(
-						through.By,
-					),
+					)+" are offered this method at the prices of "+state.File.ZoneName(through.By),
 				)
 			}
 		}

@@ -55,10 +55,7 @@ func (s *Server) asker(r *http.Request) (who api.Asker, key string) {
 	if s.options.Demo {
 		return api.Person, ""
 	}
-	if scheme, key, ok := strings.Cut(
-		r.Header.Get("Authorization"),
-		" ",
-	); ok &&
+	if scheme, key, ok := strings.Cut(r.Header.Get("Authorization"), " "); ok &&
 		strings.EqualFold(scheme, "Bearer") {
 		if kept := auth.Kept(strings.TrimSpace(key)); (*s.keys.Load())[kept] {
 			return api.Shop, kept

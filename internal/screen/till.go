@@ -134,14 +134,11 @@ func (s *Server) tillQuoted(ctx context.Context, state *draft.State, slips tillS
 			Index:    at[i],
 			Name:     nameOr(l.Product.Name, l.Product.SKU),
 			Quantity: strconv.FormatInt(l.Quantity, 10),
-			Sum: world.Price(
-				u.Money(l.Product.Price.Mul(exact.FromInt(l.Quantity))),
-				f.Store.Currency,
-			),
-			Own:    t.Cart[at[i]].SKU == "",
-			Price:  t.Cart[at[i]].Price,
-			Weight: t.Cart[at[i]].Weight,
-			Unit:   u.Weight,
+			Sum:      world.Price(u.Money(l.Product.Price.Mul(exact.FromInt(l.Quantity))), f.Store.Currency),
+			Own:      t.Cart[at[i]].SKU == "",
+			Price:    t.Cart[at[i]].Price,
+			Weight:   t.Cart[at[i]].Weight,
+			Unit:     u.Weight,
 		}
 		if slips.lineSlip != "" && slips.line == at[i] {
 			line.Slip = slips.lineSlip

@@ -27,10 +27,7 @@ func TestTablesAsSpreadsheetsWriteThem(t *testing.T) {
 	want := [][]string{{"sku", "name"}, {"1", "Löyly, large"}}
 	latin, err := charmap.ISO8859_1.NewEncoder().String("sku;name\r\n1;\"Löyly, large\"\r\n")
 	require.NoError(t, err)
-	wide, err := unicode.UTF16(
-		unicode.BigEndian,
-		unicode.UseBOM,
-	).NewEncoder().String(
+	wide, err := unicode.UTF16(unicode.BigEndian, unicode.UseBOM).NewEncoder().String(
 		"sku\tname\n1\tLöyly, large\n",
 	)
 	require.NoError(t, err)
@@ -73,10 +70,7 @@ func TestWhatIsWrittenReadsBack(t *testing.T) {
 			s := rapid.OneOf(
 				rapid.StringMatching(`[=+@'-]{0,3}[a-z0-9;,"äÅ ]{0,8}`),
 				rapid.String(),
-			).Draw(
-				t,
-				"cell",
-			)
+			).Draw(t, "cell")
 			return strings.TrimSpace(strings.Map(func(r rune) rune {
 				if r == '\r' || r == '\ufeff' || r == '\ufffd' {
 					return -1

@@ -83,8 +83,6 @@ func (db *DB) KnowsOrigin(ctx context.Context, person int64, origin string) (kno
 		"SELECT count(*) > 0 FROM known_origin WHERE person = ? AND origin = ?",
 		person,
 		auth.Kept(origin),
-	).Scan(
-		&known,
-	)
+	).Scan(&known)
 	return known, err
 }

@@ -42,12 +42,7 @@ func live(ctx context.Context, q interface {
 	err = q.QueryRowContext(
 		ctx,
 		"SELECT turn, edition, at, by FROM put_live ORDER BY turn DESC LIMIT 1",
-	).Scan(
-		&l.Turn,
-		&l.Edition,
-		&at,
-		&l.By,
-	)
+	).Scan(&l.Turn, &l.Edition, &at, &l.By)
 	if errors.Is(err, sql.ErrNoRows) {
 		return Live{}, nil
 	}
@@ -63,10 +58,7 @@ func (db *DB) Stamp(ctx context.Context) (revision, turn int64, err error) {
 	err = db.sql.QueryRowContext(
 		ctx,
 		"SELECT coalesce((SELECT revision FROM draft), 0), coalesce((SELECT max(turn) FROM put_live), 0)",
-	).Scan(
-		&revision,
-		&turn,
-	)
+	).Scan(&revision, &turn)
 	return revision, turn, err
 }
 
@@ -90,9 +82,7 @@ func (db *DB) PutLive(ctx context.Context, turn, revision int64, hash, body, not
 			note,
 			now(),
 			by,
-		).Scan(
-			&number,
-		)
+		).Scan(&number)
 		return number, err
 	})
 }

@@ -170,11 +170,7 @@ func (db *DB) Edits(ctx context.Context, after int64) (list []Remembered, err er
 // Changes gives what an edit changed.
 func (db *DB) Changes(ctx context.Context, revision int64) (changes []store.Trimmed, err error) {
 	var body string
-	if err := db.sql.QueryRowContext(
-		ctx,
-		"SELECT changes FROM edit WHERE revision = ?",
-		revision,
-	).Scan(
+	if err := db.sql.QueryRowContext(ctx, "SELECT changes FROM edit WHERE revision = ?", revision).Scan(
 		&body,
 	); err != nil {
 		return nil, err

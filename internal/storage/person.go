@@ -74,9 +74,7 @@ func (db *DB) AddPerson(
 		string(role),
 		passphrase,
 		now(),
-	).Scan(
-		&p.ID,
-	); err != nil {
+	).Scan(&p.ID); err != nil {
 		return auth.Person{}, err
 	}
 	return p, tx.Commit()
@@ -143,9 +141,7 @@ func (db *DB) SetActive(ctx context.Context, person int64, active bool) error {
 		ctx,
 		"SELECT count(*) FROM person WHERE role = 'owner' AND active = 1 AND id <> ?",
 		person,
-	).Scan(
-		&owners,
-	); err != nil {
+	).Scan(&owners); err != nil {
 		return err
 	}
 	if owners == 0 {
@@ -195,11 +191,7 @@ func (db *DB) Session(ctx context.Context, kept string) (p auth.Person, ok bool,
 		kept,
 		now(),
 	).
-		Scan(
-			&p.ID,
-			&p.Name,
-			&p.Role,
-		)
+		Scan(&p.ID, &p.Name, &p.Role)
 	if errors.Is(err, sql.ErrNoRows) {
 		return auth.Person{}, false, nil
 	}

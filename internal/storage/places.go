@@ -139,10 +139,7 @@ const insertRows = 50
 
 var insertPlaces = "INSERT INTO place (list, country, postcode, name, region, region_name, " +
 	"municipality, lat, lon) VALUES " +
-	strings.TrimSuffix(
-		strings.Repeat("(?, ?, ?, ?, ?, ?, ?, ?, ?), ", insertRows),
-		", ",
-	)
+	strings.TrimSuffix(strings.Repeat("(?, ?, ?, ?, ?, ?, ?, ?, ?), ", insertRows), ", ")
 
 // AddPlaces keeps the next part of a list in one transaction. It fails with [ErrConflict] where another process
 // has taken in the same part meanwhile, and then keeps nothing.
@@ -306,9 +303,7 @@ func (db *DB) PlacesVersion(ctx context.Context) (version string, err error) {
 	err = db.sql.QueryRowContext(
 		ctx,
 		"SELECT coalesce(group_concat(id), '') FROM (SELECT id FROM place_list WHERE state = 'done' ORDER BY id)",
-	).Scan(
-		&version,
-	)
+	).Scan(&version)
 	return version, err
 }
 

@@ -57,10 +57,7 @@ func (db *DB) AddPromises(ctx context.Context, list ...KeptPromise) error {
 	if err := tx.QueryRowContext(
 		ctx,
 		"SELECT count(*), coalesce(sum(length(CAST(body AS BLOB))), 0) FROM promise",
-	).Scan(
-		&count,
-		&size,
-	); err != nil {
+	).Scan(&count, &size); err != nil {
 		return err
 	}
 	if count > promise.Max || size > promise.MaxBytes {

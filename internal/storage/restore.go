@@ -84,9 +84,7 @@ func carryLocks(ctx context.Context, now, then string, o RestoreOptions) (r Rest
 			ctx,
 			"SELECT count(*) > 0 FROM sqlite_schema WHERE type = 'table' AND name = ?",
 			table,
-		).Scan(
-			&there,
-		) == nil &&
+		).Scan(&there) == nil &&
 			there
 	}
 	if has("session") {
@@ -111,9 +109,7 @@ func carryLocks(ctx context.Context, now, then string, o RestoreOptions) (r Rest
 			ctx,
 			"SELECT count(*) > 0 FROM now.sqlite_schema WHERE type = 'table' AND name = ?",
 			table,
-		).Scan(
-			&there,
-		) == nil &&
+		).Scan(&there) == nil &&
 			there
 	}
 	names := func(query string) (list []string, err error) {

@@ -166,10 +166,7 @@ func (db *DB) Load(ctx context.Context) (Loaded, error) {
 	defer tx.Rollback()
 	var settings, sum string
 	var l Loaded
-	err = tx.QueryRowContext(
-		ctx,
-		"SELECT settings, revision, state, sum FROM draft",
-	).Scan(
+	err = tx.QueryRowContext(ctx, "SELECT settings, revision, state, sum FROM draft").Scan(
 		&settings,
 		&l.Revision,
 		&l.State,

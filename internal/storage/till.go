@@ -38,13 +38,7 @@ func (db *DB) LoadTill(ctx context.Context) (t Till, ok bool, err error) {
 	err = db.sql.QueryRowContext(
 		ctx,
 		"SELECT cart, destination, coupons, customer, customer_group FROM till",
-	).Scan(
-		&cart,
-		&t.Destination,
-		&t.Coupons,
-		&t.Customer,
-		&t.Group,
-	)
+	).Scan(&cart, &t.Destination, &t.Coupons, &t.Customer, &t.Group)
 	if errors.Is(err, sql.ErrNoRows) {
 		return t, false, nil
 	}

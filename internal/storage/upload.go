@@ -29,9 +29,7 @@ func (db *DB) AddUpload(ctx context.Context, kind, name string, body []byte) (id
 		kind,
 		name,
 		body,
-	).Scan(
-		&id,
-	); err != nil {
+	).Scan(&id); err != nil {
 		return 0, err
 	}
 	if _, err := tx.ExecContext(
@@ -54,10 +52,7 @@ func (db *DB) Upload(ctx context.Context, kind string, id int64) (u Upload, ok b
 		"SELECT name, body FROM upload WHERE kind = ? AND id = ?",
 		kind,
 		id,
-	).Scan(
-		&u.Name,
-		&u.Body,
-	)
+	).Scan(&u.Name, &u.Body)
 	if errors.Is(err, sql.ErrNoRows) {
 		return u, false, nil
 	}

@@ -153,13 +153,9 @@ func TestAnyZonesReadBack(t *testing.T) {
 		}
 		f := file(
 			t,
-			`[{"id":"a","name":"A","places":`+list(
-				"places",
-			)+`,"except":`+list(
+			`[{"id":"a","name":"A","places":`+list("places")+`,"except":`+list(
 				"except",
-			)+`},{"id":"b","places":`+list(
-				"more",
-			)+`}]`,
+			)+`},{"id":"b","places":`+list("more")+`}]`,
 		)
 		table := written(t, f.Zones, f)
 		zones, slips := read(t, table, f)
