@@ -198,10 +198,8 @@ func (l *limits) quotes(c *gin.Context, engine *quote.Engine) {
 			status == http.StatusUnprocessableEntity &&
 			many &&
 			len(requests) >= MaxRequests {
-			status, title = http.StatusRequestEntityTooLarge, fmt.Sprintf(
-				"an exchange has at most %d requests",
-				MaxRequests,
-			)
+			status = http.StatusRequestEntityTooLarge
+			title = fmt.Sprintf("an exchange has at most %d requests", MaxRequests)
 		}
 		problem(c, status, title, faults)
 		return

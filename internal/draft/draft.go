@@ -148,10 +148,10 @@ func (d *Draft) edit(ctx context.Context, next func(*State) (*store.File, storag
 			return nil, err
 		}
 		state := d.compiled(f, parts)
-		state.Revision, state.Before, state.What, state.state = revision, now.Engine, e.What, cmp.Or(
-			e.State,
-			revision,
-		)
+		state.Revision = revision
+		state.Before = now.Engine
+		state.What = e.What
+		state.state = cmp.Or(e.State, revision)
 		switch {
 		case e.Undoes != 0:
 			state.What = "taking back: " + e.What

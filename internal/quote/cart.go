@@ -79,9 +79,8 @@ func (e *Engine) measure(c *cart, lines []Line) {
 			if p.OwnParcel {
 				c.boxes = append(c.boxes, parcel{portion{goods: rate.Goods{Weight: unit}, volume: volume}, n})
 			} else {
-				c.box.goods.Weight, c.box.volume = c.box.goods.Weight.Add(weight), c.box.volume.Add(
-					volume.Mul(count),
-				)
+				c.box.goods.Weight = c.box.goods.Weight.Add(weight)
+				c.box.volume = c.box.volume.Add(volume.Mul(count))
 			}
 		}
 		c.addClass(p.Class)

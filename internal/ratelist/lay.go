@@ -97,12 +97,9 @@ func (b *builder) clash(one, other piece) bool {
 	if charge.Format(l.charge, w) == charge.Format(first.charge, w) {
 		l.Status, l.Says = Repeats, fmt.Sprintf("says the same as line %d", first.Line)
 	} else {
-		l.Status, l.Says, p.Usable = Contradicts, fmt.Sprintf(
-			"line %d says %s for the same, this one %s",
-			first.Line,
-			charge.Format(first.charge, w),
-			charge.Format(l.charge, w),
-		), false
+		l.Status = Contradicts
+		l.Says = fmt.Sprintf("line %d says %s for the same, this one %s", first.Line, charge.Format(first.charge, w), charge.Format(l.charge, w))
+		p.Usable = false
 	}
 	return false
 }
@@ -177,12 +174,9 @@ func (b *builder) lay(list []piece, zone string) (laid []piece) {
 
 func (b *builder) overlap(one, other piece) {
 	l, first := &b.p.Lines[one.line], &b.p.Lines[other.line]
-	l.Status, l.Says, b.p.Usable = Contradicts, fmt.Sprintf(
-		"it begins at %s, where line %d still reaches to %s",
-		one.from,
-		first.Line,
-		other.to,
-	), false
+	l.Status = Contradicts
+	l.Says = fmt.Sprintf("it begins at %s, where line %d still reaches to %s", one.from, first.Line, other.to)
+	b.p.Usable = false
 }
 
 // meets says whether two ends are the same, or neighbours by the decimals in which the first is written.

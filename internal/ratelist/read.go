@@ -343,10 +343,10 @@ func (b *builder) destination(row sheet.Row) (int, error) {
 		}
 		return b.typed(name)
 	}
-	country, region, city, codes := b.cell(row, Country), b.cell(row, Region), b.cell(row, City), b.cell(
-		row,
-		Postcode,
-	)
+	country := b.cell(row, Country)
+	region := b.cell(row, Region)
+	city := b.cell(row, City)
+	codes := b.cell(row, Postcode)
 	if wild(country) {
 		if !wild(region) || !wild(city) || !wild(codes) {
 			country = b.reader.Home

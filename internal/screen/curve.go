@@ -207,12 +207,9 @@ func (f frame) pieces(x1, y1, x2, y2 float64, title string) []curvePiece {
 func (v *curveView) frame(f *store.File, m *store.Method, t *rate.Table, fr frame) {
 	u := f.Store.Units()
 	v.Path, v.Unit = "/rates/"+m.ID+"/"+t.ID, edit.Unit(f, t.By)
-	v.Low, v.High, v.Log = strconv.FormatFloat(fr.low, 'f', -1, 64), strconv.FormatFloat(
-		fr.x,
-		'f',
-		-1,
-		64,
-	), fr.low > 0
+	v.Low = strconv.FormatFloat(fr.low, 'f', -1, 64)
+	v.High = strconv.FormatFloat(fr.x, 'f', -1, 64)
+	v.Log = fr.low > 0
 	step := niceStep(fr.x) / 10
 	if t.By == rate.ByQuantity {
 		step = math.Max(1, math.Round(step))

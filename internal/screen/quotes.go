@@ -212,10 +212,8 @@ func quotesRowOf(f *store.File, a *quote.Answer, column map[string]int) quotesRo
 		row.Zone = nameOr(z.Name, z.ID)
 	}
 	for _, o := range a.Options {
-		row.Cells[column[o.Method]].Charge, row.Cells[column[o.Method]].Price = o.Charge, deliveryPrice(
-			o.Charge,
-			a.Currency,
-		)
+		row.Cells[column[o.Method]].Charge = o.Charge
+		row.Cells[column[o.Method]].Price = deliveryPrice(o.Charge, a.Currency)
 	}
 	for _, r := range a.Refused {
 		row.Cells[column[r.Method]] = quotesCell{

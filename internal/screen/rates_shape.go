@@ -155,12 +155,8 @@ func (s *Server) removeTable(c *gin.Context) {
 		var opens []string
 		for _, through := range state.Engine.Through(&after) {
 			if slices.Contains(table.Zones, through.Zone) {
-				opens = append(
-					opens,
-					"buyers in "+state.File.ZoneName(
-						through.Zone,
-					)+" are offered this method at the prices of "+state.File.ZoneName(through.By),
-				)
+				zone, by := state.File.ZoneName(through.Zone), state.File.ZoneName(through.By)
+				opens = append(opens, "buyers in "+zone+" are offered this method at the prices of "+by)
 			}
 		}
 		if len(opens) > 0 {

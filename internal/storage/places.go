@@ -187,9 +187,11 @@ func (db *DB) AddPlaces(ctx context.Context, l *PlaceList, part Places) error {
 	if err := tx.Commit(); err != nil {
 		return err
 	}
-	l.Taken, l.Lines, l.Skipped, l.Recoded, l.Unusual = l.Taken+part.Bytes, l.Lines+part.Lines, l.Skipped+len(
-		part.Skipped,
-	), l.Recoded+part.Recoded, l.Unusual+part.Unusual
+	l.Taken = l.Taken + part.Bytes
+	l.Lines = l.Lines + part.Lines
+	l.Skipped = l.Skipped + len(part.Skipped)
+	l.Recoded = l.Recoded + part.Recoded
+	l.Unusual = l.Unusual + part.Unusual
 	return nil
 }
 

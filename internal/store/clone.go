@@ -14,14 +14,13 @@ func (f *File) Clone() *File {
 	c := *f
 	c.Store.Tax.Rates = cloneEach(f.Store.Tax.Rates, func(t *TaxRate) { t.Rule = cloneRule(t.Rule) })
 	if c.Store.Dispatch = clonePointer(f.Store.Dispatch); c.Store.Dispatch != nil {
-		c.Store.Dispatch.Weekdays, c.Store.Dispatch.Closed = slices.Clone(
-			f.Store.Dispatch.Weekdays,
-		), slices.Clone(f.Store.Dispatch.Closed)
+		c.Store.Dispatch.Weekdays = slices.Clone(f.Store.Dispatch.Weekdays)
+		c.Store.Dispatch.Closed = slices.Clone(f.Store.Dispatch.Closed)
 	}
 	c.Store.Checkout = clonePointer(f.Store.Checkout)
-	c.Locations, c.Classes, c.Products = slices.Clone(f.Locations), slices.Clone(
-		f.Classes,
-	), slices.Clone(f.Products)
+	c.Locations = slices.Clone(f.Locations)
+	c.Classes = slices.Clone(f.Classes)
+	c.Products = slices.Clone(f.Products)
 	c.Zones = cloneEach(f.Zones, func(z *Zone) {
 		z.Rank, z.Places, z.Except = clonePointer(z.Rank), cloneRules(z.Places), cloneRules(z.Except)
 	})
@@ -62,14 +61,16 @@ func cloneRule(r place.Rule) place.Rule {
 }
 
 func cloneMethod(m *Method) {
-	m.Days, m.Handling, m.Needs, m.Free = clonePointer(m.Days), clonePointer(
-		m.Handling,
-	), cloneNeeds(m.Needs), cloneFree(m.Free)
+	m.Days = clonePointer(m.Days)
+	m.Handling = clonePointer(m.Handling)
+	m.Needs = cloneNeeds(m.Needs)
+	m.Free = cloneFree(m.Free)
 	m.Terms = maps.Clone(m.Terms)
 	for zone, t := range m.Terms {
-		t.Days, t.Handling, t.Needs, t.Free = clonePointer(t.Days), clonePointer(
-			t.Handling,
-		), cloneNeeds(t.Needs), cloneFree(t.Free)
+		t.Days = clonePointer(t.Days)
+		t.Handling = clonePointer(t.Handling)
+		t.Needs = cloneNeeds(t.Needs)
+		t.Free = cloneFree(t.Free)
 		m.Terms[zone] = t
 	}
 	m.Tables = cloneEach(m.Tables, func(t *rate.Table) {

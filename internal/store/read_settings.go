@@ -45,10 +45,9 @@ func (r *reader) settings(s *Settings) {
 		return true
 	})
 	s.digits, _ = world.CurrencyDigits(s.Currency)
-	s.WeightUnit, s.LengthUnit, s.SubtotalCounts = or(s.WeightUnit, "kg"), or(
-		s.LengthUnit,
-		"cm",
-	), or(s.SubtotalCounts, "shipped")
+	s.WeightUnit = or(s.WeightUnit, "kg")
+	s.LengthUnit = or(s.LengthUnit, "cm")
+	s.SubtotalCounts = or(s.SubtotalCounts, "shipped")
 	s.DistanceUnit, s.metres = or(s.DistanceUnit, "km"), place.MetresPerKilometre
 	if s.DistanceUnit == "mi" {
 		s.metres = place.MetresPerMile
