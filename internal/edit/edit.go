@@ -6,6 +6,7 @@ package edit
 import (
 	"errors"
 	"fmt"
+	"regexp"
 	"strings"
 
 	"diadrom/internal/charge"
@@ -58,6 +59,9 @@ func Unit(f *store.File, by rate.By) string {
 // maxBreak is the longest text that is read as a break point, in bytes.
 const maxBreak = 40
 
+// otherUnit is a number with letters behind it: where it is no break point it has another unit than the list.
+var otherUnit = regexp.MustCompile(`^[0-9]+(?:[.,][0-9]+)? ?\pL+$`)
+
 // ParseBreak reads a break point as it is typed: a number of 0 or more, with its unit or without.
 func ParseBreak(typed, unit string) (*exact.Decimal, error) {
 	text := strings.TrimSpace(typed)
@@ -70,6 +74,8 @@ func ParseBreak(typed, unit string) (*exact.Decimal, error) {
 		return nil, problemf("a break point cannot be below 0")
 	case errors.Is(err, exact.ErrLong), err != nil && strings.Contains(text, ","):
 		return nil, problemf("%s", err.Error())
+	case err != nil && unit != "" && otherUnit.MatchString(text):
+		return nil, problemf("this list is in %s: write %s in %s, as a number alone", unit, text, unit)
 	case err != nil:
 		return nil, problemf("%q is not a number: write the break point as 5 or 2.5", text)
 	}

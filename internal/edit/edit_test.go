@@ -125,7 +125,7 @@ func TestEditsOfAList(t *testing.T) {
 		"below the row before":       {moved("10", "1"), "", "rows ascend: 1 lies below the row before (2)"},
 		"onto another":               {moved("2", "10.0"), "", "there is a row at 10 already"},
 		"below nothing":              {moved("2", "-1"), "", "cannot be below 0"},
-		"in another unit":            {moved("2", "500 g"), "", "500 g"},
+		"in another unit":            {moved("2", "500 g"), "", "this list is in kg: write 500 g in kg, as a number alone"},
 		"not a number":               {moved("2", "two"), "", `"two" is not a number`},
 		"too long":                   {moved("2", strings.Repeat("9", 41)), "", "too long"},
 		"a row between":              {added("5"), "2 | 4.90 | 6.90; 5 | 8.90 | no; 10 | 8.90 | no;  | no | 19.00", ""},
