@@ -29,7 +29,7 @@ format:
 
 # The tests of the core and of the draft with the race detector.
 race:
-	CGO_ENABLED=1 go test -race ./internal/quote ./internal/draft ./internal/storage ./internal/importer ./internal/api ./internal/auth
+	CGO_ENABLED=1 go test -race ./internal/core/quote ./internal/shop/draft ./internal/sqlite ./internal/shop/importer ./internal/web/api ./internal/auth
 
 # staticcheck leaves tests to make lint, to keep a run with an empty cache short.
 # All of vet runs with the tests, once for each package; without debug information some forty programs are linked sooner.
@@ -66,7 +66,7 @@ kill:
 # 200 buyers ask for 20 s while the owner publishes ten times (2 s in make test).
 .PHONY: load
 load:
-	DIADROM_LOAD=20 go test -count=1 -v -run TestBuyersAskWhileTheOwnerPutsLive ./cmd/diadrom
+	DIADROM_LOAD=20 go test -count=1 -v -run TestBuyersAskWhileTheOwner ./cmd/diadrom
 
 # Vendored assets and open data, at the versions that tools/refresh/packages.json pins. Needs npm and Debian's iso-codes.
 refresh:
@@ -74,9 +74,10 @@ refresh:
 
 # The pictures of docs/screenshots, from the demo shop.
 screenshots: chromium
-	DIADROM_SCREENSHOTS=$(CURDIR)/docs/screenshots go test -count=1 -run TestScreenshots ./internal/browser
+	DIADROM_SCREENSHOTS=$(CURDIR)/docs/screenshots go test -count=1 -run TestScreenshots ./internal/test/browser
 
 # Each fuzz target for a while.
 fuzz:
-	for t in exact:FuzzParse postcode:FuzzParseEntry place:FuzzParseText charge:FuzzParse store:FuzzRead quote:FuzzRequest sheet:FuzzRead measure:FuzzParse importer:FuzzRead terms:FuzzParse edit:FuzzPaste; do \
+	for t in core/decimal:FuzzParse core/postcode:FuzzParseEntry core/place:FuzzParseText core/charge:FuzzParse core/store:FuzzRead core/quote:FuzzRequest \
+	  core/measure:FuzzParse core/terms:FuzzParse tables/sheet:FuzzRead shop/importer:FuzzRead edit:FuzzPaste; do \
 	  go test -run '^$$' -fuzz "^$${t#*:}$$" -fuzztime 30s ./internal/$${t%%:*} || exit 1; done

@@ -12,13 +12,13 @@ import (
 	"strings"
 
 	"diadrom/internal/auth"
-	"diadrom/internal/changes"
-	"diadrom/internal/compare"
-	"diadrom/internal/draft"
-	"diadrom/internal/quote"
-	"diadrom/internal/samples"
-	"diadrom/internal/storage"
-	"diadrom/internal/store"
+	"diadrom/internal/core/quote"
+	"diadrom/internal/core/store"
+	"diadrom/internal/review/changes"
+	"diadrom/internal/review/compare"
+	"diadrom/internal/shop/draft"
+	"diadrom/internal/shop/samples"
+	"diadrom/internal/sqlite"
 
 	"github.com/spf13/cobra"
 )
@@ -26,15 +26,15 @@ import (
 // kept is a shop of a folder, open for one command.
 type kept struct {
 	*draft.Draft
-	db *storage.DB
+	db *sqlite.DB
 }
 
 // openKept opens the shop of a folder, which must be there.
 func openKept(ctx context.Context, dir string) (*kept, error) {
-	if _, err := os.Stat(filepath.Join(dir, storage.Name)); err != nil {
+	if _, err := os.Stat(filepath.Join(dir, sqlite.Name)); err != nil {
 		return nil, fmt.Errorf("there is no shop in %s: %w", dir, err)
 	}
-	db, err := storage.Open(ctx, dir)
+	db, err := sqlite.Open(ctx, dir)
 	if err != nil {
 		return nil, err
 	}
@@ -247,7 +247,7 @@ func restoreCommand() *cobra.Command {
 		Args:  cobra.MaximumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) == 1 {
-				r, err := storage.Restore(cmd.Context(), dir, args[0], storage.RestoreOptions{Locks: locks})
+				r, err := sqlite.Restore(cmd.Context(), dir, args[0], sqlite.RestoreOptions{Locks: locks})
 				if err != nil {
 					return err
 				}
@@ -262,7 +262,7 @@ func restoreCommand() *cobra.Command {
 				sayLocks(cmd.OutOrStdout(), r, locks)
 				return nil
 			}
-			list, err := storage.Backups(dir)
+			list, err := sqlite.Backups(dir)
 			if err != nil {
 				return err
 			}
@@ -288,16 +288,16 @@ func restoreCommand() *cobra.Command {
 
 // noteRestored keeps for the owners that a backup was restored.
 func noteRestored(ctx context.Context, dir, backup string) (err error) {
-	db, err := storage.Open(ctx, dir)
+	db, err := sqlite.Open(ctx, dir)
 	if err != nil {
 		return err
 	}
 	defer func() { err = errors.Join(err, db.Close()) }()
-	return db.AddEvent(ctx, storage.Event{Kind: auth.Restored, Detail: backup})
+	return db.AddEvent(ctx, sqlite.Event{Kind: auth.Restored, Detail: backup})
 }
 
 // sayLocks says what became of keys and people that the backup has otherwise.
-func sayLocks(out io.Writer, r storage.Restored, locks bool) {
+func sayLocks(out io.Writer, r sqlite.Restored, locks bool) {
 	if r.Unreadable {
 		fmt.Fprintln(
 			out,

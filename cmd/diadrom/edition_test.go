@@ -8,10 +8,10 @@ import (
 	"strings"
 	"testing"
 
-	"diadrom/internal/demo"
-	"diadrom/internal/draft"
-	"diadrom/internal/storage"
-	"diadrom/internal/store"
+	"diadrom/internal/core/store"
+	"diadrom/internal/shop/demo"
+	"diadrom/internal/shop/draft"
+	"diadrom/internal/sqlite"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -21,7 +21,7 @@ import (
 func folder(t *testing.T) string {
 	t.Helper()
 	ctx, dir := context.Background(), t.TempDir()
-	db, err := storage.Open(ctx, dir)
+	db, err := sqlite.Open(ctx, dir)
 	require.NoError(t, err)
 	defer db.Close()
 	require.NoError(t, demo.Fill(ctx, db, dir))
@@ -122,7 +122,7 @@ func TestABackupIsRestoredWithOneCommand(t *testing.T) {
 	names := strings.Fields(list)
 	require.Len(t, names, 1, "made before the first edition was published")
 	assert.Contains(t, names[0], "before-putting-live")
-	lock, err := storage.Lock(dir, "a server")
+	lock, err := sqlite.Lock(dir, "a server")
 	require.NoError(t, err)
 	_, errs, code := call(t, "restore", "--data", dir, names[0])
 	assert.Equal(t, 2, code)
@@ -135,12 +135,12 @@ func TestABackupIsRestoredWithOneCommand(t *testing.T) {
 	require.NoError(
 		t,
 		os.WriteFile(
-			filepath.Join(dir, storage.Name),
+			filepath.Join(dir, sqlite.Name),
 			[]byte("somebody's letter, where a database was, of some length"),
 			0o600,
 		),
 	)
-	os.Remove(filepath.Join(dir, storage.Name+"-wal"))
+	os.Remove(filepath.Join(dir, sqlite.Name+"-wal"))
 	_, errs, code = call(t, "export", "--data", dir)
 	assert.Equal(t, 2, code)
 	assert.Contains(t, errs, "restore a backup with diadrom restore")

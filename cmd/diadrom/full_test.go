@@ -11,7 +11,7 @@ import (
 	"strings"
 	"testing"
 
-	"diadrom/internal/exact"
+	"diadrom/internal/core/decimal"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -48,7 +48,7 @@ func TestAFullDiskLosesNothing(t *testing.T) {
 
 	was, told := "29.00", ""
 	for range 400 { // there is room in the write-ahead log for some
-		next := exact.MustParse(was).Add(exact.MustParse("0.01")).Fixed(2)
+		next := decimal.MustParse(was).Add(decimal.MustParse("0.01")).Fixed(2)
 		if err := s.post("/goods/cell", "sku", "TOWEL-70", "field", "price", "was", was, "text", next); err != nil {
 			told = err.Error()
 			break
@@ -68,13 +68,13 @@ func TestAFullDiskLosesNothing(t *testing.T) {
 	assert.Contains(
 		t,
 		draft(),
-		fmt.Sprintf(`"price": %q`, exact.MustParse(was).String()),
+		fmt.Sprintf(`"price": %q`, decimal.MustParse(was).String()),
 		"the draft is as the last answer said",
 	)
 	err = s.post(
 		"/live",
 		"revision",
-		fmt.Sprint(1+int(exact.MustParse(was).Sub(exact.MustParse("29")).Float64()*100+0.5)),
+		fmt.Sprint(1+int(decimal.MustParse(was).Sub(decimal.MustParse("29")).Float64()*100+0.5)),
 		"turn",
 		"1",
 	)

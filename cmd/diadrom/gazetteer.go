@@ -5,9 +5,9 @@ import (
 	"fmt"
 	"os"
 
-	"diadrom/internal/gazetteer"
-	"diadrom/internal/importer"
-	"diadrom/internal/storage"
+	"diadrom/internal/core/gazetteer"
+	"diadrom/internal/shop/importer"
+	"diadrom/internal/sqlite"
 
 	"github.com/spf13/cobra"
 )
@@ -34,13 +34,13 @@ func gazetteerImportCommand() *cobra.Command {
 				return err
 			}
 			defer f.Close()
-			db, err := storage.Open(cmd.Context(), dir)
+			db, err := sqlite.Open(cmd.Context(), dir)
 			if err != nil {
 				return err
 			}
 			defer func() { err = errors.Join(err, db.Close()) }()
 			in := importer.New(db, dir, "", func(*gazetteer.Gazetteer) {})
-			l, err := in.Import(cmd.Context(), args[0], f, func(l storage.PlaceList) {
+			l, err := in.Import(cmd.Context(), args[0], f, func(l sqlite.PlaceList) {
 				fmt.Fprintf(cmd.ErrOrStderr(), "%3d %% (%d lines)\n", 100*l.Taken/max(l.Bytes, 1), l.Lines)
 			})
 			if err != nil {
@@ -58,7 +58,7 @@ func gazetteerImportCommand() *cobra.Command {
 				return err
 			}
 			for _, now := range lists {
-				if now.ID == l.ID && now.State == storage.ListFailed {
+				if now.ID == l.ID && now.State == sqlite.ListFailed {
 					return fmt.Errorf("%s: %s", args[0], now.Problem)
 				}
 			}

@@ -14,10 +14,10 @@ import (
 	"testing"
 	"time"
 
-	"diadrom/internal/draft"
-	"diadrom/internal/exact"
-	"diadrom/internal/storage"
-	"diadrom/internal/storetest"
+	"diadrom/internal/core/decimal"
+	"diadrom/internal/shop/draft"
+	"diadrom/internal/sqlite"
+	"diadrom/internal/test/storetest"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -71,7 +71,7 @@ func count(t testing.TB, variable string, otherwise int) int {
 func look(t testing.TB, dir string) (price string, revision int64, live *draft.Live) {
 	t.Helper()
 	ctx := context.Background()
-	db, err := storage.Open(ctx, dir)
+	db, err := sqlite.Open(ctx, dir)
 	require.NoError(t, err)
 	defer db.Close()
 	require.NoError(t, db.Check(ctx))
@@ -97,7 +97,7 @@ func TestWhatWasAnsweredOutlivesAKill(t *testing.T) {
 		sending.Go(func() {
 			was := price
 			for i := 0; ; i++ {
-				next := exact.MustParse(was).Add(exact.MustParse("0.01")).Fixed(2)
+				next := decimal.MustParse(was).Add(decimal.MustParse("0.01")).Fixed(2)
 				sent = next
 				if s.post("/goods/cell", "sku", "TOWEL-70", "field", "price", "was", was, "text", next) != nil {
 					return

@@ -9,7 +9,7 @@ import (
 	"strings"
 	"testing"
 
-	"diadrom/internal/storetest"
+	"diadrom/internal/test/storetest"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"

@@ -9,9 +9,9 @@ import (
 	"strings"
 	"testing"
 
-	"diadrom/internal/exact"
-	"diadrom/internal/fault"
-	"diadrom/internal/quote"
+	"diadrom/internal/core/decimal"
+	"diadrom/internal/core/fault"
+	"diadrom/internal/core/quote"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -54,8 +54,8 @@ func file(t *testing.T, body string) string {
 }
 
 const (
-	demoStore     = "../../internal/demo/data/store.json"
-	demoGazetteer = "../../internal/demo/data/gazetteer-fi.tsv"
+	demoStore     = "../../internal/shop/demo/data/store.json"
+	demoGazetteer = "../../internal/shop/demo/data/gazetteer-fi.tsv"
 )
 
 func TestTheDemoStoreIsChecked(t *testing.T) {
@@ -87,11 +87,11 @@ func TestQuotesOfTheDemoStore(t *testing.T) {
 	require.NoError(t, json.Unmarshal([]byte(out), &answers))
 	charge := func(i int, method string) (charge, zone string) {
 		for _, o := range answers[i].Options {
-			sum := exact.Zero
+			sum := decimal.Zero
 			for _, s := range o.Steps {
-				sum = sum.Add(exact.MustParse(s.Amount))
+				sum = sum.Add(decimal.MustParse(s.Amount))
 			}
-			assert.Zero(t, sum.Cmp(exact.MustParse(o.Charge)), "the steps add up")
+			assert.Zero(t, sum.Cmp(decimal.MustParse(o.Charge)), "the steps add up")
 			if o.Method == method {
 				charge, zone = o.Charge, o.Zone
 			}

@@ -4,7 +4,7 @@ import (
 	"slices"
 	"strings"
 
-	"diadrom/internal/promise"
+	"diadrom/internal/review/promise"
 
 	"github.com/spf13/cobra"
 )

@@ -6,10 +6,10 @@ import (
 	"io"
 	"os"
 
-	"diadrom/internal/fault"
-	"diadrom/internal/gazetteer"
-	"diadrom/internal/quote"
-	"diadrom/internal/store"
+	"diadrom/internal/core/fault"
+	"diadrom/internal/core/gazetteer"
+	"diadrom/internal/core/quote"
+	"diadrom/internal/core/store"
 
 	"github.com/spf13/cobra"
 )

@@ -8,7 +8,7 @@ import (
 	"strings"
 
 	"diadrom/internal/auth"
-	"diadrom/internal/storage"
+	"diadrom/internal/sqlite"
 
 	"github.com/spf13/cobra"
 )
@@ -23,10 +23,10 @@ func recoverCommand() *cobra.Command {
 		Args:  cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) (err error) {
 			ctx := cmd.Context()
-			if _, err := os.Stat(filepath.Join(dir, storage.Name)); err != nil {
+			if _, err := os.Stat(filepath.Join(dir, sqlite.Name)); err != nil {
 				return fmt.Errorf("there is no shop in %s: %w", dir, err)
 			}
-			db, err := storage.Open(ctx, dir)
+			db, err := sqlite.Open(ctx, dir)
 			if err != nil {
 				return err
 			}
@@ -35,7 +35,7 @@ func recoverCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			var owners []storage.Person
+			var owners []sqlite.Person
 			var names []string
 			for _, p := range people {
 				if p.Role == auth.Owner &&
@@ -70,7 +70,7 @@ func recoverCommand() *cobra.Command {
 			}
 			if err := db.AddEvent(
 				ctx,
-				storage.Event{Kind: auth.PassphraseReplaced, Person: owners[0].ID, Name: owners[0].Name},
+				sqlite.Event{Kind: auth.PassphraseReplaced, Person: owners[0].ID, Name: owners[0].Name},
 			); err != nil {
 				return err
 			}

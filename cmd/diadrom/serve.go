@@ -16,12 +16,14 @@ import (
 	"syscall"
 	"time"
 
-	"diadrom/internal/demo"
-	"diadrom/internal/draft"
-	"diadrom/internal/importer"
-	"diadrom/internal/screen"
-	"diadrom/internal/storage"
-	"diadrom/internal/store"
+	"diadrom/internal/core/store"
+	"diadrom/internal/shop/demo"
+	"diadrom/internal/shop/draft"
+	"diadrom/internal/shop/importer"
+	"diadrom/internal/sqlite"
+	"diadrom/internal/web"
+	"diadrom/internal/web/signin"
+	"diadrom/internal/web/visitor"
 
 	"github.com/KimMachineGun/automemlimit/memlimit"
 	"github.com/spf13/cobra"
@@ -136,7 +138,7 @@ func listenFlag(cmd *cobra.Command, listen *string) {
 type shop struct {
 	dir, listen string
 	first       *store.File // of a folder without a shop
-	fill        func(ctx context.Context, db *storage.DB, dir string) error
+	fill        func(ctx context.Context, db *sqlite.DB, dir string) error
 	demo        bool // everybody is signed in as the owner
 	public      *url.URL
 	trusted     []netip.Prefix
@@ -152,15 +154,15 @@ func serve(cmd *cobra.Command, s shop) (err error) {
 	if err := os.MkdirAll(s.dir, 0o700); err != nil {
 		return err
 	}
-	lock, err := storage.Lock(s.dir, "diadrom, starting")
+	lock, err := sqlite.Lock(s.dir, "diadrom, starting")
 	if err != nil {
 		return err
 	}
 	defer func() { err = errors.Join(err, lock.Close()) }()
-	if err := storage.Tidy(s.dir); err != nil {
+	if err := sqlite.Tidy(s.dir); err != nil {
 		log.Warn("leftovers", "error", err)
 	}
-	db, err := storage.Open(ctx, s.dir)
+	db, err := sqlite.Open(ctx, s.dir)
 	if err != nil {
 		return err
 	}
@@ -215,7 +217,10 @@ func serve(cmd *cobra.Command, s shop) (err error) {
 	if err := lock.Say("diadrom at http://" + l.Addr().String()); err != nil {
 		return errors.Join(err, l.Close())
 	}
-	options := screen.Options{Hosts: hosts(l.Addr()), Demo: s.demo, PublicURL: s.public, TrustedProxies: s.trusted}
+	options := web.Options{
+		Options: visitor.Options{Hosts: hosts(l.Addr()), PublicURL: s.public, TrustedProxies: s.trusted},
+		SignIn:  signin.Options{Demo: s.demo},
+	}
 	if s.demo { // for whoever works on Diadrom itself: make dev
 		options.Dev = os.Getenv("DIADROM_DEV")
 	}
@@ -229,10 +234,10 @@ func serve(cmd *cobra.Command, s shop) (err error) {
 			l.Close(),
 		)
 	case !s.demo && len(people) == 0: // whoever comes first would own the shop, also through a proxy that nobody knows of
-		options.StartCode = rand.Text()
-		path = "/start?code=" + options.StartCode
+		options.SignIn.StartCode = rand.Text()
+		path = "/start?code=" + options.SignIn.StartCode
 	}
-	handler, err := screen.New(d, db, in, log, options)
+	handler, err := web.New(d, db, in, log, options)
 	if err != nil {
 		return errors.Join(err, l.Close())
 	}
@@ -283,7 +288,7 @@ func hosts(a net.Addr) []string {
 	return nil
 }
 
-func run(ctx context.Context, l net.Listener, handler *screen.Server, log *slog.Logger) error {
+func run(ctx context.Context, l net.Listener, handler *web.Server, log *slog.Logger) error {
 	server := &http.Server{
 		Handler:           handler,
 		ReadHeaderTimeout: 5 * time.Second,

@@ -10,7 +10,7 @@ import (
 	"time"
 	"unicode/utf8"
 
-	"diadrom/internal/oneline"
+	"diadrom/internal/core/oneline"
 )
 
 // Role is what a person may do.

@@ -3,8 +3,8 @@ package edit
 import (
 	"slices"
 
-	"diadrom/internal/productlist"
-	"diadrom/internal/store"
+	"diadrom/internal/core/store"
+	"diadrom/internal/tables/productlist"
 )
 
 // maxNote is the longest note of a class, in letters.

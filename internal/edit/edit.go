@@ -9,11 +9,11 @@ import (
 	"regexp"
 	"strings"
 
-	"diadrom/internal/charge"
-	"diadrom/internal/exact"
-	"diadrom/internal/measure"
-	"diadrom/internal/rate"
-	"diadrom/internal/store"
+	"diadrom/internal/core/charge"
+	"diadrom/internal/core/decimal"
+	"diadrom/internal/core/measure"
+	"diadrom/internal/core/rate"
+	"diadrom/internal/core/store"
 )
 
 // Problem is why an edit cannot be made, in words for the owner.
@@ -63,7 +63,7 @@ const maxBreak = 40
 var otherUnit = regexp.MustCompile(`^[0-9]+(?:[.,][0-9]+)? ?\pL+$`)
 
 // ParseBreak reads a break point as it is typed: a number of 0 or more, with its unit or without.
-func ParseBreak(typed, unit string) (*exact.Decimal, error) {
+func ParseBreak(typed, unit string) (*decimal.Decimal, error) {
 	text := strings.TrimSpace(typed)
 	if len(text) > maxBreak {
 		return nil, problemf("that is too long for a break point")
@@ -72,7 +72,7 @@ func ParseBreak(typed, unit string) (*exact.Decimal, error) {
 	switch {
 	case strings.HasPrefix(text, "-"):
 		return nil, problemf("a break point cannot be below 0")
-	case errors.Is(err, exact.ErrLong), err != nil && strings.Contains(text, ","):
+	case errors.Is(err, decimal.ErrLong), err != nil && strings.Contains(text, ","):
 		return nil, problemf("%s", err.Error())
 	case err != nil && unit != "" && otherUnit.MatchString(text):
 		return nil, problemf("this list is in %s: write %s in %s, as a number alone", unit, text, unit)
@@ -83,7 +83,7 @@ func ParseBreak(typed, unit string) (*exact.Decimal, error) {
 }
 
 // AtText writes a break point as [Row] finds it; "" for none.
-func AtText(at *exact.Decimal) string {
+func AtText(at *decimal.Decimal) string {
 	if at == nil {
 		return ""
 	}

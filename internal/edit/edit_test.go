@@ -5,12 +5,12 @@ import (
 	"strings"
 	"testing"
 
-	"diadrom/internal/charge"
+	"diadrom/internal/core/charge"
+	"diadrom/internal/core/decimal"
+	"diadrom/internal/core/rate"
+	"diadrom/internal/core/store"
 	"diadrom/internal/edit"
-	"diadrom/internal/exact"
-	"diadrom/internal/rate"
-	"diadrom/internal/store"
-	"diadrom/internal/storetest"
+	"diadrom/internal/test/storetest"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -241,7 +241,7 @@ func TestTheFirstRowFromZeroStaysThere(t *testing.T) {
 }
 
 // priced writes what a list charges in zone a for a measure.
-func priced(f *store.File, t *rate.Table, x exact.Decimal) string {
+func priced(f *store.File, t *rate.Table, x decimal.Decimal) string {
 	i, ok := t.Row(x)
 	if !ok {
 		return "no"
@@ -277,7 +277,7 @@ func TestANewRowChangesNoPrice(t *testing.T) {
 			return
 		}
 		for half := range 24 {
-			x := exact.MustParse(fmt.Sprintf("%d.%d", half/2, half%2*5))
+			x := decimal.MustParse(fmt.Sprintf("%d.%d", half/2, half%2*5))
 			was, is := priced(f, &before, x), priced(f, list, x)
 			if _, covered := before.Row(x); covered {
 				assert.Equal(t, was, is, "%s with %s", x, added)
@@ -296,7 +296,7 @@ func TestRowsOnTheOtherSideOfTheirBreaksKeepPricesBetweenThem(t *testing.T) {
 		}
 		edit.SetEdges(list, other)
 		for odd := range 6 { // no break point is odd
-			x := exact.MustParse(fmt.Sprint(2*odd + 1))
+			x := decimal.MustParse(fmt.Sprint(2*odd + 1))
 			assert.Equal(t, priced(f, &before, x), priced(f, list, x), x)
 		}
 		edit.SetEdges(list, before.Edges)

@@ -3,8 +3,8 @@ package edit_test
 import (
 	"fmt"
 
+	"diadrom/internal/core/rate"
 	"diadrom/internal/edit"
-	"diadrom/internal/rate"
 )
 
 // A new row costs what the row cost that covered it; a cell that somebody else changed meanwhile stays as they left it.

@@ -3,11 +3,11 @@ package edit
 import (
 	"slices"
 
-	"diadrom/internal/exact"
-	"diadrom/internal/productlist"
-	"diadrom/internal/rate"
-	"diadrom/internal/store"
-	"diadrom/internal/terms"
+	"diadrom/internal/core/decimal"
+	"diadrom/internal/core/rate"
+	"diadrom/internal/core/store"
+	"diadrom/internal/core/terms"
+	"diadrom/internal/tables/productlist"
 )
 
 // EmptyTable is a price list of one row that measures something, without columns.
@@ -15,7 +15,7 @@ func EmptyTable(id, name string, by rate.By) rate.Table {
 	t := rate.Table{ID: id, Name: name, By: by, Rows: make([]rate.Row, 1)}
 	switch by {
 	case rate.BySubtotal:
-		zero := exact.Zero
+		zero := decimal.Zero
 		t.Edges, t.Rows[0].At = rate.From, &zero
 	case rate.ByOrder:
 	default:
@@ -33,7 +33,7 @@ func SetEdges(t *rate.Table, edges rate.Edges) {
 	n := len(t.Rows)
 	switch edges {
 	case rate.From:
-		zero := exact.Zero
+		zero := decimal.Zero
 		next := &zero
 		for i := range t.Rows {
 			at := t.Rows[i].At

@@ -3,9 +3,9 @@ package edit
 import (
 	"slices"
 
-	"diadrom/internal/rate"
-	"diadrom/internal/store"
-	"diadrom/internal/terms"
+	"diadrom/internal/core/rate"
+	"diadrom/internal/core/store"
+	"diadrom/internal/core/terms"
 )
 
 // maxTold is the longest text that buyers are told where a method does not fit, in letters.

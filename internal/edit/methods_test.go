@@ -4,10 +4,10 @@ import (
 	"strings"
 	"testing"
 
+	"diadrom/internal/core/rate"
+	"diadrom/internal/core/store"
+	"diadrom/internal/core/terms"
 	"diadrom/internal/edit"
-	"diadrom/internal/rate"
-	"diadrom/internal/store"
-	"diadrom/internal/terms"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"

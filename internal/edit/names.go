@@ -4,8 +4,8 @@ import (
 	"strconv"
 	"strings"
 
-	"diadrom/internal/oneline"
-	"diadrom/internal/store"
+	"diadrom/internal/core/oneline"
+	"diadrom/internal/core/store"
 )
 
 // MaxName is the longest name that is taken from owners, in letters.

@@ -5,11 +5,11 @@ import (
 	"slices"
 	"strings"
 
-	"diadrom/internal/exact"
-	"diadrom/internal/measure"
-	"diadrom/internal/oneline"
-	"diadrom/internal/productlist"
-	"diadrom/internal/store"
+	"diadrom/internal/core/decimal"
+	"diadrom/internal/core/measure"
+	"diadrom/internal/core/oneline"
+	"diadrom/internal/core/store"
+	"diadrom/internal/tables/productlist"
 )
 
 // setField is productlist.Type, whose errors are problems.
@@ -42,7 +42,7 @@ type NewProduct struct{ SKU, Name, Price, Weight string }
 
 // AddProduct adds a product that needs shipping.
 func AddProduct(f *store.File, typed NewProduct) error {
-	p := store.Product{SKU: strings.TrimSpace(typed.SKU), NeedsShipping: true, Price: exact.Zero}
+	p := store.Product{SKU: strings.TrimSpace(typed.SKU), NeedsShipping: true, Price: decimal.Zero}
 	switch n := len([]rune(p.SKU)); {
 	case n == 0:
 		return problemf("a product needs a sku, the shop's own number for it")

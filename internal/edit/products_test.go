@@ -4,11 +4,11 @@ import (
 	"strings"
 	"testing"
 
+	"diadrom/internal/core/rate"
+	"diadrom/internal/core/store"
 	"diadrom/internal/edit"
-	"diadrom/internal/productlist"
-	"diadrom/internal/rate"
-	"diadrom/internal/store"
-	"diadrom/internal/storetest"
+	"diadrom/internal/tables/productlist"
+	"diadrom/internal/test/storetest"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"

@@ -4,10 +4,10 @@ import (
 	"slices"
 	"strings"
 
-	"diadrom/internal/charge"
-	"diadrom/internal/exact"
-	"diadrom/internal/rate"
-	"diadrom/internal/store"
+	"diadrom/internal/core/charge"
+	"diadrom/internal/core/decimal"
+	"diadrom/internal/core/rate"
+	"diadrom/internal/core/store"
 )
 
 // Method finds a method by its id; nil where there is none.
@@ -73,7 +73,7 @@ func SetCell(f *store.File, t *rate.Table, cell Cell, was, typed string) (row, c
 }
 
 // free refuses a break point that a row, but for the given one, has already.
-func free(t *rate.Table, row int, at *exact.Decimal) error {
+func free(t *rate.Table, row int, at *decimal.Decimal) error {
 	for i := range t.Rows {
 		if other := t.Rows[i].At; i != row && other != nil && other.Cmp(*at) == 0 {
 			return problemf("there is a row at %s already", at)
@@ -119,7 +119,7 @@ func AddRow(f *store.File, t *rate.Table, typed string) error {
 
 // insertRow puts a row where its break point belongs, with the charges of the row that covered it until
 // now, and says where.
-func insertRow(t *rate.Table, at *exact.Decimal) int {
+func insertRow(t *rate.Table, at *decimal.Decimal) int {
 	covering, ok := t.Row(*at)
 	if !ok {
 		covering = len(t.Rows) - 1
@@ -144,7 +144,7 @@ func RemoveRow(t *rate.Table, at string) error {
 	}
 	t.Rows = slices.Delete(t.Rows, i, i+1)
 	if t.Edges == rate.From {
-		zero := exact.Zero
+		zero := decimal.Zero
 		t.Rows[0].At = &zero
 	}
 	return nil

@@ -5,10 +5,10 @@ import (
 	"strconv"
 	"strings"
 
-	"diadrom/internal/place"
-	"diadrom/internal/postcode"
-	"diadrom/internal/store"
-	"diadrom/internal/world"
+	"diadrom/internal/core/place"
+	"diadrom/internal/core/postcode"
+	"diadrom/internal/core/store"
+	"diadrom/internal/core/world"
 )
 
 // nothingTaken is the problem of a text of which nothing can be used.
@@ -220,4 +220,16 @@ func SetShop(f *store.File, typed Shop) error {
 	}
 	is.Name, is.Currency, is.WeightUnit, is.DistanceUnit = name, currency, typed.Weight, typed.Distance
 	return nil
+}
+
+// PutZones makes zones the shop's: one whose id the shop has replaces that zone where it stands, others are added
+// behind all. No zone goes.
+func PutZones(f *store.File, zones []store.Zone) {
+	for _, z := range zones {
+		if _, i := Zone(f, z.ID); i >= 0 {
+			f.Zones[i] = z
+		} else {
+			f.Zones = append(f.Zones, z)
+		}
+	}
 }

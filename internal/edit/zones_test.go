@@ -4,11 +4,11 @@ import (
 	"fmt"
 	"testing"
 
+	"diadrom/internal/core/place"
+	"diadrom/internal/core/rate"
+	"diadrom/internal/core/store"
 	"diadrom/internal/edit"
-	"diadrom/internal/place"
-	"diadrom/internal/rate"
-	"diadrom/internal/store"
-	"diadrom/internal/storetest"
+	"diadrom/internal/test/storetest"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"

@@ -91,7 +91,7 @@ func start(shop string, running **exec.Cmd) (*exec.Cmd, error) {
 	}
 	end(*running)
 	fmt.Fprintf(os.Stderr, "dev: built in %v\n", time.Since(begun).Round(time.Millisecond))
-	screens, err := filepath.Abs("internal/screen")
+	screens, err := filepath.Abs("internal/web")
 	if err != nil {
 		return nil, err
 	}

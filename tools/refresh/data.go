@@ -58,15 +58,15 @@ func makeData(dirs map[string]string) (map[string]string, error) {
 		name  string
 		lines []string
 	}{
-		{"internal/world/data/countries.tsv", countries},
-		{"internal/world/data/regions.tsv", regions},
-		{"internal/world/data/groups.tsv", groups},
-		{"internal/world/data/currencies.tsv", currencies},
-		{"internal/postcode/data/formats.tsv", formats},
-		{"internal/postcode/testdata/samples.tsv", samples},
-		{"internal/postcode/testdata/us-zip.tsv", zips},
-		{"internal/calendar/testdata/holidays.tsv", holidays},
-		{"internal/demo/data/gazetteer-fi.tsv", gazetteer},
+		{"internal/core/world/data/countries.tsv", countries},
+		{"internal/core/world/data/regions.tsv", regions},
+		{"internal/core/world/data/groups.tsv", groups},
+		{"internal/core/world/data/currencies.tsv", currencies},
+		{"internal/core/postcode/data/formats.tsv", formats},
+		{"internal/core/postcode/testdata/samples.tsv", samples},
+		{"internal/core/postcode/testdata/us-zip.tsv", zips},
+		{"internal/core/calendar/testdata/holidays.tsv", holidays},
+		{"internal/shop/demo/data/gazetteer-fi.tsv", gazetteer},
 	} {
 		if err := put(f.name, f.lines); err != nil {
 			return nil, err

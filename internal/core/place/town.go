@@ -1,0 +1,183 @@
+package place
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+
+	"diadrom/internal/core/world"
+
+	"github.com/agnivade/levenshtein"
+)
+
+// qualified reads a name with the region or country behind it that says where it is: "Springfield, Illinois,
+// US". used is how many of the parts behind belong to it; 0 where the name stands for itself.
+func (r Reader) qualified(name string, behind []string, country string) (rule Rule, used int) {
+	if len(behind) == 0 || strings.ContainsAny(name, "0123456789*") {
+		return rule, 0
+	}
+	trim := func(s string) string { return strings.Join(strings.Fields(s), " ") }
+	next := trim(behind[0])
+	in, isCountry := countryNamed(next)
+	own, isOwn := countryNamed(name)
+	if isOwn || own != "" {
+		return rule, 0
+	}
+	if _, isGroup := world.GroupByName(name); isGroup {
+		return rule, 0
+	}
+	if isCountry {
+		if regions := world.RegionsByName(in, name); len(regions) == 1 {
+			return Rule{Country: in, Region: regions[0].Code}, 1
+		}
+		if len(world.RegionsByName("", name)) > 0 || !r.lists(in, name) {
+			return rule, 0
+		}
+		return r.town(in, "", name), 1
+	}
+	regions := world.RegionsByName(country, next)
+	if len(regions) != 1 {
+		regions = world.RegionsByName("", next)
+	}
+	if len(regions) != 1 {
+		return rule, 0
+	}
+	region := regions[0]
+	used = 1
+	if len(behind) > 1 {
+		if c, ok := countryNamed(trim(behind[1])); ok && c == region.Country {
+			used = 2
+		}
+	}
+	if r.Gazetteer != nil && slices.Contains(r.Gazetteer.RegionsNamed(region.Country, name), region.Code) {
+		return r.town(region.Country, region.Code, name), used
+	}
+	if used == 2 && len(world.RegionsByName("", name)) == 0 {
+		return r.town(region.Country, region.Code, name), used
+	}
+	return rule, 0
+}
+
+// town is the rule of a town, with its name as the lists of places write it.
+func (r Reader) town(country, region, name string) Rule {
+	if r.Gazetteer != nil {
+		for _, p := range r.Gazetteer.Named(country, name) {
+			if region == "" || p.Region == region {
+				name = p.Name
+				break
+			}
+		}
+	}
+	return Rule{Country: country, Region: region, City: name}
+}
+
+// typedTown reads a town's name. With guess, nothing but the name says that it is a town: one that no list has
+// asks what is meant, since it may as well be a slip or a country by another name.
+func (r Reader) typedTown(
+	name, country string,
+	guess bool,
+	fail func(string, ...any) (Rule, *TextError),
+) (Rule, *TextError) {
+	if len(name) > 5 && strings.EqualFold(name[:5], "town ") {
+		name, guess = strings.TrimSpace(name[5:]), false
+	}
+	if letters := []rune(name); len(letters) > MaxCity || !hasLetter(name) {
+		return fail("no place is called %.60s", name)
+	}
+	if !r.lists(country, name) {
+		var in []string
+		if r.Gazetteer != nil {
+			all, _ := r.Gazetteer.Countries()
+			for _, c := range all {
+				if r.lists(c, name) {
+					in = append(in, c)
+				}
+			}
+		}
+		if len(in) == 1 {
+			return r.town(in[0], "", name), nil
+		}
+		if len(in) > 1 {
+			e := &TextError{
+				Reason: fmt.Sprintf("%d countries have a town called %s: which is meant?", len(in), name),
+			}
+			for _, c := range in[:min(len(in), mostChoices)] {
+				e.Choices = append(e.Choices, Choice{c + " town " + name, world.CountryName(c)})
+			}
+			return Rule{}, e
+		}
+		if guess && (country != "" || !r.tired) {
+			e := &TextError{Reason: fmt.Sprintf("We don't know %q. Is it a country, region or town?", name)}
+			if r.codes {
+				e.Reason = fmt.Sprintf("%.60s is not a postcode, and we know no place of that name", name)
+			}
+			if !r.tired && !r.codes {
+				e.Choices = r.near(name, country)
+			}
+			if country != "" {
+				e.Choices = append(
+					e.Choices,
+					Choice{"town " + name, "a town of " + world.CountryName(country) + " that is not in any list"},
+				)
+			}
+			if len(e.Choices) > 0 {
+				return Rule{}, e
+			}
+		}
+	}
+	if country == "" {
+		return fail(
+			"no country, region or group of countries is called %.60s; for a town put the country in front",
+			name,
+		)
+	}
+	return r.town(country, "", name), nil
+}
+
+// near lists names that differ from a name in a letter, or in two where it is long: the nearest first.
+func (r Reader) near(name, country string) []Choice {
+	folded := world.Fold(name)
+	most := 1
+	if len(folded) < 4 {
+		return nil
+	} else if len(folded) >= 7 {
+		most = 2
+	}
+	type found struct {
+		Choice
+		off int
+	}
+	var list []found
+	try := func(candidate, text, means string) {
+		c := world.Fold(candidate)
+		if d := len(c) - len(folded); d > most || d < -most {
+			return
+		}
+		if off := levenshtein.ComputeDistance(c, folded); off <= most {
+			list = append(list, found{Choice{text, means}, off})
+		}
+	}
+	for _, c := range world.Countries() {
+		try(c.Name, c.Alpha2, c.Name)
+	}
+	for _, g := range world.Groups() {
+		try(g.Name, g.Code, g.Name)
+	}
+	for _, region := range world.Regions(country) {
+		try(region.Name, region.Code, region.Name+", "+world.CountryName(region.Country))
+	}
+	if r.Gazetteer != nil {
+		for _, n := range r.Gazetteer.Names(country) {
+			try(n.Name, country+" town "+n.Name, n.Name+", a town of "+world.CountryName(country))
+		}
+	}
+	slices.SortStableFunc(list, func(a, b found) int { return cmp.Compare(a.off, b.off) })
+	var near []Choice
+	for _, f := range list {
+		if len(near) < mostChoices-1 && !slices.Contains(near, f.Choice) {
+			near = append(near, f.Choice)
+		}
+	}
+	return near
+}

@@ -1,0 +1,199 @@
+package place
+
+import (
+	"fmt"
+	"strings"
+
+	"diadrom/internal/core/postcode"
+	"diadrom/internal/core/world"
+)
+
+// Address reads a destination typed in one line: postcode, town, region and country, as far as they are given
+// and in the order in which people write them. "21160 Merimasku" and "Merimasku 21160" are in the home country;
+// "EE 10111 Tallinn", "10115 Berlin, Germany" and "Austin, TX 78701, US" name another; "Lapland" is a region,
+// "Norway" a country.
+func (r Reader) Address(text string) (Address, error) {
+	text = strings.Join(strings.Fields(text), " ")
+	if text == "" {
+		return Address{}, fmt.Errorf("type where the order goes, such as 21160 Merimasku")
+	}
+	if n := len([]rune(text)); n > 200 {
+		return Address{}, fmt.Errorf("an address in one line has at most 200 letters; this has %d", n)
+	}
+	a := Address{Country: r.Home}
+	if c, isCountry := countryNamed(text); isCountry {
+		return Address{Country: c}, nil
+	}
+	rest := text
+	if front, back, ok := cutLast(text, ","); ok {
+		if c, isCountry := countryNamed(back); isCountry {
+			a.Country, rest = c, front
+		}
+	}
+	if rest == text {
+		if head, tail, ok := strings.Cut(text, " "); ok && len(head) == 2 && head == strings.ToUpper(head) {
+			if c, isCountry := world.CountryByCode(head); isCountry &&
+				!(a.Country != "" && isRegionCode(a.Country, head)) {
+				a.Country, rest = c.Alpha2, tail
+			}
+		} else if c, tail, isName := countryInFront(text); isName {
+			a.Country, rest = c, tail
+		}
+	}
+	if a.Country == "" {
+		return Address{}, fmt.Errorf("say which country: FI %s, or Finland", text)
+	}
+	var named []string
+	for _, part := range strings.Split(rest, ",") {
+		if part = r.part(&a, strings.TrimSpace(part)); part != "" {
+			named = append(named, part)
+		}
+	}
+	r.name(&a, named)
+	if a.Postcode != "" && !postcode.Possible(a.Country, a.Postcode) {
+		return a, fmt.Errorf(
+			"%s cannot be a postcode of %s: they are %s",
+			a.Postcode,
+			world.CountryName(a.Country),
+			postcode.Shape(a.Country),
+		)
+	}
+	return a, nil
+}
+
+func isRegionCode(country, code string) bool {
+	_, ok := world.RegionByCode(country, code)
+	return ok
+}
+
+// part takes the postcode, and a region's code beside it, out of a part of an address between commas; what is
+// left are names.
+func (r Reader) part(a *Address, part string) string {
+	words := strings.Fields(part)
+	if a.Postcode == "" {
+		a.Postcode, words = takePostcode(words, a.Country)
+	}
+	if n := len(words); a.Region == "" && n > 0 && words[n-1] == strings.ToUpper(words[n-1]) &&
+		len(words[n-1]) <= 6 {
+		if region, ok := world.RegionByCode(a.Country, words[n-1]); ok && hasLetter(words[n-1]) {
+			a.Region, words = region.Code, words[:n-1]
+		}
+	}
+	return strings.Join(words, " ")
+}
+
+// takePostcode takes the words at either end that make a postcode, as many as do. A word with digits where a
+// code would stand is taken for one, so that a wrong one is told.
+func takePostcode(words []string, country string) (code string, rest []string) {
+	for n := min(3, len(words)); n > 0; n-- {
+		for _, end := range []int{0, len(words) - n} {
+			candidate := strings.Join(words[end:end+n], " ")
+			if strings.ContainsAny(candidate, "0123456789") && postcode.Possible(country, candidate) {
+				return candidate, append(append([]string(nil), words[:end]...), words[end+n:]...)
+			}
+		}
+	}
+	for _, end := range []int{0, len(words) - 1} {
+		if len(words) > 0 && strings.ContainsAny(words[end], "0123456789") {
+			return words[end], append(append([]string(nil), words[:end]...), words[end+1:]...)
+		}
+	}
+	return "", words
+}
+
+// name tells the town and the region among the names of an address.
+func (r Reader) name(a *Address, names []string) {
+	for i := len(names) - 1; i > 0 && a.Region == ""; i-- {
+		if regions := world.RegionsByName(a.Country, names[i]); len(regions) == 1 {
+			a.Region = regions[0].Code
+			names = append(names[:i:i], names[i+1:]...)
+		}
+	}
+	a.City = strings.Join(names, ", ")
+	if a.Region != "" || a.City == "" {
+		return
+	}
+	listed := r.lists(a.Country, a.City)
+	if regions := world.RegionsByName(a.Country, a.City); len(regions) == 1 && a.Postcode == "" && !listed {
+		a.City, a.Region = "", regions[0].Code
+		return
+	}
+	words := strings.Fields(a.City)
+	for n := 1; n < len(words) && !listed; n++ {
+		if regions := world.RegionsByName(a.Country, strings.Join(words[n:], " ")); len(regions) == 1 {
+			a.City, a.Region = strings.Join(words[:n], " "), regions[0].Code
+			return
+		}
+	}
+}
+
+// Doubt says what no list of places knows about an address, "" where nothing stands against it.
+func (r Reader) Doubt(a Address) string {
+	if r.Gazetteer == nil {
+		return ""
+	}
+	known, lists := r.Gazetteer.Knows(a.Country, postcode.Read(a.Country, a.Postcode))
+	switch {
+	case !lists:
+		return ""
+	case a.Postcode != "" && !known:
+		return fmt.Sprintf(
+			"No place in %s is known to have the postcode %s.",
+			world.CountryName(a.Country),
+			a.Postcode,
+		)
+	case a.Postcode == "" && a.City != "" && !r.lists(a.Country, a.City):
+		return fmt.Sprintf("No place in %s is known to be called %s.", world.CountryName(a.Country), a.City)
+	}
+	return ""
+}
+
+func cutLast(s, sep string) (before, after string, ok bool) {
+	i := strings.LastIndex(s, sep)
+	if i < 0 {
+		return s, "", false
+	}
+	return strings.TrimSpace(s[:i]), strings.TrimSpace(s[i+1:]), true
+}
+
+func countryNamed(text string) (string, bool) {
+	if len(text) == 2 || len(text) == 3 {
+		if c, ok := world.CountryByCode(text); ok && text == strings.ToUpper(text) {
+			return c.Alpha2, true
+		}
+	}
+	if c := world.CountriesByName(text); len(c) == 1 {
+		return c[0].Alpha2, true
+	}
+	return "", false
+}
+
+// Line writes the address in one line that [Reader.Address] reads, the country in front unless it is home.
+func (a Address) Line(home string) string {
+	var parts []string
+	for _, p := range []string{a.Postcode, a.City} {
+		if p != "" {
+			parts = append(parts, p)
+		}
+	}
+	if a.Region != "" {
+		name := a.Region
+		if region, ok := world.RegionByCode(a.Country, a.Region); ok {
+			name = region.Name
+			if again := world.RegionsByName(a.Country, name); len(again) != 1 || len(parts) > 0 && a.City == "" {
+				name = region.Code
+			}
+		}
+		if len(parts) > 0 && a.City != "" {
+			parts[len(parts)-1] += ","
+		}
+		parts = append(parts, name)
+	}
+	if len(parts) == 0 {
+		return world.CountryName(a.Country)
+	}
+	if a.Country != home {
+		parts = append([]string{a.Country}, parts...)
+	}
+	return strings.Join(parts, " ")
+}

@@ -1,0 +1,112 @@
+package quote
+
+import (
+	"diadrom/internal/core/decimal"
+	"diadrom/internal/core/store"
+)
+
+// Answer is what a request gets; docs/model.md describes it. Amounts are decimals written as strings.
+type Answer struct {
+	Currency      string    `json:"currency"`
+	NeedsShipping bool      `json:"needs_shipping"`
+	Zones         []Zone    `json:"zones"`
+	Measures      Measures  `json:"measures"`
+	Options       []Option  `json:"options"`
+	Refused       []Refused `json:"refused"`
+	Warnings      []Warning `json:"warnings"`
+	Message       string    `json:"message"`
+	Checkout      *Checkout `json:"checkout,omitempty"` // of a request for a checkout
+}
+
+// Zone is a zone that takes the address, with the rule that did.
+type Zone struct {
+	Zone    string `json:"zone"`
+	Level   string `json:"level"`
+	Because string `json:"because"`
+}
+
+// Measures are those of the shipped goods.
+type Measures struct {
+	Subtotal string  `json:"subtotal"`
+	Weight   string  `json:"weight"`
+	Quantity int64   `json:"quantity"`
+	Distance *string `json:"distance"`
+	Billed   *string `json:"billed_weight,omitempty"` // by the store's volumetric divisor, where it has one
+}
+
+// Option is a method that the buyer can choose.
+type Option struct {
+	Method string      `json:"method"`
+	Label  string      `json:"label"`
+	Kind   string      `json:"kind"`
+	Zone   string      `json:"zone"`
+	Charge string      `json:"charge"`
+	Tax    string      `json:"tax"`
+	Total  string      `json:"total"`
+	Days   *store.Days `json:"days"`
+	Dates  *Dates      `json:"dates,omitempty"` // of a request with a moment, to a store that says when orders leave
+	Steps  []Step      `json:"steps"`
+	Offer  *Offer      `json:"offer,omitempty"` // of a request for a checkout
+
+	Amounts Amounts `json:"-"`
+}
+
+// Amounts are the sums of an option as numbers, in the store's currency.
+type Amounts struct{ Charge, Tax, Total decimal.Decimal }
+
+// Dates are the first and the last day on which the goods may arrive, as in ISO 8601, and as buyers read them.
+type Dates struct {
+	From string `json:"from"`
+	To   string `json:"to"`
+	Text string `json:"text"`
+}
+
+// Step is one line of the reckoning. The amounts of an option's steps add up to its charge.
+type Step struct {
+	Kind   string `json:"kind"`
+	Text   string `json:"text"`
+	Amount string `json:"amount"`
+	Table  string `json:"-"` // of a table's step: its id,
+	Rows   []int  `json:"-"` // and the rows that counted
+}
+
+// Kinds of steps.
+const (
+	StepTable     = "table"
+	StepSurcharge = "surcharge"
+	StepMinimum   = "minimum"
+	StepMaximum   = "maximum"
+	StepHandling  = "handling"
+	StepAgreed    = "agreed"
+	StepFree      = "free"
+	StepRounding  = "rounding"
+)
+
+// Refused is an enabled method that is not offered. Text is what the customer sees, where the method is to say so.
+type Refused struct {
+	Method string `json:"method"`
+	Code   string `json:"code"`
+	Reason string `json:"reason"`
+	Text   string `json:"text,omitempty"`
+
+	Why Refusal `json:"-"`
+}
+
+// Codes of refusals, in the order in which the first that applies is given.
+const (
+	OutsideZones = "outside_zones"
+	ZoneOnly     = "zone_only"
+	Needs        = "needs"
+	NoDistance   = "no_distance"
+	NoRate       = "no_rate"
+	Carrier      = "carrier"
+)
+
+// Warning is something that the owner should know about an answer.
+type Warning struct {
+	Code    string `json:"code"`
+	Message string `json:"message"`
+}
+
+// NoWeight warns of goods without a weight.
+const NoWeight = "no_weight"

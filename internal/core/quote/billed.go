@@ -1,0 +1,123 @@
+package quote
+
+import (
+	"diadrom/internal/core/decimal"
+	"diadrom/internal/core/rate"
+	"diadrom/internal/core/store"
+)
+
+// Carriers bill the larger of a parcel's weight and its volumetric weight, volume ÷ divisor. IATA's divisor is
+// 6,000 cm³ per kg (IATA, The Air Cargo Tariff, rule 3.9); many road and courier lists have 5,000 (common
+// practice, no source).
+
+// centimetres in the units of length. The inch is 2.54 cm by the international yard and pound agreement of 1959.
+var centimetres = map[string]decimal.Decimal{
+	"mm": decimal.MustParse("0.1"),
+	"cm": decimal.One,
+	"m":  decimal.Hundred,
+	"in": decimal.MustParse("2.54"),
+}
+
+// The weight units as parts of a kilogram: 1 kg is up ÷ down of the unit. The pound is 0.45359237 kg by the
+// same agreement, and has 16 ounces.
+var perKilogram = map[string]struct{ up, down decimal.Decimal }{
+	"g":  {decimal.FromInt(1000), decimal.One},
+	"kg": {decimal.One, decimal.One},
+	"lb": {decimal.One, decimal.MustParse("0.45359237")},
+	"oz": {decimal.FromInt(16), decimal.MustParse("0.45359237")},
+}
+
+// Volume is how much space a unit of a product takes, in cm³; 0 where a side is not known.
+func Volume(p *store.Product, lengthUnit string) decimal.Decimal {
+	if p.Length == nil || p.Width == nil || p.Height == nil {
+		return decimal.Zero
+	}
+	cm := centimetres[lengthUnit]
+	return p.Length.Mul(cm).Mul(p.Width.Mul(cm)).Mul(p.Height.Mul(cm))
+}
+
+// Volumetric is the volumetric weight of a volume in cm³, by a divisor in cm³ per kg, in a unit of weight.
+func Volumetric(volume, divisor decimal.Decimal, weightUnit string) decimal.Decimal {
+	unit := perKilogram[weightUnit]
+	return volume.Mul(unit.up).Quo(divisor.Mul(unit.down))
+}
+
+// divisor is what a method's parcels are billed by; nil where only weights are.
+func (e *Engine) divisor(m *store.Method) *decimal.Decimal {
+	if m.Volumetric != nil {
+		return m.Volumetric
+	}
+	return e.file.Store.Volumetric
+}
+
+// billed is the weight that is billed for goods in one parcel.
+func (e *Engine) billed(weight, volume decimal.Decimal, divisor *decimal.Decimal) decimal.Decimal {
+	if divisor != nil && !volume.IsZero() {
+		if v := Volumetric(volume, *divisor, e.file.Store.WeightUnit); weight.Less(v) {
+			return v
+		}
+	}
+	return weight
+}
+
+// Billed is the weight in the store's unit that a method bills for shipped goods: those that travel alone each
+// by itself, the others together.
+func (e *Engine) Billed(m *store.Method, lines []Line) decimal.Decimal {
+	var c cart
+	e.measure(&c, lines)
+	if !e.volumes {
+		return c.weight
+	}
+	return e.billedOf(&c, e.divisor(m))
+}
+
+// billedOf is the weight that is billed for all shipped goods of a cart: those that travel alone each by
+// itself, the others together.
+func (e *Engine) billedOf(c *cart, divisor *decimal.Decimal) decimal.Decimal {
+	sum := e.billed(c.box.goods.Weight, c.box.volume, divisor)
+	for i := range c.boxes {
+		b := &c.boxes[i]
+		sum = sum.Add(e.billed(b.goods.Weight, b.volume, divisor).Mul(decimal.FromInt(b.count)))
+	}
+	return sum
+}
+
+// bill has a table by billed weight look at that weight, and appends how it came about.
+func (p *pricing) bill(
+	text []byte,
+	t *rate.Table,
+	g *rate.Goods,
+	volume decimal.Decimal,
+	unit *store.Product,
+) []byte {
+	divisor := p.e.divisor(p.m.Method)
+	if t.By != rate.ByBilled || divisor == nil || volume.IsZero() {
+		return text
+	}
+	s, weight := &p.e.file.Store, g.Weight
+	volumetric := Volumetric(volume, *divisor, s.WeightUnit)
+	g.Weight = p.e.billed(weight, volume, divisor)
+	if unit != nil {
+		text = append(
+			text,
+			unit.Length.String()+" × "+unit.Width.String()+" × "+unit.Height.String()+" "+s.LengthUnit...)
+	} else {
+		text = append(text, volume.String()+" cm³"...)
+	}
+	text = append(text, " ÷ "+divisor.String()...)
+	equals := " = "
+	shown := volumetric.Round(3)
+	if shown.Cmp(volumetric) != 0 {
+		equals = " ≈ "
+	}
+	text = append(text, equals+shown.String()+" "+s.WeightUnit...)
+	switch c := volumetric.Cmp(weight); {
+	case c > 0:
+		text = append(text, ", more than "...)
+	case c < 0:
+		text = append(text, ", less than "...)
+	default:
+		text = append(text, ", as much as "...)
+	}
+	return append(text, weight.String()+" "+s.WeightUnit+": "...)
+}

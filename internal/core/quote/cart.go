@@ -1,0 +1,165 @@
+package quote
+
+import (
+	"strconv"
+	"strings"
+
+	"diadrom/internal/core/decimal"
+	"diadrom/internal/core/rate"
+	"diadrom/internal/core/store"
+)
+
+// cart is the measures of a request's goods: of those that are shipped, which conditions look at, and of those
+// that are charged, by parcel and class, which tables look at.
+type cart struct {
+	subtotal    decimal.Decimal // by the store's subtotal_counts
+	weight      decimal.Decimal
+	quantity    int64
+	longestSide decimal.Decimal
+
+	shipped  bool
+	classes  []string // of shipped goods, each once, "" included
+	together []portion
+	alone    []parcel
+	box      portion  // all shipped goods that do not travel alone, where volumes count
+	boxes    []parcel // those that do
+
+	unweighed []string
+}
+
+// portion is the goods of one class in the parcel that goods share.
+type portion struct {
+	class  string
+	goods  rate.Goods
+	volume decimal.Decimal // cm³; only where volumes count
+	unit   *store.Product  // where it is one unit of one product
+}
+
+// parcel is one unit that travels alone, count times.
+type parcel struct {
+	portion
+	count int64
+}
+
+func (c *cart) charged() bool { return len(c.together)+len(c.alone) > 0 }
+
+// emptied is a cart without goods that keeps its memory.
+func (c *cart) emptied() cart {
+	return cart{classes: c.classes[:0], together: c.together[:0], alone: c.alone[:0], boxes: c.boxes[:0]}
+}
+
+// measure adds up a request's lines.
+func (e *Engine) measure(c *cart, lines []Line) {
+	all := e.file.Store.SubtotalCounts == "all"
+	for i := range lines {
+		p, n := &lines[i].Product, lines[i].Quantity
+		count := decimal.FromInt(n)
+		price := p.Price.Mul(count)
+		if p.NeedsShipping || all {
+			c.subtotal = c.subtotal.Add(price)
+		}
+		if !p.NeedsShipping {
+			continue
+		}
+		c.shipped = true
+		unit := e.weight(p)
+		if p.Weight == nil {
+			c.unweighed = append(c.unweighed, lines[i].name(i))
+		}
+		weight := unit.Mul(count)
+		c.weight, c.quantity = c.weight.Add(weight), c.quantity+n
+		for _, side := range [...]*decimal.Decimal{p.Length, p.Width, p.Height} {
+			if side != nil && c.longestSide.Less(*side) {
+				c.longestSide = *side
+			}
+		}
+		var volume decimal.Decimal
+		if e.volumes {
+			volume = Volume(p, e.file.Store.LengthUnit)
+			if p.OwnParcel {
+				c.boxes = append(c.boxes, parcel{portion{goods: rate.Goods{Weight: unit}, volume: volume}, n})
+			} else {
+				c.box.goods.Weight = c.box.goods.Weight.Add(weight)
+				c.box.volume = c.box.volume.Add(volume.Mul(count))
+			}
+		}
+		c.addClass(p.Class)
+		switch {
+		case p.ShipsFree:
+		case p.OwnParcel:
+			c.alone = append(
+				c.alone,
+				parcel{portion{p.Class, rate.Goods{Weight: unit, Quantity: 1, Subtotal: p.Price}, volume, p}, n},
+			)
+		default:
+			c.addTogether(p, weight, n, price, volume.Mul(count))
+		}
+	}
+}
+
+func (e *Engine) weight(p *store.Product) decimal.Decimal {
+	switch {
+	case p.Weight != nil:
+		return *p.Weight
+	case e.file.Store.AssumedWeight != nil:
+		return *e.file.Store.AssumedWeight
+	}
+	return decimal.Zero
+}
+
+func (c *cart) addClass(class string) {
+	for _, have := range c.classes {
+		if have == class {
+			return
+		}
+	}
+	c.classes = append(c.classes, class)
+}
+
+func (c *cart) addTogether(p *store.Product, weight decimal.Decimal, quantity int64, price, volume decimal.Decimal) {
+	more := portion{p.Class, rate.Goods{Weight: weight, Quantity: quantity, Subtotal: price}, volume, p}
+	if quantity > 1 {
+		more.unit = nil
+	}
+	for i := range c.together {
+		if have := &c.together[i]; have.class == p.Class {
+			have.add(&more)
+			return
+		}
+	}
+	c.together = append(c.together, more)
+}
+
+// add puts more goods into the parcel.
+func (p *portion) add(more *portion) {
+	p.goods, p.volume, p.unit = sum(p.goods, more.goods), p.volume.Add(more.volume), nil
+}
+
+func sum(a, b rate.Goods) rate.Goods {
+	return rate.Goods{
+		Weight:   a.Weight.Add(b.Weight),
+		Quantity: a.Quantity + b.Quantity,
+		Subtotal: a.Subtotal.Add(b.Subtotal),
+		Distance: a.Distance,
+	}
+}
+
+func (e *Engine) warnings(c *cart) []Warning {
+	if len(c.unweighed) == 0 {
+		return []Warning{}
+	}
+	names := c.unweighed
+	more := ""
+	if len(names) > 5 {
+		names, more = names[:5], " and "+strconv.Itoa(len(c.unweighed)-5)+" more"
+	}
+	counts := "0 " + e.units.Weight
+	if assumed := e.file.Store.AssumedWeight; assumed != nil {
+		counts = e.units.Measure(rate.ByWeight, *assumed)
+	}
+	verb := " has no weight and counts as "
+	if len(c.unweighed) > 1 {
+		verb = " have no weight and count as "
+	}
+	return []Warning{{NoWeight, strings.Join(names, ", ") + more + verb + counts}}
+}

@@ -1,0 +1,285 @@
+// Package quote answers what delivery costs: which methods an address and a cart are offered, for how much, and why.
+//
+// [Compile] turns a store file into an [Engine], which quotes many times and from many goroutines. The rules,
+// and the order in which they work, are those of docs/model.md; each file of the package has one part of them.
+package quote
+
+import (
+	"slices"
+
+	"diadrom/internal/core/calendar"
+	"diadrom/internal/core/coverage"
+	"diadrom/internal/core/gazetteer"
+	"diadrom/internal/core/place"
+	"diadrom/internal/core/postcode"
+	"diadrom/internal/core/rate"
+	"diadrom/internal/core/store"
+
+	"github.com/paulmach/orb"
+)
+
+// Engine quotes from one store.
+type Engine struct {
+	file  *store.File
+	gaz   *gazetteer.Gazetteer
+	units rate.Units
+
+	zones, surcharges, taxes *place.Index
+	coverage                 *coverage.Map
+	reader                   place.Reader
+
+	ranked    bool
+	calendar  *calendar.Calendar // nil: days are not made dates
+	volumes   bool               // whether volumetric weights may be billed
+	products  map[string]int
+	classes   map[string]bool
+	methods   []method
+	agreed    []agreement // customers', then groups', then places'
+	shipsFrom []orb.Point
+	memos     *memos
+}
+
+// method is a store's method with what is looked up for it in each quote.
+type method struct {
+	*store.Method
+	served     map[int]*served // by zone index
+	surcharges []bool          // which surcharges name it
+	from       *orb.Point      // of its own location
+	ownFrom    bool
+	label      string
+}
+
+// served is how the tables of a method cover a zone.
+type served struct {
+	tables  []column
+	byClass map[string]int // into tables
+	rest    int            // the table of all goods that no other claims, or −1
+	terms   store.Terms    // the method's with the zone's own in their place
+}
+
+type column struct {
+	table  *rate.Table
+	column int
+}
+
+// Digits is the number of minor digits of the store's currency.
+func (e *Engine) Digits() int { return e.units.Digits }
+
+// Compile prepares a store that [store.Read] has found without faults. A gazetteer may be nil. Neither may
+// change afterwards.
+func Compile(f *store.File, g *gazetteer.Gazetteer) *Engine {
+	e := &Engine{
+		file:     f,
+		gaz:      g,
+		units:    f.Store.Units(),
+		products: make(map[string]int, len(f.Products)),
+		classes:  map[string]bool{},
+		volumes:  f.Store.Volumetric != nil,
+		memos:    &memos{},
+	}
+	if f.Store.Dispatch != nil {
+		e.calendar, _ = calendar.New(f.Store.Dispatch) // store.Read has checked it
+	}
+	for i := range f.Products {
+		e.products[f.Products[i].SKU] = i
+	}
+	for _, c := range f.Classes {
+		e.classes[c.ID] = true
+	}
+	points := map[string]orb.Point{}
+	for i := range f.Locations {
+		l := &f.Locations[i]
+		if p, ok := e.point(l); ok {
+			points[l.ID] = p
+			if l.ShipsFrom {
+				e.shipsFrom = append(e.shipsFrom, p)
+			}
+		}
+	}
+	zoneIndex := map[string]int{}
+	owners := make([]place.Owner, len(f.Zones))
+	for i := range f.Zones {
+		z := &f.Zones[i]
+		zoneIndex[z.ID] = i
+		e.ranked = e.ranked || z.Rank != nil
+		if z.Enabled {
+			owners[i] = place.Owner{Places: located(z.Places, points), Except: located(z.Except, points)}
+		}
+	}
+	e.zones = place.NewIndex(owners)
+	e.coverage = &coverage.Map{Rules: owners, Match: e.appendZones, Tie: e.tie, Gazetteer: g}
+	owners = make([]place.Owner, len(f.Surcharges))
+	for i, s := range f.Surcharges {
+		owners[i] = place.Owner{Places: located(s.Places, points), Except: located(s.Except, points)}
+	}
+	e.surcharges = place.NewIndex(owners)
+	owners = make([]place.Owner, len(f.Store.Tax.Rates))
+	for i, t := range f.Store.Tax.Rates {
+		owners[i] = place.Owner{Places: located([]place.Rule{t.Rule}, points)}
+	}
+	e.taxes = place.NewIndex(owners)
+	for i := range f.Methods {
+		if f.Methods[i].Enabled {
+			e.volumes = e.volumes || e.divisor(&f.Methods[i]) != nil
+			if n := f.Methods[i].Needs; n != nil && n.BilledWeight != nil {
+				e.volumes = true
+			}
+			for _, t := range f.Methods[i].Terms {
+				e.volumes = e.volumes || t.Needs != nil && t.Needs.BilledWeight != nil
+			}
+			e.methods = append(e.methods, e.method(&f.Methods[i], zoneIndex, points))
+		}
+	}
+	e.agreed = agreements(f)
+	e.reader = e.newReader()
+	return e
+}
+
+// Recompile is Compile for a store of which before is an earlier state: what has been laid out of its zones is
+// taken over where they are the same.
+func Recompile(f *store.File, g *gazetteer.Gazetteer, before *Engine) *Engine {
+	e := Compile(f, g)
+	sameRank := func(a, b store.Zone) bool {
+		return (a.Rank == nil) == (b.Rank == nil) && (a.Rank == nil || *a.Rank == *b.Rank)
+	}
+	if g == before.gaz && slices.EqualFunc(f.Zones, before.file.Zones, sameRank) &&
+		slices.EqualFunc(e.coverage.Rules, before.coverage.Rules, place.Owner.Equal) {
+		e.coverage = before.coverage
+	}
+	return e
+}
+
+// Store is the store that is quoted from; it must not be changed.
+func (e *Engine) Store() *store.File { return e.file }
+
+// Coverage is the zones as they lie to one another and to the postcodes of each country.
+func (e *Engine) Coverage() *coverage.Map { return e.coverage }
+
+// tie says whether only the order in the file tells which of two zones comes first for an address that both take.
+func (e *Engine) tie(a, b place.Match) bool {
+	x, y := e.file.Zones[a.Owner].Rank, e.file.Zones[b.Owner].Rank
+	return (x == nil) == (y == nil) && (x == nil || *x == *y) && a.Narrow.Compare(b.Narrow) == 0
+}
+
+// WhyNot says why a zone, by its index, does not take an address.
+func (e *Engine) WhyNot(zone int, to *place.Resolved) string {
+	if !e.file.Zones[zone].Enabled {
+		return "is switched off"
+	}
+	return e.coverage.Rules[zone].WhyNot(to)
+}
+
+// Reader reads places and addresses as they are typed for this store.
+func (e *Engine) Reader() place.Reader { return e.reader }
+
+func (e *Engine) newReader() place.Reader {
+	r := place.Reader{Home: e.file.Home(), Gazetteer: e.gaz, Metres: e.file.Store.Metres()}
+	for i := range e.file.Locations {
+		l := place.Location{ID: e.file.Locations[i].ID, Name: e.file.Locations[i].Name}
+		if p, ok := e.point(&e.file.Locations[i]); ok {
+			l.Point = &p
+		}
+		r.Locations = append(r.Locations, l)
+	}
+	return r
+}
+
+// Gazetteer is the one that is quoted with, or nil.
+func (e *Engine) Gazetteer() *gazetteer.Gazetteer { return e.gaz }
+
+// point is where a location lies: where it says, or where the gazetteer puts it.
+func (e *Engine) point(l *store.Location) (orb.Point, bool) {
+	if l.Lat != nil && l.Lon != nil {
+		return orb.Point{l.Lon.Float64(), l.Lat.Float64()}, true
+	}
+	if e.gaz != nil {
+		if p, ok := e.gaz.Locate(l.Country, postcode.Read(l.Country, l.Postcode), l.City); ok {
+			return orb.Point{p.Lon, p.Lat}, true
+		}
+	}
+	return orb.Point{}, false
+}
+
+// located gives circles around locations that do not say where they lie the point that the gazetteer knows.
+func located(rules []place.Rule, points map[string]orb.Point) []place.Rule {
+	for i := range rules {
+		w := rules[i].Within
+		if w == nil || w.Located {
+			continue
+		}
+		p, ok := points[w.Location]
+		if !ok {
+			continue
+		}
+		circle := *w
+		circle.SetPoint(p)
+		copied := append([]place.Rule(nil), rules...)
+		copied[i].Within = &circle
+		rules = copied
+	}
+	return rules
+}
+
+func (e *Engine) method(m *store.Method, zoneIndex map[string]int, points map[string]orb.Point) method {
+	c := method{
+		Method:     m,
+		served:     map[int]*served{},
+		surcharges: make([]bool, len(e.file.Surcharges)),
+		ownFrom:    m.From != "",
+		label:      m.BuyersLabel(),
+	}
+	if p, ok := points[m.From]; ok {
+		c.from = &p
+	}
+	for i, s := range e.file.Surcharges {
+		c.surcharges[i] = len(s.Methods) == 0
+		for _, id := range s.Methods {
+			c.surcharges[i] = c.surcharges[i] || id == m.ID
+		}
+	}
+	for i := range m.Tables {
+		t := &m.Tables[i]
+		for j, zone := range t.Zones {
+			z := zoneIndex[zone]
+			s := c.served[z]
+			if s == nil {
+				s = &served{byClass: map[string]int{}, rest: -1, terms: zoneTerms(m, zone)}
+				c.served[z] = s
+			}
+			for _, class := range t.Classes {
+				s.byClass[class] = len(s.tables)
+			}
+			if len(t.Classes) == 0 {
+				s.rest = len(s.tables)
+			}
+			s.tables = append(s.tables, column{t, j})
+		}
+	}
+	return c
+}
+
+func zoneTerms(m *store.Method, zone string) store.Terms {
+	t, ok := m.Terms[zone]
+	if !ok {
+		t.Enabled = true
+	}
+	if t.Days == nil {
+		t.Days = m.Days
+	}
+	if t.Handling == nil {
+		t.Handling = m.Handling
+	}
+	if t.Needs == nil {
+		t.Needs = m.Needs
+	}
+	if t.Free == nil {
+		t.Free = m.Free
+	}
+	if t.Minimum == nil {
+		t.Minimum = m.Minimum
+	}
+	if t.Maximum == nil {
+		t.Maximum = m.Maximum
+	}
+	return t
+}

@@ -1,0 +1,370 @@
+package quote
+
+import (
+	"cmp"
+	"strconv"
+
+	"diadrom/internal/core/decimal"
+	"diadrom/internal/core/rate"
+	"diadrom/internal/core/store"
+)
+
+// pricing is one method on its way from table to price.
+type pricing struct {
+	*asked
+	m        *method
+	s        *served
+	zone     *store.Zone
+	distance *decimal.Decimal
+	sum      decimal.Decimal // exact
+	written  decimal.Decimal // of the amounts of the steps as they are written
+}
+
+// begin starts the text of a step: what is appended to p.text until step is called.
+func (p *pricing) begin() int { return len(p.text) }
+
+// step notes a line of the reckoning, its text written since begin, and adds its amount.
+func (p *pricing) step(kind string, begun int, amount decimal.Decimal) *stepNote {
+	n := stepNote{kind: kind, text: span{begun, len(p.text)}}
+	n.amount = p.money(amount)
+	p.steps = append(p.steps, n)
+	p.sum, p.written = p.sum.Add(amount), p.written.Add(amount.Written())
+	return &p.steps[len(p.steps)-1]
+}
+
+func (p *pricing) write(text string) { p.text = append(p.text, text...) }
+
+func (p *pricing) writeMoney(d decimal.Decimal) { p.text = d.Append(p.text, p.e.units.Digits) }
+
+// price works through the steps of docs/model.md, "From table to price".
+func (p *pricing) price() (decimal.Decimal, Refusal) {
+	if !p.cart.charged() {
+		at := p.begin()
+		p.write("all these goods ship free")
+		p.step(StepFree, at, decimal.Zero)
+		return decimal.Zero, Refusal{}
+	}
+	first := len(p.steps)
+	agreed := p.agreedCharge()
+	refused := p.tables()
+	switch {
+	case refused.Code == "":
+		p.surcharge()
+		p.bounds()
+		p.handling()
+	case agreed == nil:
+		return decimal.Zero, refused
+	default:
+		p.steps, p.sum, p.written = p.steps[:first], decimal.Zero, decimal.Zero
+	}
+	if agreed != nil {
+		at := p.begin()
+		p.write(cmp.Or(agreed.Name, agreed.ID))
+		p.write(": agreed ")
+		p.writeMoney(agreed.Amount)
+		p.step(StepAgreed, at, agreed.Amount.Sub(p.sum))
+	}
+	if because, free := p.isFree(p.s.terms.Free); free {
+		at := p.begin()
+		p.write("free ")
+		p.write(because)
+		p.step(StepFree, at, p.sum.Neg())
+	}
+	rounded := p.sum.Round(p.e.units.Digits)
+	if rounded.Cmp(p.written) != 0 { // also where amounts that do not end add up to one that does
+		at := p.begin()
+		p.write("rounded half up to ")
+		p.writeMoney(rounded)
+		p.step(StepRounding, at, rounded.Sub(p.written))
+	}
+	return rounded, Refusal{}
+}
+
+func (p *pricing) agreedCharge() *agreement {
+	for _, g := range p.agreed {
+		if g.covers(p.m) {
+			return g
+		}
+	}
+	return nil
+}
+
+// priced is what a table made of the parcels that hold its goods.
+type priced struct {
+	amount decimal.Decimal
+	text   []byte
+	rows   []int
+}
+
+// tables evaluates step 1: each table per parcel, added or the dearest of each parcel.
+func (p *pricing) tables() Refusal {
+	for len(p.results) < len(p.s.tables) {
+		p.results = append(p.results, priced{})
+	}
+	results := p.results[:len(p.s.tables)]
+	for i := range results {
+		results[i].amount, results[i].text, results[i].rows = decimal.Zero, results[i].text[:0], nil
+	}
+	worst := Refusal{}
+	for i := range p.cart.alone {
+		worst = graver(worst, p.alone(&p.cart.alone[i], results))
+	}
+	if len(p.cart.together) > 0 {
+		worst = graver(worst, p.together(results))
+	}
+	if p.m.Kind == store.Carrier && worst.Code == "" {
+		worst = Refusal{Code: Carrier, Cause: NoCarrier}
+	}
+	if worst.Code != "" {
+		return worst
+	}
+	for i := range results {
+		if r := &results[i]; len(r.rows) > 0 {
+			at := p.begin()
+			p.text = append(p.text, r.text...)
+			n := p.step(StepTable, at, r.amount)
+			n.table, n.rows = p.s.tables[i].table.ID, r.rows
+		}
+	}
+	return Refusal{}
+}
+
+// graver keeps the refusal that comes first in the order of their codes: an unknown distance before a missing rate.
+func graver(a, b Refusal) Refusal {
+	if a.Code == "" || b.Code == NoDistance && a.Code == NoRate {
+		return b
+	}
+	return a
+}
+
+// tableOf finds the table that prices a class; −1 where none does.
+func (s *served) tableOf(class string) int {
+	if i, ok := s.byClass[class]; ok && class != "" {
+		return i
+	}
+	return s.rest
+}
+
+func (p *pricing) unclaimed(class string) Refusal {
+	return Refusal{
+		Code:  NoRate,
+		Cause: ClassUnpriced,
+		Class: p.e.className(class),
+		Zone:  cmp.Or(p.zone.Name, p.zone.ID),
+	}
+}
+
+// alone prices a good that travels alone, as often as there are units.
+func (p *pricing) alone(parcel *parcel, results []priced) Refusal {
+	i := p.s.tableOf(parcel.class)
+	if i < 0 {
+		return p.unclaimed(parcel.class)
+	}
+	goods := parcel.goods
+	goods.Distance = p.distance
+	c := p.s.tables[i]
+	weight := goods.Weight
+	var buffer [128]byte
+	bill := p.bill(buffer[:0], c.table, &goods, parcel.volume, parcel.unit)
+	amount, row, outcome := c.table.Price(c.column, &goods)
+	if outcome != rate.Priced {
+		return p.unpriced(c, row, &goods, outcome)
+	}
+	r := &results[i]
+	p.open(r, c.table, row)
+	if parcel.count > 1 {
+		r.text = strconv.AppendInt(r.text, parcel.count, 10)
+		r.text = append(r.text, " parcels of their own of "...)
+	} else {
+		r.text = append(r.text, "a parcel of its own of "...)
+	}
+	r.text = p.e.units.AppendMeasure(r.text, rate.ByWeight, weight)
+	r.text = append(r.text, ": "...)
+	r.text = append(r.text, bill...)
+	r.text = c.table.AppendReckoning(r.text, c.column, row, &goods, amount, p.e.units)
+	if parcel.count > 1 {
+		r.text = append(r.text, " each"...)
+	}
+	r.amount = r.amount.Add(amount.Mul(decimal.FromInt(parcel.count)))
+	return Refusal{}
+}
+
+// open starts a table's text with its name, or goes on behind what another parcel wrote.
+func (p *pricing) open(r *priced, t *rate.Table, row int) {
+	if len(r.rows) == 0 {
+		r.text = append(append(r.text, cmp.Or(t.Name, p.m.Name)...), ", "...)
+	} else {
+		r.text = append(r.text, "; "...)
+	}
+	if len(r.rows) == 0 && row < len(rowNumbers) {
+		r.rows = rowNumbers[row : row+1 : row+1]
+		return
+	}
+	r.rows = append(r.rows, row)
+}
+
+// together prices the goods that share a parcel, each table those that it claims.
+func (p *pricing) together(results []priced) Refusal {
+	var buffer [4]portion
+	var usedBuffer [4]bool
+	worst := Refusal{}
+	goods, used := buffer[:min(len(results), 4)], usedBuffer[:min(len(results), 4)]
+	if len(results) > 4 {
+		goods, used = make([]portion, len(results)), make([]bool, len(results))
+	}
+	for i := range p.cart.together {
+		part := &p.cart.together[i]
+		t := p.s.tableOf(part.class)
+		if t < 0 {
+			worst = graver(worst, p.unclaimed(part.class))
+			continue
+		}
+		if used[t] {
+			goods[t].add(part)
+		} else {
+			goods[t], used[t] = *part, true
+		}
+	}
+	dearest, highest := -1, decimal.Zero
+	var dearestWeight decimal.Decimal
+	var dearestBill []byte
+	for i := range goods {
+		if !used[i] {
+			continue
+		}
+		g := &goods[i].goods
+		g.Distance = p.distance
+		c := p.s.tables[i]
+		weight := g.Weight
+		bill := p.bill(nil, c.table, g, goods[i].volume, goods[i].unit)
+		amount, row, outcome := c.table.Price(c.column, g)
+		if outcome != rate.Priced {
+			worst = graver(worst, p.unpriced(c, row, g, outcome))
+			continue
+		}
+		if p.m.Classes == "dearest" {
+			if dearest < 0 || highest.Less(amount) {
+				dearest, highest, dearestWeight, dearestBill = i, amount, weight, bill
+			}
+			continue
+		}
+		p.note(&results[i], c, row, g, amount, weight, bill)
+	}
+	if worst.Code == "" && dearest >= 0 {
+		c := p.s.tables[dearest]
+		amount, row, _ := c.table.Price(c.column, &goods[dearest].goods)
+		p.note(&results[dearest], c, row, &goods[dearest].goods, amount, dearestWeight, dearestBill)
+		others := 0
+		for i := range used {
+			if used[i] {
+				others++
+			}
+		}
+		if others > 1 {
+			results[dearest].text = append(results[dearest].text, ", the dearest of "...)
+			results[dearest].text = strconv.AppendInt(results[dearest].text, int64(others), 10)
+			results[dearest].text = append(results[dearest].text, " tables"...)
+		}
+	}
+	return worst
+}
+
+// note writes a table's line; weight is what its goods weigh, bill how the weight that is billed came about.
+func (p *pricing) note(r *priced, c column, row int, goods *rate.Goods, amount, weight decimal.Decimal, bill []byte) {
+	p.open(r, c.table, row)
+	if len(p.cart.alone) > 0 {
+		r.text = append(r.text, "the rest, "...)
+		r.text = p.e.units.AppendMeasure(r.text, rate.ByWeight, weight)
+		r.text = append(r.text, ": "...)
+	}
+	r.text = append(r.text, bill...)
+	r.text = c.table.AppendReckoning(r.text, c.column, row, goods, amount, p.e.units)
+	r.amount = r.amount.Add(amount)
+}
+
+// unpriced says why a table has no price for a parcel: where it has one for smaller ones, from where on it has none.
+func (p *pricing) unpriced(c column, row int, goods *rate.Goods, outcome rate.Outcome) Refusal {
+	if outcome == rate.NoDistance {
+		return p.noDistance(p.m)
+	}
+	t := c.table
+	r := Refusal{Code: NoRate, Cause: CellEmpty, By: t.By, Zone: cmp.Or(p.zone.Name, p.zone.ID)}
+	limit, ends := t.Reach(c.column, row)
+	if !ends {
+		return r
+	}
+	r.Cause, r.Limit, r.Have = OverLimit, limit, goods.Weight
+	switch t.By {
+	case rate.BySubtotal:
+		r.Have = goods.Subtotal
+	case rate.ByQuantity:
+		r.Have = decimal.FromInt(goods.Quantity)
+	case rate.ByDistance:
+		r.Have = *goods.Distance
+	}
+	return r
+}
+
+// surcharge is step 2; percentages are of what the tables gave.
+func (p *pricing) surcharge() {
+	tables := p.sum
+	for _, i := range p.surcharges {
+		s := &p.e.file.Surcharges[i]
+		if !p.m.surcharges[i] || s.Amount == nil && s.Percent == nil {
+			continue
+		}
+		at := p.begin()
+		p.write(cmp.Or(s.Name, s.ID))
+		p.write(": ")
+		p.step(StepSurcharge, at, p.fee(s.Amount, s.Percent, tables))
+	}
+}
+
+// fee is an amount, a percentage of something, or both; it writes how it is reckoned.
+func (p *pricing) fee(fixed, percent *decimal.Decimal, of decimal.Decimal) (amount decimal.Decimal) {
+	if fixed != nil {
+		amount = *fixed
+		p.writeMoney(*fixed)
+	}
+	if percent != nil {
+		if fixed != nil {
+			p.write(" + ")
+		}
+		amount = amount.Add(of.Percent(*percent))
+		p.text = percent.Append(p.text, 0)
+		p.write(" % of ")
+		p.writeMoney(of)
+	}
+	return amount
+}
+
+// bounds is step 3.
+func (p *pricing) bounds() {
+	if least := p.s.terms.Minimum; least != nil && p.sum.Less(*least) {
+		at := p.begin()
+		p.write("at least ")
+		p.writeMoney(*least)
+		p.step(StepMinimum, at, least.Sub(p.sum))
+	}
+	if most := p.s.terms.Maximum; most != nil && most.Less(p.sum) {
+		at := p.begin()
+		p.write("at most ")
+		p.writeMoney(*most)
+		p.step(StepMaximum, at, most.Sub(p.sum))
+	}
+}
+
+// handling is step 4.
+func (p *pricing) handling() {
+	h := p.s.terms.Handling
+	if h == nil {
+		return
+	}
+	of := p.sum
+	if h.Of == "subtotal" {
+		of = p.cart.subtotal
+	}
+	at := p.begin()
+	p.write("handling: ")
+	p.step(StepHandling, at, p.fee(h.Amount, h.Percent, of))
+}

@@ -1,0 +1,427 @@
+package quote
+
+import (
+	"cmp"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+	"unicode"
+	"unicode/utf8"
+
+	"diadrom/internal/core/calendar"
+	"diadrom/internal/core/decimal"
+	"diadrom/internal/core/place"
+	"diadrom/internal/core/store"
+	"diadrom/internal/core/world"
+
+	"github.com/paulmach/orb"
+)
+
+// asked is a request while it is being answered. What it writes goes into one text, of which the answer's
+// strings become parts: a quote has some hundred strings, and as many allocations would cost more than all of
+// the arithmetic.
+type asked struct {
+	e          *Engine
+	q          *Request
+	to         place.Resolved
+	zones      []place.Match // narrowest first
+	only       int           // position in zones of the narrowest with only, or len(zones)
+	cart       cart
+	surcharges []int // indexes of those whose places take the address, in the file's order
+	agreed     []*agreement
+	taxPercent decimal.Decimal
+	distance   *decimal.Decimal // from the nearest location that ships
+
+	text    []byte
+	steps   []stepNote
+	options []optionNote
+	results []priced // scratch of pricing
+}
+
+// span is a part of asked.text.
+type span struct{ from, to int }
+
+func (s span) of(text string) string { return text[s.from:s.to] }
+
+// stepNote is a step whose strings are still parts of the text.
+type stepNote struct {
+	kind, table  string
+	text, amount span
+	rows         []int
+}
+
+// optionNote is an option that is still to get its strings and steps.
+type optionNote struct {
+	m                  *method
+	zone               string
+	days               *store.Days
+	charge, tax, total span
+	steps              span // part of asked.steps
+	amounts            Amounts
+}
+
+// rowNumbers is 0, 1, 2, …: the single row of a step is a part of it and needs no memory of its own.
+var rowNumbers = func() (n [256]int) {
+	for i := range n {
+		n[i] = i
+	}
+	return n
+}()
+
+var scratch = sync.Pool{New: func() any { return &asked{} }}
+
+// Quote answers a request, which [Engine.ReadRequest] has read or whose lines and address hold to the same bounds.
+func (e *Engine) Quote(q *Request) *Answer {
+	a := scratch.Get().(*asked)
+	defer func() {
+		*a = asked{
+			zones:      a.zones[:0],
+			surcharges: a.surcharges[:0],
+			agreed:     a.agreed[:0],
+			text:       a.text[:0],
+			steps:      a.steps[:0],
+			options:    a.options[:0],
+			results:    a.results,
+			cart:       a.cart.emptied(),
+		}
+		scratch.Put(a)
+	}()
+	a.e, a.q, a.to = e, q, e.Resolve(q.To)
+	a.zones = e.rank(e.zones.Match(&a.to, a.zones))
+	e.measure(&a.cart, q.Lines)
+	a.distance = a.nearest()
+	answer := &Answer{
+		Currency:      e.file.Store.Currency,
+		NeedsShipping: a.cart.shipped,
+		Zones:         make([]Zone, len(a.zones)),
+		Measures:      Measures{e.units.Money(a.cart.subtotal), a.cart.weight.String(), a.cart.quantity, nil, nil},
+		Options:       []Option{},
+		Refused:       []Refused{},
+		Warnings:      e.warnings(&a.cart),
+	}
+	for i, m := range a.zones {
+		level := m.Narrow.Level.String()
+		if m.Rule.Area == nil && m.Rule.Within != nil {
+			level = "within"
+		}
+		answer.Zones[i] = Zone{e.file.Zones[m.Owner].ID, level, m.Because()}
+	}
+	if divisor := e.file.Store.Volumetric; divisor != nil {
+		billed := e.billedOf(&a.cart, divisor).String()
+		answer.Measures.Billed = &billed
+	}
+	if a.distance != nil {
+		d := a.distance.String()
+		answer.Measures.Distance = &d
+	}
+	if q.Checkout {
+		answer.Checkout = e.address(&q.To, &a.to)
+	}
+	if !a.cart.shipped {
+		return answer
+	}
+	a.prepare()
+	for i := range e.methods {
+		m := &e.methods[i]
+		begun := len(a.steps)
+		if refused := a.method(m); refused.Code != "" {
+			a.steps = a.steps[:begun]
+			answer.Refused = append(answer.Refused, a.refused(m, refused))
+		}
+	}
+	answer.Options = a.finish()
+	if q.Checkout {
+		for i := range answer.Options {
+			answer.Options[i].Offer = a.offer(a.options[i].m, &answer.Options[i], &answer.Measures)
+		}
+	}
+	if len(answer.Options) == 0 {
+		answer.Message = a.message(answer.Refused)
+	}
+	return answer
+}
+
+// finish gives the options their strings and steps.
+func (a *asked) finish() []Option {
+	text := string(a.text)
+	steps := make([]Step, len(a.steps))
+	for i := range a.steps {
+		n := &a.steps[i]
+		steps[i] = Step{n.kind, n.text.of(text), n.amount.of(text), n.table, n.rows}
+	}
+	options := make([]Option, len(a.options))
+	for i := range a.options {
+		n := &a.options[i]
+		options[i] = Option{
+			Method:  n.m.ID,
+			Label:   n.m.label,
+			Kind:    n.m.Kind,
+			Zone:    n.zone,
+			Days:    n.days,
+			Dates:   a.dates(n.days),
+			Charge:  n.charge.of(text),
+			Tax:     n.tax.of(text),
+			Total:   n.total.of(text),
+			Steps:   steps[n.steps.from:n.steps.to:n.steps.to],
+			Amounts: n.amounts,
+		}
+	}
+	return options
+}
+
+// dates are when goods arrive that take so many days; nil where that cannot be said.
+func (a *asked) dates(days *store.Days) *Dates {
+	c := a.e.calendar
+	if c == nil || days == nil || a.q.At.IsZero() {
+		return nil
+	}
+	leaves := c.Leaves(a.q.At)
+	from := c.After(leaves, days.Min, days.Business)
+	to := c.After(leaves, days.Max, days.Business)
+	return &Dates{from.Format(time.DateOnly), to.Format(time.DateOnly), calendar.Format(from, to)}
+}
+
+// money writes an amount into the text.
+func (a *asked) money(d decimal.Decimal) span {
+	from := len(a.text)
+	a.text = d.Append(a.text, a.e.units.Digits)
+	return span{from, len(a.text)}
+}
+
+// Zones lists the zones that take an address, the one that counts before the others: by rank, then narrowest
+// first, then in the file's order.
+func (e *Engine) Zones(to *place.Resolved) []place.Match { return e.appendZones(to, nil) }
+
+// appendZones is Zones, behind what is in a list already.
+func (e *Engine) appendZones(to *place.Resolved, into []place.Match) []place.Match {
+	before := len(into)
+	into = e.zones.Match(to, into)
+	e.rank(into[before:])
+	return into
+}
+
+func (e *Engine) rank(matches []place.Match) []place.Match {
+	if e.ranked {
+		slices.SortStableFunc(matches, func(x, y place.Match) int {
+			rx, ry := e.file.Zones[x.Owner].Rank, e.file.Zones[y.Owner].Rank
+			switch {
+			case rx == nil && ry == nil:
+				return 0
+			case rx == nil:
+				return 1
+			case ry == nil:
+				return -1
+			}
+			return cmp.Compare(*rx, *ry)
+		})
+	}
+	return matches
+}
+
+// prepare looks up what is the same for all methods.
+func (a *asked) prepare() {
+	e := a.e
+	a.only = len(a.zones)
+	for i, m := range a.zones {
+		if e.file.Zones[m.Owner].Only {
+			a.only = i
+			break
+		}
+	}
+	if len(e.file.Surcharges) > 0 {
+		for _, m := range e.surcharges.Match(&a.to, nil) {
+			a.surcharges = append(a.surcharges, m.Owner)
+		}
+		slices.Sort(a.surcharges)
+	}
+	if taxes := e.taxes.Match(&a.to, nil); len(taxes) > 0 {
+		a.taxPercent = e.file.Store.Tax.Rates[taxes[0].Owner].Percent
+	}
+	for i := range e.agreed {
+		if e.agreed[i].holds(a) {
+			a.agreed = append(a.agreed, &e.agreed[i])
+		}
+	}
+}
+
+// nearest is the distance from the nearest location that ships.
+func (a *asked) nearest() (least *decimal.Decimal) {
+	for _, from := range a.e.shipsFrom {
+		if d := a.distanceFrom(&from); d != nil && (least == nil || d.Less(*least)) {
+			least = d
+		}
+	}
+	return least
+}
+
+func (a *asked) distanceFrom(from *orb.Point) *decimal.Decimal {
+	if from == nil || a.to.Point == nil {
+		return nil
+	}
+	return a.e.between(*from, *a.to.Point)
+}
+
+// noDistance says which end of the way to an address has no point: the place where a method's goods leave from,
+// or the address.
+func (a *asked) noDistance(m *method) Refusal {
+	r := Refusal{Code: NoDistance, Cause: PlaceUnknown}
+	switch {
+	case m.ownFrom && m.from == nil:
+		r.Cause = ShopUnknown
+		for i := range a.e.file.Locations {
+			if l := &a.e.file.Locations[i]; l.ID == m.From {
+				r.Place = cmp.Or(l.Name, l.ID)
+			}
+		}
+	case !m.ownFrom && len(a.e.shipsFrom) == 0:
+		r.Cause = ShopUnknown
+	}
+	return r
+}
+
+// refused is a refusal as the answer has it.
+func (a *asked) refused(m *method, r Refusal) Refused {
+	r.units, r.side = a.e.units, a.e.file.Store.LengthUnit
+	out := Refused{Method: m.ID, Code: r.Code, Reason: r.Owner(), Why: r}
+	if m.WhenRefused == "tell" {
+		if out.Text = m.RefusedText; out.Text == "" {
+			out.Text = sentence(r.Buyer(m.label))
+		}
+	}
+	return out
+}
+
+// sentence begins with a capital.
+func sentence(text string) string {
+	r, size := utf8.DecodeRuneInString(text)
+	return string(unicode.ToUpper(r)) + text[size:]
+}
+
+// method evaluates one method and notes it as an option, or says why it is not offered.
+func (a *asked) method(m *method) Refusal {
+	position, s := a.serving(m)
+	if s == nil {
+		return a.outside()
+	}
+	zone := &a.e.file.Zones[a.zones[position].Owner]
+	if position > a.only {
+		narrow := a.e.file.Zones[a.zones[a.only].Owner]
+		return Refusal{
+			Code:  ZoneOnly,
+			Cause: ZoneAlone,
+			Names: []string{cmp.Or(narrow.Name, narrow.ID)},
+			Zone:  cmp.Or(zone.Name, zone.ID),
+		}
+	}
+	distance := a.distance
+	if m.ownFrom {
+		distance = a.distanceFrom(m.from)
+	}
+	if r := a.needs(m, s.terms.Needs, distance); r.Code != "" {
+		return r
+	}
+	if !s.terms.Enabled {
+		return Refusal{Code: NoRate, Cause: SwitchedOff, Zone: cmp.Or(zone.Name, zone.ID)}
+	}
+	begun := len(a.steps)
+	p := pricing{asked: a, m: m, s: s, zone: zone, distance: distance}
+	charge, r := p.price()
+	if r.Code != "" {
+		return r
+	}
+	tax, total := a.tax(m, charge)
+	a.options = append(
+		a.options,
+		optionNote{
+			m,
+			zone.ID,
+			s.terms.Days,
+			a.money(charge),
+			a.money(tax),
+			a.money(total),
+			span{begun, len(a.steps)},
+			Amounts{charge, tax, total},
+		},
+	)
+	return Refusal{}
+}
+
+// serving finds the narrowest matching zone that a table of the method serves.
+func (a *asked) serving(m *method) (position int, s *served) {
+	for i := range a.zones {
+		if s := m.served[a.zones[i].Owner]; s != nil {
+			return i, s
+		}
+	}
+	return 0, nil
+}
+
+func (a *asked) outside() Refusal {
+	r := Refusal{Code: OutsideZones, Cause: NoZone}
+	for i := range a.zones[:min(3, len(a.zones))] {
+		z := &a.e.file.Zones[a.zones[i].Owner]
+		r.Cause, r.Names = ZonesUnserved, append(r.Names, cmp.Or(z.Name, z.ID))
+	}
+	return r
+}
+
+// tax of a charge: within it where prices include tax, on top of it otherwise.
+func (a *asked) tax(m *method, charge decimal.Decimal) (tax, total decimal.Decimal) {
+	if !m.Taxable || a.taxPercent.IsZero() || charge.IsZero() {
+		return decimal.Zero, charge
+	}
+	digits := a.e.units.Digits
+	if a.e.file.Store.Tax.PricesIncludeTax {
+		return charge.Mul(a.taxPercent).QuoRound(decimal.Hundred.Add(a.taxPercent), digits), charge
+	}
+	tax = charge.Percent(a.taxPercent).Round(digits)
+	return tax, charge.Add(tax)
+}
+
+// message says in the customer's words that nothing is offered, and why.
+func (a *asked) message(refused []Refused) string {
+	where := destination(&a.q.To)
+	if len(a.e.methods) == 0 {
+		return "We cannot deliver to " + where + ": no delivery method is available at the moment."
+	}
+	reason, own := "", ""
+	for _, r := range refused {
+		if r.Text != "" && own == "" {
+			own = r.Text
+		}
+		if reason == "" && r.Code != OutsideZones && r.Code != ZoneOnly {
+			reason = r.Why.Buyer(a.label(r.Method))
+		}
+	}
+	switch {
+	case own != "":
+		return "We cannot deliver this order to " + where + ": " + own
+	case reason != "":
+		return "We cannot deliver this order to " + where + ": " + reason + "."
+	}
+	return "We do not deliver to " + where + "."
+}
+
+// label is what the buyer reads of a method.
+func (a *asked) label(id string) string {
+	for i := range a.e.methods {
+		if a.e.methods[i].ID == id {
+			return a.e.methods[i].label
+		}
+	}
+	return id
+}
+
+// destination writes an address as people name it in a sentence.
+func destination(to *place.Address) string {
+	local := strings.TrimSpace(strings.TrimSpace(to.Postcode) + " " + strings.TrimSpace(to.City))
+	if r := []rune(local); len(r) > 80 {
+		local = string(r[:80]) + "…"
+	}
+	country := world.CountryName(to.Country)
+	if local == "" {
+		return country
+	}
+	return local + ", " + country
+}

@@ -1,0 +1,202 @@
+package quote
+
+import (
+	"strconv"
+	"strings"
+	"time"
+
+	"diadrom/internal/core/fault"
+	"diadrom/internal/core/jsonread"
+	"diadrom/internal/core/place"
+	"diadrom/internal/core/store"
+)
+
+// Limits of a request.
+const (
+	MaxQuantity = 1_000_000 // of one line
+	MaxLines    = 10_000
+)
+
+// Request asks what a cart costs to an address.
+type Request struct {
+	To       place.Address
+	Lines    []Line
+	Coupons  []string
+	Customer string
+	Group    string
+	Checkout bool      // whether the answer is for a checkout, which shows more than the price
+	At       time.Time // when the order is placed; zero where it is not said
+}
+
+// Line is some of one product.
+type Line struct {
+	Product  store.Product // of the store, or the line's own
+	Quantity int64         // 1 to [MaxQuantity]
+}
+
+// ReadRequest reads a request, or a list of requests; many says which. Lines that name a sku get that product of the
+// store; fields that they carry beside it stand in its place.
+func (e *Engine) ReadRequest(data []byte) (requests []Request, many bool, faults fault.List) {
+	return e.ReadLimited(data, Limits{})
+}
+
+// Limits bound what is read; 0 is no bound but the usual ones.
+type Limits struct {
+	Requests int // of a list
+	Faults   int // that are listed
+}
+
+// ReadLimited is [Engine.ReadRequest] with bounds: a list with more requests is a fault, and is not read to its end.
+func (e *Engine) ReadLimited(data []byte, limits Limits) (requests []Request, many bool, faults fault.List) {
+	r := jsonread.New(data, "")
+	r.MaxFaults = limits.Faults
+	if r.Kind() == '[' {
+		many = true
+		r.List(func(i int) {
+			if limits.Requests > 0 && i == limits.Requests {
+				r.Stop(fault.TooLarge, "a list has at most %d requests", limits.Requests)
+				return
+			}
+			requests = append(requests, e.request(r))
+		})
+	} else {
+		requests = append(requests, e.request(r))
+	}
+	r.End()
+	return requests, many, r.Faults
+}
+
+func (e *Engine) request(r *jsonread.Reader) (q Request) {
+	before := len(r.Faults)
+	addressed, absent := false, r.Kind() == 'n'
+	ok := r.Object(func(name []byte) bool {
+		switch string(name) {
+		case "to":
+			addressed = r.Kind() == '{'
+			q.To = store.ReadAddress(r)
+		case "lines":
+			r.List(func(i int) {
+				line := e.line(r)
+				if i == MaxLines {
+					r.Fault(fault.TooLarge, "a cart has at most %d lines", MaxLines)
+				}
+				if i < MaxLines {
+					q.Lines = append(q.Lines, line)
+				}
+			})
+		case "coupons":
+			q.Coupons = r.Texts()
+		case "customer":
+			q.Customer = strings.TrimSpace(r.Text())
+		case "checkout":
+			q.Checkout = r.Bool(false)
+		case "group":
+			q.Group = strings.TrimSpace(r.Text())
+		case "at":
+			if text := r.Text(); text != "" {
+				at, err := time.Parse(time.RFC3339, text)
+				if err != nil {
+					r.Fault(fault.Range, "%.60q is not a time such as 2026-03-02T10:00:00+02:00", text)
+				}
+				q.At = at
+			}
+		default:
+			return false
+		}
+		return true
+	})
+	if absent {
+		r.Fault(fault.Type, "a request is an object, not null")
+	}
+	if ok && !addressed && len(r.Faults) == before {
+		r.FaultBelow(fault.Path{"to", "country"}, fault.Missing, "say where the order goes: at least a country")
+	}
+	return q
+}
+
+func (e *Engine) line(r *jsonread.Reader) (line Line) {
+	own := store.Product{NeedsShipping: true}
+	var given []string
+	var quantity *int64
+	asked, faultyQuantity := false, false
+	absent := r.Kind() == 'n'
+	ok := r.Object(func(name []byte) bool {
+		if string(name) == "quantity" {
+			asked = true
+			before := len(r.Faults)
+			quantity = r.Int()
+			faultyQuantity = len(r.Faults) > before
+			if quantity != nil && (*quantity < 1 || *quantity > MaxQuantity) {
+				r.Fault(fault.Range, "a quantity is a whole number from 1 to %d, not %d", MaxQuantity, *quantity)
+			}
+			return true
+		}
+		given = append(given, string(name))
+		return store.ProductField(r, name, &own)
+	})
+	if absent {
+		r.Fault(fault.Type, "a line is an object, not null")
+	}
+	if !ok {
+		return line
+	}
+	line.Product = own
+	switch {
+	case quantity != nil:
+		line.Quantity = *quantity
+	case !asked || !faultyQuantity:
+		r.FaultBelow(fault.Path{"quantity"}, fault.Missing, "say how many")
+	}
+	if own.SKU != "" {
+		i, ok := e.products[own.SKU]
+		if !ok {
+			r.FaultBelow(fault.Path{"sku"}, fault.Reference, "the store has no product %.60q", own.SKU)
+		} else {
+			line.Product = e.file.Products[i]
+			overlay(&line.Product, &own, given)
+		}
+	}
+	if class := line.Product.Class; class != "" && !e.classes[class] {
+		r.FaultBelow(fault.Path{"class"}, fault.Reference, "there is no class %.60q", class)
+	}
+	return line
+}
+
+// overlay puts the fields that a line gives in the place of the product's.
+func overlay(p, own *store.Product, given []string) {
+	for _, name := range given {
+		switch name {
+		case "name":
+			p.Name = own.Name
+		case "price":
+			p.Price = own.Price
+		case "weight":
+			p.Weight = own.Weight
+		case "length":
+			p.Length = own.Length
+		case "width":
+			p.Width = own.Width
+		case "height":
+			p.Height = own.Height
+		case "class":
+			p.Class = own.Class
+		case "needs_shipping":
+			p.NeedsShipping = own.NeedsShipping
+		case "ships_free":
+			p.ShipsFree = own.ShipsFree
+		case "own_parcel":
+			p.OwnParcel = own.OwnParcel
+		}
+	}
+}
+
+// name is what a line's goods are called.
+func (l *Line) name(i int) string {
+	switch {
+	case l.Product.Name != "":
+		return l.Product.Name
+	case l.Product.SKU != "":
+		return l.Product.SKU
+	}
+	return "line " + strconv.Itoa(i+1)
+}

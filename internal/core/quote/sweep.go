@@ -1,0 +1,198 @@
+package quote
+
+import (
+	"cmp"
+	"slices"
+
+	"diadrom/internal/core/decimal"
+	"diadrom/internal/core/rate"
+	"diadrom/internal/core/store"
+)
+
+// MaxSweep is how many quotes a sweep makes at most; breaks beyond it are left out.
+const MaxSweep = 300
+
+// Swept is a quote of a sweep: of a measure at, just under or just over a break.
+type Swept struct {
+	At     decimal.Decimal // the measure of the goods
+	Break  decimal.Decimal
+	Side   int // −1 just under, 0 on, 1 just over the break
+	Answer *Answer
+}
+
+// Breaks are the values at which prices may change as a measure grows (quantity, weight or subtotal), each once
+// and ascending: the rows of the price lists, from where units count, bounds of the terms, and sums and numbers
+// from which delivery is free. Billed weights count as weights. Methods that are switched off have none.
+func (e *Engine) Breaks(by rate.By) []decimal.Decimal {
+	var list []decimal.Decimal
+	add := func(values ...*decimal.Decimal) {
+		for _, v := range values {
+			if v != nil && v.Sign() > 0 {
+				list = append(list, *v)
+			}
+		}
+	}
+	needs := func(n *store.Needs) {
+		if n == nil {
+			return
+		}
+		bounds := map[rate.By][]*store.Bounds{
+			rate.ByQuantity: {n.Quantity},
+			rate.ByWeight:   {n.Weight, n.BilledWeight},
+			rate.BySubtotal: {n.Subtotal},
+		}
+		for _, b := range bounds[by] {
+			if b != nil {
+				add(b.From, b.To)
+			}
+		}
+	}
+	free := func(f *store.Free) {
+		switch {
+		case f == nil:
+		case by == rate.BySubtotal:
+			add(f.Subtotal)
+		case by == rate.ByQuantity && f.Quantity != nil:
+			n := decimal.FromInt(*f.Quantity)
+			add(&n)
+		}
+	}
+	for i := range e.methods {
+		m := e.methods[i].Method
+		needs(m.Needs)
+		free(m.Free)
+		for _, t := range m.Terms {
+			needs(t.Needs)
+			free(t.Free)
+		}
+		for j := range m.Tables {
+			t := &m.Tables[j]
+			rows := t.By == by || t.By == rate.ByBilled && by == rate.ByWeight
+			for k := range t.Rows {
+				if rows {
+					add(t.Rows[k].At)
+				}
+				for _, c := range t.Rows[k].Charges {
+					if c != nil && c.PerWeight != nil && by == rate.ByWeight {
+						add(c.PerWeight.Above)
+					}
+				}
+			}
+		}
+	}
+	slices.SortFunc(list, decimal.Decimal.Cmp)
+	return slices.CompactFunc(list, func(a, b decimal.Decimal) bool { return a.Cmp(b) == 0 })
+}
+
+// unit is the step that is just under and just over a break: one of the goods, the least amount of money, a
+// gram or a thousandth of a larger unit.
+func (e *Engine) unit(by rate.By) decimal.Decimal {
+	switch {
+	case by == rate.BySubtotal:
+		return decimal.New(1, e.units.Digits)
+	case by == rate.ByWeight && e.file.Store.WeightUnit != "g":
+		return decimal.New(1, 3)
+	}
+	return decimal.FromInt(1)
+}
+
+// Sweep quotes a request over a run of one measure, with each of its [Engine.Breaks] tested just under, on and
+// just over it. Of quantities it is the cart's first product, so many of it, and the breaks of weights and sums
+// are tested as well, with the last number under and the first over them; of weights and sums it is one parcel
+// of that measure which is like the cart in all others, its class that of the first product. A cart without
+// goods is one of nothing.
+func (e *Engine) Sweep(q *Request, by rate.By) []Swept {
+	points := around(e.Breaks(by), e.unit(by))
+	if i := firstShipped(q); i >= 0 && by == rate.ByQuantity {
+		p := &q.Lines[i].Product
+		points = append(points, e.counts(rate.ByWeight, e.weight(p))...)
+		points = append(points, e.counts(rate.BySubtotal, p.Price)...)
+	}
+	// What is a break itself is no neighbour of another.
+	slices.SortStableFunc(
+		points,
+		func(a, b Swept) int { return cmp.Or(a.At.Cmp(b.At), cmp.Compare(a.Side*a.Side, b.Side*b.Side)) },
+	)
+	points = slices.CompactFunc(points, func(a, b Swept) bool { return a.At.Cmp(b.At) == 0 })
+	out := points[:0]
+	for _, p := range points {
+		lines, ok := e.sweptLines(q, by, p.At)
+		if !ok {
+			continue
+		}
+		asked := *q
+		asked.Lines = lines
+		p.Answer = e.Quote(&asked)
+		if out = append(out, p); len(out) == MaxSweep {
+			break
+		}
+	}
+	return out
+}
+
+// around are the points just under, on and just over breaks.
+func around(breaks []decimal.Decimal, unit decimal.Decimal) (points []Swept) {
+	for _, b := range breaks {
+		points = append(
+			points,
+			Swept{At: b.Sub(unit), Break: b, Side: -1},
+			Swept{At: b, Break: b},
+			Swept{At: b.Add(unit), Break: b, Side: 1},
+		)
+	}
+	return points
+}
+
+// counts are the numbers of goods, of a measure each, around the breaks of that measure.
+func (e *Engine) counts(by rate.By, each decimal.Decimal) (points []Swept) {
+	if each.Sign() <= 0 {
+		return nil
+	}
+	one := decimal.FromInt(1)
+	for _, b := range e.Breaks(by) {
+		n := b.Quo(each).Neg().Ceil().Neg() // the last number that is not over it
+		if n.Mul(each).Cmp(b) == 0 {
+			points = append(points, around([]decimal.Decimal{n}, one)...)
+			continue
+		}
+		points = append(points, Swept{At: n, Break: n, Side: -1}, Swept{At: n.Add(one), Break: n, Side: 1})
+	}
+	return points
+}
+
+// firstShipped is the first line whose product is shipped; −1 for none.
+func firstShipped(q *Request) int {
+	return slices.IndexFunc(q.Lines, func(l Line) bool { return l.Product.NeedsShipping })
+}
+
+// sweptLines are the goods of a measure; false where there are none such.
+func (e *Engine) sweptLines(q *Request, by rate.By, at decimal.Decimal) ([]Line, bool) {
+	if at.Sign() <= 0 {
+		return nil, false
+	}
+	like := store.Product{Name: "goods", NeedsShipping: true}
+	if i := firstShipped(q); i >= 0 {
+		first := q.Lines[i].Product
+		if by == rate.ByQuantity {
+			like = first
+		}
+		like.Class = first.Class
+	}
+	if by == rate.ByQuantity {
+		n := at.Float64() // whole and far below 2⁵³, or refused here
+		if at.Cmp(at.Round(0)) != 0 || n > MaxQuantity {
+			return nil, false
+		}
+		return []Line{{like, int64(n)}}, true
+	}
+	var whole cart
+	e.measure(&whole, q.Lines)
+	weight := whole.weight
+	like.Price, like.Weight = whole.subtotal, &weight
+	if by == rate.ByWeight {
+		like.Weight = &at
+	} else {
+		like.Price = at
+	}
+	return []Line{{like, 1}}, true
+}

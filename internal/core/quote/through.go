@@ -1,0 +1,71 @@
+package quote
+
+import (
+	"slices"
+
+	"diadrom/internal/core/place"
+	"diadrom/internal/core/rate"
+	"diadrom/internal/core/store"
+)
+
+// Through is a zone without a price of its own in a method, whose addresses the method prices as those of a
+// broader zone.
+type Through struct {
+	Zone, By string         // ids
+	At       *place.Address // in both, and priced by By
+}
+
+// Through lists the zones without a column in the tables of a method whose addresses get the prices of a
+// broader zone, in the order of the store's zones. The method need not be the store's own: it may be one that
+// is about to change. Where zones overlap in addresses that were not asked ([coverage.Summary]), some may be
+// missed.
+func (e *Engine) Through(m *store.Method) (list []Through) {
+	if len(m.Tables) == 0 {
+		return nil
+	}
+	served := make([]bool, len(e.file.Zones))
+	for i := range e.file.Zones {
+		served[i] = slices.ContainsFunc(
+			m.Tables,
+			func(t rate.Table) bool { return slices.Contains(t.Zones, e.file.Zones[i].ID) },
+		)
+	}
+	for _, inner := range e.coverage.Summary().Inners {
+		if served[inner.Zone] || !served[inner.Outer] {
+			continue
+		}
+		id := e.file.Zones[inner.Zone].ID
+		if n := len(list); n > 0 && list[n-1].Zone == id {
+			continue
+		}
+		to := e.Resolve(*inner.At)
+		for _, match := range e.Zones(&to) {
+			zone := &e.file.Zones[match.Owner]
+			if served[match.Owner] {
+				if by := zone.ID; offered(m, by) {
+					list = append(list, Through{id, by, inner.At})
+				}
+				break
+			}
+			if zone.Only {
+				break
+			}
+		}
+	}
+	return list
+}
+
+// offered says whether a method has any price for a zone.
+func offered(m *store.Method, zone string) bool {
+	if terms, own := m.Terms[zone]; own && !terms.Enabled {
+		return false
+	}
+	for i := range m.Tables {
+		t := &m.Tables[i]
+		column := slices.Index(t.Zones, zone)
+		if column >= 0 && slices.ContainsFunc(t.Rows, func(r rate.Row) bool { return r.Charges[column] != nil }) {
+			return true
+		}
+	}
+	return false
+}

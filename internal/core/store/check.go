@@ -1,0 +1,410 @@
+package store
+
+import (
+	"slices"
+	"sort"
+	"strings"
+
+	"diadrom/internal/core/decimal"
+	"diadrom/internal/core/fault"
+	"diadrom/internal/core/place"
+	"diadrom/internal/core/rate"
+)
+
+// checker finds what is wrong between the parts of a file that has been read.
+type checker struct {
+	file   *File
+	faults fault.List
+	faulty map[string]bool // paths of the faults
+
+	locations, classes, zones, methods map[string]int
+}
+
+// add notes a fault, unless that value, or one around it, is at fault already.
+func (c *checker) add(path fault.Path, code, format string, args ...any) {
+	if c.faults.Full() {
+		return
+	}
+	whole := path.String()
+	for p := whole; ; p = p[:strings.LastIndexByte(p, '/')] {
+		if c.faulty[p] {
+			return
+		}
+		if p == "" {
+			break
+		}
+	}
+	c.faulty[whole] = true
+	c.faults.Add(whole, code, format, args...)
+}
+
+func (c *checker) check() {
+	f := c.file
+	if f.Format == "" {
+		c.add(fault.Path{"format"}, fault.Missing, "the file does not say its format: %q", Format)
+	}
+	if f.Store.Currency == "" {
+		c.add(fault.Path{"store", "currency"}, fault.Missing, "say the store's currency, such as EUR")
+	}
+	c.locations = ids(c, "locations", len(f.Locations), "id", func(i int) string { return f.Locations[i].ID })
+	c.classes = ids(c, "classes", len(f.Classes), "id", func(i int) string { return f.Classes[i].ID })
+	ids(c, "products", len(f.Products), "sku", func(i int) string { return f.Products[i].SKU })
+	c.zones = ids(c, "zones", len(f.Zones), "id", func(i int) string { return f.Zones[i].ID })
+	c.methods = ids(c, "methods", len(f.Methods), "id", func(i int) string { return f.Methods[i].ID })
+	ids(c, "surcharges", len(f.Surcharges), "id", func(i int) string { return f.Surcharges[i].ID })
+	ids(c, "agreed", len(f.Agreed), "id", func(i int) string { return f.Agreed[i].ID })
+
+	for i := range f.Store.Tax.Rates {
+		c.rule(&f.Store.Tax.Rates[i].Rule, fault.Path{"store", "tax", "rates", i})
+	}
+	for i, l := range f.Locations {
+		c.location(&l, fault.Path{"locations", i})
+	}
+	for i, p := range f.Products {
+		if p.Class != "" {
+			c.reference(c.classes, p.Class, "class", fault.Path{"products", i, "class"})
+		}
+	}
+	for i, z := range f.Zones {
+		c.rules(z.Places, fault.Path{"zones", i, "places"})
+		c.rules(z.Except, fault.Path{"zones", i, "except"})
+	}
+	for i := range f.Methods {
+		c.method(&f.Methods[i], fault.Path{"methods", i})
+	}
+	for i, s := range f.Surcharges {
+		path := fault.Path{"surcharges", i}
+		c.rules(s.Places, path.With("places"))
+		c.rules(s.Except, path.With("except"))
+		c.references(c.methods, s.Methods, "method", path.With("methods"))
+	}
+	for i, a := range f.Agreed {
+		c.references(c.methods, a.Methods, "method", fault.Path{"agreed", i, "methods"})
+	}
+}
+
+// ids indexes a list by id and notes what is missing or stands twice.
+func ids(c *checker, list string, n int, field string, id func(int) string) map[string]int {
+	index := make(map[string]int, n)
+	for i := range n {
+		s := id(i)
+		if s == "" {
+			c.add(fault.Path{list, i, field}, fault.Missing, "this needs %s %s", article(field), field)
+			continue
+		}
+		if first, twice := index[s]; twice {
+			c.add(
+				fault.Path{list, i, field},
+				fault.Duplicate,
+				"%.60q is already the %s of entry %d",
+				s,
+				field,
+				first+1,
+			)
+			continue
+		}
+		index[s] = i
+	}
+	return index
+}
+
+func article(word string) string {
+	if word == "id" {
+		return "an"
+	}
+	return "a"
+}
+
+func (c *checker) reference(index map[string]int, id, what string, path fault.Path) {
+	if _, ok := index[id]; !ok {
+		c.add(path, fault.Reference, "there is no %s %.60q", what, id)
+	}
+}
+
+func (c *checker) references(index map[string]int, list []string, what string, path fault.Path) {
+	again := repeats(list)
+	for i, id := range list {
+		if again[i] {
+			c.add(path.With(i), fault.Duplicate, "%.60q stands twice in this list", id)
+			continue
+		}
+		if _, ok := index[id]; !ok {
+			c.reference(index, id, what, path.With(i))
+		}
+	}
+}
+
+// repeats lists the places of a list at which something stands that stood before.
+func repeats(list []string) map[int]bool {
+	again := map[int]bool{}
+	if len(list) < 16 {
+		for i := range list {
+			if slices.Contains(list[:i], list[i]) {
+				again[i] = true
+			}
+		}
+		return again
+	}
+	seen := make(map[string]bool, len(list))
+	for i, id := range list {
+		if seen[id] {
+			again[i] = true
+		}
+		seen[id] = true
+	}
+	return again
+}
+
+func (c *checker) location(l *Location, path fault.Path) {
+	if (l.Lat == nil) != (l.Lon == nil) {
+		missing := "lat"
+		if l.Lon == nil {
+			missing = "lon"
+		}
+		c.add(path.With(missing), fault.Missing, "a point needs both lat and lon")
+	}
+}
+
+func (c *checker) rules(rules []place.Rule, path fault.Path) {
+	for i := range rules {
+		if rules[i].Within != nil { // the only rule that refers to another part
+			c.rule(&rules[i], path.With(i))
+		}
+	}
+}
+
+func (c *checker) rule(r *place.Rule, path fault.Path) {
+	w := r.Within
+	if w == nil {
+		return
+	}
+	w.Metres = c.file.Store.metres
+	if w.Location == "" {
+		return
+	}
+	i, ok := c.locations[w.Location]
+	if !ok {
+		c.add(path.With("within", "location"), fault.Reference, "there is no location %.60q", w.Location)
+		return
+	}
+	l := c.file.Locations[i]
+	if w.Name = l.Name; w.Name == "" {
+		w.Name = l.ID
+	}
+	if l.Lat != nil && l.Lon != nil {
+		w.Lat, w.Lon, w.Located = *l.Lat, *l.Lon, true
+	}
+}
+
+func (c *checker) method(m *Method, path fault.Path) {
+	if m.From != "" {
+		c.reference(c.locations, m.From, "location", path.With("from"))
+	}
+	c.needs(m.Needs, path.With("needs"))
+	ids := map[string]int{}
+	for i := range m.Tables {
+		t := &m.Tables[i]
+		tablePath := path.With("tables", i)
+		if first, twice := ids[t.ID]; twice && t.ID != "" {
+			c.add(tablePath.With("id"), fault.Duplicate, "%.60q is already the id of table %d", t.ID, first+1)
+		} else {
+			ids[t.ID] = i
+		}
+		if t.ID == "" {
+			c.add(tablePath.With("id"), fault.Missing, "this needs an id")
+		}
+		c.table(t, tablePath)
+	}
+	c.claims(m, path)
+	for _, zone := range sortedKeys(m.Terms) {
+		termsPath := path.With("terms", zone)
+		c.reference(c.zones, zone, "zone", termsPath)
+		c.needs(m.Terms[zone].Needs, termsPath.With("needs"))
+	}
+}
+
+func sortedKeys[V any](m map[string]V) []string {
+	keys := make([]string, 0, len(m))
+	for k := range m {
+		keys = append(keys, k)
+	}
+	sort.Strings(keys)
+	return keys
+}
+
+func (c *checker) needs(n *Needs, path fault.Path) {
+	if n != nil {
+		c.references(c.classes, n.OnlyClasses, "class", path.With("only_classes"))
+		c.references(c.classes, n.WithoutClasses, "class", path.With("without_classes"))
+	}
+}
+
+// claims notes zones and goods that two tables of a method would price.
+func (c *checker) claims(m *Method, path fault.Path) {
+	type claim struct{ zone, class string }
+	claimed := map[claim]int{}
+	for i, t := range m.Tables {
+		tablePath := path.With("tables", i)
+		if m.Classes == "together" && len(t.Classes) > 0 {
+			c.add(
+				tablePath.With("classes"),
+				fault.Shape,
+				"this method prices all goods together, so its tables name no classes; to price classes apart "+
+					"set classes to add or dearest",
+			)
+		}
+		classes := t.Classes
+		if len(classes) == 0 || m.Classes == "together" {
+			classes = []string{""}
+		}
+		again := repeats(t.Zones)
+		for j, zone := range t.Zones {
+			if again[j] {
+				continue // noted by table
+			}
+			for k, class := range classes {
+				first, twice := claimed[claim{zone, class}]
+				switch {
+				case !twice:
+					claimed[claim{zone, class}] = i
+				case first == i: // the class stands twice in one list, noted by table
+				case class == "":
+					c.add(
+						tablePath.With("zones", j),
+						fault.Claimed,
+						"zone %.60q is already priced by table %d of this method",
+						zone,
+						first+1,
+					)
+				default:
+					c.add(
+						tablePath.With("classes", k),
+						fault.Claimed,
+						"class %.60q in zone %.60q is already priced by table %d of this method",
+						class,
+						zone,
+						first+1,
+					)
+				}
+			}
+		}
+	}
+}
+
+func (c *checker) table(t *rate.Table, path fault.Path) {
+	c.references(c.zones, t.Zones, "zone", path.With("zones"))
+	c.references(c.classes, t.Classes, "class", path.With("classes"))
+	if t.By == "" {
+		c.add(
+			path.With("by"),
+			fault.Missing,
+			"say what this table measures: order, weight, subtotal, quantity or distance",
+		)
+	}
+	if t.Edges == "" && t.By != "" && t.By != rate.ByOrder {
+		c.add(
+			path.With("edges"),
+			fault.Missing,
+			"say whether rows count from their break point (from) or up to it (up_to)",
+		)
+	}
+	if t.Graduated && t.By != rate.ByWeight && t.By != rate.ByBilled && t.By != rate.ByDistance &&
+		t.By != rate.ByQuantity &&
+		t.By != "" {
+		c.add(
+			path.With("graduated"),
+			fault.Shape,
+			"only a table by weight, billed weight, distance or quantity can be graduated",
+		)
+	}
+	switch {
+	case len(t.Rows) == 0:
+		c.add(path.With("rows"), fault.Missing, "a table needs at least one row")
+	case t.By == rate.ByOrder && len(t.Rows) > 1:
+		c.add(path.With("rows"), fault.Shape, "a table by order has one row")
+	}
+	for i, row := range t.Rows {
+		rowPath := path.With("rows", i)
+		c.breakPoint(t, i, rowPath.With("at"))
+		if len(row.Charges) != len(t.Zones) && !c.faulty[path.With("zones").String()] {
+			c.add(
+				rowPath.With("charges"),
+				fault.Shape,
+				"this row has %d charges for %d zones",
+				len(row.Charges),
+				len(t.Zones),
+			)
+		}
+		if t.Graduated {
+			for j, charge := range row.Charges {
+				c.graduatedCharge(charge, rowPath.With("charges", j))
+			}
+		}
+	}
+}
+
+func (c *checker) breakPoint(t *rate.Table, i int, path fault.Path) {
+	at := t.Rows[i].At
+	switch {
+	case t.By == "" || t.By != rate.ByOrder && t.Edges == "":
+		return
+	case t.By == rate.ByOrder:
+		if at != nil {
+			c.add(path, fault.Shape, "a table by order has no break points")
+		}
+		return
+	case at == nil:
+		if t.Edges == rate.From || i+1 < len(t.Rows) {
+			c.add(path, fault.Missing, "this row needs a break point")
+		}
+		return
+	case t.Edges == rate.From && i == 0 && !at.IsZero():
+		c.add(
+			path,
+			fault.Order,
+			"the first row of a table that counts from its break points begins at 0, not %s",
+			at,
+		)
+	}
+	if i == 0 {
+		return
+	}
+	before := t.Rows[i-1].At
+	if before == nil {
+		return
+	}
+	switch at.Cmp(*before) {
+	case 0:
+		c.add(path, fault.Order, "%s is the break point of the row before, too", at)
+	case -1:
+		c.add(path, fault.Order, "rows ascend: %s cannot follow %s", at, before)
+	}
+}
+
+func (c *checker) graduatedCharge(charge *rate.Charge, path fault.Path) {
+	if charge == nil {
+		return
+	}
+	for _, term := range []struct {
+		name string
+		unit *rate.PerUnit
+	}{{"per_weight", charge.PerWeight}, {"per_distance", charge.PerDistance}} {
+		if term.unit == nil {
+			continue
+		}
+		if term.unit.Started {
+			c.add(
+				path.With(term.name, "part"),
+				fault.Shape,
+				"a graduated table counts exact parts, not started ones",
+			)
+		}
+		if above := term.unit.Above; above != nil && above.Cmp(decimal.Zero) != 0 {
+			c.add(
+				path.With(term.name, "above"),
+				fault.Shape,
+				"in a graduated table each row counts from its own break point, not above another",
+			)
+		}
+	}
+}

@@ -1,0 +1,107 @@
+package store
+
+import (
+	"maps"
+	"slices"
+
+	"diadrom/internal/core/place"
+	"diadrom/internal/core/rate"
+)
+
+// Clone is a copy that can be changed in all its parts without changing the file. Numbers are shared, as they
+// do not change.
+func (f *File) Clone() *File {
+	c := *f
+	c.Store.Tax.Rates = cloneEach(f.Store.Tax.Rates, func(t *TaxRate) { t.Rule = cloneRule(t.Rule) })
+	if c.Store.Dispatch = clonePointer(f.Store.Dispatch); c.Store.Dispatch != nil {
+		c.Store.Dispatch.Weekdays = slices.Clone(f.Store.Dispatch.Weekdays)
+		c.Store.Dispatch.Closed = slices.Clone(f.Store.Dispatch.Closed)
+	}
+	c.Store.Checkout = clonePointer(f.Store.Checkout)
+	c.Locations = slices.Clone(f.Locations)
+	c.Classes = slices.Clone(f.Classes)
+	c.Products = slices.Clone(f.Products)
+	c.Zones = cloneEach(f.Zones, func(z *Zone) {
+		z.Rank, z.Places, z.Except = clonePointer(z.Rank), cloneRules(z.Places), cloneRules(z.Except)
+	})
+	c.Methods = cloneEach(f.Methods, cloneMethod)
+	c.Surcharges = cloneEach(f.Surcharges, func(s *Surcharge) {
+		s.Places, s.Except, s.Methods = cloneRules(s.Places), cloneRules(s.Except), slices.Clone(s.Methods)
+	})
+	c.Agreed = cloneEach(
+		f.Agreed,
+		func(a *Agreed) { a.Place, a.Methods = clonePointer(a.Place), slices.Clone(a.Methods) },
+	)
+	return &c
+}
+
+func cloneEach[T any](list []T, deepen func(*T)) []T {
+	out := slices.Clone(list)
+	for i := range out {
+		deepen(&out[i])
+	}
+	return out
+}
+
+func clonePointer[T any](p *T) *T {
+	if p == nil {
+		return nil
+	}
+	c := *p
+	return &c
+}
+
+func cloneRules(rules []place.Rule) []place.Rule {
+	return cloneEach(rules, func(r *place.Rule) { *r = cloneRule(*r) })
+}
+
+func cloneRule(r place.Rule) place.Rule {
+	r.Postcodes, r.Within = slices.Clone(r.Postcodes), clonePointer(r.Within) // an area does not change
+	return r
+}
+
+func cloneMethod(m *Method) {
+	m.Days = clonePointer(m.Days)
+	m.Handling = clonePointer(m.Handling)
+	m.Needs = cloneNeeds(m.Needs)
+	m.Free = cloneFree(m.Free)
+	m.Terms = maps.Clone(m.Terms)
+	for zone, t := range m.Terms {
+		t.Days = clonePointer(t.Days)
+		t.Handling = clonePointer(t.Handling)
+		t.Needs = cloneNeeds(t.Needs)
+		t.Free = cloneFree(t.Free)
+		m.Terms[zone] = t
+	}
+	m.Tables = cloneEach(m.Tables, func(t *rate.Table) {
+		t.Zones, t.Classes = slices.Clone(t.Zones), slices.Clone(t.Classes)
+		t.Rows = cloneEach(t.Rows, func(r *rate.Row) {
+			r.Charges = cloneEach(r.Charges, func(c **rate.Charge) {
+				if *c = clonePointer(*c); *c != nil {
+					(*c).PerWeight, (*c).PerDistance = clonePointer((*c).PerWeight), clonePointer((*c).PerDistance)
+				}
+			})
+		})
+	})
+}
+
+func cloneNeeds(n *Needs) *Needs {
+	c := clonePointer(n)
+	if c != nil {
+		for _, b := range []**Bounds{&c.Subtotal, &c.Weight, &c.Quantity, &c.Distance, &c.LongestSide, &c.BilledWeight} {
+			*b = clonePointer(*b)
+		}
+		for _, l := range []*[]string{&c.Coupons, &c.Groups, &c.OnlyClasses, &c.WithoutClasses} {
+			*l = slices.Clone(*l)
+		}
+	}
+	return c
+}
+
+func cloneFree(f *Free) *Free {
+	c := clonePointer(f)
+	if c != nil {
+		c.Coupons, c.Quantity = slices.Clone(c.Coupons), clonePointer(c.Quantity)
+	}
+	return c
+}

@@ -1,0 +1,445 @@
+package store
+
+import (
+	"bytes"
+	"encoding/json"
+	"reflect"
+	"slices"
+	"strconv"
+
+	"diadrom/internal/core/fault"
+	"diadrom/internal/core/jsonread"
+	"diadrom/internal/core/place"
+)
+
+// Parts is a store file taken apart: its settings, and the entries of each of its lists, each as it is written
+// on one line. It does not change once made.
+type Parts struct {
+	Settings []byte
+	Lists    map[string][]Entry
+	index    map[string]map[string]int // list to id to position
+}
+
+// Entry is an entry of a list.
+type Entry struct {
+	ID   string // or sku
+	Body []byte // JSON
+}
+
+// Lists are the names of the lists of a store file, in its order.
+var Lists = []string{"locations", "classes", "products", "zones", "methods", "surcharges", "agreed"}
+
+// listOf is a list of a file with what can be done with its entries.
+type listOf interface {
+	len() int
+	id(i int) string
+	same(i int, other *File, j int) bool // as an entry of the same list of another file
+	write(i int) []byte
+	read(i int, r *reader)      // what was written, in the entry's place
+	grow(r *reader)             // an entry more, as it is read
+	arrange(places, from []int) // what stands at each of from comes to the place beside it
+}
+
+type entries[T any] struct {
+	list  *[]T
+	of    func(*File) *[]T
+	name  func(*T) string
+	equal func(a, b *T) bool
+	make  func(*reader) T
+}
+
+func (e entries[T]) len() int        { return len(*e.list) }
+func (e entries[T]) id(i int) string { return e.name(&(*e.list)[i]) }
+func (e entries[T]) same(i int, other *File, j int) bool {
+	return e.equal(&(*e.list)[i], &(*e.of(other))[j])
+}
+func (e entries[T]) read(i int, r *reader) { (*e.list)[i] = e.make(r) }
+func (e entries[T]) grow(r *reader)        { *e.list = append(*e.list, e.make(r)) }
+func (e entries[T]) arrange(places, from []int) {
+	old := slices.Clone(*e.list)
+	for i, at := range places {
+		(*e.list)[at] = old[from[i]]
+	}
+}
+func (e entries[T]) write(i int) []byte {
+	out, err := json.Marshal((*e.list)[i])
+	if err != nil {
+		panic(err) // every type of the file marshals
+	}
+	return out
+}
+
+func listed[T any](
+	f *File,
+	of func(*File) *[]T,
+	name func(*T) string,
+	equal func(a, b *T) bool,
+	make func(*reader) T,
+) listOf {
+	return entries[T]{of(f), of, name, equal, make}
+}
+
+// Alike compares values of a store as they are written.
+func Alike(a, b any) bool {
+	if reflect.DeepEqual(a, b) {
+		return true
+	}
+	x, err := json.Marshal(a)
+	y, err2 := json.Marshal(b)
+	return err == nil && err2 == nil && bytes.Equal(x, y)
+}
+
+// deeply compares entries that are few.
+func deeply[T any](a, b *T) bool { return reflect.DeepEqual(a, b) }
+
+// list gives a list of the file by its name.
+func (f *File) list(name string) listOf {
+	switch name {
+	case "locations":
+		return listed(
+			f,
+			func(f *File) *[]Location { return &f.Locations },
+			func(l *Location) string { return l.ID },
+			deeply[Location],
+			(*reader).location,
+		)
+	case "classes":
+		return listed(
+			f,
+			func(f *File) *[]Class { return &f.Classes },
+			func(c *Class) string { return c.ID },
+			deeply[Class],
+			(*reader).class,
+		)
+	case "products":
+		return listed(
+			f,
+			func(f *File) *[]Product { return &f.Products },
+			func(p *Product) string { return p.SKU },
+			func(a, b *Product) bool { return *a == *b },
+			(*reader).product,
+		)
+	case "zones":
+		return listed(
+			f,
+			func(f *File) *[]Zone { return &f.Zones },
+			func(z *Zone) string { return z.ID },
+			sameZone,
+			(*reader).zone,
+		)
+	case "methods":
+		return listed(
+			f,
+			func(f *File) *[]Method { return &f.Methods },
+			func(m *Method) string { return m.ID },
+			deeply[Method],
+			(*reader).method,
+		)
+	case "surcharges":
+		return listed(
+			f,
+			func(f *File) *[]Surcharge { return &f.Surcharges },
+			func(s *Surcharge) string { return s.ID },
+			deeply[Surcharge],
+			(*reader).surcharge,
+		)
+	case "agreed":
+		return listed(
+			f,
+			func(f *File) *[]Agreed { return &f.Agreed },
+			func(a *Agreed) string { return a.ID },
+			deeply[Agreed],
+			(*reader).agreed,
+		)
+	}
+	panic("there is no list " + name)
+}
+
+func sameZone(a, b *Zone) bool {
+	return a.ID == b.ID && a.Name == b.Name && a.Enabled == b.Enabled && a.Only == b.Only &&
+		(a.Rank == nil) == (b.Rank == nil) &&
+		(a.Rank == nil || *a.Rank == *b.Rank) &&
+		place.Owner{Places: a.Places, Except: a.Except}.Equal(place.Owner{Places: b.Places, Except: b.Except})
+}
+
+// Split takes a file that has no faults apart.
+func (f *File) Split() *Parts {
+	p, faults := f.SplitAgain(nil, nil)
+	if len(faults) > 0 {
+		panic(faults)
+	}
+	return p
+}
+
+// SplitAgain takes a file apart that was changed from before, whose parts are was: entries that are the same
+// are taken over, others are written and read back, as a file of them would be, and the whole is checked. With
+// faults there are no parts.
+func (f *File) SplitAgain(before *File, was *Parts) (*Parts, fault.List) {
+	p := &Parts{Lists: map[string][]Entry{}, index: map[string]map[string]int{}}
+	var faults fault.List
+	reread := func(data []byte, base string, read func(*reader)) {
+		r := &reader{jsonread.New(data, base)}
+		read(r)
+		faults = append(faults, r.Faults...)
+	}
+	settings, err := json.Marshal(f.Store)
+	if err != nil {
+		panic(err)
+	}
+	p.Settings = settings
+	reread(settings, "/store", func(r *reader) {
+		f.Store = Settings{}
+		r.settings(&f.Store)
+	})
+	for _, name := range Lists {
+		l := f.list(name)
+		entries, index := make([]Entry, l.len()), make(map[string]int, l.len())
+		for i := range entries {
+			id := l.id(i)
+			index[id] = i
+			if was != nil {
+				if j, ok := was.index[name][id]; ok && l.same(i, before, j) {
+					entries[i] = was.Lists[name][j]
+					continue
+				}
+			}
+			data := l.write(i)
+			entries[i] = Entry{id, data}
+			reread(data, "/"+name+"/"+strconv.Itoa(i), func(r *reader) { l.read(i, r) })
+		}
+		p.Lists[name], p.index[name] = entries, index
+	}
+	c := checker{file: f, faults: faults, faulty: make(map[string]bool, len(faults))}
+	for i := range faults {
+		c.faulty[faults[i].Path] = true
+	}
+	c.check()
+	if len(c.faults) > 0 {
+		return nil, c.faults
+	}
+	return p, nil
+}
+
+// Join puts a file together.
+func (p *Parts) Join() (*File, fault.List) {
+	var b bytes.Buffer
+	b.WriteString(`{"format":"` + Format + `","store":`)
+	b.Write(p.Settings)
+	for _, name := range Lists {
+		b.WriteString(`,"` + name + `":[`)
+		for i, e := range p.Lists[name] {
+			if i > 0 {
+				b.WriteByte(',')
+			}
+			b.Write(e.Body)
+		}
+		b.WriteByte(']')
+	}
+	b.WriteByte('}')
+	return Read(b.Bytes())
+}
+
+// Body is an entry, or with "" the settings, as it is written; nil where there is none.
+func (p *Parts) Body(list, id string) []byte {
+	if list == "" {
+		return p.Settings
+	}
+	if i, ok := p.index[list][id]; ok {
+		return p.Lists[list][i].Body
+	}
+	return nil
+}
+
+// Position is where an entry stands in its list.
+func (p *Parts) Position(list, id string) (int, bool) {
+	i, ok := p.index[list][id]
+	return i, ok
+}
+
+// Change is an entry that differs between two states of a store, or the settings.
+type Change struct {
+	List   string          `json:"list"` // "" for the settings
+	ID     string          `json:"id,omitempty"`
+	Before json.RawMessage `json:"before,omitempty"` // nothing where it was added, or only moved
+	After  json.RawMessage `json:"after,omitempty"`  // nothing where it was removed, or only moved
+	Was    int             `json:"was"`              // its position, −1 where it was not there
+	Is     int             `json:"is"`               // −1 where it is not there any more
+}
+
+// Trimmed is a change as it is remembered: of an entry that was changed, only what differs, with how many bytes
+// before and behind it are as they were.
+type Trimmed struct {
+	List   string `json:"list,omitempty"`
+	ID     string `json:"id,omitempty"`
+	Head   int    `json:"head,omitempty"`
+	Tail   int    `json:"tail,omitempty"`
+	Before []byte `json:"before,omitempty"`
+	After  []byte `json:"after,omitempty"`
+	Was    int    `json:"was"`
+	Is     int    `json:"is"`
+	Moved  bool   `json:"moved,omitempty"` // only
+}
+
+// Trim makes the change ready to be remembered.
+func (c *Change) Trim() Trimmed {
+	t := Trimmed{
+		List:  c.List,
+		ID:    c.ID,
+		Was:   c.Was,
+		Is:    c.Is,
+		Moved: c.List != "" && c.Before == nil && c.After == nil,
+	}
+	before, after := []byte(c.Before), []byte(c.After)
+	for t.Head < len(before) && t.Head < len(after) && before[t.Head] == after[t.Head] {
+		t.Head++
+	}
+	for t.Tail < len(before)-t.Head && t.Tail < len(after)-t.Head && before[len(before)-1-t.Tail] == after[len(after)-1-t.Tail] {
+		t.Tail++
+	}
+	t.Before, t.After = before[t.Head:len(before)-t.Tail], after[t.Head:len(after)-t.Tail]
+	return t
+}
+
+// Turned is the change the other way round.
+func (t Trimmed) Turned() Trimmed {
+	t.Before, t.After, t.Was, t.Is = t.After, t.Before, t.Is, t.Was
+	return t
+}
+
+// Back is the entry, or the settings, before the change, from what it is now; false where there was none.
+func (t *Trimmed) Back(now []byte) ([]byte, bool) {
+	if t.Moved {
+		return now, true
+	}
+	if t.Was < 0 {
+		return nil, false
+	}
+	if t.Head+t.Tail > len(now) {
+		return nil, false
+	}
+	return slices.Concat(now[:t.Head], t.Before, now[len(now)-t.Tail:]), true
+}
+
+// Changes lists what differs from before, entries that only moved too. before may be nil.
+func (p *Parts) Changes(before *Parts) (list []Change) {
+	if before == nil {
+		before = &Parts{}
+	}
+	if !bytes.Equal(before.Settings, p.Settings) {
+		list = append(list, Change{Before: before.Settings, After: p.Settings})
+	}
+	for _, name := range Lists {
+		for i, e := range p.Lists[name] {
+			j, ok := before.index[name][e.ID]
+			switch {
+			case !ok:
+				list = append(list, Change{name, e.ID, nil, e.Body, -1, i})
+			case !bytes.Equal(before.Lists[name][j].Body, e.Body):
+				list = append(list, Change{name, e.ID, before.Lists[name][j].Body, e.Body, j, i})
+			case i != j:
+				list = append(list, Change{List: name, ID: e.ID, Was: j, Is: i})
+			}
+		}
+		for j, e := range before.Lists[name] {
+			if _, ok := p.index[name][e.ID]; !ok {
+				list = append(list, Change{name, e.ID, e.Body, nil, j, -1})
+			}
+		}
+	}
+	return list
+}
+
+// Revert is the file before the changes, from its parts as they are after them.
+func (p *Parts) Revert(changes []Trimmed) (*File, fault.List) {
+	was := &Parts{Settings: p.Settings, Lists: map[string][]Entry{}}
+	changed := map[[2]string]bool{}
+	back := map[string]map[int]Entry{}
+	for i := range changes {
+		c := &changes[i]
+		if c.List == "" {
+			was.Settings, _ = c.Back(p.Settings)
+			continue
+		}
+		changed[[2]string{c.List, c.ID}] = true
+		var now []byte
+		if at, ok := p.index[c.List][c.ID]; ok {
+			now = p.Lists[c.List][at].Body
+		}
+		if body, ok := c.Back(now); ok {
+			if back[c.List] == nil {
+				back[c.List] = map[int]Entry{}
+			}
+			back[c.List][c.Was] = Entry{c.ID, body}
+		}
+	}
+	for _, name := range Lists {
+		var rest []Entry // that did not change, and stand in the same order before and after
+		for _, e := range p.Lists[name] {
+			if !changed[[2]string{name, e.ID}] {
+				rest = append(rest, e)
+			}
+		}
+		for i := 0; len(rest) > 0 || len(back[name]) > 0; i++ {
+			if e, ok := back[name][i]; ok {
+				was.Lists[name] = append(was.Lists[name], e)
+				delete(back[name], i)
+			} else if len(rest) > 0 {
+				was.Lists[name], rest = append(was.Lists[name], rest[0]), rest[1:]
+			}
+		}
+	}
+	return was.Join()
+}
+
+// ReadEntry reads one entry of a list, or with "" the settings, as a file that has nothing else. It is not
+// checked: what it refers to is not there.
+func ReadEntry(list string, body []byte) (*File, fault.List) {
+	f := &File{Format: Format}
+	r := &reader{jsonread.New(body, "")}
+	if list == "" {
+		r.settings(&f.Store)
+	} else {
+		f.list(list).grow(r)
+	}
+	return f, r.Faults
+}
+
+// Arrange puts entries of a list into the order of their ids; others keep their places.
+func (f *File) Arrange(list string, ids []string) {
+	l := f.list(list)
+	at := make(map[string]int, l.len())
+	for i := range l.len() {
+		at[l.id(i)] = i
+	}
+	var places, from []int
+	for _, id := range ids {
+		if i, ok := at[id]; ok {
+			places, from = append(places, i), append(from, i)
+		}
+	}
+	slices.Sort(places)
+	l.arrange(places, from)
+}
+
+// Place moves an entry of a list to a position, or as near as the list goes.
+func (f *File) Place(list, id string, position int) {
+	l := f.list(list)
+	order := make([]int, 0, l.len())
+	at := -1
+	for i := range l.len() {
+		if l.id(i) == id {
+			at = i
+			continue
+		}
+		order = append(order, i)
+	}
+	if at < 0 {
+		return
+	}
+	order = slices.Insert(order, min(max(position, 0), len(order)), at)
+	places := make([]int, len(order))
+	for i := range places {
+		places[i] = i
+	}
+	l.arrange(places, order)
+}

@@ -1,0 +1,195 @@
+package store
+
+import (
+	"slices"
+	"strings"
+
+	"diadrom/internal/core/calendar"
+	"diadrom/internal/core/decimal"
+	"diadrom/internal/core/fault"
+	"diadrom/internal/core/place"
+	"diadrom/internal/core/world"
+)
+
+func (r *reader) settings(s *Settings) {
+	r.Object(func(name []byte) bool {
+		switch string(name) {
+		case "name":
+			s.Name = r.Text()
+		case "currency":
+			s.Currency = r.Text()
+			if _, ok := world.CurrencyDigits(s.Currency); !ok && s.Currency != "" {
+				r.Fault(fault.Choice, "there is no currency %.60q in ISO 4217", s.Currency)
+			}
+		case "weight_unit":
+			s.WeightUnit = r.choice("kg", "g", "oz", "lb")
+		case "length_unit":
+			s.LengthUnit = r.choice("cm", "mm", "m", "in")
+		case "distance_unit":
+			s.DistanceUnit = r.choice("km", "mi")
+		case "assumed_weight":
+			s.AssumedWeight = r.amount()
+		case "volumetric_divisor":
+			s.Volumetric = r.divisor()
+		case "dispatch":
+			s.Dispatch = r.dispatch()
+		case "checkout":
+			s.Checkout = r.checkout()
+		case "subtotal_counts":
+			s.SubtotalCounts = r.choice("shipped", "all")
+		case "tax":
+			r.tax(&s.Tax)
+		default:
+			return false
+		}
+		return true
+	})
+	s.digits, _ = world.CurrencyDigits(s.Currency)
+	s.WeightUnit = or(s.WeightUnit, "kg")
+	s.LengthUnit = or(s.LengthUnit, "cm")
+	s.SubtotalCounts = or(s.SubtotalCounts, "shipped")
+	s.DistanceUnit, s.metres = or(s.DistanceUnit, "km"), place.MetresPerKilometre
+	if s.DistanceUnit == "mi" {
+		s.metres = place.MetresPerMile
+	}
+}
+
+// checkout reads how the checkout asks; nil where it is absent.
+func (r *reader) checkout() *Checkout {
+	c := &Checkout{Options: "list", Address: "delivery"}
+	ok := r.Object(func(name []byte) bool {
+		switch string(name) {
+		case "prices_wait":
+			c.PricesWait = r.Bool(false)
+		case "options":
+			c.Options = or(r.choice("list", "menu"), "list")
+		case "address":
+			c.Address = or(r.choice("delivery", "billing", "only_billing"), "delivery")
+		default:
+			return false
+		}
+		return true
+	})
+	if !ok {
+		return nil
+	}
+	return c
+}
+
+// dispatch reads when orders leave; nil where it is absent.
+func (r *reader) dispatch() *calendar.Plan {
+	var p calendar.Plan
+	before := len(r.Faults)
+	said := func(code string, err error) {
+		if err != nil {
+			r.Fault(code, "%s", err.Error())
+		}
+	}
+	ok := r.Object(func(name []byte) bool {
+		switch string(name) {
+		case "time_zone":
+			if p.TimeZone = r.Text(); p.TimeZone != "" {
+				_, err := calendar.Location(p.TimeZone)
+				said(fault.Choice, err)
+			}
+		case "cut_off":
+			if p.CutOff = r.Text(); p.CutOff != "" {
+				_, err := calendar.Time(p.CutOff)
+				said(fault.Range, err)
+			}
+		case "weekdays":
+			p.Weekdays = r.weekdays()
+		case "holidays":
+			if p.Holidays = r.country(); p.Holidays != "" && !calendar.Known(p.Holidays) {
+				r.Fault(
+					fault.Choice,
+					"the public holidays of %s are not known here; known are %s",
+					p.Holidays,
+					strings.Join(calendar.Countries(), ", "),
+				)
+			}
+		case "closed":
+			r.List(func(i int) {
+				before := len(r.Faults)
+				text := r.Text()
+				if len(r.Faults) == before {
+					_, err := calendar.Date(text)
+					said(fault.Range, err)
+				}
+				if i == calendar.MaxClosed {
+					r.Fault(fault.TooLarge, "there are at most %d closed days", calendar.MaxClosed)
+				}
+				p.Closed = append(p.Closed, text)
+			})
+		default:
+			return false
+		}
+		return true
+	})
+	if !ok {
+		return nil
+	}
+	if len(r.Faults) == before && p.TimeZone == "" {
+		r.FaultBelow(
+			fault.Path{"time_zone"},
+			fault.Missing,
+			"say the time zone of the cut-off, such as Europe/Helsinki",
+		)
+	}
+	if len(r.Faults) == before && p.CutOff == "" {
+		r.FaultBelow(
+			fault.Path{"cut_off"},
+			fault.Missing,
+			"say until when orders leave on the same day, such as 14:00",
+		)
+	}
+	return &p
+}
+
+// weekdays reads days of the week; nil is Monday to Friday.
+func (r *reader) weekdays() (days []string) {
+	r.List(func(int) {
+		if day := r.choice(append([]string{""}, calendar.Weekdays...)...); day != "" {
+			if slices.Contains(days, day) {
+				r.Fault(fault.Duplicate, "%s stands twice", day)
+			}
+			days = append(days, day)
+		}
+	})
+	return days
+}
+
+func or(s, otherwise string) string {
+	if s == "" {
+		return otherwise
+	}
+	return s
+}
+
+func (r *reader) tax(t *Tax) {
+	r.Object(func(name []byte) bool {
+		switch string(name) {
+		case "prices_include_tax":
+			t.PricesIncludeTax = r.Bool(false)
+		case "rates":
+			t.Rates = list(r, func() TaxRate {
+				var rate TaxRate
+				var percent *decimal.Decimal
+				rate.Rule = r.rule(func(name []byte) bool {
+					if string(name) != "percent" {
+						return false
+					}
+					percent = r.amount()
+					return true
+				})
+				if percent != nil {
+					rate.Percent = *percent
+				}
+				return rate
+			})
+		default:
+			return false
+		}
+		return true
+	})
+}

@@ -1,0 +1,344 @@
+// Package store is the store file: everything that a shop has decided about its shipping, as docs/model.md
+// describes it.
+//
+// [Read] turns the file into a [File] and finds every fault on the way: what it returns without faults holds
+// together and can be compiled and quoted. [File.Write] writes the file back.
+package store
+
+import (
+	"maps"
+	"slices"
+	"strings"
+
+	"diadrom/internal/core/calendar"
+	"diadrom/internal/core/decimal"
+	"diadrom/internal/core/place"
+	"diadrom/internal/core/rate"
+)
+
+// Format is the format of store files that this version reads and writes.
+const Format = "diadrom-store/1"
+
+// File is a whole store.
+type File struct {
+	Format     string      `json:"format"`
+	Store      Settings    `json:"store"`
+	Locations  []Location  `json:"locations"`
+	Classes    []Class     `json:"classes"`
+	Products   []Product   `json:"products"`
+	Zones      []Zone      `json:"zones"`
+	Methods    []Method    `json:"methods"`
+	Surcharges []Surcharge `json:"surcharges"`
+	Agreed     []Agreed    `json:"agreed"`
+}
+
+// ZoneName is what a zone is called; its id where it has no name.
+func (f *File) ZoneName(id string) string {
+	for i := range f.Zones {
+		if f.Zones[i].ID == id && f.Zones[i].Name != "" {
+			return f.Zones[i].Name
+		}
+	}
+	return id
+}
+
+// Product finds a product by its sku; nil where there is none.
+func (f *File) Product(sku string) *Product {
+	for i := range f.Products {
+		if f.Products[i].SKU == sku {
+			return &f.Products[i]
+		}
+	}
+	return nil
+}
+
+// Home is the country that codes and towns belong to where none is named: the one that the shop ships from, or
+// else has a location in, or else the first that a zone names; "" where there is none.
+func (f *File) Home() string {
+	for _, l := range f.Locations {
+		if l.ShipsFrom && l.Country != "" {
+			return l.Country
+		}
+	}
+	for _, l := range f.Locations {
+		if l.Country != "" {
+			return l.Country
+		}
+	}
+	for i := range f.Zones {
+		for j := range f.Zones[i].Places {
+			if c := f.Zones[i].Places[j].Country; c != "" {
+				return c
+			}
+		}
+	}
+	return ""
+}
+
+// Settings are what holds for all of the store.
+type Settings struct {
+	Name           string           `json:"name"`
+	Currency       string           `json:"currency"`                     // ISO 4217
+	WeightUnit     string           `json:"weight_unit"`                  // g, kg, oz, lb; kg where absent
+	LengthUnit     string           `json:"length_unit"`                  // mm, cm, m, in; cm where absent
+	DistanceUnit   string           `json:"distance_unit"`                // km, mi; km where absent
+	AssumedWeight  *decimal.Decimal `json:"assumed_weight,omitempty"`     // of goods without a weight
+	Volumetric     *decimal.Decimal `json:"volumetric_divisor,omitempty"` // cm³ per kg; nil: only weights are billed
+	SubtotalCounts string           `json:"subtotal_counts"`              // shipped, all; shipped where absent
+	Dispatch       *calendar.Plan   `json:"dispatch,omitempty"`           // when orders leave; nil: days are not made dates
+	Checkout       *Checkout        `json:"checkout,omitempty"`           // how the shop's checkout asks; nil: as its zero value
+	Tax            Tax              `json:"tax"`
+	digits         int
+	metres         float64
+}
+
+// Digits is the number of minor digits of the currency.
+func (s *Settings) Digits() int { return s.digits }
+
+// Metres is the length of the store's unit of distance.
+func (s *Settings) Metres() float64 { return s.metres }
+
+// Checkout says how a checkout asks and shows.
+type Checkout struct {
+	PricesWait bool   `json:"prices_wait"` // no price before the address is complete
+	Options    string `json:"options"`     // list, menu; list where absent
+	Address    string `json:"address"`     // delivery, billing, only_billing; delivery where absent
+}
+
+// Tax says how shipping is taxed.
+type Tax struct {
+	PricesIncludeTax bool      `json:"prices_include_tax"`
+	Rates            []TaxRate `json:"rates,omitempty"`
+}
+
+// TaxRate is the percentage where a place rule holds.
+type TaxRate struct {
+	place.Rule
+	Percent decimal.Decimal
+}
+
+// Location is a place of the shop's own.
+type Location struct {
+	ID        string           `json:"id"`
+	Name      string           `json:"name"`
+	Country   string           `json:"country"`
+	Postcode  string           `json:"postcode"`
+	City      string           `json:"city"`
+	Street    string           `json:"street"`
+	Lat       *decimal.Decimal `json:"lat,omitempty"`
+	Lon       *decimal.Decimal `json:"lon,omitempty"`
+	ShipsFrom bool             `json:"ships_from"`
+	Pickup    bool             `json:"pickup"`
+}
+
+// Address is the location's address in one line, without its country.
+func (l *Location) Address() string {
+	var parts []string
+	for _, p := range []string{l.Street, strings.TrimSpace(l.Postcode + " " + l.City)} {
+		if p != "" {
+			parts = append(parts, p)
+		}
+	}
+	return strings.Join(parts, ", ")
+}
+
+// Class is a shipping class.
+type Class struct {
+	ID   string `json:"id"`
+	Name string `json:"name"`
+	Note string `json:"note"`
+}
+
+// Product is something that the shop sells.
+type Product struct {
+	SKU           string           `json:"sku"`
+	Name          string           `json:"name"`
+	Price         decimal.Decimal  `json:"price"`
+	Weight        *decimal.Decimal `json:"weight,omitempty"`
+	Length        *decimal.Decimal `json:"length,omitempty"`
+	Width         *decimal.Decimal `json:"width,omitempty"`
+	Height        *decimal.Decimal `json:"height,omitempty"`
+	Class         string           `json:"class"`
+	NeedsShipping bool             `json:"needs_shipping"`
+	ShipsFree     bool             `json:"ships_free"`
+	OwnParcel     bool             `json:"own_parcel"`
+}
+
+// Zone is where the shop ships on the same terms.
+type Zone struct {
+	ID      string       `json:"id"`
+	Name    string       `json:"name"`
+	Enabled bool         `json:"enabled"`
+	Rank    *int64       `json:"rank,omitempty"` // lower first, before all zones without one
+	Only    bool         `json:"only"`
+	Places  []place.Rule `json:"places"`
+	Except  []place.Rule `json:"except"`
+}
+
+// Country is the country of the zone's postcodes or, where it has none, of its first place; "" where it has no
+// places. Postcodes typed into the zone without a country are that country's.
+func (z *Zone) Country() string {
+	country := ""
+	for i := range z.Places {
+		switch r := &z.Places[i]; {
+		case r.Level() == place.Postcode:
+			return r.Country
+		case country == "":
+			country = r.Country
+		}
+	}
+	return country
+}
+
+// Kinds of methods.
+const (
+	Delivery = "delivery"
+	Pickup   = "pickup"
+	Carrier  = "carrier"
+)
+
+// Method is a delivery method.
+type Method struct {
+	ID          string           `json:"id"`
+	Name        string           `json:"name"`  // what the owner calls it
+	Label       string           `json:"label"` // what the buyer reads; the name where absent
+	Kind        string           `json:"kind"`
+	Enabled     bool             `json:"enabled"`
+	Taxable     bool             `json:"taxable"`
+	Classes     string           `json:"classes"` // how tables combine: together, add, dearest
+	From        string           `json:"from,omitempty"`
+	Days        *Days            `json:"days,omitempty"`
+	Volumetric  *decimal.Decimal `json:"volumetric_divisor,omitempty"` // cm³ per kg; nil: the store's
+	Handling    *Handling        `json:"handling,omitempty"`
+	Needs       *Needs           `json:"needs,omitempty"`
+	Free        *Free            `json:"free,omitempty"`
+	Minimum     *decimal.Decimal `json:"minimum,omitempty"`
+	Maximum     *decimal.Decimal `json:"maximum,omitempty"`
+	Preselected bool             `json:"preselected"`
+	WhenRefused string           `json:"when_refused"` // hide, tell
+	RefusedText string           `json:"refused_text,omitempty"`
+	Terms       map[string]Terms `json:"terms,omitempty"` // by zone
+	Tables      []rate.Table     `json:"tables"`
+}
+
+// ServedZones lists the ids of the zones that a method has prices for, in the order of its columns.
+func (m *Method) ServedZones() (zones []string) {
+	for i := range m.Tables {
+		for _, z := range m.Tables[i].Zones {
+			if !slices.Contains(zones, z) {
+				zones = append(zones, z)
+			}
+		}
+	}
+	return zones
+}
+
+// TermZones lists the ids of the zones that may have terms of their own: those that have prices, and behind
+// them those that have terms all the same, which count once a table serves the zone.
+func (m *Method) TermZones() []string {
+	zones := m.ServedZones()
+	for _, zone := range slices.Sorted(maps.Keys(m.Terms)) {
+		if !slices.Contains(zones, zone) {
+			zones = append(zones, zone)
+		}
+	}
+	return zones
+}
+
+// BuyersLabel is what the buyer reads.
+func (m *Method) BuyersLabel() string {
+	switch {
+	case m.Label != "":
+		return m.Label
+	case m.Name != "":
+		return m.Name
+	}
+	return m.ID
+}
+
+// Terms are a zone's own; each that is given replaces the method's.
+type Terms struct {
+	Enabled  bool             `json:"enabled"`
+	Days     *Days            `json:"days,omitempty"`
+	Handling *Handling        `json:"handling,omitempty"`
+	Needs    *Needs           `json:"needs,omitempty"`
+	Free     *Free            `json:"free,omitempty"`
+	Minimum  *decimal.Decimal `json:"minimum,omitempty"`
+	Maximum  *decimal.Decimal `json:"maximum,omitempty"`
+}
+
+// Days is how long delivery takes.
+type Days struct {
+	Min      int64 `json:"min"`
+	Max      int64 `json:"max"`
+	Business bool  `json:"business"` // working days
+}
+
+// Handling is a fee on top: an amount, a percentage of the charge so far or of the subtotal, or both.
+type Handling struct {
+	Amount  *decimal.Decimal `json:"amount,omitempty"`
+	Percent *decimal.Decimal `json:"percent,omitempty"`
+	Of      string           `json:"of,omitempty"` // charge, subtotal; charge where absent
+}
+
+// Free makes the charge 0 when any, or all, of what is given is reached.
+type Free struct {
+	Subtotal *decimal.Decimal `json:"subtotal,omitempty"`
+	Quantity *int64           `json:"quantity,omitempty"`
+	Coupons  []string         `json:"coupons,omitempty"`
+	Require  string           `json:"require,omitempty"` // any, all; any where absent
+}
+
+// Bounds are both included; nil is unbounded.
+type Bounds struct {
+	From *decimal.Decimal `json:"from,omitempty"`
+	To   *decimal.Decimal `json:"to,omitempty"`
+}
+
+// Needs are the conditions of a method.
+type Needs struct {
+	Subtotal       *Bounds  `json:"subtotal,omitempty"`
+	Weight         *Bounds  `json:"weight,omitempty"`
+	Quantity       *Bounds  `json:"quantity,omitempty"`
+	Distance       *Bounds  `json:"distance,omitempty"`
+	LongestSide    *Bounds  `json:"longest_side,omitempty"`
+	BilledWeight   *Bounds  `json:"billed_weight,omitempty"`
+	Coupons        []string `json:"coupons,omitempty"`
+	Groups         []string `json:"groups,omitempty"`
+	OnlyClasses    []string `json:"only_classes,omitempty"`
+	WithoutClasses []string `json:"without_classes,omitempty"`
+}
+
+// Surcharge is added where its places take the address.
+type Surcharge struct {
+	ID      string           `json:"id"`
+	Name    string           `json:"name"`
+	Places  []place.Rule     `json:"places"`
+	Except  []place.Rule     `json:"except"`
+	Methods []string         `json:"methods,omitempty"` // none means all
+	Amount  *decimal.Decimal `json:"amount,omitempty"`
+	Percent *decimal.Decimal `json:"percent,omitempty"` // of what the tables give
+}
+
+// Agreed is a charge agreed with a customer, a group or a place; all that is given must hold.
+type Agreed struct {
+	ID       string          `json:"id"`
+	Name     string          `json:"name"`
+	Customer string          `json:"customer"`
+	Group    string          `json:"group"`
+	Place    *AgreedPlace    `json:"place,omitempty"`
+	Methods  []string        `json:"methods,omitempty"` // none means all
+	Amount   decimal.Decimal `json:"amount"`
+}
+
+// AgreedPlace is an address, or all those of a postcode or a country.
+type AgreedPlace struct {
+	Country  string `json:"country"`
+	Postcode string `json:"postcode,omitempty"`
+	Street   string `json:"street,omitempty"`
+}
+
+// Units are how the store writes its measures.
+func (s *Settings) Units() rate.Units {
+	return rate.Units{Digits: s.digits, Weight: s.WeightUnit, Distance: s.DistanceUnit}
+}

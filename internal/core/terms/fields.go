@@ -1,0 +1,312 @@
+package terms
+
+import (
+	"errors"
+	"fmt"
+	"reflect"
+	"slices"
+	"strings"
+
+	"diadrom/internal/core/charge"
+	"diadrom/internal/core/decimal"
+	"diadrom/internal/core/rate"
+	"diadrom/internal/core/store"
+	"diadrom/internal/core/world"
+)
+
+// Field is one of a method's terms, for everywhere or for a zone.
+type Field string
+
+// The fields, in the order in which people meet them.
+const (
+	Offered      Field = "offered" // of a zone only: yes or no
+	Days         Field = "days"
+	FreeFrom     Field = "free"
+	Minimum      Field = "minimum"
+	Maximum      Field = "maximum"
+	Handling     Field = "handling"
+	Weight       Field = "weight"
+	BilledWeight Field = "billed_weight"
+	Subtotal     Field = "subtotal"
+	Quantity     Field = "quantity"
+	Distance     Field = "distance"
+	LongestSide  Field = "longest_side"
+	OnlyClasses  Field = "only_classes"
+	Without      Field = "without_classes"
+	Coupons      Field = "coupons"
+	Groups       Field = "groups"
+)
+
+// Fields lists them.
+var Fields = []Field{
+	Offered,
+	Days,
+	FreeFrom,
+	Minimum,
+	Maximum,
+	Handling,
+	Weight,
+	BilledWeight,
+	LongestSide,
+	Subtotal,
+	Quantity,
+	Distance,
+	OnlyClasses,
+	Without,
+	Coupons,
+	Groups,
+}
+
+// needs are the fields that are conditions.
+var needs = []Field{
+	Weight,
+	BilledWeight,
+	LongestSide,
+	Subtotal,
+	Quantity,
+	Distance,
+	OnlyClasses,
+	Without,
+	Coupons,
+	Groups,
+}
+
+// IsNeed says whether a field is a condition. A zone's conditions replace all of the method's.
+func (f Field) IsNeed() bool { return slices.Contains(needs, f) }
+
+func words(f *store.File) charge.Words {
+	return charge.Words{Units: f.Store.Units(), Currency: f.Store.Currency}
+}
+
+// bounds gives the bounds of a condition, and how they are written.
+func bounds(
+	f *store.File,
+	n *store.Needs,
+	field Field,
+) (b **store.Bounds, unit string, write func(decimal.Decimal) string) {
+	u := f.Store.Units()
+	measured := func(by rate.By) func(decimal.Decimal) string {
+		return func(d decimal.Decimal) string { return u.Measure(by, d) }
+	}
+	switch field {
+	case Weight:
+		return &n.Weight, u.Weight, measured(rate.ByWeight)
+	case BilledWeight:
+		return &n.BilledWeight, u.Weight, measured(rate.ByBilled)
+	case Subtotal:
+		return &n.Subtotal, f.Store.Currency, u.Money
+	case Quantity:
+		return &n.Quantity, "items", measured(rate.ByQuantity)
+	case Distance:
+		return &n.Distance, u.Distance, measured(rate.ByDistance)
+	case LongestSide:
+		return &n.LongestSide, f.Store.LengthUnit, func(d decimal.Decimal) string { return d.String() + " " + f.Store.LengthUnit }
+	}
+	return nil, "", nil
+}
+
+func list(n *store.Needs, field Field) *[]string {
+	switch field {
+	case OnlyClasses:
+		return &n.OnlyClasses
+	case Without:
+		return &n.WithoutClasses
+	case Coupons:
+		return &n.Coupons
+	}
+	return &n.Groups
+}
+
+// of gives the terms of a method, "" for everywhere, or of a zone.
+func of(m *store.Method, zone string) store.Terms {
+	if zone != "" {
+		if t, ok := m.Terms[zone]; ok {
+			return t
+		}
+		return store.Terms{Enabled: true}
+	}
+	return store.Terms{
+		Enabled:  true,
+		Days:     m.Days,
+		Handling: m.Handling,
+		Needs:    m.Needs,
+		Free:     m.Free,
+		Minimum:  m.Minimum,
+		Maximum:  m.Maximum,
+	}
+}
+
+// put sets them.
+func put(m *store.Method, zone string, t store.Terms) {
+	if zone == "" {
+		m.Days, m.Handling, m.Needs, m.Free, m.Minimum, m.Maximum = t.Days, t.Handling, t.Needs, t.Free, t.Minimum, t.Maximum
+		return
+	}
+	if reflect.DeepEqual(t, store.Terms{Enabled: true}) {
+		delete(m.Terms, zone)
+		return
+	}
+	if m.Terms == nil {
+		m.Terms = map[string]store.Terms{}
+	}
+	m.Terms[zone] = t
+}
+
+// Text writes a field of a method, for everywhere ("") or a zone; own is false where a zone takes it from the method.
+func Text(f *store.File, m *store.Method, zone string, field Field) (text string, own bool) {
+	t := of(m, zone)
+	text, own = text1(f, t, field)
+	if zone != "" && !own && field != Offered {
+		text, _ = text1(f, of(m, ""), field)
+	}
+	return text, own
+}
+
+func text1(f *store.File, t store.Terms, field Field) (text string, own bool) {
+	w := words(f)
+	switch field {
+	case Offered:
+		if t.Enabled {
+			return "yes", false
+		}
+		return "no", true
+	case Days:
+		return FormatDays(t.Days), t.Days != nil
+	case FreeFrom:
+		return FormatFree(t.Free, w), t.Free != nil
+	case Minimum:
+		return FormatMoney(t.Minimum, w), t.Minimum != nil
+	case Maximum:
+		return FormatMoney(t.Maximum, w), t.Maximum != nil
+	case Handling:
+		return FormatHandling(t.Handling, w), t.Handling != nil
+	}
+	if t.Needs == nil {
+		return "", false
+	}
+	if b, _, write := bounds(f, t.Needs, field); b != nil {
+		return FormatBounds(*b, write), true
+	}
+	names := slices.Clone(*list(t.Needs, field))
+	if field == OnlyClasses || field == Without {
+		for i, id := range names {
+			names[i] = className(f, id)
+		}
+	}
+	return strings.Join(names, ", "), true
+}
+
+func className(f *store.File, id string) string {
+	for _, c := range f.Classes {
+		if c.ID == id && c.Name != "" {
+			return c.Name
+		}
+	}
+	return id
+}
+
+// Set sets a field as it is typed. In a zone, "" has it as everywhere; "any" there asks for nothing.
+func Set(f *store.File, m *store.Method, zone string, field Field, text string) error {
+	text = strings.TrimSpace(text)
+	w, t := words(f), of(m, zone)
+	var err error
+	switch field {
+	case Offered:
+		switch world.Fold(text) {
+		case "yes", "":
+			t.Enabled = true
+		case "no":
+			t.Enabled = false
+		default:
+			return errors.New("write yes or no")
+		}
+	case Days:
+		t.Days, err = ParseDays(text)
+	case FreeFrom:
+		if zone != "" && m.Free != nil && (strings.EqualFold(text, "no") || strings.EqualFold(text, "never")) {
+			return errors.New(
+				"this method is free from something everywhere: name a sum here that nobody reaches, such as from 999999",
+			)
+		}
+		t.Free, err = ParseFree(text, w)
+	case Minimum:
+		t.Minimum, err = ParseMoney(text, w)
+	case Maximum:
+		t.Maximum, err = ParseMoney(text, w)
+	case Handling:
+		t.Handling, err = ParseHandling(text, w)
+	default:
+		if !field.IsNeed() {
+			return errors.New("this cannot be changed here")
+		}
+		t.Needs, err = setNeed(f, m, t.Needs, zone, field, text)
+	}
+	if err != nil {
+		return err
+	}
+	put(m, zone, t)
+	return nil
+}
+
+// setNeed gives the conditions with one of them set. Those of a zone begin as the method's.
+func setNeed(
+	f *store.File,
+	m *store.Method,
+	now *store.Needs,
+	zone string,
+	field Field,
+	text string,
+) (*store.Needs, error) {
+	n := &store.Needs{}
+	switch {
+	case now != nil:
+		*n = *now
+	case m.Needs != nil:
+		*n = *m.Needs
+	}
+	base := &store.Needs{}
+	if zone != "" && m.Needs != nil {
+		base = m.Needs
+	}
+	if b, unit, _ := bounds(f, n, field); b != nil {
+		parsed, err := ParseBounds(text, unit)
+		if err != nil {
+			return nil, err
+		}
+		if *b = parsed; text == "" {
+			theirs, _, _ := bounds(f, base, field)
+			*b = *theirs
+		}
+	} else {
+		names := ParseList(text)
+		if strings.EqualFold(text, "any") {
+			names = nil
+		}
+		if field == OnlyClasses || field == Without {
+			for i, name := range names {
+				at := slices.IndexFunc(f.Classes, func(c store.Class) bool {
+					return world.Fold(c.ID) == world.Fold(name) || world.Fold(c.Name) == world.Fold(name)
+				})
+				if at < 0 {
+					return nil, fmt.Errorf("there is no class %.40q: add it under Products", name)
+				}
+				names[i] = f.Classes[at].ID
+			}
+		}
+		if *list(n, field) = names; text == "" {
+			*list(n, field) = *list(base, field)
+		}
+	}
+	if reflect.DeepEqual(*n, store.Needs{}) {
+		if zone != "" && m.Needs != nil {
+			return nil, errors.New(
+				"a zone without any condition has the method's: write one here that everybody meets",
+			)
+		}
+		return nil, nil
+	}
+	if zone != "" && m.Needs != nil && reflect.DeepEqual(n, m.Needs) {
+		return nil, nil
+	}
+	return n, nil
+}

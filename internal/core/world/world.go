@@ -1,0 +1,380 @@
+// Package world has the open data on countries, their regions, groups of countries, and currencies.
+//
+// Countries are ISO 3166-1 and regions ISO 3166-2 as Debian's iso-codes lists them; English names and the
+// groups (UN M.49 regions and EU) are those of Unicode CLDR; minor digits of currencies are ISO 4217's, by way
+// of bojanz/currency. The tables are embedded and refreshed by tools/refresh; third_party.json has versions,
+// licences and checksums.
+package world
+
+import (
+	_ "embed"
+	"regexp"
+	"slices"
+	"strings"
+	"unicode"
+
+	"github.com/bojanz/currency"
+	"golang.org/x/text/unicode/norm"
+)
+
+//go:embed data/countries.tsv
+var countriesTSV string
+
+//go:embed data/regions.tsv
+var regionsTSV string
+
+//go:embed data/groups.tsv
+var groupsTSV string
+
+//go:embed data/currencies.tsv
+var currenciesTSV string
+
+// Country is a country of ISO 3166-1.
+type Country struct {
+	Alpha2, Alpha3 string
+	Name           string   // English, CLDR
+	Also           []string // other English names: ISO's, CLDR's variants
+}
+
+// Region is a subdivision of ISO 3166-2.
+type Region struct {
+	Code    string // "FI-19"
+	Name    string // English where CLDR has one
+	Native  string // as ISO lists it
+	Parent  string // the subdivision that it is part of, or ""
+	Country string // alpha-2
+}
+
+// Group is a UN M.49 region or the EU.
+type Group struct {
+	Code      string // "150", "EU"
+	Name      string
+	Countries []string // alpha-2, sorted
+}
+
+var (
+	countries     []Country
+	countryByCode = map[string]int{}
+	countryByName = map[string][]int{}
+	regions       []Region
+	regionByCode  = map[string]int{}
+	regionByName  = map[string][]int{}
+	groups        []Group
+	groupByCode   = map[string]int{}
+	groupByName   = map[string]int{}
+	currencyNames = map[string]string{}
+)
+
+func init() {
+	for f := range rows(countriesTSV) {
+		c := Country{Alpha2: f[0], Alpha3: f[1], Name: f[3]}
+		if f[4] != "" {
+			c.Also = strings.Split(f[4], ";")
+		}
+		i := len(countries)
+		countries = append(countries, c)
+		countryByCode[c.Alpha2], countryByCode[c.Alpha3] = i, i
+		for _, name := range append([]string{c.Name}, c.Also...) {
+			countryByName[Fold(name)] = appendNew(countryByName[Fold(name)], i)
+		}
+	}
+	for f := range rows(regionsTSV) {
+		r := Region{Code: f[0], Name: f[1], Native: f[2], Parent: f[3], Country: f[0][:2]}
+		i := len(regions)
+		regions = append(regions, r)
+		regionByCode[r.Code] = i
+		for _, name := range []string{r.Name, r.Native} {
+			regionByName[Fold(name)] = appendNew(regionByName[Fold(name)], i)
+		}
+	}
+	for f := range rows(groupsTSV) {
+		g := Group{f[0], f[1], strings.Fields(f[2])}
+		groupByCode[g.Code], groupByName[Fold(g.Name)] = len(groups), len(groups)
+		groups = append(groups, g)
+	}
+	for f := range rows(currenciesTSV) {
+		currencyNames[f[0]] = f[1]
+	}
+}
+
+func rows(tsv string) func(yield func([]string) bool) {
+	return func(yield func([]string) bool) {
+		for line := range strings.Lines(tsv) {
+			if !yield(strings.Split(strings.TrimSuffix(line, "\n"), "\t")) {
+				return
+			}
+		}
+	}
+}
+
+func appendNew(list []int, i int) []int {
+	if slices.Contains(list, i) {
+		return list
+	}
+	return append(list, i)
+}
+
+// Countries lists all countries by alpha-2 code; the caller must not change it.
+func Countries() []Country { return countries }
+
+// CountryByCode finds a country by its alpha-2 or alpha-3 code, in any case.
+func CountryByCode(code string) (Country, bool) {
+	i, ok := countryByCode[code]
+	if !ok {
+		if i, ok = countryByCode[strings.ToUpper(code)]; !ok {
+			return Country{}, false
+		}
+	}
+	return countries[i], true
+}
+
+// CountriesByName finds the countries that an English name stands for; case and accents do not matter.
+func CountriesByName(name string) []Country {
+	folded := strings.TrimPrefix(Fold(name), "the ")
+	if code, ok := otherNames[folded]; ok && len(countryByName[folded]) == 0 {
+		c, _ := CountryByCode(code)
+		return []Country{c}
+	}
+	return pick(countries, countryByName[folded])
+}
+
+// otherNames are common English names of countries, folded, that neither CLDR nor ISO 3166-1 lists (from memory).
+var otherNames = map[string]string{
+	"great britain":            "GB",
+	"britain":                  "GB",
+	"u.k.":                     "GB",
+	"uk":                       "GB",
+	"u.s.":                     "US",
+	"u.s.a.":                   "US",
+	"america":                  "US",
+	"united states of america": "US",
+	"holland":                  "NL",
+	"czech republic":           "CZ",
+	"republic of ireland":      "IE",
+	"eire":                     "IE",
+	"burma":                    "MM",
+	"swaziland":                "SZ",
+	"macedonia":                "MK",
+	"turkey":                   "TR",
+	"ivory coast":              "CI",
+	"cape verde":               "CV",
+	"east timor":               "TL",
+	"vatican":                  "VA",
+	"south korea":              "KR",
+	"north korea":              "KP",
+	"russia":                   "RU",
+	"uae":                      "AE",
+	"emirates":                 "AE",
+}
+
+// CountryName is the English name of an alpha-2 code, or the code itself where there is none.
+func CountryName(alpha2 string) string {
+	if c, ok := CountryByCode(alpha2); ok {
+		return c.Name
+	}
+	return alpha2
+}
+
+// RegionByCode finds a region by its ISO 3166-2 code, or by the part after the hyphen within a country (alpha-2).
+func RegionByCode(country, code string) (Region, bool) {
+	if i, ok := regionByCode[code]; ok && regions[i].Country == country {
+		return regions[i], true
+	}
+	code = strings.ToUpper(strings.TrimSpace(code))
+	for _, full := range []string{code, country + "-" + code} {
+		if i, ok := regionByCode[full]; ok && regions[i].Country == country {
+			return regions[i], true
+		}
+	}
+	return Region{}, false
+}
+
+// RegionsByName finds the regions that a name, English or native, stands for; country may be "" for all.
+func RegionsByName(country, name string) []Region {
+	found := pick(regions, regionByName[Fold(name)])
+	if country == "" {
+		return found
+	}
+	return slices.DeleteFunc(found, func(r Region) bool { return r.Country != country })
+}
+
+// Regions lists the regions of a country.
+func Regions(country string) []Region {
+	from, _ := slices.BinarySearchFunc(
+		regions,
+		country+"-",
+		func(r Region, code string) int { return strings.Compare(r.Code, code) },
+	)
+	to := from
+	for to < len(regions) && regions[to].Country == country {
+		to++
+	}
+	return regions[from:to:to]
+}
+
+// AllRegions lists the regions of all countries by their codes; the caller must not change it.
+func AllRegions() []Region { return regions }
+
+// Groups lists all groups; the caller must not change it.
+func Groups() []Group { return groups }
+
+// GroupByCode finds a group by its code.
+func GroupByCode(code string) (Group, bool) {
+	i, ok := groupByCode[strings.ToUpper(code)]
+	if !ok {
+		return Group{}, false
+	}
+	return groups[i], true
+}
+
+// GroupByName finds a group by its English name.
+func GroupByName(name string) (Group, bool) {
+	i, ok := groupByName[Fold(name)]
+	if !ok {
+		return Group{}, false
+	}
+	return groups[i], true
+}
+
+// CurrencyDigits is the number of minor digits of an ISO 4217 currency that is in use; false for others.
+func CurrencyDigits(code string) (int, bool) {
+	digits, ok := currency.GetDigits(code)
+	return int(digits), ok && currencyNames[code] != ""
+}
+
+// Price writes an amount as buyers read it in English: "€38.00", "¥500", "KWD 1.500". What is no amount stays
+// as it is.
+func Price(amount, code string) string {
+	a, err := currency.NewAmount(amount, code)
+	if err != nil {
+		return amount
+	}
+	f := currency.NewFormatter(currency.NewLocale("en"))
+	f.MaxDigits = 12
+	return f.Format(a)
+}
+
+// DeliveryPrice writes what delivery costs as people read it: "Free" for 0, else as Price does.
+func DeliveryPrice(amount, code string) string {
+	if a, err := currency.NewAmount(amount, code); err == nil && a.IsZero() {
+		return "Free"
+	}
+	return Price(amount, code)
+}
+
+// signLocales are where the signs of currencies are looked up: "$" is the dollar of Canada in en-CA only.
+var signLocales = []string{
+	"en",
+	"en-AU",
+	"en-CA",
+	"en-NZ",
+	"en-SG",
+	"es-MX",
+	"de",
+	"fr",
+	"pl",
+	"cs",
+	"sv",
+	"nb",
+	"da",
+	"tr",
+	"zh",
+	"zh-HK",
+	"ja",
+	"ko",
+	"pt",
+	"uk",
+	"ru",
+}
+
+// NamesCurrency says whether a text names a currency, by its ISO 4217 code or by a sign that CLDR has for it in
+// one of the languages that are looked at: "EUR" and "€" the euro, "$" every dollar.
+func NamesCurrency(text, code string) bool {
+	if text = strings.TrimSpace(text); strings.EqualFold(text, code) {
+		return text != ""
+	}
+	for _, locale := range signLocales {
+		if sign, ok := currency.GetSymbol(code, currency.NewLocale(locale)); ok && sign == text {
+			return true
+		}
+	}
+	return text == "¥" && (code == "JPY" || code == "CNY")
+}
+
+var codeWord = regexp.MustCompile(`\b[A-Za-z]{3}\b`)
+
+// CurrencyIn is the first code of ISO 4217 among the words of a text, "" where there is none. English words
+// that are codes too (all, try, top) count only in capitals.
+func CurrencyIn(text string) string {
+	for _, word := range codeWord.FindAllString(text, -1) {
+		code := strings.ToUpper(word)
+		if currencyNames[code] != "" &&
+			(word == code || !slices.Contains([]string{"ALL", "CUP", "MOP", "TOP", "TRY"}, code)) {
+			return code
+		}
+	}
+	return ""
+}
+
+// CurrencyName is ISO's name of a currency.
+func CurrencyName(code string) string { return currencyNames[code] }
+
+func pick[T any](list []T, at []int) []T {
+	out := make([]T, len(at))
+	for i, j := range at {
+		out[i] = list[j]
+	}
+	return out
+}
+
+// letters that Unicode does not decompose into a base letter and an accent.
+var undecomposed = strings.NewReplacer(
+	"ß",
+	"ss",
+	"æ",
+	"ae",
+	"œ",
+	"oe",
+	"ø",
+	"o",
+	"đ",
+	"d",
+	"ð",
+	"d",
+	"þ",
+	"th",
+	"ł",
+	"l",
+	"ħ",
+	"h",
+	"ı",
+	"i",
+	"ŋ",
+	"n",
+	"’",
+	"'",
+)
+
+// Fold makes names comparable: without case and accents, with single spaces.
+func Fold(name string) string {
+	if isFolded(name) {
+		return name
+	}
+	decomposed := norm.NFD.String(strings.ToLower(name))
+	bare := strings.Map(func(r rune) rune {
+		if unicode.Is(unicode.Mn, r) {
+			return -1
+		}
+		return r
+	}, decomposed)
+	return strings.Join(strings.Fields(undecomposed.Replace(bare)), " ")
+}
+
+func isFolded(s string) bool {
+	for i := range len(s) {
+		if c := s[i]; c < 'a' || c > 'z' {
+			return false
+		}
+	}
+	return true
+}

@@ -1,0 +1,177 @@
+package changes
+
+import (
+	"maps"
+	"slices"
+	"strings"
+
+	"diadrom/internal/core/decimal"
+	"diadrom/internal/core/store"
+	"diadrom/internal/core/terms"
+)
+
+var methods kind[store.Method]
+
+func init() { // its words name methods, which would be a circle
+	methods = kind[store.Method]{list: "methods", noun: "Methods",
+		of: func(f *store.File) *[]store.Method { return &f.Methods },
+		id: func(m *store.Method) string { return m.ID },
+		name: func(m *store.Method) string {
+			if m.Name != "" {
+				return m.Name
+			}
+			return m.Label
+		},
+		about: func(f *store.File, m *store.Method) string {
+			var served []string
+			for _, z := range m.ServedZones() {
+				served = append(served, f.ZoneName(z))
+			}
+			if len(served) == 0 {
+				return "a method without prices"
+			}
+			return "a method to " + few(served)
+		},
+		within: method,
+		fields: []field[store.Method]{
+			value("name", "name", func(m *store.Method) *string { return &m.Name }, quoted),
+			value("label", "what buyers read", func(m *store.Method) *string { return &m.Label }, quoted),
+			value("kind", "kind", func(m *store.Method) *string { return &m.Kind }, plain),
+			flag("enabled", "switched on", "switched off", func(m *store.Method) *bool { return &m.Enabled }),
+			flag("taxable", "taxed", "not taxed", func(m *store.Method) *bool { return &m.Taxable }),
+			value(
+				"classes",
+				"price lists of several classes",
+				func(m *store.Method) *string { return &m.Classes },
+				choices(map[string]string{"together": "one for all", "add": "added up", "dearest": "the dearest"}),
+			),
+			value("from", "from", func(m *store.Method) *string { return &m.From }, location),
+			value(
+				"volumetric_divisor",
+				"volumetric divisor",
+				func(m *store.Method) **decimal.Decimal { return &m.Volumetric },
+				ifAny(number),
+			),
+			flag(
+				"preselected",
+				"chosen already when the buyer comes",
+				"not chosen already any more",
+				func(m *store.Method) *bool { return &m.Preselected },
+			),
+			value(
+				"when_refused",
+				"where it is not offered",
+				func(m *store.Method) *string { return &m.WhenRefused },
+				choices(map[string]string{"hide": "hidden", "tell": "the buyer is told why", "": "hidden"}),
+			),
+			value(
+				"refused_text",
+				"what the buyer is told",
+				func(m *store.Method) *string { return &m.RefusedText },
+				quoted,
+			),
+		}}
+}
+
+// said are terms as they are called in a sentence.
+var said = map[terms.Field]string{
+	terms.Days:         "days",
+	terms.FreeFrom:     "free",
+	terms.Minimum:      "at least",
+	terms.Maximum:      "at most",
+	terms.Handling:     "handling",
+	terms.Weight:       "weight",
+	terms.BilledWeight: "billed weight",
+	terms.Subtotal:     "goods for",
+	terms.Quantity:     "items",
+	terms.Distance:     "distance",
+	terms.LongestSide:  "longest side",
+	terms.OnlyClasses:  "only classes",
+	terms.Without:      "without classes",
+	terms.Coupons:      "coupons",
+	terms.Groups:       "groups",
+}
+
+func method(e *entry[store.Method], was, is *store.Method) {
+	for _, field := range terms.Fields {
+		if field != terms.Offered && !terms.Same(was, is, "", field) {
+			e.add("terms/"+string(field), func() string {
+				return said[field] + ": " + arrow(
+					termText(e.before.File, was, "", field),
+					termText(e.after.File, is, "", field),
+				)
+			}, func(_ *store.File, now *store.Method) error { terms.Copy(now, was, "", field); return nil })
+		}
+	}
+	for _, zone := range zonesOf(was, is) {
+		name := e.after.File.ZoneName(zone)
+		if name == zone {
+			name = e.before.File.ZoneName(zone)
+		}
+		for _, field := range terms.Fields {
+			if field.IsNeed() || terms.Same(was, is, zone, field) {
+				continue
+			}
+			e.add("terms/"+zone+"/"+string(field), func() string {
+				if field == terms.Offered {
+					if is.Terms[zone].Enabled || !hasTerms(is, zone) {
+						return name + ": offered again"
+					}
+					return name + ": not offered any more"
+				}
+				return name + ", " + said[field] + ": " + arrow(
+					ownText(e.before.File, was, zone, field),
+					ownText(e.after.File, is, zone, field),
+				)
+			}, func(_ *store.File, now *store.Method) error { terms.Copy(now, was, zone, field); return nil })
+		}
+		if !store.Alike(was.Terms[zone].Needs, is.Terms[zone].Needs) {
+			e.add("terms/"+zone+"/needs", func() string {
+				return name + ", conditions: " + arrow(
+					needsText(e.before.File, was, zone),
+					needsText(e.after.File, is, zone),
+				)
+			}, func(_ *store.File, now *store.Method) error { terms.CopyNeeds(now, was, zone); return nil })
+		}
+	}
+	tables(e, was, is)
+}
+
+func hasTerms(m *store.Method, zone string) bool { _, ok := m.Terms[zone]; return ok }
+
+func zonesOf(a, b *store.Method) []string {
+	all := map[string]bool{}
+	for z := range a.Terms {
+		all[z] = true
+	}
+	for z := range b.Terms {
+		all[z] = true
+	}
+	return slices.Sorted(maps.Keys(all))
+}
+
+func termText(f *store.File, m *store.Method, zone string, field terms.Field) string {
+	text, _ := terms.Text(f, m, zone, field)
+	return text
+}
+
+func ownText(f *store.File, m *store.Method, zone string, field terms.Field) string {
+	text, own := terms.Text(f, m, zone, field)
+	if !own {
+		return "as everywhere"
+	}
+	return text
+}
+
+func needsText(f *store.File, m *store.Method, zone string) string {
+	if m.Terms[zone].Needs == nil {
+		return "as everywhere"
+	}
+	var parts []string
+	for _, field := range terms.Fields {
+		if text := termText(f, m, zone, field); field.IsNeed() && text != "" {
+			parts = append(parts, said[field]+" "+text)
+		}
+	}
+	return strings.Join(parts, ", ")
+}

@@ -1,0 +1,451 @@
+package changes
+
+import (
+	"cmp"
+	"errors"
+	"slices"
+	"strings"
+
+	"diadrom/internal/core/charge"
+	"diadrom/internal/core/decimal"
+	"diadrom/internal/core/rate"
+	"diadrom/internal/core/store"
+)
+
+func words(f *store.File) charge.Words {
+	return charge.Words{Units: f.Store.Units(), Currency: f.Store.Currency}
+}
+
+// cell writes a charge as a sentence has it.
+func cell(f *store.File, c *rate.Charge) string {
+	if c == nil {
+		return "not offered"
+	}
+	return charge.Format(c, words(f))
+}
+
+// above is how a row without a break point is called in keys.
+const above = "above"
+
+func atKey(d *decimal.Decimal) string {
+	if d == nil {
+		return above
+	}
+	return d.String()
+}
+
+func tableAt(m *store.Method, id string) *rate.Table {
+	for i := range m.Tables {
+		if m.Tables[i].ID == id {
+			return &m.Tables[i]
+		}
+	}
+	return nil
+}
+
+func rowAt(t *rate.Table, key string) int {
+	return slices.IndexFunc(t.Rows, func(r rate.Row) bool { return atKey(r.At) == key })
+}
+
+// list compares two states of one price list.
+type list struct {
+	*entry[store.Method]
+	id      string
+	was, is *rate.Table
+	prefix  string // of sentences: the list's name where the method has several
+}
+
+// tables compares the price lists of a method.
+func tables(e *entry[store.Method], was, is *store.Method) {
+	prefix := func(m *store.Method, t *rate.Table) string {
+		if len(m.Tables) < 2 {
+			return ""
+		}
+		return cmp.Or(t.Name, t.ID) + ", "
+	}
+	for i := range is.Tables {
+		t := &is.Tables[i]
+		old := tableAt(was, t.ID)
+		if old == nil {
+			e.add(
+				"tables/"+t.ID,
+				func() string { return "price list " + cmp.Or(t.Name, t.ID) + ": new" },
+				func(_ *store.File, now *store.Method) error {
+					if tableAt(now, t.ID) == nil {
+						return ErrGone
+					}
+					now.Tables = slices.DeleteFunc(now.Tables, func(x rate.Table) bool { return x.ID == t.ID })
+					return nil
+				},
+			)
+			continue
+		}
+		(&list{e, t.ID, old, t, prefix(is, t)}).compare()
+	}
+	for i := range was.Tables {
+		t := &was.Tables[i]
+		if tableAt(is, t.ID) == nil {
+			e.add(
+				"tables/"+t.ID,
+				func() string { return "price list " + cmp.Or(t.Name, t.ID) + ": removed" },
+				func(_ *store.File, now *store.Method) error {
+					if tableAt(now, t.ID) != nil {
+						return errors.New("there is such a price list again")
+					}
+					now.Tables = slices.Insert(now.Tables, min(i, len(now.Tables)), *t)
+					return nil
+				},
+			)
+		}
+	}
+	at := func(t rate.Table) int {
+		return slices.IndexFunc(was.Tables, func(x rate.Table) bool { return x.ID == t.ID })
+	}
+	var order []int
+	for i := range is.Tables {
+		if j := at(is.Tables[i]); j >= 0 {
+			order = append(order, j)
+		}
+	}
+	if !slices.IsSorted(order) {
+		e.add(
+			"tables/order",
+			func() string { return "price lists: in another order" },
+			func(_ *store.File, now *store.Method) error {
+				slices.SortStableFunc(now.Tables, func(a, b rate.Table) int { return at(a) - at(b) })
+				return nil
+			},
+		)
+	}
+}
+
+func (l *list) add(key string, says func() string, back func(*rate.Table) error) {
+	l.entry.add(
+		"tables/"+l.id+"/"+key,
+		func() string { return l.prefix + says() },
+		func(_ *store.File, now *store.Method) error {
+			if t := tableAt(now, l.id); t != nil {
+				return back(t)
+			}
+			return ErrGone
+		},
+	)
+}
+
+func (l *list) compare() {
+	was, is := l.was, l.is
+	if was.Name != is.Name {
+		l.add(
+			"name",
+			func() string { return "name of the price list: " + arrow(quoted(nil, was.Name), quoted(nil, is.Name)) },
+			func(t *rate.Table) error { t.Name = was.Name; return nil },
+		)
+	}
+	if !store.Alike(was.Classes, is.Classes) {
+		names := func(f *store.File, ids []string) string {
+			if len(ids) == 0 {
+				return "all others"
+			}
+			var out []string
+			for _, id := range ids {
+				out = append(out, class(f, id))
+			}
+			return strings.Join(out, ", ")
+		}
+		l.add("classes", func() string {
+			return "classes: " + arrow(names(l.before.File, was.Classes), names(l.after.File, is.Classes))
+		}, func(t *rate.Table) error { t.Classes = was.Classes; return nil })
+	}
+	if was.By != is.By || was.Edges != is.Edges || was.Graduated != is.Graduated {
+		shape := func(t *rate.Table) string {
+			text := "by " + strings.ReplaceAll(string(t.By), "_", " ")
+			switch t.Edges {
+			case rate.From:
+				text += ", from each break point on"
+			case rate.UpTo:
+				text += ", up to each break point"
+			}
+			if t.Graduated {
+				text += ", graduated"
+			}
+			return text
+		}
+		l.add(
+			"rows",
+			func() string { return "price list: " + arrow(shape(was), shape(is)) + ", with other prices" },
+			func(t *rate.Table) error {
+				id, name, classes := t.ID, t.Name, t.Classes
+				*t = *was
+				t.ID, t.Name, t.Classes = id, name, classes
+				return nil
+			},
+		)
+		return
+	}
+	l.columns()
+	l.rows()
+	l.cells()
+}
+
+// columns compares which zones have prices.
+func (l *list) columns() {
+	was, is := l.was, l.is
+	for j, zone := range is.Zones {
+		if slices.Contains(was.Zones, zone) {
+			continue
+		}
+		l.add(
+			"columns/"+zone,
+			func() string { return l.after.File.ZoneName(zone) + ": gets prices, " + l.column(is, j) },
+			func(t *rate.Table) error {
+				c := slices.Index(t.Zones, zone)
+				if c < 0 {
+					return ErrGone
+				}
+				t.Zones = slices.Delete(slices.Clone(t.Zones), c, c+1)
+				for i := range t.Rows {
+					t.Rows[i].Charges = slices.Delete(slices.Clone(t.Rows[i].Charges), c, c+1)
+				}
+				return nil
+			},
+		)
+	}
+	for j, zone := range was.Zones {
+		if slices.Contains(is.Zones, zone) {
+			continue
+		}
+		l.add(
+			"columns/"+zone,
+			func() string { return l.before.File.ZoneName(zone) + ": has no prices any more" },
+			func(t *rate.Table) error {
+				if slices.Contains(t.Zones, zone) {
+					return errors.New("this zone has prices again")
+				}
+				c := min(j, len(t.Zones))
+				t.Zones = slices.Insert(slices.Clone(t.Zones), c, zone)
+				for i := range t.Rows {
+					var old *rate.Charge
+					if r := rowAt(was, atKey(t.Rows[i].At)); r >= 0 {
+						old = was.Rows[r].Charges[j]
+					}
+					t.Rows[i].Charges = slices.Insert(slices.Clone(t.Rows[i].Charges), c, old)
+				}
+				return nil
+			},
+		)
+	}
+	at := func(zone string) int { return slices.Index(was.Zones, zone) }
+	var order []int
+	for _, zone := range is.Zones {
+		if j := at(zone); j >= 0 {
+			order = append(order, j)
+		}
+	}
+	if !slices.IsSorted(order) {
+		l.add("columns", func() string {
+			return "columns in another order: " + inOrder(
+				is.Zones,
+				func(z *string) string { return l.after.File.ZoneName(*z) },
+			)
+		}, func(t *rate.Table) error {
+			columns := make([]int, len(t.Zones))
+			for i := range columns {
+				columns[i] = i
+			}
+			slices.SortStableFunc(columns, func(a, b int) int { return at(t.Zones[a]) - at(t.Zones[b]) })
+			zones := make([]string, len(columns))
+			for i, c := range columns {
+				zones[i] = t.Zones[c]
+			}
+			for r := range t.Rows {
+				charges := make([]*rate.Charge, len(columns))
+				for i, c := range columns {
+					charges[i] = t.Rows[r].Charges[c]
+				}
+				t.Rows[r].Charges = charges
+			}
+			t.Zones = zones
+			return nil
+		})
+	}
+}
+
+// column says the first prices of a column.
+func (l *list) column(t *rate.Table, j int) string {
+	var parts []string
+	for i := range t.Rows {
+		if i == 3 {
+			parts = append(parts, "…")
+			break
+		}
+		parts = append(
+			parts,
+			t.RowWords(i, l.after.File.Store.Units())+" "+cell(l.after.File, t.Rows[i].Charges[j]),
+		)
+	}
+	return strings.Join(parts, ", ")
+}
+
+// rows compares the break points. One that was only moved is said as that.
+func (l *list) rows() {
+	was, is := l.was, l.is
+	u, v := l.before.File.Store.Units(), l.after.File.Store.Units()
+	moved := l.moved()
+	for i := range is.Rows {
+		key := atKey(is.Rows[i].At)
+		if rowAt(was, key) >= 0 {
+			continue
+		}
+		if old, ok := moved[key]; ok {
+			from := was.Rows[old].At
+			l.add(
+				"rows/"+key,
+				func() string { return "row " + was.RowWords(old, u) + ": now " + is.RowWords(i, v) },
+				func(t *rate.Table) error {
+					r := rowAt(t, key)
+					if r < 0 {
+						return ErrGone
+					}
+					t.Rows[r].At = from
+					return nil
+				},
+			)
+			continue
+		}
+		l.add(
+			"rows/"+key,
+			func() string { return "row " + is.RowWords(i, v) + ": new, " + l.row(l.after.File, is, i) },
+			func(t *rate.Table) error {
+				r := rowAt(t, key)
+				if r < 0 {
+					return ErrGone
+				}
+				t.Rows = slices.Delete(slices.Clone(t.Rows), r, r+1)
+				return nil
+			},
+		)
+	}
+	gone := map[string]bool{}
+	for _, old := range moved {
+		gone[atKey(was.Rows[old].At)] = true
+	}
+	for i := range was.Rows {
+		key := atKey(was.Rows[i].At)
+		if rowAt(is, key) >= 0 || gone[key] {
+			continue
+		}
+		l.add(
+			"rows/"+key,
+			func() string { return "row " + was.RowWords(i, u) + ": removed" },
+			func(t *rate.Table) error {
+				if rowAt(t, key) >= 0 {
+					return errors.New("there is such a row again")
+				}
+				row := rate.Row{At: was.Rows[i].At, Charges: make([]*rate.Charge, len(t.Zones))}
+				for c, zone := range t.Zones {
+					if j := slices.Index(was.Zones, zone); j >= 0 {
+						row.Charges[c] = was.Rows[i].Charges[j]
+					}
+				}
+				r := slices.IndexFunc(
+					t.Rows,
+					func(x rate.Row) bool { return x.At == nil || row.At != nil && row.At.Less(*x.At) },
+				)
+				if r < 0 || row.At == nil {
+					r = len(t.Rows)
+				}
+				t.Rows = slices.Insert(slices.Clone(t.Rows), r, row)
+				return nil
+			},
+		)
+	}
+}
+
+// moved finds rows whose break point was changed and nothing else of their place: the keys after, with their
+// index before.
+func (l *list) moved() map[string]int {
+	if len(l.was.Rows) != len(l.is.Rows) {
+		return nil
+	}
+	moved := map[string]int{}
+	for i := range l.is.Rows {
+		before, after := l.was.Rows[i].At, l.is.Rows[i].At
+		if before != nil && after != nil && atKey(before) != atKey(after) && rowAt(l.was, atKey(after)) < 0 &&
+			rowAt(l.is, atKey(before)) < 0 {
+			moved[atKey(after)] = i
+		}
+	}
+	return moved
+}
+
+func (l *list) row(f *store.File, t *rate.Table, i int) string {
+	var parts []string
+	for j, zone := range t.Zones {
+		if j == 4 {
+			parts = append(parts, "…")
+			break
+		}
+		parts = append(parts, f.ZoneName(zone)+" "+cell(f, t.Rows[i].Charges[j]))
+	}
+	return strings.Join(parts, ", ")
+}
+
+// cells compares the prices of zones and rows that both have.
+func (l *list) cells() {
+	was, is := l.was, l.is
+	column := make([]int, len(is.Zones))
+	for j, zone := range is.Zones {
+		column[j] = slices.Index(was.Zones, zone)
+	}
+	moved := l.moved()
+	for i := range is.Rows {
+		key := atKey(is.Rows[i].At)
+		old, wasMoved := moved[key]
+		if !wasMoved {
+			old = rowAt(was, key)
+		}
+		if old < 0 {
+			continue
+		}
+		for j, zone := range is.Zones {
+			if column[j] < 0 {
+				continue
+			}
+			a, b := was.Rows[old].Charges[column[j]], is.Rows[i].Charges[j]
+			if sameCharge(a, b) {
+				continue
+			}
+			oldKey := atKey(was.Rows[old].At)
+			l.add("cells/"+key+"/"+zone, func() string {
+				where := l.after.File.ZoneName(zone)
+				if is.By != rate.ByOrder {
+					where += ", " + is.RowWords(i, l.after.File.Store.Units())
+				}
+				return where + ": " + arrow(cell(l.before.File, a), cell(l.after.File, b))
+			}, func(t *rate.Table) error {
+				r, c := rowAt(t, key), slices.Index(t.Zones, zone)
+				if r < 0 { // the row was put back before its cells
+					r = rowAt(t, oldKey)
+				}
+				if r < 0 || c < 0 {
+					return ErrGone
+				}
+				t.Rows[r].Charges = slices.Clone(t.Rows[r].Charges)
+				t.Rows[r].Charges[c] = a
+				return nil
+			})
+		}
+	}
+}
+
+// sameCharge is store.Alike for charges: a large list has thousands, of which most are a base alone.
+func sameCharge(a, b *rate.Charge) bool {
+	if a == b {
+		return true
+	}
+	if a != nil && b != nil && a.Base != nil && b.Base != nil && *a == (rate.Charge{Base: a.Base}) &&
+		*b == (rate.Charge{Base: b.Base}) {
+		return a.Base.Cmp(*b.Base) == 0
+	}
+	return store.Alike(a, b)
+}

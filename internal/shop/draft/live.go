@@ -1,0 +1,192 @@
+package draft
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"time"
+
+	"diadrom/internal/core/quote"
+	"diadrom/internal/core/store"
+	"diadrom/internal/review/changes"
+	"diadrom/internal/sqlite"
+)
+
+// Live is the edition that buyers are quoted from; it does not change.
+type Live struct {
+	Number int64
+	Turn   int64 // counts up each time that an edition is published
+	Hash   string
+	At     time.Time
+	By     int64
+	// Damaged is the edition that should be live and is damaged, 0 where this one should be: then this is the
+	// last before it that is whole.
+	Damaged int64
+	File    *store.File
+	Parts   *store.Parts
+	Engine  *quote.Engine
+}
+
+// ErrSame is the error of putting a draft live that does not differ from what is live.
+var ErrSame = errors.New("the draft is what is live already")
+
+// Live is what buyers are quoted from at the moment; nil where nothing was published yet.
+func (d *Draft) Live() *Live { return d.live.Load() }
+
+// Ahead lists what is different in the draft from what is live; all of it where nothing is live.
+func (d *Draft) Ahead() []changes.Change {
+	return Ahead(d.State(), d.Live())
+}
+
+// Ahead lists what is different in a state of the draft from an edition; without one, from an empty store.
+func Ahead(state *State, live *Live) []changes.Change {
+	if live == nil {
+		return changes.Between(changes.Of(Empty()), state.Side())
+	}
+	return changes.Between(live.Side(), state.Side())
+}
+
+// Side is the edition as one to compare.
+func (l *Live) Side() changes.Side { return changes.Side{File: l.File, Parts: l.Parts} }
+
+// Side is the state as one to compare.
+func (s *State) Side() changes.Side { return changes.Side{File: s.File, Parts: s.Parts} }
+
+// Hash is that of a store file: SHA-256, in hexadecimal.
+func Hash(body []byte) string {
+	sum := sha256.Sum256(body)
+	return hex.EncodeToString(sum[:])
+}
+
+// Edition reads an edition and checks that it is what it was.
+func (d *Draft) Edition(ctx context.Context, number int64) (*store.File, []byte, error) {
+	body, hash, err := d.db.EditionFile(ctx, number)
+	if err != nil {
+		return nil, nil, err
+	}
+	if Hash(body) != hash {
+		return nil, nil, fmt.Errorf(
+			"edition %d in the database is not what was published: its hash is another; restore a backup",
+			number,
+		)
+	}
+	f, faults := store.Read(body)
+	if len(faults) > 0 {
+		return nil, nil, fmt.Errorf("edition %d: %w", number, faults)
+	}
+	return f, body, nil
+}
+
+// PutLive makes the next edition of the draft and has buyers quoted from it at once. The draft must still be of
+// the revision, and turn still the last: else the error is [sqlite.ErrConflict] or [sqlite.ErrLiveChanged],
+// and nothing has changed.
+func (d *Draft) PutLive(ctx context.Context, revision, turn int64, note string) (*Live, error) {
+	d.edits.Lock()
+	defer d.edits.Unlock()
+	now, was := d.state.Load(), d.live.Load()
+	if now.Revision != revision {
+		return nil, sqlite.ErrConflict
+	}
+	if was != nil && len(Ahead(now, was)) == 0 {
+		return nil, ErrSame
+	}
+	if err := d.db.Backup(ctx, "before-putting-live"); err != nil {
+		return nil, fmt.Errorf("no backup could be made, so nothing was published: %w", err)
+	}
+	body := now.File.Write()
+	l, err := d.db.PutLive(ctx, turn, revision, Hash(body), string(body), note, Person(ctx))
+	if err != nil {
+		return nil, err
+	}
+	settled := *now
+	settled.Before = nil // buyers know the last edit by now: it is no news any more
+	d.state.Store(&settled)
+	return d.goLive(l, now.File, now.Parts, now.Engine, Hash(body)), nil
+}
+
+// PutLiveAgain has buyers quoted from an edition that there is.
+func (d *Draft) PutLiveAgain(ctx context.Context, number, turn int64) (*Live, error) {
+	d.edits.Lock()
+	defer d.edits.Unlock()
+	f, body, err := d.Edition(ctx, number)
+	if err != nil {
+		return nil, err
+	}
+	if err := d.db.Backup(ctx, "before-putting-live"); err != nil {
+		return nil, fmt.Errorf("no backup could be made, so nothing was published: %w", err)
+	}
+	l, err := d.db.PutLiveAgain(ctx, turn, number, Person(ctx))
+	if err != nil {
+		return nil, err
+	}
+	return d.goLive(l, f, f.Split(), quote.Compile(f, d.gazetteer), Hash(body)), nil
+}
+
+func (d *Draft) goLive(l sqlite.Live, f *store.File, parts *store.Parts, e *quote.Engine, hash string) *Live {
+	next := &Live{Number: l.Edition, Turn: l.Turn, Hash: hash, At: l.At, By: l.By, File: f, Parts: parts, Engine: e}
+	d.live.Store(next)
+	return next
+}
+
+// loadLive takes over what is live in the database.
+func (d *Draft) loadLive(ctx context.Context) error {
+	l, err := d.db.Live(ctx)
+	if err != nil || l.Edition == 0 {
+		return err
+	}
+	f, body, err := d.Edition(ctx, l.Edition)
+	if err == nil {
+		d.goLive(l, f, f.Split(), quote.Compile(f, d.gazetteer), Hash(body))
+		return nil
+	}
+	// A damaged edition is not quoted from: buyers get the last one that was live before it and is what it was.
+	damaged := l.Edition
+	before, listErr := d.db.LiveBefore(ctx)
+	if listErr != nil {
+		return errors.Join(err, listErr)
+	}
+	for _, number := range before {
+		if number == damaged {
+			continue
+		}
+		if f, body, sound := d.Edition(ctx, number); sound == nil {
+			l.Edition = number
+			next := *d.goLive(l, f, f.Split(), quote.Compile(f, d.gazetteer), Hash(body))
+			next.Damaged = damaged
+			d.live.Store(&next)
+			return nil
+		}
+	}
+	return err
+}
+
+// Refresh takes over what another process has changed.
+func (d *Draft) Refresh(ctx context.Context) error {
+	revision, turn, err := d.db.Stamp(ctx)
+	if err != nil || d.fresh(revision, turn) {
+		return err
+	}
+	d.edits.Lock()
+	defer d.edits.Unlock()
+	return d.refresh(ctx)
+}
+
+func (d *Draft) refresh(ctx context.Context) error {
+	revision, turn, err := d.db.Stamp(ctx)
+	if err != nil || d.fresh(revision, turn) {
+		return err
+	}
+	if revision != d.state.Load().Revision {
+		if err := d.reload(ctx); err != nil {
+			return err
+		}
+	}
+	return d.loadLive(ctx)
+}
+
+func (d *Draft) fresh(revision, turn int64) bool {
+	live := d.live.Load()
+	return revision == d.state.Load().Revision && (live == nil && turn == 0 || live != nil && turn == live.Turn)
+}

@@ -1,0 +1,264 @@
+package sqlite
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/klauspost/compress/zstd"
+	"modernc.org/sqlite"
+)
+
+// Backups are kept in this folder beside the shop's file.
+const backupFolder = "backups"
+
+// Which backups are kept: all of today, the last of each day of a month, the last of each month before; where
+// they have more bytes than maxBackupBytes together the oldest go, but never the newest few.
+const (
+	maxBackupDays  = 31
+	maxBackupBytes = 4 << 30
+	minBackups     = 3
+)
+
+// backupName is how a backup is called: its number, the moment in UTC, and why it was made. Those of earlier
+// versions had no number and were not compressed.
+var backupName = regexp.MustCompile(`^(?:([0-9]{6,})-)?([0-9]{8}T[0-9]{6})\.[0-9]{3}-(.+)\.db(\.zst)?$`)
+
+const stampFormat = "20060102T150405.000"
+
+// backup is a backup by its name.
+type backup struct {
+	name   string
+	number int64 // counts up, whatever the clock says; 0 for those of earlier versions
+	at     time.Time
+}
+
+func parseBackup(name string) (backup, bool) {
+	m := backupName.FindStringSubmatch(name)
+	if m == nil {
+		return backup{}, false
+	}
+	b := backup{name: name}
+	if m[1] != "" {
+		n, err := strconv.ParseInt(m[1], 10, 64)
+		if err != nil {
+			return backup{}, false
+		}
+		b.number = n
+	}
+	at, err := time.Parse("20060102T150405", m[2])
+	b.at = at
+	return b, err == nil
+}
+
+// Backup copies the shop while it is open, by SQLite's online backup, compresses the copy and says in its name
+// why. What stands there under a backup's name is whole and on the disk: it is written and synced under another
+// name first, and so is the folder then.
+func (db *DB) Backup(ctx context.Context, why string) (err error) {
+	dir := filepath.Join(db.dir, backupFolder)
+	if err := os.MkdirAll(dir, 0o700); err != nil {
+		return err
+	}
+	list, err := backups(dir)
+	if err != nil {
+		return err
+	}
+	number := int64(1)
+	for _, b := range list {
+		number = max(number, b.number+1)
+	}
+	name := filepath.Join(dir, fmt.Sprintf("%06d-%s-%s.db.zst", number, time.Now().UTC().Format(stampFormat), why))
+	raw, packed := name+".raw.part", name+".part"
+	defer func() {
+		for _, part := range []string{raw, packed} {
+			if removeErr := os.Remove(part); removeErr != nil && !errors.Is(removeErr, os.ErrNotExist) {
+				err = errors.Join(err, removeErr)
+			}
+		}
+	}()
+	if err := db.copyTo(ctx, raw); err != nil {
+		return err
+	}
+	if err := pack(raw, packed); err != nil {
+		return err
+	}
+	if err := os.Rename(packed, name); err != nil {
+		return err
+	}
+	if err := syncFolder(dir); err != nil {
+		return err
+	}
+	return thin(dir, time.Now().UTC())
+}
+
+// pack compresses a file with zstd, whose frames carry a checksum of what is in them, and syncs it.
+func pack(from, to string) error {
+	in, err := os.Open(from)
+	if err != nil {
+		return err
+	}
+	defer in.Close()
+	out, err := os.OpenFile(to, os.O_CREATE|os.O_WRONLY|os.O_TRUNC, 0o600)
+	if err != nil {
+		return err
+	}
+	z, err := zstd.NewWriter(out, zstd.WithEncoderCRC(true), zstd.WithEncoderConcurrency(1))
+	if err == nil {
+		_, err = io.Copy(z, in)
+		err = errors.Join(err, z.Close())
+	}
+	return errors.Join(err, out.Sync(), out.Close())
+}
+
+// unpack writes a backup's database to a file and syncs it.
+func unpack(from, to string) error {
+	in, err := os.Open(from)
+	if err != nil {
+		return err
+	}
+	defer in.Close()
+	var body io.Reader = in
+	if strings.HasSuffix(from, ".zst") {
+		z, err := zstd.NewReader(in, zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxMemory(1<<30))
+		if err != nil {
+			return err
+		}
+		defer z.Close()
+		body = z
+	}
+	out, err := os.OpenFile(to, os.O_CREATE|os.O_WRONLY|os.O_TRUNC, 0o600)
+	if err != nil {
+		return err
+	}
+	_, err = io.Copy(out, body)
+	if err != nil {
+		err = fmt.Errorf("this backup is damaged: %w", err)
+	}
+	return errors.Join(err, out.Sync(), out.Close())
+}
+
+// syncFolder has what was renamed in a folder be so after the power goes.
+func syncFolder(dir string) error {
+	f, err := os.Open(dir)
+	if err != nil {
+		return err
+	}
+	return errors.Join(f.Sync(), f.Close())
+}
+
+func (db *DB) copyTo(ctx context.Context, path string) error {
+	if err := private(path); err != nil {
+		return err
+	}
+	conn, err := db.sql.Conn(ctx)
+	if err != nil {
+		return err
+	}
+	defer conn.Close()
+	return conn.Raw(func(driver any) error {
+		source, ok := driver.(interface {
+			NewBackup(string) (*sqlite.Backup, error)
+		})
+		if !ok {
+			return errors.New("this driver makes no backups")
+		}
+		b, err := source.NewBackup(path)
+		if err != nil {
+			return err
+		}
+		for more := true; more; {
+			if more, err = b.Step(-1); err != nil {
+				return errors.Join(err, b.Finish())
+			}
+		}
+		return b.Finish()
+	})
+}
+
+// thin removes the backups that are not kept. A clock that was wrong removes none of the newest: which those
+// are is told by their numbers, and one that is dated after now counts as of today.
+func thin(dir string, now time.Time) error {
+	list, err := backups(dir)
+	if err != nil {
+		return err
+	}
+	today := now.Truncate(24 * time.Hour)
+	seen := map[string]bool{}
+	kept := 0
+	var bytes int64
+	var errs error
+	for _, b := range slices.Backward(list) {
+		path := filepath.Join(dir, b.name)
+		info, err := os.Stat(path)
+		if err != nil {
+			errs = errors.Join(errs, err)
+			continue
+		}
+		slot := b.at.Format("month 2006-01")
+		switch age := today.Sub(b.at.Truncate(24 * time.Hour)); {
+		case age <= 0:
+			slot = b.name
+		case age <= maxBackupDays*24*time.Hour:
+			slot = b.at.Format("day 2006-01-02")
+		}
+		bytes += info.Size()
+		if kept >= minBackups && (seen[slot] || bytes > maxBackupBytes) {
+			errs = errors.Join(errs, os.Remove(path))
+			bytes -= info.Size()
+			continue
+		}
+		seen[slot] = true
+		kept++
+	}
+	return errs
+}
+
+// Backups lists the names of a shop's backups, the oldest first.
+func Backups(dir string) (names []string, err error) {
+	list, err := backups(filepath.Join(dir, backupFolder))
+	for _, b := range list {
+		names = append(names, b.name)
+	}
+	return names, err
+}
+
+func backups(dir string) (list []backup, err error) {
+	entries, err := os.ReadDir(dir)
+	if errors.Is(err, os.ErrNotExist) {
+		return nil, nil
+	}
+	for _, e := range entries {
+		if b, ok := parseBackup(e.Name()); ok {
+			list = append(list, b)
+		}
+	}
+	slices.SortFunc(list, func(x, y backup) int {
+		return cmp.Or(cmp.Compare(x.number, y.number), x.at.Compare(y.at), cmp.Compare(x.name, y.name))
+	})
+	return list, err
+}
+
+// Tidy removes what a process that was killed left half written. Whoever calls it has the shop for themselves.
+func Tidy(dir string) error {
+	var errs error
+	backups := filepath.Join(dir, backupFolder)
+	for _, pattern := range []string{
+		filepath.Join(dir, "*.part"), filepath.Join(backups, "*.part"), filepath.Join(backups, "*.part-*"),
+	} {
+		names, err := filepath.Glob(pattern)
+		errs = errors.Join(errs, err)
+		for _, name := range names {
+			errs = errors.Join(errs, os.Remove(name))
+		}
+	}
+	return errs
+}

@@ -1,0 +1,181 @@
+package sqlite
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"time"
+)
+
+// ErrLiveChanged is returned for publishing what was compared with an edition that is not the live one any more.
+var ErrLiveChanged = errors.New("another edition was published meanwhile")
+
+// ErrNoEdition is returned for an edition that there is not.
+var ErrNoEdition = errors.New("there is no such edition")
+
+// Edition is an edition of the shop without its store file.
+type Edition struct {
+	Number int64
+	Hash   string // SHA-256 of the store file, in hexadecimal
+	Note   string
+	At     time.Time
+	By     int64 // person; 0 for none
+	Bytes  int64
+}
+
+// Live says which edition is live.
+type Live struct {
+	Edition int64 // 0: none
+	Turn    int64 // counts up each time that one is published
+	At      time.Time
+	By      int64
+}
+
+// Live gives what is live.
+func (db *DB) Live(ctx context.Context) (Live, error) { return live(ctx, db.sql) }
+
+func live(ctx context.Context, q interface {
+	QueryRowContext(context.Context, string, ...any) *sql.Row
+}) (l Live, err error) {
+	var at string
+	err = q.QueryRowContext(
+		ctx,
+		"SELECT turn, edition, at, by FROM put_live ORDER BY turn DESC LIMIT 1",
+	).Scan(&l.Turn, &l.Edition, &at, &l.By)
+	if errors.Is(err, sql.ErrNoRows) {
+		return Live{}, nil
+	}
+	if err != nil {
+		return Live{}, err
+	}
+	l.At, err = time.Parse(time.RFC3339, at)
+	return l, err
+}
+
+// Stamp says in one look whether another process has changed the draft or what is live.
+func (db *DB) Stamp(ctx context.Context) (revision, turn int64, err error) {
+	err = db.sql.QueryRowContext(
+		ctx,
+		"SELECT coalesce((SELECT revision FROM draft), 0), coalesce((SELECT max(turn) FROM put_live), 0)",
+	).Scan(&revision, &turn)
+	return revision, turn, err
+}
+
+// PutLive keeps a store file as the next edition and puts it live, where turn is still the last and the draft
+// is still of the revision.
+func (db *DB) PutLive(ctx context.Context, turn, revision int64, hash, body, note string, by int64) (Live, error) {
+	return db.putLive(ctx, turn, by, func(tx *sql.Tx) (number int64, err error) {
+		var at int64
+		if err := tx.QueryRowContext(ctx, "SELECT revision FROM draft").Scan(&at); err != nil {
+			return 0, err
+		}
+		if at != revision {
+			return 0, ErrConflict
+		}
+		err = tx.QueryRowContext(
+			ctx,
+			"INSERT INTO edition (number, hash, body, note, made_at, made_by) SELECT coalesce(max(number), "+
+				"0) + 1, ?, ?, ?, ?, ? FROM edition RETURNING number",
+			hash,
+			body,
+			note,
+			now(),
+			by,
+		).Scan(&number)
+		return number, err
+	})
+}
+
+// PutLiveAgain puts an edition live that there is, where turn is still the last.
+func (db *DB) PutLiveAgain(ctx context.Context, turn, number, by int64) (Live, error) {
+	return db.putLive(ctx, turn, by, func(tx *sql.Tx) (int64, error) {
+		var there int64
+		err := tx.QueryRowContext(ctx, "SELECT number FROM edition WHERE number = ?", number).Scan(&there)
+		if errors.Is(err, sql.ErrNoRows) {
+			return 0, ErrNoEdition
+		}
+		return there, err
+	})
+}
+
+func (db *DB) putLive(ctx context.Context, turn, by int64, edition func(*sql.Tx) (int64, error)) (Live, error) {
+	tx, err := db.sql.BeginTx(ctx, nil)
+	if err != nil {
+		return Live{}, err
+	}
+	defer tx.Rollback()
+	last, err := live(ctx, tx)
+	if err != nil {
+		return Live{}, err
+	}
+	if last.Turn != turn {
+		return Live{}, ErrLiveChanged
+	}
+	number, err := edition(tx)
+	if err != nil {
+		return Live{}, err
+	}
+	next := Live{Edition: number, Turn: turn + 1, At: time.Now().UTC().Truncate(time.Second), By: by}
+	if _, err := tx.ExecContext(
+		ctx,
+		"INSERT INTO put_live (turn, edition, at, by) VALUES (?, ?, ?, ?)",
+		next.Turn,
+		next.Edition,
+		next.At.Format(time.RFC3339),
+		by,
+	); err != nil {
+		return Live{}, err
+	}
+	return next, tx.Commit()
+}
+
+// Editions lists the editions, the last one first.
+func (db *DB) Editions(ctx context.Context) (list []Edition, err error) {
+	rows, err := db.sql.QueryContext(
+		ctx,
+		"SELECT number, hash, note, made_at, made_by, length(CAST(body AS BLOB)) FROM edition ORDER BY number DESC",
+	)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var e Edition
+		var at string
+		if err := rows.Scan(&e.Number, &e.Hash, &e.Note, &at, &e.By, &e.Bytes); err != nil {
+			return nil, err
+		}
+		if e.At, err = time.Parse(time.RFC3339, at); err != nil {
+			return nil, err
+		}
+		list = append(list, e)
+	}
+	return list, rows.Err()
+}
+
+// LiveBefore lists the editions that were live, the last one first, each once.
+func (db *DB) LiveBefore(ctx context.Context) (numbers []int64, err error) {
+	rows, err := db.sql.QueryContext(ctx, "SELECT edition FROM put_live GROUP BY edition ORDER BY max(turn) DESC")
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var n int64
+		if err := rows.Scan(&n); err != nil {
+			return nil, err
+		}
+		numbers = append(numbers, n)
+	}
+	return numbers, rows.Err()
+}
+
+// EditionFile is the store file of an edition with its hash.
+func (db *DB) EditionFile(ctx context.Context, number int64) (body []byte, hash string, err error) {
+	err = db.sql.QueryRowContext(ctx, "SELECT body, hash FROM edition WHERE number = ?", number).Scan(&body, &hash)
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, "", fmt.Errorf("edition %d: %w", number, ErrNoEdition)
+	}
+	return body, hash, err
+}

@@ -1,0 +1,268 @@
+package sqlite
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"slices"
+	"time"
+
+	"diadrom/internal/auth"
+)
+
+// Person is somebody who works on the shop.
+type Person struct {
+	auth.Person
+	Active bool
+	At     time.Time // made
+}
+
+// ErrTaken is returned for a name that somebody has already.
+var ErrTaken = errors.New("somebody has this name already")
+
+// ErrStarted is returned for the first person of a shop that has people.
+var ErrStarted = errors.New("this shop has its people already")
+
+// People lists who works on the shop.
+func (db *DB) People(ctx context.Context) (list []Person, err error) {
+	rows, err := db.sql.QueryContext(ctx, "SELECT id, name, role, active, made_at FROM person ORDER BY id")
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var p Person
+		var at string
+		if err := rows.Scan(&p.ID, &p.Name, &p.Role, &p.Active, &at); err != nil {
+			return nil, err
+		}
+		if p.At, err = time.Parse(time.RFC3339, at); err != nil {
+			return nil, err
+		}
+		list = append(list, p)
+	}
+	return list, rows.Err()
+}
+
+// AddPerson lets somebody in. first is for the first of a shop, who is refused where there is another.
+func (db *DB) AddPerson(
+	ctx context.Context,
+	name string,
+	role auth.Role,
+	passphrase string,
+	first bool,
+) (auth.Person, error) {
+	tx, err := db.sql.BeginTx(ctx, nil)
+	if err != nil {
+		return auth.Person{}, err
+	}
+	defer tx.Rollback()
+	names, err := namesIn(ctx, tx)
+	switch {
+	case err != nil:
+		return auth.Person{}, err
+	case first && len(names) > 0:
+		return auth.Person{}, ErrStarted
+	case slices.ContainsFunc(names, func(known string) bool { return auth.Fold(known) == auth.Fold(name) }):
+		return auth.Person{}, ErrTaken
+	}
+	p := auth.Person{Name: name, Role: role}
+	if err := tx.QueryRowContext(
+		ctx,
+		"INSERT INTO person (name, role, passphrase, made_at) VALUES (?, ?, ?, ?) RETURNING id",
+		name,
+		string(role),
+		passphrase,
+		now(),
+	).Scan(&p.ID); err != nil {
+		return auth.Person{}, err
+	}
+	return p, tx.Commit()
+}
+
+func namesIn(ctx context.Context, tx *sql.Tx) (names []string, err error) {
+	rows, err := tx.QueryContext(ctx, "SELECT name FROM person")
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var name string
+		if err := rows.Scan(&name); err != nil {
+			return nil, err
+		}
+		names = append(names, name)
+	}
+	return names, rows.Err()
+}
+
+// Passphrase finds an active person by name, with what is kept of the passphrase; "" where there is none.
+func (db *DB) Passphrase(ctx context.Context, name string) (p auth.Person, hash string, err error) {
+	people, err := db.People(ctx)
+	if err != nil {
+		return p, "", err
+	}
+	for _, known := range people {
+		if known.Active && auth.Fold(known.Name) == auth.Fold(name) {
+			err := db.sql.QueryRowContext(ctx, "SELECT passphrase FROM person WHERE id = ?", known.ID).Scan(&hash)
+			return known.Person, hash, err
+		}
+	}
+	return p, "", nil
+}
+
+// SetPassphrase gives a person another passphrase and signs them out everywhere.
+func (db *DB) SetPassphrase(ctx context.Context, person int64, hash string) error {
+	return db.both(
+		ctx,
+		"UPDATE person SET passphrase = ? WHERE id = ?",
+		[]any{hash, person},
+		"DELETE FROM session WHERE person = ?",
+		[]any{person},
+	)
+}
+
+// ErrLastOwner is returned for shutting out the last owner.
+var ErrLastOwner = errors.New("a shop needs an owner")
+
+// SetActive lets a person in again, or shuts them out and signs them out everywhere. The last owner stays.
+func (db *DB) SetActive(ctx context.Context, person int64, active bool) error {
+	if active {
+		_, err := db.sql.ExecContext(ctx, "UPDATE person SET active = 1 WHERE id = ?", person)
+		return err
+	}
+	tx, err := db.sql.BeginTx(ctx, nil)
+	if err != nil {
+		return err
+	}
+	defer tx.Rollback()
+	var owners int
+	if err := tx.QueryRowContext(
+		ctx,
+		"SELECT count(*) FROM person WHERE role = 'owner' AND active = 1 AND id <> ?",
+		person,
+	).Scan(&owners); err != nil {
+		return err
+	}
+	if owners == 0 {
+		return ErrLastOwner
+	}
+	for _, query := range []string{"UPDATE person SET active = 0 WHERE id = ?", "DELETE FROM session WHERE person = ?"} {
+		if _, err := tx.ExecContext(ctx, query, person); err != nil {
+			return err
+		}
+	}
+	return tx.Commit()
+}
+
+// both runs two statements, or none.
+func (db *DB) both(ctx context.Context, one string, args []any, two string, more []any) error {
+	tx, err := db.sql.BeginTx(ctx, nil)
+	if err != nil {
+		return err
+	}
+	defer tx.Rollback()
+	if _, err := tx.ExecContext(ctx, one, args...); err != nil {
+		return err
+	}
+	if _, err := tx.ExecContext(ctx, two, more...); err != nil {
+		return err
+	}
+	return tx.Commit()
+}
+
+// AddSession keeps that somebody is signed in, by what is kept of the session's secret; those that have ended go.
+func (db *DB) AddSession(ctx context.Context, kept string, person int64, until time.Time) error {
+	return db.both(
+		ctx,
+		"DELETE FROM session WHERE expires_at < ?",
+		[]any{now()},
+		"INSERT INTO session (hash, person, expires_at) VALUES (?, ?, ?)",
+		[]any{kept, person, until.UTC().Format(time.RFC3339)},
+	)
+}
+
+// Session finds who is signed in; false where nobody is.
+func (db *DB) Session(ctx context.Context, kept string) (p auth.Person, ok bool, err error) {
+	err = db.sql.QueryRowContext(
+		ctx,
+		"SELECT person.id, name, role FROM session JOIN person ON person.id = session.person WHERE hash = "+
+			"? AND expires_at > ? AND active = 1",
+		kept,
+		now(),
+	).
+		Scan(&p.ID, &p.Name, &p.Role)
+	if errors.Is(err, sql.ErrNoRows) {
+		return auth.Person{}, false, nil
+	}
+	return p, err == nil, err
+}
+
+// EndSession signs out.
+func (db *DB) EndSession(ctx context.Context, kept string) error {
+	_, err := db.sql.ExecContext(ctx, "DELETE FROM session WHERE hash = ?", kept)
+	return err
+}
+
+// APIKey is a key with which a shop asks for quotes.
+type APIKey struct {
+	ID      int64
+	Name    string
+	Kept    string // SHA-256
+	At      time.Time
+	By      int64
+	Revoked time.Time // zero where it holds
+}
+
+// APIKeys lists the keys, those that are revoked too.
+func (db *DB) APIKeys(ctx context.Context) (list []APIKey, err error) {
+	rows, err := db.sql.QueryContext(
+		ctx,
+		"SELECT id, name, hash, made_at, made_by, revoked_at FROM api_key ORDER BY id",
+	)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var k APIKey
+		var at, revoked string
+		if err := rows.Scan(&k.ID, &k.Name, &k.Kept, &at, &k.By, &revoked); err != nil {
+			return nil, err
+		}
+		if k.At, err = time.Parse(time.RFC3339, at); err != nil {
+			return nil, err
+		}
+		if revoked != "" {
+			if k.Revoked, err = time.Parse(time.RFC3339, revoked); err != nil {
+				return nil, err
+			}
+		}
+		list = append(list, k)
+	}
+	return list, rows.Err()
+}
+
+// AddAPIKey keeps a key by what is kept of its secret.
+func (db *DB) AddAPIKey(ctx context.Context, name, kept string, by int64) error {
+	_, err := db.sql.ExecContext(
+		ctx,
+		"INSERT INTO api_key (name, hash, made_at, made_by) VALUES (?, ?, ?, ?)",
+		name,
+		kept,
+		now(),
+		by,
+	)
+	return err
+}
+
+// RevokeAPIKey has a key hold no longer.
+func (db *DB) RevokeAPIKey(ctx context.Context, id int64) error {
+	_, err := db.sql.ExecContext(
+		ctx,
+		"UPDATE api_key SET revoked_at = ? WHERE id = ? AND revoked_at = ''",
+		now(),
+		id,
+	)
+	return err
+}

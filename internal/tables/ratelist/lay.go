@@ -1,0 +1,200 @@
+package ratelist
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+
+	"diadrom/internal/core/charge"
+	"diadrom/internal/core/decimal"
+	"diadrom/internal/core/rate"
+)
+
+// piece is what a line covers: from one bound to another, nil for no end.
+type piece struct {
+	line     int
+	from, to *decimal.Decimal
+}
+
+// table lays the lines of each zone out along the measure, finds what contradicts and what no line covers, and
+// makes the rows.
+func (b *builder) table() {
+	p := b.p
+	for i := range p.Zones {
+		p.Table.Zones = append(p.Table.Zones, p.Zones[i].ID)
+	}
+	pieces := make([][]piece, len(p.Zones))
+	for i := range p.Lines {
+		if l := &p.Lines[i]; l.Status == Taken {
+			pieces[l.zone] = append(pieces[l.zone], piece{i, l.from, l.to})
+		}
+	}
+	if b.m.By == rate.ByOrder {
+		row := rate.Row{Charges: make([]*rate.Charge, len(p.Zones))}
+		for z := range pieces {
+			for _, one := range pieces[z] {
+				if b.clash(one, pieces[z][0]) {
+					row.Charges[z] = p.Lines[one.line].charge
+				}
+			}
+		}
+		p.Table.Rows = []rate.Row{row}
+		return
+	}
+	var breaks []decimal.Decimal
+	open := false
+	for z := range pieces {
+		pieces[z] = b.lay(pieces[z], p.Zones[z].Name)
+		for _, one := range pieces[z] {
+			if one.to == nil {
+				open = true
+			} else {
+				breaks = append(breaks, *one.to)
+			}
+			if !one.from.IsZero() {
+				breaks = append(breaks, *one.from)
+			}
+		}
+	}
+	slices.SortFunc(breaks, decimal.Decimal.Cmp)
+	breaks = slices.CompactFunc(breaks, func(x, y decimal.Decimal) bool { return x.Cmp(y) == 0 })
+	low := decimal.Zero
+	add := func(at *decimal.Decimal, low decimal.Decimal, high *decimal.Decimal) {
+		row := rate.Row{At: at, Charges: make([]*rate.Charge, len(p.Zones))}
+		for z := range pieces {
+			for _, one := range pieces[z] {
+				if one.from.Cmp(low) <= 0 && (one.to == nil || high != nil && one.to.Cmp(*high) >= 0) {
+					row.Charges[z] = p.Lines[one.line].charge
+				}
+			}
+		}
+		p.Table.Rows = append(p.Table.Rows, row)
+	}
+	for i := range breaks {
+		at := &breaks[i]
+		if b.m.Edges == rate.From {
+			at = &[]decimal.Decimal{low}[0]
+		}
+		add(at, low, &breaks[i])
+		low = breaks[i]
+	}
+	switch {
+	case b.m.Edges == rate.From:
+		add(&[]decimal.Decimal{low}[0], low, nil)
+	case open:
+		add(nil, low, nil)
+	}
+}
+
+// clash marks a line that says the same as another of its piece, or something else; true where it is the first.
+func (b *builder) clash(one, other piece) bool {
+	if one.line == other.line {
+		return true
+	}
+	p, w := b.p, words(b.f)
+	l, first := &p.Lines[one.line], &p.Lines[other.line]
+	if charge.Format(l.charge, w) == charge.Format(first.charge, w) {
+		l.Status, l.Says = Repeats, fmt.Sprintf("says the same as line %d", first.Line)
+	} else {
+		l.Status = Contradicts
+		l.Says = fmt.Sprintf("line %d says %s for the same, this one %s", first.Line, charge.Format(first.charge, w), charge.Format(l.charge, w))
+		p.Usable = false
+	}
+	return false
+}
+
+// lay orders the pieces of a zone and gives each both ends: what a line leaves out is the bound of its
+// neighbour. Ends that lie next to one another (1.99 and 2) meet.
+func (b *builder) lay(list []piece, zone string) (laid []piece) {
+	lowersOnly := !slices.ContainsFunc(list, func(p piece) bool { return p.to != nil })
+	zero := decimal.Zero
+	key := func(p piece) decimal.Decimal {
+		switch {
+		case p.from != nil:
+			return *p.from
+		case p.to != nil && !lowersOnly:
+			return *p.to
+		}
+		return zero
+	}
+	fromGiven := slices.ContainsFunc(list, func(p piece) bool { return p.from != nil })
+	slices.SortStableFunc(list, func(x, y piece) int {
+		if !fromGiven { // upper bounds alone; without one, above all
+			switch {
+			case x.to == nil || y.to == nil:
+				return cmp.Compare(btoi(x.to == nil), btoi(y.to == nil))
+			}
+			return x.to.Cmp(*y.to)
+		}
+		return key(x).Cmp(key(y))
+	})
+	for _, one := range list {
+		if one.from == nil {
+			one.from = &zero
+			if n := len(laid); n > 0 && !fromGiven {
+				if last := laid[n-1]; last.to == nil || one.to != nil && last.to.Cmp(*one.to) == 0 {
+					b.clash(one, last)
+					continue
+				}
+				one.from = laid[n-1].to
+			}
+		}
+		if n := len(laid); n > 0 {
+			last := &laid[n-1]
+			if last.from.Cmp(*one.from) == 0 {
+				b.clash(one, *last)
+				continue
+			}
+			switch {
+			case last.to == nil || meets(*last.to, *one.from):
+				last.to = one.from
+				if b.m.Edges == rate.UpTo && b.p.Lines[last.line].to != nil {
+					last.to = b.p.Lines[last.line].to
+					one.from = last.to
+				}
+			case one.from.Less(*last.to):
+				b.overlap(one, *last)
+				continue
+			default:
+				b.p.Gaps = append(
+					b.p.Gaps,
+					fmt.Sprintf("%s: no line covers what lies between %s and %s", zone, last.to, one.from),
+				)
+			}
+		}
+		laid = append(laid, one)
+		l := &b.p.Lines[one.line]
+		if l.Says == "" {
+			l.Says = charge.Format(l.charge, words(b.f))
+		}
+	}
+	return laid
+}
+
+func (b *builder) overlap(one, other piece) {
+	l, first := &b.p.Lines[one.line], &b.p.Lines[other.line]
+	l.Status = Contradicts
+	l.Says = fmt.Sprintf("it begins at %s, where line %d still reaches to %s", one.from, first.Line, other.to)
+	b.p.Usable = false
+}
+
+// meets says whether two ends are the same, or neighbours by the decimals in which the first is written.
+func meets(to, from decimal.Decimal) bool {
+	if to.Cmp(from) == 0 {
+		return true
+	}
+	step := decimal.One
+	if _, decimals, ok := strings.Cut(to.String(), "."); ok {
+		step = decimal.MustParse("0." + strings.Repeat("0", len(decimals)-1) + "1")
+	}
+	gap := from.Sub(to)
+	return gap.Sign() > 0 && gap.Cmp(step) <= 0
+}
+
+func btoi(b bool) int {
+	if b {
+		return 1
+	}
+	return 0
+}

@@ -1,0 +1,310 @@
+// Package browser tests Diadrom as its users meet it: the real program, its real database, a real browser.
+package browser
+
+import (
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	_ "diadrom/internal/shop/demo" // what the program is made of, so that a kept result
+	"diadrom/internal/test/storetest"
+	_ "diadrom/internal/web" // of these tests is not taken for a program that has changed since
+
+	"github.com/go-rod/rod"
+	"github.com/go-rod/rod/lib/input"
+	"github.com/go-rod/rod/lib/launcher"
+	"github.com/go-rod/rod/lib/proto"
+	"github.com/stretchr/testify/require"
+)
+
+var (
+	binary   string
+	browsers = make(chan *rod.Browser, sideBySide)
+
+	having sync.Mutex
+	has    = map[testing.TB]*rod.Browser{}
+)
+
+// sideBySide is how many tests run at once, each in a Chromium of its own: a page waits for much that is no work.
+const sideBySide = 3
+
+// browserOf gives a test its browser, until it ends, and has it run beside others.
+func browserOf(t *testing.T) *rod.Browser {
+	t.Helper()
+	having.Lock()
+	b := has[t]
+	having.Unlock()
+	if b != nil {
+		return b
+	}
+	t.Parallel()
+	b = <-browsers
+	t.Cleanup(func() {
+		having.Lock()
+		delete(has, t)
+		having.Unlock()
+		browsers <- b
+	})
+	having.Lock()
+	has[t] = b
+	having.Unlock()
+	return b
+}
+
+func TestMain(m *testing.M) {
+	code, err := run(m)
+	if err != nil {
+		fmt.Fprintln(os.Stderr, "browser tests:", err)
+		code = 1
+	}
+	os.Exit(code)
+}
+
+func run(m *testing.M) (int, error) {
+	dir, err := os.MkdirTemp("", "diadrom-browser-")
+	if err != nil {
+		return 0, err
+	}
+	defer os.RemoveAll(dir)
+	binary = filepath.Join(dir, "diadrom")
+	if out, err := exec.Command("go", "build", "-o", binary, "diadrom/cmd/diadrom").CombinedOutput(); err != nil {
+		return 0, fmt.Errorf("%w: %s", err, out)
+	}
+	chromium, err := exec.LookPath("chromium")
+	if err != nil {
+		return 0, fmt.Errorf("chromium is not installed: make test installs it, or apt-get install chromium")
+	}
+	for i := range sideBySide {
+		l := launcher.New().Bin(chromium).Headless(true).NoSandbox(true).Leakless(false).
+			Set("disable-gpu").Set("disable-quic").Set("no-first-run").Set("disable-background-networking").
+			Set(
+				"disable-component-update",
+			).Set("disable-sync").Set("user-data-dir", filepath.Join(dir, fmt.Sprint("profile-", i)))
+		url, err := l.Launch()
+		if err != nil {
+			return 0, err
+		}
+		defer l.Kill()
+		b := rod.New().ControlURL(url)
+		if err := b.Connect(); err != nil {
+			return 0, err
+		}
+		browsers <- b
+	}
+	return m.Run(), nil
+}
+
+// shop is a running server.
+type shop struct {
+	dir, url string
+	begin    string // path to the first page, with the code of the first start
+	cmd      *exec.Cmd
+}
+
+// start runs a command of the program that serves ("demo" or "serve") on a folder and waits for its address.
+func start(t *testing.T, command, dir string) *shop {
+	t.Helper()
+	browserOf(t)
+	s := &shop{dir: dir}
+	address, cmd := storetest.Start(t, binary, command, dir)
+	s.url, s.cmd = storetest.Base(address), cmd
+	s.begin = strings.TrimPrefix(address, s.url)
+	t.Cleanup(s.kill)
+	return s
+}
+
+// kill ends the server without warning (SIGKILL).
+func (s *shop) kill() { storetest.Kill(s.cmd) }
+
+// open opens a page of the shop in a window of the given size.
+func (s *shop) open(t *testing.T, path string, width, height int) *rod.Page {
+	t.Helper()
+	page, err := browserOf(t).Page(proto.TargetCreateTarget{})
+	require.NoError(t, err)
+	t.Cleanup(func() { page.Close() })
+	page = page.Timeout(time.Minute)
+	listen(t, page)
+	require.NoError(
+		t,
+		page.SetViewport(
+			&proto.EmulationSetDeviceMetricsOverride{Width: width, Height: height, DeviceScaleFactor: 1},
+		),
+	)
+	require.NoError(t, page.Navigate(s.url+path))
+	require.NoError(t, page.WaitLoad())
+	page.MustWaitIdle()
+	return page
+}
+
+// listen has a test fail on what the browser says on its console: an error of a script, of the security policy,
+// of a page. Answers that refuse what was typed (4xx) are told there too, and are no error.
+func listen(t *testing.T, page *rod.Page) {
+	said := func(format string, args ...any) { t.Errorf("the console says: "+format, args...) }
+	require.NoError(t, proto.LogEnable{}.Call(page))
+	go page.EachEvent(func(e *proto.RuntimeExceptionThrown) {
+		said("%s %v", e.ExceptionDetails.Text, e.ExceptionDetails.Exception.Description)
+	}, func(e *proto.RuntimeConsoleAPICalled) {
+		if e.Type == proto.RuntimeConsoleAPICalledTypeError {
+			var args []string
+			for _, a := range e.Args {
+				args = append(args, a.Value.String()+a.Description)
+			}
+			if text := strings.Join(args, " "); !lost.MatchString(text) {
+				said("%s", text)
+			}
+		}
+	}, func(e *proto.LogEntryAdded) {
+		if e.Entry.Level == proto.LogLogEntryLevelError && e.Entry.Source != proto.LogLogEntrySourceNetwork {
+			said("%s %s", e.Entry.Text, e.Entry.URL)
+		}
+	})()
+}
+
+// lost is what htmx says of an exchange that was given up for a later one, or whose server was killed.
+var lost = regexp.MustCompile(`^htmx:(sendAbort|sendError|afterRequest)\b`)
+
+// slow has every exchange of a page take 150 ms longer, as from far away.
+func slow(t *testing.T, page *rod.Page) *rod.Page {
+	require.NoError(t, proto.NetworkEnable{}.Call(page))
+	require.NoError(
+		t,
+		proto.NetworkEmulateNetworkConditions{
+			Latency:            150,
+			DownloadThroughput: -1,
+			UploadThroughput:   -1,
+		}.Call(page),
+	)
+	return page
+}
+
+// ownShop is a shop of one's own: its first owner has begun it, with keys alone, and is signed in in this browser.
+func ownShop(t *testing.T) *shop {
+	t.Helper()
+	s := start(t, "serve", t.TempDir())
+	page := s.open(t, s.begin, 1280, 800)
+	wait := page.MustWaitNavigation()
+	page.MustInsertText("Aino Esimerkki") // the field has the focus
+	page.KeyActions().Press(input.Tab).MustDo()
+	page.MustInsertText("three words of löyly")
+	page.KeyActions().Press(input.Enter).MustDo()
+	wait()
+	waitText(t, page, ".maker", "Aino Esimerkki")
+	return s
+}
+
+func demoShop(t *testing.T) *shop { return start(t, "demo", t.TempDir()) }
+
+// quiet waits until the page has no exchange under way.
+func quiet(page *rod.Page) {
+	page.MustWait(`() => !document.querySelector(".htmx-request, .htmx-settling, .htmx-swapping")`)
+}
+
+// TestScreenshots takes the pictures of docs/screenshots when DIADROM_SCREENSHOTS names a folder.
+func TestScreenshots(t *testing.T) {
+	into := os.Getenv("DIADROM_SCREENSHOTS")
+	if into == "" {
+		t.Skip("only on demand: make screenshots")
+	}
+	require.NoError(t, os.MkdirAll(into, 0o755))
+	s := demoShop(t)
+	for _, shot := range []struct {
+		name, path string
+		width      int
+		prepare    func(*rod.Page)
+	}{
+		{"zones", "/zones", 1280, nil},
+		{"zones-strip", "/zones?strip=FI&from=20000&to=29999", 1280, nil},
+		{"goods-list", "/goods", 1280, func(p *rod.Page) {
+			name := filepath.Join(t.TempDir(), "list.csv")
+			require.NoError(t, os.WriteFile(name, []byte("Article number;Title;Unit price;Weight (g);Class;Colour\nTOWEL-70;Linen towel, 70 × 140;31,00;350;Soft and flat;white\n"+
+				"STOVE-9;Stove guard;64,00;4200;Bulky;black\nSOAP-1;Tar soap;6,50;-90;;\nSOAP-2;Birch soap;6,50;90;Soaps;\nMAT-1;Floor mat;1.200,50;900;;grey\n"), 0o600))
+			p.MustElement("details.shop summary").MustClick()
+			p.MustElement("#goods-file").MustSetFiles(name)
+			wait := p.MustWaitNavigation()
+			p.MustElement(`form[action="/goods/file"] .go`).MustClick()
+			wait()
+			p.MustWaitLoad()
+		}},
+		{"methods-terms", "/methods/locker", 1280, func(p *rod.Page) {
+			quiet(p)
+			p.MustEval(`() => document.fonts.ready.then(() => document.querySelector("#terms").scrollIntoView({block: "center", behavior: "instant"}))`)
+		}},
+		{"policy", "/policy", 1280, nil},
+		{"rates-list", "/rates/parcel", 1280, func(p *rod.Page) {
+			name := filepath.Join(t.TempDir(), "carrier.csv")
+			require.NoError(t, os.WriteFile(name, []byte("Country,Postcode,Weight up to (kg),Price\nFI,,2,6.40\nFI,,10,9.20\nFI,22*,2,8.10\nFI,22*,10,12.60\nNorway,,2,17.50\nNorway,,2,18.50\nNorway,,10,24.00\n*,,2,31.00\n"), 0o600))
+			p.MustEval(`() => document.querySelectorAll("details").forEach(d => d.open = true)`)
+			p.MustElement("#rates-file").MustSetFiles(name)
+			wait := p.MustWaitNavigation()
+			p.MustElement(`form[action="/rates-file"] .go`).MustClick()
+			wait()
+			p.MustWaitLoad()
+		}},
+		{"rates", "/rates/parcel", 1280, func(p *rod.Page) {
+			p.MustElement(`#till details[data-method=parcel] summary`).MustClick()
+		}},
+		{"rates-classes", "/rates/freight", 1280, nil},
+		{"goods", "/goods", 1280, nil},
+		{"methods", "/methods", 1280, nil},
+		{"quotes", "/quotes", 1280, nil},
+		{"quotes-run", "/quotes?over=weight", 1280, nil},
+		{"checkout", "/checkout", 1280, func(p *rod.Page) { waitText(t, p, "#total", "€") }},
+		{"checkout-phone", "/checkout", 390, func(p *rod.Page) {
+			waitText(t, p, "#total", "€")
+			p.MustEval(`() => document.fonts.ready.then(() => document.querySelector("#h-delivery").scrollIntoView({block: "start", behavior: "instant"}))`)
+		}},
+		{"zones-phone", "/zones", 390, nil},
+		{"promises", "/rates/parcel", 1280, func(p *rod.Page) {
+			typeOver(p, "#c-list-0-0", "7.20")
+			waitText(t, p, "#history", "promises broken")
+			wait := p.MustWaitNavigation()
+			p.MustElement("#history .promised").MustClick()
+			wait()
+			p.MustWaitLoad()
+			p.MustElement(`#till details[data-method=parcel] summary`).MustClick()
+		}},
+		{"live", "/live", 1280, nil},
+		{"zones-meant", "/zones", 1280, func(p *rod.Page) {
+			p.MustElement("#new-zone").MustInput("Norway, Georgia").MustType(input.Escape, input.Enter)
+		}},
+		{"zones-letters", "/zones", 1280, func(p *rod.Page) {
+			p.MustElement("#new-zone").MustInput("GB BT, GB IM, GB KW15 to KW17, GB ZE, GB TR21 to TR25").MustType(input.Escape, input.Enter)
+			waitText(t, p, "#strip figcaption", "United Kingdom")
+			wait := p.MustWaitNavigation()
+			p.MustElement(`#strip figcaption a[href="/zones?strip=GB"]`).MustClick()
+			wait()
+			p.MustWaitLoad()
+		}},
+	} {
+		height := 800
+		if shot.width < 500 {
+			height = 844
+		}
+		page := s.open(t, shot.path, shot.width, height)
+		if shot.prepare != nil {
+			shot.prepare(page)
+		}
+		quiet(page)
+		page.MustEval(`() => document.fonts.ready.then(() => 1)`)
+		picture, err := page.Screenshot(
+			false,
+			&proto.PageCaptureScreenshot{Format: proto.PageCaptureScreenshotFormatPng},
+		)
+		require.NoError(t, err)
+		require.NoError(t, os.WriteFile(filepath.Join(into, shot.name+".png"), picture, 0o644))
+	}
+}
+
+// readAxe is axe-core's script, vendored with the screens' tests.
+func readAxe(t *testing.T) string {
+	t.Helper()
+	body, err := os.ReadFile("testdata/vendor/axe.min.js")
+	require.NoError(t, err)
+	return string(body)
+}

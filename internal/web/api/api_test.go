@@ -1,0 +1,410 @@
+package api
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"net/http/httptest"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"testing"
+
+	"diadrom/internal/core/fault"
+	"diadrom/internal/core/quote"
+	"diadrom/internal/core/store"
+	"diadrom/internal/shop/demo"
+
+	"github.com/getkin/kin-openapi/openapi3"
+	"github.com/getkin/kin-openapi/openapi3filter"
+	"github.com/getkin/kin-openapi/routers"
+	"github.com/getkin/kin-openapi/routers/gorillamux"
+	"github.com/gin-gonic/gin"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+)
+
+// shop is the demo shop's API on a real server, with its own description at hand.
+type shop struct {
+	*httptest.Server
+	engine *quote.Engine
+	draft  *quote.Engine
+	asker  Asker
+	router routers.Router
+}
+
+func opened(t testing.TB) *shop {
+	f, err := demo.Store()
+	require.NoError(t, err)
+	g, err := demo.Gazetteer()
+	require.NoError(t, err)
+	s := &shop{engine: quote.Compile(f, g)}
+	gin.SetMode(gin.ReleaseMode)
+	r := gin.New()
+	s.asker = Person
+	r.Use(Unknown)
+	Route(
+		r,
+		Shops{
+			Live:  func() *quote.Engine { return s.engine },
+			Draft: func() *quote.Engine { return s.draft },
+			Asker: func(*http.Request) (Asker, string) { return s.asker, "key" },
+		},
+	)
+	s.Server = httptest.NewServer(r)
+	t.Cleanup(s.Close)
+
+	resp, err := http.Get(s.URL + "/api/v1/openapi.yaml")
+	require.NoError(t, err)
+	defer resp.Body.Close()
+	served, err := io.ReadAll(resp.Body)
+	require.NoError(t, err)
+	doc, err := openapi3.NewLoader().LoadFromData(served)
+	require.NoError(t, err)
+	require.NoError(t, doc.Validate(context.Background()))
+	require.Equal(t, "3.1.0", doc.OpenAPI)
+	s.router, err = gorillamux.NewRouter(doc)
+	require.NoError(t, err)
+	return s
+}
+
+// ask sends a request. The answer must be as the description has it, and the request must or must not, as
+// described says.
+func (s *shop) ask(t require.TestingT, body string, described bool) (int, string) {
+	request := func() *http.Request {
+		req, err := http.NewRequest(http.MethodPost, s.URL+"/api/v1/quotes", strings.NewReader(body))
+		require.NoError(t, err)
+		req.Header.Set("Content-Type", "application/json")
+		return req
+	}
+	req := request()
+	req.URL.Scheme, req.URL.Host = "", ""
+	route, params, err := s.router.FindRoute(req)
+	require.NoError(t, err)
+	input := &openapi3filter.RequestValidationInput{
+		Request:    req,
+		PathParams: params,
+		Route:      route,
+		Options:    &openapi3filter.Options{AuthenticationFunc: openapi3filter.NoopAuthenticationFunc},
+	}
+	if err := openapi3filter.ValidateRequest(context.Background(), input); described {
+		require.NoError(t, err, body)
+	} else {
+		require.Error(t, err, body)
+	}
+	resp, err := http.DefaultClient.Do(request())
+	require.NoError(t, err)
+	defer resp.Body.Close()
+	answer, err := io.ReadAll(resp.Body)
+	require.NoError(t, err)
+	require.NoError(
+		t,
+		openapi3filter.ValidateResponse(context.Background(), &openapi3filter.ResponseValidationInput{
+			RequestValidationInput: input,
+			Status:                 resp.StatusCode,
+			Header:                 resp.Header,
+			Body:                   io.NopCloser(bytes.NewReader(answer)),
+		}),
+		string(answer),
+	)
+	return resp.StatusCode, string(answer)
+}
+
+func faults(t *testing.T, body string) (list []string) {
+	var problem struct {
+		Status int
+		Faults fault.List
+	}
+	require.NoError(t, json.Unmarshal([]byte(body), &problem), body)
+	for _, f := range problem.Faults {
+		list = append(list, f.Path+" "+f.Code)
+	}
+	return list
+}
+
+func TestQuotesAreThoseOfTheEngine(t *testing.T) {
+	s := opened(t)
+	body := `{"to":{"country":"FI","city":"Naantali","postcode":"21100"},"lines":[{"sku":"TOWEL-70","quantity":2}],"at":"2026-03-02T10:00:00+02:00"}`
+	status, got := s.ask(t, body, true)
+	assert.Equal(t, http.StatusOK, status)
+	requests, _, bad := s.engine.ReadRequest([]byte(body))
+	require.Empty(t, bad)
+	want, err := json.Marshal(s.engine.Quote(&requests[0]))
+	require.NoError(t, err)
+	assert.JSONEq(t, string(want), got)
+	status, got = s.ask(t, "["+body+","+body+"]", true)
+	assert.Equal(t, http.StatusOK, status)
+	assert.JSONEq(t, fmt.Sprintf("[%s,%s]", want, want), got)
+	_, got = s.ask(t, `[]`, true)
+	assert.JSONEq(t, `[]`, got)
+	_, got = s.ask(t, `{"to":{"country":"BR"},"lines":[{"sku":"TOWEL-70","quantity":"20"}]}`, true)
+	assert.Contains(t, got, `"options":[]`)
+	assert.NotContains(t, got, `"message":""`, "where nothing is offered, the buyer is told why")
+}
+
+func TestWhatIsWrongIsToldWithItsPlace(t *testing.T) {
+	s := opened(t)
+	line := `{"price":"1.00","quantity":1}`
+	with := func(to, lines, more string) string {
+		return `{"to":{` + to + `},"lines":[` + lines + `]` + more + `}`
+	}
+	fi := `"country":"FI"`
+	for _, tt := range []struct {
+		body      string
+		described bool // whether the request is of the described form
+		status    int
+		faults    []string
+	}{
+		{`{`, false, 400, []string{" syntax"}},
+		{``, false, 400, []string{" syntax"}},
+		{with(fi, line, `,"cupons":[]`), false, 400, []string{"/cupons unknown_field"}},
+		{with(fi, `{"price":1.5,"quantity":1}`, ""), false, 400, []string{"/lines/0/price type"}},
+		{with(fi, line+`,{"price":"1,5","quantity":1}`, ""), false, 400, []string{"/lines/1/price number"}},
+		{with(fi, `{"price":"1"}`, ""), false, 400, []string{"/lines/0/quantity missing"}},
+		{with("", line, ""), false, 400, []string{"/to/country missing"}},
+		{`{"lines":[]}`, false, 400, []string{"/to/country missing"}},
+		{with(fi, `{"price":"1","quantity":0}`, ""), true, 422, []string{"/lines/0/quantity range"}},
+		{with(fi, `{"price":"1","quantity":1000001}`, ""), true, 422, []string{"/lines/0/quantity range"}},
+		{with(`"country":"XX"`, line, ""), true, 422, []string{"/to/country place"}},
+		{with(fi, `{"sku":"NO-SUCH","quantity":1}`, ""), true, 422, []string{"/lines/0/sku reference"}},
+		{with(fi, line, `,"at":"yesterday"`), true, 422, []string{"/at range"}},
+		{with(fi, `{"price":"1","quantity":0}`, `,"cupons":[]`), false, 400, []string{"/lines/0/quantity range", "/cupons unknown_field"}},
+	} {
+		status, body := s.ask(t, tt.body, tt.described)
+		assert.Equal(t, tt.status, status, tt.body)
+		assert.Equal(t, tt.faults, faults(t, body), tt.body)
+	}
+	for _, taken := range []string{
+		with(fi+`,"city":"`+strings.Repeat("ä", 300)+`"`, line, ""), // a city of 300 letters
+		with(fi+`,"postcode":"SW1A 1AA"`, line, ""),                 // another country's form: no zone takes it by its code
+		with(fi, strings.TrimSuffix(strings.Repeat(line+",", 2000), ","), ""),
+		with(fi, `{"price":"1","quantity":1000000}`, ""),
+		with(fi, line, `,"coupons":["  löyly  ",""]`),
+	} {
+		status, body := s.ask(t, taken, true)
+		assert.Equal(t, http.StatusOK, status, body)
+	}
+}
+
+func TestWhatToAskOfAnAddress(t *testing.T) {
+	s := opened(t)
+	get := func(country string) (int, string) {
+		req, err := http.NewRequest(http.MethodGet, s.URL+"/api/v1/address-forms/"+country, nil)
+		require.NoError(t, err)
+		resp, err := http.DefaultClient.Do(req)
+		require.NoError(t, err)
+		defer resp.Body.Close()
+		body, err := io.ReadAll(resp.Body)
+		require.NoError(t, err)
+		req.URL.Scheme, req.URL.Host = "", ""
+		route, params, err := s.router.FindRoute(req)
+		require.NoError(t, err)
+		input := &openapi3filter.RequestValidationInput{
+			Request:    req,
+			PathParams: params,
+			Route:      route,
+			Options:    &openapi3filter.Options{AuthenticationFunc: openapi3filter.NoopAuthenticationFunc},
+		}
+		require.NoError(
+			t,
+			openapi3filter.ValidateResponse(context.Background(), &openapi3filter.ResponseValidationInput{
+				RequestValidationInput: input,
+				Status:                 resp.StatusCode,
+				Header:                 resp.Header,
+				Body:                   io.NopCloser(bytes.NewReader(body)),
+			}),
+			string(body),
+		)
+		return resp.StatusCode, string(body)
+	}
+	status, body := get("FIN")
+	assert.Equal(t, http.StatusOK, status)
+	assert.JSONEq(t, `{"country":"FI","name":"Finland","postcode":true,"shape":"5 digits","regions":[]}`, body)
+	_, body = get("HK")
+	assert.Contains(t, body, `"postcode":false`)
+	_, body = get("US")
+	assert.Contains(t, body, `{"code":"US-TX","name":"Texas"}`)
+	_, body = get("IT") // its addresses name the province, which is part of a region
+	assert.Contains(t, body, `"code":"IT-FI"`)
+	assert.NotContains(t, body, `"code":"IT-52"`)
+	status, _ = get("XX")
+	assert.Equal(t, http.StatusNotFound, status)
+	for _, to := range []string{`{"country":"FI","postcode":"2110"}`, `{"country":"FI","postcode":"22100"}`, `{"country":"HK"}`} {
+		status, body = s.ask(t, `{"checkout":true,"to":`+to+`,"lines":[{"sku":"TOWEL-70","quantity":2}]}`, true)
+		assert.Equal(t, http.StatusOK, status, body)
+		assert.Contains(t, body, `"checkout":{`)
+	}
+}
+
+func TestOtherThanJSONByPOSTIsRefused(t *testing.T) {
+	s := opened(t)
+	for _, tt := range []struct {
+		kind, body string
+		status     int
+	}{
+		{"text/plain", `{"to":{"country":"FI"}}`, 415},
+		{"", `{"to":{"country":"FI"}}`, 415},
+		{"application/json", strings.Repeat(" ", MaxBody+1), 413},
+		{"application/json; charset=utf-8", `{"to":{"country":"FI"}}`, 200},
+	} {
+		resp, err := http.Post(s.URL+"/api/v1/quotes", tt.kind, strings.NewReader(tt.body))
+		require.NoError(t, err)
+		resp.Body.Close()
+		assert.Equal(t, tt.status, resp.StatusCode, tt.kind)
+	}
+	resp, err := http.Get(s.URL + "/api/v1/quotes")
+	require.NoError(t, err)
+	resp.Body.Close()
+	assert.Equal(t, 405, resp.StatusCode)
+	assert.Equal(t, "POST", resp.Header.Get("Allow"))
+}
+
+// Any cart of the shop's goods to anywhere is described as it is asked and as it is answered.
+func TestEveryAnswerIsAsDescribed(t *testing.T) {
+	s := opened(t)
+	f, err := demo.Store()
+	require.NoError(t, err)
+	rapid.Check(t, func(t *rapid.T) {
+		to := rapid.SampledFrom([]map[string]string{
+			{"country": "FI", "postcode": "21100"},
+			{"country": "FI", "postcode": "22100", "city": "Mariehamn"},
+			{"country": "EE"},
+			{"country": "NO"},
+			{"country": "FI", "lat": "60.4", "lon": "22.0"},
+			{"country": "SE", "postcode": "11122", "street": "Gatan 1"},
+			{"country": "US", "region": "AK"},
+		}).Draw(t, "to")
+		lines := rapid.SliceOfN(rapid.Custom(func(t *rapid.T) map[string]any {
+			return map[string]any{
+				"sku":      rapid.SampledFrom(f.Products).Draw(t, "product").SKU,
+				"quantity": rapid.IntRange(1, 30).Draw(t, "quantity"),
+			}
+		}), 0, 4).Draw(t, "lines")
+		body, err := json.Marshal(
+			map[string]any{
+				"to":      to,
+				"lines":   lines,
+				"coupons": []string{rapid.SampledFrom([]string{"", "LÖYLY", "x"}).Draw(t, "coupon")},
+			},
+		)
+		require.NoError(t, err)
+		status, answer := s.ask(t, string(body), true)
+		require.Equal(t, http.StatusOK, status, answer)
+	})
+}
+
+func TestTwoHundredAskAtOnce(t *testing.T) {
+	s := opened(t)
+	var all sync.WaitGroup
+	got := make([]string, 200)
+	for i := range got {
+		all.Go(func() {
+			body := fmt.Sprintf(
+				`{"to":{"country":"FI","postcode":"21100"},"lines":[{"price":"1.00","weight":"0.1","quantity":%d}]}`,
+				i+1,
+			)
+			resp, err := http.Post(s.URL+"/api/v1/quotes", "application/json", strings.NewReader(body))
+			if !assert.NoError(t, err) {
+				return
+			}
+			defer resp.Body.Close()
+			var a quote.Answer
+			assert.NoError(t, json.NewDecoder(resp.Body).Decode(&a))
+			got[i] = a.Measures.Subtotal
+		})
+	}
+	all.Wait()
+	for i, subtotal := range got {
+		assert.Equal(t, fmt.Sprintf("%d.00", i+1), subtotal)
+	}
+}
+
+// What HTTP costs: the API against a bare Gin handler that decodes the same request and encodes the same answer.
+func BenchmarkQuoteOverHTTP(b *testing.B) {
+	s := opened(b)
+	var bodies []string // to every postcode of Finland
+	for _, code := range s.engine.Gazetteer().Codes("FI") {
+		bodies = append(
+			bodies,
+			`{"to":{"country":"FI","postcode":"`+code.Text+`"},"lines":[{"sku":"TOWEL-70","quantity":2},{"price":"24.00","weight":"0.4","quantity":1}]}`,
+		)
+	}
+	requests, _, _ := s.engine.ReadRequest([]byte(bodies[0]))
+	answer := s.engine.Quote(&requests[0])
+	bare := gin.New()
+	bare.POST("/api/v1/quotes", func(c *gin.Context) {
+		var request struct {
+			To    map[string]string
+			Lines []struct {
+				SKU, Price, Weight string
+				Quantity           int
+			}
+		}
+		if err := c.BindJSON(&request); err != nil {
+			return
+		}
+		c.JSON(http.StatusOK, answer)
+	})
+	bareServer := httptest.NewServer(bare)
+	defer bareServer.Close()
+	client := &http.Client{Transport: &http.Transport{MaxIdleConnsPerHost: 64}}
+	for name, url := range map[string]string{"api": s.URL, "bare": bareServer.URL} {
+		b.Run(name, func(b *testing.B) {
+			var next atomic.Int64
+			b.SetParallelism(8)
+			b.RunParallel(func(pb *testing.PB) {
+				for pb.Next() {
+					i := int(next.Add(1)) % len(bodies)
+					resp, err := client.Post(url+"/api/v1/quotes", "application/json", strings.NewReader(bodies[i]))
+					if err != nil {
+						b.Error(err)
+						return
+					}
+					io.Copy(io.Discard, resp.Body)
+					resp.Body.Close()
+				}
+			})
+		})
+	}
+}
+
+func TestWhoMayAsk(t *testing.T) {
+	s := opened(t)
+	other, faults := store.Read([]byte(`{"format":"diadrom-store/1","store":{"currency":"EUR"}}`))
+	require.Empty(t, faults)
+	s.draft = quote.Compile(other, nil)
+	body := `{"to":{"country":"FI"},"lines":[{"price":"1.00","quantity":1}]}`
+	for _, tt := range []struct {
+		asker  Asker
+		of     string
+		status int
+		says   string
+	}{
+		{Nobody, "", 401, "Bearer"},
+		{Nobody, "?of=draft", 401, "Bearer"},
+		{Shop, "", 200, `"method":"locker"`},
+		{Shop, "?of=live", 200, `"method":"locker"`},
+		{Shop, "?of=draft", 403, "only people of the shop"},
+		{Person, "?of=draft", 200, `"options":[]`},
+		{Person, "", 200, `"method":"locker"`},
+		{Person, "?of=yesterday", 400, "live edition or of the draft"},
+	} {
+		s.asker = tt.asker
+		resp, err := http.Post(s.URL+"/api/v1/quotes"+tt.of, "application/json", strings.NewReader(body))
+		require.NoError(t, err)
+		answer, err := io.ReadAll(resp.Body)
+		require.NoError(t, err)
+		resp.Body.Close()
+		assert.Equal(t, tt.status, resp.StatusCode, tt)
+		assert.Contains(t, string(answer)+resp.Header.Get("WWW-Authenticate"), tt.says)
+	}
+	s.asker, s.engine = Shop, nil
+	resp, err := http.Get(s.URL + "/api/v1/address-forms/FI")
+	require.NoError(t, err)
+	resp.Body.Close()
+	assert.Equal(t, 503, resp.StatusCode, "nothing is live yet")
+}

@@ -1,0 +1,117 @@
+package web
+
+import (
+	"net/http"
+	"strings"
+	"testing"
+	"time"
+
+	"diadrom/internal/core/decimal"
+	"diadrom/internal/core/rate"
+	"diadrom/internal/core/store"
+	"diadrom/internal/edit"
+	"diadrom/internal/web/till"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// What a table says counts, what was chosen by hand is kept to the end, and what was read is shown before it is
+// taken.
+func TestColumnsChosenByHandArriveInTheShop(t *testing.T) {
+	s := lauha(t)
+	_, page := s.send("/goods/file", "foreign.csv", "number,what,Grams\nX-1,Sponge,180\n")
+	assert.Contains(t, page, "no column is the sku")
+	_, page = s.get("/goods/file/1?c0=sku&c1=name&c2=weight")
+	holds(t, page, "weight 0.18 kg", "What was read")
+	_, page = s.get("/goods/file/1?c0=sku&c1=name&c2=weight&f2=length&u2=mm")
+	assert.Contains(t, page, "0.18 kg", "a unit that was chosen when the column held something else does not count")
+	status, _ := s.get("/goods/file/1/refused")
+	assert.Equal(t, http.StatusUnprocessableEntity, status, "without a sku column there are no rows to give back")
+	_, page = s.get("/goods/file/1?c0=sku&c1=name&c2=weight")
+	action := between(page, `<form action="`, `" method="post">`)
+	require.True(t, strings.HasPrefix(action, "/goods/file/1?"), action)
+	s.post(action)
+	require.Eventually(t, func() bool {
+		_, progress := s.get("/goods/file/1/progress")
+		return strings.Contains(progress, "1 new")
+	}, 10*time.Second, 10*time.Millisecond)
+	p := s.draft.State().File.Product("X-1")
+	require.NotNil(t, p)
+	assert.Equal(t, "0.18", p.Weight.String())
+	_, _ = s.post("/undo")
+	require.Nil(t, s.draft.State().File.Product("X-1"))
+	s.post(action)
+	require.Eventually(
+		t,
+		func() bool { return s.draft.State().File.Product("X-1") != nil },
+		10*time.Second,
+		10*time.Millisecond,
+		"a list that was undone is taken again",
+	)
+
+	_, page = s.send("/rates-file", "carrier.csv", "where,kilos,costs\nNO,2,19\n")
+	assert.Contains(t, page, "no column is the price")
+	_, page = s.get("/rates-file/2?c0=country&c1=to&c2=price&by=weight&edges=up_to")
+	action = between(page, `<form action="`, `" method="post"`)
+	action = action[strings.LastIndex(action, `"`)+1:]
+	status, page = s.post(action, "name", "Post")
+	assert.Equal(t, http.StatusOK, status, page)
+	require.NotNil(t, edit.Method(s.draft.State().File, "post"))
+	assert.Equal(t, "2", edit.Method(s.draft.State().File, "post").Tables[0].Rows[0].At.String())
+}
+
+// between is what stands between two texts, the last time that both do.
+func between(text, from, to string) string {
+	i := strings.LastIndex(text, from)
+	if i < 0 {
+		return ""
+	}
+	rest := text[i+len(from):]
+	j := strings.Index(rest, to)
+	if j < 0 {
+		return ""
+	}
+	return rest[:j]
+}
+
+// No value that was accepted makes a page fail: a cart of the dearest product, a promise of it, a price in percent.
+func TestNoNumberMakesAPageFail(t *testing.T) {
+	s := lauha(t)
+	_, err := s.draft.Edit(t.Context(), func(f *store.File) error {
+		five := decimal.FromInt(5)
+		for i := range f.Methods[1].Tables[0].Rows {
+			for j := range f.Methods[1].Tables[0].Zones {
+				f.Methods[1].Tables[0].Rows[i].Charges[j] = &rate.Charge{Percent: &five}
+			}
+		}
+		return nil
+	})
+	require.NoError(t, err)
+	status, page := s.send("/promises/file", "promises.json", `{"format":"diadrom-promises/1","promises":[
+		{"id":"dear","name":"Dear","holds":"price","method":"parcel","amount":"999999999999999","request":{"to":{"country":"FI","postcode":"00100"},"lines":[{"price":"999999999999999","weight":"999999999999999","quantity":1000000}]}},
+		{"id":"cheap","name":"Cheap","holds":"at_most","method":"parcel","amount":"5","request":{"to":{"country":"FI","postcode":"00100"},"lines":[{"price":"999999999999999.999999999999","weight":"0.000000000001","quantity":1000000}]}}]}`)
+	require.Equal(t, http.StatusOK, status, page)
+	for _, path := range []string{"/zones", "/goods", "/methods", "/rates", "/quotes", "/quotes?over=quantity", "/quotes?over=weight", "/promises", "/live", "/people", "/checkout"} {
+		status, body := s.get(path)
+		assert.Equal(t, http.StatusOK, status, path)
+		assert.NotContains(t, body, "could not be shown", path)
+	}
+	s.post("/promises/dear/try")
+	for _, path := range []string{"/zones", "/goods", "/quotes", "/quotes?over=quantity", "/quotes?over=weight", "/quotes?over=subtotal", "/quotes.csv", "/rates/parcel"} {
+		status, body := s.get(path)
+		assert.Equal(t, http.StatusOK, status, path)
+		assert.NotContains(t, body, "could not be shown", path)
+	}
+}
+
+// A part that cannot be shown does not take the page with it.
+func TestAPartThatFailsIsSaidAndTheRestIsShown(t *testing.T) {
+	s := lauha(t)
+	state := *s.draft.State()
+	state.Engine = nil // what no shop has: every quote panics
+	v, err := till.New(s.server.shell, s.draft, s.db).View(t.Context(), &state, till.Slips{})
+	require.NoError(t, err)
+	assert.True(t, v.Failed)
+	assert.Contains(t, string(s.server.shell.Render("till", v)), "The Till could not be shown")
+}

@@ -1,0 +1,80 @@
+// Package live has the Live station: what the draft would change for buyers, publishing, editions, and whole store files.
+package live
+
+import (
+	"context"
+	"embed"
+	"net/http"
+
+	"diadrom/internal/auth"
+	"diadrom/internal/core/store"
+	"diadrom/internal/shop/draft"
+	"diadrom/internal/shop/samples"
+	"diadrom/internal/sqlite"
+	"diadrom/internal/web/promises"
+	"diadrom/internal/web/shell"
+	"diadrom/internal/web/upload"
+
+	"github.com/gin-gonic/gin"
+)
+
+// Files are the templates of these screens.
+//
+//go:embed templates/*.html
+var Files embed.FS
+
+// Draft is what these screens do with the draft and what is live.
+type Draft interface {
+	shell.Editor
+	Live() *draft.Live
+	Edition(ctx context.Context, number int64) (*store.File, []byte, error)
+	PutLive(ctx context.Context, revision, turn int64, note string) (*draft.Live, error)
+	PutLiveAgain(ctx context.Context, number, turn int64) (*draft.Live, error)
+	Refresh(ctx context.Context) error
+}
+
+// Store is what these screens keep and read beside the draft.
+type Store interface {
+	upload.Store
+	samples.Source
+	Editions(ctx context.Context) ([]sqlite.Edition, error)
+	Edits(ctx context.Context, after int64) ([]sqlite.Remembered, error)
+}
+
+// Promises are the promises that publishing may break.
+type Promises interface {
+	All(ctx context.Context) ([]promises.Kept, error)
+}
+
+// Notes keeps who published what.
+type Notes interface {
+	Note(r *http.Request, kind auth.Event, p auth.Person, detail string)
+}
+
+// Screens are the screens of the station.
+type Screens struct {
+	*shell.Shell
+	draft    Draft
+	db       Store
+	promises Promises
+	notes    Notes
+	differs  differs
+}
+
+// New makes the screens of the station.
+func New(sh *shell.Shell, d Draft, db Store, p Promises, n Notes) *Screens {
+	return &Screens{Shell: sh, draft: d, db: db, promises: p, notes: n}
+}
+
+// Routes registers the addresses of these screens; owners lets in owners only.
+func (s *Screens) Routes(r gin.IRouter, owners gin.HandlerFunc) {
+	r.GET("/live", s.livePage)
+	r.POST("/live", owners, s.putLive)
+	r.GET("/live/changes", s.aheadList)
+	r.POST("/live/put-back", s.putBack)
+	s.files().Routes(r)
+	r.GET("/live/:edition", s.downloadEdition)
+	r.GET("/live/:edition/again", owners, s.askAgain)
+	r.POST("/live/:edition/again", owners, s.putAgain)
+	r.POST("/live/:edition/draft", s.bringBack)
+}

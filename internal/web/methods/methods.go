@@ -1,0 +1,382 @@
+package methods
+
+import (
+	"cmp"
+	"errors"
+	"html/template"
+	"slices"
+	"time"
+
+	"diadrom/internal/core/rate"
+	"diadrom/internal/core/store"
+	"diadrom/internal/core/terms"
+	"diadrom/internal/edit"
+	"diadrom/internal/review/policy"
+	"diadrom/internal/review/warnings"
+	"diadrom/internal/shop/draft"
+	"diadrom/internal/web/shell"
+
+	"github.com/gin-gonic/gin"
+)
+
+type methodRow struct {
+	ID, Name, Label, Kind string
+	Enabled               bool
+	Say                   []string
+	Tables                int
+	Slip                  string
+	Rename, Relabel       string
+	Nobody                string // why no one can be offered it
+	Odd                   []string
+}
+
+type methodsView struct {
+	Rows       []methodRow
+	ZonesKnown bool
+	Typed      string
+	By, Kind   string
+	Slip       string
+	Measures   []shell.Choice
+	Open       *methodView
+	Dispatch   dispatchView
+}
+
+var kindWords = map[string]string{
+	store.Delivery: "delivered",
+	store.Pickup:   "collected",
+	store.Carrier:  "carrier",
+}
+
+func (s *Screens) methodsView(c *gin.Context, state *draft.State) methodsView {
+	f := state.File
+	v := methodsView{
+		ZonesKnown: len(f.Zones) > 0,
+		By:         string(rate.ByWeight),
+		Kind:       store.Delivery,
+		Dispatch:   dispatchViewOf(f, time.Now()),
+	}
+	for _, by := range rate.Measures {
+		v.Measures = append(v.Measures, shell.Choice{ID: string(by), Name: by.Words()})
+	}
+	for i := range f.Methods {
+		m := &f.Methods[i]
+		row := methodRow{
+			ID:      m.ID,
+			Name:    cmp.Or(m.Name, m.ID),
+			Label:   m.BuyersLabel(),
+			Enabled: m.Enabled,
+			Say:     policy.Method(state.Engine, m),
+			Tables:  len(m.Tables),
+			Nobody:  warnings.Nobody(f, m),
+			Odd:     warningsOf(f, m),
+		}
+		if m.Kind != store.Delivery {
+			row.Kind = kindWords[m.Kind]
+		}
+		v.Rows = append(v.Rows, row)
+	}
+	if m := edit.Method(f, c.Param("method")); m != nil {
+		v.Open = methodViewOf(f, m)
+	}
+	return v
+}
+
+// oddOf says what is odd about a method's terms; what is odd in a list stands there.
+func warningsOf(f *store.File, m *store.Method) (list []string) {
+	for _, o := range warnings.Method(f, m) {
+		if o.Table == "" {
+			list = append(list, o.Text)
+		}
+	}
+	return list
+}
+
+// methodView is a method with its terms, for everywhere and by zone.
+type methodView struct {
+	ID, Name, Label, Kind string
+	Taxable, Preselected  bool
+	Tells                 bool
+	RefusedText           string
+	Kinds                 []shell.Choice
+	Zones                 []shell.ZoneHead
+	Rows                  []termRow
+}
+
+type termRow struct {
+	Field, Name, Hint string
+	Cells             []termCell
+}
+
+type termCell struct {
+	DOM, Method, Zone, Field string
+	Text, As                 string // its own, and what it has from everywhere
+	Was, Label, Slip         string
+	None                     bool // the field does not exist there
+}
+
+var termNames = map[terms.Field][2]string{
+	terms.Offered:      {"Offered", "yes or no"},
+	terms.Days:         {"Delivery time", "2 to 4 working days"},
+	terms.FreeFrom:     {"Free delivery", "from 120.00 or with coupon NAME"},
+	terms.Minimum:      {"Minimum price", "4.00"},
+	terms.Maximum:      {"Maximum price", "60.00"},
+	terms.Handling:     {"Handling fee", "1.00 + 5 % of goods"},
+	terms.Weight:       {"Weight", "up to 15 kg"},
+	terms.BilledWeight: {"Billed weight", "up to 30 kg"},
+	terms.LongestSide:  {"Longest side", "up to 120 cm"},
+	terms.Subtotal:     {"Order value", "from 10.00"},
+	terms.Quantity:     {"Number of items", "up to 9 items"},
+	terms.Distance:     {"Distance", "up to 80 km"},
+	terms.OnlyClasses:  {"Only these classes", "Soft, Small"},
+	terms.Without:      {"Not these classes", "Bulky"},
+	terms.Coupons:      {"Needs a coupon", "NAME"},
+	terms.Groups:       {"Customer groups", "trade"},
+}
+
+func methodViewOf(f *store.File, m *store.Method) *methodView {
+	v := &methodView{
+		ID:          m.ID,
+		Name:        cmp.Or(m.Name, m.ID),
+		Label:       m.BuyersLabel(),
+		Kind:        m.Kind,
+		Taxable:     m.Taxable,
+		Preselected: m.Preselected,
+		Tells:       m.WhenRefused == "tell",
+		RefusedText: m.RefusedText,
+	}
+	for _, kind := range []string{store.Delivery, store.Pickup} {
+		v.Kinds = append(v.Kinds, shell.Choice{ID: kind, Name: kindWords[kind], Chosen: m.Kind == kind})
+	}
+	zones, served := m.TermZones(), m.ServedZones()
+	for _, id := range zones {
+		z, i := edit.Zone(f, id)
+		name := cmp.Or(z.Name, z.ID)
+		if !slices.Contains(served, id) {
+			name += ", without a price"
+		}
+		v.Zones = append(v.Zones, shell.ZoneHead{ID: id, Name: name, Colour: shell.Colour(i)})
+	}
+	for _, field := range terms.Fields {
+		row := termRow{Field: string(field), Name: termNames[field][0], Hint: termNames[field][1]}
+		row.Cells = append(row.Cells, termCellOf(f, m, "", field))
+		for _, zone := range zones {
+			row.Cells = append(row.Cells, termCellOf(f, m, zone, field))
+		}
+		v.Rows = append(v.Rows, row)
+	}
+	return v
+}
+
+func termCellOf(f *store.File, m *store.Method, zone string, field terms.Field) termCell {
+	text, own := terms.Text(f, m, zone, field)
+	where := "everywhere"
+	if z, _ := edit.Zone(f, zone); z != nil {
+		where = cmp.Or(z.Name, z.ID)
+	}
+	c := termCell{
+		DOM:    "t-" + string(field) + "-" + zone,
+		Method: m.ID,
+		Zone:   zone,
+		Field:  string(field),
+		Label:  termNames[field][0] + ", " + where,
+		None:   zone == "" && field == terms.Offered,
+	}
+	if zone == "" || own {
+		c.Text = text
+	} else {
+		c.As = text
+	}
+	c.Was = c.Text
+	return c
+}
+
+func (s *Screens) methods(c *gin.Context) {
+	s.Show(c, shell.Page{Here: "/methods", Title: "Methods", Template: "methods"}, s.methodsView(c, s.draft.State()))
+}
+
+// method shows one method with its terms.
+func (s *Screens) method(c *gin.Context) {
+	state := s.draft.State()
+	m := edit.Method(state.File, c.Param("method"))
+	if m == nil {
+		s.Problem(c, 404, "There is no method of that name. It may have been removed.")
+		return
+	}
+	s.Show(c, shell.Page{Here: "/methods", Title: cmp.Or(m.Name, m.ID), Template: "methods"}, s.methodsView(c, state))
+}
+
+// editTerm sets one of a method's terms as it is typed.
+func (s *Screens) editTerm(c *gin.Context) {
+	zone, field := c.PostForm("zone"), terms.Field(c.PostForm("field"))
+	typed, was := c.PostForm("text"), c.PostForm("was")
+	cell := termCell{
+		DOM:    "t-" + string(field) + "-" + zone,
+		Method: c.Param("method"),
+		Zone:   zone,
+		Field:  string(field),
+		Text:   typed,
+		Was:    was,
+		Label:  termNames[field][0],
+	}
+	state, err := s.draft.Edit(c.Request.Context(), func(f *store.File) error {
+		m := edit.Method(f, c.Param("method"))
+		if m == nil {
+			return shell.Refusef("this method was removed meanwhile; nothing was changed")
+		}
+		now := termCellOf(f, m, zone, field)
+		cell.As, cell.Label = now.As, now.Label
+		return edit.SetTerm(f, m, edit.Term{Zone: zone, Field: field}, was, typed)
+	})
+	if err != nil {
+		var conflict *edit.Conflict
+		if errors.As(err, &conflict) {
+			cell.Was = conflict.Now
+		}
+		s.Refused(c, err, func(text string) template.HTML {
+			cell.Slip = text
+			return s.Render("term-cell", cell)
+		})
+		return
+	}
+	if zone == "" || field.IsNeed() { // other cells have it too
+		c.Header("HX-Retarget", "#work")
+		c.Header("HX-Reswap", "innerHTML")
+		s.Answer(c, "/methods", state, s.Render("methods", s.methodsView(c, state)))
+		return
+	}
+	s.Answer(
+		c,
+		"/methods",
+		state,
+		s.Render(
+			"term-cell",
+			termCellOf(state.File, edit.Method(state.File, c.Param("method")), zone, field),
+		),
+	)
+}
+
+func (s *Screens) editMethods(
+	c *gin.Context,
+	change func(*store.File) error,
+	slipped func(*methodsView, string),
+) {
+	shell.EditWork(
+		s.Shell,
+		c,
+		"methods",
+		func(state *draft.State) methodsView { return s.methodsView(c, state) },
+		change,
+		slipped,
+	)
+}
+
+// addMethod adds a method with a price list over all zones in which nothing is offered yet.
+func (s *Screens) addMethod(c *gin.Context) {
+	typed, by, kind := c.PostForm("name"), rate.By(c.PostForm("by")), c.PostForm("kind")
+	s.editMethods(c, func(f *store.File) error {
+		return edit.AddMethod(f, typed, by, kind)
+	}, func(v *methodsView, text string) { v.Typed, v.By, v.Kind, v.Slip = typed, string(by), kind, text })
+}
+
+// editMethod makes an edit of the method of the address.
+func (s *Screens) editMethod(
+	c *gin.Context,
+	change func(*store.File, *store.Method) error,
+	slipped func(*methodRow, string),
+) {
+	id := c.Param("method")
+	s.editMethods(c, func(f *store.File) error {
+		m := edit.Method(f, id)
+		if m == nil {
+			return shell.Refusef("this method was removed meanwhile; nothing was changed")
+		}
+		return change(f, m)
+	}, func(v *methodsView, text string) {
+		for i := range v.Rows {
+			if v.Rows[i].ID == id {
+				slipped(&v.Rows[i], text)
+				return
+			}
+		}
+		v.Slip = text
+	})
+}
+
+func (s *Screens) nameMethod(c *gin.Context) {
+	typed, ofLabel := c.PostForm("value"), c.PostForm("field") == "label"
+	s.editMethod(c, func(_ *store.File, m *store.Method) error {
+		name, err := edit.Name(typed)
+		if err != nil {
+			return err
+		}
+		if ofLabel {
+			m.Label = name
+		} else {
+			m.Name = name
+		}
+		return nil
+	}, func(r *methodRow, text string) {
+		r.Slip = text
+		if ofLabel {
+			r.Relabel = typed
+		} else {
+			r.Rename = typed
+		}
+	})
+}
+
+func slipInRow(r *methodRow, text string) { r.Slip = text }
+
+// switchMethod sets what of a method is yes or no, its kind, and what is told where it does not fit.
+func (s *Screens) switchMethod(c *gin.Context) {
+	on := c.PostForm("value") == "on"
+	s.editMethod(c, func(f *store.File, m *store.Method) error {
+		switch c.PostForm("field") {
+		case "enabled":
+			m.Enabled = on
+		case "taxable":
+			m.Taxable = on
+		case "preselected":
+			edit.Preselect(f, m, on)
+		case "kind":
+			if kind := c.PostForm("value"); kind == store.Delivery || kind == store.Pickup {
+				m.Kind = kind
+			}
+		case "tells":
+			m.WhenRefused = "hide"
+			if on {
+				m.WhenRefused = "tell"
+			}
+		case "refused":
+			return edit.SetRefusedText(m, c.PostForm("value"))
+		}
+		return nil
+	}, slipInRow)
+}
+
+// moveMethod gives a method another place in the order that buyers see.
+func (s *Screens) moveMethod(c *gin.Context) {
+	s.editMethod(c, func(f *store.File, m *store.Method) error {
+		if step := c.PostForm("step"); step == "up" || step == "down" {
+			edit.StepMethod(f, m.ID, step == "up")
+			return nil
+		}
+		return edit.MoveMethod(f, m.ID, c.PostForm("before"))
+	}, slipInRow)
+}
+
+// copyMethod makes a whole copy of a method, switched off until it is wanted.
+func (s *Screens) copyMethod(c *gin.Context) {
+	s.editMethod(c, func(f *store.File, m *store.Method) error {
+		edit.CopyMethod(f, m)
+		return nil
+	}, slipInRow)
+}
+
+func (s *Screens) removeMethod(c *gin.Context) {
+	s.editMethod(
+		c,
+		func(f *store.File, m *store.Method) error { return edit.RemoveMethod(f, m.ID) },
+		slipInRow,
+	)
+}

@@ -1,0 +1,41 @@
+// Package methods has the Methods station: delivery methods, their terms, when orders leave, and the delivery policy in words.
+package methods
+
+import (
+	"embed"
+
+	"diadrom/internal/web/shell"
+
+	"github.com/gin-gonic/gin"
+)
+
+// Files are the templates of these screens.
+//
+//go:embed templates/*.html
+var Files embed.FS
+
+// Screens are the screens of the station.
+type Screens struct {
+	*shell.Shell
+	draft shell.Editor
+}
+
+// New makes the screens of the station.
+func New(sh *shell.Shell, d shell.Editor) *Screens { return &Screens{sh, d} }
+
+// Routes registers the addresses of these screens.
+func (s *Screens) Routes(r gin.IRouter) {
+	r.GET("/methods", s.methods)
+	r.POST("/methods", s.addMethod)
+	r.POST("/methods/:method/name", s.nameMethod)
+	r.POST("/methods/dispatch", s.editDispatch)
+	r.GET("/methods/:method", s.method)
+	r.POST("/methods/:method/term", s.editTerm)
+	r.POST("/methods/:method/switch", s.switchMethod)
+	r.POST("/methods/:method/move", s.moveMethod)
+	r.POST("/methods/:method/copy", s.copyMethod)
+	r.POST("/methods/:method/remove", s.removeMethod)
+	r.GET("/policy", s.policyPage)
+	r.GET("/policy.md", s.policyMarkdown)
+	r.GET("/policy.html", s.policyHTML)
+}

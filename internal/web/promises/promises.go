@@ -1,0 +1,489 @@
+package promises
+
+import (
+	"cmp"
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"slices"
+	"strings"
+	"sync"
+
+	"diadrom/internal/core/decimal"
+	"diadrom/internal/core/place"
+	"diadrom/internal/core/store"
+	"diadrom/internal/core/world"
+	"diadrom/internal/edit"
+	"diadrom/internal/review/promise"
+	"diadrom/internal/shop/draft"
+	"diadrom/internal/shop/samples"
+	"diadrom/internal/sqlite"
+	"diadrom/internal/web/quotes"
+	"diadrom/internal/web/shell"
+	"diadrom/internal/web/till"
+	"diadrom/internal/web/upload"
+
+	"github.com/gin-gonic/gin"
+)
+
+// kept is a promise with what became of it.
+type Kept struct {
+	promise.Result
+	Was, BrokenBy string
+	Body          promise.Promise
+}
+
+// keeper has what became of all promises in a state of the draft.
+type keeper struct {
+	mu    sync.Mutex
+	state *draft.State // nil: to be checked anew
+	list  []Kept
+}
+
+// promises checks the promises against the draft as it is now, once for each state of it. What a promise was
+// when it held last, and the edit that broke it, are kept.
+func (s *Screens) All(ctx context.Context) ([]Kept, error) {
+	state := s.draft.State()
+	s.keeper.mu.Lock()
+	defer s.keeper.mu.Unlock()
+	if s.keeper.state == state {
+		return s.keeper.list, nil
+	}
+	rows, err := s.db.Promises(ctx)
+	if err != nil {
+		return nil, err
+	}
+	list, changed := make([]Kept, 0, len(rows)), []sqlite.KeptPromise(nil)
+	for _, row := range rows {
+		k := Kept{
+			promise.Result{ID: row.ID, Is: "cannot be checked"},
+			row.Was,
+			row.BrokenBy,
+			promise.Promise{ID: row.ID},
+		}
+		s.Part("promise", func() {
+			var p promise.Promise
+			if err := json.Unmarshal(row.Body, &p); err != nil {
+				s.Log.Error("promise", "id", row.ID, "error", err)
+				return
+			}
+			k.Body, k.Name, k.Wanted = p, p.Name, ""
+			k.Result = p.Check(state.Engine)
+		})
+		switch {
+		case k.Holds:
+			k.Was, k.BrokenBy = k.Is, ""
+		case k.BrokenBy == "":
+			k.BrokenBy = cmp.Or(state.What, "an earlier change")
+		}
+		if k.Was != row.Was || k.BrokenBy != row.BrokenBy {
+			changed = append(changed, sqlite.KeptPromise{ID: row.ID, Was: k.Was, BrokenBy: k.BrokenBy})
+		}
+		list = append(list, k)
+	}
+	if len(changed) > 0 {
+		if err := s.db.MarkPromises(ctx, changed); err != nil {
+			return nil, err
+		}
+	}
+	s.keeper.state, s.keeper.list = state, list
+	return list, nil
+}
+
+// recheck has the promises read and checked again.
+func (s *Screens) recheck() {
+	s.keeper.mu.Lock()
+	s.keeper.state = nil
+	s.keeper.mu.Unlock()
+}
+
+// Promises says in a few words how many promises hold; broken is whether one does not.
+func (s *Screens) Promises(ctx context.Context) (said string, broken bool, err error) {
+	list, err := s.All(ctx)
+	if err != nil {
+		return "", false, err
+	}
+	said, broken = Said(list)
+	return said, broken, nil
+}
+
+// Said says in a few words how many promises hold.
+func Said(list []Kept) (said string, broken bool) {
+	n := 0
+	for i := range list {
+		if !list[i].Holds {
+			n++
+		}
+	}
+	switch {
+	case len(list) == 0:
+		return "", false
+	case n > 0:
+		return fmt.Sprintf("%d of %d promises broken", n, len(list)), true
+	case len(list) == 1:
+		return "1 promise holds", false
+	}
+	return fmt.Sprintf("%d promises hold", len(list)), false
+}
+
+type Row struct {
+	Kept
+	What, Now string
+}
+
+type promisesView struct {
+	Runs []shell.Choice
+	Rows []Row
+	Said string
+	Slip string // why a file was not taken in
+}
+
+func (s *Screens) promisesPage(c *gin.Context) {
+	list, err := s.All(c.Request.Context())
+	if err != nil {
+		s.Internal(c, err)
+		return
+	}
+	s.Show(c, shell.Page{Here: "/quotes", Title: "Promises", Template: "promises"}, ViewOf(s.draft.State().File, list))
+}
+
+// wantedPrice writes what a promise wants delivery to cost: "€6.90", "at most €6.90".
+func wantedPrice(f *store.File, p *promise.Promise) string {
+	price := world.DeliveryPrice(f.Store.Units().Money(*p.Amount), f.Store.Currency)
+	if p.Holds == promise.AtMost {
+		return "at most " + price
+	}
+	return price
+}
+
+func ViewOf(f *store.File, list []Kept) promisesView {
+	v := promisesView{Runs: slices.Clone(quotes.Runs)}
+	v.Said, _ = Said(list)
+	for _, k := range list {
+		row := Row{Kept: k, Now: k.Is}
+		if k.Body.Holds == promise.Zone {
+			row.What = f.ZoneName(k.Wanted) + " takes the address"
+			row.Now, row.Was = f.ZoneName(k.Is), f.ZoneName(k.Was)
+		} else {
+			what := "is " + k.Wanted
+			if k.Body.Amount != nil {
+				what = "costs " + wantedPrice(f, &k.Body)
+			}
+			row.Now, row.Was = world.DeliveryPrice(k.Is, f.Store.Currency), world.DeliveryPrice(k.Was, f.Store.Currency)
+			label := k.Body.Method
+			if m := edit.Method(f, k.Body.Method); m != nil {
+				label = m.BuyersLabel()
+			}
+			row.What = label + " " + what
+		}
+		v.Rows = append(v.Rows, row)
+	}
+	slices.SortStableFunc(v.Rows, func(a, b Row) int { // the broken ones first
+		switch {
+		case a.Holds == b.Holds:
+			return 0
+		case b.Holds:
+			return -1
+		}
+		return 1
+	})
+	return v
+}
+
+// keepPromise keeps what the Till shows of a method as it is seen.
+func (s *Screens) keepPromise(c *gin.Context) {
+	ctx, state := c.Request.Context(), s.draft.State()
+	said, err := s.makePromise(
+		ctx,
+		state,
+		c.PostForm("method"),
+		promise.Kind(c.PostForm("holds")),
+		c.PostForm("amount"),
+		c.PostForm("zone"),
+	)
+	if err != nil {
+		text, ok := shell.Told(err)
+		if !ok {
+			s.Internal(c, err)
+			return
+		}
+		said = text
+	}
+	s.recheck()
+	history, err := s.History(ctx, said)
+	if err != nil {
+		s.Internal(c, err)
+		return
+	}
+	c.Header("HX-Trigger", "till-changed")
+	s.HTML(c, http.StatusOK, history)
+}
+
+func (s *Screens) makePromise(
+	ctx context.Context,
+	state *draft.State,
+	method string,
+	holds promise.Kind,
+	amount, zone string,
+) (string, error) {
+	p := promise.Promise{Holds: holds}
+	switch holds {
+	case promise.Price, promise.AtMost:
+		d, err := decimal.Parse(amount)
+		if err != nil {
+			return "", shell.Refusef("%.20q is no amount to promise", amount)
+		}
+		p.Method, p.Amount = method, &d
+	case promise.Offered, promise.NotOffered:
+		p.Method = method
+	case promise.Zone:
+		p.Zone = zone
+	default:
+		return "", shell.Refusef("choose what must hold")
+	}
+	if p.Method != "" && edit.Method(state.File, p.Method) == nil {
+		return "", shell.Refusef("this method was removed meanwhile; nothing was kept")
+	}
+	t, err := samples.Till(ctx, s.db, state.File)
+	if err != nil {
+		return "", err
+	}
+	q, _, err := samples.Request(state.Engine, t)
+	if err != nil {
+		return "", shell.Refusef("%s", err.Error())
+	}
+	lines := t.Cart
+	if lines == nil {
+		lines = []sqlite.CartLine{}
+	}
+	request := map[string]any{"to": addressJSON(q.To), "lines": lines}
+	if len(q.Coupons) > 0 {
+		request["coupons"] = q.Coupons
+	}
+	for name, value := range map[string]string{"customer": q.Customer, "group": q.Group} {
+		if value != "" {
+			request[name] = value
+		}
+	}
+	if p.Request, err = json.Marshal(request); err != nil {
+		return "", err
+	}
+	p.Name = goodsOf(state.File, t.Cart) + " to " + t.Destination
+	list, err := s.db.Promises(ctx)
+	if err != nil {
+		return "", err
+	}
+	if len(list) >= promise.Max {
+		return "", shell.Refusef("there are %d promises already; no more are kept", promise.Max)
+	}
+	ids := map[string]bool{}
+	for _, row := range list {
+		ids[row.ID] = true
+		var old promise.Promise
+		if err := json.Unmarshal(row.Body, &old); err != nil {
+			return "", err
+		}
+		if old.ID = ""; string(marshalled(old)) == string(marshalled(p)) {
+			return "This is promised already", nil
+		}
+	}
+	p.ID = store.NewID("Promise", "promise", func(id string) bool { return ids[id] })
+	result := p.Check(state.Engine)
+	kept := sqlite.KeptPromise{ID: p.ID, Body: marshalled(p), Was: result.Is}
+	if !result.Holds {
+		return "", shell.Refusef("the quote has changed meanwhile; nothing was kept")
+	}
+	return "Promised: " + p.Name, s.db.AddPromises(ctx, kept)
+}
+
+func marshalled(p promise.Promise) []byte {
+	out, err := json.Marshal(p)
+	if err != nil {
+		panic(err) // its request is JSON
+	}
+	return out
+}
+
+// addressJSON is an address as a request has it.
+func addressJSON(a place.Address) map[string]string {
+	out := map[string]string{"country": a.Country}
+	for name, value := range map[string]string{
+		"region": a.Region, "city": a.City, "postcode": a.Postcode, "street": a.Street,
+	} {
+		if value != "" {
+			out[name] = value
+		}
+	}
+	if a.Lat != nil && a.Lon != nil {
+		out["lat"], out["lon"] = a.Lat.String(), a.Lon.String()
+	}
+	return out
+}
+
+// goodsOf says in a few words what is in a cart.
+func goodsOf(f *store.File, cart []sqlite.CartLine) string {
+	var names []string
+	for _, l := range cart {
+		name := cmp.Or(l.Name, l.SKU)
+		if p := f.Product(l.SKU); p != nil {
+			name = cmp.Or(p.Name, p.SKU)
+		}
+		names = append(names, fmt.Sprintf("%d × %s", l.Quantity, name))
+	}
+	switch {
+	case len(names) == 0:
+		return "Nothing"
+	case len(names) > 3:
+		names = append(names[:2], fmt.Sprintf("%d more", len(names)-2))
+	}
+	return strings.Join(names, ", ")
+}
+
+// forgetPromise takes a promise out.
+func (s *Screens) forgetPromise(c *gin.Context) {
+	if err := s.db.RemovePromise(c.Request.Context(), c.Param("promise")); err != nil {
+		s.Internal(c, err)
+		return
+	}
+	s.answerPromises(c)
+}
+
+func (s *Screens) answerPromises(c *gin.Context) {
+	s.recheck()
+	ctx := c.Request.Context()
+	list, err := s.All(ctx)
+	if err != nil {
+		s.Internal(c, err)
+		return
+	}
+	history, err := s.History(ctx, "")
+	if err != nil {
+		s.Internal(c, err)
+		return
+	}
+	s.HTML(c, http.StatusOK, s.Render("promises", ViewOf(s.draft.State().File, list)), history)
+}
+
+// tryPromise puts a promise's cart and address into the Till.
+func (s *Screens) tryPromise(c *gin.Context) {
+	list, err := s.All(c.Request.Context())
+	if err != nil {
+		s.Internal(c, err)
+		return
+	}
+	s.till.Change(c, func(f *store.File, t *sqlite.Till) error {
+		i := slices.IndexFunc(list, func(k Kept) bool { return k.ID == c.Param("promise") })
+		if i < 0 {
+			return shell.Refusef("this promise was removed meanwhile")
+		}
+		var request struct {
+			To              struct{ Country, Region, City, Postcode, Street, Lat, Lon string }
+			Lines           []sqlite.CartLine
+			Coupons         []string
+			Customer, Group string
+		}
+		if err := json.Unmarshal(list[i].Body.Request, &request); err != nil {
+			return err
+		}
+		to := request.To
+		a := place.Address{
+			Country:  to.Country,
+			Region:   to.Region,
+			City:     to.City,
+			Postcode: to.Postcode,
+			Street:   to.Street,
+		}
+		if lat, err := decimal.Parse(to.Lat); err == nil {
+			if lon, err := decimal.Parse(to.Lon); err == nil {
+				a.Lat, a.Lon = &lat, &lon
+			}
+		}
+		*t = sqlite.Till{
+			Cart:        request.Lines,
+			Destination: a.Line(f.Home()),
+			Coupons:     strings.Join(request.Coupons, ", "),
+			Customer:    request.Customer,
+			Group:       request.Group,
+		}
+		return nil
+	}, func(slips *till.Slips, text string) { slips.DestinationSlip = text })
+}
+
+// importPromises takes a list in that was written here or by hand: a promise whose id is there already takes
+// that one's place.
+func (s *Screens) importPromises(c *gin.Context) {
+	name, body, err := upload.Sent(c)
+	var list []promise.Promise
+	if err == nil {
+		list, err = readPromises(name, body)
+	}
+	kept := make([]sqlite.KeptPromise, len(list))
+	for i := range list {
+		kept[i] = sqlite.KeptPromise{ID: list[i].ID, Body: marshalled(list[i])}
+	}
+	if err == nil {
+		err = s.db.AddPromises(c.Request.Context(), kept...)
+	}
+	if err == nil {
+		s.answerPromises(c)
+		return
+	}
+	text, ok := shell.Told(err)
+	if !ok {
+		s.Internal(c, err)
+		return
+	}
+	there, err := s.All(c.Request.Context())
+	if err != nil {
+		s.Internal(c, err)
+		return
+	}
+	v := ViewOf(s.draft.State().File, there)
+	v.Slip = text
+	s.HTML(c, http.StatusUnprocessableEntity, s.Render("promises", v))
+}
+
+// MaxFile is the largest list of promises that is taken in, in bytes.
+const MaxFile = 8 << 20
+
+func readPromises(name string, body io.Reader) ([]promise.Promise, error) {
+	data, err := io.ReadAll(io.LimitReader(body, MaxFile+1))
+	switch {
+	case err != nil:
+		return nil, err
+	case len(data) > MaxFile:
+		return nil, shell.Refusef("%.60s has more than %d MB: no list of promises is so long", name, MaxFile>>20)
+	}
+	list, faults := promise.Read(data)
+	if len(faults) > 0 {
+		more := ""
+		if len(faults) > 1 {
+			more = fmt.Sprintf(" (and %d more)", len(faults)-1)
+		}
+		return nil, shell.Refusef(
+			"%.60s was not taken in: %s at %s%s",
+			name,
+			faults[0].Message,
+			cmp.Or(faults[0].Path, "its beginning"),
+			more,
+		)
+	}
+	return list, nil
+}
+
+// exportPromises writes the list for the command line.
+func (s *Screens) exportPromises(c *gin.Context) {
+	list, err := s.All(c.Request.Context())
+	if err != nil {
+		s.Internal(c, err)
+		return
+	}
+	bodies := make([]promise.Promise, len(list))
+	for i := range list {
+		bodies[i] = list[i].Body
+	}
+	c.Header("Content-Disposition", `attachment; filename="store.promises.json"`)
+	c.Data(http.StatusOK, "application/json", promise.Write(bodies))
+}

@@ -1,0 +1,229 @@
+package quotes
+
+import (
+	"bytes"
+	"cmp"
+	"net/http"
+
+	"diadrom/internal/core/quote"
+	"diadrom/internal/core/rate"
+	"diadrom/internal/core/store"
+	"diadrom/internal/core/world"
+	"diadrom/internal/edit"
+	"diadrom/internal/shop/draft"
+	"diadrom/internal/shop/samples"
+	"diadrom/internal/tables/sheet"
+	"diadrom/internal/web/shell"
+
+	"github.com/gin-gonic/gin"
+)
+
+// quotesCell is what a method costs; an empty charge is not offered, for the reason. Differs is from the row above.
+type quotesCell struct {
+	Charge, Reason, Full string
+	Price                string // the charge as people read it
+	code                 string // why it is not offered
+	Differs              bool
+	wanted               string // what would fit, where a limit is passed
+}
+
+type quotesRow struct {
+	Line, Near, Zone, Message string
+	Cells                     []quotesCell
+	Here                      bool   // what the Till has
+	plain                     string // the measure as a spreadsheet takes it
+}
+
+type quotesView struct {
+	Over    string // "" is destinations; else the measure of the run
+	Runs    []shell.Choice
+	First   string // what the rows are
+	Methods []string
+	Rows    []quotesRow
+	About   string
+	Empty   bool
+}
+
+// Runs are what a cart can be quoted over.
+var Runs = []shell.Choice{
+	{ID: "", Name: "Destinations"},
+	{ID: string(rate.ByQuantity), Name: "Quantities"},
+	{ID: string(rate.ByWeight), Name: "Weights"},
+	{ID: string(rate.BySubtotal), Name: "Sums"},
+}
+
+// quotes shows what the Till's cart costs to each of the shop's typical destinations, or over a run of one measure.
+func (s *Screens) quotes(c *gin.Context) {
+	v, ok := s.quotesView(c)
+	if ok {
+		s.Show(c, shell.Page{Here: "/quotes", Title: "Quotes", Template: "quotes"}, v)
+	}
+}
+
+// exportQuotes writes what the page shows as a table.
+func (s *Screens) exportQuotes(c *gin.Context) {
+	v, ok := s.quotesView(c)
+	if !ok {
+		return
+	}
+	rows := [][]string{append([]string{v.First, "First zone"}, v.Methods...)}
+	for _, r := range v.Rows {
+		row := []string{cmp.Or(r.plain, r.Line), r.Zone}
+		for _, cell := range r.Cells {
+			if cell.Charge == "" {
+				row = append(row, "no: "+cell.Full)
+			} else {
+				row = append(row, cell.Charge)
+			}
+		}
+		rows = append(rows, row)
+	}
+	var b bytes.Buffer
+	if err := sheet.Write(&b, rows); err != nil {
+		s.Internal(c, err)
+		return
+	}
+	c.Header("Content-Disposition", `attachment; filename="quotes.csv"`)
+	c.Data(http.StatusOK, "text/csv; charset=utf-8", b.Bytes())
+}
+
+func (s *Screens) quotesView(c *gin.Context) (quotesView, bool) {
+	state, ctx := s.draft.State(), c.Request.Context()
+	f := state.File
+	t, err := samples.Till(ctx, s.db, f)
+	if err != nil {
+		s.Internal(c, err)
+		return quotesView{}, false
+	}
+	q, _, addressErr := samples.Request(state.Engine, t)
+	v := quotesView{First: "To"}
+	for _, run := range Runs {
+		run.Chosen = run.ID == c.Query("over")
+		if v.Runs = append(v.Runs, run); run.Chosen {
+			v.Over = run.ID
+		}
+	}
+	v.Runs[0].Chosen = v.Over == ""
+	column := map[string]int{}
+	for i := range f.Methods {
+		if m := &f.Methods[i]; m.Enabled {
+			column[m.ID] = len(v.Methods)
+			v.Methods = append(v.Methods, cmp.Or(m.Name, m.ID))
+		}
+	}
+	v.Empty = len(v.Methods) == 0
+	if v.Over != "" {
+		if addressErr != nil {
+			v.About = "Type an address into the Till: a run of quotes goes to one place."
+			return v, true
+		}
+		s.sweep(&v, state, &q, t.Destination, column)
+		return v, true
+	}
+	_, destinations, err := s.db.Samples(ctx)
+	if err != nil {
+		s.Internal(c, err)
+		return v, false
+	}
+	if len(destinations) == 0 {
+		destinations = []string{t.Destination}
+	}
+	v.About = "The Till's cart to the shop's usual destinations, each quoted now. Change the cart in " +
+		"the Till and the table follows."
+	reader := state.Engine.Reader()
+	for _, line := range destinations {
+		if q.To, err = reader.Address(line); err != nil {
+			continue
+		}
+		row := quotesRowOf(f, state.Engine.Quote(&q), column)
+		row.Line, row.Here = line, line == t.Destination
+		v.add(row)
+	}
+	return v, true
+}
+
+// sweep fills in the quotes over a run of one measure, with each break tested just under, on and just over it.
+func (s *Screens) sweep(
+	v *quotesView,
+	state *draft.State,
+	q *quote.Request,
+	destination string,
+	column map[string]int,
+) {
+	f, by := state.File, rate.By(v.Over)
+	u := f.Store.Units()
+	v.First = map[rate.By]string{
+		rate.ByQuantity: "Quantity",
+		rate.ByWeight:   "Weight, " + u.Weight,
+		rate.BySubtotal: "Sum of the goods, " + f.Store.Currency,
+	}[by]
+	v.About = map[rate.By]string{
+		rate.ByQuantity: "So many of " + firstName(q),
+		rate.ByWeight:   "One parcel like the Till's cart, but of this weight",
+		rate.BySubtotal: "One parcel like the Till's cart, but of this sum",
+	}[by] + " to " + destination + ": each point at which a price may change, just under, on and just " +
+		"over it. What differs from the row above is marked."
+	swept := state.Engine.Sweep(q, by)
+	for i := range swept {
+		row := quotesRowOf(f, swept[i].Answer, column)
+		row.Line, row.plain = u.Measure(by, swept[i].At), swept[i].At.String()
+		if by != rate.ByQuantity { // numbers speak for themselves
+			row.Near = []string{"just under", "", "just over"}[swept[i].Side+1]
+		}
+		row.Message = ""
+		for j := range row.Cells { // the row says what the goods are; the cell what they would have to be
+			if row.Cells[j].wanted != "" && row.Cells[j].code == quote.Needs {
+				row.Cells[j].Reason = row.Cells[j].wanted
+			}
+		}
+		v.add(row)
+	}
+	switch {
+	case len(swept) == 0:
+		v.About = "No price or term of this shop goes by that, so that there is nothing to try."
+	case len(swept) == quote.MaxSweep:
+		v.About += " There are more than are shown."
+	}
+}
+
+// firstName is what the first product that is shipped is called.
+func firstName(q *quote.Request) string {
+	for i := range q.Lines {
+		if p := &q.Lines[i].Product; p.NeedsShipping {
+			return cmp.Or(p.Name, p.SKU)
+		}
+	}
+	return "nothing"
+}
+
+// add adds a row; what differs from the row above is marked.
+func (v *quotesView) add(row quotesRow) {
+	if n := len(v.Rows); n > 0 {
+		above := v.Rows[n-1].Cells
+		for i := range row.Cells {
+			row.Cells[i].Differs = row.Cells[i].Charge != above[i].Charge || row.Cells[i].code != above[i].code
+		}
+	}
+	v.Rows = append(v.Rows, row)
+}
+
+func quotesRowOf(f *store.File, a *quote.Answer, column map[string]int) quotesRow {
+	row := quotesRow{Cells: make([]quotesCell, len(column)), Message: a.Message}
+	if len(a.Zones) > 0 {
+		z, _ := edit.Zone(f, a.Zones[0].Zone)
+		row.Zone = cmp.Or(z.Name, z.ID)
+	}
+	for _, o := range a.Options {
+		row.Cells[column[o.Method]].Charge = o.Charge
+		row.Cells[column[o.Method]].Price = world.DeliveryPrice(o.Charge, a.Currency)
+	}
+	for _, r := range a.Refused {
+		row.Cells[column[r.Method]] = quotesCell{
+			Reason: r.Why.Short(),
+			Full:   r.Reason,
+			code:   r.Code,
+			wanted: r.Why.Wanted(),
+		}
+	}
+	return row
+}

@@ -1,0 +1,320 @@
+package rates
+
+import (
+	"cmp"
+	"fmt"
+	"net/http"
+	"slices"
+	"strconv"
+	"strings"
+
+	"diadrom/internal/core/charge"
+	"diadrom/internal/core/quote"
+	"diadrom/internal/core/rate"
+	"diadrom/internal/core/store"
+	"diadrom/internal/edit"
+	"diadrom/internal/review/policy"
+	"diadrom/internal/review/warnings"
+	"diadrom/internal/shop/draft"
+	"diadrom/internal/web/shell"
+	"diadrom/internal/web/till"
+
+	"github.com/gin-gonic/gin"
+)
+
+// cellView is a cell of a price list: the charge of a row in a zone, as text.
+type cellView struct {
+	DOM      string // its id
+	At, Zone string // which row (its break point) and column
+	Text     string // as typed, or canonical
+	Was      string // the canonical text that the edit starts from
+	Label    string // for those who do not see the heads
+	No       bool
+	Hit      bool // the Till's cart is priced here
+	Slip     string
+	Quiet    string // something to know that is no fault
+}
+
+type headView struct {
+	DOM           string
+	Method, Table string
+	Index         int
+	Before, After string // words around the break point: "up to and including", "and over"
+	At            string
+	Unit          string
+	Was           string
+	Fixed         bool // the break point cannot be changed
+	Words         string
+	Slip          string
+	Last          bool
+	OOB           bool
+}
+
+type rowView struct {
+	Head  headView
+	Cells []cellView
+}
+
+type tableView struct {
+	Method, ID, Name         string
+	Title                    string
+	Measures                 string // "Weight"
+	Columns                  []shell.ZoneHead
+	Rows                     []rowView
+	Others                   []shell.ZoneHead // zones that could be added
+	Extends                  bool             // whether a row can be added
+	NewAt                    string
+	NewUnit                  string
+	Slip                     string
+	Opens                    string // what removing this list, or the column of OpensZone, would offer to whom
+	OpensZone                string
+	For                      string // which goods
+	Note                     string // what became of what was pasted
+	AsZone, AsFrom, AsChange string
+	Odd                      []string
+	By                       string
+	Measure                  []shell.Choice
+	Edges                    []shell.Choice
+	Graduates, Graduated     bool
+	ClassText                string
+	Several                  bool
+	OOB                      bool
+	Large                    bool // its curve comes a moment later
+	Curve                    *curveView
+}
+
+type ratesView struct {
+	Methods []tab
+	Method  string
+	Label   string
+	Say     []string
+	Tables  []tableView
+	None    bool
+
+	Slip       string
+	NewClasses string
+	Combines   []shell.Choice
+	OOB        bool
+	Measure    []shell.Choice
+}
+
+type tab struct {
+	ID, Name string
+	Here     bool
+}
+
+var measureHeads = map[rate.By]string{
+	rate.ByOrder:    "Each order",
+	rate.ByWeight:   "Weight",
+	rate.ByBilled:   "Billed weight",
+	rate.BySubtotal: "Order value",
+	rate.ByQuantity: "Number of items",
+	rate.ByDistance: "Distance",
+}
+
+// oddInList says what is odd about a list.
+func warningsIn(f *store.File, m *store.Method, t *rate.Table) (list []string) {
+	for _, o := range warnings.Method(f, m) {
+		if o.Table == t.ID {
+			list = append(list, o.Text)
+		}
+	}
+	return list
+}
+
+func measureChoices(chosen rate.By) (list []shell.Choice) {
+	for _, by := range rate.Measures {
+		list = append(list, shell.Choice{ID: string(by), Name: by.Words(), Chosen: by == chosen})
+	}
+	return list
+}
+
+// tillHits finds the cells that price the Till's cart.
+func tillHits(a *quote.Answer) map[string]bool {
+	hits := map[string]bool{}
+	if a == nil {
+		return hits
+	}
+	for _, o := range a.Options {
+		for _, step := range o.Steps {
+			for _, row := range step.Rows {
+				hits[hitKey(o.Method, step.Table, row, o.Zone)] = true
+			}
+		}
+	}
+	return hits
+}
+
+func hitKey(method, table string, row int, zone string) string {
+	return strings.Join([]string{method, table, strconv.Itoa(row), zone}, "/")
+}
+
+func cellOf(f *store.File, m *store.Method, t *rate.Table, row, column int, hits map[string]bool) cellView {
+	z, _ := edit.Zone(f, t.Zones[column])
+	text := charge.Format(t.Rows[row].Charges[column], edit.Words(f))
+	return cellView{
+		DOM: fmt.Sprintf("c-%s-%d-%d", t.ID, row, column),
+		At:  edit.AtText(t.Rows[row].At), Zone: t.Zones[column],
+		Text: text, Was: text, No: text == "no",
+		Label: cmp.Or(z.Name, z.ID) + ", " + t.RowWords(row, f.Store.Units()),
+		Hit:   hits[hitKey(m.ID, t.ID, row, t.Zones[column])],
+	}
+}
+
+func headOf(f *store.File, m *store.Method, t *rate.Table, row int) headView {
+	u := f.Store.Units()
+	h := headView{
+		DOM:    fmt.Sprintf("h-%s-%d", t.ID, row),
+		Method: m.ID,
+		Table:  t.ID,
+		Index:  row,
+		Unit:   edit.Unit(f, t.By),
+		At:     edit.AtText(t.Rows[row].At),
+		Words:  t.RowWords(row, u),
+		Last:   row+1 == len(t.Rows),
+	}
+	h.Was = h.At
+	switch {
+	case t.By == rate.ByOrder:
+		h.Fixed = true
+	case t.Edges == rate.UpTo:
+		h.Before = "up to and including"
+		h.Fixed = t.Rows[row].At == nil
+	default:
+		h.Before, h.Fixed = "from", row == 0
+	}
+	return h
+}
+
+func (s *Screens) tableView(f *store.File, m *store.Method, t *rate.Table, hits map[string]bool) tableView {
+	v := tableView{
+		Method:   m.ID,
+		ID:       t.ID,
+		Name:     cmp.Or(t.Name, t.ID),
+		Measures: measureHeads[t.By],
+		Extends:  t.By != rate.ByOrder,
+		NewUnit:  edit.Unit(f, t.By),
+	}
+	v.Title = cmp.Or(m.Name, m.ID) + ", " + t.By.Words()
+	if len(m.Tables) > 1 {
+		v.Title = v.Name + ", " + t.By.Words()
+	}
+	if len(t.Classes) > 0 {
+		names := make([]string, len(t.Classes))
+		for i, id := range t.Classes {
+			names[i] = id
+			for _, c := range f.Classes {
+				if c.ID == id {
+					names[i] = cmp.Or(c.Name, id)
+				}
+			}
+		}
+		v.For = "for goods of class " + strings.Join(names, ", ")
+	} else if m.Classes != "together" {
+		v.For = "for all other goods"
+	}
+	v.Several, v.By, v.Graduated = m.Classes != "together", string(t.By), t.Graduated
+	v.Graduates = t.By != rate.ByOrder && t.By != rate.BySubtotal
+	v.Measure = measureChoices(t.By)
+	if t.By != rate.ByOrder {
+		v.Edges = []shell.Choice{
+			{ID: string(rate.UpTo), Name: "up to and including the break", Chosen: t.Edges == rate.UpTo},
+			{ID: string(rate.From), Name: "from the break on", Chosen: t.Edges == rate.From},
+		}
+	}
+	var names []string
+	for _, id := range t.Classes {
+		if class := edit.Class(f, id); class != nil {
+			names = append(names, cmp.Or(class.Name, id))
+		}
+	}
+	v.ClassText = strings.Join(names, ", ")
+	for _, id := range t.Zones {
+		z, i := edit.Zone(f, id)
+		v.Columns = append(v.Columns, shell.ZoneHead{ID: id, Name: cmp.Or(z.Name, z.ID), Colour: shell.Colour(i)})
+	}
+	if n := len(t.Zones); n > 1 {
+		v.AsZone, v.AsFrom = t.Zones[n-1], t.Zones[0]
+	}
+	for i := range f.Zones {
+		if z := &f.Zones[i]; !slices.Contains(t.Zones, z.ID) {
+			v.Others = append(v.Others, shell.ZoneHead{ID: z.ID, Name: cmp.Or(z.Name, z.ID), Colour: shell.Colour(i)})
+		}
+	}
+	for i := range t.Rows {
+		row := rowView{Head: headOf(f, m, t, i)}
+		for j := range t.Zones {
+			row.Cells = append(row.Cells, cellOf(f, m, t, i, j, hits))
+		}
+		v.Rows = append(v.Rows, row)
+	}
+	return v
+}
+
+func (s *Screens) ratesView(c *gin.Context, state *draft.State, id string) (ratesView, bool) {
+	f := state.File
+	v := ratesView{Method: id, None: len(f.Methods) == 0}
+	for i := range f.Methods {
+		m := &f.Methods[i]
+		v.Methods = append(v.Methods, tab{m.ID, cmp.Or(m.Name, m.ID), m.ID == id})
+	}
+	m := edit.Method(f, id)
+	if m == nil {
+		return v, v.None
+	}
+	v.Measure = measureChoices(rate.ByWeight)
+	if len(m.Tables) > 1 || m.Classes != "together" {
+		v.Combines = []shell.Choice{
+			{ID: "add", Name: "added up", Chosen: m.Classes == "add"},
+			{ID: "dearest", Name: "only the dearest counts", Chosen: m.Classes == "dearest"},
+		}
+	}
+	v.Label, v.Say = m.BuyersLabel(), policy.Method(state.Engine, m)
+	quoted := s.quoted(c, state)
+	hits := tillHits(quoted.Answer)
+	for i := range m.Tables {
+		t := s.tableView(f, m, &m.Tables[i], hits)
+		if t.Large = len(t.Rows)*len(t.Columns) > maxAtOnce; !t.Large {
+			t.Curve, t.Odd = curveOf(f, m, &m.Tables[i], &quoted), warningsIn(f, m, &m.Tables[i])
+		}
+		v.Tables = append(v.Tables, t)
+	}
+	return v, true
+}
+
+// quoted is the Till quoted; empty where it cannot be read, which the answer around it will tell.
+func (s *Screens) quoted(c *gin.Context, state *draft.State) till.View {
+	v, err := s.till.View(c.Request.Context(), state, till.Slips{})
+	if err != nil {
+		return till.View{}
+	}
+	return v
+}
+
+func (s *Screens) firstRates(c *gin.Context) {
+	widest, columns := "", -1 // the method with the most to see
+	for _, m := range s.draft.State().File.Methods {
+		n := 0
+		for _, t := range m.Tables {
+			n = max(n, len(t.Zones)*len(t.Rows))
+		}
+		if n > columns {
+			widest, columns = m.ID, n
+		}
+	}
+	if widest != "" {
+		c.Redirect(http.StatusSeeOther, "/rates/"+widest)
+		return
+	}
+	v, _ := s.ratesView(c, s.draft.State(), "")
+	s.Show(c, shell.Page{Here: "/rates", Title: "Rates", Template: "rates"}, v)
+}
+
+func (s *Screens) rates(c *gin.Context) {
+	v, ok := s.ratesView(c, s.draft.State(), c.Param("method"))
+	if !ok {
+		s.Problem(c, http.StatusNotFound, "There is no method of that name. It may have been removed.")
+		return
+	}
+	s.Show(c, shell.Page{Here: "/rates", Title: "Rates: " + v.Label, Template: "rates"}, v)
+}

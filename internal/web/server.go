@@ -1,0 +1,155 @@
+// Package web serves Diadrom over HTTP: the screens, which the server writes as HTML and htmx changes in place, and the
+// API.
+//
+// A page is the frame (package shell) around the work of one station. An edit is a POST; its answer carries the part that
+// was edited and, out of band, the Till requoted and the course line, so that what a change does is seen in the same
+// exchange. An edit that is refused answers 422 with the field as it was typed and what is wrong. Each station is a
+// package that registers its own routes; this one puts them together, behind what every request goes through.
+package web
+
+import (
+	"context"
+	"io/fs"
+	"log/slog"
+	"net/http"
+
+	"diadrom/internal/core/quote"
+	"diadrom/internal/shop/draft"
+	"diadrom/internal/shop/importer"
+	"diadrom/internal/sqlite"
+	"diadrom/internal/web/api"
+	"diadrom/internal/web/checkout"
+	"diadrom/internal/web/live"
+	"diadrom/internal/web/methods"
+	"diadrom/internal/web/products"
+	"diadrom/internal/web/promises"
+	"diadrom/internal/web/quotes"
+	"diadrom/internal/web/rates"
+	"diadrom/internal/web/shell"
+	"diadrom/internal/web/signin"
+	"diadrom/internal/web/strip"
+	"diadrom/internal/web/till"
+	"diadrom/internal/web/visitor"
+	"diadrom/internal/web/zones"
+
+	"github.com/gin-gonic/gin"
+)
+
+// Options say how a shop is served.
+type Options struct {
+	visitor.Options
+	SignIn signin.Options
+	Dev    string // folder of this package, whose templates and assets are read from disk; "" where they are built in
+}
+
+// Server serves one shop.
+type Server struct {
+	log      *slog.Logger
+	visitors *visitor.Options
+	products *products.Screens
+	shell    *shell.Shell
+	handler  http.Handler
+	router   *gin.Engine
+	reading  chan struct{} // of tables: one for each that is read
+}
+
+// templates are those of the stations, by their folders.
+var templates = map[string]fs.FS{
+	"checkout": checkout.Files,
+	"live":     live.Files,
+	"methods":  methods.Files,
+	"products": products.Files,
+	"promises": promises.Files,
+	"quotes":   quotes.Files,
+	"rates":    rates.Files,
+	"shell":    shell.Files,
+	"signin":   signin.Files,
+	"strip":    strip.Files,
+	"till":     till.Files,
+	"zones":    zones.Files,
+}
+
+// figures are the figures beside Undo.
+type figures struct {
+	*live.Screens
+	promises *promises.Screens
+}
+
+func (f figures) Promises(ctx context.Context) (said string, broken bool, err error) {
+	return f.promises.Promises(ctx)
+}
+
+// New makes the server of a shop.
+func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger, o Options) (*Server, error) {
+	read, assets, err := o.templates()
+	if err != nil {
+		return nil, err
+	}
+	nobody := ""
+	if o.SignIn.Demo {
+		nobody = signin.DemoOwner.Name
+	}
+	sh := shell.New(d, db, log, read, nobody)
+	notes := visitor.NewNotes(&o.Options, db, log)
+	people, err := signin.New(context.Background(), sh, d, db, notes, &o.Options, o.SignIn)
+	if err != nil {
+		return nil, err
+	}
+	theTill := till.New(sh, d, db)
+	kept := promises.New(sh, d, db, theTill)
+	publish := live.New(sh, d, db, kept, notes)
+	sh.Join(theTill, figures{publish, kept})
+	s := &Server{
+		log:      log,
+		visitors: &o.Options,
+		products: products.New(sh, d, db),
+		shell:    sh,
+		reading:  make(chan struct{}, maxHeavy),
+	}
+
+	gin.SetMode(gin.ReleaseMode)
+	r := gin.New()
+	r.Use(s.logged, s.recovered, headers, api.Unknown)
+	api.Route(r, api.Shops{
+		Live: func() *quote.Engine {
+			if live := d.Live(); live != nil {
+				return live.Engine
+			}
+			return nil
+		},
+		Draft: func() *quote.Engine { return d.State().Engine },
+		Asker: people.Asker,
+	})
+	r.Use(limited)
+	r.GET("/assets/*file", func(c *gin.Context) {
+		c.Header("Cache-Control", "no-cache")
+		http.StripPrefix("/assets/", http.FileServerFS(assets)).ServeHTTP(c.Writer, c.Request)
+	})
+	people.OpenRoutes(r)
+	r.Use(people.Signed, s.heavy)
+	r.GET("/", func(c *gin.Context) { c.Redirect(http.StatusSeeOther, "/zones") })
+	sh.Routes(r)
+	people.Routes(r)
+	theTill.Routes(r)
+	zones.New(sh, d, db, theTill, in).Routes(r)
+	s.products.Routes(r)
+	methods.New(sh, d).Routes(r)
+	rates.New(sh, d, db, theTill).Routes(r)
+	quotes.New(sh, d, db).Routes(r)
+	kept.Routes(r)
+	checkout.New(sh, d, db).Routes(r)
+	publish.Routes(r, people.Owners)
+	r.NoRoute(func(c *gin.Context) { sh.Problem(c, http.StatusNotFound, "There is no such page here.") })
+	if o.Dev != "" {
+		devRoutes(r, o.Dev)
+	}
+	s.router = r
+	s.handler, err = notes.Guard(r)
+	return s, err
+}
+
+// ServeHTTP answers a request.
+func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) { s.handler.ServeHTTP(w, r) }
+
+// Wait waits for what goes on after its request was answered.
+func (s *Server) Wait() { s.products.Wait() }

@@ -1,0 +1,73 @@
+package shell
+
+import (
+	"context"
+	"errors"
+	"html/template"
+	"net/http"
+
+	"diadrom/internal/shop/draft"
+
+	"github.com/gin-gonic/gin"
+)
+
+// historyView is what can be undone and redone, with the figures beside it.
+type historyView struct {
+	Undo, Redo string
+	Said       string
+	OOB        bool
+
+	Promises string // how many hold
+	Broken   bool
+	Ahead    string // how far the draft is ahead of what is live
+	Changes  int
+}
+
+func (s *Shell) history(ctx context.Context) (v historyView, err error) {
+	undo, redo, err := s.db.History(ctx, draft.Person(ctx))
+	if err != nil {
+		return v, err
+	}
+	v = historyView{Undo: undo.What, Redo: redo.What}
+	v.Changes, v.Ahead = s.figures.Ahead()
+	v.Promises, v.Broken, err = s.figures.Promises(ctx)
+	return v, err
+}
+
+// History draws Undo, Redo and the figures beside them, out of band; said is what just happened, "" for nothing.
+func (s *Shell) History(ctx context.Context, said string) (template.HTML, error) {
+	v, err := s.history(ctx)
+	if err != nil {
+		return "", err
+	}
+	v.OOB, v.Said = true, said
+	return s.Render("history", v), nil
+}
+
+func (s *Shell) undo(c *gin.Context) { s.turn(c, s.draft.Undo, "Undone: ", "Nothing to undo.") }
+
+func (s *Shell) redo(c *gin.Context) { s.turn(c, s.draft.Redo, "Redone: ", "Nothing to redo.") }
+
+// turn goes one edit back or forth; pages reload their work.
+func (s *Shell) turn(
+	c *gin.Context,
+	turn func(context.Context) (*draft.State, string, error),
+	done, nothing string,
+) {
+	state, what, err := turn(c.Request.Context())
+	said := done + what
+	if errors.Is(err, draft.ErrNothing) {
+		state, said, err = s.draft.State(), nothing, nil
+	}
+	if err != nil {
+		text, ok := Told(err)
+		if !ok {
+			s.Internal(c, err)
+			return
+		}
+		s.Problem(c, http.StatusUnprocessableEntity, "Not undone. "+text)
+		return
+	}
+	c.Header("HX-Trigger", "till-changed")
+	s.AnswerSaying(c, "", state, said)
+}

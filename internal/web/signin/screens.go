@@ -1,0 +1,88 @@
+// Package signin has signing in, the people of a shop and its API keys, and the events about its locks.
+package signin
+
+import (
+	"context"
+	"embed"
+	"net/http"
+	"sync/atomic"
+
+	"diadrom/internal/auth"
+	"diadrom/internal/shop/draft"
+	"diadrom/internal/sqlite"
+	"diadrom/internal/web/shell"
+	"diadrom/internal/web/visitor"
+
+	"github.com/gin-gonic/gin"
+)
+
+// Files are the templates of these screens.
+//
+//go:embed templates/*.html
+var Files embed.FS
+
+// Draft is what signing in refreshes: a request sees what another process published.
+type Draft interface {
+	State() *draft.State
+	Refresh(ctx context.Context) error
+}
+
+// Notes keeps what happens to the locks.
+type Notes interface {
+	Note(r *http.Request, kind auth.Event, p auth.Person, detail string)
+}
+
+// Screens are the screens of signing in and of people.
+type Screens struct {
+	*shell.Shell
+	draft    Draft
+	db       *sqlite.DB
+	notes    Notes
+	visitors *visitor.Options
+	Options
+	attempts *auth.Attempts
+	keys     atomic.Pointer[map[string]bool] // API keys, by what is kept of them: whether they hold
+}
+
+// Options say who is let in.
+type Options struct {
+	Demo      bool   // everybody is signed in as the owner: only for loopback
+	StartCode string // what the first owner must know; "" for nothing
+}
+
+// DemoOwner is who is signed in where everybody is.
+var DemoOwner = auth.Person{Name: "the demo's owner", Role: auth.Owner}
+
+// New makes the screens of signing in and of people, with the API keys that hold.
+func New(
+	ctx context.Context,
+	sh *shell.Shell,
+	d Draft,
+	db *sqlite.DB,
+	n Notes,
+	v *visitor.Options,
+	o Options,
+) (*Screens, error) {
+	s := &Screens{Shell: sh, draft: d, db: db, notes: n, visitors: v, Options: o, attempts: auth.NewAttempts()}
+	return s, s.loadKeys(ctx)
+}
+
+// OpenRoutes registers what somebody needs who is not signed in.
+func (s *Screens) OpenRoutes(r gin.IRouter) {
+	r.GET("/start", s.startPage)
+	r.POST("/start", signing, s.start)
+	r.GET("/sign-in", s.signInPage)
+	r.POST("/sign-in", signing, s.signIn)
+	r.POST("/sign-out", s.signOut)
+}
+
+// Routes registers what is for people who are signed in.
+func (s *Screens) Routes(r gin.IRouter) {
+	r.GET("/people", s.people)
+	r.GET("/people/events.csv", s.Owners, s.eventsFile)
+	r.POST("/people", s.Owners, s.addPerson)
+	r.POST("/people/passphrase", s.changePassphrase)
+	r.POST("/people/:person", s.Owners, s.switchPerson)
+	r.POST("/keys", s.Owners, s.addKey)
+	r.POST("/keys/:key/revoke", s.Owners, s.revokeKey)
+}

@@ -1,0 +1,73 @@
+// Package till has the Till: a cart, an address and a buyer, quoted from the draft beside every screen.
+package till
+
+import (
+	"context"
+	"embed"
+	"html/template"
+
+	"diadrom/internal/shop/draft"
+	"diadrom/internal/shop/samples"
+	"diadrom/internal/sqlite"
+	"diadrom/internal/web/shell"
+
+	"github.com/gin-gonic/gin"
+)
+
+// Files are the templates of these screens.
+//
+//go:embed templates/*.html
+var Files embed.FS
+
+// Draft is what the Till quotes from.
+type Draft interface {
+	State() *draft.State
+	Live() *draft.Live
+}
+
+// Store is what is kept of the Till.
+type Store interface {
+	samples.Source
+	SaveTill(ctx context.Context, t sqlite.Till) error
+	SaveSamples(ctx context.Context, carts []sqlite.SampleCart, destinations []string) error
+	RecentDestinations(ctx context.Context) ([]string, error)
+}
+
+// Screens are the Till.
+type Screens struct {
+	*shell.Shell
+	draft Draft
+	db    Store
+}
+
+// New makes the Till.
+func New(sh *shell.Shell, d Draft, db Store) *Screens { return &Screens{sh, d, db} }
+
+// Routes registers the addresses of these screens.
+func (s *Screens) Routes(r gin.IRouter) {
+	r.POST("/till/destination", s.tillDestination)
+	r.POST("/till/cart", s.tillCart)
+	r.POST("/till/carts", s.keepCart)
+	r.POST("/till/carts/:cart/forget", s.forgetCart)
+	r.POST("/till/line", s.tillLine)
+	r.POST("/till/add", s.tillAdd)
+	r.POST("/till/buyer", s.tillBuyer)
+	r.GET("/suggest/places", s.suggestPlaces)
+	r.GET("/suggest/addresses", s.suggestAddresses)
+	r.GET("/suggest/goods", s.suggestGoods)
+}
+
+// Part draws the Till as it quotes a state of the draft.
+func (s *Screens) Part(ctx context.Context, state *draft.State, outOfBand bool) (template.HTML, error) {
+	v, err := s.View(ctx, state, Slips{})
+	if err != nil {
+		return "", err
+	}
+	return s.Draw(&v, outOfBand), nil
+}
+
+// Draw draws a Till that is quoted.
+func (s *Screens) Draw(v *View, outOfBand bool) template.HTML {
+	v.OOB = outOfBand
+	return s.Render("till", v)
+}

@@ -1,0 +1,83 @@
+package till
+
+import (
+	"cmp"
+	"net/http"
+	"strings"
+
+	"diadrom/internal/core/place"
+	"diadrom/internal/core/world"
+	"diadrom/internal/edit"
+
+	"github.com/gin-gonic/gin"
+)
+
+// mostSuggested is how many places are offered while typing.
+const maxSuggested = 8
+
+// longestSuggested is up to how many bytes of places before the one that is typed something is offered.
+const maxSuggestedBytes = 2000
+
+// suggested is what may be meant by what is typed so far: each text is all that the field is to hold.
+type suggested struct{ Text, Shown, Means string }
+
+func (s *Screens) suggestPlaces(c *gin.Context) {
+	state := s.draft.State()
+	reader := state.Engine.Reader()
+	if z, _ := edit.Zone(state.File, c.Query("zone")); z != nil {
+		reader.Home = cmp.Or(z.Country(), reader.Home)
+	}
+	kept, list := reader.SuggestPlaces(c.Query("text"), maxSuggested)
+	s.suggest(c, kept, list)
+}
+
+// suggestAddresses offers the shop's usual destinations where nothing is typed yet.
+func (s *Screens) suggestAddresses(c *gin.Context) {
+	if c.Query("text") == "" {
+		_, usual, err := s.db.Samples(c.Request.Context())
+		if err != nil {
+			s.Internal(c, err)
+			return
+		}
+		var list []place.Choice
+		for _, line := range usual {
+			list = append(list, place.Choice{Text: line})
+		}
+		s.suggest(c, "", list)
+		return
+	}
+	s.suggest(c, "", s.draft.State().Engine.Reader().SuggestAddresses(c.Query("text"), maxSuggested))
+}
+
+// suggestGoods offers goods whose sku or name begins as what is typed does, then those that have it in them.
+func (s *Screens) suggestGoods(c *gin.Context) {
+	f, text := s.draft.State().File, world.Fold(c.Query("text"))
+	var begin, within []place.Choice
+	for i := range f.Products {
+		p := &f.Products[i]
+		sku, name := world.Fold(p.SKU), world.Fold(p.Name)
+		choice := place.Choice{Text: p.SKU, Means: p.Name}
+		switch {
+		case strings.HasPrefix(sku, text) || strings.HasPrefix(name, text):
+			begin = append(begin, choice)
+		case strings.Contains(sku, text) || strings.Contains(name, text):
+			within = append(within, choice)
+		}
+		if len(begin) == maxSuggested {
+			break
+		}
+	}
+	list := append(begin, within...)
+	s.suggest(c, "", list[:min(len(list), maxSuggested)])
+}
+
+func (s *Screens) suggest(c *gin.Context, kept string, list []place.Choice) {
+	if len(kept) > maxSuggestedBytes { // a long paste is not typed
+		list = nil
+	}
+	out := make([]suggested, len(list))
+	for i, l := range list {
+		out[i] = suggested{kept + l.Text, l.Text, l.Means}
+	}
+	s.HTML(c, http.StatusOK, s.Render("suggested", out))
+}

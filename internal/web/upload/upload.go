@@ -1,0 +1,205 @@
+// Package upload has the way that all imports go: a file is sent and kept, what it would change is previewed, and only
+// then is it applied.
+package upload
+
+import (
+	"context"
+	"errors"
+	"io"
+	"mime"
+	"net/http"
+	"strconv"
+	"time"
+
+	"diadrom/internal/sqlite"
+	"diadrom/internal/web/shell"
+
+	"github.com/gin-gonic/gin"
+)
+
+// Limits of imports: the largest table in bytes, and how many of its rows and of its faults a preview shows.
+const (
+	MaxTable  = 32 << 20
+	MaxRows   = 200
+	MaxFaults = 200
+)
+
+// Store keeps files until they are applied.
+type Store interface {
+	AddUpload(ctx context.Context, kind, name string, body []byte) (id int64, err error)
+	Upload(ctx context.Context, kind string, id int64) (u sqlite.Upload, ok bool, err error)
+	RemoveUpload(ctx context.Context, kind string, id int64) error
+}
+
+// Import is how files of one kind are imported.
+type Import struct {
+	Shell *shell.Shell
+	Store Store
+	Kind  string     // of the files, in the database
+	Path  string     // where a file is sent; its preview is at Path/ID
+	Page  shell.Page // of the preview
+	What  string     // the file in words, with its article: "a table"
+	Max   int        // bytes of a file
+
+	// Refuse is the view that says why there is no preview.
+	Refuse func(text string) any
+	// Preview is the view of what a file would change, and the status of its page. slip is why it was not applied, ""
+	// before somebody tried.
+	Preview func(c *gin.Context, u *sqlite.Upload, slip string) (view any, status int, err error)
+	// Apply makes the change that the preview shows.
+	Apply func(c *gin.Context, u *sqlite.Upload) (Applied, error)
+}
+
+// Applied is what came of applying a file: where to go, and whether the file is still needed.
+type Applied struct {
+	To   string
+	Keep bool
+}
+
+// Address is the path of a file's preview.
+func (i *Import) Address(u *sqlite.Upload) string { return i.Path + "/" + strconv.FormatInt(u.ID, 10) }
+
+// Routes registers the three steps. The pages that a preview leads to are the station's.
+func (i *Import) Routes(r gin.IRouter) {
+	r.POST(i.Path, i.send)
+	r.GET(i.Path+"/:file", i.preview)
+	r.POST(i.Path+"/:file", i.apply)
+}
+
+// send keeps a file, and leads to what it would change.
+func (i *Import) send(c *gin.Context) {
+	name, body, err := i.read(c)
+	u := sqlite.Upload{Name: name}
+	if err == nil {
+		u.ID, err = i.Store.AddUpload(c.Request.Context(), i.Kind, name, body)
+	}
+	if err != nil {
+		i.Refused(c, err)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, i.Address(&u))
+}
+
+func (i *Import) read(c *gin.Context) (name string, body []byte, err error) {
+	name, r, err := Sent(c)
+	if err != nil {
+		return "", nil, err
+	}
+	body, err = io.ReadAll(io.LimitReader(r, int64(i.Max)+1))
+	if err == nil && len(body) > i.Max {
+		err = shell.Refusef("%s has at most %d MB; %.60s has more, and nothing was changed", i.What, i.Max>>20, name)
+	}
+	return name, body, err
+}
+
+func (i *Import) preview(c *gin.Context) {
+	u, err := i.Find(c)
+	if err == nil {
+		err = i.show(c, &u, "")
+	}
+	if err != nil {
+		i.Refused(c, err)
+	}
+}
+
+func (i *Import) show(c *gin.Context, u *sqlite.Upload, slip string) error {
+	view, status, err := i.Preview(c, u, slip)
+	if err != nil {
+		return err
+	}
+	if slip != "" {
+		status = http.StatusUnprocessableEntity
+	}
+	i.Shell.ShowStatus(c, status, i.Page, view)
+	return nil
+}
+
+// apply makes the change. Where it is refused, the preview stands again and says why.
+func (i *Import) apply(c *gin.Context) {
+	u, err := i.Find(c)
+	if err != nil {
+		i.Refused(c, err)
+		return
+	}
+	done, err := i.Apply(c, &u)
+	if err != nil {
+		if text, ok := shell.Told(err); ok {
+			err = i.show(c, &u, text)
+		}
+		if err != nil {
+			i.Refused(c, err)
+		}
+		return
+	}
+	if !done.Keep {
+		if err := i.Store.RemoveUpload(c.Request.Context(), i.Kind, u.ID); err != nil {
+			i.Shell.Log.Warn("upload", "error", err)
+		}
+	}
+	c.Redirect(http.StatusSeeOther, done.To)
+}
+
+// Find finds the file of the address.
+func (i *Import) Find(c *gin.Context) (u sqlite.Upload, err error) {
+	id, err := strconv.ParseInt(c.Param("file"), 10, 64)
+	if err != nil {
+		return u, shell.Refusef("there is no such file here")
+	}
+	u, ok, err := i.Store.Upload(c.Request.Context(), i.Kind, id)
+	if err == nil && !ok {
+		err = shell.Refusef("this file is not kept any more: choose it again")
+	}
+	return u, err
+}
+
+// Refused answers with a page that says why there is no preview.
+func (i *Import) Refused(c *gin.Context, err error) {
+	text, ok := shell.Told(err)
+	if !ok {
+		i.Shell.Internal(c, err)
+		return
+	}
+	i.Shell.ShowStatus(c, http.StatusUnprocessableEntity, i.Page, i.Refuse(text))
+}
+
+// Sent is the file of a form: its name and its bytes as they come. The caller reads them before it answers.
+func Sent(c *gin.Context) (name string, body io.Reader, err error) {
+	if err := http.NewResponseController(c.Writer).SetReadDeadline(time.Now().Add(time.Hour)); err != nil &&
+		!errors.Is(err, http.ErrNotSupported) {
+		return "", nil, err
+	}
+	parts, err := c.Request.MultipartReader()
+	if err != nil {
+		return "", nil, shell.Refusef("choose a file")
+	}
+	part, err := parts.NextPart()
+	if err != nil || part.FileName() == "" {
+		return "", nil, shell.Refusef("choose a file")
+	}
+	if _, params, err := mime.ParseMediaType(part.Header.Get("Content-Disposition")); err == nil {
+		name = params["filename"]
+	}
+	return name, part, nil
+}
+
+// CSV answers with a table as a file.
+func CSV(c *gin.Context, name string, body []byte) {
+	c.Header("Content-Disposition", `attachment; filename="`+name+`"`)
+	c.Data(http.StatusOK, "text/csv; charset=utf-8", body)
+}
+
+// Column is a column of a table in a preview: what it holds, which can be corrected.
+type Column struct {
+	Index               int
+	Head, Example       string
+	Field, Unit         string
+	Fields, Units       []shell.Choice
+	Measured, NotMapped bool
+}
+
+// Row is a row of a table in a preview, with what becomes of it.
+type Row struct {
+	Line            int
+	Status          string
+	SKU, Name, What string
+}

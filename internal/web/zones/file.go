@@ -1,0 +1,205 @@
+package zones
+
+import (
+	"bytes"
+	"cmp"
+	"net/http"
+	"slices"
+	"strconv"
+
+	"diadrom/internal/core/place"
+	"diadrom/internal/core/plural"
+	"diadrom/internal/core/store"
+	"diadrom/internal/edit"
+	"diadrom/internal/shop/draft"
+	"diadrom/internal/sqlite"
+	"diadrom/internal/tables/sheet"
+	"diadrom/internal/tables/zonelist"
+	"diadrom/internal/web/shell"
+	"diadrom/internal/web/upload"
+
+	"github.com/gin-gonic/gin"
+)
+
+// zonesFileView is what a table of zones would change.
+type zonesFileView struct {
+	ID, Name string
+	Problem  string // why it is no table
+	Slips    []zonelist.RowError
+	More     int // slips that are not shown
+	Changes  []zoneChange
+	Same     int
+	Left     int // zones of the shop that the table does not have
+}
+
+type zoneChange struct {
+	Name, What string
+	New        bool
+}
+
+// exportZones answers with all zones as a table.
+func (s *Screens) exportZones(c *gin.Context) {
+	state := s.draft.State()
+	var b bytes.Buffer
+	if err := sheet.Write(&b, zonelist.Write(state.File.Zones, state.Engine.Reader())); err != nil {
+		s.Internal(c, err)
+		return
+	}
+	upload.CSV(c, "zones.csv", b.Bytes())
+}
+
+// readZones reads a table of zones for the draft.
+func readZones(state *draft.State, body []byte) ([]store.Zone, []zonelist.RowError, string) {
+	t, err := sheet.Read(body)
+	if err != nil {
+		return nil, nil, err.Error()
+	}
+	zones, slips := zonelist.Read(t, state.File, state.Engine.Reader())
+	if len(slips) == 0 && len(zones) == 0 {
+		return nil, nil, "this table has no zone: only the heads of the columns"
+	}
+	return zones, slips, ""
+}
+
+// tables imports tables of zones.
+func (s *Screens) tables() *upload.Import {
+	return &upload.Import{
+		Shell:   s.Shell,
+		Store:   s.db,
+		Kind:    "zones",
+		Path:    "/zones/file",
+		Page:    shell.Page{Here: "/zones", Title: "Zones", Template: "zones-file"},
+		What:    "a table",
+		Max:     upload.MaxTable,
+		Refuse:  func(text string) any { return zonesFileView{Problem: text} },
+		Preview: s.previewZones,
+		Apply:   s.applyZones,
+	}
+}
+
+func (s *Screens) previewZones(_ *gin.Context, u *sqlite.Upload, slip string) (any, int, error) {
+	state := s.draft.State()
+	v := zonesFileView{ID: strconv.FormatInt(u.ID, 10), Name: u.Name}
+	zones, slips, problem := readZones(state, u.Body)
+	v.Problem, v.Slips = cmp.Or(problem, slip), slips[:min(len(slips), upload.MaxFaults)]
+	v.More = len(slips) - len(v.Slips)
+	if len(slips) == 0 && problem == "" {
+		v.compare(state.File, zones)
+	}
+	return v, http.StatusOK, nil
+}
+
+// compare says what the zones of a table are beside those of the shop.
+func (v *zonesFileView) compare(f *store.File, zones []store.Zone) {
+	had := map[string]*store.Zone{}
+	for i := range f.Zones {
+		had[f.Zones[i].ID] = &f.Zones[i]
+	}
+	v.Left = len(had)
+	for i := range zones {
+		z := &zones[i]
+		before := had[z.ID]
+		if before == nil {
+			v.Changes = append(v.Changes, zoneChange{cmp.Or(z.Name, z.ID), plural.Count(count(z), "place"), true})
+			continue
+		}
+		v.Left--
+		what := differences(before, z)
+		if len(what) == 0 {
+			v.Same++
+			continue
+		}
+		text := what[0]
+		for _, more := range what[1:] {
+			text += ", " + more
+		}
+		v.Changes = append(v.Changes, zoneChange{cmp.Or(before.Name, z.ID), text, false})
+	}
+}
+
+func count(z *store.Zone) (n int) {
+	for i := range z.Places {
+		n += z.Places[i].Count()
+	}
+	for i := range z.Except {
+		n += z.Except[i].Count()
+	}
+	return n
+}
+
+// differences says in words how a zone differs from what it was.
+func differences(was, is *store.Zone) (list []string) {
+	if was.Name != is.Name {
+		list = append(list, "called "+is.Name)
+	}
+	if was.Enabled != is.Enabled {
+		list = append(list, map[bool]string{true: "switched on", false: "switched off"}[is.Enabled])
+	}
+	if was.Only != is.Only {
+		list = append(
+			list,
+			map[bool]string{true: "keeps its addresses from broader zones", false: "lets broader zones have their say"}[is.Only],
+		)
+	}
+	if (was.Rank == nil) != (is.Rank == nil) || was.Rank != nil && *was.Rank != *is.Rank {
+		list = append(list, map[bool]string{true: "pinned", false: "not pinned"}[is.Rank != nil])
+	}
+	had, has := words(was), words(is)
+	more, less := 0, 0
+	for w := range has {
+		if !had[w] {
+			more++
+		}
+	}
+	for w := range had {
+		if !has[w] {
+			less++
+		}
+	}
+	if more > 0 {
+		list = append(list, plural.Count(more, "place")+" more")
+	}
+	if less > 0 {
+		list = append(list, plural.Count(less, "place")+" less")
+	}
+	if len(list) == 0 &&
+		!slices.EqualFunc(
+			zonelist.Write([]store.Zone{*was}, place.Reader{}),
+			zonelist.Write([]store.Zone{*is}, place.Reader{}),
+			slices.Equal,
+		) {
+		list = append(list, "places in another order")
+	}
+	return list
+}
+
+func words(z *store.Zone) map[string]bool {
+	set := map[string]bool{}
+	for i := range z.Places {
+		for _, w := range z.Places[i].Words() {
+			set[w] = true
+		}
+	}
+	for i := range z.Except {
+		for _, w := range z.Except[i].Words() {
+			set["not "+w] = true
+		}
+	}
+	return set
+}
+
+// applyZones makes the zones of a table the shop's: those that it has replace theirs, others are added, none goes.
+func (s *Screens) applyZones(c *gin.Context, u *sqlite.Upload) (upload.Applied, error) {
+	_, err := s.draft.Edit(c.Request.Context(), func(f *store.File) error {
+		zones, slips, problem := readZones(s.draft.State(), u.Body)
+		switch {
+		case problem != "":
+			return shell.Refusef("%s", problem)
+		case len(slips) > 0:
+			return shell.Refusef("%s; nothing was changed", slips[0].Error())
+		}
+		edit.PutZones(f, zones)
+		return nil
+	})
+	return upload.Applied{To: "/zones"}, err
+}

@@ -1,0 +1,481 @@
+package zones
+
+import (
+	"cmp"
+	"slices"
+	"strconv"
+	"strings"
+
+	"diadrom/internal/core/coverage"
+	"diadrom/internal/core/place"
+	"diadrom/internal/core/plural"
+	"diadrom/internal/core/store"
+	"diadrom/internal/core/world"
+	"diadrom/internal/edit"
+	"diadrom/internal/shop/draft"
+	"diadrom/internal/web/shell"
+	"diadrom/internal/web/strip"
+
+	"github.com/gin-gonic/gin"
+)
+
+// chip is one place of a zone, as it is shown and removed.
+type chip struct {
+	Text   string
+	Means  string // the town of a code
+	Except bool
+	Key    string // list/rule/entry
+
+	Unknown bool // to all lists of places
+}
+
+type zoneRow struct {
+	ID, Name string
+	Colour   string
+	Enabled  bool
+	Pinned   bool
+	Chips    []chip
+	More     int    // places that are not shown
+	Opened   bool   // all are shown
+	Priced   string // where it has prices
+	Takes    string // how many codes, out of which zones
+	Overlaps []string
+	Here     string // the Till's address, where this zone takes it before the others
+	Slip     slipView
+	Typed    string // what was typed and not taken
+	Note     string // what became of what was pasted
+	NameSlip string
+	Rename   string
+}
+
+// slipView is what is wrong with a text, and what may have been meant by it: each choice is the whole text mended.
+type slipView struct {
+	Text    string
+	Choices []textChoice
+}
+
+type textChoice struct{ Text, Means, Whole string }
+
+type zoneGroup struct {
+	Name string
+	Rows []zoneRow
+}
+
+type zonesView struct {
+	Groups  []zoneGroup
+	Empty   bool
+	Typed   string
+	Slip    slipView
+	Added   *zoneRow    // the zone that was made last, where something is to be said of it
+	LeaveTo []leaveView // zones that a stretch of the strip can be left out of
+	Placed  string      // example for the field
+	Shop    shopView
+	Strip   *strip.View
+	Tried   *triedView
+	Lists   listsView
+	Find    string // what the zones are searched for
+	Findable,
+	Found bool
+	Hidden   int    // zones that are not shown yet
+	MorePath string // shows more of them
+	Partial  bool   // too many overlaps to compare
+}
+
+// leaveView is a zone that a stretch can be left out of.
+type leaveView struct{ ID, Name, Text string }
+
+// triedView says what becomes of the Till's address: the zones that take it, and why the others do not.
+type triedView struct {
+	Address string
+	Doubt   string // what no list knows of it
+	Takes   []triedZone
+	Others  []triedZone
+	More    int
+}
+
+type triedZone struct{ Colour, Name, Why string }
+
+// mostOthers is for how many zones it is said why they do not take an address.
+const maxOthers = 40
+
+func triedOf(state *draft.State, line string, to place.Address) *triedView {
+	f := state.File
+	if to.Country == "" || len(f.Zones) == 0 {
+		return nil
+	}
+	v := &triedView{Address: line, Doubt: state.Engine.Reader().Doubt(to)}
+	resolved := state.Engine.Resolve(to)
+	taken := map[int]bool{}
+	for _, m := range state.Engine.Zones(&resolved) {
+		z := &f.Zones[m.Owner]
+		taken[m.Owner] = true
+		v.Takes = append(v.Takes, triedZone{shell.Colour(m.Owner), cmp.Or(z.Name, z.ID), m.Because()})
+	}
+	for i := range f.Zones {
+		switch {
+		case taken[i]:
+		case len(v.Others) == maxOthers:
+			v.More++
+		default:
+			v.Others = append(
+				v.Others,
+				triedZone{shell.Colour(i), cmp.Or(f.Zones[i].Name, f.Zones[i].ID), state.Engine.WhyNot(i, &resolved)},
+			)
+		}
+	}
+	return v
+}
+
+type shopView struct {
+	Name, Currency, Weight, Distance string
+	Slip                             string
+	Weights, Distances               []string
+}
+
+var levelGroups = []struct {
+	name   string
+	levels []place.Level
+}{
+	{"Drawn and measured", []place.Level{place.Shape}},
+	{"Postcodes", []place.Level{place.Postcode}},
+	{"Towns and regions", []place.Level{place.City, place.Region}},
+	{"Countries", []place.Level{place.Country}},
+	{"Wider", []place.Level{place.Group, place.World}},
+	{"Nowhere yet", []place.Level{0}},
+}
+
+// narrowestLevel is the level under which a zone is listed.
+func narrowestLevel(z *store.Zone) place.Level {
+	var least place.Level
+	for i := range z.Places {
+		if l := z.Places[i].Level(); least == 0 || l < least {
+			least = l
+		}
+	}
+	return least
+}
+
+// Of many zones and places only so many are shown at first.
+const (
+	mostRows  = 30   // zones
+	moreRows  = 200  // zones that are shown with each further step
+	mostChips = 12   // places of a zone
+	allChips  = 5000 // places of a zone that was opened
+)
+
+func (s *Screens) zonesView(c *gin.Context, state *draft.State) zonesView {
+	return s.zonesViewWith(c, state, c.Param("zone"))
+}
+
+// zonesViewWith is zonesView in which a zone is shown whatever else is.
+func (s *Screens) zonesViewWith(c *gin.Context, state *draft.State, edited string) zonesView {
+	f, query := state.File, shell.Viewed(c)
+	v := zonesView{
+		Empty:    len(f.Zones) == 0,
+		Placed:   "Finland, SE 10*, FI 96000 to 99999, not FI 21660",
+		Shop:     shopOf(f),
+		Find:     query.Get("find"),
+		Findable: len(f.Zones) > mostRows/2,
+	}
+	here, line, to := s.till.Zone(c.Request.Context(), state)
+	v.Strip = strip.Of(query, state, to)
+	v.Tried = triedOf(state, line, to)
+	if typed := query.Get("new"); typed != "" { // a stretch of the strip was chosen
+		v.Typed = typed
+		v.LeaveTo = leaves(state, typed)
+	}
+	lists, err := s.listsView(c.Request.Context(), state)
+	if err != nil {
+		s.Log.Error("lists of places", "error", err)
+	}
+	v.Lists = lists
+	said := zoneSentences{state, state.Engine.Coverage().Summary()}
+	v.Partial = said.summary.Partial
+	priced := pricedIn(f)
+	opened := cmp.Or(c.PostForm("opened"), query.Get("open"))
+	row := func(i int) zoneRow {
+		z := &f.Zones[i]
+		row := zoneRow{
+			ID:       z.ID,
+			Name:     cmp.Or(z.Name, z.ID),
+			Colour:   shell.Colour(i),
+			Enabled:  z.Enabled,
+			Pinned:   z.Rank != nil,
+			Opened:   opened == z.ID,
+			Takes:    said.takes(i),
+			Overlaps: said.overlaps(i),
+		}
+		most := mostChips
+		if row.Opened {
+			most = allChips
+		}
+		row.Chips, row.More = chips(state.Engine.Reader(), z, most)
+		switch n := len(priced[z.ID]); n {
+		case 0:
+			row.Priced = "no prices yet"
+		case 1:
+			row.Priced = "priced in " + priced[z.ID][0]
+		default:
+			row.Priced = "priced in " + strconv.Itoa(n) + " methods"
+		}
+		if i == here {
+			row.Here = line
+		}
+		return row
+	}
+	shown, _ := strconv.Atoi(query.Get("show"))
+	left := max(shown, mostRows)
+	add := func(name string, zones []int) {
+		group := zoneGroup{Name: name}
+		for _, i := range zones {
+			switch {
+			case f.Zones[i].ID == edited:
+				group.Rows = append(group.Rows, row(i))
+			case v.Find != "" && !finds(&f.Zones[i], v.Find):
+			case left == 0:
+				v.Hidden++
+			default:
+				left--
+				group.Rows = append(group.Rows, row(i))
+			}
+		}
+		if len(group.Rows) > 0 {
+			v.Groups = append(v.Groups, group)
+		}
+	}
+	add("Pinned before all others", pinnedZones(f))
+	for _, g := range levelGroups {
+		var zones []int
+		for i := range f.Zones {
+			if z := &f.Zones[i]; z.Rank == nil && slices.Contains(g.levels, narrowestLevel(z)) {
+				zones = append(zones, i)
+			}
+		}
+		add(g.name, zones)
+	}
+	v.Found = len(v.Groups) > 0
+	query.Set("show", strconv.Itoa(max(shown, mostRows)+moreRows))
+	query.Del("new")
+	v.MorePath = "/zones?" + query.Encode()
+	return v
+}
+
+// pricedIn lists the names of the methods that have prices for each zone.
+func pricedIn(f *store.File) map[string][]string {
+	priced := map[string][]string{}
+	for i := range f.Methods {
+		for _, t := range f.Methods[i].Tables {
+			for _, z := range t.Zones {
+				if name := cmp.Or(f.Methods[i].Name, f.Methods[i].ID); !slices.Contains(priced[z], name) {
+					priced[z] = append(priced[z], name)
+				}
+			}
+		}
+	}
+	return priced
+}
+
+// finds says whether a zone's name or one of its places has a text in it.
+func finds(z *store.Zone, text string) bool {
+	text = world.Fold(text)
+	if strings.Contains(world.Fold(cmp.Or(z.Name, z.ID)), text) {
+		return true
+	}
+	for _, rules := range [2][]place.Rule{z.Places, z.Except} {
+		for i := range rules {
+			for _, words := range rules[i].Words() {
+				if strings.Contains(world.Fold(words), text) {
+					return true
+				}
+			}
+		}
+	}
+	return false
+}
+
+// leaves lists the zones that a stretch can be left out of: those that take its first code, at most two.
+func leaves(state *draft.State, typed string) (list []leaveView) {
+	text := state.Engine.Reader().Text(typed)
+	if len(text.Slips) > 0 || len(text.Places) != 1 || text.Places[0].Level() != place.Postcode {
+		return nil
+	}
+	r := &text.Places[0]
+	at := place.Address{Country: r.Country, Postcode: r.Postcodes[0].First(r.Country)}
+	resolved := at.Resolve(state.Engine.Gazetteer())
+	matches := state.Engine.Zones(&resolved)
+	for _, m := range matches[:min(2, len(matches))] {
+		z := &state.File.Zones[m.Owner]
+		list = append(list, leaveView{z.ID, cmp.Or(z.Name, z.ID), "not " + typed})
+	}
+	return list
+}
+
+// zoneSentences says in words how zones lie to one another.
+type zoneSentences struct {
+	state   *draft.State
+	summary *coverage.Summary
+}
+
+func (s zoneSentences) name(zone int) string {
+	z := &s.state.File.Zones[zone]
+	return cmp.Or(z.Name, z.ID)
+}
+
+// takes says what a zone gets, and out of which zone.
+func (s zoneSentences) takes(zone int) string {
+	share, z := &s.summary.Shares[zone], &s.state.File.Zones[zone]
+	level := narrowestLevel(z)
+	switch {
+	case !z.Enabled || level == 0:
+		return ""
+	case !share.Matched:
+		return "takes no address here"
+	case !share.First:
+		return "gets nothing"
+	}
+	var said []string
+	if share.Codes > 0 && level <= place.Region {
+		text := plural.Count(int(share.Codes), "code")
+		if len(share.Regions) > 0 {
+			if r := share.Regions[0]; 2*r.Taken > r.All && len(share.Regions) <= 3 {
+				region, _ := world.RegionByCode(r.Country, r.Region)
+				text = strconv.Itoa(r.Taken) + " of " + strconv.Itoa(r.All) + " codes of " + region.Name
+				if rest := int(share.Codes) - r.Taken; rest > 0 {
+					text += " and " + strconv.Itoa(rest) + " more"
+				}
+			}
+		}
+		if under := most(share.OutOf); under >= 0 {
+			text += " out of " + s.name(under)
+		}
+		said = append(said, text)
+	}
+	switch n := share.Countries; {
+	case n == 0:
+	case n == 1 && share.Codes > 0 && level == place.Country:
+		for i := range z.Places {
+			if z.Places[i].Level() == place.Country {
+				said = append(said, "everything else in "+world.CountryName(z.Places[i].Country))
+				break
+			}
+		}
+	case n > 1 || level > place.Country:
+		text := strconv.Itoa(n) + " countries"
+		if n == 1 {
+			text = "1 country"
+		}
+		if under := most(share.CountryOf); under >= 0 {
+			text += " out of " + s.name(under)
+		}
+		said = append(said, text)
+	}
+	return strings.Join(said, ", ")
+}
+
+// most is the key with the greatest count, −1 where there is none.
+func most[N int | uint64](counts map[int]N) int {
+	key := -1
+	for k, n := range counts {
+		if key < 0 || n > counts[key] || n == counts[key] && k < key {
+			key = k
+		}
+	}
+	return key
+}
+
+// mostOverlaps is how many overlaps of a zone are said.
+const maxOverlaps = 3
+
+// overlaps says with which zones a zone ties or crosses, with an address in both and which of them gets it;
+// zones with which it does so alike, in one sentence.
+func (s zoneSentences) overlaps(zone int) (list []string) {
+	type alike struct {
+		kind coverage.Kind
+		won  bool
+		at   string
+	}
+	var order []alike
+	others := map[alike][]string{}
+	for _, o := range s.summary.Of(zone) {
+		a := alike{o.Kind, o.Zone == zone, o.At.Line(s.state.File.Home())}
+		if others[a] == nil {
+			order = append(order, a)
+		}
+		others[a] = append(others[a], s.name(o.Zone+o.Other-zone))
+	}
+	for _, a := range order[:min(len(order), maxOverlaps)] {
+		names := edit.FirstFew(others[a])
+		if n := len(others[a]); n == 2 {
+			names = others[a][0] + " and " + others[a][1]
+		}
+		goes := "goes there"
+		if a.won {
+			goes = "comes here"
+		}
+		switch {
+		case a.kind == coverage.Ties && a.won:
+			list = append(list, "Ties with "+names+": "+a.at+" "+goes+", as this zone is the older one.")
+		case a.kind == coverage.Ties:
+			list = append(list, "Ties with "+names+": "+a.at+" "+goes+", as that zone is the older one.")
+		case a.kind == coverage.Crosses:
+			list = append(list, "Crosses "+names+": "+a.at+" is in both, and "+goes+".")
+		case a.won:
+			list = append(list, "Takes all of "+names+", such as "+a.at+".")
+		default:
+			list = append(list, names+" takes all of this zone first, such as "+a.at+".")
+		}
+	}
+	if more := len(order) - len(list); more > 0 {
+		list = append(list, "And "+plural.Count(more, "overlap")+" more.")
+	}
+	return list
+}
+
+// pinnedZones lists the zones that have a rank, lowest first.
+func pinnedZones(f *store.File) []int {
+	var list []int
+	for i := range f.Zones {
+		if f.Zones[i].Rank != nil {
+			list = append(list, i)
+		}
+	}
+	slices.SortStableFunc(list, func(a, b int) int { return cmp.Compare(*f.Zones[a].Rank, *f.Zones[b].Rank) })
+	return list
+}
+
+// chips lists the first places of a zone; more is how many there are besides.
+func chips(reader place.Reader, z *store.Zone, most int) (out []chip, more int) {
+	for _, l := range []struct {
+		key   string
+		rules []place.Rule
+	}{{"places", z.Places}, {"except", z.Except}} {
+		for i := range l.rules {
+			r := &l.rules[i]
+			for j := range r.Count() {
+				if len(out) == most {
+					more++
+					continue
+				}
+				out = append(
+					out,
+					chip{
+						r.Word(j),
+						reader.Means(r, j),
+						l.key == "except",
+						l.key + "/" + strconv.Itoa(i) + "/" + strconv.Itoa(j),
+						reader.Unknown(r, j),
+					},
+				)
+			}
+		}
+	}
+	return out, more
+}
+
+func (s *Screens) zones(c *gin.Context) {
+	if err := s.lists.Refresh(c.Request.Context()); err != nil {
+		s.Internal(c, err)
+		return
+	}
+	s.Show(c, shell.Page{Here: "/zones", Title: "Zones", Template: "zones"}, s.zonesView(c, s.draft.State()))
+}
