@@ -18,8 +18,8 @@ func gazetteerCommand() *cobra.Command {
 	return cmd
 }
 
-// mostSkipped is how many skipped lines are printed.
-const mostSkipped = 20
+// maxSkipped is how many skipped lines are printed.
+const maxSkipped = 20
 
 func gazetteerImportCommand() *cobra.Command {
 	var dir string
@@ -46,7 +46,7 @@ func gazetteerImportCommand() *cobra.Command {
 			if err != nil {
 				return fmt.Errorf("%s: %w", args[0], err)
 			}
-			skipped, err := db.SkippedLines(cmd.Context(), l.ID, mostSkipped)
+			skipped, err := db.SkippedLines(cmd.Context(), l.ID, maxSkipped)
 			if err != nil {
 				return err
 			}

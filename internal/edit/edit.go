@@ -19,6 +19,7 @@ import (
 // Problem is why an edit cannot be made, in words for the owner.
 type Problem struct{ Text string }
 
+// Error says what is wrong.
 func (e *Problem) Error() string { return e.Text }
 
 func problemf(format string, args ...any) error { return &Problem{fmt.Sprintf(format, args...)} }
@@ -27,6 +28,7 @@ func problemf(format string, args ...any) error { return &Problem{fmt.Sprintf(fo
 // the screens write it.
 type Conflict struct{ Now string }
 
+// Error says what is wrong.
 func (e *Conflict) Error() string {
 	now := e.Now
 	if now == "" {

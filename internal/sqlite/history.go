@@ -10,11 +10,11 @@ import (
 	"diadrom/internal/core/store"
 )
 
-// mostEdits is how many edits can be undone, and are known by who made them.
-const mostEdits = 1000
+// maxEdits is how many edits can be undone, and are known by who made them.
+const maxEdits = 1000
 
-// mostKeys is how many things an edit is said to have changed; of more, only that.
-const mostKeys = 400
+// maxKeys is how many things an edit is said to have changed; of more, only that.
+const maxKeys = 400
 
 // AnyKey stands for more things than are kept of an edit.
 const AnyKey = "*"
@@ -57,7 +57,7 @@ func remember(
 	if err != nil {
 		return err
 	}
-	if len(e.Keys) > mostKeys {
+	if len(e.Keys) > maxKeys {
 		e.Keys = []string{AnyKey}
 	}
 	keys, err := json.Marshal(e.Keys)
@@ -88,7 +88,7 @@ func remember(
 			now(),
 			e.By,
 		),
-		exec("DELETE FROM edit WHERE revision <= ?", revision-mostEdits),
+		exec("DELETE FROM edit WHERE revision <= ?", revision-maxEdits),
 	)
 }
 

@@ -131,8 +131,8 @@ type Places struct {
 	Unusual int
 }
 
-// mostSkipped is how many skipped lines of a list are kept with their reasons; all are counted.
-const mostSkipped = 1000
+// maxSkipped is how many skipped lines of a list are kept with their reasons; all are counted.
+const maxSkipped = 1000
 
 // insertRows is how many places one statement writes.
 const insertRows = 50
@@ -171,7 +171,7 @@ func (db *DB) AddPlaces(ctx context.Context, l *PlaceList, part Places) error {
 		return err
 	}
 	for i, s := range part.Skipped {
-		if l.Skipped+i >= mostSkipped {
+		if l.Skipped+i >= maxSkipped {
 			break
 		}
 		if _, err := tx.ExecContext(

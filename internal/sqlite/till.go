@@ -71,7 +71,7 @@ func (db *DB) SaveTill(ctx context.Context, t Till) error {
 		ctx,
 		"DELETE FROM recent_destination WHERE line NOT IN (SELECT line FROM recent_destination ORDER BY "+
 			"used DESC LIMIT ?)",
-		mostRecent,
+		maxRecent,
 	); err != nil {
 		return err
 	}
@@ -91,8 +91,8 @@ func (db *DB) SaveTill(ctx context.Context, t Till) error {
 	return tx.Commit()
 }
 
-// mostRecent is how many of the last destinations are remembered.
-const mostRecent = 12
+// maxRecent is how many of the last destinations are remembered.
+const maxRecent = 12
 
 // RecentDestinations lists where the Till was sent, the last one first.
 func (db *DB) RecentDestinations(ctx context.Context) (lines []string, err error) {

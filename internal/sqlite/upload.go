@@ -13,8 +13,8 @@ type Upload struct {
 	Body []byte
 }
 
-// mostUploads is how many files of a kind are kept; the oldest go.
-const mostUploads = 4
+// maxUploads is how many files of a kind are kept; the oldest go.
+const maxUploads = 4
 
 // AddUpload keeps a file of a kind.
 func (db *DB) AddUpload(ctx context.Context, kind, name string, body []byte) (id int64, err error) {
@@ -37,7 +37,7 @@ func (db *DB) AddUpload(ctx context.Context, kind, name string, body []byte) (id
 		"DELETE FROM upload WHERE kind = ?1 AND id NOT IN (SELECT id FROM upload WHERE kind = ?1 ORDER BY "+
 			"id DESC LIMIT ?2)",
 		kind,
-		mostUploads,
+		maxUploads,
 	); err != nil {
 		return 0, err
 	}

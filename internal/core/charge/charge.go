@@ -49,6 +49,7 @@ type Error struct {
 	Instead  string
 }
 
+// Error says what is wrong.
 func (e *Error) Error() string {
 	if e.Instead != "" {
 		return e.Problem + ": " + e.Instead + "?"

@@ -63,6 +63,7 @@ type ParseError struct {
 	Err  error
 }
 
+// Error says what is wrong.
 func (e *ParseError) Error() string {
 	text := e.Text
 	if r := []rune(text); len(r) > 40 {
@@ -71,6 +72,7 @@ func (e *ParseError) Error() string {
 	return fmt.Sprintf("%q is not a number that can be used here: %v", text, e.Err)
 }
 
+// Unwrap gives the reason.
 func (e *ParseError) Unwrap() error { return e.Err }
 
 // Parse reads a number as the package comment describes; its errors are of type [*ParseError].

@@ -39,6 +39,7 @@ type LineError struct {
 	Reason string
 }
 
+// Error says what is wrong.
 func (e LineError) Error() string { return fmt.Sprintf("line %d: %s", e.Line, e.Reason) }
 
 // Gazetteer is a set of places. It is not changed once read, and is safe for many goroutines.

@@ -44,6 +44,7 @@ type TextError struct {
 // Choice is one meaning of a text: what to write for it, and what it is.
 type Choice struct{ Text, Means string }
 
+// Error says what is wrong.
 func (e *TextError) Error() string { return e.Reason }
 
 // Text is what a typed text of places means.
@@ -104,7 +105,7 @@ func (r Reader) TextUntil(ctx context.Context, text string) (t Text, err error) 
 				i += used
 				continue
 			}
-			r.tired = asked >= mostGuesses
+			r.tired = asked >= maxGuesses
 			rule, slip := r.place(named, country)
 			if slip == nil {
 				if r.unknown(&rule) {
@@ -150,8 +151,8 @@ const rowOfCodes = 3
 
 var digits = regexp.MustCompile(`[0-9]+[*]?`)
 
-// mostGuesses is for how many parts of a text names that are nearly the same are looked for.
-const mostGuesses = 20
+// maxGuesses is for how many parts of a text names that are nearly the same are looked for.
+const maxGuesses = 20
 
 // decimalCommas are those of distances, which part no places.
 var decimalCommas = regexp.MustCompile(`(?i)(within\s+[0-9]+),([0-9]+\s*(?:km|mi|of)\b)`)
@@ -380,11 +381,11 @@ func (r Reader) begins(country, text string) bool {
 		len(r.Gazetteer.CodesFrom(country, strings.ToUpper(text))) > 0
 }
 
-// mostChoices is how many meanings are offered.
-const mostChoices = 6
+// maxChoices is how many meanings are offered.
+const maxChoices = 6
 
 func regionChoices(regions []world.Region) (list []Choice) {
-	for _, r := range regions[:min(len(regions), mostChoices)] {
+	for _, r := range regions[:min(len(regions), maxChoices)] {
 		list = append(list, Choice{r.Code, r.Name + ", " + world.CountryName(r.Country)})
 	}
 	return list
@@ -455,7 +456,7 @@ func (r Reader) within(distance, unit, around, home string) (Rule, *TextError) {
 			around,
 		),
 	}
-	for _, l := range r.Locations[:min(len(r.Locations), mostChoices)] {
+	for _, l := range r.Locations[:min(len(r.Locations), maxChoices)] {
 		e.Choices = append(
 			e.Choices,
 			Choice{

@@ -102,7 +102,7 @@ func (r Reader) typedTown(
 			e := &TextError{
 				Reason: fmt.Sprintf("%d countries have a town called %s: which is meant?", len(in), name),
 			}
-			for _, c := range in[:min(len(in), mostChoices)] {
+			for _, c := range in[:min(len(in), maxChoices)] {
 				e.Choices = append(e.Choices, Choice{c + " town " + name, world.CountryName(c)})
 			}
 			return Rule{}, e
@@ -175,7 +175,7 @@ func (r Reader) near(name, country string) []Choice {
 	slices.SortStableFunc(list, func(a, b found) int { return cmp.Compare(a.off, b.off) })
 	var near []Choice
 	for _, f := range list {
-		if len(near) < mostChoices-1 && !slices.Contains(near, f.Choice) {
+		if len(near) < maxChoices-1 && !slices.Contains(near, f.Choice) {
 			near = append(near, f.Choice)
 		}
 	}

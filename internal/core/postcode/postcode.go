@@ -143,6 +143,7 @@ type ParseError struct {
 	Reason        string
 }
 
+// Error says what is wrong.
 func (e *ParseError) Error() string { return e.Reason }
 
 // ParseEntry reads an entry for a country (alpha-2). Its errors are of type [*ParseError].

@@ -169,7 +169,7 @@ func TestWhatIsRememberedIsTheSame(t *testing.T) {
 	var asking sync.WaitGroup
 	for w := range 4 {
 		asking.Go(func() {
-			for i := range mostMemo + 5000 {
+			for i := range maxMemo + 5000 {
 				if got := m.get(i/(w+1), func() int { return 3 * (i / (w + 1)) }); got != 3*(i/(w+1)) {
 					t.Errorf("%d: %d", i, got)
 				}
@@ -177,7 +177,7 @@ func TestWhatIsRememberedIsTheSame(t *testing.T) {
 		})
 	}
 	asking.Wait()
-	assert.LessOrEqual(t, len(m.known), mostMemo)
+	assert.LessOrEqual(t, len(m.known), maxMemo)
 	e := checkoutEngine(t, "")
 	for _, a := range []place.Address{{Country: "FI", Postcode: "21100"}, {Country: "FI", Postcode: "211 00"}, {Country: "FI", City: "Turku", Region: "FI-19"}, {Country: "FI", City: strings.Repeat("ä", 300)}} {
 		for range 2 {

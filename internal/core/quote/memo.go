@@ -9,8 +9,8 @@ import (
 	"github.com/paulmach/orb"
 )
 
-// mostMemo is how many results of a kind are remembered; then it begins anew.
-const mostMemo = 1 << 16
+// maxMemo is how many results of a kind are remembered; then it begins anew.
+const maxMemo = 1 << 16
 
 // memo remembers results that do not change while an engine lives: a shop sends to the same postcodes again and
 // again. It is safe for many goroutines.
@@ -28,7 +28,7 @@ func (m *memo[K, V]) get(key K, made func() V) V {
 	}
 	v = made()
 	m.mu.Lock()
-	if m.known == nil || len(m.known) >= mostMemo {
+	if m.known == nil || len(m.known) >= maxMemo {
 		m.known = map[K]V{}
 	}
 	m.known[key] = v

@@ -300,8 +300,8 @@ func (c *Change) Trim() Trimmed {
 	return t
 }
 
-// Turned is the change the other way round.
-func (t Trimmed) Turned() Trimmed {
+// Inverse is the change that undoes it.
+func (t Trimmed) Inverse() Trimmed {
 	t.Before, t.After, t.Was, t.Is = t.After, t.Before, t.Is, t.Was
 	return t
 }

@@ -83,7 +83,7 @@ func TestChangesTellTwoStatesApartAndLeadBack(t *testing.T) {
 		require.Empty(t, faults)
 		assert.Equal(t, original, string(back.Write()))
 		for i := range trimmed {
-			trimmed[i] = trimmed[i].Turned()
+			trimmed[i] = trimmed[i].Inverse()
 		}
 		forth, faults := was.Revert(trimmed)
 		require.Empty(t, faults)

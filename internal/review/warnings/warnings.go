@@ -14,8 +14,8 @@ import (
 	"diadrom/internal/core/store"
 )
 
-// Odd is something odd.
-type Odd struct {
+// Warning is something odd.
+type Warning struct {
 	Table string // id of the list, "" of the method itself
 	Zone  string // of the column, "" of all
 	Row   int    // −1 of none
@@ -27,7 +27,7 @@ func words(f *store.File) charge.Words {
 }
 
 // Method lists what is odd about a method.
-func Method(f *store.File, m *store.Method) []Odd {
+func Method(f *store.File, m *store.Method) []Warning {
 	list := append(free(f, m), unpriced(f, m)...)
 	for i := range m.Tables {
 		t := &m.Tables[i]
@@ -52,7 +52,7 @@ func limit(t *rate.Table) decimal.Decimal {
 
 // falls finds prices that fall as the parcel grows: a heavier one, one with more goods, one that goes farther.
 // In a list by the sum of the goods that is a reward and meant.
-func falls(f *store.File, t *rate.Table) (list []Odd) {
+func falls(f *store.File, t *rate.Table) (list []Warning) {
 	if t.By == rate.ByOrder || t.By == rate.BySubtotal {
 		return nil
 	}
@@ -70,7 +70,7 @@ func falls(f *store.File, t *rate.Table) (list []Odd) {
 			if from, to := a.Y2.Round(w.Digits), b.Y1.Round(w.Digits); b.Row != a.Row && to.Less(from) {
 				list = append(
 					list,
-					Odd{
+					Warning{
 						t.ID,
 						zone,
 						b.Row,
@@ -92,7 +92,7 @@ func falls(f *store.File, t *rate.Table) (list []Odd) {
 }
 
 // jumps finds sums of goods at which a little more of them costs more delivery than it is worth.
-func jumps(f *store.File, t *rate.Table) (list []Odd) {
+func jumps(f *store.File, t *rate.Table) (list []Warning) {
 	if t.By != rate.BySubtotal {
 		return nil
 	}
@@ -108,7 +108,7 @@ func jumps(f *store.File, t *rate.Table) (list []Odd) {
 			if jump := b.Y1.Sub(a.Y2); b.Row != a.Row && little.Less(jump) {
 				list = append(
 					list,
-					Odd{
+					Warning{
 						t.ID,
 						zone,
 						b.Row,
@@ -138,7 +138,7 @@ func needsOf(m *store.Method, zone string) *store.Needs {
 
 // outOfReach finds rows that no cart within the method's conditions gets to. Lower bounds do not count: a list
 // may price less than all goods of an order.
-func outOfReach(f *store.File, m *store.Method, t *rate.Table) (list []Odd) {
+func outOfReach(f *store.File, m *store.Method, t *rate.Table) (list []Warning) {
 	if t.By == rate.ByOrder || len(t.Zones) == 0 {
 		return nil
 	}
@@ -163,7 +163,7 @@ func outOfReach(f *store.File, m *store.Method, t *rate.Table) (list []Odd) {
 			reason = "this method takes up to " + u.Measure(t.By, *b.To)
 		}
 		if reason != "" {
-			list = append(list, Odd{t.ID, "", i, "no order gets to the row " + t.RowWords(i, u) + ": " + reason})
+			list = append(list, Warning{t.ID, "", i, "no order gets to the row " + t.RowWords(i, u) + ": " + reason})
 		}
 	}
 	return list
@@ -189,7 +189,7 @@ func boundOf(n *store.Needs, by rate.By) *store.Bounds {
 }
 
 // percents finds percentages without a bound, and those above a hundred.
-func percents(f *store.File, m *store.Method, t *rate.Table) (list []Odd) {
+func percents(f *store.File, m *store.Method, t *rate.Table) (list []Warning) {
 	for j, zone := range t.Zones {
 		maximum := m.Maximum
 		if own := m.Terms[zone].Maximum; own != nil {
@@ -203,7 +203,7 @@ func percents(f *store.File, m *store.Method, t *rate.Table) (list []Odd) {
 			if decimal.Hundred.Less(*c.Percent) {
 				list = append(
 					list,
-					Odd{
+					Warning{
 						t.ID,
 						zone,
 						i,
@@ -219,7 +219,7 @@ func percents(f *store.File, m *store.Method, t *rate.Table) (list []Odd) {
 			if maximum == nil && bare(t, i) {
 				list = append(
 					list,
-					Odd{
+					Warning{
 						t.ID,
 						zone,
 						i,
@@ -242,12 +242,12 @@ func bare(t *rate.Table, i int) bool { return t.By != rate.BySubtotal || i == le
 
 // empty finds columns in which nothing is offered, beside others that have prices: no broader zone stands in
 // for them.
-func empty(f *store.File, t *rate.Table) (list []Odd) {
+func empty(f *store.File, t *rate.Table) (list []Warning) {
 	for j, zone := range t.Zones {
 		if !slices.ContainsFunc(t.Rows, func(r rate.Row) bool { return r.Charges[j] != nil }) {
 			list = append(
 				list,
-				Odd{
+				Warning{
 					t.ID,
 					zone,
 					-1,
@@ -263,7 +263,7 @@ func empty(f *store.File, t *rate.Table) (list []Odd) {
 }
 
 // free finds a free sum that every order reaches.
-func free(f *store.File, m *store.Method) (list []Odd) {
+func free(f *store.File, m *store.Method) (list []Warning) {
 	var cheapest *decimal.Decimal
 	for i := range f.Products {
 		if p := &f.Products[i]; p.NeedsShipping && !p.ShipsFree && (cheapest == nil || p.Price.Less(*cheapest)) {
@@ -282,7 +282,7 @@ func free(f *store.File, m *store.Method) (list []Odd) {
 		}
 		list = append(
 			list,
-			Odd{
+			Warning{
 				"",
 				zone,
 				-1,
@@ -300,11 +300,11 @@ func free(f *store.File, m *store.Method) (list []Odd) {
 }
 
 // unpriced finds terms of zones to which the method has no price, so that they count for nobody.
-func unpriced(f *store.File, m *store.Method) (list []Odd) {
+func unpriced(f *store.File, m *store.Method) (list []Warning) {
 	for _, zone := range m.TermZones()[len(m.ServedZones()):] {
 		list = append(
 			list,
-			Odd{
+			Warning{
 				"",
 				zone,
 				-1,

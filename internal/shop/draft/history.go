@@ -17,6 +17,7 @@ var ErrNothing = errors.New("there is nothing to undo")
 // Conflict is the error of undoing what later edits changed again.
 type Conflict struct{ What string }
 
+// Error says what is wrong.
 func (e *Conflict) Error() string { return e.What }
 
 type personKey struct{}
@@ -71,7 +72,7 @@ func (d *Draft) turn(ctx context.Context, back bool) (*State, string, error) {
 		}
 		if !back {
 			for i := range list {
-				list[i] = list[i].Turned()
+				list[i] = list[i].Inverse()
 			}
 		}
 		f, faults := now.Parts.Revert(list)

@@ -57,6 +57,7 @@ type Error struct {
 	Reason string
 }
 
+// Error says what is wrong.
 func (e *Error) Error() string { return fmt.Sprintf("line %d: %s", e.Line, e.Reason) }
 
 // Read reads a table. Rows may have different numbers of cells; empty lines are left out. Its errors are

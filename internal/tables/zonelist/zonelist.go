@@ -45,6 +45,7 @@ type RowError struct {
 	Reason string
 }
 
+// Error says what is wrong.
 func (e RowError) Error() string { return fmt.Sprintf("line %d: %s", e.Line, e.Reason) }
 
 // Write makes the rows of zones, with the heads of the columns in front.

@@ -188,5 +188,5 @@ func TestALargeListIsTypedInWithoutAWait(t *testing.T) {
 	t.Logf("a list of 60 rows by 40 zones was there after %s", time.Since(began).Round(time.Millisecond))
 	typeOver(page, "#c-list-30-20", "99")
 	waitFor(t, page, `() => document.querySelector("#c-list-30-20").value === "99.00"`)
-	waitText(t, page, "#odd-list", "the price falls from 99.00") // a moment later
+	waitText(t, page, "#warnings-list", "the price falls from 99.00") // a moment later
 }

@@ -69,7 +69,7 @@ type aheadGroup struct {
 	Rows       []aheadRow
 }
 
-// mostShown is how many changes are shown.
+// maxShown is how many changes are shown.
 const maxShown = 300
 
 // aheadView are the changes of the draft.

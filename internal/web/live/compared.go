@@ -30,7 +30,7 @@ type compareView struct {
 	Beside string   // which two are compared
 }
 
-// mostCases is how many carts and destinations are named for a shift.
+// maxCases is how many carts and destinations are named for a shift.
 const maxCases = 4
 
 // compared quotes the sample carts to the shop's usual destinations from two stores.
@@ -81,10 +81,10 @@ func caseNames(cases []compare.Case) (names []string, more int) {
 	return names, 0
 }
 
-// oddRow is something odd that the draft has and the live edition has not.
+// warningRow is something odd that the draft has and the live edition has not.
 type warningRow struct{ Method, Path, Text string }
 
-// newlyOdd lists what is odd in a store and was not before.
+// newWarnings lists what is odd in a store and was not before.
 func newWarnings(before, after *store.File) (rows []warningRow) {
 	was := map[string]bool{}
 	if before != nil {

@@ -38,7 +38,7 @@ type liveView struct {
 	Owner          bool
 	Ahead          aheadView
 	Compared       compareView
-	Odd            []warningRow
+	Warnings            []warningRow
 	Promises       string
 	Broken         []promises.Row // that hold in the live edition
 	Next           int64
@@ -66,7 +66,7 @@ func (s *Screens) liveView(ctx context.Context) (v liveView, err error) {
 		if v.Compared, err = s.compared(ctx, before, state.Engine, "what is live beside the draft"); err != nil {
 			return v, err
 		}
-		v.Odd = newWarnings(was, state.File)
+		v.Warnings = newWarnings(was, state.File)
 	}
 	list, err := s.promises.All(ctx)
 	if err != nil {
@@ -224,7 +224,7 @@ func (s *Screens) putLive(c *gin.Context) {
 	)
 }
 
-// mostNote is the longest note of an edition, in letters.
+// maxNote is the longest note of an edition, in letters.
 const maxNote = 300
 
 // liveSlip turns what hinders publishing into words.

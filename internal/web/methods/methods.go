@@ -27,7 +27,7 @@ type methodRow struct {
 	Slip                  string
 	Rename, Relabel       string
 	Nobody                string // why no one can be offered it
-	Odd                   []string
+	Warnings                   []string
 }
 
 type methodsView struct {
@@ -68,7 +68,7 @@ func (s *Screens) methodsView(c *gin.Context, state *draft.State) methodsView {
 			Say:     policy.Method(state.Engine, m),
 			Tables:  len(m.Tables),
 			Nobody:  warnings.Nobody(f, m),
-			Odd:     warningsOf(f, m),
+			Warnings:     warningsOf(f, m),
 		}
 		if m.Kind != store.Delivery {
 			row.Kind = kindWords[m.Kind]
@@ -81,7 +81,7 @@ func (s *Screens) methodsView(c *gin.Context, state *draft.State) methodsView {
 	return v
 }
 
-// oddOf says what is odd about a method's terms; what is odd in a list stands there.
+// warningsOf says what is odd about a method's terms; what is odd in a list stands there.
 func warningsOf(f *store.File, m *store.Method) (list []string) {
 	for _, o := range warnings.Method(f, m) {
 		if o.Table == "" {

@@ -28,7 +28,7 @@ import (
 	"github.com/gin-gonic/gin"
 )
 
-// kept is a promise with what became of it.
+// Kept is a promise with what became of it.
 type Kept struct {
 	promise.Result
 	Was, BrokenBy string
@@ -42,7 +42,7 @@ type keeper struct {
 	list  []Kept
 }
 
-// promises checks the promises against the draft as it is now, once for each state of it. What a promise was
+// All checks the promises against the draft as it is now, once for each state of it. What a promise was
 // when it held last, and the edit that broke it, are kept.
 func (s *Screens) All(ctx context.Context) ([]Kept, error) {
 	state := s.draft.State()
@@ -128,6 +128,7 @@ func Said(list []Kept) (said string, broken bool) {
 	return fmt.Sprintf("%d promises hold", len(list)), false
 }
 
+// Row is a promise as it is shown.
 type Row struct {
 	Kept
 	What, Now string
@@ -158,6 +159,7 @@ func wantedPrice(f *store.File, p *promise.Promise) string {
 	return price
 }
 
+// ViewOf is the page of promises.
 func ViewOf(f *store.File, list []Kept) promisesView {
 	v := promisesView{Runs: slices.Clone(quotes.Runs)}
 	v.Said, _ = Said(list)

@@ -75,13 +75,13 @@ func (s *Screens) editCell(c *gin.Context) {
 	}
 	parts = append(
 		parts,
-		s.Render("list-odd", tableView{ID: t.ID, Odd: warningsIn(f, m, t), OOB: true}),
+		s.Render("list-warnings", tableView{ID: t.ID, Warnings: warningsIn(f, m, t), OOB: true}),
 		s.Render("said", ratesView{Say: policy.Method(state.Engine, m), OOB: true}),
 	)
 	s.AnswerWith(c, "/rates", state, append(parts, s.till.Draw(&quoted, true))...)
 }
 
-// mostAtOnce is up to how many cells of a list an edit's answer has its curve and what it says of itself; of
+// maxAtOnce is up to how many cells of a list an edit's answer has its curve and what it says of itself; of
 // larger lists the page asks for them a moment later, so that typing goes on without a wait.
 const maxAtOnce = 240
 
@@ -95,7 +95,7 @@ func (s *Screens) aside(c *gin.Context) {
 	}
 	quoted := s.quoted(c, state)
 	parts := []template.HTML{
-		s.Render("list-odd", tableView{ID: t.ID, Odd: warningsIn(state.File, m, t), OOB: true}),
+		s.Render("list-warnings", tableView{ID: t.ID, Warnings: warningsIn(state.File, m, t), OOB: true}),
 		s.Render("said", ratesView{Say: policy.Method(state.Engine, m), OOB: true}),
 	}
 	if curve := curveOf(state.File, m, t, &quoted); curve != nil {

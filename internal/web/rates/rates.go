@@ -71,7 +71,7 @@ type tableView struct {
 	For                      string // which goods
 	Note                     string // what became of what was pasted
 	AsZone, AsFrom, AsChange string
-	Odd                      []string
+	Warnings                      []string
 	By                       string
 	Measure                  []shell.Choice
 	Edges                    []shell.Choice
@@ -112,7 +112,7 @@ var measureHeads = map[rate.By]string{
 	rate.ByDistance: "Distance",
 }
 
-// oddInList says what is odd about a list.
+// warningsIn says what is odd about a list.
 func warningsIn(f *store.File, m *store.Method, t *rate.Table) (list []string) {
 	for _, o := range warnings.Method(f, m) {
 		if o.Table == t.ID {
@@ -275,7 +275,7 @@ func (s *Screens) ratesView(c *gin.Context, state *draft.State, id string) (rate
 	for i := range m.Tables {
 		t := s.tableView(f, m, &m.Tables[i], hits)
 		if t.Large = len(t.Rows)*len(t.Columns) > maxAtOnce; !t.Large {
-			t.Curve, t.Odd = curveOf(f, m, &m.Tables[i], &quoted), warningsIn(f, m, &m.Tables[i])
+			t.Curve, t.Warnings = curveOf(f, m, &m.Tables[i], &quoted), warningsIn(f, m, &m.Tables[i])
 		}
 		v.Tables = append(v.Tables, t)
 	}

@@ -40,7 +40,7 @@ func (s *Screens) signedIn(r *http.Request) (auth.Person, bool, error) {
 	return s.db.Session(r.Context(), auth.Kept(c.Value))
 }
 
-// asker says who asks the API.
+// Asker says who asks the API.
 func (s *Screens) Asker(r *http.Request) (who api.Asker, key string) {
 	if s.Demo {
 		return api.Person, ""
@@ -72,7 +72,7 @@ func (s *Screens) loadKeys(ctx context.Context) error {
 	return nil
 }
 
-// signed lets in who is signed in; others are led to where they can be.
+// Signed lets in who is signed in; others are led to where they can be.
 func (s *Screens) Signed(c *gin.Context) {
 	p, ok, err := s.signedIn(c.Request)
 	if err != nil {
@@ -109,7 +109,7 @@ func (s *Screens) Signed(c *gin.Context) {
 	c.Next()
 }
 
-// owners lets in owners only.
+// Owners lets in owners only.
 func (s *Screens) Owners(c *gin.Context) {
 	if p := shell.Person(c.Request.Context()); p.Role != auth.Owner {
 		s.notes.Note(c.Request, auth.Forbidden, p, c.Request.Method+" "+c.Request.URL.Path)

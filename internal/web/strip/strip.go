@@ -165,6 +165,7 @@ func (v *View) x(n uint64) float64 {
 	return float64(n-v.from) / float64(v.to-v.from+1) * width
 }
 
+// Px writes a coordinate of a drawing, in pixels, to a tenth.
 func Px(x float64) string { return strconv.FormatFloat(x, 'f', 1, 64) }
 
 // draw paints the stretches that are shown, and names them where there is room.

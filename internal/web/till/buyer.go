@@ -13,7 +13,7 @@ import (
 	"github.com/gin-gonic/gin"
 )
 
-// buyerView is who buys, as far as any price looks at it.
+// BuyerView is who buys, as far as any price looks at it.
 type BuyerView struct {
 	AsksCoupons, AsksCustomer bool
 	Coupons, Customer         string
@@ -21,7 +21,7 @@ type BuyerView struct {
 	Customers                 []string       // that charges were agreed with
 }
 
-// buyerOf shows the fields that the prices of a shop look at, and those that are filled in.
+// BuyerOf shows the fields that the prices of a shop look at, and those that are filled in.
 func BuyerOf(f *store.File, t sqlite.Till) BuyerView {
 	v := BuyerView{
 		Coupons:      t.Coupons,

@@ -15,7 +15,7 @@ import (
 	"github.com/gin-gonic/gin"
 )
 
-// changeTill makes a change of the Till and answers with it requoted.
+// Change makes a change of the Till and answers with it requoted.
 func (s *Screens) Change(
 	c *gin.Context,
 	change func(*store.File, *sqlite.Till) error,
@@ -116,7 +116,7 @@ func (s *Screens) tillAdd(c *gin.Context) {
 	}, func(slips *Slips, text string) { slips.sku, slips.addSlip = typed, text })
 }
 
-// mostCarts is how many sample carts are kept.
+// maxCarts is how many sample carts are kept.
 const maxCarts = 60
 
 // keepCart keeps what lies in the Till as a sample cart.

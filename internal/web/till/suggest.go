@@ -12,7 +12,7 @@ import (
 	"github.com/gin-gonic/gin"
 )
 
-// mostSuggested is how many places are offered while typing.
+// maxSuggested is how many places are offered while typing.
 const maxSuggested = 8
 
 // longestSuggested is up to how many bytes of places before the one that is typed something is offered.

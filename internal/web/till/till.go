@@ -23,7 +23,7 @@ import (
 	"github.com/gin-gonic/gin"
 )
 
-// tillSlips is what was typed into the Till and not taken.
+// Slips are what was typed into the Till and refused, with the reasons.
 type Slips struct {
 	destination, DestinationSlip string
 	line                         int
@@ -46,6 +46,7 @@ type option struct {
 	Kind                                string
 }
 
+// View is the Till, quoted.
 type View struct {
 	Destination, DestinationSlip string
 	Doubt                        string   // what no list knows of the destination
@@ -75,7 +76,7 @@ type View struct {
 	Billed    func(*store.Method) decimal.Decimal // what a method bills them as
 }
 
-// till quotes what lies in the Till. Where that fails, whatever was typed, the Till says so and the rest of the
+// View quotes what lies in the Till. Where that fails, whatever was typed, the Till says so and the rest of the
 // page is shown.
 func (s *Screens) View(ctx context.Context, state *draft.State, slips Slips) (v View, err error) {
 	if !s.Shell.Part("till", func() { v, err = s.tillQuoted(ctx, state, slips) }) {
@@ -164,7 +165,7 @@ func (s *Screens) tillQuoted(ctx context.Context, state *draft.State, slips Slip
 	return v, nil
 }
 
-// mostNear is how many destinations are at hand.
+// maxNear is how many destinations are at hand.
 const maxNear = 5
 
 func sameCart(a, b []sqlite.CartLine) bool {
@@ -303,7 +304,7 @@ func whereSet(m *store.Method, step string) string {
 	return ""
 }
 
-// tillZone is the index of the zone that takes the Till's address before all others, −1 where none does, with
+// Zone is the index of the zone that takes the Till's address before all others, −1 where none does, with
 // the address as typed and as it is understood.
 func (s *Screens) Zone(ctx context.Context, state *draft.State) (int, string, place.Address) {
 	t, err := samples.Till(ctx, s.db, state.File)

@@ -41,7 +41,7 @@ type listsView struct {
 	Slip    string
 }
 
-// mostLines is how many skipped lines are shown.
+// maxLines is how many skipped lines are shown.
 const maxLines = 50
 
 func (s *Screens) listsView(ctx context.Context, state *draft.State) (v listsView, err error) {

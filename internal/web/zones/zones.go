@@ -95,7 +95,7 @@ type triedView struct {
 
 type triedZone struct{ Colour, Name, Why string }
 
-// mostOthers is for how many zones it is said why they do not take an address.
+// maxOthers is for how many zones it is said why they do not take an address.
 const maxOthers = 40
 
 func triedOf(state *draft.State, line string, to place.Address) *triedView {
@@ -157,9 +157,9 @@ func narrowestLevel(z *store.Zone) place.Level {
 
 // Of many zones and places only so many are shown at first.
 const (
-	mostRows  = 30   // zones
+	maxRows  = 30   // zones
 	moreRows  = 200  // zones that are shown with each further step
-	mostChips = 12   // places of a zone
+	maxChips = 12   // places of a zone
 	allChips  = 5000 // places of a zone that was opened
 )
 
@@ -175,7 +175,7 @@ func (s *Screens) zonesViewWith(c *gin.Context, state *draft.State, edited strin
 		Placed:   "Finland, SE 10*, FI 96000 to 99999, not FI 21660",
 		Shop:     shopOf(f),
 		Find:     query.Get("find"),
-		Findable: len(f.Zones) > mostRows/2,
+		Findable: len(f.Zones) > maxRows/2,
 	}
 	here, line, to := s.till.Zone(c.Request.Context(), state)
 	v.Strip = strip.Of(query, state, to)
@@ -205,7 +205,7 @@ func (s *Screens) zonesViewWith(c *gin.Context, state *draft.State, edited strin
 			Takes:    said.takes(i),
 			Overlaps: said.overlaps(i),
 		}
-		most := mostChips
+		most := maxChips
 		if row.Opened {
 			most = allChips
 		}
@@ -224,7 +224,7 @@ func (s *Screens) zonesViewWith(c *gin.Context, state *draft.State, edited strin
 		return row
 	}
 	shown, _ := strconv.Atoi(query.Get("show"))
-	left := max(shown, mostRows)
+	left := max(shown, maxRows)
 	add := func(name string, zones []int) {
 		group := zoneGroup{Name: name}
 		for _, i := range zones {
@@ -254,7 +254,7 @@ func (s *Screens) zonesViewWith(c *gin.Context, state *draft.State, edited strin
 		add(g.name, zones)
 	}
 	v.Found = len(v.Groups) > 0
-	query.Set("show", strconv.Itoa(max(shown, mostRows)+moreRows))
+	query.Set("show", strconv.Itoa(max(shown, maxRows)+moreRows))
 	query.Del("new")
 	v.MorePath = "/zones?" + query.Encode()
 	return v
@@ -383,7 +383,7 @@ func most[N int | uint64](counts map[int]N) int {
 	return key
 }
 
-// mostOverlaps is how many overlaps of a zone are said.
+// maxOverlaps is how many overlaps of a zone are said.
 const maxOverlaps = 3
 
 // overlaps says with which zones a zone ties or crosses, with an address in both and which of them gets it;

@@ -25,7 +25,7 @@ document.addEventListener("change", (event) => {
   });
 });
 const rateCells = (table) => [...table.tBodies[0].rows].map((row) => [...row.querySelectorAll("td .cell")]);
-const spot = (table, cell) => {
+const position = (table, cell) => {
   const rows = rateCells(table);
   for (let r = 0; r < rows.length; r++) if (rows[r].includes(cell)) return [r, rows[r].indexOf(cell)];
   return null;
@@ -55,7 +55,7 @@ document.addEventListener(
     if (step && event.shiftKey) {
       const rows = rateCells(table);
       if (!anchor) {
-        anchor = spot(table, cell);
+        anchor = position(table, cell);
         reach = anchor;
       }
       markTo(table, [
@@ -84,10 +84,10 @@ document.addEventListener(
 document.addEventListener("mousedown", (event) => {
   const cell = event.target,
     table = cell.closest && cell.closest("[data-rates]");
-  if (table && cell.matches("td .cell") && event.shiftKey && spot(table, document.activeElement)) {
+  if (table && cell.matches("td .cell") && event.shiftKey && position(table, document.activeElement)) {
     event.preventDefault();
-    if (!anchor) anchor = spot(table, document.activeElement);
-    markTo(table, spot(table, cell));
+    if (!anchor) anchor = position(table, document.activeElement);
+    markTo(table, position(table, cell));
   } else unmark();
 });
 document.addEventListener("copy", (event) => {
