@@ -1,6 +1,7 @@
 package edit
 
 import (
+	"cmp"
 	"slices"
 
 	"diadrom/internal/core/store"
@@ -10,16 +11,6 @@ import (
 // maxNote is the longest note of a class, in letters.
 const maxNote = 200
 
-// Class finds a shipping class by its id; nil where there is none.
-func Class(f *store.File, id string) *store.Class {
-	for i := range f.Classes {
-		if f.Classes[i].ID == id {
-			return &f.Classes[i]
-		}
-	}
-	return nil
-}
-
 // AddClass adds a shipping class by its name as it is typed.
 func AddClass(f *store.File, typed string) error {
 	name, err := Name(typed)
@@ -27,9 +18,9 @@ func AddClass(f *store.File, typed string) error {
 		return err
 	}
 	if id, err := productlist.ClassOf(f, name); err == nil {
-		return problemf("there is a class called %s already", called(Class(f, id).Name, id))
+		return problemf("there is a class called %s already", f.ClassName(id))
 	}
-	id := store.NewID(name, "class", func(id string) bool { return Class(f, id) != nil })
+	id := store.NewID(name, "class", func(id string) bool { return f.Class(id) != nil })
 	f.Classes = append(f.Classes, store.Class{ID: id, Name: name})
 	return nil
 }
@@ -64,7 +55,7 @@ func NoteClass(class *store.Class, typed string) error {
 func RemoveClass(f *store.File, id string) error {
 	for i := range f.Methods {
 		if m := &f.Methods[i]; namesClass(m, id) {
-			return problemf("%s names this class: remove it there first", called(m.Name, m.ID))
+			return problemf("%s names this class: remove it there first", cmp.Or(m.Name, m.ID))
 		}
 	}
 	for i := range f.Products {

@@ -9,7 +9,6 @@ import (
 	"regexp"
 	"strings"
 
-	"diadrom/internal/core/charge"
 	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/measure"
 	"diadrom/internal/core/rate"
@@ -35,11 +34,6 @@ func (e *Conflict) Error() string {
 		now = "nothing"
 	}
 	return "this was changed to " + now + " in another window meanwhile; press Enter again to set yours"
-}
-
-// Words are what a file's charges are written in.
-func Words(f *store.File) charge.Words {
-	return charge.Words{Units: f.Store.Units(), Currency: f.Store.Currency}
 }
 
 // Unit is the unit of what a table of the file measures: the currency for sums, "items" for numbers, ""

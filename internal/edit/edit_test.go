@@ -44,7 +44,7 @@ func shop(
 			row.At = at
 		}
 		for _, text := range cells[1:] {
-			c, err := charge.Parse(text, edit.Words(f))
+			c, err := charge.Parse(text, f.Words())
 			require.NoError(t, err)
 			row.Charges = append(row.Charges, c)
 		}
@@ -54,7 +54,7 @@ func shop(
 	f.Methods = []store.Method{
 		{
 			ID:      "post",
-			Classes: "together",
+			Classes: store.Together,
 			Tables:  []rate.Table{list},
 			Terms:   map[string]store.Terms{"a": {}, "b": {}},
 		},
@@ -68,7 +68,7 @@ func text(f *store.File, t *rate.Table) string {
 	for i, r := range t.Rows {
 		rows[i] = edit.AtText(r.At)
 		for _, c := range r.Charges {
-			rows[i] += " | " + charge.Format(c, edit.Words(f))
+			rows[i] += " | " + charge.Format(c, f.Words())
 		}
 	}
 	return strings.Join(rows, "; ")
@@ -213,14 +213,14 @@ func TestListsOfAMethod(t *testing.T) {
 	assert.Equal(t, "0 | no | no", text(f, &m.Tables[0]), "by price rows begin at 0")
 	assert.Equal(t, []string{"bulky"}, m.Tables[0].Classes)
 	assert.Equal(t, "Bulky goods", m.Tables[0].Name)
-	assert.Equal(t, "add", m.Classes, "two lists need a way to come together")
+	assert.Equal(t, store.Add, m.Classes, "two lists need a way to come together")
 	_, _, err := edit.Table(f, "post", m.Tables[0].ID)
 	require.NoError(t, err)
 	require.ErrorContains(t, edit.SetClasses(f, &m.Tables[1], "glass"), "no class")
 	require.NoError(t, edit.RemoveColumn(m, &m.Tables[1], "b"))
 	assert.Contains(t, m.Terms, "b", "another list prices it")
 	edit.RemoveTable(m, m.Tables[0].ID)
-	assert.Equal(t, "together", m.Classes)
+	assert.Equal(t, store.Together, m.Classes)
 	assert.NotContains(t, m.Terms, "b")
 	_, _, err = edit.Table(f, "post", "bulky-goods")
 	require.ErrorContains(t, err, "this price list was removed")
@@ -246,7 +246,7 @@ func priced(f *store.File, t *rate.Table, x decimal.Decimal) string {
 	if !ok {
 		return "no"
 	}
-	return charge.Format(t.Rows[i].Charges[0], edit.Words(f))
+	return charge.Format(t.Rows[i].Charges[0], f.Words())
 }
 
 // drawn is a list of a few rows by weight, each with another charge.
@@ -310,7 +310,7 @@ func TestAListPastedOverItselfStaysAsItIs(t *testing.T) {
 		was := text(f, list)
 		var block []string
 		for _, r := range list.Rows {
-			block = append(block, charge.Format(r.Charges[0], edit.Words(f)))
+			block = append(block, charge.Format(r.Charges[0], f.Words()))
 		}
 		p, err := edit.Paste(
 			f,

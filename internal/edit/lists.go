@@ -103,6 +103,21 @@ func SetClasses(f *store.File, t *rate.Table, typed string) error {
 	return err
 }
 
+// NameTable names a price list.
+func NameTable(t *rate.Table, typed string) (err error) {
+	t.Name, err = Name(typed)
+	return err
+}
+
+// SetCombine sets how the lists of a method make one charge: the amounts are added, or the dearest counts.
+func SetCombine(m *store.Method, how store.Combine) error {
+	if how != store.Add && how != store.Dearest {
+		return problemf("choose how the price lists make one charge")
+	}
+	m.Classes = how
+	return nil
+}
+
 // AddTable adds a list for goods of some classes, as they are typed, over the zones of the method's first
 // list, or of the store.
 func AddTable(f *store.File, m *store.Method, by rate.By, typed string) error {
@@ -118,10 +133,10 @@ func AddTable(f *store.File, m *store.Method, by rate.By, typed string) error {
 	}
 	name := "Price list"
 	if len(ids) > 0 {
-		name = called(Class(f, ids[0]).Name, ids[0])
+		name = f.ClassName(ids[0])
 	}
 	id := store.NewID(name, "list", func(id string) bool {
-		return slices.ContainsFunc(m.Tables, func(t rate.Table) bool { return t.ID == id })
+		return m.Table(id) != nil
 	})
 	t := EmptyTable(id, name, by)
 	t.Classes = ids
@@ -134,8 +149,8 @@ func AddTable(f *store.File, m *store.Method, by rate.By, typed string) error {
 	}
 	t.Rows[0].Charges = make([]*rate.Charge, len(t.Zones))
 	m.Tables = slices.Insert(m.Tables, 0, t)
-	if m.Classes == "together" && len(m.Tables) > 1 {
-		m.Classes = "add"
+	if m.Classes == store.Together && len(m.Tables) > 1 {
+		m.Classes = store.Add
 	}
 	return nil
 }
@@ -144,7 +159,7 @@ func AddTable(f *store.File, m *store.Method, by rate.By, typed string) error {
 func RemoveTable(m *store.Method, table string) {
 	m.Tables = slices.DeleteFunc(m.Tables, func(t rate.Table) bool { return t.ID == table })
 	if len(m.Tables) == 1 && len(m.Tables[0].Classes) == 0 {
-		m.Classes = "together"
+		m.Classes = store.Together
 	}
 	for zone := range m.Terms {
 		if !slices.Contains(m.ServedZones(), zone) {

@@ -1,6 +1,7 @@
 package edit
 
 import (
+	"cmp"
 	"slices"
 
 	"diadrom/internal/core/rate"
@@ -12,12 +13,12 @@ import (
 const maxTold = 300
 
 func newMethodID(f *store.File, name string) string {
-	return store.NewID(name, "method", func(id string) bool { return Method(f, id) != nil })
+	return store.NewID(name, "method", func(id string) bool { return f.Method(id) != nil })
 }
 
 // AddMethod adds a method by its name as it is typed, with a price list over all zones in which nothing is
 // offered yet. Kind is that of deliveries unless it is that of pickups.
-func AddMethod(f *store.File, typed string, by rate.By, kind string) error {
+func AddMethod(f *store.File, typed string, by rate.By, kind store.Kind) error {
 	name, err := Name(typed)
 	switch {
 	case err != nil:
@@ -37,14 +38,14 @@ func AddMethod(f *store.File, typed string, by rate.By, kind string) error {
 	t.Rows[0].Charges = make([]*rate.Charge, len(t.Zones))
 	f.Methods = append(f.Methods, store.Method{
 		ID: newMethodID(f, name), Name: name, Label: name, Kind: kind, Enabled: true, Taxable: true,
-		Classes: "together", WhenRefused: "hide", Tables: []rate.Table{t},
+		Classes: store.Together, WhenRefused: store.Hide, Tables: []rate.Table{t},
 	})
 	return nil
 }
 
 // CopyMethod makes a whole copy of a method behind it, switched off until it is wanted.
 func CopyMethod(f *store.File, m *store.Method) {
-	name := called(m.Name, m.ID) + ", copy"
+	name := cmp.Or(m.Name, m.ID) + ", copy"
 	if len([]rune(name)) > MaxName {
 		name = "Copy"
 	}
@@ -63,24 +64,68 @@ func RemoveMethod(f *store.File, id string) error {
 	const first = "the %s %s names this method: remove it there first, or switch the method off"
 	for i := range f.Surcharges {
 		if s := &f.Surcharges[i]; slices.Contains(s.Methods, id) {
-			return problemf(first, "surcharge", called(s.Name, s.ID))
+			return problemf(first, "surcharge", cmp.Or(s.Name, s.ID))
 		}
 	}
 	for i := range f.Agreed {
 		if a := &f.Agreed[i]; slices.Contains(a.Methods, id) {
-			return problemf(first, "agreed charge", called(a.Name, a.ID))
+			return problemf(first, "agreed charge", cmp.Or(a.Name, a.ID))
 		}
 	}
 	f.Methods = slices.DeleteFunc(f.Methods, func(m store.Method) bool { return m.ID == id })
 	return nil
 }
 
-// Preselect has a method preselected at the checkout, and no other; or not any more.
-func Preselect(f *store.File, m *store.Method, on bool) {
-	for i := range f.Methods {
-		f.Methods[i].Preselected = false
+// Switch is what of a method is yes or no.
+type Switch string
+
+// Switches of a method.
+const (
+	Enabled     Switch = "enabled"
+	Taxable     Switch = "taxable"
+	Preselected Switch = "preselected" // no other method is then
+	Tells       Switch = "tells"       // buyers are told why it is unavailable
+)
+
+// SetSwitch sets what of a method is yes or no.
+func SetSwitch(f *store.File, m *store.Method, which Switch, on bool) {
+	switch which {
+	case Enabled:
+		m.Enabled = on
+	case Taxable:
+		m.Taxable = on
+	case Preselected:
+		for i := range f.Methods {
+			f.Methods[i].Preselected = false
+		}
+		m.Preselected = on
+	case Tells:
+		m.WhenRefused = store.Hide
+		if on {
+			m.WhenRefused = store.Tell
+		}
 	}
-	m.Preselected = on
+}
+
+// SetKind sets how a method's goods come to the buyer: delivered or collected.
+func SetKind(m *store.Method, kind store.Kind) error {
+	if kind != store.Delivery && kind != store.Pickup {
+		return problemf("choose whether the goods are delivered or collected")
+	}
+	m.Kind = kind
+	return nil
+}
+
+// NameMethod gives a method the name by which owners know it.
+func NameMethod(m *store.Method, typed string) (err error) {
+	m.Name, err = Name(typed)
+	return err
+}
+
+// LabelMethod gives a method the name that buyers read.
+func LabelMethod(m *store.Method, typed string) (err error) {
+	m.Label, err = Name(typed)
+	return err
 }
 
 // SetRefusedText sets what buyers are told where a method does not fit, as it is typed; "" for the reason.
@@ -151,7 +196,7 @@ func SetTerm(f *store.File, m *store.Method, t Term, was, typed string) error {
 	}
 	if now := TermText(f, m, t); now != was {
 		whole := f.Clone()
-		same := Method(whole, m.ID)
+		same := whole.Method(m.ID)
 		if terms.Set(whole, same, t.Zone, t.Field, typed) == nil && TermText(whole, same, t) == now {
 			return nil // it is so already
 		}

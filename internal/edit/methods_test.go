@@ -51,7 +51,7 @@ func TestANewMethodOffersNothingAnywhereYet(t *testing.T) {
 	require.NoError(t, edit.AddMethod(f, " Big  parcel ", rate.BySubtotal, "by air"))
 	require.NoError(t, edit.AddMethod(f, "Big parcel", rate.ByOrder, store.Pickup))
 	assert.Equal(t, "big-parcel big-parcel-2", order(f), "ids are never given twice")
-	assert.Equal(t, []string{store.Delivery, store.Pickup}, []string{f.Methods[0].Kind, f.Methods[1].Kind})
+	assert.Equal(t, []store.Kind{store.Delivery, store.Pickup}, []store.Kind{f.Methods[0].Kind, f.Methods[1].Kind})
 	assert.Equal(t, "0 | no | no | no | no", text(f, &f.Methods[0].Tables[0]))
 	_, faults := store.Read(f.Write())
 	assert.Empty(t, faults)
@@ -86,10 +86,10 @@ func TestAMethodThatAChargeNamesStays(t *testing.T) {
 
 func TestOneMethodIsPreselected(t *testing.T) {
 	f := methods(t, "post", "van")
-	edit.Preselect(f, &f.Methods[0], true)
-	edit.Preselect(f, &f.Methods[1], true)
+	edit.SetSwitch(f, &f.Methods[0], edit.Preselected, true)
+	edit.SetSwitch(f, &f.Methods[1], edit.Preselected, true)
 	assert.Equal(t, []bool{false, true}, []bool{f.Methods[0].Preselected, f.Methods[1].Preselected})
-	edit.Preselect(f, &f.Methods[1], false)
+	edit.SetSwitch(f, &f.Methods[1], edit.Preselected, false)
 	assert.False(t, f.Methods[1].Preselected)
 }
 

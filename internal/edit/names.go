@@ -5,7 +5,6 @@ import (
 	"strings"
 
 	"diadrom/internal/core/oneline"
-	"diadrom/internal/core/store"
 )
 
 // MaxName is the longest name that is taken from owners, in letters.
@@ -42,22 +41,4 @@ func FirstFew(list []string) string {
 		text += " and " + strconv.Itoa(n-3) + " more"
 	}
 	return text
-}
-
-// called is a name, or the id where there is none.
-func called(name, id string) string {
-	if name == "" {
-		return id
-	}
-	return name
-}
-
-// Zone finds a zone by its id, with its place in the file; nil and −1 where there is none.
-func Zone(f *store.File, id string) (*store.Zone, int) {
-	for i := range f.Zones {
-		if f.Zones[i].ID == id {
-			return &f.Zones[i], i
-		}
-	}
-	return nil, -1
 }

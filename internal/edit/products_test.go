@@ -145,7 +145,7 @@ func TestClasses(t *testing.T) {
 	require.ErrorContains(t, edit.AddClass(f, "bulky GOODS"), "there is a class called Bulky goods already")
 	require.ErrorContains(t, edit.AddClass(f, ""), "a name is needed")
 	require.NoError(t, edit.AddClass(f, "Glass"))
-	glass := edit.Class(f, "glass")
+	glass := f.Class("glass")
 	require.ErrorContains(
 		t,
 		edit.NameClass(f, glass, "Bulky goods"),
@@ -158,7 +158,7 @@ func TestClasses(t *testing.T) {
 		edit.NoteClass(glass, strings.Repeat("n", 201)),
 		"at most 200 letters; this has 201",
 	)
-	assert.Equal(t, store.Class{ID: "glass", Name: "GLASS", Note: "breaks"}, *edit.Class(f, "glass"))
+	assert.Equal(t, store.Class{ID: "glass", Name: "GLASS", Note: "breaks"}, *f.Class("glass"))
 	_, err := edit.SetProducts(f, map[string]bool{"A": true}, productlist.Class, "glass")
 	require.NoError(t, err)
 	only := &store.Needs{OnlyClasses: []string{"glass"}}
@@ -173,6 +173,6 @@ func TestClasses(t *testing.T) {
 		require.ErrorContains(t, edit.RemoveClass(named, "glass"), "post names this class", name)
 	}
 	require.NoError(t, edit.RemoveClass(f, "glass"))
-	assert.Nil(t, edit.Class(f, "glass"))
+	assert.Nil(t, f.Class("glass"))
 	assert.Empty(t, f.Product("A").Class, "its products have none then")
 }

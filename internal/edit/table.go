@@ -10,26 +10,14 @@ import (
 	"diadrom/internal/core/store"
 )
 
-// Method finds a method by its id; nil where there is none.
-func Method(f *store.File, id string) *store.Method {
-	for i := range f.Methods {
-		if f.Methods[i].ID == id {
-			return &f.Methods[i]
-		}
-	}
-	return nil
-}
-
 // Table finds a price list of a method by their ids.
 func Table(f *store.File, method, table string) (*store.Method, *rate.Table, error) {
-	m := Method(f, method)
+	m := f.Method(method)
 	if m == nil {
 		return nil, nil, problemf("this method was removed meanwhile; nothing was changed")
 	}
-	for i := range m.Tables {
-		if m.Tables[i].ID == table {
-			return m, &m.Tables[i], nil
-		}
+	if t := m.Table(table); t != nil {
+		return m, t, nil
 	}
 	return nil, nil, problemf("this price list was removed meanwhile; nothing was changed")
 }
@@ -57,7 +45,7 @@ func SetCell(f *store.File, t *rate.Table, cell Cell, was, typed string) (row, c
 			"this zone's column was removed meanwhile; reload to see the list as it is now",
 		)
 	}
-	w := Words(f)
+	w := f.Words()
 	parsed, err := charge.Parse(typed, w)
 	if now := charge.Format(t.Rows[row].Charges[column], w); now != was {
 		if err == nil && charge.Format(parsed, w) == now {
@@ -236,7 +224,7 @@ func CopyColumn(f *store.File, t *rate.Table, zone, from, typed string) error {
 	if to < 0 || as < 0 {
 		return problemf("choose two columns of this list")
 	}
-	w := Words(f)
+	w := f.Words()
 	change, err := charge.ParseChange(typed, w)
 	if err != nil {
 		return problemf("%s", err.Error())
@@ -268,7 +256,7 @@ type Typed struct{ Text, Slip string }
 func Paste(f *store.File, t *rate.Table, at Cell, block string) (p Pasted, err error) {
 	p.Slips = map[Cell]Typed{}
 	lines := lines(block)
-	w := Words(f)
+	w := f.Words()
 	first := slices.Index(t.Zones, at.Zone)
 	row := Row(t, at.At)
 	if row < 0 || first < 0 && at.Zone != "" {

@@ -1,6 +1,7 @@
 package edit
 
 import (
+	"cmp"
 	"slices"
 	"strconv"
 	"strings"
@@ -45,7 +46,7 @@ func AddZone(f *store.File, text *place.Text) (id string, err error) {
 		return "", problemf("say first what the zone takes, then what it leaves out")
 	}
 	name := zoneName(text.Places)
-	id = store.NewID(name, "zone", func(id string) bool { z, _ := Zone(f, id); return z != nil })
+	id = store.NewID(name, "zone", func(id string) bool { return f.Zone(id) != nil })
 	f.Zones = append(f.Zones, store.Zone{
 		ID: id, Name: name, Enabled: true, Places: text.Places, Except: text.Except,
 	})
@@ -171,10 +172,10 @@ func RemoveZone(f *store.File, z *store.Zone) error {
 	for i := range f.Methods {
 		if m := &f.Methods[i]; slices.Contains(m.ServedZones(), z.ID) {
 			return problemf("%s has prices in %s: remove its column there first, or switch the zone off",
-				called(z.Name, z.ID), called(m.Name, m.ID))
+				cmp.Or(z.Name, z.ID), cmp.Or(m.Name, m.ID))
 		}
 	}
-	_, i := Zone(f, z.ID)
+	i := f.ZoneIndex(z.ID)
 	f.Zones = slices.Delete(f.Zones, i, i+1)
 	return nil
 }
@@ -226,7 +227,7 @@ func SetShop(f *store.File, typed Shop) error {
 // behind all. No zone goes.
 func PutZones(f *store.File, zones []store.Zone) {
 	for _, z := range zones {
-		if _, i := Zone(f, z.ID); i >= 0 {
+		if i := f.ZoneIndex(z.ID); i >= 0 {
 			f.Zones[i] = z
 		} else {
 			f.Zones = append(f.Zones, z)

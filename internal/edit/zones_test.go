@@ -43,7 +43,7 @@ func TestAZoneIsNamedAfterItsPlaces(t *testing.T) {
 		if !assert.NoError(t, err, typed) {
 			continue
 		}
-		z, _ := edit.Zone(f, id)
+		z := f.Zone(id)
 		assert.Equal(t, name, z.Name, typed)
 		assert.True(t, z.Enabled)
 	}
@@ -106,15 +106,15 @@ func TestCodesAddedTwiceAreThereOnce(t *testing.T) {
 
 func TestAZoneWithPricesStays(t *testing.T) {
 	f, m, list := shop(t, rate.ByWeight, rate.UpTo, "2 | 4.90 | 6.90")
-	a, _ := edit.Zone(f, "a")
+	a := f.Zone("a")
 	m.Name = "Post"
 	require.ErrorContains(t, edit.RemoveZone(f, a), "A has prices in Post: remove its column there first")
 	require.NoError(t, edit.RemoveColumn(m, list, "a"))
 	require.NoError(t, edit.RemoveZone(f, a))
-	gone, i := edit.Zone(f, "a")
+	gone, i := f.Zone("a"), f.ZoneIndex("a")
 	assert.Nil(t, gone)
 	assert.Equal(t, -1, i)
-	b, _ := edit.Zone(f, "b")
+	b := f.Zone("b")
 	require.ErrorContains(t, edit.NameZone(f, b, "c"), "another zone is called C already")
 	require.NoError(t, edit.NameZone(f, b, "B"), "as it is called already")
 }
@@ -122,13 +122,13 @@ func TestAZoneWithPricesStays(t *testing.T) {
 func TestAPinnedZoneComesBeforeThoseThatArePinned(t *testing.T) {
 	f, _, _ := shop(t, rate.ByWeight, rate.UpTo, "2 | 4.90")
 	for _, id := range []string{"a", "b", "c"} {
-		z, _ := edit.Zone(f, id)
+		z := f.Zone(id)
 		edit.PinZone(f, z, true)
 	}
-	rank := func(id string) int64 { z, _ := edit.Zone(f, id); return *z.Rank }
+	rank := func(id string) int64 { z := f.Zone(id); return *z.Rank }
 	assert.Less(t, rank("c"), rank("b"))
 	assert.Less(t, rank("b"), rank("a"))
-	c, _ := edit.Zone(f, "c")
+	c := f.Zone("c")
 	edit.PinZone(f, c, false)
 	assert.Nil(t, c.Rank)
 }

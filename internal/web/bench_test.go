@@ -14,7 +14,6 @@ import (
 	"diadrom/internal/core/charge"
 	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/store"
-	"diadrom/internal/edit"
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/shop/importer"
 	"diadrom/internal/sqlite"
@@ -214,7 +213,7 @@ func BenchmarkCell(b *testing.B) {
 		b.Run(fmt.Sprintf("%dx%d", size.rows, size.zones), func(b *testing.B) {
 			was, n := charge.Format(
 				d.State().File.Methods[0].Tables[0].Rows[2].Charges[1],
-				edit.Words(d.State().File),
+				d.State().File.Words(),
 			), 0
 			for b.Loop() {
 				n++

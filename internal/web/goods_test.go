@@ -9,7 +9,6 @@ import (
 	"time"
 
 	"diadrom/internal/core/store"
-	"diadrom/internal/edit"
 	"diadrom/internal/tables/productlist"
 	"diadrom/internal/test/storetest"
 
@@ -166,7 +165,7 @@ func TestClassesAreNamedNotedAndRemoved(t *testing.T) {
 		holds(t, body, c[len(c)-1])
 	}
 	_, _ = s.post("/goods/classes/fragile", "field", "note", "value", "bubble wrap")
-	assert.Equal(t, "bubble wrap", edit.Class(s.draft.State().File, "fragile").Note)
+	assert.Equal(t, "bubble wrap", s.draft.State().File.Class("fragile").Note)
 	_, _ = s.post("/goods/classes/no-fly/remove")
 	assert.Empty(t, s.product("OIL-TAR").Class, "its goods are without a class")
 	_, _ = s.post("/undo")
@@ -296,7 +295,7 @@ func TestNothingIsTakenBackTwice(t *testing.T) {
 	holds(t, body, "Undo<span class=\"what-of\">: The islands, name: “Åland” → “The islands”")
 	_, body = s.post("/undo")
 	holds(t, body, "Undone: The islands, name: “Åland” → “The islands”", "Redo")
-	z, _ := edit.Zone(s.draft.State().File, "aland")
+	z := s.draft.State().File.Zone("aland")
 	assert.Equal(t, "Åland", z.Name)
 	assert.True(t, bytes.Contains([]byte(body), []byte(`id="till"`)), "the Till is quoted again")
 }

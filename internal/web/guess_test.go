@@ -9,7 +9,6 @@ import (
 	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/rate"
 	"diadrom/internal/core/store"
-	"diadrom/internal/edit"
 	"diadrom/internal/web/till"
 
 	"github.com/stretchr/testify/assert"
@@ -57,8 +56,8 @@ func TestColumnsChosenByHandArriveInTheShop(t *testing.T) {
 	action = action[strings.LastIndex(action, `"`)+1:]
 	status, page = s.post(action, "name", "Post")
 	assert.Equal(t, http.StatusOK, status, page)
-	require.NotNil(t, edit.Method(s.draft.State().File, "post"))
-	assert.Equal(t, "2", edit.Method(s.draft.State().File, "post").Tables[0].Rows[0].At.String())
+	require.NotNil(t, s.draft.State().File.Method("post"))
+	assert.Equal(t, "2", s.draft.State().File.Method("post").Tables[0].Rows[0].At.String())
 }
 
 // between is what stands between two texts, the last time that both do.

@@ -10,7 +10,6 @@ import (
 	"testing"
 	"time"
 
-	"diadrom/internal/edit"
 	"diadrom/internal/shop/draft"
 
 	"github.com/stretchr/testify/assert"
@@ -36,7 +35,7 @@ func (s *site) send(path, name, body string) (int, string) {
 }
 
 func (s *site) zone(id string) []string {
-	z, _ := edit.Zone(s.draft.State().File, id)
+	z := s.draft.State().File.Zone(id)
 	if z == nil {
 		return nil
 	}

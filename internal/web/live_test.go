@@ -10,7 +10,6 @@ import (
 	"testing"
 
 	"diadrom/internal/core/store"
-	"diadrom/internal/edit"
 	"diadrom/internal/shop/draft"
 
 	"github.com/stretchr/testify/assert"
@@ -177,7 +176,7 @@ func TestAChangeIsPutBackByItself(t *testing.T) {
 	status, body = s.post("/live/put-back", "key", "zones/norway")
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 	holds(t, body, "later changes rest on this", "norway")
-	z, _ := edit.Zone(s.draft.State().File, "norway")
+	z := s.draft.State().File.Zone("norway")
 	assert.NotNil(t, z, "and nothing has changed")
 }
 

@@ -8,6 +8,7 @@ import (
 
 	"diadrom/internal/core/calendar"
 	"diadrom/internal/core/charge"
+	"diadrom/internal/core/store"
 	"diadrom/internal/core/terms"
 	"diadrom/internal/edit"
 	"diadrom/internal/shop/draft"
@@ -19,14 +20,14 @@ import (
 // list is a price list as text: a line a row, its break point in front.
 func (s *site) list(method, table string) string {
 	f := s.draft.State().File
-	m := edit.Method(f, method)
+	m := f.Method(method)
 	var b strings.Builder
 	for i := range m.Tables {
 		if t := &m.Tables[i]; t.ID == table {
 			for _, r := range t.Rows {
 				b.WriteString(edit.AtText(r.At))
 				for _, c := range r.Charges {
-					b.WriteString(" | " + charge.Format(c, edit.Words(f)))
+					b.WriteString(" | " + charge.Format(c, f.Words()))
 				}
 				b.WriteByte('\n')
 			}
@@ -95,21 +96,21 @@ func TestColumnsAreMadeMovedAndListsShaped(t *testing.T) {
 	holds(t, body, "remove the others first")
 	_, _ = s.post(base+"shape", "field", "by", "value", "weight")
 	_, _ = s.post(base+"shape", "field", "graduated", "value", "on")
-	assert.True(t, edit.Method(s.draft.State().File, "locker").Tables[0].Graduated)
+	assert.True(t, s.draft.State().File.Method("locker").Tables[0].Graduated)
 
 	_, body = s.post("/rates/locker/lists", "classes", "Bulky", "by", "billed_weight")
 	holds(t, body, "for goods of class Bulky", "for all other goods", "added up")
-	m := edit.Method(s.draft.State().File, "locker")
+	m := s.draft.State().File.Method("locker")
 	require.Len(t, m.Tables, 2)
-	assert.Equal(t, "add", m.Classes)
+	assert.Equal(t, store.Add, m.Classes)
 	_, _ = s.post("/rates/locker/combine", "how", "dearest")
-	assert.Equal(t, "dearest", edit.Method(s.draft.State().File, "locker").Classes)
+	assert.Equal(t, store.Dearest, s.draft.State().File.Method("locker").Classes)
 	_, _ = s.post("/methods/locker/term", "zone", "aland", "field", "minimum", "was", "", "text", "2.00")
-	require.Contains(t, edit.Method(s.draft.State().File, "locker").Terms, "aland")
+	require.Contains(t, s.draft.State().File.Method("locker").Terms, "aland")
 	_, _ = s.post("/rates/locker/bulky/remove-column", "zone", "aland")
 	assert.Contains(
 		t,
-		edit.Method(s.draft.State().File, "locker").Terms,
+		s.draft.State().File.Method("locker").Terms,
 		"aland",
 		"the other list has the zone still",
 	)
@@ -126,7 +127,7 @@ func TestColumnsAreMadeMovedAndListsShaped(t *testing.T) {
 		)
 	}
 	_, _ = s.post("/rates/locker/bulky/remove")
-	assert.Equal(t, "together", edit.Method(s.draft.State().File, "locker").Classes)
+	assert.Equal(t, store.Together, s.draft.State().File.Method("locker").Classes)
 	status, _ = s.post("/rates/locker/bulky/remove-row", "at", "1")
 	assert.Equal(t, http.StatusUnprocessableEntity, status, "a list that is gone")
 }
@@ -153,10 +154,10 @@ func TestMethodsAreOrderedCopiedSwitchedAndRemoved(t *testing.T) {
 	}
 	assert.Equal(t, was, order(), "a move that changed nothing is no edit to undo")
 	_, _ = s.post("/methods/parcel/copy")
-	m := edit.Method(s.draft.State().File, "parcel-to-the-door-copy")
+	m := s.draft.State().File.Method("parcel-to-the-door-copy")
 	require.NotNil(t, m)
 	assert.False(t, m.Enabled)
-	assert.Equal(t, edit.Method(s.draft.State().File, "parcel").Tables, m.Tables)
+	assert.Equal(t, s.draft.State().File.Method("parcel").Tables, m.Tables)
 	_, _ = s.post("/methods/parcel-to-the-door-copy/remove")
 	assert.Equal(t, was, order())
 	for _, field := range []string{"taxable", "enabled"} {
@@ -168,22 +169,22 @@ func TestMethodsAreOrderedCopiedSwitchedAndRemoved(t *testing.T) {
 	_, _ = s.post("/methods/letter/switch", "field", "preselected", "value", "on")
 	holds(t, body, `id="method-parcel"`)
 	f := s.draft.State().File
-	p := edit.Method(f, "parcel")
+	p := f.Method("parcel")
 	assert.Equal(
 		t,
-		[]any{false, false, "tell", "Too long for the parcel service."},
+		[]any{false, false, store.Tell, "Too long for the parcel service."},
 		[]any{p.Taxable, p.Enabled, p.WhenRefused, p.RefusedText},
 	)
 	assert.Equal(
 		t,
 		[]bool{true, false},
-		[]bool{edit.Method(f, "letter").Preselected, edit.Method(f, "locker").Preselected},
+		[]bool{f.Method("letter").Preselected, f.Method("locker").Preselected},
 		"one at most",
 	)
 	_, body = s.post("/methods", "name", "Bike courier", "by", "distance", "kind", "delivery")
 	holds(t, body, "No buyer is offered this: its list has no price yet")
 	_, _ = s.post("/methods", "name", "Fetch it", "by", "order", "kind", "pickup")
-	assert.Equal(t, "pickup", edit.Method(s.draft.State().File, "fetch-it").Kind)
+	assert.Equal(t, store.Pickup, s.draft.State().File.Method("fetch-it").Kind)
 	status, _ := s.get("/methods/nothing")
 	assert.Equal(t, http.StatusNotFound, status)
 }
@@ -205,7 +206,7 @@ func TestTermsAreTypedInTheirGrid(t *testing.T) {
 		assert.Equal(t, http.StatusUnprocessableEntity, status, c)
 		holds(t, body, ">"+c[3]+"</textarea>", "slip-note")
 	}
-	text, own := terms.Text(s.draft.State().File, edit.Method(s.draft.State().File, "locker"), "aland", terms.Weight)
+	text, own := terms.Text(s.draft.State().File, s.draft.State().File.Method("locker"), "aland", terms.Weight)
 	assert.Equal(t, "up to 10 kg", text)
 	assert.True(t, own)
 }

@@ -64,7 +64,7 @@ func TestZonesAreTypedNamedSwitchedAndRemoved(t *testing.T) {
 	status, body := s.post("/zones", "places", "NO, SJ, not NO 9*")
 	require.Equal(t, http.StatusOK, status)
 	assert.Contains(t, body, "Norway and 1 more")
-	z, _ := edit.Zone(s.draft.State().File, "norway-and-1-more")
+	z := s.draft.State().File.Zone("norway-and-1-more")
 	require.NotNil(t, z)
 	assert.Len(t, z.Except, 1)
 
@@ -95,12 +95,12 @@ func TestZonesAreTypedNamedSwitchedAndRemoved(t *testing.T) {
 	status, _ = s.post("/zones/norway-and-1-more/remove-place", "key", "places/2/1", "text", "NO 9171")
 	assert.Equal(t, http.StatusOK, status)
 	s.post("/zones/norway-and-1-more/enabled")
-	z, _ = edit.Zone(s.draft.State().File, "norway-and-1-more")
+	z = s.draft.State().File.Zone("norway-and-1-more")
 	assert.False(t, z.Enabled)
 	assert.Equal(t, []string{"NO 9170", "NO 0150 to 0159"}, z.Places[2].Words())
 	status, _ = s.post("/zones/norway-and-1-more/remove")
 	assert.Equal(t, http.StatusOK, status)
-	z, _ = edit.Zone(s.draft.State().File, "norway-and-1-more")
+	z = s.draft.State().File.Zone("norway-and-1-more")
 	assert.Nil(t, z)
 }
 
@@ -119,7 +119,7 @@ func TestHundredsOfCodesArePastedAtOnce(t *testing.T) {
 	status, body = s.post("/zones/finland-50000-and-296-more/places", "places", "50296 50297 50298")
 	require.Equal(t, http.StatusOK, status)
 	assert.Contains(t, body, "2 taken, FI 50296 already there")
-	z, _ := edit.Zone(s.draft.State().File, "finland-50000-and-296-more")
+	z := s.draft.State().File.Zone("finland-50000-and-296-more")
 	assert.Len(t, z.Places[0].Postcodes, 299)
 	status, body = s.post("/zones", "places", "1, 2, 3, 4, 5")
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
@@ -134,8 +134,8 @@ func TestAPinnedZoneComesBeforeNarrowerOnes(t *testing.T) {
 	assert.Regexp(t, `(?s)Pinned before all others</h2>.*id="zone-finland".*Postcodes</h2>`, body)
 	assert.Contains(t, body, "Our own van", "methods keep the zones that they serve")
 	s.post("/zones/lapland/pinned", "pinned", "on")
-	lapland, _ := edit.Zone(s.draft.State().File, "lapland")
-	finland, _ := edit.Zone(s.draft.State().File, "finland")
+	lapland := s.draft.State().File.Zone("lapland")
+	finland := s.draft.State().File.Zone("finland")
 	assert.Less(t, *lapland.Rank, *finland.Rank, "the last one pinned comes first")
 	s.post("/zones/finland/pinned")
 	s.post("/zones/lapland/pinned")
@@ -167,7 +167,7 @@ const cellPath = "/rates/parcel/list/cell"
 func TestPriceListsGrowAndShrink(t *testing.T) {
 	s := lauha(t)
 	table := func() (rows []string, zones []string) {
-		m := edit.Method(s.draft.State().File, "parcel")
+		m := s.draft.State().File.Method("parcel")
 		for _, r := range m.Tables[0].Rows {
 			rows = append(rows, edit.AtText(r.At))
 		}
@@ -177,7 +177,7 @@ func TestPriceListsGrowAndShrink(t *testing.T) {
 	require.Equal(t, http.StatusOK, status)
 	rows, _ := table()
 	assert.Equal(t, []string{"2", "5", "7.5", "10", ""}, rows, "where it belongs")
-	m := edit.Method(s.draft.State().File, "parcel")
+	m := s.draft.State().File.Method("parcel")
 	assert.Equal(
 		t,
 		m.Tables[0].Rows[3].Charges,
@@ -209,18 +209,18 @@ func TestPriceListsGrowAndShrink(t *testing.T) {
 	)
 	assert.Contains(
 		t,
-		edit.Method(s.draft.State().File, "parcel").ServedZones(),
+		s.draft.State().File.Method("parcel").ServedZones(),
 		"aland",
 		"nothing is changed before it is agreed to",
 	)
 	s.post("/rates/parcel/list/close-column", "zone", "lapland")
 	assert.Nil(
 		t,
-		edit.Method(s.draft.State().File, "parcel").Tables[0].Rows[0].Charges[2],
+		s.draft.State().File.Method("parcel").Tables[0].Rows[0].Charges[2],
 		"no in every row keeps a method from a zone",
 	)
 	s.post("/rates/parcel/list/remove-column", "zone", "aland", "agreed", "yes")
-	m = edit.Method(s.draft.State().File, "parcel")
+	m = s.draft.State().File.Method("parcel")
 	assert.NotContains(t, m.Terms, "aland", "terms of a zone go with its last column")
 	assert.Len(t, m.Tables[0].Rows[0].Charges, 5)
 	status, _ = s.post("/rates/parcel/list/at", "at", "3", "was", "2")
@@ -340,7 +340,7 @@ func TestMethodsAndTheShopItself(t *testing.T) {
 	assert.Contains(t, body, "would change what they mean")
 	s.post("/methods/parcel/switch", "field", "enabled")
 	s.post("/methods/parcel/name", "field", "label", "value", "To your door")
-	m := edit.Method(s.draft.State().File, "parcel")
+	m := s.draft.State().File.Method("parcel")
 	assert.False(t, m.Enabled)
 	assert.Equal(t, "To your door", m.Label)
 }

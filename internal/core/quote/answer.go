@@ -38,7 +38,7 @@ type Measures struct {
 type Option struct {
 	Method string      `json:"method"`
 	Label  string      `json:"label"`
-	Kind   string      `json:"kind"`
+	Kind   store.Kind  `json:"kind"`
 	Zone   string      `json:"zone"`
 	Charge string      `json:"charge"`
 	Tax    string      `json:"tax"`

@@ -50,7 +50,7 @@ func (c *cart) emptied() cart {
 
 // measure adds up a request's lines.
 func (e *Engine) measure(c *cart, lines []Line) {
-	all := e.file.Store.SubtotalCounts == "all"
+	all := e.file.Store.SubtotalCounts == store.All
 	for i := range lines {
 		p, n := &lines[i].Product, lines[i].Quantity
 		count := decimal.FromInt(n)

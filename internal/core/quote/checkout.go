@@ -161,10 +161,7 @@ func known(d *decimal.Decimal) int {
 // FreeHint says how much more of goods makes an option free, sums written by price; "" where it is free, or
 // more alone does not make it so.
 func FreeHint(m *store.Method, o *Option, has *Measures, u rate.Units, price func(decimal.Decimal) string) string {
-	free := m.Free
-	if t, ok := m.Terms[o.Zone]; ok && t.Free != nil {
-		free = t.Free
-	}
+	free := m.TermsIn(o.Zone).Free
 	if free == nil || o.Charge == decimal.Zero.Fixed(u.Digits) {
 		return ""
 	}
@@ -178,9 +175,9 @@ func FreeHint(m *store.Method, o *Option, has *Measures, u rate.Units, price fun
 		lacks = append(lacks, "add "+u.Measure(rate.ByQuantity, decimal.FromInt(*free.Quantity-has.Quantity)))
 	}
 	switch {
-	case len(lacks) == 0 || free.Require == "all" && len(free.Coupons) > 0:
+	case len(lacks) == 0 || free.Require == store.RequireAll && len(free.Coupons) > 0:
 		return ""
-	case free.Require == "all":
+	case free.Require == store.RequireAll:
 		return sentence(strings.Join(lacks, " and ")) + " for free delivery"
 	}
 	return sentence(strings.Join(lacks, " or ")) + " for free delivery"

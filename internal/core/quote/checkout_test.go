@@ -123,8 +123,8 @@ func TestWhatMakesAnOptionFree(t *testing.T) {
 		{&store.Free{Subtotal: &ninety}, nil, "Spend 7.50 more for free delivery"},
 		{&store.Free{Quantity: &three}, nil, "Add 2 items for free delivery"},
 		{&store.Free{Subtotal: &ninety, Quantity: &three}, nil, "Spend 7.50 more or add 2 items for free delivery"},
-		{&store.Free{Subtotal: &ninety, Quantity: &three, Require: "all"}, nil, "Spend 7.50 more and add 2 items for free delivery"},
-		{&store.Free{Subtotal: &ninety, Coupons: []string{"X"}, Require: "all"}, nil, ""},
+		{&store.Free{Subtotal: &ninety, Quantity: &three, Require: store.RequireAll}, nil, "Spend 7.50 more and add 2 items for free delivery"},
+		{&store.Free{Subtotal: &ninety, Coupons: []string{"X"}, Require: store.RequireAll}, nil, ""},
 		{&store.Free{Coupons: []string{"X"}}, nil, ""},
 		{&store.Free{Quantity: &three}, &store.Free{Subtotal: &ninety}, "Spend 7.50 more for free delivery"},
 	} {

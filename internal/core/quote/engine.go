@@ -243,7 +243,7 @@ func (e *Engine) method(m *store.Method, zoneIndex map[string]int, points map[st
 			z := zoneIndex[zone]
 			s := c.served[z]
 			if s == nil {
-				s = &served{byClass: map[string]int{}, rest: -1, terms: zoneTerms(m, zone)}
+				s = &served{byClass: map[string]int{}, rest: -1, terms: m.TermsIn(zone)}
 				c.served[z] = s
 			}
 			for _, class := range t.Classes {
@@ -256,30 +256,4 @@ func (e *Engine) method(m *store.Method, zoneIndex map[string]int, points map[st
 		}
 	}
 	return c
-}
-
-func zoneTerms(m *store.Method, zone string) store.Terms {
-	t, ok := m.Terms[zone]
-	if !ok {
-		t.Enabled = true
-	}
-	if t.Days == nil {
-		t.Days = m.Days
-	}
-	if t.Handling == nil {
-		t.Handling = m.Handling
-	}
-	if t.Needs == nil {
-		t.Needs = m.Needs
-	}
-	if t.Free == nil {
-		t.Free = m.Free
-	}
-	if t.Minimum == nil {
-		t.Minimum = m.Minimum
-	}
-	if t.Maximum == nil {
-		t.Maximum = m.Maximum
-	}
-	return t
 }

@@ -1,7 +1,6 @@
 package quote
 
 import (
-	"cmp"
 	"slices"
 	"strings"
 
@@ -52,12 +51,12 @@ func (a *asked) needs(m *method, n *store.Needs, distance *decimal.Decimal) Refu
 			return Refusal{
 				Code:  Needs,
 				Cause: ClassNotTaken,
-				Class: a.e.className(class),
+				Class: a.e.file.ClassName(class),
 				Names: a.e.classNames(n.OnlyClasses),
 			}
 		}
 		if class != "" && slices.Contains(n.WithoutClasses, class) {
-			return Refusal{Code: Needs, Cause: ClassNotTaken, Class: a.e.className(class)}
+			return Refusal{Code: Needs, Cause: ClassNotTaken, Class: a.e.file.ClassName(class)}
 		}
 	}
 	if n.Distance != nil && distance == nil {
@@ -89,19 +88,10 @@ func usesCoupon(used, wanted []string) bool {
 	return false
 }
 
-func (e *Engine) className(id string) string {
-	for _, c := range e.file.Classes {
-		if c.ID == id {
-			return cmp.Or(c.Name, c.ID)
-		}
-	}
-	return id
-}
-
 func (e *Engine) classNames(ids []string) []string {
 	names := make([]string, len(ids))
 	for i, id := range ids {
-		names[i] = e.className(id)
+		names[i] = e.file.ClassName(id)
 	}
 	return names
 }
@@ -138,7 +128,7 @@ func (a *asked) isFree(f *store.Free) (because string, free bool) {
 	if len(f.Coupons) > 0 {
 		check(usesCoupon(a.q.Coupons, f.Coupons), func() string { return "with a coupon" })
 	}
-	if f.Require == "all" {
+	if f.Require == store.RequireAll {
 		return because, met == given
 	}
 	return because, met > 0

@@ -149,7 +149,7 @@ func (p *pricing) unclaimed(class string) Refusal {
 	return Refusal{
 		Code:  NoRate,
 		Cause: ClassUnpriced,
-		Class: p.e.className(class),
+		Class: p.e.file.ClassName(class),
 		Zone:  cmp.Or(p.zone.Name, p.zone.ID),
 	}
 }
@@ -242,7 +242,7 @@ func (p *pricing) together(results []priced) Refusal {
 			worst = graver(worst, p.unpriced(c, row, g, outcome))
 			continue
 		}
-		if p.m.Classes == "dearest" {
+		if p.m.Classes == store.Dearest {
 			if dearest < 0 || highest.Less(amount) {
 				dearest, highest, dearestWeight, dearestBill = i, amount, weight, bill
 			}
@@ -361,7 +361,7 @@ func (p *pricing) handling() {
 		return
 	}
 	of := p.sum
-	if h.Of == "subtotal" {
+	if h.Of == store.OfSubtotal {
 		of = p.cart.subtotal
 	}
 	at := p.begin()

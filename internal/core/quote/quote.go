@@ -269,11 +269,7 @@ func (a *asked) noDistance(m *method) Refusal {
 	switch {
 	case m.ownFrom && m.from == nil:
 		r.Cause = ShopUnknown
-		for i := range a.e.file.Locations {
-			if l := &a.e.file.Locations[i]; l.ID == m.From {
-				r.Place = cmp.Or(l.Name, l.ID)
-			}
-		}
+		r.Place = a.e.file.LocationName(m.From)
 	case !m.ownFrom && len(a.e.shipsFrom) == 0:
 		r.Cause = ShopUnknown
 	}
@@ -284,7 +280,7 @@ func (a *asked) noDistance(m *method) Refusal {
 func (a *asked) refused(m *method, r Refusal) Refused {
 	r.units, r.side = a.e.units, a.e.file.Store.LengthUnit
 	out := Refused{Method: m.ID, Code: r.Code, Reason: r.Owner(), Why: r}
-	if m.WhenRefused == "tell" {
+	if m.WhenRefused == store.Tell {
 		if out.Text = m.RefusedText; out.Text == "" {
 			out.Text = sentence(r.Buyer(m.label))
 		}

@@ -57,7 +57,7 @@ func (e *Engine) Through(m *store.Method) (list []Through) {
 
 // offered says whether a method has any price for a zone.
 func offered(m *store.Method, zone string) bool {
-	if terms, own := m.Terms[zone]; own && !terms.Enabled {
+	if !m.TermsIn(zone).Enabled {
 		return false
 	}
 	for i := range m.Tables {

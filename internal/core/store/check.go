@@ -245,7 +245,7 @@ func (c *checker) claims(m *Method, path fault.Path) {
 	claimed := map[claim]int{}
 	for i, t := range m.Tables {
 		tablePath := path.With("tables", i)
-		if m.Classes == "together" && len(t.Classes) > 0 {
+		if m.Classes == Together && len(t.Classes) > 0 {
 			c.add(
 				tablePath.With("classes"),
 				fault.Shape,
@@ -254,7 +254,7 @@ func (c *checker) claims(m *Method, path fault.Path) {
 			)
 		}
 		classes := t.Classes
-		if len(classes) == 0 || m.Classes == "together" {
+		if len(classes) == 0 || m.Classes == Together {
 			classes = []string{""}
 		}
 		again := repeats(t.Zones)

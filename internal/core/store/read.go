@@ -78,15 +78,21 @@ func list[T any](r *reader, item func() T) []T {
 }
 
 // choice reads one of some words; the first stands for absence.
-func (r *reader) choice(words ...string) string {
-	s := r.Text()
+func choice[S ~string](r *reader, words ...S) S {
+	s := S(r.Text())
 	if s == "" {
 		return words[0]
 	}
 	if slices.Contains(words, s) {
 		return s
 	}
-	r.Fault(fault.Choice, "%.60q is none of %s", s, strings.TrimPrefix(strings.Join(words, ", "), ", "))
+	names := make([]string, 0, len(words))
+	for _, word := range words {
+		if word != "" {
+			names = append(names, string(word))
+		}
+	}
+	r.Fault(fault.Choice, "%.60q is none of %s", string(s), strings.Join(names, ", "))
 	return words[0]
 }
 

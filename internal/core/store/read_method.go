@@ -7,7 +7,7 @@ import (
 )
 
 func (r *reader) method() Method {
-	m := Method{Enabled: true, Taxable: true, Kind: Delivery, Classes: "together", WhenRefused: "hide"}
+	m := Method{Enabled: true, Taxable: true, Kind: Delivery, Classes: Together, WhenRefused: Hide}
 	r.Object(func(name []byte) bool {
 		switch string(name) {
 		case "id":
@@ -17,13 +17,13 @@ func (r *reader) method() Method {
 		case "label":
 			m.Label = r.Text()
 		case "kind":
-			m.Kind = r.choice(Delivery, Pickup, Carrier)
+			m.Kind = choice(r, Delivery, Pickup, Carrier)
 		case "enabled":
 			m.Enabled = r.Bool(true)
 		case "taxable":
 			m.Taxable = r.Bool(true)
 		case "classes":
-			m.Classes = r.choice("together", "add", "dearest")
+			m.Classes = choice(r, Together, Add, Dearest)
 		case "from":
 			m.From = r.Text()
 		case "days":
@@ -43,7 +43,7 @@ func (r *reader) method() Method {
 		case "preselected":
 			m.Preselected = r.Bool(false)
 		case "when_refused":
-			m.WhenRefused = r.choice("hide", "tell")
+			m.WhenRefused = choice(r, Hide, Tell)
 		case "refused_text":
 			m.RefusedText = r.Text()
 		case "terms":
@@ -132,7 +132,7 @@ func (r *reader) handling() *Handling {
 		case "percent":
 			h.Percent = r.amount()
 		case "of":
-			h.Of = r.choice("charge", "subtotal")
+			h.Of = choice(r, OfCharge, OfSubtotal)
 		default:
 			return false
 		}
@@ -155,7 +155,7 @@ func (r *reader) free() *Free {
 		case "coupons":
 			f.Coupons = r.Texts()
 		case "require":
-			f.Require = r.choice("any", "all")
+			f.Require = choice(r, RequireAny, RequireAll)
 		default:
 			return false
 		}
@@ -261,22 +261,12 @@ func (r *reader) table() (t rate.Table) {
 			t.Classes = r.Texts()
 		case "by":
 			if r.Kind() == '"' {
-				t.By = rate.By(
-					r.choice(
-						"",
-						string(rate.ByOrder),
-						string(rate.ByWeight),
-						string(rate.ByBilled),
-						string(rate.BySubtotal),
-						string(rate.ByQuantity),
-						string(rate.ByDistance),
-					),
-				)
+				t.By = choice(r, append([]rate.By{""}, rate.Measures...)...)
 			} else {
 				r.Text()
 			}
 		case "edges":
-			t.Edges = rate.Edges(r.choice("", string(rate.From), string(rate.UpTo)))
+			t.Edges = choice(r, "", rate.From, rate.UpTo)
 		case "graduated":
 			t.Graduated = r.Bool(false)
 		case "rows":
@@ -379,7 +369,7 @@ func (r *reader) perUnit() *rate.PerUnit {
 		case "above":
 			p.Above = r.amount()
 		case "part":
-			p.Started = r.choice("exact", "started") == "started"
+			p.Started = choice(r, "exact", "started") == "started"
 		default:
 			return false
 		}

@@ -1,6 +1,7 @@
 package store
 
 import (
+	"cmp"
 	"slices"
 	"strings"
 
@@ -22,11 +23,11 @@ func (r *reader) settings(s *Settings) {
 				r.Fault(fault.Choice, "there is no currency %.60q in ISO 4217", s.Currency)
 			}
 		case "weight_unit":
-			s.WeightUnit = r.choice("kg", "g", "oz", "lb")
+			s.WeightUnit = choice(r, "kg", "g", "oz", "lb")
 		case "length_unit":
-			s.LengthUnit = r.choice("cm", "mm", "m", "in")
+			s.LengthUnit = choice(r, "cm", "mm", "m", "in")
 		case "distance_unit":
-			s.DistanceUnit = r.choice("km", "mi")
+			s.DistanceUnit = choice(r, "km", "mi")
 		case "assumed_weight":
 			s.AssumedWeight = r.amount()
 		case "volumetric_divisor":
@@ -36,7 +37,7 @@ func (r *reader) settings(s *Settings) {
 		case "checkout":
 			s.Checkout = r.checkout()
 		case "subtotal_counts":
-			s.SubtotalCounts = r.choice("shipped", "all")
+			s.SubtotalCounts = choice(r, Shipped, All)
 		case "tax":
 			r.tax(&s.Tax)
 		default:
@@ -45,10 +46,10 @@ func (r *reader) settings(s *Settings) {
 		return true
 	})
 	s.digits, _ = world.CurrencyDigits(s.Currency)
-	s.WeightUnit = or(s.WeightUnit, "kg")
-	s.LengthUnit = or(s.LengthUnit, "cm")
-	s.SubtotalCounts = or(s.SubtotalCounts, "shipped")
-	s.DistanceUnit, s.metres = or(s.DistanceUnit, "km"), place.MetresPerKilometre
+	s.WeightUnit = cmp.Or(s.WeightUnit, "kg")
+	s.LengthUnit = cmp.Or(s.LengthUnit, "cm")
+	s.SubtotalCounts = cmp.Or(s.SubtotalCounts, Shipped)
+	s.DistanceUnit, s.metres = cmp.Or(s.DistanceUnit, "km"), place.MetresPerKilometre
 	if s.DistanceUnit == "mi" {
 		s.metres = place.MetresPerMile
 	}
@@ -56,15 +57,15 @@ func (r *reader) settings(s *Settings) {
 
 // checkout reads how the checkout asks; nil where it is absent.
 func (r *reader) checkout() *Checkout {
-	c := &Checkout{Options: "list", Address: "delivery"}
+	c := &Checkout{Options: OptionsList, Address: AskDelivery}
 	ok := r.Object(func(name []byte) bool {
 		switch string(name) {
 		case "prices_wait":
 			c.PricesWait = r.Bool(false)
 		case "options":
-			c.Options = or(r.choice("list", "menu"), "list")
+			c.Options = choice(r, OptionsList, OptionsMenu)
 		case "address":
-			c.Address = or(r.choice("delivery", "billing", "only_billing"), "delivery")
+			c.Address = choice(r, AskDelivery, AskBilling, AskOnlyBilling)
 		default:
 			return false
 		}
@@ -149,7 +150,7 @@ func (r *reader) dispatch() *calendar.Plan {
 // weekdays reads days of the week; nil is Monday to Friday.
 func (r *reader) weekdays() (days []string) {
 	r.List(func(int) {
-		if day := r.choice(append([]string{""}, calendar.Weekdays...)...); day != "" {
+		if day := choice(r, append([]string{""}, calendar.Weekdays...)...); day != "" {
 			if slices.Contains(days, day) {
 				r.Fault(fault.Duplicate, "%s stands twice", day)
 			}
@@ -157,13 +158,6 @@ func (r *reader) weekdays() (days []string) {
 		}
 	})
 	return days
-}
-
-func or(s, otherwise string) string {
-	if s == "" {
-		return otherwise
-	}
-	return s
 }
 
 func (r *reader) tax(t *Tax) {

@@ -32,26 +32,6 @@ type File struct {
 	Agreed     []Agreed    `json:"agreed"`
 }
 
-// ZoneName is what a zone is called; its id where it has no name.
-func (f *File) ZoneName(id string) string {
-	for i := range f.Zones {
-		if f.Zones[i].ID == id && f.Zones[i].Name != "" {
-			return f.Zones[i].Name
-		}
-	}
-	return id
-}
-
-// Product finds a product by its sku; nil where there is none.
-func (f *File) Product(sku string) *Product {
-	for i := range f.Products {
-		if f.Products[i].SKU == sku {
-			return &f.Products[i]
-		}
-	}
-	return nil
-}
-
 // Home is the country that codes and towns belong to where none is named: the one that the shop ships from, or
 // else has a location in, or else the first that a zone names; "" where there is none.
 func (f *File) Home() string {
@@ -84,7 +64,7 @@ type Settings struct {
 	DistanceUnit   string           `json:"distance_unit"`                // km, mi; km where absent
 	AssumedWeight  *decimal.Decimal `json:"assumed_weight,omitempty"`     // of goods without a weight
 	Volumetric     *decimal.Decimal `json:"volumetric_divisor,omitempty"` // cm³ per kg; nil: only weights are billed
-	SubtotalCounts string           `json:"subtotal_counts"`              // shipped, all; shipped where absent
+	SubtotalCounts SubtotalCounts   `json:"subtotal_counts"`              // shipped, all; shipped where absent
 	Dispatch       *calendar.Plan   `json:"dispatch,omitempty"`           // when orders leave; nil: days are not made dates
 	Checkout       *Checkout        `json:"checkout,omitempty"`           // how the shop's checkout asks; nil: as its zero value
 	Tax            Tax              `json:"tax"`
@@ -100,9 +80,9 @@ func (s *Settings) Metres() float64 { return s.metres }
 
 // Checkout says how a checkout asks and shows.
 type Checkout struct {
-	PricesWait bool   `json:"prices_wait"` // no price before the address is complete
-	Options    string `json:"options"`     // list, menu; list where absent
-	Address    string `json:"address"`     // delivery, billing, only_billing; delivery where absent
+	PricesWait bool            `json:"prices_wait"` // no price before the address is complete
+	Options    CheckoutOptions `json:"options"`     // list, menu; list where absent
+	Address    CheckoutAddress `json:"address"`     // delivery, billing, only_billing; delivery where absent
 }
 
 // Tax says how shipping is taxed.
@@ -190,22 +170,15 @@ func (z *Zone) Country() string {
 	return country
 }
 
-// Kinds of methods.
-const (
-	Delivery = "delivery"
-	Pickup   = "pickup"
-	Carrier  = "carrier"
-)
-
 // Method is a delivery method.
 type Method struct {
 	ID          string           `json:"id"`
 	Name        string           `json:"name"`  // what the owner calls it
 	Label       string           `json:"label"` // what the buyer reads; the name where absent
-	Kind        string           `json:"kind"`
+	Kind        Kind             `json:"kind"`
 	Enabled     bool             `json:"enabled"`
 	Taxable     bool             `json:"taxable"`
-	Classes     string           `json:"classes"` // how tables combine: together, add, dearest
+	Classes     Combine          `json:"classes"` // how tables combine: together, add, dearest
 	From        string           `json:"from,omitempty"`
 	Days        *Days            `json:"days,omitempty"`
 	Volumetric  *decimal.Decimal `json:"volumetric_divisor,omitempty"` // cm³ per kg; nil: the store's
@@ -215,7 +188,7 @@ type Method struct {
 	Minimum     *decimal.Decimal `json:"minimum,omitempty"`
 	Maximum     *decimal.Decimal `json:"maximum,omitempty"`
 	Preselected bool             `json:"preselected"`
-	WhenRefused string           `json:"when_refused"` // hide, tell
+	WhenRefused WhenRefused      `json:"when_refused"` // hide, tell
 	RefusedText string           `json:"refused_text,omitempty"`
 	Terms       map[string]Terms `json:"terms,omitempty"` // by zone
 	Tables      []rate.Table     `json:"tables"`
@@ -278,7 +251,7 @@ type Days struct {
 type Handling struct {
 	Amount  *decimal.Decimal `json:"amount,omitempty"`
 	Percent *decimal.Decimal `json:"percent,omitempty"`
-	Of      string           `json:"of,omitempty"` // charge, subtotal; charge where absent
+	Of      ShareOf          `json:"of,omitempty"` // charge, subtotal; charge where absent
 }
 
 // Free makes the charge 0 when any, or all, of what is given is reached.
@@ -286,7 +259,7 @@ type Free struct {
 	Subtotal *decimal.Decimal `json:"subtotal,omitempty"`
 	Quantity *int64           `json:"quantity,omitempty"`
 	Coupons  []string         `json:"coupons,omitempty"`
-	Require  string           `json:"require,omitempty"` // any, all; any where absent
+	Require  Require          `json:"require,omitempty"` // any, all; any where absent
 }
 
 // Bounds are both included; nil is unbounded.

@@ -7,7 +7,6 @@ import (
 	"slices"
 	"strings"
 
-	"diadrom/internal/core/charge"
 	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/rate"
 	"diadrom/internal/core/store"
@@ -74,10 +73,6 @@ var needs = []Field{
 // IsNeed says whether a field is a condition. A zone's conditions replace all of the method's.
 func (f Field) IsNeed() bool { return slices.Contains(needs, f) }
 
-func words(f *store.File) charge.Words {
-	return charge.Words{Units: f.Store.Units(), Currency: f.Store.Currency}
-}
-
 // bounds gives the bounds of a condition, and how they are written.
 func bounds(
 	f *store.File,
@@ -117,23 +112,13 @@ func list(n *store.Needs, field Field) *[]string {
 	return &n.Groups
 }
 
-// of gives the terms of a method, "" for everywhere, or of a zone.
+// of gives the terms of a method, "" for everywhere, or those that a zone has of its own.
 func of(m *store.Method, zone string) store.Terms {
-	if zone != "" {
-		if t, ok := m.Terms[zone]; ok {
-			return t
-		}
-		return store.Terms{Enabled: true}
+	if zone == "" {
+		return m.Everywhere()
 	}
-	return store.Terms{
-		Enabled:  true,
-		Days:     m.Days,
-		Handling: m.Handling,
-		Needs:    m.Needs,
-		Free:     m.Free,
-		Minimum:  m.Minimum,
-		Maximum:  m.Maximum,
-	}
+	t, _ := m.OwnTerms(zone)
+	return t
 }
 
 // put sets them.
@@ -163,7 +148,7 @@ func Text(f *store.File, m *store.Method, zone string, field Field) (text string
 }
 
 func text1(f *store.File, t store.Terms, field Field) (text string, own bool) {
-	w := words(f)
+	w := f.Words()
 	switch field {
 	case Offered:
 		if t.Enabled {
@@ -190,25 +175,16 @@ func text1(f *store.File, t store.Terms, field Field) (text string, own bool) {
 	names := slices.Clone(*list(t.Needs, field))
 	if field == OnlyClasses || field == Without {
 		for i, id := range names {
-			names[i] = className(f, id)
+			names[i] = f.ClassName(id)
 		}
 	}
 	return strings.Join(names, ", "), true
 }
 
-func className(f *store.File, id string) string {
-	for _, c := range f.Classes {
-		if c.ID == id && c.Name != "" {
-			return c.Name
-		}
-	}
-	return id
-}
-
 // Set sets a field as it is typed. In a zone, "" has it as everywhere; "any" there asks for nothing.
 func Set(f *store.File, m *store.Method, zone string, field Field, text string) error {
 	text = strings.TrimSpace(text)
-	w, t := words(f), of(m, zone)
+	w, t := f.Words(), of(m, zone)
 	var err error
 	switch field {
 	case Offered:

@@ -114,7 +114,7 @@ func ParseFree(text string, w charge.Words) (*store.Free, error) {
 		return nil, nil
 	}
 	const example = "write it as from 120.00, from 3 items or with coupon NAME"
-	f := &store.Free{Require: "any"}
+	f := &store.Free{Require: store.RequireAny}
 	parts, all, any := []string{}, false, false
 	rest := text
 	for {
@@ -130,7 +130,7 @@ func ParseFree(text string, w charge.Words) (*store.Free, error) {
 		return nil, errors.New("say either all of them, with and, or any of them, with or")
 	}
 	if all {
-		f.Require = "all"
+		f.Require = store.RequireAll
 	}
 	for _, part := range append(parts, rest) {
 		lower := strings.ToLower(part)
@@ -184,7 +184,7 @@ func FormatFree(f *store.Free, w charge.Words) string {
 	if len(f.Coupons) > 0 {
 		parts = append(parts, "with coupon "+strings.Join(f.Coupons, ", "))
 	}
-	if f.Require == "all" {
+	if f.Require == store.RequireAll {
 		return strings.Join(parts, " and ")
 	}
 	return strings.Join(parts, " or ")
@@ -196,7 +196,7 @@ func ParseHandling(text string, w charge.Words) (*store.Handling, error) {
 	if text == "" || strings.EqualFold(text, "no") {
 		return nil, nil
 	}
-	h := &store.Handling{Of: "charge"}
+	h := &store.Handling{Of: store.OfCharge}
 	for _, part := range strings.Split(text, "+") {
 		sum, of, isPercent := strings.Cut(part, "%")
 		d, err := measure.Number(sum, w.Currency)
@@ -211,7 +211,7 @@ func ParseHandling(text string, w charge.Words) (*store.Handling, error) {
 			switch of {
 			case "", "of charge", "of the charge":
 			case "of goods", "of the goods":
-				h.Of = "subtotal"
+				h.Of = store.OfSubtotal
 			default:
 				return nil, errors.New("a percentage is of the charge or of the goods: 5 %, or 5 % of goods")
 			}
@@ -231,7 +231,7 @@ func FormatHandling(h *store.Handling, w charge.Words) string {
 	}
 	if h.Percent != nil {
 		percent := h.Percent.String() + " %"
-		if h.Of == "subtotal" {
+		if h.Of == store.OfSubtotal {
 			percent += " of goods"
 		}
 		parts = append(parts, percent)

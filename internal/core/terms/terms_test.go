@@ -85,7 +85,7 @@ func TestWhatIsWrittenReadsBack(t *testing.T) {
 		f := &store.Free{
 			Subtotal: number.Draw(t, "subtotal"),
 			Coupons:  rapid.SampledFrom([][]string{nil, {"LÖYLY"}, {"A 1", "or else"}}).Draw(t, "coupons"),
-			Require:  rapid.SampledFrom([]string{"any", "all"}).Draw(t, "require"),
+			Require:  rapid.SampledFrom([]store.Require{store.RequireAny, store.RequireAll}).Draw(t, "require"),
 		}
 		if rapid.Bool().Draw(t, "quantity") {
 			n := rapid.Int64Range(1, 9).Draw(t, "n")
@@ -97,7 +97,7 @@ func TestWhatIsWrittenReadsBack(t *testing.T) {
 		h := &store.Handling{
 			Amount:  number.Draw(t, "amount"),
 			Percent: number.Draw(t, "percent"),
-			Of:      rapid.SampledFrom([]string{"charge", "subtotal"}).Draw(t, "of"),
+			Of:      rapid.SampledFrom([]store.ShareOf{store.OfCharge, store.OfSubtotal}).Draw(t, "of"),
 		}
 		handling, err := ParseHandling(FormatHandling(h, w), w)
 		require.NoError(t, err)

@@ -13,7 +13,7 @@ import (
 
 // Ways of writing values.
 
-func plain(_ *store.File, s string) string { return s }
+func plain[S ~string](_ *store.File, s S) string { return string(s) }
 
 func quoted(_ *store.File, s string) string {
 	if s == "" {
@@ -48,23 +48,9 @@ func country(_ *store.File, code string) string {
 	return world.CountryName(code)
 }
 
-func class(f *store.File, id string) string {
-	for i := range f.Classes {
-		if f.Classes[i].ID == id && f.Classes[i].Name != "" {
-			return f.Classes[i].Name
-		}
-	}
-	return id
-}
+func class(f *store.File, id string) string { return f.ClassName(id) }
 
-func location(f *store.File, id string) string {
-	for i := range f.Locations {
-		if f.Locations[i].ID == id && f.Locations[i].Name != "" {
-			return f.Locations[i].Name
-		}
-	}
-	return id
-}
+func location(f *store.File, id string) string { return f.LocationName(id) }
 
 func methodNames(f *store.File, ids []string) string {
 	if len(ids) == 0 {
@@ -80,12 +66,12 @@ func methodNames(f *store.File, ids []string) string {
 	return strings.Join(names, ", ")
 }
 
-func choices(words map[string]string) func(*store.File, string) string {
-	return func(_ *store.File, s string) string {
+func choices[S ~string](words map[S]string) func(*store.File, S) string {
+	return func(_ *store.File, s S) string {
 		if w, ok := words[s]; ok {
 			return w
 		}
-		return s
+		return string(s)
 	}
 }
 
@@ -307,8 +293,8 @@ var settingFields = []field[store.Settings]{
 	value(
 		"subtotal_counts",
 		"sums of conditions count",
-		func(s *store.Settings) *string { return &s.SubtotalCounts },
-		choices(map[string]string{"shipped": "shipped goods", "all": "all goods"}),
+		func(s *store.Settings) *store.SubtotalCounts { return &s.SubtotalCounts },
+		choices(map[store.SubtotalCounts]string{store.Shipped: "shipped goods", store.All: "all goods"}),
 	),
 	value(
 		"dispatch",
@@ -361,16 +347,16 @@ func dispatch(_ *store.File, p *calendar.Plan) string {
 
 func checkout(_ *store.File, c *store.Checkout) string {
 	if c == nil {
-		c = &store.Checkout{Options: "list", Address: "delivery"}
+		c = &store.Checkout{Options: store.OptionsList, Address: store.AskDelivery}
 	}
 	prices := "prices from the country on"
 	if c.PricesWait {
 		prices = "prices once the address is whole"
 	}
-	return prices + ", ways in a " + c.Options + ", first the " + map[string]string{
-		"delivery":     "delivery address",
-		"billing":      "billing address",
-		"only_billing": "billing address, which it goes to",
+	return prices + ", ways in a " + string(c.Options) + ", first the " + map[store.CheckoutAddress]string{
+		store.AskDelivery:    "delivery address",
+		store.AskBilling:     "billing address",
+		store.AskOnlyBilling: "billing address, which it goes to",
 	}[c.Address]
 }
 

@@ -36,14 +36,16 @@ func init() { // its words name methods, which would be a circle
 		fields: []field[store.Method]{
 			value("name", "name", func(m *store.Method) *string { return &m.Name }, quoted),
 			value("label", "what buyers read", func(m *store.Method) *string { return &m.Label }, quoted),
-			value("kind", "kind", func(m *store.Method) *string { return &m.Kind }, plain),
+			value("kind", "kind", func(m *store.Method) *store.Kind { return &m.Kind }, plain),
 			flag("enabled", "switched on", "switched off", func(m *store.Method) *bool { return &m.Enabled }),
 			flag("taxable", "taxed", "not taxed", func(m *store.Method) *bool { return &m.Taxable }),
 			value(
 				"classes",
 				"price lists of several classes",
-				func(m *store.Method) *string { return &m.Classes },
-				choices(map[string]string{"together": "one for all", "add": "added up", "dearest": "the dearest"}),
+				func(m *store.Method) *store.Combine { return &m.Classes },
+				choices(map[store.Combine]string{
+					store.Together: "one for all", store.Add: "added up", store.Dearest: "the dearest",
+				}),
 			),
 			value("from", "from", func(m *store.Method) *string { return &m.From }, location),
 			value(
@@ -61,8 +63,10 @@ func init() { // its words name methods, which would be a circle
 			value(
 				"when_refused",
 				"where it is not offered",
-				func(m *store.Method) *string { return &m.WhenRefused },
-				choices(map[string]string{"hide": "hidden", "tell": "the buyer is told why", "": "hidden"}),
+				func(m *store.Method) *store.WhenRefused { return &m.WhenRefused },
+				choices(map[store.WhenRefused]string{
+					store.Hide: "hidden", store.Tell: "the buyer is told why", "": "hidden",
+				}),
 			),
 			value(
 				"refused_text",

@@ -12,16 +12,12 @@ import (
 	"diadrom/internal/core/store"
 )
 
-func words(f *store.File) charge.Words {
-	return charge.Words{Units: f.Store.Units(), Currency: f.Store.Currency}
-}
-
 // cell writes a charge as a sentence has it.
 func cell(f *store.File, c *rate.Charge) string {
 	if c == nil {
 		return "not offered"
 	}
-	return charge.Format(c, words(f))
+	return charge.Format(c, f.Words())
 }
 
 // above is how a row without a break point is called in keys.
@@ -32,15 +28,6 @@ func atKey(d *decimal.Decimal) string {
 		return above
 	}
 	return d.String()
-}
-
-func tableAt(m *store.Method, id string) *rate.Table {
-	for i := range m.Tables {
-		if m.Tables[i].ID == id {
-			return &m.Tables[i]
-		}
-	}
-	return nil
 }
 
 func rowAt(t *rate.Table, key string) int {
@@ -65,13 +52,13 @@ func tables(e *entry[store.Method], was, is *store.Method) {
 	}
 	for i := range is.Tables {
 		t := &is.Tables[i]
-		old := tableAt(was, t.ID)
+		old := was.Table(t.ID)
 		if old == nil {
 			e.add(
 				"tables/"+t.ID,
 				func() string { return "price list " + cmp.Or(t.Name, t.ID) + ": new" },
 				func(_ *store.File, now *store.Method) error {
-					if tableAt(now, t.ID) == nil {
+					if now.Table(t.ID) == nil {
 						return ErrGone
 					}
 					now.Tables = slices.DeleteFunc(now.Tables, func(x rate.Table) bool { return x.ID == t.ID })
@@ -84,12 +71,12 @@ func tables(e *entry[store.Method], was, is *store.Method) {
 	}
 	for i := range was.Tables {
 		t := &was.Tables[i]
-		if tableAt(is, t.ID) == nil {
+		if is.Table(t.ID) == nil {
 			e.add(
 				"tables/"+t.ID,
 				func() string { return "price list " + cmp.Or(t.Name, t.ID) + ": removed" },
 				func(_ *store.File, now *store.Method) error {
-					if tableAt(now, t.ID) != nil {
+					if now.Table(t.ID) != nil {
 						return errors.New("there is such a price list again")
 					}
 					now.Tables = slices.Insert(now.Tables, min(i, len(now.Tables)), *t)
@@ -124,7 +111,7 @@ func (l *list) add(key string, says func() string, back func(*rate.Table) error)
 		"tables/"+l.id+"/"+key,
 		func() string { return l.prefix + says() },
 		func(_ *store.File, now *store.Method) error {
-			if t := tableAt(now, l.id); t != nil {
+			if t := now.Table(l.id); t != nil {
 				return back(t)
 			}
 			return ErrGone

@@ -154,10 +154,8 @@ func days(o *quote.Option) string {
 }
 
 func labelOf(e *quote.Engine, id string) string {
-	for i := range e.Store().Methods {
-		if m := &e.Store().Methods[i]; m.ID == id {
-			return m.BuyersLabel()
-		}
+	if m := e.Store().Method(id); m != nil {
+		return m.BuyersLabel()
 	}
 	return id
 }

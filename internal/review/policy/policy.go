@@ -20,7 +20,7 @@ import (
 // them.
 func Method(e *quote.Engine, m *store.Method) []string {
 	f := e.Store()
-	w := charge.Words{Units: f.Store.Units(), Currency: f.Store.Currency}
+	w := f.Words()
 	type group struct{ names []string }
 	var order []string
 	groups := map[string]*group{}
@@ -69,10 +69,11 @@ func and(list []string) string {
 
 // zoneText says the prices of a zone, and its own terms; "" where nothing is offered there.
 func zoneText(f *store.File, m *store.Method, zone string, w charge.Words) string {
-	own := m.Terms[zone]
-	if _, ok := m.Terms[zone]; ok && !own.Enabled {
+	own, _ := m.OwnTerms(zone)
+	if !own.Enabled {
 		return ""
 	}
+	hold := m.TermsIn(zone)
 	var lists []string
 	for i := range m.Tables {
 		t := &m.Tables[i]
@@ -93,16 +94,13 @@ func zoneText(f *store.File, m *store.Method, zone string, w charge.Words) strin
 		return ""
 	}
 	text := strings.Join(lists, "; ")
-	if len(lists) > 1 && m.Classes == "dearest" {
+	if len(lists) > 1 && m.Classes == store.Dearest {
 		text += "; the dearest of these counts"
 	}
 	sentences := []string{text}
-	handling := first(own.Handling, m.Handling)
-	sentences = append(
-		sentences,
-		feeTexts(first(own.Minimum, m.Minimum), first(own.Maximum, m.Maximum), handling, w)...)
-	if s := freeText(first(own.Free, m.Free), w); s != "" {
-		if handling != nil { // free is free of that fee too
+	sentences = append(sentences, feeTexts(hold.Minimum, hold.Maximum, hold.Handling, w)...)
+	if s := freeText(hold.Free, w); s != "" {
+		if hold.Handling != nil { // free is free of that fee too
 			s += ", then without the handling fee"
 		}
 		sentences = append(sentences, s)
@@ -110,7 +108,7 @@ func zoneText(f *store.File, m *store.Method, zone string, w charge.Words) strin
 	if own.Needs != nil {
 		sentences = append(sentences, needTexts(f, own.Needs)...)
 	}
-	if d := terms.FormatDays(first(own.Days, m.Days)); d != "" {
+	if d := terms.FormatDays(hold.Days); d != "" {
 		sentences = append(sentences, upper(d))
 	}
 	return strings.Join(sentences, ". ") + "."
@@ -138,12 +136,7 @@ func goodsOf(f *store.File, t *rate.Table) string {
 	}
 	names := make([]string, len(t.Classes))
 	for i, id := range t.Classes {
-		names[i] = id
-		for _, c := range f.Classes {
-			if c.ID == id && c.Name != "" {
-				names[i] = c.Name
-			}
-		}
+		names[i] = f.ClassName(id)
 	}
 	return and(names) + " goods"
 }
@@ -307,10 +300,10 @@ func needTexts(f *store.File, n *store.Needs) (list []string) {
 	)
 	add(n.Distance, measured(rate.ByDistance), "going ")
 	if len(n.OnlyClasses) > 0 {
-		parts = append(parts, "of "+and(classNames(f, n.OnlyClasses))+" goods only")
+		parts = append(parts, "of "+and(f.ClassNames(n.OnlyClasses))+" goods only")
 	}
 	if len(n.WithoutClasses) > 0 {
-		parts = append(parts, "without "+and(classNames(f, n.WithoutClasses))+" goods")
+		parts = append(parts, "without "+and(f.ClassNames(n.WithoutClasses))+" goods")
 	}
 	if len(n.Coupons) > 0 {
 		parts = append(parts, "with a coupon")
@@ -322,18 +315,6 @@ func needTexts(f *store.File, n *store.Needs) (list []string) {
 		return nil
 	}
 	return []string{"For orders " + and(parts)}
-}
-
-func classNames(f *store.File, ids []string) []string {
-	names := slices.Clone(ids)
-	for i, id := range ids {
-		for _, c := range f.Classes {
-			if c.ID == id && c.Name != "" {
-				names[i] = c.Name
-			}
-		}
-	}
-	return names
 }
 
 // Page is a shop's shipping policy.

@@ -8,7 +8,6 @@ import (
 	"slices"
 	"strings"
 
-	"diadrom/internal/core/charge"
 	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/rate"
 	"diadrom/internal/core/store"
@@ -20,10 +19,6 @@ type Warning struct {
 	Zone  string // of the column, "" of all
 	Row   int    // −1 of none
 	Text  string
-}
-
-func words(f *store.File) charge.Words {
-	return charge.Words{Units: f.Store.Units(), Currency: f.Store.Currency}
 }
 
 // Method lists what is odd about a method.
@@ -56,7 +51,7 @@ func falls(f *store.File, t *rate.Table) (list []Warning) {
 	if t.By == rate.ByOrder || t.By == rate.BySubtotal {
 		return nil
 	}
-	w := words(f)
+	w := f.Words()
 	grows := map[rate.By]string{
 		rate.ByWeight:   "a heavier parcel",
 		rate.ByBilled:   "a larger parcel",
@@ -96,7 +91,7 @@ func jumps(f *store.File, t *rate.Table) (list []Warning) {
 	if t.By != rate.BySubtotal {
 		return nil
 	}
-	w := words(f)
+	w := f.Words()
 	little := decimal.MustParse("0.10")
 	if w.Digits == 0 {
 		little = decimal.One
@@ -128,14 +123,6 @@ func jumps(f *store.File, t *rate.Table) (list []Warning) {
 	return list
 }
 
-// needsOf are the conditions of a method in a zone.
-func needsOf(m *store.Method, zone string) *store.Needs {
-	if t, ok := m.Terms[zone]; ok && t.Needs != nil {
-		return t.Needs
-	}
-	return m.Needs
-}
-
 // outOfReach finds rows that no cart within the method's conditions gets to. Lower bounds do not count: a list
 // may price less than all goods of an order.
 func outOfReach(f *store.File, m *store.Method, t *rate.Table) (list []Warning) {
@@ -155,7 +142,7 @@ func outOfReach(f *store.File, m *store.Method, t *rate.Table) (list []Warning) 
 		}
 		reason := ""
 		for _, zone := range t.Zones {
-			b := boundOf(needsOf(m, zone), t.By)
+			b := boundOf(m.TermsIn(zone).Needs, t.By)
 			if b == nil || b.To == nil || low.Less(*b.To) || t.Edges == rate.From && low.Cmp(*b.To) == 0 {
 				reason = ""
 				break
@@ -191,10 +178,7 @@ func boundOf(n *store.Needs, by rate.By) *store.Bounds {
 // percents finds percentages without a bound, and those above a hundred.
 func percents(f *store.File, m *store.Method, t *rate.Table) (list []Warning) {
 	for j, zone := range t.Zones {
-		maximum := m.Maximum
-		if own := m.Terms[zone].Maximum; own != nil {
-			maximum = own
-		}
+		maximum := m.TermsIn(zone).Maximum
 		for i := range t.Rows {
 			c := t.Rows[i].Charges[j]
 			if c == nil || c.Percent == nil {
@@ -270,10 +254,10 @@ func free(f *store.File, m *store.Method) (list []Warning) {
 			cheapest = &p.Price
 		}
 	}
-	w := words(f)
+	w := f.Words()
 	look := func(r *store.Free, zone string) {
 		if r == nil || r.Subtotal == nil || cheapest == nil || cheapest.Less(*r.Subtotal) ||
-			r.Require == "all" && (r.Quantity != nil || len(r.Coupons) > 0) {
+			r.Require == store.RequireAll && (r.Quantity != nil || len(r.Coupons) > 0) {
 			return
 		}
 		where := ""
@@ -332,10 +316,9 @@ func Nobody(f *store.File, m *store.Method) string {
 		t := &m.Tables[i]
 		for j, zone := range t.Zones {
 			columns++
-			terms, own := m.Terms[zone]
 			has := slices.ContainsFunc(t.Rows, func(r rate.Row) bool { return r.Charges[j] != nil })
 			priced = priced || has
-			open = open || has && !off[zone] && (!own || terms.Enabled)
+			open = open || has && !off[zone] && m.TermsIn(zone).Enabled
 		}
 	}
 	switch {

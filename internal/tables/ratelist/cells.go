@@ -38,7 +38,7 @@ func (b *builder) price(row sheet.Row) (*rate.Charge, error) {
 	if err != nil && !strings.ContainsFunc(text, isLetter) { // a number that may be read in two ways, or none
 		return nil, err
 	}
-	c, slip := charge.Parse(text, words(b.f))
+	c, slip := charge.Parse(text, b.f.Words())
 	switch {
 	case slip == nil && b.numbers[column].Decimal == ',' && grouping.MatchString(text):
 		return nil, fmt.Errorf("%.30q has a decimal point, the other prices have a comma", text)

@@ -92,7 +92,7 @@ func (b *builder) clash(one, other piece) bool {
 	if one.line == other.line {
 		return true
 	}
-	p, w := b.p, words(b.f)
+	p, w := b.p, b.f.Words()
 	l, first := &p.Lines[one.line], &p.Lines[other.line]
 	if charge.Format(l.charge, w) == charge.Format(first.charge, w) {
 		l.Status, l.Says = Repeats, fmt.Sprintf("says the same as line %d", first.Line)
@@ -166,7 +166,7 @@ func (b *builder) lay(list []piece, zone string) (laid []piece) {
 		laid = append(laid, one)
 		l := &b.p.Lines[one.line]
 		if l.Says == "" {
-			l.Says = charge.Format(l.charge, words(b.f))
+			l.Says = charge.Format(l.charge, b.f.Words())
 		}
 	}
 	return laid

@@ -42,7 +42,7 @@ func own(t *sheet.Table, list string, f *store.File) *Plan {
 		if len(p.Table.Zones) == 0 {
 			p.Table = rate.Table{ID: "list", Name: "Price list", By: by, Edges: edges, Graduated: graduated}
 		}
-		c, err := charge.Parse(at(6), words(f))
+		c, err := charge.Parse(at(6), f.Words())
 		zone := slices.IndexFunc(f.Zones, func(z store.Zone) bool { return z.ID == at(5) })
 		var bound *decimal.Decimal
 		if at(4) != "" {
@@ -73,7 +73,7 @@ func own(t *sheet.Table, list string, f *store.File) *Plan {
 		case !slices.Contains(rate.Measures, by):
 			refuse("%.20q is no measure", by)
 		default:
-			l.Zone, l.Says, l.charge = f.ZoneName(at(5)), charge.Format(c, words(f)), c
+			l.Zone, l.Says, l.charge = f.ZoneName(at(5)), charge.Format(c, f.Words()), c
 			column := slices.Index(p.Table.Zones, at(5))
 			if column < 0 {
 				column = len(p.Table.Zones)

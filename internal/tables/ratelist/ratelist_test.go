@@ -46,7 +46,7 @@ func made(t *testing.T, f *store.File, text string, change ...func(*Mapping)) (*
 	for i := range p.Table.Rows {
 		b.WriteString("| " + at(&p.Table.Rows[i]))
 		for _, c := range p.Table.Rows[i].Charges {
-			b.WriteString(" " + charge.Format(c, words(f)))
+			b.WriteString(" " + charge.Format(c, f.Words()))
 		}
 		b.WriteByte(' ')
 	}

@@ -473,8 +473,8 @@ func (p *Plan) Apply(f *store.File, name string) store.Method {
 		Kind:        store.Delivery,
 		Enabled:     true,
 		Taxable:     true,
-		Classes:     "together",
-		WhenRefused: "hide",
+		Classes:     store.Together,
+		WhenRefused: store.Hide,
 		Tables:      []rate.Table{p.Table},
 	}
 	f.Methods = append(f.Methods, m)

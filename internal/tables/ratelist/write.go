@@ -21,10 +21,6 @@ import (
 // Columns are the heads of the table with a line for each cell.
 var Columns = []string{"method", "list", "by", "edges", "row", "zone", "charge", "graduated", "classes"}
 
-func words(f *store.File) charge.Words {
-	return charge.Words{Units: f.Store.Units(), Currency: f.Store.Currency}
-}
-
 func at(r *rate.Row) string {
 	if r.At == nil {
 		return ""
@@ -34,7 +30,7 @@ func at(r *rate.Row) string {
 
 // Cells writes the lists of some methods, a line for each cell.
 func Cells(f *store.File, methods []store.Method) [][]string {
-	w := words(f)
+	w := f.Words()
 	rows := [][]string{Columns}
 	for i := range methods {
 		m := &methods[i]
@@ -65,7 +61,7 @@ func Cells(f *store.File, methods []store.Method) [][]string {
 
 // Grid writes a list as it looks: a line a row, a column a zone.
 func Grid(f *store.File, t *rate.Table) [][]string {
-	w := words(f)
+	w := f.Words()
 	head := []string{string(t.By)}
 	for _, id := range t.Zones {
 		head = append(head, f.ZoneName(id))

@@ -11,6 +11,7 @@ import (
 	"diadrom/internal/core/quote"
 	"diadrom/internal/core/store"
 	"diadrom/internal/core/world"
+	"diadrom/internal/edit"
 	"diadrom/internal/shop/samples"
 	"diadrom/internal/web/api"
 	"diadrom/internal/web/shell"
@@ -87,13 +88,6 @@ func (s *Screens) checkout(c *gin.Context) {
 	s.HTML(c, http.StatusOK, s.Render("checkout", v))
 }
 
-func checkoutOf(f *store.File) store.Checkout {
-	if f.Store.Checkout != nil {
-		return *f.Store.Checkout
-	}
-	return store.Checkout{Options: "list", Address: "delivery"}
-}
-
 func (s *Screens) checkoutView(ctx context.Context, e *quote.Engine) (v checkoutView, err error) {
 	f := e.Store()
 	t, err := samples.Till(ctx, s.db, f)
@@ -102,7 +96,7 @@ func (s *Screens) checkoutView(ctx context.Context, e *quote.Engine) (v checkout
 	}
 	v = checkoutView{
 		Shop:     shell.ShopName(f),
-		Settings: checkoutOf(f),
+		Settings: edit.CheckoutOf(f),
 		Buyer:    till.BuyerOf(f, t),
 		HasGoods: len(f.Products) > 0,
 	}
@@ -116,8 +110,8 @@ func (s *Screens) checkoutView(ctx context.Context, e *quote.Engine) (v checkout
 		Customer: t.Customer,
 		Group:    t.Group,
 		Labels:   map[string]string{},
-		Options:  v.Settings.Options,
-		Address:  v.Settings.Address,
+		Options:  string(v.Settings.Options),
+		Address:  string(v.Settings.Address),
 	}
 	q, at, err := samples.Request(e, t)
 	to := q.To
@@ -190,21 +184,7 @@ func (s *Screens) checkoutGoods(c *gin.Context) {
 func (s *Screens) editCheckout(c *gin.Context) {
 	field, value := c.PostForm("field"), c.PostForm("value")
 	state, err := s.draft.Edit(c.Request.Context(), func(f *store.File) error {
-		set := checkoutOf(f)
-		switch field {
-		case "prices":
-			set.PricesWait = value == "wait"
-		case "options":
-			set.Options = value
-		case "address":
-			set.Address = value
-		default:
-			return shell.Refusef("choose what to change")
-		}
-		if f.Store.Checkout = &set; set == (store.Checkout{Options: "list", Address: "delivery"}) {
-			f.Store.Checkout = nil
-		}
-		return nil
+		return edit.SetCheckout(f, edit.Checkout(field), value)
 	})
 	if err != nil {
 		text, ok := shell.Told(err)
@@ -215,12 +195,12 @@ func (s *Screens) editCheckout(c *gin.Context) {
 		s.HTML(c, http.StatusUnprocessableEntity, s.Render("checkout-choices", struct {
 			Settings store.Checkout
 			Slip     string
-		}{checkoutOf(s.draft.State().File), text}))
+		}{edit.CheckoutOf(s.draft.State().File), text}))
 		return
 	}
 	c.Header("HX-Trigger-After-Settle", "checkout-changed")
 	s.HTML(c, http.StatusOK, s.Render("checkout-choices", struct {
 		Settings store.Checkout
 		Slip     string
-	}{checkoutOf(state.File), ""}))
+	}{edit.CheckoutOf(state.File), ""}))
 }

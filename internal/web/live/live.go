@@ -38,7 +38,7 @@ type liveView struct {
 	Owner          bool
 	Ahead          aheadView
 	Compared       compareView
-	Warnings            []warningRow
+	Warnings       []warningRow
 	Promises       string
 	Broken         []promises.Row // that hold in the live edition
 	Next           int64

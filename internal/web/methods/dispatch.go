@@ -2,7 +2,6 @@ package methods
 
 import (
 	"cmp"
-	"fmt"
 	"slices"
 	"strings"
 	"time"
@@ -10,6 +9,7 @@ import (
 	"diadrom/internal/core/calendar"
 	"diadrom/internal/core/store"
 	"diadrom/internal/core/world"
+	"diadrom/internal/edit"
 	"diadrom/internal/web/shell"
 
 	"github.com/gin-gonic/gin"
@@ -42,7 +42,7 @@ func dispatchViewOf(f *store.File, now time.Time) dispatchView {
 	}
 	v := dispatchView{Made: true, CutOff: p.CutOff, Zone: p.TimeZone, Closed: calendar.FormatDates(p.Closed)}
 	for _, day := range calendar.Weekdays {
-		v.Days = append(v.Days, shell.Choice{ID: day, Name: dayNames[day], Chosen: slices.Contains(workdays(p), day)})
+		v.Days = append(v.Days, shell.Choice{ID: day, Name: dayNames[day], Chosen: slices.Contains(edit.Workdays(p), day)})
 	}
 	v.Countries = []shell.Choice{{Name: "no country", Chosen: p.Holidays == ""}}
 	for _, code := range calendar.Countries() {
@@ -56,94 +56,24 @@ func dispatchViewOf(f *store.File, now time.Time) dispatchView {
 	return v
 }
 
-// workdays are the days on which a shop works, in their order.
-func workdays(p *calendar.Plan) []string {
-	if len(p.Weekdays) == 0 {
-		return calendar.Weekdays[:5]
-	}
-	return p.Weekdays
-}
-
-// editDispatch sets one field of when orders leave. Without a cut-off there is no plan.
+// editDispatch sets one field of when orders leave.
 func (s *Screens) editDispatch(c *gin.Context) {
-	field, typed := c.PostForm("field"), strings.TrimSpace(c.PostForm("value"))
+	field, typed := edit.Dispatch(c.PostForm("field")), strings.TrimSpace(c.PostForm("value"))
 	s.editMethods(c, func(f *store.File) error {
-		p := f.Store.Dispatch
-		if p == nil {
-			if field != "cut-off" {
-				return shell.Refusef("the cut-off was removed meanwhile; reload to see it")
-			}
-			p = &calendar.Plan{TimeZone: cmp.Or(c.PostForm("browser_zone"), "UTC")}
-			if country := f.Home(); calendar.Known(country) {
-				p.Holidays = country
-			}
+		if field == "day" {
+			return edit.SetWorkday(f, typed, c.PostForm("on") == "on")
 		}
-		if err := setDispatch(p, field, typed, c.PostForm("on") == "on"); err != nil {
-			return shell.Refusef("%s", err.Error())
-		}
-		if f.Store.Dispatch = p; p.CutOff == "" {
-			f.Store.Dispatch = nil
-		}
-		return nil
+		return edit.SetDispatch(f, field, typed, c.PostForm("browser_zone"))
 	}, func(v *methodsView, text string) {
 		d := &v.Dispatch
-		d.Field, d.Slip = field, text
+		d.Field, d.Slip = string(field), text
 		switch field {
-		case "cut-off":
+		case edit.CutOff:
 			d.CutOff = typed
-		case "zone":
+		case edit.TimeZone:
 			d.Zone = typed
-		case "closed":
+		case edit.Closed:
 			d.Closed = typed
 		}
 	})
-}
-
-func setDispatch(p *calendar.Plan, field, typed string, on bool) (err error) {
-	switch field {
-	case "cut-off":
-		if typed == "" {
-			p.CutOff = ""
-			return nil
-		}
-		at, err := calendar.Time(typed)
-		if err != nil {
-			return err
-		}
-		p.CutOff = clock(at)
-	case "zone":
-		if _, err := calendar.Location(typed); err != nil {
-			return err
-		}
-		p.TimeZone = typed
-	case "holidays":
-		p.Holidays = typed
-	case "closed":
-		p.Closed, err = calendar.ParseDates(typed)
-	case "day":
-		return setWorkday(p, typed, on)
-	}
-	return err
-}
-
-// setWorkday lets the shop work on a day of the week or not; Monday to Friday is not written out.
-func setWorkday(p *calendar.Plan, day string, on bool) error {
-	var days []string
-	for _, d := range calendar.Weekdays {
-		if d == day && on || d != day && slices.Contains(workdays(p), d) {
-			days = append(days, d)
-		}
-	}
-	if len(days) == 0 {
-		return shell.Refusef("the shop has to work on some day of the week")
-	}
-	if p.Weekdays = days; slices.Equal(days, calendar.Weekdays[:5]) {
-		p.Weekdays = nil
-	}
-	return nil
-}
-
-// clock writes a time of day; 24:00 is the end of it.
-func clock(at time.Duration) string {
-	return fmt.Sprintf("%02d:%02d", at/time.Hour, at%time.Hour/time.Minute)
 }

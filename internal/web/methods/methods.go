@@ -27,7 +27,7 @@ type methodRow struct {
 	Slip                  string
 	Rename, Relabel       string
 	Nobody                string // why no one can be offered it
-	Warnings                   []string
+	Warnings              []string
 }
 
 type methodsView struct {
@@ -41,7 +41,7 @@ type methodsView struct {
 	Dispatch   dispatchView
 }
 
-var kindWords = map[string]string{
+var kindWords = map[store.Kind]string{
 	store.Delivery: "delivered",
 	store.Pickup:   "collected",
 	store.Carrier:  "carrier",
@@ -52,7 +52,7 @@ func (s *Screens) methodsView(c *gin.Context, state *draft.State) methodsView {
 	v := methodsView{
 		ZonesKnown: len(f.Zones) > 0,
 		By:         string(rate.ByWeight),
-		Kind:       store.Delivery,
+		Kind:       string(store.Delivery),
 		Dispatch:   dispatchViewOf(f, time.Now()),
 	}
 	for _, by := range rate.Measures {
@@ -61,21 +61,21 @@ func (s *Screens) methodsView(c *gin.Context, state *draft.State) methodsView {
 	for i := range f.Methods {
 		m := &f.Methods[i]
 		row := methodRow{
-			ID:      m.ID,
-			Name:    cmp.Or(m.Name, m.ID),
-			Label:   m.BuyersLabel(),
-			Enabled: m.Enabled,
-			Say:     policy.Method(state.Engine, m),
-			Tables:  len(m.Tables),
-			Nobody:  warnings.Nobody(f, m),
-			Warnings:     warningsOf(f, m),
+			ID:       m.ID,
+			Name:     cmp.Or(m.Name, m.ID),
+			Label:    m.BuyersLabel(),
+			Enabled:  m.Enabled,
+			Say:      policy.Method(state.Engine, m),
+			Tables:   len(m.Tables),
+			Nobody:   warnings.Nobody(f, m),
+			Warnings: warningsOf(f, m),
 		}
 		if m.Kind != store.Delivery {
 			row.Kind = kindWords[m.Kind]
 		}
 		v.Rows = append(v.Rows, row)
 	}
-	if m := edit.Method(f, c.Param("method")); m != nil {
+	if m := f.Method(c.Param("method")); m != nil {
 		v.Open = methodViewOf(f, m)
 	}
 	return v
@@ -138,18 +138,18 @@ func methodViewOf(f *store.File, m *store.Method) *methodView {
 		ID:          m.ID,
 		Name:        cmp.Or(m.Name, m.ID),
 		Label:       m.BuyersLabel(),
-		Kind:        m.Kind,
+		Kind:        string(m.Kind),
 		Taxable:     m.Taxable,
 		Preselected: m.Preselected,
-		Tells:       m.WhenRefused == "tell",
+		Tells:       m.WhenRefused == store.Tell,
 		RefusedText: m.RefusedText,
 	}
-	for _, kind := range []string{store.Delivery, store.Pickup} {
-		v.Kinds = append(v.Kinds, shell.Choice{ID: kind, Name: kindWords[kind], Chosen: m.Kind == kind})
+	for _, kind := range []store.Kind{store.Delivery, store.Pickup} {
+		v.Kinds = append(v.Kinds, shell.Choice{ID: string(kind), Name: kindWords[kind], Chosen: m.Kind == kind})
 	}
 	zones, served := m.TermZones(), m.ServedZones()
 	for _, id := range zones {
-		z, i := edit.Zone(f, id)
+		z, i := f.Zone(id), f.ZoneIndex(id)
 		name := cmp.Or(z.Name, z.ID)
 		if !slices.Contains(served, id) {
 			name += ", without a price"
@@ -170,7 +170,7 @@ func methodViewOf(f *store.File, m *store.Method) *methodView {
 func termCellOf(f *store.File, m *store.Method, zone string, field terms.Field) termCell {
 	text, own := terms.Text(f, m, zone, field)
 	where := "everywhere"
-	if z, _ := edit.Zone(f, zone); z != nil {
+	if z := f.Zone(zone); z != nil {
 		where = cmp.Or(z.Name, z.ID)
 	}
 	c := termCell{
@@ -197,7 +197,7 @@ func (s *Screens) methods(c *gin.Context) {
 // method shows one method with its terms.
 func (s *Screens) method(c *gin.Context) {
 	state := s.draft.State()
-	m := edit.Method(state.File, c.Param("method"))
+	m := state.File.Method(c.Param("method"))
 	if m == nil {
 		s.Problem(c, 404, "There is no method of that name. It may have been removed.")
 		return
@@ -219,7 +219,7 @@ func (s *Screens) editTerm(c *gin.Context) {
 		Label:  termNames[field][0],
 	}
 	state, err := s.draft.Edit(c.Request.Context(), func(f *store.File) error {
-		m := edit.Method(f, c.Param("method"))
+		m := f.Method(c.Param("method"))
 		if m == nil {
 			return shell.Refusef("this method was removed meanwhile; nothing was changed")
 		}
@@ -250,7 +250,7 @@ func (s *Screens) editTerm(c *gin.Context) {
 		state,
 		s.Render(
 			"term-cell",
-			termCellOf(state.File, edit.Method(state.File, c.Param("method")), zone, field),
+			termCellOf(state.File, state.File.Method(c.Param("method")), zone, field),
 		),
 	)
 }
@@ -274,7 +274,7 @@ func (s *Screens) editMethods(
 func (s *Screens) addMethod(c *gin.Context) {
 	typed, by, kind := c.PostForm("name"), rate.By(c.PostForm("by")), c.PostForm("kind")
 	s.editMethods(c, func(f *store.File) error {
-		return edit.AddMethod(f, typed, by, kind)
+		return edit.AddMethod(f, typed, by, store.Kind(kind))
 	}, func(v *methodsView, text string) { v.Typed, v.By, v.Kind, v.Slip = typed, string(by), kind, text })
 }
 
@@ -286,7 +286,7 @@ func (s *Screens) editMethod(
 ) {
 	id := c.Param("method")
 	s.editMethods(c, func(f *store.File) error {
-		m := edit.Method(f, id)
+		m := f.Method(id)
 		if m == nil {
 			return shell.Refusef("this method was removed meanwhile; nothing was changed")
 		}
@@ -305,16 +305,10 @@ func (s *Screens) editMethod(
 func (s *Screens) nameMethod(c *gin.Context) {
 	typed, ofLabel := c.PostForm("value"), c.PostForm("field") == "label"
 	s.editMethod(c, func(_ *store.File, m *store.Method) error {
-		name, err := edit.Name(typed)
-		if err != nil {
-			return err
-		}
 		if ofLabel {
-			m.Label = name
-		} else {
-			m.Name = name
+			return edit.LabelMethod(m, typed)
 		}
-		return nil
+		return edit.NameMethod(m, typed)
 	}, func(r *methodRow, text string) {
 		r.Slip = text
 		if ofLabel {
@@ -327,29 +321,17 @@ func (s *Screens) nameMethod(c *gin.Context) {
 
 func slipInRow(r *methodRow, text string) { r.Slip = text }
 
-// switchMethod sets what of a method is yes or no, its kind, and what is told where it does not fit.
+// switchMethod sets what of a method is yes or no, its kind, and what buyers are told where it is unavailable.
 func (s *Screens) switchMethod(c *gin.Context) {
-	on := c.PostForm("value") == "on"
+	field, value := c.PostForm("field"), c.PostForm("value")
 	s.editMethod(c, func(f *store.File, m *store.Method) error {
-		switch c.PostForm("field") {
-		case "enabled":
-			m.Enabled = on
-		case "taxable":
-			m.Taxable = on
-		case "preselected":
-			edit.Preselect(f, m, on)
+		switch field {
 		case "kind":
-			if kind := c.PostForm("value"); kind == store.Delivery || kind == store.Pickup {
-				m.Kind = kind
-			}
-		case "tells":
-			m.WhenRefused = "hide"
-			if on {
-				m.WhenRefused = "tell"
-			}
+			return edit.SetKind(m, store.Kind(value))
 		case "refused":
-			return edit.SetRefusedText(m, c.PostForm("value"))
+			return edit.SetRefusedText(m, value)
 		}
+		edit.SetSwitch(f, m, edit.Switch(field), value == "on")
 		return nil
 	}, slipInRow)
 }

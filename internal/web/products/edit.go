@@ -200,7 +200,7 @@ func (s *Screens) addClass(c *gin.Context) {
 func (s *Screens) editClass(c *gin.Context, typed string, change func(*store.File, *store.Class) error) {
 	id := c.Param("class")
 	s.editGoods(c, func(f *store.File) error {
-		class := edit.Class(f, id)
+		class := f.Class(id)
 		if class == nil {
 			return shell.Refusef("this class was removed meanwhile; nothing was changed")
 		}

@@ -15,7 +15,6 @@ import (
 	"diadrom/internal/core/place"
 	"diadrom/internal/core/store"
 	"diadrom/internal/core/world"
-	"diadrom/internal/edit"
 	"diadrom/internal/review/promise"
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/shop/samples"
@@ -175,7 +174,7 @@ func ViewOf(f *store.File, list []Kept) promisesView {
 			}
 			row.Now, row.Was = world.DeliveryPrice(k.Is, f.Store.Currency), world.DeliveryPrice(k.Was, f.Store.Currency)
 			label := k.Body.Method
-			if m := edit.Method(f, k.Body.Method); m != nil {
+			if m := f.Method(k.Body.Method); m != nil {
 				label = m.BuyersLabel()
 			}
 			row.What = label + " " + what
@@ -245,7 +244,7 @@ func (s *Screens) makePromise(
 	default:
 		return "", shell.Refusef("choose what must hold")
 	}
-	if p.Method != "" && edit.Method(state.File, p.Method) == nil {
+	if p.Method != "" && state.File.Method(p.Method) == nil {
 		return "", shell.Refusef("this method was removed meanwhile; nothing was kept")
 	}
 	t, err := samples.Till(ctx, s.db, state.File)

@@ -9,7 +9,6 @@ import (
 	"diadrom/internal/core/rate"
 	"diadrom/internal/core/store"
 	"diadrom/internal/core/world"
-	"diadrom/internal/edit"
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/shop/samples"
 	"diadrom/internal/tables/sheet"
@@ -210,7 +209,7 @@ func (v *quotesView) add(row quotesRow) {
 func quotesRowOf(f *store.File, a *quote.Answer, column map[string]int) quotesRow {
 	row := quotesRow{Cells: make([]quotesCell, len(column)), Message: a.Message}
 	if len(a.Zones) > 0 {
-		z, _ := edit.Zone(f, a.Zones[0].Zone)
+		z := f.Zone(a.Zones[0].Zone)
 		row.Zone = cmp.Or(z.Name, z.ID)
 	}
 	for _, o := range a.Options {

@@ -128,7 +128,7 @@ func curveOf(f *store.File, m *store.Method, t *rate.Table, cart *till.View) *cu
 	}
 	v.XTicks = apart(v.XTicks)
 	for j, id := range t.Zones {
-		z, at := edit.Zone(f, id)
+		z, at := f.Zone(id), f.ZoneIndex(id)
 		line := curveLine{Colour: shell.Colour(at), Name: cmp.Or(z.Name, z.ID)}
 		for _, s := range segments[j] {
 			y1, y2 := s.Y1.Float64(), s.Y2.Float64()
@@ -252,7 +252,7 @@ func (s *Screens) readCurve(c *gin.Context) {
 	u := f.Store.Units()
 	var said []curveRead
 	for j, id := range t.Zones {
-		z, i := edit.Zone(f, id)
+		z, i := f.Zone(id), f.ZoneIndex(id)
 		text := "not offered"
 		if amount, ok := t.At(j, goods, *at); ok {
 			text = u.Money(amount.Round(u.Digits))
@@ -298,7 +298,7 @@ func isBreak(t *rate.Table, x decimal.Decimal) bool {
 
 // pointOf is where the Till's cart lies on a table's curve; false where it is not priced there as one parcel.
 func pointOf(v *till.View, f *store.File, m *store.Method, t *rate.Table) (x, y decimal.Decimal, ok bool) {
-	if v.Answer == nil || !v.OneParcel || m.Classes != "together" {
+	if v.Answer == nil || !v.OneParcel || m.Classes != store.Together {
 		return x, y, false
 	}
 	for _, o := range v.Answer.Options {

@@ -246,7 +246,7 @@ func (s *Screens) removeColumn(c *gin.Context) {
 		return
 	}
 	s.editTable(c, "", func(f *store.File, t *rate.Table) error {
-		return edit.RemoveColumn(edit.Method(f, c.Param("method")), t, zone)
+		return edit.RemoveColumn(f.Method(c.Param("method")), t, zone)
 	})
 }
 

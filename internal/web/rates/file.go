@@ -28,7 +28,7 @@ func (s *Screens) exportRates(c *gin.Context) {
 	f := s.draft.State().File
 	rows, name := ratelist.Cells(f, f.Methods), "rates"
 	if id := c.Query("method"); id != "" {
-		m := edit.Method(f, id)
+		m := f.Method(id)
 		if m == nil {
 			s.Problem(c, http.StatusNotFound, "There is no method of that name. It may have been removed.")
 			return
@@ -185,7 +185,7 @@ func (v *ratesFileView) plan(f *store.File, plan *ratelist.Plan) {
 	for i := range plan.Table.Rows {
 		row := fileGridRow{Head: plan.Table.RowWords(i, f.Store.Units())}
 		for _, ch := range plan.Table.Rows[i].Charges {
-			row.Cells = append(row.Cells, charge.Format(ch, edit.Words(f)))
+			row.Cells = append(row.Cells, charge.Format(ch, f.Words()))
 		}
 		v.Rows = append(v.Rows, row)
 	}

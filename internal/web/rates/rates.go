@@ -71,7 +71,7 @@ type tableView struct {
 	For                      string // which goods
 	Note                     string // what became of what was pasted
 	AsZone, AsFrom, AsChange string
-	Warnings                      []string
+	Warnings                 []string
 	By                       string
 	Measure                  []shell.Choice
 	Edges                    []shell.Choice
@@ -150,8 +150,8 @@ func hitKey(method, table string, row int, zone string) string {
 }
 
 func cellOf(f *store.File, m *store.Method, t *rate.Table, row, column int, hits map[string]bool) cellView {
-	z, _ := edit.Zone(f, t.Zones[column])
-	text := charge.Format(t.Rows[row].Charges[column], edit.Words(f))
+	z := f.Zone(t.Zones[column])
+	text := charge.Format(t.Rows[row].Charges[column], f.Words())
 	return cellView{
 		DOM: fmt.Sprintf("c-%s-%d-%d", t.ID, row, column),
 		At:  edit.AtText(t.Rows[row].At), Zone: t.Zones[column],
@@ -210,10 +210,10 @@ func (s *Screens) tableView(f *store.File, m *store.Method, t *rate.Table, hits 
 			}
 		}
 		v.For = "for goods of class " + strings.Join(names, ", ")
-	} else if m.Classes != "together" {
+	} else if m.Classes != store.Together {
 		v.For = "for all other goods"
 	}
-	v.Several, v.By, v.Graduated = m.Classes != "together", string(t.By), t.Graduated
+	v.Several, v.By, v.Graduated = m.Classes != store.Together, string(t.By), t.Graduated
 	v.Graduates = t.By != rate.ByOrder && t.By != rate.BySubtotal
 	v.Measure = measureChoices(t.By)
 	if t.By != rate.ByOrder {
@@ -224,13 +224,13 @@ func (s *Screens) tableView(f *store.File, m *store.Method, t *rate.Table, hits 
 	}
 	var names []string
 	for _, id := range t.Classes {
-		if class := edit.Class(f, id); class != nil {
+		if class := f.Class(id); class != nil {
 			names = append(names, cmp.Or(class.Name, id))
 		}
 	}
 	v.ClassText = strings.Join(names, ", ")
 	for _, id := range t.Zones {
-		z, i := edit.Zone(f, id)
+		z, i := f.Zone(id), f.ZoneIndex(id)
 		v.Columns = append(v.Columns, shell.ZoneHead{ID: id, Name: cmp.Or(z.Name, z.ID), Colour: shell.Colour(i)})
 	}
 	if n := len(t.Zones); n > 1 {
@@ -258,15 +258,15 @@ func (s *Screens) ratesView(c *gin.Context, state *draft.State, id string) (rate
 		m := &f.Methods[i]
 		v.Methods = append(v.Methods, tab{m.ID, cmp.Or(m.Name, m.ID), m.ID == id})
 	}
-	m := edit.Method(f, id)
+	m := f.Method(id)
 	if m == nil {
 		return v, v.None
 	}
 	v.Measure = measureChoices(rate.ByWeight)
-	if len(m.Tables) > 1 || m.Classes != "together" {
+	if len(m.Tables) > 1 || m.Classes != store.Together {
 		v.Combines = []shell.Choice{
-			{ID: "add", Name: "added up", Chosen: m.Classes == "add"},
-			{ID: "dearest", Name: "only the dearest counts", Chosen: m.Classes == "dearest"},
+			{ID: "add", Name: "added up", Chosen: m.Classes == store.Add},
+			{ID: "dearest", Name: "only the dearest counts", Chosen: m.Classes == store.Dearest},
 		}
 	}
 	v.Label, v.Say = m.BuyersLabel(), policy.Method(state.Engine, m)

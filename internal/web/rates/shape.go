@@ -98,11 +98,7 @@ func (s *Screens) shapeTable(c *gin.Context) {
 	s.editTable(c, "", func(f *store.File, t *rate.Table) error {
 		switch field {
 		case "name":
-			name, err := edit.Name(typed)
-			if err != nil {
-				return err
-			}
-			t.Name = name
+			return edit.NameTable(t, typed)
 		case "edges":
 			edit.SetEdges(t, rate.Edges(typed))
 		case "by":
@@ -119,7 +115,7 @@ func (s *Screens) shapeTable(c *gin.Context) {
 // editLists makes an edit of a method's lists as a whole.
 func (s *Screens) editLists(c *gin.Context, change func(*store.File, *store.Method) error) {
 	state, err := s.draft.Edit(c.Request.Context(), func(f *store.File) error {
-		m := edit.Method(f, c.Param("method"))
+		m := f.Method(c.Param("method"))
 		if m == nil {
 			return shell.Refusef("this method was removed meanwhile; nothing was changed")
 		}
@@ -185,9 +181,6 @@ func (s *Screens) removeTable(c *gin.Context) {
 // combineTables says how the lists of a method come together.
 func (s *Screens) combineTables(c *gin.Context) {
 	s.editLists(c, func(_ *store.File, m *store.Method) error {
-		if how := c.PostForm("how"); how == "add" || how == "dearest" {
-			m.Classes = how
-		}
-		return nil
+		return edit.SetCombine(m, store.Combine(c.PostForm("how")))
 	})
 }

@@ -7,7 +7,6 @@ import (
 
 	"diadrom/internal/core/place"
 	"diadrom/internal/core/world"
-	"diadrom/internal/edit"
 
 	"github.com/gin-gonic/gin"
 )
@@ -24,7 +23,7 @@ type suggested struct{ Text, Shown, Means string }
 func (s *Screens) suggestPlaces(c *gin.Context) {
 	state := s.draft.State()
 	reader := state.Engine.Reader()
-	if z, _ := edit.Zone(state.File, c.Query("zone")); z != nil {
+	if z := state.File.Zone(c.Query("zone")); z != nil {
 		reader.Home = cmp.Or(z.Country(), reader.Home)
 	}
 	kept, list := reader.SuggestPlaces(c.Query("text"), maxSuggested)

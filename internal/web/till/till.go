@@ -226,7 +226,7 @@ func (v *View) quote(state *draft.State, live *draft.Live, q *quote.Request) {
 		because[z.Zone] = z
 	}
 	for _, o := range a.Options {
-		z, _ := edit.Zone(f, o.Zone)
+		z := f.Zone(o.Zone)
 		option := option{
 			ID:      o.Method,
 			Label:   o.Label,
@@ -234,9 +234,9 @@ func (v *View) quote(state *draft.State, live *draft.Live, q *quote.Request) {
 			Zone:    cmp.Or(z.Name, z.ID),
 			Because: because[o.Zone].Because,
 			ZoneID:  o.Zone,
-			Kind:    o.Kind,
+			Kind:    string(o.Kind),
 		}
-		m := edit.Method(f, o.Method)
+		m := f.Method(o.Method)
 		option.Price = world.DeliveryPrice(o.Charge, f.Store.Currency)
 		option.Hint = quote.FreeHint(
 			m,
@@ -249,7 +249,7 @@ func (v *View) quote(state *draft.State, live *draft.Live, q *quote.Request) {
 			step.Amount = world.Price(step.Amount, f.Store.Currency)
 			option.Steps = append(option.Steps, breakdownStep{step, whereSet(m, step.Kind)})
 		}
-		first, _ := edit.Zone(f, a.Zones[0].Zone)
+		first := f.Zone(a.Zones[0].Zone)
 		option.First, option.FirstID = cmp.Or(first.Name, first.ID), first.ID
 		if o.Days != nil {
 			if days := terms.FormatDays(o.Days); days != "" {

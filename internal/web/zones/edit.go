@@ -141,7 +141,7 @@ func (s *Screens) editZone(
 ) {
 	id := c.Param("zone")
 	s.editZones(c, func(f *store.File) error {
-		z, _ := edit.Zone(f, id)
+		z := f.Zone(id)
 		if z == nil {
 			return shell.Refusef("this zone was removed meanwhile; nothing was changed")
 		}
@@ -165,7 +165,7 @@ func (s *Screens) nameZone(c *gin.Context) {
 func (s *Screens) addPlaces(c *gin.Context) {
 	id, typed := c.Param("zone"), c.PostForm("places")
 	reader := s.draft.State().Engine.Reader()
-	if z, _ := edit.Zone(s.draft.State().File, id); z != nil {
+	if z := s.draft.State().File.Zone(id); z != nil {
 		reader.Home = cmp.Or(z.Country(), reader.Home)
 	}
 	read, err := reader.TextUntil(c.Request.Context(), typed) // before anybody has to wait for it
@@ -176,7 +176,7 @@ func (s *Screens) addPlaces(c *gin.Context) {
 	var text place.Text
 	s.editPlaces(c, &id, func(f *store.File) error {
 		text = read
-		z, _ := edit.Zone(f, id)
+		z := f.Zone(id)
 		if z == nil {
 			return shell.Refusef("this zone was removed meanwhile; nothing was changed")
 		}

@@ -158,9 +158,9 @@ func narrowestLevel(z *store.Zone) place.Level {
 // Of many zones and places only so many are shown at first.
 const (
 	maxRows  = 30   // zones
-	moreRows  = 200  // zones that are shown with each further step
+	moreRows = 200  // zones that are shown with each further step
 	maxChips = 12   // places of a zone
-	allChips  = 5000 // places of a zone that was opened
+	allChips = 5000 // places of a zone that was opened
 )
 
 func (s *Screens) zonesView(c *gin.Context, state *draft.State) zonesView {

@@ -1,0 +1,96 @@
+package store
+
+import (
+	"cmp"
+
+	"diadrom/internal/core/charge"
+	"diadrom/internal/core/rate"
+)
+
+// find is the place in a list of what has an id; −1 where nothing has.
+func find[T any](list []T, id string, of func(*T) string) int {
+	for i := range list {
+		if of(&list[i]) == id {
+			return i
+		}
+	}
+	return -1
+}
+
+func at[T any](list []T, i int) *T {
+	if i < 0 {
+		return nil
+	}
+	return &list[i]
+}
+
+// ZoneIndex is a zone's place in the file, by its id; −1 where there is none.
+func (f *File) ZoneIndex(id string) int {
+	return find(f.Zones, id, func(z *Zone) string { return z.ID })
+}
+
+// Zone finds a zone by its id; nil where there is none.
+func (f *File) Zone(id string) *Zone { return at(f.Zones, f.ZoneIndex(id)) }
+
+// ZoneName is what a zone is called; its id where it has no name.
+func (f *File) ZoneName(id string) string {
+	if z := f.Zone(id); z != nil {
+		return cmp.Or(z.Name, id)
+	}
+	return id
+}
+
+// Product finds a product by its sku; nil where there is none.
+func (f *File) Product(sku string) *Product {
+	return at(f.Products, find(f.Products, sku, func(p *Product) string { return p.SKU }))
+}
+
+// Class finds a shipping class by its id; nil where there is none.
+func (f *File) Class(id string) *Class {
+	return at(f.Classes, find(f.Classes, id, func(c *Class) string { return c.ID }))
+}
+
+// ClassName is what a shipping class is called; its id where it has no name.
+func (f *File) ClassName(id string) string {
+	if c := f.Class(id); c != nil {
+		return cmp.Or(c.Name, id)
+	}
+	return id
+}
+
+// ClassNames are what shipping classes are called, in the order of their ids.
+func (f *File) ClassNames(ids []string) []string {
+	names := make([]string, len(ids))
+	for i, id := range ids {
+		names[i] = f.ClassName(id)
+	}
+	return names
+}
+
+// Location finds a place of the shop's own by its id; nil where there is none.
+func (f *File) Location(id string) *Location {
+	return at(f.Locations, find(f.Locations, id, func(l *Location) string { return l.ID }))
+}
+
+// LocationName is what a place of the shop's own is called; its id where it has no name.
+func (f *File) LocationName(id string) string {
+	if l := f.Location(id); l != nil {
+		return cmp.Or(l.Name, id)
+	}
+	return id
+}
+
+// Method finds a delivery method by its id; nil where there is none.
+func (f *File) Method(id string) *Method {
+	return at(f.Methods, find(f.Methods, id, func(m *Method) string { return m.ID }))
+}
+
+// Table finds a table of a method by its id; nil where there is none.
+func (m *Method) Table(id string) *rate.Table {
+	return at(m.Tables, find(m.Tables, id, func(t *rate.Table) string { return t.ID }))
+}
+
+// Words are the units and the currency in which charges of the store are read and written.
+func (f *File) Words() charge.Words {
+	return charge.Words{Units: f.Store.Units(), Currency: f.Store.Currency}
+}
