@@ -105,6 +105,9 @@ func Unit(kind Kind, text string) (string, bool) {
 // Decimals is to how many decimals of the store's unit what is converted is rounded.
 const Decimals = 6
 
+// Size is the size of a unit: of weight in grams, of length in millimetres; 0 of what is no unit. It is exact.
+func Size(kind Kind, unit string) decimal.Decimal { return units[kind][unit] }
+
 // Convert turns a value in one unit into another.
 func Convert(kind Kind, d decimal.Decimal, from, to string) decimal.Decimal {
 	if from == to {

@@ -2,6 +2,7 @@ package quote
 
 import (
 	"diadrom/internal/core/decimal"
+	"diadrom/internal/core/measure"
 	"diadrom/internal/core/rate"
 	"diadrom/internal/core/store"
 )
@@ -10,21 +11,23 @@ import (
 // 6,000 cm³ per kg (IATA, The Air Cargo Tariff, rule 3.9); many road and courier lists have 5,000 (common
 // practice, no source).
 
-// centimetres in the units of length. The inch is 2.54 cm by the international yard and pound agreement of 1959.
-var centimetres = map[string]decimal.Decimal{
-	"mm": decimal.MustParse("0.1"),
-	"cm": decimal.One,
-	"m":  decimal.Hundred,
-	"in": decimal.MustParse("2.54"),
-}
+// perKilogram is how many of a unit of weight make a kilogram, and centimetres how many a unit of length has: both exact,
+// 1 kg in pounds as a fraction.
+var (
+	perKilogram = sizes([]string{"g", "kg", "oz", "lb"}, func(unit string) decimal.Decimal {
+		return measure.Size(measure.Weight, "kg").Quo(measure.Size(measure.Weight, unit))
+	})
+	centimetres = sizes([]string{"mm", "cm", "m", "in"}, func(unit string) decimal.Decimal {
+		return measure.Size(measure.Length, unit).Quo(measure.Size(measure.Length, "cm"))
+	})
+)
 
-// The weight units as parts of a kilogram: 1 kg is up ÷ down of the unit. The pound is 0.45359237 kg by the
-// same agreement, and has 16 ounces.
-var perKilogram = map[string]struct{ up, down decimal.Decimal }{
-	"g":  {decimal.FromInt(1000), decimal.One},
-	"kg": {decimal.One, decimal.One},
-	"lb": {decimal.One, decimal.MustParse("0.45359237")},
-	"oz": {decimal.FromInt(16), decimal.MustParse("0.45359237")},
+func sizes(units []string, of func(string) decimal.Decimal) map[string]decimal.Decimal {
+	list := make(map[string]decimal.Decimal, len(units))
+	for _, unit := range units {
+		list[unit] = of(unit)
+	}
+	return list
 }
 
 // Volume is how much space a unit of a product takes, in cm³; 0 where a side is not known.
@@ -38,8 +41,7 @@ func Volume(p *store.Product, lengthUnit string) decimal.Decimal {
 
 // Volumetric is the volumetric weight of a volume in cm³, by a divisor in cm³ per kg, in a unit of weight.
 func Volumetric(volume, divisor decimal.Decimal, weightUnit string) decimal.Decimal {
-	unit := perKilogram[weightUnit]
-	return volume.Mul(unit.up).Quo(divisor.Mul(unit.down))
+	return volume.Quo(divisor).Mul(perKilogram[weightUnit])
 }
 
 // divisor is what a method's parcels are billed by; nil where only weights are.
