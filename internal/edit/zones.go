@@ -9,11 +9,12 @@ import (
 	"diadrom/internal/core/place"
 	"diadrom/internal/core/postcode"
 	"diadrom/internal/core/store"
+	"diadrom/internal/core/typed"
 	"diadrom/internal/core/world"
 )
 
 // nothingTaken is the problem of a text of which nothing can be used.
-func nothingTaken(t *place.Text) error {
+func nothingTaken(t *typed.Text) error {
 	switch {
 	case t.Taken > 0:
 		return nil
@@ -26,7 +27,7 @@ func nothingTaken(t *place.Text) error {
 }
 
 // Reasons says what is wrong with the first few parts of a text.
-func Reasons(slips []*place.TextError) string {
+func Reasons(slips []*typed.TextError) string {
 	var out []string
 	for _, s := range slips[:min(3, len(slips))] {
 		out = append(out, s.Reason)
@@ -38,7 +39,7 @@ func Reasons(slips []*place.TextError) string {
 }
 
 // AddZone adds a zone that takes the places of a text, named after them, and says its id.
-func AddZone(f *store.File, text *place.Text) (id string, err error) {
+func AddZone(f *store.File, text *typed.Text) (id string, err error) {
 	if err := nothingTaken(text); err != nil {
 		return "", err
 	}
@@ -88,7 +89,7 @@ func NameZone(f *store.File, z *store.Zone, typed string) error {
 }
 
 // AddPlaces adds the places of a text to a zone. What the zone has already goes to the text's repeats.
-func AddPlaces(z *store.Zone, text *place.Text) error {
+func AddPlaces(z *store.Zone, text *typed.Text) error {
 	if err := nothingTaken(text); err != nil {
 		return err
 	}

@@ -7,6 +7,7 @@ import (
 	"diadrom/internal/core/place"
 	"diadrom/internal/core/rate"
 	"diadrom/internal/core/store"
+	"diadrom/internal/core/typed"
 	"diadrom/internal/edit"
 	"diadrom/internal/test/storetest"
 
@@ -15,8 +16,8 @@ import (
 	"pgregory.net/rapid"
 )
 
-func read(typed string) *place.Text {
-	t := place.Reader{Home: "FI"}.Text(typed)
+func read(text string) *typed.Text {
+	t := typed.Reader{Home: "FI"}.Text(text)
 	return &t
 }
 

@@ -84,3 +84,33 @@ func (s *Resolved) addRegion(r world.Region) {
 		}
 	}
 }
+
+// Line writes the address in one line as people write it, the country in front unless it is home.
+func (a Address) Line(home string) string {
+	var parts []string
+	for _, p := range []string{a.Postcode, a.City} {
+		if p != "" {
+			parts = append(parts, p)
+		}
+	}
+	if a.Region != "" {
+		name := a.Region
+		if region, ok := world.RegionByCode(a.Country, a.Region); ok {
+			name = region.Name
+			if again := world.RegionsByName(a.Country, name); len(again) != 1 || len(parts) > 0 && a.City == "" {
+				name = region.Code
+			}
+		}
+		if len(parts) > 0 && a.City != "" {
+			parts[len(parts)-1] += ","
+		}
+		parts = append(parts, name)
+	}
+	if len(parts) == 0 {
+		return world.CountryName(a.Country)
+	}
+	if a.Country != home {
+		parts = append([]string{a.Country}, parts...)
+	}
+	return strings.Join(parts, " ")
+}

@@ -196,7 +196,7 @@ func (r *Rule) Because(entry int) string {
 		if r.Area != nil {
 			return "area of " + strconv.FormatFloat(r.Area.SquareKilometres(), 'f', 1, 64) + " km²"
 		}
-		return "within " + r.Within.Distance.String() + " " + r.Within.unit() + " of " + r.Within.Name
+		return "within " + r.Within.Distance.String() + " " + r.Within.Unit() + " of " + r.Within.Name
 	case Postcode:
 		return "postcode " + r.Country + " " + r.Postcodes[entry].String()
 	case City:
@@ -228,7 +228,8 @@ func (w *Within) contains(p orb.Point) bool {
 	return Distance(p, orb.Point{w.Lon.Float64(), w.Lat.Float64()}, w.Metres).Cmp(w.Distance) <= 0
 }
 
-func (w *Within) unit() string {
+// Unit is the unit of the circle's distance: km or mi.
+func (w *Within) Unit() string {
 	if w.Metres == MetresPerMile {
 		return "mi"
 	}
@@ -245,4 +246,16 @@ const (
 // a tenth of a metre.
 func (w *Within) SetPoint(p orb.Point) {
 	w.Lon, w.Lat, w.Located = decimal.FromFloat(p.Lon(), 6), decimal.FromFloat(p.Lat(), 6), true
+}
+
+// Join adds a rule to a list, codes of a country to those that are there.
+func Join(rules []Rule, r Rule) []Rule {
+	for i := range rules {
+		if r.Level() == Postcode && rules[i].Level() == Postcode && rules[i].Country == r.Country &&
+			!rules[i].namesMore() {
+			rules[i].Postcodes = append(rules[i].Postcodes, r.Postcodes...)
+			return rules
+		}
+	}
+	return append(rules, r)
 }

@@ -1,7 +1,10 @@
-package place
+package place_test
 
 import (
 	"testing"
+
+	"diadrom/internal/core/place"
+	"diadrom/internal/core/typed"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -9,12 +12,12 @@ import (
 )
 
 func TestWhyAZoneDoesNotTakeAnAddress(t *testing.T) {
-	owner := func(text string) Owner {
-		typed := Reader{Home: "FI"}.Text(text)
-		require.Empty(t, typed.Slips)
-		return Owner{Places: typed.Places, Except: typed.Except}
+	owner := func(text string) place.Owner {
+		read := typed.Reader{Home: "FI"}.Text(text)
+		require.Empty(t, read.Slips)
+		return place.Owner{Places: read.Places, Except: read.Except}
 	}
-	to := Address{Country: "FI", Postcode: "21660", City: "Nauvo"}.Resolve(nil)
+	to := place.Address{Country: "FI", Postcode: "21660", City: "Nauvo"}.Resolve(nil)
 	for _, c := range []struct{ zone, why string }{
 		{"FI 21600 to 21760, 99*, not FI 21660", "leaves out FI 21660"},
 		{"FI 22*, 21100, 99*", "nearest is FI 22*"},
@@ -25,10 +28,10 @@ func TestWhyAZoneDoesNotTakeAnAddress(t *testing.T) {
 	} {
 		assert.Equal(t, c.why, owner(c.zone).WhyNot(&to), c.zone)
 	}
-	bare := Address{Country: "FI"}.Resolve(nil)
+	bare := place.Address{Country: "FI"}.Resolve(nil)
 	assert.Equal(t, "the address has no postcode", owner("FI 22*").WhyNot(&bare))
-	assert.Equal(t, "takes no place", Owner{}.WhyNot(&bare))
-	assert.Equal(t, "we do not know where this address is", Owner{Places: []Rule{area(t, square)}}.WhyNot(&bare))
+	assert.Equal(t, "takes no place", place.Owner{}.WhyNot(&bare))
+	assert.Equal(t, "we do not know where this address is", owner("within 5 km of 60.45 22.27").WhyNot(&bare))
 }
 
 // A rule by itself says what the index says.
@@ -39,13 +42,13 @@ func TestARuleTakesWhatTheIndexFinds(t *testing.T) {
 			rapid.StringMatching(`FI 2[0-9]{4}`),
 			rapid.SampledFrom([]string{"Finland", "EU", "FI-19", "everywhere", "Sweden", "GB B", "GB BT1 to BT9"}),
 		)
-		typed := Reader{Home: "FI"}.Text(entry.Draw(t, "place"))
-		a := Address{
+		read := typed.Reader{Home: "FI"}.Text(entry.Draw(t, "place"))
+		a := place.Address{
 			Country:  rapid.SampledFrom([]string{"FI", "SE", "GB"}).Draw(t, "country"),
 			Postcode: rapid.SampledFrom([]string{"21100", "20100", "", "BT1 1AA", "B1 1AA"}).Draw(t, "code"),
 			Region:   rapid.SampledFrom([]string{"", "19"}).Draw(t, "region"),
 		}.Resolve(nil)
-		found := len(NewIndex([]Owner{{Places: typed.Places}}).Match(&a, nil)) > 0
-		assert.Equal(t, found, typed.Places[0].Takes(&a))
+		found := len(place.NewIndex([]place.Owner{{Places: read.Places}}).Match(&a, nil)) > 0
+		assert.Equal(t, found, read.Places[0].Takes(&a))
 	})
 }

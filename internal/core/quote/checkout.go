@@ -128,7 +128,7 @@ func (a *asked) offer(m *method, o *Option, has *Measures) *Offer {
 				Unit:     a.e.units.Distance,
 			},
 		}
-		if at, ok := a.e.point(l); ok {
+		if at, ok := l.Point(a.e.gaz); ok {
 			if p.at = a.distanceFrom(&at); p.at != nil {
 				d := p.at.String()
 				p.Distance = &d

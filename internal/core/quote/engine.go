@@ -5,13 +5,9 @@
 package quote
 
 import (
-	"slices"
-
 	"diadrom/internal/core/calendar"
-	"diadrom/internal/core/coverage"
 	"diadrom/internal/core/gazetteer"
 	"diadrom/internal/core/place"
-	"diadrom/internal/core/postcode"
 	"diadrom/internal/core/rate"
 	"diadrom/internal/core/store"
 
@@ -25,8 +21,7 @@ type Engine struct {
 	units rate.Units
 
 	zones, surcharges, taxes *place.Index
-	coverage                 *coverage.Map
-	reader                   place.Reader
+	zoneRules                []place.Owner // of each zone; none of one that is switched off
 
 	ranked    bool
 	calendar  *calendar.Calendar // nil: days are not made dates
@@ -89,7 +84,7 @@ func Compile(f *store.File, g *gazetteer.Gazetteer) *Engine {
 	points := map[string]orb.Point{}
 	for i := range f.Locations {
 		l := &f.Locations[i]
-		if p, ok := e.point(l); ok {
+		if p, ok := l.Point(g); ok {
 			points[l.ID] = p
 			if l.ShipsFrom {
 				e.shipsFrom = append(e.shipsFrom, p)
@@ -107,7 +102,7 @@ func Compile(f *store.File, g *gazetteer.Gazetteer) *Engine {
 		}
 	}
 	e.zones = place.NewIndex(owners)
-	e.coverage = &coverage.Map{Rules: owners, Match: e.appendZones, Tie: e.tie, Gazetteer: g}
+	e.zoneRules = owners
 	owners = make([]place.Owner, len(f.Surcharges))
 	for i, s := range f.Surcharges {
 		owners[i] = place.Owner{Places: located(s.Places, points), Except: located(s.Except, points)}
@@ -131,74 +126,24 @@ func Compile(f *store.File, g *gazetteer.Gazetteer) *Engine {
 		}
 	}
 	e.agreed = agreements(f)
-	e.reader = e.newReader()
-	return e
-}
-
-// Recompile is Compile for a store of which before is an earlier state: what has been laid out of its zones is
-// taken over where they are the same.
-func Recompile(f *store.File, g *gazetteer.Gazetteer, before *Engine) *Engine {
-	e := Compile(f, g)
-	sameRank := func(a, b store.Zone) bool {
-		return (a.Rank == nil) == (b.Rank == nil) && (a.Rank == nil || *a.Rank == *b.Rank)
-	}
-	if g == before.gaz && slices.EqualFunc(f.Zones, before.file.Zones, sameRank) &&
-		slices.EqualFunc(e.coverage.Rules, before.coverage.Rules, place.Owner.Equal) {
-		e.coverage = before.coverage
-	}
 	return e
 }
 
 // Store is the store that is quoted from; it must not be changed.
 func (e *Engine) Store() *store.File { return e.file }
 
-// Coverage is the zones as they lie to one another and to the postcodes of each country.
-func (e *Engine) Coverage() *coverage.Map { return e.coverage }
+// ZoneRules are the places of each zone, with circles around the shop's locations where the gazetteer puts those; a zone
+// that is switched off has none. They must not be changed.
+func (e *Engine) ZoneRules() []place.Owner { return e.zoneRules }
 
-// tie says whether only the order in the file tells which of two zones comes first for an address that both take.
-func (e *Engine) tie(a, b place.Match) bool {
+// Tied says whether only the order in the file tells which of two zones comes first for an address that both take.
+func (e *Engine) Tied(a, b place.Match) bool {
 	x, y := e.file.Zones[a.Owner].Rank, e.file.Zones[b.Owner].Rank
 	return (x == nil) == (y == nil) && (x == nil || *x == *y) && a.Narrow.Compare(b.Narrow) == 0
 }
 
-// WhyNot says why a zone, by its index, does not take an address.
-func (e *Engine) WhyNot(zone int, to *place.Resolved) string {
-	if !e.file.Zones[zone].Enabled {
-		return "is switched off"
-	}
-	return e.coverage.Rules[zone].WhyNot(to)
-}
-
-// Reader reads places and addresses as they are typed for this store.
-func (e *Engine) Reader() place.Reader { return e.reader }
-
-func (e *Engine) newReader() place.Reader {
-	r := place.Reader{Home: e.file.Home(), Gazetteer: e.gaz, Metres: e.file.Store.Metres()}
-	for i := range e.file.Locations {
-		l := place.Location{ID: e.file.Locations[i].ID, Name: e.file.Locations[i].Name}
-		if p, ok := e.point(&e.file.Locations[i]); ok {
-			l.Point = &p
-		}
-		r.Locations = append(r.Locations, l)
-	}
-	return r
-}
-
 // Gazetteer is the one that is quoted with, or nil.
 func (e *Engine) Gazetteer() *gazetteer.Gazetteer { return e.gaz }
-
-// point is where a location lies: where it says, or where the gazetteer puts it.
-func (e *Engine) point(l *store.Location) (orb.Point, bool) {
-	if l.Lat != nil && l.Lon != nil {
-		return orb.Point{l.Lon.Float64(), l.Lat.Float64()}, true
-	}
-	if e.gaz != nil {
-		if p, ok := e.gaz.Locate(l.Country, postcode.Read(l.Country, l.Postcode), l.City); ok {
-			return orb.Point{p.Lon, p.Lat}, true
-		}
-	}
-	return orb.Point{}, false
-}
 
 // located gives circles around locations that do not say where they lie the point that the gazetteer knows.
 func located(rules []place.Rule, points map[string]orb.Point) []place.Rule {

@@ -191,10 +191,10 @@ func (a *asked) money(d decimal.Decimal) span {
 
 // Zones lists the zones that take an address, the one that counts before the others: by rank, then narrowest
 // first, then in the file's order.
-func (e *Engine) Zones(to *place.Resolved) []place.Match { return e.appendZones(to, nil) }
+func (e *Engine) Zones(to *place.Resolved) []place.Match { return e.AppendZones(to, nil) }
 
-// appendZones is Zones, behind what is in a list already.
-func (e *Engine) appendZones(to *place.Resolved, into []place.Match) []place.Match {
+// AppendZones is Zones, behind what is in a list already.
+func (e *Engine) AppendZones(to *place.Resolved, into []place.Match) []place.Match {
 	before := len(into)
 	into = e.zones.Match(to, into)
 	e.rank(into[before:])

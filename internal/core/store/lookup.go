@@ -4,7 +4,11 @@ import (
 	"cmp"
 
 	"diadrom/internal/core/charge"
+	"diadrom/internal/core/gazetteer"
+	"diadrom/internal/core/postcode"
 	"diadrom/internal/core/rate"
+
+	"github.com/paulmach/orb"
 )
 
 // find is the place in a list of what has an id; −1 where nothing has.
@@ -93,4 +97,18 @@ func (m *Method) Table(id string) *rate.Table {
 // Words are the units and the currency in which charges of the store are read and written.
 func (f *File) Words() charge.Words {
 	return charge.Words{Units: f.Store.Units(), Currency: f.Store.Currency}
+}
+
+// Point is where a place of the shop's own lies: where it says, or where the gazetteer puts it; false where neither
+// knows. A gazetteer may be nil.
+func (l *Location) Point(g *gazetteer.Gazetteer) (orb.Point, bool) {
+	if l.Lat != nil && l.Lon != nil {
+		return orb.Point{l.Lon.Float64(), l.Lat.Float64()}, true
+	}
+	if g != nil {
+		if p, ok := g.Locate(l.Country, postcode.Read(l.Country, l.Postcode), l.City); ok {
+			return orb.Point{p.Lon, p.Lat}, true
+		}
+	}
+	return orb.Point{}, false
 }

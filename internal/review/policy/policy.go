@@ -13,12 +13,13 @@ import (
 	"diadrom/internal/core/store"
 	"diadrom/internal/core/terms"
 	"diadrom/internal/core/world"
+	"diadrom/internal/review/coverage"
 )
 
 // Method says what a method of a store costs and asks for: a sentence for each group of zones with the same
 // prices and terms, one for each group of zones that are priced as a broader one, then what holds for all of
-// them.
-func Method(e *quote.Engine, m *store.Method) []string {
+// them. zones is the map of the store's zones.
+func Method(e *quote.Engine, zones *coverage.Map, m *store.Method) []string {
 	f := e.Store()
 	w := f.Words()
 	type group struct{ names []string }
@@ -39,7 +40,7 @@ func Method(e *quote.Engine, m *store.Method) []string {
 		}
 	}
 	as := map[string][]string{}
-	for _, through := range e.Through(m) {
+	for _, through := range zones.Through(e, m) {
 		as[through.By] = append(as[through.By], f.ZoneName(through.Zone))
 	}
 	for _, zone := range m.ServedZones() {
@@ -332,7 +333,7 @@ type Section struct {
 }
 
 // Of makes the policy of a store: the methods that are switched on, in the order in which buyers see them.
-func Of(e *quote.Engine) Page {
+func Of(e *quote.Engine, zones *coverage.Map) Page {
 	f := e.Store()
 	p := Page{Title: "Shipping"}
 	if f.Store.Name != "" {
@@ -353,7 +354,7 @@ func Of(e *quote.Engine) Page {
 	}
 	for i := range f.Methods {
 		m := &f.Methods[i]
-		says := Method(e, m)
+		says := Method(e, zones, m)
 		if !m.Enabled || len(says) == 0 || m.Kind == store.Carrier {
 			continue
 		}

@@ -6,6 +6,7 @@ import (
 
 	"diadrom/internal/core/quote"
 	"diadrom/internal/core/store"
+	"diadrom/internal/review/coverage"
 	"diadrom/internal/test/storetest"
 
 	"github.com/stretchr/testify/assert"
@@ -23,7 +24,8 @@ func says(t *testing.T, method string) []string {
 	t.Helper()
 	f := read(t, `{"format":"diadrom-store/1","store":{"currency":"EUR"},"classes":[{"id":"bulky","name":"Bulky"}],
 	"zones":[{"id":"fi","name":"Finland"},{"id":"ax","name":"Åland"},{"id":"se","name":"Sweden"}],"methods":[{"id":"m",`+method+`}]}`)
-	return Method(quote.Compile(f, nil), &f.Methods[0])
+	e := quote.Compile(f, nil)
+	return Method(e, coverage.Of(e), &f.Methods[0])
 }
 
 func TestMethodsSayThemselves(t *testing.T) {
@@ -79,26 +81,27 @@ func TestThePolicySaysWhichZonesAreServedThroughOthers(t *testing.T) {
 	assert.Equal(
 		t,
 		[]string{"To World: 8.90.", "To Sweden: the same as to World."},
-		Method(e, &e.Store().Methods[0]),
+		Method(e, coverage.Of(e), &e.Store().Methods[0]),
 	)
 	e = file(`"world"`, `"8.90"`)
 	assert.Equal(
 		t,
 		[]string{"To World: 8.90.", "To Finland and Sweden: the same as to World."},
-		Method(e, &e.Store().Methods[0]),
+		Method(e, coverage.Of(e), &e.Store().Methods[0]),
 	)
 	e = file(`"fi"`, `"8.90"`)
-	assert.Equal(t, []string{"To Finland: 8.90."}, Method(e, &e.Store().Methods[0]))
-	assert.NotContains(t, Of(e).About, "tax", "no tax is set")
+	assert.Equal(t, []string{"To Finland: 8.90."}, Method(e, coverage.Of(e), &e.Store().Methods[0]))
+	assert.NotContains(t, Of(e, coverage.Of(e)).About, "tax", "no tax is set")
 }
 
 func TestThePolicyOfTheDemoShop(t *testing.T) {
 	f := storetest.Lauha(t)
-	text := Of(quote.Compile(f, nil)).Markdown()
+	e := quote.Compile(f, nil)
+	text := Of(e, coverage.Of(e)).Markdown()
 	for _, want := range []string{"# Shipping at Lauha\n", "Prices are in Euro (EUR) and include tax. Orders placed before 14:00 leave on the same day, if it is a working day of ours.", "## Parcel to your door\n\n- To Finland: 6.90 up to and including 2 kg", "## Where to collect\n"} {
 		assert.True(t, strings.Contains(text, want), "%q in\n%s", want, text)
 	}
 	f.Store.Name, f.Methods[0].Label = "A *bold* [shop](x)", "<b>"
-	assert.Contains(t, Of(quote.Compile(f, nil)).Markdown(), `# Shipping at A \*bold\* \[shop\](x)`)
-	assert.NotContains(t, Of(quote.Compile(f, nil)).Markdown(), "<b>")
+	assert.Contains(t, Of(e, coverage.Of(e)).Markdown(), `# Shipping at A \*bold\* \[shop\](x)`)
+	assert.NotContains(t, Of(e, coverage.Of(e)).Markdown(), "<b>")
 }

@@ -5,9 +5,9 @@ import (
 	"strings"
 	"testing"
 
-	"diadrom/internal/core/place"
 	"diadrom/internal/core/postcode"
 	"diadrom/internal/core/quote"
+	"diadrom/internal/core/typed"
 	"diadrom/internal/sqlite"
 
 	"github.com/stretchr/testify/assert"
@@ -35,7 +35,7 @@ func TestTheDemoShopHoldsTogether(t *testing.T) {
 	for _, c := range carts {
 		for _, line := range destinations {
 			q := quote.Request{}
-			q.To, err = place.Reader{Home: "FI"}.Address(line)
+			q.To, err = typed.Reader{Home: "FI"}.Address(line)
 			require.NoError(t, err)
 			for _, l := range c.Lines {
 				for _, p := range f.Products {

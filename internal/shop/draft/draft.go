@@ -12,7 +12,9 @@ import (
 	"diadrom/internal/core/gazetteer"
 	"diadrom/internal/core/quote"
 	"diadrom/internal/core/store"
+	"diadrom/internal/core/typed"
 	"diadrom/internal/review/changes"
+	"diadrom/internal/review/coverage"
 	"diadrom/internal/sqlite"
 )
 
@@ -34,8 +36,16 @@ type State struct {
 	What     string // the last edit, in the owner's words; "" where there was none since the start
 	Parts    *store.Parts
 
-	state int64 // the same for revisions of the same content
+	state    int64 // the same for revisions of the same content
+	coverage *coverage.Map
+	reader   typed.Reader
 }
+
+// Coverage is how the zones lie to one another and to the postcodes of each country.
+func (s *State) Coverage() *coverage.Map { return s.coverage }
+
+// Reader reads places and addresses as they are typed for this store.
+func (s *State) Reader() typed.Reader { return s.reader }
 
 // Empty is the store of a shop that has decided nothing yet.
 func Empty() *store.File {
@@ -76,12 +86,19 @@ func Open(ctx context.Context, db *sqlite.DB, g *gazetteer.Gazetteer, first *sto
 // compiled is the state of a file that has been checked.
 func (d *Draft) compiled(f *store.File, parts *store.Parts) *State {
 	s := &State{File: f, Parts: parts}
+	var before *coverage.Map
 	if now := d.state.Load(); now != nil {
-		s.Engine = quote.Recompile(f, d.gazetteer, now.Engine)
-	} else {
-		s.Engine = quote.Compile(f, d.gazetteer)
+		before = now.coverage
 	}
+	s.compile(d.gazetteer, before)
 	return s
+}
+
+// compile makes what is looked up in a state; before is the coverage of an earlier one, or nil.
+func (s *State) compile(g *gazetteer.Gazetteer, before *coverage.Map) {
+	s.Engine = quote.Compile(s.File, g)
+	s.coverage = coverage.After(s.Engine, before)
+	s.reader = typed.For(s.File, g)
 }
 
 // State is the draft as it stands.
@@ -170,7 +187,7 @@ func (d *Draft) SetGazetteer(g *gazetteer.Gazetteer) {
 	defer d.edits.Unlock()
 	d.gazetteer = g
 	now := *d.state.Load()
-	now.Engine = quote.Compile(now.File, g)
+	now.compile(g, nil)
 	if now.Before != nil {
 		now.Before = quote.Compile(now.Before.Store(), g)
 	}

@@ -10,6 +10,7 @@ import (
 	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/quote"
 	"diadrom/internal/core/store"
+	"diadrom/internal/core/typed"
 	"diadrom/internal/core/world"
 	"diadrom/internal/review/compare"
 	"diadrom/internal/sqlite"
@@ -41,7 +42,7 @@ func Till(ctx context.Context, db Source, f *store.File) (sqlite.Till, error) {
 func Request(e *quote.Engine, t sqlite.Till) (q quote.Request, lines []int, err error) {
 	f := e.Store()
 	q.At, q.Coupons, q.Customer, q.Group = time.Now(), Coupons(t.Coupons), t.Customer, t.Group
-	q.To, err = e.Reader().Address(t.Destination)
+	q.To, err = typed.For(f, e.Gazetteer()).Address(t.Destination)
 	for i, l := range t.Cart {
 		p := store.Product{Name: l.Name, NeedsShipping: true}
 		if l.SKU != "" {

@@ -9,6 +9,7 @@ import (
 	"diadrom/internal/core/quote"
 	"diadrom/internal/core/rate"
 	"diadrom/internal/core/store"
+	"diadrom/internal/core/typed"
 	"diadrom/internal/tables/sheet"
 	"diadrom/internal/test/storetest"
 
@@ -38,7 +39,7 @@ func made(t *testing.T, f *store.File, text string, change ...func(*Mapping)) (*
 		c(&m)
 	}
 	require.Empty(t, m.Missing(parsed))
-	p := Make(parsed, m, f, quote.Compile(f, nil).Reader())
+	p := Make(parsed, m, f, typed.For(f, nil))
 	var b strings.Builder
 	for _, id := range p.Table.Zones {
 		b.WriteString(id + " ")
@@ -109,7 +110,7 @@ func TestAListThatWasWrittenHereReadsBack(t *testing.T) {
 		for _, table := range f.Methods[i].Tables {
 			m.List = f.Methods[i].ID + "/" + table.ID
 			require.Empty(t, m.Missing(parsed))
-			p := Make(parsed, m, f, quote.Compile(f, nil).Reader())
+			p := Make(parsed, m, f, typed.For(f, nil))
 			if len(table.Classes) > 0 {
 				assert.False(t, p.Usable, m.List)
 				continue

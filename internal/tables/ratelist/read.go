@@ -12,6 +12,7 @@ import (
 	"diadrom/internal/core/place"
 	"diadrom/internal/core/rate"
 	"diadrom/internal/core/store"
+	"diadrom/internal/core/typed"
 	"diadrom/internal/core/world"
 	"diadrom/internal/tables/sheet"
 )
@@ -221,7 +222,7 @@ type Plan struct {
 }
 
 // Make makes zones and a price list of the lines.
-func Make(t *sheet.Table, m Mapping, f *store.File, reader place.Reader) *Plan {
+func Make(t *sheet.Table, m Mapping, f *store.File, reader typed.Reader) *Plan {
 	if Lists(t) != nil {
 		return own(t, m.List, f)
 	}
@@ -268,7 +269,7 @@ type builder struct {
 	p        *Plan
 	m        Mapping
 	f        *store.File
-	reader   place.Reader
+	reader   typed.Reader
 	byPlaces map[string]int // zones of the plan by what they take
 	numbers  []measure.Column
 	heads    []string

@@ -26,6 +26,7 @@ import (
 	"diadrom/internal/core/place"
 	"diadrom/internal/core/postcode"
 	"diadrom/internal/core/store"
+	"diadrom/internal/core/typed"
 	"diadrom/internal/core/world"
 	"diadrom/internal/tables/sheet"
 )
@@ -49,7 +50,7 @@ type RowError struct {
 func (e RowError) Error() string { return fmt.Sprintf("line %d: %s", e.Line, e.Reason) }
 
 // Write makes the rows of zones, with the heads of the columns in front.
-func Write(zones []store.Zone, reader place.Reader) [][]string {
+func Write(zones []store.Zone, reader typed.Reader) [][]string {
 	rows := [][]string{Columns}
 	reader.Home = ""
 	for i := range zones {
@@ -86,7 +87,7 @@ func yesNo(b bool) string {
 }
 
 // texts writes a rule as it is typed, a text for each entry of a list of codes, or as JSON where it cannot be typed.
-func texts(r *place.Rule, reader place.Reader) []string {
+func texts(r *place.Rule, reader typed.Reader) []string {
 	var list []string
 	switch {
 	case r.World:
@@ -141,7 +142,7 @@ type zone struct {
 
 // Read makes zones of a table for the store f, whose settings and locations its places refer to. It returns
 // every row that cannot be used; then the zones are not whole.
-func Read(t *sheet.Table, f *store.File, reader place.Reader) ([]store.Zone, []RowError) {
+func Read(t *sheet.Table, f *store.File, reader typed.Reader) ([]store.Zone, []RowError) {
 	at, slips := columns(t.Rows[0])
 	if len(slips) > 0 {
 		return nil, slips
@@ -280,7 +281,7 @@ func (z *zone) tell(column, text string) (reason string) {
 }
 
 // place takes in what a row says of where the zone is.
-func (z *zone) place(rule, text string, f *store.File, reader place.Reader) (reason string) {
+func (z *zone) place(rule, text string, f *store.File, reader typed.Reader) (reason string) {
 	into := &z.Places
 	switch {
 	case strings.EqualFold(rule, leavesOut):

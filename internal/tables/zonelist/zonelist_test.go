@@ -5,9 +5,8 @@ import (
 	"strings"
 	"testing"
 
-	"diadrom/internal/core/place"
-	"diadrom/internal/core/quote"
 	"diadrom/internal/core/store"
+	"diadrom/internal/core/typed"
 	"diadrom/internal/tables/sheet"
 	"diadrom/internal/test/storetest"
 
@@ -24,7 +23,7 @@ func file(t require.TestingT, zones string) *store.File {
 	return f
 }
 
-func reader(f *store.File) place.Reader { return quote.Compile(f, nil).Reader() }
+func reader(f *store.File) typed.Reader { return typed.For(f, nil) }
 
 func written(t require.TestingT, zones []store.Zone, f *store.File) string {
 	var b bytes.Buffer

@@ -65,7 +65,7 @@ func (s *Screens) methodsView(c *gin.Context, state *draft.State) methodsView {
 			Name:     cmp.Or(m.Name, m.ID),
 			Label:    m.BuyersLabel(),
 			Enabled:  m.Enabled,
-			Say:      policy.Method(state.Engine, m),
+			Say:      policy.Method(state.Engine, state.Coverage(), m),
 			Tables:   len(m.Tables),
 			Nobody:   warnings.Nobody(f, m),
 			Warnings: warningsOf(f, m),

@@ -4,6 +4,7 @@ import (
 	"net/http"
 
 	"diadrom/internal/review/policy"
+	"diadrom/internal/shop/draft"
 	"diadrom/internal/web/shell"
 
 	"github.com/gin-gonic/gin"
@@ -11,15 +12,17 @@ import (
 
 // policyPage shows the shipping policy as buyers would read it.
 func (s *Screens) policyPage(c *gin.Context) {
-	s.Show(c, shell.Page{Here: "/methods", Title: "Shipping policy", Template: "policy"}, map[string]any{"Page": policy.Of(s.draft.State().Engine)})
+	s.Show(c, shell.Page{Here: "/methods", Title: "Shipping policy", Template: "policy"}, map[string]any{"Page": page(s.draft.State())})
 }
 
 func (s *Screens) policyMarkdown(c *gin.Context) {
 	c.Header("Content-Disposition", `attachment; filename="shipping.md"`)
-	c.Data(http.StatusOK, "text/markdown; charset=utf-8", []byte(policy.Of(s.draft.State().Engine).Markdown()))
+	c.Data(http.StatusOK, "text/markdown; charset=utf-8", []byte(page(s.draft.State()).Markdown()))
 }
 
 func (s *Screens) policyHTML(c *gin.Context) {
 	c.Header("Content-Disposition", `attachment; filename="shipping.html"`)
-	s.HTML(c, http.StatusOK, s.Render("policy-page", policy.Of(s.draft.State().Engine)))
+	s.HTML(c, http.StatusOK, s.Render("policy-page", page(s.draft.State())))
 }
+
+func page(state *draft.State) policy.Page { return policy.Of(state.Engine, state.Coverage()) }

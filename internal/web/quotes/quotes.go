@@ -129,7 +129,7 @@ func (s *Screens) quotesView(c *gin.Context) (quotesView, bool) {
 	}
 	v.About = "The Till's cart to the shop's usual destinations, each quoted now. Change the cart in " +
 		"the Till and the table follows."
-	reader := state.Engine.Reader()
+	reader := state.Reader()
 	for _, line := range destinations {
 		if q.To, err = reader.Address(line); err != nil {
 			continue

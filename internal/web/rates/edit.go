@@ -76,7 +76,7 @@ func (s *Screens) editCell(c *gin.Context) {
 	parts = append(
 		parts,
 		s.Render("list-warnings", tableView{ID: t.ID, Warnings: warningsIn(f, m, t), OOB: true}),
-		s.Render("said", ratesView{Say: policy.Method(state.Engine, m), OOB: true}),
+		s.Render("said", ratesView{Say: policy.Method(state.Engine, state.Coverage(), m), OOB: true}),
 	)
 	s.AnswerWith(c, "/rates", state, append(parts, s.till.Draw(&quoted, true))...)
 }
@@ -96,7 +96,7 @@ func (s *Screens) aside(c *gin.Context) {
 	quoted := s.quoted(c, state)
 	parts := []template.HTML{
 		s.Render("list-warnings", tableView{ID: t.ID, Warnings: warningsIn(state.File, m, t), OOB: true}),
-		s.Render("said", ratesView{Say: policy.Method(state.Engine, m), OOB: true}),
+		s.Render("said", ratesView{Say: policy.Method(state.Engine, state.Coverage(), m), OOB: true}),
 	}
 	if curve := curveOf(state.File, m, t, &quoted); curve != nil {
 		curve.OOB = true
@@ -257,7 +257,7 @@ func (s *Screens) opens(c *gin.Context, zone string) string {
 	if err != nil {
 		return ""
 	}
-	for _, through := range state.Engine.Through(edit.WithoutColumn(m, table.ID, zone)) {
+	for _, through := range state.Coverage().Through(state.Engine, edit.WithoutColumn(m, table.ID, zone)) {
 		if through.Zone == zone {
 			name, by := state.File.ZoneName(zone), state.File.ZoneName(through.By)
 			return "Without this column, buyers in " + name + " are offered this method at the prices of " + by

@@ -120,7 +120,7 @@ func ratesPlan(
 	if m.Missing(t) != "" {
 		return t, m, nil, nil
 	}
-	return t, m, ratelist.Make(t, m, state.File, state.Engine.Reader()), nil
+	return t, m, ratelist.Make(t, m, state.File, state.Reader()), nil
 }
 
 // previewRates shows what a list would become; slip is what was wrong with the name that was typed for it.

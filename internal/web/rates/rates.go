@@ -269,7 +269,7 @@ func (s *Screens) ratesView(c *gin.Context, state *draft.State, id string) (rate
 			{ID: "dearest", Name: "only the dearest counts", Chosen: m.Classes == store.Dearest},
 		}
 	}
-	v.Label, v.Say = m.BuyersLabel(), policy.Method(state.Engine, m)
+	v.Label, v.Say = m.BuyersLabel(), policy.Method(state.Engine, state.Coverage(), m)
 	quoted := s.quoted(c, state)
 	hits := tillHits(quoted.Answer)
 	for i := range m.Tables {

@@ -151,7 +151,7 @@ func (s *Screens) removeTable(c *gin.Context) {
 			func(t rate.Table) bool { return t.ID == table.ID },
 		)
 		var opens []string
-		for _, through := range state.Engine.Through(&after) {
+		for _, through := range state.Coverage().Through(state.Engine, &after) {
 			if slices.Contains(table.Zones, through.Zone) {
 				zone, by := state.File.ZoneName(through.Zone), state.File.ZoneName(through.By)
 				opens = append(opens, "buyers in "+zone+" are offered this method at the prices of "+by)

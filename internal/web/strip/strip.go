@@ -9,13 +9,13 @@ import (
 	"strconv"
 	"strings"
 
-	"diadrom/internal/core/coverage"
 	"diadrom/internal/core/gazetteer"
 	"diadrom/internal/core/place"
 	"diadrom/internal/core/plural"
 	"diadrom/internal/core/postcode"
 	"diadrom/internal/core/store"
 	"diadrom/internal/core/world"
+	"diadrom/internal/review/coverage"
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/web/shell"
 )
@@ -67,7 +67,7 @@ type tick struct{ X, W, Text, Path string }
 // Of draws the strip of the country that is asked for, or of the one with the most entries; nil where no
 // zone names codes.
 func Of(query url.Values, state *draft.State, till place.Address) *View {
-	m := state.Engine.Coverage()
+	m := state.Coverage()
 	countries := m.Drawable()
 	code := strings.ToUpper(query.Get("strip"))
 	if !slices.Contains(countries, code) {

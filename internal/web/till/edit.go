@@ -55,7 +55,7 @@ func (s *Screens) Change(
 func (s *Screens) tillDestination(c *gin.Context) {
 	typed := c.PostForm("to")
 	s.Change(c, func(f *store.File, t *sqlite.Till) error {
-		a, err := s.draft.State().Engine.Reader().Address(typed)
+		a, err := s.draft.State().Reader().Address(typed)
 		if err != nil {
 			return shell.Refusef("%s", err.Error())
 		}

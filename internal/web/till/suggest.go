@@ -5,7 +5,7 @@ import (
 	"net/http"
 	"strings"
 
-	"diadrom/internal/core/place"
+	"diadrom/internal/core/typed"
 	"diadrom/internal/core/world"
 
 	"github.com/gin-gonic/gin"
@@ -22,7 +22,7 @@ type suggested struct{ Text, Shown, Means string }
 
 func (s *Screens) suggestPlaces(c *gin.Context) {
 	state := s.draft.State()
-	reader := state.Engine.Reader()
+	reader := state.Reader()
 	if z := state.File.Zone(c.Query("zone")); z != nil {
 		reader.Home = cmp.Or(z.Country(), reader.Home)
 	}
@@ -38,24 +38,24 @@ func (s *Screens) suggestAddresses(c *gin.Context) {
 			s.Internal(c, err)
 			return
 		}
-		var list []place.Choice
+		var list []typed.Choice
 		for _, line := range usual {
-			list = append(list, place.Choice{Text: line})
+			list = append(list, typed.Choice{Text: line})
 		}
 		s.suggest(c, "", list)
 		return
 	}
-	s.suggest(c, "", s.draft.State().Engine.Reader().SuggestAddresses(c.Query("text"), maxSuggested))
+	s.suggest(c, "", s.draft.State().Reader().SuggestAddresses(c.Query("text"), maxSuggested))
 }
 
 // suggestGoods offers goods whose sku or name begins as what is typed does, then those that have it in them.
 func (s *Screens) suggestGoods(c *gin.Context) {
 	f, text := s.draft.State().File, world.Fold(c.Query("text"))
-	var begin, within []place.Choice
+	var begin, within []typed.Choice
 	for i := range f.Products {
 		p := &f.Products[i]
 		sku, name := world.Fold(p.SKU), world.Fold(p.Name)
-		choice := place.Choice{Text: p.SKU, Means: p.Name}
+		choice := typed.Choice{Text: p.SKU, Means: p.Name}
 		switch {
 		case strings.HasPrefix(sku, text) || strings.HasPrefix(name, text):
 			begin = append(begin, choice)
@@ -70,7 +70,7 @@ func (s *Screens) suggestGoods(c *gin.Context) {
 	s.suggest(c, "", list[:min(len(list), maxSuggested)])
 }
 
-func (s *Screens) suggest(c *gin.Context, kept string, list []place.Choice) {
+func (s *Screens) suggest(c *gin.Context, kept string, list []typed.Choice) {
 	if len(kept) > maxSuggestedBytes { // a long paste is not typed
 		list = nil
 	}

@@ -156,7 +156,7 @@ func (s *Screens) tillQuoted(ctx context.Context, state *draft.State, slips Slip
 	} else if addressErr != nil {
 		v.DestinationSlip = addressErr.Error()
 	} else {
-		v.Doubt = state.Engine.Reader().Doubt(q.To)
+		v.Doubt = state.Reader().Doubt(q.To)
 	}
 	if addressErr != nil && q.To.Country == "" {
 		return v, nil
@@ -311,7 +311,7 @@ func (s *Screens) Zone(ctx context.Context, state *draft.State) (int, string, pl
 	if err != nil {
 		return -1, "", place.Address{}
 	}
-	to, err := state.Engine.Reader().Address(t.Destination)
+	to, err := state.Reader().Address(t.Destination)
 	if err != nil {
 		return -1, "", place.Address{}
 	}

@@ -6,9 +6,9 @@ import (
 	"strconv"
 	"strings"
 
-	"diadrom/internal/core/place"
 	"diadrom/internal/core/plural"
 	"diadrom/internal/core/store"
+	"diadrom/internal/core/typed"
 	"diadrom/internal/edit"
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/web/shell"
@@ -28,10 +28,10 @@ func (s *Screens) editZones(c *gin.Context, change func(*store.File) error, slip
 }
 
 func (s *Screens) addZone(c *gin.Context) {
-	typed := c.PostForm("places")
+	written := c.PostForm("places")
 	var id string
 	// Read before anybody has to wait for it.
-	text, err := s.draft.State().Engine.Reader().TextUntil(c.Request.Context(), typed)
+	text, err := s.draft.State().Reader().TextUntil(c.Request.Context(), written)
 	if err != nil {
 		s.Internal(c, err)
 		return
@@ -49,7 +49,7 @@ func (s *Screens) addZone(c *gin.Context) {
 		if row.Note != "" || row.Slip.Text != "" { // told where it was typed too: the row may be far below
 			v.Added = row
 		}
-	}, func(v *zonesView, said string) { v.Typed, v.Slip = typed, slipView{said, choices(text, typed)} })
+	}, func(v *zonesView, said string) { v.Typed, v.Slip = written, slipView{said, choices(text, written)} })
 }
 
 // editPlaces is editZones for what is pasted into the zone of an id, which the edit may set: taken tells what
@@ -87,7 +87,7 @@ func (v *zonesView) row(id string) *zoneRow {
 var spaces = regexp.MustCompile(` +`)
 
 // choices offers the meanings of the first part of a text that has several, each as the whole text mended.
-func choices(t place.Text, typed string) (list []textChoice) {
+func choices(t typed.Text, typed string) (list []textChoice) {
 	for _, slip := range t.Slips {
 		if len(slip.Choices) == 0 {
 			continue
@@ -106,7 +106,7 @@ func choices(t place.Text, typed string) (list []textChoice) {
 }
 
 // tell says what became of a pasted text; what was not taken stays in the field, to be mended.
-func (r *zoneRow) tell(t place.Text) {
+func (r *zoneRow) tell(t typed.Text) {
 	var said []string
 	if t.Taken > 3 || len(t.Repeats) > 0 || r.More > 0 {
 		text := strconv.Itoa(t.Taken) + " taken"
@@ -163,17 +163,17 @@ func (s *Screens) nameZone(c *gin.Context) {
 }
 
 func (s *Screens) addPlaces(c *gin.Context) {
-	id, typed := c.Param("zone"), c.PostForm("places")
-	reader := s.draft.State().Engine.Reader()
+	id, written := c.Param("zone"), c.PostForm("places")
+	reader := s.draft.State().Reader()
 	if z := s.draft.State().File.Zone(id); z != nil {
 		reader.Home = cmp.Or(z.Country(), reader.Home)
 	}
-	read, err := reader.TextUntil(c.Request.Context(), typed) // before anybody has to wait for it
+	read, err := reader.TextUntil(c.Request.Context(), written) // before anybody has to wait for it
 	if err != nil {
 		s.Internal(c, err)
 		return
 	}
-	var text place.Text
+	var text typed.Text
 	s.editPlaces(c, &id, func(f *store.File) error {
 		text = read
 		z := f.Zone(id)
@@ -183,7 +183,7 @@ func (s *Screens) addPlaces(c *gin.Context) {
 		return edit.AddPlaces(z, &text)
 	}, func(v *zonesView) { v.row(id).tell(text) }, func(v *zonesView, said string) {
 		if row := v.row(id); row.ID != "" {
-			row.Slip, row.Typed = slipView{said, choices(text, typed)}, typed
+			row.Slip, row.Typed = slipView{said, choices(text, written)}, written
 		} else {
 			v.Slip.Text = said
 		}

@@ -7,9 +7,9 @@ import (
 	"slices"
 	"strconv"
 
-	"diadrom/internal/core/place"
 	"diadrom/internal/core/plural"
 	"diadrom/internal/core/store"
+	"diadrom/internal/core/typed"
 	"diadrom/internal/edit"
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/sqlite"
@@ -41,7 +41,7 @@ type zoneChange struct {
 func (s *Screens) exportZones(c *gin.Context) {
 	state := s.draft.State()
 	var b bytes.Buffer
-	if err := sheet.Write(&b, zonelist.Write(state.File.Zones, state.Engine.Reader())); err != nil {
+	if err := sheet.Write(&b, zonelist.Write(state.File.Zones, state.Reader())); err != nil {
 		s.Internal(c, err)
 		return
 	}
@@ -54,7 +54,7 @@ func readZones(state *draft.State, body []byte) ([]store.Zone, []zonelist.RowErr
 	if err != nil {
 		return nil, nil, err.Error()
 	}
-	zones, slips := zonelist.Read(t, state.File, state.Engine.Reader())
+	zones, slips := zonelist.Read(t, state.File, state.Reader())
 	if len(slips) == 0 && len(zones) == 0 {
 		return nil, nil, "this table has no zone: only the heads of the columns"
 	}
@@ -164,8 +164,8 @@ func differences(was, is *store.Zone) (list []string) {
 	}
 	if len(list) == 0 &&
 		!slices.EqualFunc(
-			zonelist.Write([]store.Zone{*was}, place.Reader{}),
-			zonelist.Write([]store.Zone{*is}, place.Reader{}),
+			zonelist.Write([]store.Zone{*was}, typed.Reader{}),
+			zonelist.Write([]store.Zone{*is}, typed.Reader{}),
 			slices.Equal,
 		) {
 		list = append(list, "places in another order")

@@ -49,7 +49,7 @@ func (s *Screens) listsView(ctx context.Context, state *draft.State) (v listsVie
 	if err != nil {
 		return v, err
 	}
-	sold := state.Engine.Coverage().Named()
+	sold := state.Coverage().Named()
 	for _, l := range lists {
 		row := listView{
 			ID:      l.ID,

@@ -6,12 +6,13 @@ import (
 	"strconv"
 	"strings"
 
-	"diadrom/internal/core/coverage"
 	"diadrom/internal/core/place"
 	"diadrom/internal/core/plural"
 	"diadrom/internal/core/store"
+	"diadrom/internal/core/typed"
 	"diadrom/internal/core/world"
 	"diadrom/internal/edit"
+	"diadrom/internal/review/coverage"
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/web/shell"
 	"diadrom/internal/web/strip"
@@ -103,7 +104,7 @@ func triedOf(state *draft.State, line string, to place.Address) *triedView {
 	if to.Country == "" || len(f.Zones) == 0 {
 		return nil
 	}
-	v := &triedView{Address: line, Doubt: state.Engine.Reader().Doubt(to)}
+	v := &triedView{Address: line, Doubt: state.Reader().Doubt(to)}
 	resolved := state.Engine.Resolve(to)
 	taken := map[int]bool{}
 	for _, m := range state.Engine.Zones(&resolved) {
@@ -119,7 +120,7 @@ func triedOf(state *draft.State, line string, to place.Address) *triedView {
 		default:
 			v.Others = append(
 				v.Others,
-				triedZone{shell.Colour(i), cmp.Or(f.Zones[i].Name, f.Zones[i].ID), state.Engine.WhyNot(i, &resolved)},
+				triedZone{shell.Colour(i), cmp.Or(f.Zones[i].Name, f.Zones[i].ID), coverage.WhyNot(state.Engine, i, &resolved)},
 			)
 		}
 	}
@@ -189,7 +190,7 @@ func (s *Screens) zonesViewWith(c *gin.Context, state *draft.State, edited strin
 		s.Log.Error("lists of places", "error", err)
 	}
 	v.Lists = lists
-	said := zoneSentences{state, state.Engine.Coverage().Summary()}
+	said := zoneSentences{state, state.Coverage().Summary()}
 	v.Partial = said.summary.Partial
 	priced := pricedIn(f)
 	opened := cmp.Or(c.PostForm("opened"), query.Get("open"))
@@ -209,7 +210,7 @@ func (s *Screens) zonesViewWith(c *gin.Context, state *draft.State, edited strin
 		if row.Opened {
 			most = allChips
 		}
-		row.Chips, row.More = chips(state.Engine.Reader(), z, most)
+		row.Chips, row.More = chips(state.Reader(), z, most)
 		switch n := len(priced[z.ID]); n {
 		case 0:
 			row.Priced = "no prices yet"
@@ -295,7 +296,7 @@ func finds(z *store.Zone, text string) bool {
 
 // leaves lists the zones that a stretch can be left out of: those that take its first code, at most two.
 func leaves(state *draft.State, typed string) (list []leaveView) {
-	text := state.Engine.Reader().Text(typed)
+	text := state.Reader().Text(typed)
 	if len(text.Slips) > 0 || len(text.Places) != 1 || text.Places[0].Level() != place.Postcode {
 		return nil
 	}
@@ -444,7 +445,7 @@ func pinnedZones(f *store.File) []int {
 }
 
 // chips lists the first places of a zone; more is how many there are besides.
-func chips(reader place.Reader, z *store.Zone, most int) (out []chip, more int) {
+func chips(reader typed.Reader, z *store.Zone, most int) (out []chip, more int) {
 	for _, l := range []struct {
 		key   string
 		rules []place.Rule

@@ -1,15 +1,15 @@
-package place_test
+package typed_test
 
 import (
 	"fmt"
 	"strings"
 
-	"diadrom/internal/core/place"
+	"diadrom/internal/core/typed"
 )
 
 // Places are read as they are typed; what is not understood is told, and is in no rule.
 func ExampleReader_Text() {
-	read := place.Reader{Home: "FI"}.Text("21160 to 21190, EE, not FI 21180, 1234")
+	read := typed.Reader{Home: "FI"}.Text("21160 to 21190, EE, not FI 21180, 1234")
 	for i := range read.Places {
 		fmt.Println("takes", strings.Join(read.Places[i].Words(), ", "))
 	}

@@ -1,4 +1,4 @@
-package place
+package typed
 
 import (
 	"fmt"
@@ -6,13 +6,14 @@ import (
 	"testing"
 
 	"diadrom/internal/core/gazetteer"
+	"diadrom/internal/core/place"
 
 	"github.com/paulmach/orb"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
 
-func words(rules []Rule) (out []string) {
+func words(rules []place.Rule) (out []string) {
 	for _, r := range rules {
 		out = append(out, r.Words()...)
 	}
@@ -122,15 +123,15 @@ func TestALongPasteIsReadOnceThrough(t *testing.T) {
 func TestAddressesInOneLine(t *testing.T) {
 	for _, c := range []struct {
 		text string
-		want Address
+		want place.Address
 	}{
-		{"21160 Merimasku", Address{Country: "FI", Postcode: "21160", City: "Merimasku"}},
-		{"EE 10111 Tallinn", Address{Country: "EE", Postcode: "10111", City: "Tallinn"}},
-		{"10115 Berlin, Germany", Address{Country: "DE", Postcode: "10115", City: "Berlin"}},
-		{"Norway", Address{Country: "NO"}},
-		{"Naantali", Address{Country: "FI", City: "Naantali"}},
-		{"GB SW1A 1AA London", Address{Country: "GB", Postcode: "SW1A 1AA", City: "London"}},
-		{"SE 111 22 Stockholm", Address{Country: "SE", Postcode: "111 22", City: "Stockholm"}},
+		{"21160 Merimasku", place.Address{Country: "FI", Postcode: "21160", City: "Merimasku"}},
+		{"EE 10111 Tallinn", place.Address{Country: "EE", Postcode: "10111", City: "Tallinn"}},
+		{"10115 Berlin, Germany", place.Address{Country: "DE", Postcode: "10115", City: "Berlin"}},
+		{"Norway", place.Address{Country: "NO"}},
+		{"Naantali", place.Address{Country: "FI", City: "Naantali"}},
+		{"GB SW1A 1AA London", place.Address{Country: "GB", Postcode: "SW1A 1AA", City: "London"}},
+		{"SE 111 22 Stockholm", place.Address{Country: "SE", Postcode: "111 22", City: "Stockholm"}},
 	} {
 		a, err := Reader{Home: "FI"}.Address(c.text)
 		require.NoError(t, err, c.text)
@@ -218,7 +219,7 @@ func TestTownsAndCirclesAreReadAsTyped(t *testing.T) {
 }
 
 func TestAddressesWithTheirRegion(t *testing.T) {
-	for text, want := range map[string]Address{
+	for text, want := range map[string]place.Address{
 		"Merimasku 21160":                    {Country: "FI", Postcode: "21160", City: "Merimasku"},
 		"Lapland":                            {Country: "FI", Region: "FI-10"},
 		"21160 Merimasku, Southwest Finland": {Country: "FI", Region: "FI-19", Postcode: "21160", City: "Merimasku"},

@@ -1,4 +1,4 @@
-package place
+package typed
 
 import (
 	"cmp"
@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"diadrom/internal/core/gazetteer"
+	"diadrom/internal/core/place"
 	"diadrom/internal/core/plural"
 	"diadrom/internal/core/postcode"
 	"diadrom/internal/core/world"
@@ -35,7 +36,7 @@ func (r Reader) SuggestPlaces(text string, n int) (kept string, list []Choice) {
 	if strings.HasPrefix("within", folded) {
 		for _, l := range r.Locations {
 			name := cmp.Or(l.Name, l.ID)
-			s.add(3, "within 15 "+(&Within{Metres: r.Metres}).unit()+" of "+name, "a circle around "+name)
+			s.add(3, "within 15 "+(&place.Within{Metres: r.Metres}).Unit()+" of "+name, "a circle around "+name)
 		}
 	}
 	country, rest := r.Home, folded
@@ -222,7 +223,7 @@ func (r Reader) SuggestAddresses(text string, n int) []Choice {
 		if rank := begins(region.Name, folded); rank > 0 {
 			s.add(
 				rank,
-				Address{Country: r.Home, Region: region.Code}.Line(r.Home),
+				place.Address{Country: r.Home, Region: region.Code}.Line(r.Home),
 				"region of "+world.CountryName(r.Home),
 			)
 		}
@@ -236,8 +237,8 @@ func (r Reader) SuggestAddresses(text string, n int) []Choice {
 }
 
 // listedAddress is a listed place as an address; without its postcode where the list has only the beginning of one.
-func listedAddress(country string, p *gazetteer.Place) Address {
-	a := Address{Country: country, Postcode: p.Postcode, City: p.Name}
+func listedAddress(country string, p *gazetteer.Place) place.Address {
+	a := place.Address{Country: country, Postcode: p.Postcode, City: p.Name}
 	if !postcode.Possible(country, a.Postcode) {
 		a.Postcode = ""
 	}

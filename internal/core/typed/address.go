@@ -1,9 +1,10 @@
-package place
+package typed
 
 import (
 	"fmt"
 	"strings"
 
+	"diadrom/internal/core/place"
 	"diadrom/internal/core/postcode"
 	"diadrom/internal/core/world"
 )
@@ -12,17 +13,17 @@ import (
 // and in the order in which people write them. "21160 Merimasku" and "Merimasku 21160" are in the home country;
 // "EE 10111 Tallinn", "10115 Berlin, Germany" and "Austin, TX 78701, US" name another; "Lapland" is a region,
 // "Norway" a country.
-func (r Reader) Address(text string) (Address, error) {
+func (r Reader) Address(text string) (place.Address, error) {
 	text = strings.Join(strings.Fields(text), " ")
 	if text == "" {
-		return Address{}, fmt.Errorf("type where the order goes, such as 21160 Merimasku")
+		return place.Address{}, fmt.Errorf("type where the order goes, such as 21160 Merimasku")
 	}
 	if n := len([]rune(text)); n > 200 {
-		return Address{}, fmt.Errorf("an address in one line has at most 200 letters; this has %d", n)
+		return place.Address{}, fmt.Errorf("an address in one line has at most 200 letters; this has %d", n)
 	}
-	a := Address{Country: r.Home}
+	a := place.Address{Country: r.Home}
 	if c, isCountry := countryNamed(text); isCountry {
-		return Address{Country: c}, nil
+		return place.Address{Country: c}, nil
 	}
 	rest := text
 	if front, back, ok := cutLast(text, ","); ok {
@@ -41,7 +42,7 @@ func (r Reader) Address(text string) (Address, error) {
 		}
 	}
 	if a.Country == "" {
-		return Address{}, fmt.Errorf("say which country: FI %s, or Finland", text)
+		return place.Address{}, fmt.Errorf("say which country: FI %s, or Finland", text)
 	}
 	var named []string
 	for _, part := range strings.Split(rest, ",") {
@@ -68,7 +69,7 @@ func isRegionCode(country, code string) bool {
 
 // part takes the postcode, and a region's code beside it, out of a part of an address between commas; what is
 // left are names.
-func (r Reader) part(a *Address, part string) string {
+func (r Reader) part(a *place.Address, part string) string {
 	words := strings.Fields(part)
 	if a.Postcode == "" {
 		a.Postcode, words = takePostcode(words, a.Country)
@@ -102,7 +103,7 @@ func takePostcode(words []string, country string) (code string, rest []string) {
 }
 
 // name tells the town and the region among the names of an address.
-func (r Reader) name(a *Address, names []string) {
+func (r Reader) name(a *place.Address, names []string) {
 	for i := len(names) - 1; i > 0 && a.Region == ""; i-- {
 		if regions := world.RegionsByName(a.Country, names[i]); len(regions) == 1 {
 			a.Region = regions[0].Code
@@ -128,7 +129,7 @@ func (r Reader) name(a *Address, names []string) {
 }
 
 // Doubt says what no list of places knows about an address, "" where nothing stands against it.
-func (r Reader) Doubt(a Address) string {
+func (r Reader) Doubt(a place.Address) string {
 	if r.Gazetteer == nil {
 		return ""
 	}
@@ -166,34 +167,4 @@ func countryNamed(text string) (string, bool) {
 		return c[0].Alpha2, true
 	}
 	return "", false
-}
-
-// Line writes the address in one line that [Reader.Address] reads, the country in front unless it is home.
-func (a Address) Line(home string) string {
-	var parts []string
-	for _, p := range []string{a.Postcode, a.City} {
-		if p != "" {
-			parts = append(parts, p)
-		}
-	}
-	if a.Region != "" {
-		name := a.Region
-		if region, ok := world.RegionByCode(a.Country, a.Region); ok {
-			name = region.Name
-			if again := world.RegionsByName(a.Country, name); len(again) != 1 || len(parts) > 0 && a.City == "" {
-				name = region.Code
-			}
-		}
-		if len(parts) > 0 && a.City != "" {
-			parts[len(parts)-1] += ","
-		}
-		parts = append(parts, name)
-	}
-	if len(parts) == 0 {
-		return world.CountryName(a.Country)
-	}
-	if a.Country != home {
-		parts = append([]string{a.Country}, parts...)
-	}
-	return strings.Join(parts, " ")
 }

@@ -1,4 +1,4 @@
-package place
+package typed
 
 import (
 	"os"

@@ -19,6 +19,7 @@ import (
 	"diadrom/internal/core/gazetteer"
 	"diadrom/internal/core/place"
 	"diadrom/internal/core/postcode"
+	"diadrom/internal/core/store"
 )
 
 // Map is the zones of a store as this package looks at them. It is safe for many goroutines, and is not changed
@@ -29,7 +30,8 @@ type Map struct {
 	Tie       func(a, b place.Match) bool                        // whether only their order in the file tells which of two counts first
 	Gazetteer *gazetteer.Gazetteer                               // may be nil
 
-	lines   sync.Map // of [2]string, country and within, to *Line; laid out when it is first asked for
+	zones   []store.Zone // of the engine, if it is of one
+	lines   sync.Map     // of [2]string, country and within, to *Line; laid out when it is first asked for
 	summary sync.Once
 	summed  *Summary
 }

@@ -6,6 +6,7 @@ import (
 
 	"diadrom/internal/core/gazetteer"
 	"diadrom/internal/core/place"
+	"diadrom/internal/core/typed"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -13,12 +14,12 @@ import (
 )
 
 // zones makes a map of zones, each typed as one line.
-func zones(t require.TestingT, g *gazetteer.Gazetteer, typed ...string) *Map {
+func zones(t require.TestingT, g *gazetteer.Gazetteer, lines ...string) *Map {
 	var owners []place.Owner
-	for _, text := range typed {
-		typed := place.Reader{Home: "FI", Gazetteer: g}.Text(text)
-		require.Empty(t, typed.Slips)
-		owners = append(owners, place.Owner{Places: typed.Places, Except: typed.Except})
+	for _, text := range lines {
+		read := typed.Reader{Home: "FI", Gazetteer: g}.Text(text)
+		require.Empty(t, read.Slips)
+		owners = append(owners, place.Owner{Places: read.Places, Except: read.Except})
 	}
 	x := place.NewIndex(owners)
 	return &Map{Rules: owners, Gazetteer: g, Match: x.Match,

@@ -1,9 +1,10 @@
-package quote
+package coverage
 
 import (
 	"slices"
 
 	"diadrom/internal/core/place"
+	"diadrom/internal/core/quote"
 	"diadrom/internal/core/rate"
 	"diadrom/internal/core/store"
 )
@@ -19,30 +20,31 @@ type Through struct {
 // broader zone, in the order of the store's zones. The method need not be the store's own: it may be one that
 // is about to change. Where zones overlap in addresses that were not asked ([coverage.Summary]), some may be
 // missed.
-func (e *Engine) Through(m *store.Method) (list []Through) {
-	if len(m.Tables) == 0 {
+func (m *Map) Through(e *quote.Engine, method *store.Method) (list []Through) {
+	if len(method.Tables) == 0 {
 		return nil
 	}
-	served := make([]bool, len(e.file.Zones))
-	for i := range e.file.Zones {
+	zones := e.Store().Zones
+	served := make([]bool, len(zones))
+	for i := range zones {
 		served[i] = slices.ContainsFunc(
-			m.Tables,
-			func(t rate.Table) bool { return slices.Contains(t.Zones, e.file.Zones[i].ID) },
+			method.Tables,
+			func(t rate.Table) bool { return slices.Contains(t.Zones, zones[i].ID) },
 		)
 	}
-	for _, inner := range e.coverage.Summary().Inners {
+	for _, inner := range m.Summary().Inners {
 		if served[inner.Zone] || !served[inner.Outer] {
 			continue
 		}
-		id := e.file.Zones[inner.Zone].ID
+		id := zones[inner.Zone].ID
 		if n := len(list); n > 0 && list[n-1].Zone == id {
 			continue
 		}
 		to := e.Resolve(*inner.At)
 		for _, match := range e.Zones(&to) {
-			zone := &e.file.Zones[match.Owner]
+			zone := &zones[match.Owner]
 			if served[match.Owner] {
-				if by := zone.ID; offered(m, by) {
+				if by := zone.ID; offered(method, by) {
 					list = append(list, Through{id, by, inner.At})
 				}
 				break

@@ -1,4 +1,4 @@
-package place
+package typed
 
 import (
 	"cmp"
@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"diadrom/internal/core/place"
 	"diadrom/internal/core/world"
 
 	"github.com/agnivade/levenshtein"
@@ -13,7 +14,7 @@ import (
 
 // qualified reads a name with the region or country behind it that says where it is: "Springfield, Illinois,
 // US". used is how many of the parts behind belong to it; 0 where the name stands for itself.
-func (r Reader) qualified(name string, behind []string, country string) (rule Rule, used int) {
+func (r Reader) qualified(name string, behind []string, country string) (rule place.Rule, used int) {
 	if len(behind) == 0 || strings.ContainsAny(name, "0123456789*") {
 		return rule, 0
 	}
@@ -29,7 +30,7 @@ func (r Reader) qualified(name string, behind []string, country string) (rule Ru
 	}
 	if isCountry {
 		if regions := world.RegionsByName(in, name); len(regions) == 1 {
-			return Rule{Country: in, Region: regions[0].Code}, 1
+			return place.Rule{Country: in, Region: regions[0].Code}, 1
 		}
 		if len(world.RegionsByName("", name)) > 0 || !r.lists(in, name) {
 			return rule, 0
@@ -60,7 +61,7 @@ func (r Reader) qualified(name string, behind []string, country string) (rule Ru
 }
 
 // town is the rule of a town, with its name as the lists of places write it.
-func (r Reader) town(country, region, name string) Rule {
+func (r Reader) town(country, region, name string) place.Rule {
 	if r.Gazetteer != nil {
 		for _, p := range r.Gazetteer.Named(country, name) {
 			if region == "" || p.Region == region {
@@ -69,70 +70,80 @@ func (r Reader) town(country, region, name string) Rule {
 			}
 		}
 	}
-	return Rule{Country: country, Region: region, City: name}
+	return place.Rule{Country: country, Region: region, City: name}
 }
 
 // typedTown reads a town's name. With guess, nothing but the name says that it is a town: one that no list has
 // asks what is meant, since it may as well be a slip or a country by another name.
-func (r Reader) typedTown(
-	name, country string,
-	guess bool,
-	fail func(string, ...any) (Rule, *TextError),
-) (Rule, *TextError) {
+func (in *reading) typedTown(name, country string, guess bool) (place.Rule, *TextError) {
 	if len(name) > 5 && strings.EqualFold(name[:5], "town ") {
 		name, guess = strings.TrimSpace(name[5:]), false
 	}
-	if letters := []rune(name); len(letters) > MaxCity || !hasLetter(name) {
-		return fail("no place is called %.60s", name)
+	if letters := []rune(name); len(letters) > maxTown || !hasLetter(name) {
+		return refuse("no place is called %.60s", name)
 	}
-	if !r.lists(country, name) {
-		var in []string
-		if r.Gazetteer != nil {
-			all, _ := r.Gazetteer.Countries()
-			for _, c := range all {
-				if r.lists(c, name) {
-					in = append(in, c)
-				}
-			}
+	if in.lists(country, name) {
+		return in.town(country, "", name), nil
+	}
+	switch elsewhere := in.listedIn(name); {
+	case len(elsewhere) == 1:
+		return in.town(elsewhere[0], "", name), nil
+	case len(elsewhere) > 1:
+		e := &TextError{
+			Reason: fmt.Sprintf("%d countries have a town called %s: which is meant?", len(elsewhere), name),
 		}
-		if len(in) == 1 {
-			return r.town(in[0], "", name), nil
+		for _, c := range elsewhere[:min(len(elsewhere), maxChoices)] {
+			e.Choices = append(e.Choices, Choice{c + " town " + name, world.CountryName(c)})
 		}
-		if len(in) > 1 {
-			e := &TextError{
-				Reason: fmt.Sprintf("%d countries have a town called %s: which is meant?", len(in), name),
-			}
-			for _, c := range in[:min(len(in), maxChoices)] {
-				e.Choices = append(e.Choices, Choice{c + " town " + name, world.CountryName(c)})
-			}
-			return Rule{}, e
-		}
-		if guess && (country != "" || !r.tired) {
-			e := &TextError{Reason: fmt.Sprintf("We don't know %q. Is it a country, region or town?", name)}
-			if r.codes {
-				e.Reason = fmt.Sprintf("%.60s is not a postcode, and we know no place of that name", name)
-			}
-			if !r.tired && !r.codes {
-				e.Choices = r.near(name, country)
-			}
-			if country != "" {
-				e.Choices = append(
-					e.Choices,
-					Choice{"town " + name, "a town of " + world.CountryName(country) + " that is not in any list"},
-				)
-			}
-			if len(e.Choices) > 0 {
-				return Rule{}, e
-			}
+		return place.Rule{}, e
+	}
+	if guess {
+		if e := in.unknownTown(name, country); e != nil {
+			return place.Rule{}, e
 		}
 	}
 	if country == "" {
-		return fail(
-			"no country, region or group of countries is called %.60s; for a town put the country in front",
-			name,
+		return refuse("no country, region or group of countries is called %.60s; for a town put the country in front", name)
+	}
+	return in.town(country, "", name), nil
+}
+
+// listedIn are the countries whose lists of places have a town.
+func (r Reader) listedIn(name string) (countries []string) {
+	if r.Gazetteer == nil {
+		return nil
+	}
+	all, _ := r.Gazetteer.Countries()
+	for _, c := range all {
+		if r.lists(c, name) {
+			countries = append(countries, c)
+		}
+	}
+	return countries
+}
+
+// unknownTown asks what is meant by a name that no list of places has; nil where there is nothing to choose from.
+func (in *reading) unknownTown(name, country string) *TextError {
+	if country == "" && !in.guesses() {
+		return nil
+	}
+	e := &TextError{Reason: fmt.Sprintf("We don't know %q. Is it a country, region or town?", name)}
+	if in.codes {
+		e.Reason = fmt.Sprintf("%.60s is not a postcode, and we know no place of that name", name)
+	}
+	if in.guesses() && !in.codes {
+		e.Choices = in.near(name, country)
+	}
+	if country != "" {
+		e.Choices = append(
+			e.Choices,
+			Choice{"town " + name, "a town of " + world.CountryName(country) + " that is not in any list"},
 		)
 	}
-	return r.town(country, "", name), nil
+	if len(e.Choices) == 0 {
+		return nil
+	}
+	return e
 }
 
 // near lists names that differ from a name in a letter, or in two where it is long: the nearest first.
@@ -180,4 +191,14 @@ func (r Reader) near(name, country string) []Choice {
 		}
 	}
 	return near
+}
+
+// maxTown is the longest name of a town, in letters.
+const maxTown = 80
+
+func hasLetter(s string) bool {
+	return strings.ContainsFunc(
+		s,
+		func(c rune) bool { return c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c > 127 },
+	)
 }
