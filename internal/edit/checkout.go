@@ -31,7 +31,7 @@ func SetCheckout(f *store.File, field Checkout, value string) error {
 	case CheckoutAddress:
 		set.Address = store.CheckoutAddress(value)
 	default:
-		return problemf("choose what to change")
+		return Problemf("choose what to change")
 	}
 	if f.Store.Checkout = nil; set != CheckoutOf(f) {
 		f.Store.Checkout = &set

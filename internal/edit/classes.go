@@ -18,7 +18,7 @@ func AddClass(f *store.File, typed string) error {
 		return err
 	}
 	if id, err := productlist.ClassOf(f, name); err == nil {
-		return problemf("there is a class called %s already", f.ClassName(id))
+		return Problemf("there is a class called %s already", f.ClassName(id))
 	}
 	id := store.NewID(name, "class", func(id string) bool { return f.Class(id) != nil })
 	f.Classes = append(f.Classes, store.Class{ID: id, Name: name})
@@ -32,7 +32,7 @@ func NameClass(f *store.File, class *store.Class, typed string) error {
 		return err
 	}
 	if other, err := productlist.ClassOf(f, name); err == nil && other != class.ID {
-		return problemf("another class is called %s already", name)
+		return Problemf("another class is called %s already", name)
 	}
 	class.Name = name
 	return nil
@@ -45,7 +45,7 @@ func NoteClass(class *store.Class, typed string) error {
 		return err
 	}
 	if n := len([]rune(note)); n > maxNote {
-		return problemf("a note has at most %d letters; this has %d", maxNote, n)
+		return Problemf("a note has at most %d letters; this has %d", maxNote, n)
 	}
 	class.Note = note
 	return nil
@@ -55,7 +55,7 @@ func NoteClass(class *store.Class, typed string) error {
 func RemoveClass(f *store.File, id string) error {
 	for i := range f.Methods {
 		if m := &f.Methods[i]; namesClass(m, id) {
-			return problemf("%s names this class: remove it there first", cmp.Or(m.Name, m.ID))
+			return Problemf("%s names this class: remove it there first", cmp.Or(m.Name, m.ID))
 		}
 	}
 	for i := range f.Products {

@@ -37,7 +37,7 @@ func SetDispatch(f *store.File, field Dispatch, typed, zone string) error {
 		}
 	}
 	if err := setDispatch(p, field, typed); err != nil {
-		return problemf("%s", err.Error())
+		return Problemf("%s", err.Error())
 	}
 	if f.Store.Dispatch = p; p.CutOff == "" {
 		f.Store.Dispatch = nil
@@ -45,7 +45,7 @@ func SetDispatch(f *store.File, field Dispatch, typed, zone string) error {
 	return nil
 }
 
-var errNoPlan = problemf("the cut-off was removed meanwhile; reload to see it")
+var errNoPlan = Problemf("the cut-off was removed meanwhile; reload to see it")
 
 func setDispatch(p *calendar.Plan, field Dispatch, typed string) (err error) {
 	switch field {
@@ -85,7 +85,7 @@ func SetWorkday(f *store.File, day string, on bool) error {
 		}
 	}
 	if len(days) == 0 {
-		return problemf("the shop has to work on some day of the week")
+		return Problemf("the shop has to work on some day of the week")
 	}
 	if p.Weekdays = days; slices.Equal(days, calendar.Weekdays[:5]) {
 		p.Weekdays = nil

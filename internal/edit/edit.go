@@ -21,7 +21,8 @@ type Problem struct{ Text string }
 // Error says what is wrong.
 func (e *Problem) Error() string { return e.Text }
 
-func problemf(format string, args ...any) error { return &Problem{fmt.Sprintf(format, args...)} }
+// Problemf makes a [*Problem].
+func Problemf(format string, args ...any) error { return &Problem{fmt.Sprintf(format, args...)} }
 
 // Conflict is the error of an edit of what somebody else changed meanwhile: Now is what it is by now, as
 // the screens write it.
@@ -62,18 +63,18 @@ var otherUnit = regexp.MustCompile(`^[0-9]+(?:[.,][0-9]+)? ?\pL+$`)
 func ParseBreak(typed, unit string) (*decimal.Decimal, error) {
 	text := strings.TrimSpace(typed)
 	if len(text) > maxBreak {
-		return nil, problemf("that is too long for a break point")
+		return nil, Problemf("that is too long for a break point")
 	}
 	d, err := measure.Number(strings.TrimPrefix(text, "-"), unit)
 	switch {
 	case strings.HasPrefix(text, "-"):
-		return nil, problemf("a break point cannot be below 0")
+		return nil, Problemf("a break point cannot be below 0")
 	case errors.Is(err, decimal.ErrLong), err != nil && strings.Contains(text, ","):
-		return nil, problemf("%s", err.Error())
+		return nil, Problemf("%s", err.Error())
 	case err != nil && unit != "" && otherUnit.MatchString(text):
-		return nil, problemf("this list is in %s: write %s in %s, as a number alone", unit, text, unit)
+		return nil, Problemf("this list is in %s: write %s in %s, as a number alone", unit, text, unit)
 	case err != nil:
-		return nil, problemf("%q is not a number: write the break point as 5 or 2.5", text)
+		return nil, Problemf("%q is not a number: write the break point as 5 or 2.5", text)
 	}
 	return &d, nil
 }

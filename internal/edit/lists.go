@@ -65,9 +65,9 @@ func SetBy(t *rate.Table, by rate.By) error {
 	case by == t.By:
 		return nil
 	case !slices.Contains(rate.Measures, by):
-		return problemf("choose what the price goes by")
+		return Problemf("choose what the price goes by")
 	case by == rate.ByOrder && len(t.Rows) > 1:
-		return problemf("one price for every order is a list of one row: remove the others first")
+		return Problemf("one price for every order is a list of one row: remove the others first")
 	case by == rate.ByOrder:
 		t.Edges, t.Rows[0].At, t.Graduated = "", nil, false
 	case t.By == rate.ByOrder:
@@ -86,7 +86,7 @@ func classes(f *store.File, typed string) (ids []string, err error) {
 	for _, name := range terms.ParseList(typed) {
 		id, err := productlist.ClassOf(f, name)
 		if err != nil {
-			return nil, problemf("there is no class %.40q: add it under Products", name)
+			return nil, Problemf("there is no class %.40q: add it under Products", name)
 		}
 		ids = append(ids, id)
 	}
@@ -112,7 +112,7 @@ func NameTable(t *rate.Table, typed string) (err error) {
 // SetCombine sets how the lists of a method make one charge: the amounts are added, or the dearest counts.
 func SetCombine(m *store.Method, how store.Combine) error {
 	if how != store.Add && how != store.Dearest {
-		return problemf("choose how the price lists make one charge")
+		return Problemf("choose how the price lists make one charge")
 	}
 	m.Classes = how
 	return nil
@@ -122,14 +122,14 @@ func SetCombine(m *store.Method, how store.Combine) error {
 // list, or of the store.
 func AddTable(f *store.File, m *store.Method, by rate.By, typed string) error {
 	if !slices.Contains(rate.Measures, by) {
-		return problemf("choose what the price goes by")
+		return Problemf("choose what the price goes by")
 	}
 	ids, err := classes(f, typed)
 	if err != nil {
 		return err
 	}
 	if len(ids) == 0 && len(m.Tables) > 0 {
-		return problemf("say for goods of which class the new list is")
+		return Problemf("say for goods of which class the new list is")
 	}
 	name := "Price list"
 	if len(ids) > 0 {

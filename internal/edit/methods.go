@@ -24,9 +24,9 @@ func AddMethod(f *store.File, typed string, by rate.By, kind store.Kind) error {
 	case err != nil:
 		return err
 	case len(f.Zones) == 0:
-		return problemf("make a zone first, so that there is somewhere to deliver to")
+		return Problemf("make a zone first, so that there is somewhere to deliver to")
 	case !slices.Contains(rate.Measures, by):
-		return problemf("choose what the price goes by")
+		return Problemf("choose what the price goes by")
 	}
 	if kind != store.Pickup {
 		kind = store.Delivery
@@ -64,12 +64,12 @@ func RemoveMethod(f *store.File, id string) error {
 	const first = "the %s %s names this method: remove it there first, or switch the method off"
 	for i := range f.Surcharges {
 		if s := &f.Surcharges[i]; slices.Contains(s.Methods, id) {
-			return problemf(first, "surcharge", cmp.Or(s.Name, s.ID))
+			return Problemf(first, "surcharge", cmp.Or(s.Name, s.ID))
 		}
 	}
 	for i := range f.Agreed {
 		if a := &f.Agreed[i]; slices.Contains(a.Methods, id) {
-			return problemf(first, "agreed charge", cmp.Or(a.Name, a.ID))
+			return Problemf(first, "agreed charge", cmp.Or(a.Name, a.ID))
 		}
 	}
 	f.Methods = slices.DeleteFunc(f.Methods, func(m store.Method) bool { return m.ID == id })
@@ -110,7 +110,7 @@ func SetSwitch(f *store.File, m *store.Method, which Switch, on bool) {
 // SetKind sets how a method's goods come to the buyer: delivered or collected.
 func SetKind(m *store.Method, kind store.Kind) error {
 	if kind != store.Delivery && kind != store.Pickup {
-		return problemf("choose whether the goods are delivered or collected")
+		return Problemf("choose whether the goods are delivered or collected")
 	}
 	m.Kind = kind
 	return nil
@@ -135,7 +135,7 @@ func SetRefusedText(m *store.Method, typed string) error {
 		return err
 	}
 	if n := len([]rune(text)); n > maxTold {
-		return problemf("what buyers are told has at most %d letters; this has %d", maxTold, n)
+		return Problemf("what buyers are told has at most %d letters; this has %d", maxTold, n)
 	}
 	m.RefusedText = text
 	return nil
@@ -159,7 +159,7 @@ func MoveMethod(f *store.File, id, before string) error {
 	case before == "":
 		moveMethod(f, from, len(f.Methods)-1)
 	case to < 0:
-		return problemf("the order was changed meanwhile; reload to see it")
+		return Problemf("the order was changed meanwhile; reload to see it")
 	case to > from:
 		moveMethod(f, from, to-1)
 	default:
@@ -192,7 +192,7 @@ func TermText(f *store.File, m *store.Method, t Term) string {
 // else by now, and not what is typed, the error is a [*Conflict].
 func SetTerm(f *store.File, m *store.Method, t Term, was, typed string) error {
 	if t.Zone != "" && !slices.Contains(m.TermZones(), t.Zone) {
-		return problemf("this zone's column was removed meanwhile; reload to see the terms as they are now")
+		return Problemf("this zone's column was removed meanwhile; reload to see the terms as they are now")
 	}
 	if now := TermText(f, m, t); now != was {
 		whole := f.Clone()
@@ -203,7 +203,7 @@ func SetTerm(f *store.File, m *store.Method, t Term, was, typed string) error {
 		return &Conflict{now}
 	}
 	if err := terms.Set(f, m, t.Zone, t.Field, typed); err != nil {
-		return problemf("%s", err.Error())
+		return Problemf("%s", err.Error())
 	}
 	return nil
 }

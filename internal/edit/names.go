@@ -14,7 +14,7 @@ const MaxName = 80
 func Line(typed string) (string, error) {
 	line, err := oneline.Read(typed)
 	if err != nil {
-		return "", problemf("%s", err.Error())
+		return "", Problemf("%s", err.Error())
 	}
 	return line, nil
 }
@@ -27,9 +27,9 @@ func Name(typed string) (string, error) {
 	}
 	switch n := len([]rune(name)); {
 	case n == 0:
-		return "", problemf("a name is needed")
+		return "", Problemf("a name is needed")
 	case n > MaxName:
-		return "", problemf("a name has at most %d letters; this has %d", MaxName, n)
+		return "", Problemf("a name has at most %d letters; this has %d", MaxName, n)
 	}
 	return name, nil
 }

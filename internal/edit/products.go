@@ -15,7 +15,7 @@ import (
 // setField is productlist.Type, whose errors are problems.
 func setField(f *store.File, p *store.Product, field productlist.Field, typed string) error {
 	if err := productlist.Type(f, p, field, typed); err != nil {
-		return problemf("%s", err.Error())
+		return Problemf("%s", err.Error())
 	}
 	return nil
 }
@@ -25,7 +25,7 @@ func setField(f *store.File, p *store.Product, field productlist.Field, typed st
 func SetProduct(f *store.File, sku string, field productlist.Field, was, typed string) error {
 	p := f.Product(sku)
 	if p == nil {
-		return problemf("this product was removed meanwhile")
+		return Problemf("this product was removed meanwhile")
 	}
 	if now := productlist.Text(f, p, field); now != was {
 		wanted := *p
@@ -45,13 +45,13 @@ func AddProduct(f *store.File, typed NewProduct) error {
 	p := store.Product{SKU: strings.TrimSpace(typed.SKU), NeedsShipping: true, Price: decimal.Zero}
 	switch n := len([]rune(p.SKU)); {
 	case n == 0:
-		return problemf("a product needs a sku, the shop's own number for it")
+		return Problemf("a product needs a sku, the shop's own number for it")
 	case n > MaxName:
-		return problemf("a sku has at most %d letters", MaxName)
+		return Problemf("a sku has at most %d letters", MaxName)
 	case strings.ContainsFunc(p.SKU, oneline.Hidden):
-		return problemf("there is a character in the sku that cannot be seen: type it anew")
+		return Problemf("there is a character in the sku that cannot be seen: type it anew")
 	case f.Product(p.SKU) != nil:
-		return problemf("there is a product %s already", p.SKU)
+		return Problemf("there is a product %s already", p.SKU)
 	}
 	for _, field := range []struct {
 		name  productlist.Field
@@ -94,7 +94,7 @@ func PasteProducts(f *store.File, g Grid, at ProductCell, block string) (p Paste
 	row := slices.IndexFunc(g.Products, func(i int) bool { return f.Products[i].SKU == at.SKU })
 	column := slices.Index(g.Fields, at.Field)
 	if row < 0 || column < 0 {
-		return p, problemf("this product was removed meanwhile")
+		return p, Problemf("this product was removed meanwhile")
 	}
 	p.Below = max(0, row+len(lines)-len(g.Products))
 	for i, line := range lines[:len(lines)-p.Below] {
@@ -110,7 +110,7 @@ func PasteProducts(f *store.File, g Grid, at ProductCell, block string) (p Paste
 		}
 	}
 	if p.Taken == 0 {
-		return p, problemf("none of the pasted cells can be taken")
+		return p, Problemf("none of the pasted cells can be taken")
 	}
 	return p, nil
 }
@@ -133,7 +133,7 @@ func SetProducts(
 		}
 	}
 	if n == 0 {
-		return 0, problemf(noneSelected)
+		return 0, Problemf(noneSelected)
 	}
 	return n, nil
 }
@@ -143,7 +143,7 @@ func RemoveProducts(f *store.File, skus map[string]bool) (n int, err error) {
 	before := len(f.Products)
 	f.Products = slices.DeleteFunc(f.Products, func(p store.Product) bool { return skus[p.SKU] })
 	if n = before - len(f.Products); n == 0 {
-		return 0, problemf(noneSelected)
+		return 0, Problemf(noneSelected)
 	}
 	return n, nil
 }
@@ -156,7 +156,7 @@ func SetAssumedWeight(f *store.File, typed string) error {
 	}
 	d, err := measure.Parse(measure.Weight, typed, f.Store.WeightUnit)
 	if err != nil {
-		return problemf("%s", err.Error())
+		return Problemf("%s", err.Error())
 	}
 	f.Store.AssumedWeight = &d
 	return nil
@@ -177,9 +177,9 @@ func SetDivisor(f *store.File, typed string) error {
 	d, err := measure.Number(plain, "")
 	switch {
 	case err != nil && strings.Contains(typed, ","):
-		return problemf("%s", err.Error())
+		return Problemf("%s", err.Error())
 	case err != nil || d.Sign() <= 0:
-		return problemf(
+		return Problemf(
 			"the divisor is how many cm³ count as 1 kg, such as 5000 or 6000; %.20q is not",
 			typed,
 		)

@@ -14,12 +14,12 @@ import (
 func Table(f *store.File, method, table string) (*store.Method, *rate.Table, error) {
 	m := f.Method(method)
 	if m == nil {
-		return nil, nil, problemf("this method was removed meanwhile; nothing was changed")
+		return nil, nil, Problemf("this method was removed meanwhile; nothing was changed")
 	}
 	if t := m.Table(table); t != nil {
 		return m, t, nil
 	}
-	return nil, nil, problemf("this price list was removed meanwhile; nothing was changed")
+	return nil, nil, Problemf("this price list was removed meanwhile; nothing was changed")
 }
 
 // Row finds a row by its break point, as [AtText] writes it; −1 where there is none.
@@ -35,13 +35,13 @@ type Cell struct{ At, Zone string }
 // stands.
 func SetCell(f *store.File, t *rate.Table, cell Cell, was, typed string) (row, column int, err error) {
 	if row = Row(t, cell.At); row < 0 {
-		return row, -1, problemf(
+		return row, -1, Problemf(
 			"the row %s is not there any more; reload to see the list as it is now",
 			cell.At,
 		)
 	}
 	if column = slices.Index(t.Zones, cell.Zone); column < 0 {
-		return row, column, problemf(
+		return row, column, Problemf(
 			"this zone's column was removed meanwhile; reload to see the list as it is now",
 		)
 	}
@@ -54,7 +54,7 @@ func SetCell(f *store.File, t *rate.Table, cell Cell, was, typed string) (row, c
 		return row, column, &Conflict{now}
 	}
 	if err != nil {
-		return row, column, problemf("%s", err.Error())
+		return row, column, Problemf("%s", err.Error())
 	}
 	t.Rows[row].Charges[column] = parsed
 	return row, column, nil
@@ -64,7 +64,7 @@ func SetCell(f *store.File, t *rate.Table, cell Cell, was, typed string) (row, c
 func free(t *rate.Table, row int, at *decimal.Decimal) error {
 	for i := range t.Rows {
 		if other := t.Rows[i].At; i != row && other != nil && other.Cmp(*at) == 0 {
-			return problemf("there is a row at %s already", at)
+			return Problemf("there is a row at %s already", at)
 		}
 	}
 	return nil
@@ -73,7 +73,7 @@ func free(t *rate.Table, row int, at *decimal.Decimal) error {
 // MoveBreak gives a row another break point, between its neighbours', and says which row it is (−1 for none).
 func MoveBreak(f *store.File, t *rate.Table, was, typed string) (row int, err error) {
 	if row = Row(t, was); row < 0 || was == "" {
-		return row, problemf("the row %s is not there any more; reload to see the list as it is now", was)
+		return row, Problemf("the row %s is not there any more; reload to see the list as it is now", was)
 	}
 	at, err := ParseBreak(typed, Unit(f, t.By))
 	if err != nil {
@@ -83,10 +83,10 @@ func MoveBreak(f *store.File, t *rate.Table, was, typed string) (row int, err er
 		return row, err
 	}
 	if row > 0 && t.Rows[row-1].At != nil && at.Less(*t.Rows[row-1].At) {
-		return row, problemf("rows ascend: %s lies below the row before (%s)", at, t.Rows[row-1].At)
+		return row, Problemf("rows ascend: %s lies below the row before (%s)", at, t.Rows[row-1].At)
 	}
 	if row+1 < len(t.Rows) && t.Rows[row+1].At != nil && t.Rows[row+1].At.Less(*at) {
-		return row, problemf("rows ascend: %s lies above the next row (%s)", at, t.Rows[row+1].At)
+		return row, Problemf("rows ascend: %s lies above the next row (%s)", at, t.Rows[row+1].At)
 	}
 	t.Rows[row].At = at
 	return row, nil
@@ -126,9 +126,9 @@ func RemoveRow(t *rate.Table, at string) error {
 	i := Row(t, at)
 	switch {
 	case i < 0:
-		return problemf("this row is not there any more")
+		return Problemf("this row is not there any more")
 	case len(t.Rows) == 1:
-		return problemf("a price list keeps one row; to stop offering a method switch it off")
+		return Problemf("a price list keeps one row; to stop offering a method switch it off")
 	}
 	t.Rows = slices.Delete(t.Rows, i, i+1)
 	if t.Edges == rate.From {
@@ -141,10 +141,10 @@ func RemoveRow(t *rate.Table, at string) error {
 // AddColumn adds a column for a zone, in which nothing is offered yet.
 func AddColumn(f *store.File, t *rate.Table, zone string) error {
 	if !slices.ContainsFunc(f.Zones, func(z store.Zone) bool { return z.ID == zone }) {
-		return problemf("choose a zone")
+		return Problemf("choose a zone")
 	}
 	if slices.Contains(t.Zones, zone) {
-		return problemf("this zone has a column already")
+		return Problemf("this zone has a column already")
 	}
 	t.Zones = append(t.Zones, zone)
 	for i := range t.Rows {
@@ -158,7 +158,7 @@ func AddColumn(f *store.File, t *rate.Table, zone string) error {
 func RemoveColumn(m *store.Method, t *rate.Table, zone string) error {
 	j := slices.Index(t.Zones, zone)
 	if j < 0 {
-		return problemf("this column is not there any more")
+		return Problemf("this column is not there any more")
 	}
 	t.Zones = slices.Delete(slices.Clone(t.Zones), j, j+1)
 	for i := range t.Rows {
@@ -193,7 +193,7 @@ func WithoutColumn(m *store.Method, table, zone string) *store.Method {
 func CloseColumn(t *rate.Table, zone string) error {
 	j := slices.Index(t.Zones, zone)
 	if j < 0 {
-		return problemf("this column is not there any more")
+		return Problemf("this column is not there any more")
 	}
 	for i := range t.Rows {
 		t.Rows[i].Charges[j] = nil
@@ -209,7 +209,7 @@ func MoveColumn(t *rate.Table, zone string, right bool) error {
 		j = i + 1
 	}
 	if i < 0 || j < 0 || j >= len(t.Zones) {
-		return problemf("this column cannot go further")
+		return Problemf("this column cannot go further")
 	}
 	t.Zones[i], t.Zones[j] = t.Zones[j], t.Zones[i]
 	for r := range t.Rows {
@@ -222,17 +222,17 @@ func MoveColumn(t *rate.Table, zone string, right bool) error {
 func CopyColumn(f *store.File, t *rate.Table, zone, from, typed string) error {
 	to, as := slices.Index(t.Zones, zone), slices.Index(t.Zones, from)
 	if to < 0 || as < 0 {
-		return problemf("choose two columns of this list")
+		return Problemf("choose two columns of this list")
 	}
 	w := f.Words()
 	change, err := charge.ParseChange(typed, w)
 	if err != nil {
-		return problemf("%s", err.Error())
+		return Problemf("%s", err.Error())
 	}
 	for i := range t.Rows {
 		made, err := change.Apply(t.Rows[i].Charges[as], w)
 		if err != nil {
-			return problemf("%s", err.Error())
+			return Problemf("%s", err.Error())
 		}
 		t.Rows[i].Charges[to] = made
 	}
@@ -260,14 +260,14 @@ func Paste(f *store.File, t *rate.Table, at Cell, block string) (p Pasted, err e
 	first := slices.Index(t.Zones, at.Zone)
 	row := Row(t, at.At)
 	if row < 0 || first < 0 && at.Zone != "" {
-		return p, problemf("this row or column is not there any more; reload to see the list as it is now")
+		return p, Problemf("this row or column is not there any more; reload to see the list as it is now")
 	}
 	for i, line := range lines {
 		cells, column := strings.Split(line, "\t"), first
 		if at.Zone == "" { // break points in front
 			column = 0
 			if row, err = breakRow(f, t, cells[0]); err != nil {
-				return p, problemf("line %d of what was pasted: %s", i+1, err.Error())
+				return p, Problemf("line %d of what was pasted: %s", i+1, err.Error())
 			}
 			cells = cells[1:]
 		}
@@ -299,7 +299,7 @@ func Paste(f *store.File, t *rate.Table, at Cell, block string) (p Pasted, err e
 		}
 	}
 	if p.Taken == 0 {
-		return p, problemf("none of the pasted cells can be taken")
+		return p, Problemf("none of the pasted cells can be taken")
 	}
 	return p, nil
 }
@@ -313,7 +313,7 @@ func lines(block string) []string {
 // the row that covered it.
 func breakRow(f *store.File, t *rate.Table, typed string) (int, error) {
 	if t.By == rate.ByOrder {
-		return 0, problemf("a list with one price for every order has no break points")
+		return 0, Problemf("a list with one price for every order has no break points")
 	}
 	typed = strings.TrimSpace(typed)
 	for _, words := range []string{"up to and including", "up to", "from", "and over"} {

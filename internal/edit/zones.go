@@ -19,11 +19,11 @@ func nothingTaken(t *typed.Text) error {
 	case t.Taken > 0:
 		return nil
 	case len(t.Slips) == 1:
-		return problemf("%s", t.Slips[0].Reason)
+		return Problemf("%s", t.Slips[0].Reason)
 	case len(t.Slips) > 1:
-		return problemf("none of these can be taken: %s", Reasons(t.Slips))
+		return Problemf("none of these can be taken: %s", Reasons(t.Slips))
 	}
-	return problemf("name a place: a country such as Finland, or codes such as FI 22*")
+	return Problemf("name a place: a country such as Finland, or codes such as FI 22*")
 }
 
 // Reasons says what is wrong with the first few parts of a text.
@@ -44,7 +44,7 @@ func AddZone(f *store.File, text *typed.Text) (id string, err error) {
 		return "", err
 	}
 	if len(text.Places) == 0 {
-		return "", problemf("say first what the zone takes, then what it leaves out")
+		return "", Problemf("say first what the zone takes, then what it leaves out")
 	}
 	name := zoneName(text.Places)
 	id = store.NewID(name, "zone", func(id string) bool { return f.Zone(id) != nil })
@@ -81,7 +81,7 @@ func NameZone(f *store.File, z *store.Zone, typed string) error {
 	}
 	for i := range f.Zones {
 		if other := &f.Zones[i]; other.ID != z.ID && strings.EqualFold(other.Name, name) {
-			return problemf("another zone is called %s already", other.Name)
+			return Problemf("another zone is called %s already", other.Name)
 		}
 	}
 	z.Name = name
@@ -104,7 +104,7 @@ func AddPlaces(z *store.Zone, text *typed.Text) error {
 		}
 	}
 	if text.Taken == 0 && len(text.Slips) == 0 {
-		return problemf("%s is in this zone already", FirstFew(text.Repeats))
+		return Problemf("%s is in this zone already", FirstFew(text.Repeats))
 	}
 	return nil
 }
@@ -152,7 +152,7 @@ func RemovePlace(z *store.Zone, p Part, text string) error {
 	if p.Except {
 		list = &z.Except
 	}
-	gone := problemf("%s is not in this zone any more", text)
+	gone := Problemf("%s is not in this zone any more", text)
 	if p.Rule < 0 || p.Rule >= len(*list) {
 		return gone
 	}
@@ -172,7 +172,7 @@ func RemovePlace(z *store.Zone, p Part, text string) error {
 func RemoveZone(f *store.File, z *store.Zone) error {
 	for i := range f.Methods {
 		if m := &f.Methods[i]; slices.Contains(m.ServedZones(), z.ID) {
-			return problemf("%s has prices in %s: remove its column there first, or switch the zone off",
+			return Problemf("%s has prices in %s: remove its column there first, or switch the zone off",
 				cmp.Or(z.Name, z.ID), cmp.Or(m.Name, m.ID))
 		}
 	}
@@ -215,7 +215,7 @@ func SetShop(f *store.File, typed Shop) error {
 	is := &f.Store
 	if currency != is.Currency || typed.Weight != is.WeightUnit || typed.Distance != is.DistanceUnit {
 		if unitsFixed(f) {
-			return problemf(
+			return Problemf(
 				"there are prices and weights already: another currency or unit would change what they mean",
 			)
 		}

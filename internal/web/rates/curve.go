@@ -88,13 +88,7 @@ func curveOf(f *store.File, m *store.Method, t *rate.Table, cart *till.View) *cu
 		return nil
 	}
 	x, y, dotted := pointOf(cart, f, m, t)
-	limit := decimal.FromInt(10)
-	for i := len(t.Rows) - 1; i >= 0; i-- {
-		if at := t.Rows[i].At; at != nil && !at.IsZero() {
-			limit = at.Mul(decimal.MustParse("1.5"))
-			break
-		}
-	}
+	limit := drawnTo(t)
 	if dotted && limit.Less(x) {
 		limit = x.Mul(decimal.MustParse("1.1"))
 	}
@@ -102,7 +96,6 @@ func curveOf(f *store.File, m *store.Method, t *rate.Table, cart *till.View) *cu
 	if cart.OneParcel {
 		goods = cart.Cart
 	}
-	v := &curveView{ID: "curve-" + t.ID, Title: "Charge " + t.By.Words() + ", a line for each zone"}
 	high := y.Float64()
 	segments := make([][]rate.Segment, len(t.Zones))
 	for j := range t.Zones {
@@ -116,57 +109,78 @@ func curveOf(f *store.File, m *store.Method, t *rate.Table, cart *till.View) *cu
 	}
 	step := niceStep(high)
 	fr := frame{x: limit.Float64(), y: math.Ceil(high/step*1.02) * step, low: logLow(t)}
+	v := &curveView{ID: "curve-" + t.ID, Title: "Charge " + t.By.Words() + ", a line for each zone"}
 	v.frame(f, m, t, fr)
+	v.ticks(t, fr, step)
+	for j, id := range t.Zones {
+		v.Lines = append(v.Lines, lineOf(f, t, fr, id, segments[j]))
+	}
+	if dotted {
+		u := f.Store.Units()
+		v.Dot = dotAt(fr.px(x), fr.py(y.Float64()), "this cart: "+u.Measure(t.By, x)+", "+u.Money(y))
+	}
+	return v
+}
+
+// drawnTo is up to where a table is drawn: past its last break.
+func drawnTo(t *rate.Table) decimal.Decimal {
+	for i := len(t.Rows) - 1; i >= 0; i-- {
+		if at := t.Rows[i].At; at != nil && !at.IsZero() {
+			return at.Mul(decimal.MustParse("1.5"))
+		}
+	}
+	return decimal.FromInt(10)
+}
+
+// ticks marks the breaks on the x axis and sums a step apart on the y axis.
+func (v *curveView) ticks(t *rate.Table, fr frame, step float64) {
 	for n := 0.0; n <= fr.y+step/1000; n += step {
 		v.YTicks = append(v.YTicks, curveTick{fr.py(n), strconv.FormatFloat(math.Round(n*1000)/1000, 'f', -1, 64)})
 	}
-	u := f.Store.Units()
 	for i := range t.Rows {
 		if at := t.Rows[i].At; at != nil {
 			v.XTicks = append(v.XTicks, curveTick{fr.px(*at), at.String()})
 		}
 	}
 	v.XTicks = apart(v.XTicks)
-	for j, id := range t.Zones {
-		z, at := f.Zone(id), f.ZoneIndex(id)
-		line := curveLine{Colour: shell.Colour(at), Name: cmp.Or(z.Name, z.ID)}
-		for _, s := range segments[j] {
-			y1, y2 := s.Y1.Float64(), s.Y2.Float64()
-			title := line.Name + ", " + t.RowWords(s.Row, u) + ": " + u.Money(s.Y1.Round(u.Digits))
-			if s.Y1.Round(u.Digits).Cmp(s.Y2.Round(u.Digits)) != 0 {
-				title += " to " + u.Money(s.Y2.Round(u.Digits))
-			}
-			line.Pieces = append(line.Pieces, fr.pieces(s.X1.Float64(), y1, s.X2.Float64(), y2, title)...)
-			if len(t.Rows)*len(t.Zones) > maxAtOnce { // so many ends would hide the lines
-				continue
-			}
-			if s.X1.Sign() > 0 && isBreak(t, s.X1) {
-				line.Ends = append(line.Ends, curveEnd{fr.px(s.X1), fr.py(y1), t.Edges == rate.From})
-			}
-			if isBreak(t, s.X2) {
-				line.Ends = append(line.Ends, curveEnd{fr.px(s.X2), fr.py(y2), t.Edges == rate.UpTo})
-			}
+}
+
+// lineOf is what a zone pays.
+func lineOf(f *store.File, t *rate.Table, fr frame, zone string, segments []rate.Segment) curveLine {
+	u := f.Store.Units()
+	line := curveLine{Colour: shell.Colour(f.ZoneIndex(zone)), Name: f.ZoneName(zone)}
+	for _, s := range segments {
+		y1, y2 := s.Y1.Float64(), s.Y2.Float64()
+		title := line.Name + ", " + t.RowWords(s.Row, u) + ": " + u.Money(s.Y1.Round(u.Digits))
+		if s.Y1.Round(u.Digits).Cmp(s.Y2.Round(u.Digits)) != 0 {
+			title += " to " + u.Money(s.Y2.Round(u.Digits))
 		}
-		v.Lines = append(v.Lines, line)
-	}
-	if dotted {
-		v.Dot = &curveDot{
-			X:      fr.px(x),
-			Y:      fr.py(y.Float64()),
-			Anchor: "start",
-			Text:   "this cart: " + u.Measure(t.By, x) + ", " + u.Money(y),
+		line.Pieces = append(line.Pieces, fr.pieces(s.X1.Float64(), y1, s.X2.Float64(), y2, title)...)
+		if len(t.Rows)*len(t.Zones) > maxAtOnce { // so many ends would hide the lines
+			continue
 		}
-		at, _ := strconv.ParseFloat(v.Dot.X, 64)
-		down, _ := strconv.ParseFloat(v.Dot.Y, 64)
-		v.Dot.TextX, v.Dot.TextY = strip.Px(at+11), strip.Px(down+18)
-		if at > curveWidth*0.7 {
-			v.Dot.TextX, v.Dot.Anchor = strip.Px(at-11), "end"
+		if s.X1.Sign() > 0 && isBreak(t, s.X1) {
+			line.Ends = append(line.Ends, curveEnd{fr.px(s.X1), fr.py(y1), t.Edges == rate.From})
 		}
-		if down > curveHeight-curveBottom-24 {
-			v.Dot.TextY = strip.Px(down - 11)
+		if isBreak(t, s.X2) {
+			line.Ends = append(line.Ends, curveEnd{fr.px(s.X2), fr.py(y2), t.Edges == rate.UpTo})
 		}
 	}
-	return v
+	return line
+}
+
+// dotAt is a point on the curve with its text where there is room.
+func dotAt(x, y, text string) *curveDot {
+	at, _ := strconv.ParseFloat(x, 64)
+	down, _ := strconv.ParseFloat(y, 64)
+	d := &curveDot{X: x, Y: y, Anchor: "start", TextX: strip.Px(at + 11), TextY: strip.Px(down + 18), Text: text}
+	if at > curveWidth*0.7 {
+		d.TextX, d.Anchor = strip.Px(at-11), "end"
+	}
+	if down > curveHeight-curveBottom-24 {
+		d.TextY = strip.Px(down - 11)
+	}
+	return d
 }
 
 // decades is from how many times the first break on a list's last one has it drawn on a logarithmic scale.

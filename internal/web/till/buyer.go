@@ -2,15 +2,10 @@ package till
 
 import (
 	"slices"
-	"strings"
 
 	"diadrom/internal/core/store"
-	"diadrom/internal/edit"
-	"diadrom/internal/shop/samples"
 	"diadrom/internal/sqlite"
 	"diadrom/internal/web/shell"
-
-	"github.com/gin-gonic/gin"
 )
 
 // BuyerView is who buys, as far as any price looks at it.
@@ -67,23 +62,4 @@ func BuyerOf(f *store.File, t sqlite.Till) BuyerView {
 		}
 	}
 	return v
-}
-
-// tillBuyer sets who buys.
-func (s *Screens) tillBuyer(c *gin.Context) {
-	typed := strings.Join(strings.Fields(c.PostForm("value")), " ")
-	s.Change(c, func(_ *store.File, t *sqlite.Till) error {
-		if len([]rune(typed)) > edit.MaxName {
-			return shell.Refusef("that is longer than %d letters", edit.MaxName)
-		}
-		switch c.PostForm("field") {
-		case "coupons":
-			t.Coupons = strings.Join(samples.Coupons(typed), ", ")
-		case "customer":
-			t.Customer = typed
-		case "group":
-			t.Group = typed
-		}
-		return nil
-	}, func(slips *Slips, text string) { slips.slip = text })
 }

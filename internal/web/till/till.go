@@ -14,13 +14,10 @@ import (
 	"diadrom/internal/core/store"
 	"diadrom/internal/core/terms"
 	"diadrom/internal/core/world"
-	"diadrom/internal/edit"
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/shop/samples"
 	"diadrom/internal/sqlite"
 	"diadrom/internal/web/shell"
-
-	"github.com/gin-gonic/gin"
 )
 
 // Slips are what was typed into the Till and refused, with the reasons.
@@ -44,6 +41,17 @@ type option struct {
 	ZoneID, Hint                        string // the hint is what it lacks to be free
 	Tax                                 string
 	Kind                                string
+}
+
+// line is a line of the cart.
+type line struct {
+	Index                 int
+	Name                  string
+	Quantity, Price, Unit string
+	Sum                   string
+	Own                   bool // whether its price and weight are the Till's own
+	Weight                string
+	Slip                  string
 }
 
 // View is the Till, quoted.
@@ -91,15 +99,6 @@ func (s *Screens) tillQuoted(ctx context.Context, state *draft.State, slips Slip
 	if err != nil {
 		return View{}, err
 	}
-	carts, usual, err := s.db.Samples(ctx)
-	if err != nil {
-		return View{}, err
-	}
-	recent, err := s.db.RecentDestinations(ctx)
-	if err != nil {
-		return View{}, err
-	}
-	u := f.Store.Units()
 	v := View{
 		Destination: t.Destination,
 		Buyer:       BuyerOf(f, t),
@@ -109,53 +108,24 @@ func (s *Screens) tillQuoted(ctx context.Context, state *draft.State, slips Slip
 		Slip:        slips.slip,
 		KeepName:    slips.keepName,
 		KeepSlip:    slips.keepSlip,
+		HasGoods:    len(f.Products) > 0,
 	}
-	for _, line := range append(recent, usual...) {
-		if line != t.Destination && !slices.Contains(v.Near, line) && len(v.Near) < maxNear {
-			v.Near = append(v.Near, line)
-		}
+	if err := s.atHand(ctx, &v, t); err != nil {
+		return View{}, err
 	}
-	for _, c := range carts {
-		same := sameCart(c.Lines, t.Cart)
-		v.Carts = append(v.Carts, shell.Choice{ID: c.ID, Name: c.Name, Chosen: same && v.Kept == ""})
-		if same && v.Kept == "" {
-			v.Kept = c.ID
-		}
-	}
-	v.HasGoods = len(f.Products) > 0
 	for i := range f.Methods {
 		v.Names[f.Methods[i].ID] = f.Methods[i].BuyersLabel()
 	}
 	q, at, addressErr := samples.Request(state.Engine, t)
-	for i, l := range q.Lines {
-		line := line{
-			Index:    at[i],
-			Name:     cmp.Or(l.Product.Name, l.Product.SKU),
-			Quantity: strconv.FormatInt(l.Quantity, 10),
-			Sum:      world.Price(u.Money(l.Product.Price.Mul(decimal.FromInt(l.Quantity))), f.Store.Currency),
-			Own:      t.Cart[at[i]].SKU == "",
-			Price:    t.Cart[at[i]].Price,
-			Weight:   t.Cart[at[i]].Weight,
-			Unit:     u.Weight,
-		}
-		if slips.lineSlip != "" && slips.line == at[i] {
-			line.Slip = slips.lineSlip
-			switch slips.field {
-			case "quantity":
-				line.Quantity = slips.text
-			case "price":
-				line.Price = slips.text
-			case "weight":
-				line.Weight = slips.text
-			}
-		}
-		v.Lines = append(v.Lines, line)
+	for i := range q.Lines {
+		v.Lines = append(v.Lines, lineOf(f, &q.Lines[i], t.Cart[at[i]], at[i], &slips))
 	}
-	if slips.DestinationSlip != "" {
+	switch {
+	case slips.DestinationSlip != "":
 		v.Destination, v.DestinationSlip = slips.destination, slips.DestinationSlip
-	} else if addressErr != nil {
+	case addressErr != nil:
 		v.DestinationSlip = addressErr.Error()
-	} else {
+	default:
 		v.Doubt = state.Reader().Doubt(q.To)
 	}
 	if addressErr != nil && q.To.Country == "" {
@@ -165,115 +135,98 @@ func (s *Screens) tillQuoted(ctx context.Context, state *draft.State, slips Slip
 	return v, nil
 }
 
+// atHand shows the carts and destinations that are at hand for a Till.
+func (s *Screens) atHand(ctx context.Context, v *View, t sqlite.Till) error {
+	carts, usual, err := s.db.Samples(ctx)
+	if err != nil {
+		return err
+	}
+	recent, err := s.db.RecentDestinations(ctx)
+	if err != nil {
+		return err
+	}
+	for _, line := range append(recent, usual...) {
+		if line != t.Destination && !slices.Contains(v.Near, line) && len(v.Near) < maxNear {
+			v.Near = append(v.Near, line)
+		}
+	}
+	for _, c := range carts {
+		same := v.Kept == "" && slices.Equal(c.Lines, t.Cart)
+		v.Carts = append(v.Carts, shell.Choice{ID: c.ID, Name: c.Name, Chosen: same})
+		if same {
+			v.Kept = c.ID
+		}
+	}
+	return nil
+}
+
+// lineOf is a line of the cart, at a place in it, with what was typed there and refused.
+func lineOf(f *store.File, l *quote.Line, kept sqlite.CartLine, at int, slips *Slips) line {
+	u := f.Store.Units()
+	v := line{
+		Index:    at,
+		Name:     cmp.Or(l.Product.Name, l.Product.SKU),
+		Quantity: strconv.FormatInt(l.Quantity, 10),
+		Sum:      world.Price(u.Money(l.Product.Price.Mul(decimal.FromInt(l.Quantity))), f.Store.Currency),
+		Own:      kept.SKU == "",
+		Price:    kept.Price,
+		Weight:   kept.Weight,
+		Unit:     u.Weight,
+	}
+	if slips.lineSlip == "" || slips.line != at {
+		return v
+	}
+	v.Slip = slips.lineSlip
+	switch samples.LineField(slips.field) {
+	case samples.Quantity:
+		v.Quantity = slips.text
+	case samples.Price:
+		v.Price = slips.text
+	case samples.Weight:
+		v.Weight = slips.text
+	}
+	return v
+}
+
 // maxNear is how many destinations are at hand.
 const maxNear = 5
 
-func sameCart(a, b []sqlite.CartLine) bool {
-	if len(a) != len(b) {
-		return false
-	}
-	for i := range a {
-		if a[i] != b[i] {
-			return false
-		}
-	}
-	return true
-}
-
+// quote quotes the cart from the draft, beside what it cost before the last edit and what it costs in the live edition.
 func (v *View) quote(state *draft.State, live *draft.Live, q *quote.Request) {
 	f, u := state.File, state.File.Store.Units()
 	a := state.Engine.Quote(q)
 	v.Answer = a
 	v.Billed = func(m *store.Method) decimal.Decimal { return state.Engine.Billed(m, q.Lines) }
-	before := map[string]string{}
-	if state.Before != nil {
-		for _, o := range state.Before.Quote(q).Options {
-			before[o.Method] = o.Charge
-		}
-	}
-	onSale := map[string]string{} // in the live edition
-	if live != nil {
-		for _, o := range live.Engine.Quote(q).Options {
-			onSale[o.Method] = o.Charge
-		}
-	}
-	v.OneParcel = true
-	for i := range q.Lines {
-		p, n := &q.Lines[i].Product, q.Lines[i].Quantity
-		v.Cart.Subtotal = v.Cart.Subtotal.Add(p.Price.Mul(decimal.FromInt(n)))
-		v.Cart.Quantity += n
-		v.OneParcel = v.OneParcel && p.NeedsShipping && !p.ShipsFree && !p.OwnParcel
-	}
-	// A weight may be longer than what is read as a number; then the cart is on no curve.
-	weight, err := decimal.Parse(a.Measures.Weight)
-	v.Cart.Weight, v.OneParcel = weight, v.OneParcel && err == nil
-	if d := a.Measures.Distance; d != nil {
-		if distance, err := decimal.Parse(*d); err == nil {
-			v.Cart.Distance = &distance
-		}
-	}
+	v.measure(f, q)
 	v.Sum = world.Price(u.Money(v.Cart.Subtotal), f.Store.Currency)
-	v.Goods = u.Measure(
-		rate.ByQuantity,
-		decimal.FromInt(a.Measures.Quantity),
-	) + ", " + a.Measures.Weight + " " + u.Weight
+	v.Goods = u.Measure(rate.ByQuantity, decimal.FromInt(a.Measures.Quantity)) + ", " + a.Measures.Weight + " " + u.Weight
 	if a.Measures.Distance != nil {
 		v.Goods += ", " + *a.Measures.Distance + " " + u.Distance
 	}
 	v.NoShipping, v.Message, v.Warnings, v.Refused = !a.NeedsShipping, a.Message, a.Warnings, a.Refused
-	because := map[string]quote.Zone{}
-	for _, z := range a.Zones {
-		because[z.Zone] = z
+
+	before, onSale := map[string]string{}, map[string]string{}
+	if state.Before != nil {
+		before = charges(state.Before.Quote(q))
 	}
-	for _, o := range a.Options {
-		z := f.Zone(o.Zone)
-		option := option{
-			ID:      o.Method,
-			Label:   o.Label,
-			Charge:  o.Charge,
-			Zone:    cmp.Or(z.Name, z.ID),
-			Because: because[o.Zone].Because,
-			ZoneID:  o.Zone,
-			Kind:    string(o.Kind),
-		}
-		m := f.Method(o.Method)
-		option.Price = world.DeliveryPrice(o.Charge, f.Store.Currency)
-		option.Hint = quote.FreeHint(
-			m,
-			&o,
-			&a.Measures,
-			u,
-			func(d decimal.Decimal) string { return world.Price(u.Money(d), f.Store.Currency) },
-		)
-		for _, step := range o.Steps {
-			step.Amount = world.Price(step.Amount, f.Store.Currency)
-			option.Steps = append(option.Steps, breakdownStep{step, whereSet(m, step.Kind)})
-		}
-		first := f.Zone(a.Zones[0].Zone)
-		option.First, option.FirstID = cmp.Or(first.Name, first.ID), first.ID
-		if o.Days != nil {
-			if days := terms.FormatDays(o.Days); days != "" {
-				option.Days = strings.ToUpper(days[:1]) + days[1:]
-			}
-		}
-		if o.Dates != nil {
-			option.Dates = o.Dates.Text
-		}
-		if o.Tax != decimal.Zero.Fixed(u.Digits) {
-			option.Tax = world.Price(o.Tax, f.Store.Currency)
-		}
+	if live != nil {
+		onSale = charges(live.Engine.Quote(q))
+	}
+	for i := range a.Options {
+		o := &a.Options[i]
+		option := optionOf(f, a, o)
 		if state.Before != nil {
 			was, offered := before[o.Method]
 			option.New = !offered
 			if was != o.Charge {
-				option.Was = world.DeliveryPrice(was, f.Store.Currency)
+				option.Was = price(f, was)
 			}
 		}
 		if live != nil {
 			if is, ok := onSale[o.Method]; !ok {
 				option.Live = "no"
 			} else if is != o.Charge && is != before[o.Method] {
-				option.Live = world.DeliveryPrice(is, f.Store.Currency)
+				option.Live = price(f, is)
 			}
 			delete(onSale, o.Method)
 		}
@@ -288,7 +241,75 @@ func (v *View) quote(state *draft.State, live *draft.Live, q *quote.Request) {
 	}
 }
 
-// breakdownStep is a line of the reckoning with the page on which it is set; "" where there is none.
+// price writes what delivery costs; "" stays so.
+func price(f *store.File, amount string) string { return world.DeliveryPrice(amount, f.Store.Currency) }
+
+// charges are what the options of an answer cost, by method.
+func charges(a *quote.Answer) map[string]string {
+	list := make(map[string]string, len(a.Options))
+	for _, o := range a.Options {
+		list[o.Method] = o.Charge
+	}
+	return list
+}
+
+// measure adds the cart up.
+func (v *View) measure(f *store.File, q *quote.Request) {
+	v.OneParcel = true
+	for i := range q.Lines {
+		p, n := &q.Lines[i].Product, q.Lines[i].Quantity
+		v.Cart.Subtotal = v.Cart.Subtotal.Add(p.Price.Mul(decimal.FromInt(n)))
+		v.Cart.Quantity += n
+		v.OneParcel = v.OneParcel && p.NeedsShipping && !p.ShipsFree && !p.OwnParcel
+	}
+	// A weight may be longer than what is read as a number; then the cart is on no curve.
+	weight, err := decimal.Parse(v.Answer.Measures.Weight)
+	v.Cart.Weight, v.OneParcel = weight, v.OneParcel && err == nil
+	if d := v.Answer.Measures.Distance; d != nil {
+		if distance, err := decimal.Parse(*d); err == nil {
+			v.Cart.Distance = &distance
+		}
+	}
+}
+
+// optionOf shows an option, with its breakdown.
+func optionOf(f *store.File, a *quote.Answer, o *quote.Option) option {
+	u, m := f.Store.Units(), f.Method(o.Method)
+	first := a.Zones[0].Zone
+	v := option{
+		ID:      o.Method,
+		Label:   o.Label,
+		Charge:  o.Charge,
+		Price:   price(f, o.Charge),
+		Kind:    string(o.Kind),
+		ZoneID:  o.Zone,
+		Zone:    f.ZoneName(o.Zone),
+		First:   f.ZoneName(first),
+		FirstID: first,
+	}
+	if i := slices.IndexFunc(a.Zones, func(z quote.Zone) bool { return z.Zone == o.Zone }); i >= 0 {
+		v.Because = a.Zones[i].Because
+	}
+	v.Hint = quote.FreeHint(m, o, &a.Measures, u, func(d decimal.Decimal) string {
+		return world.Price(u.Money(d), f.Store.Currency)
+	})
+	for _, step := range o.Steps {
+		step.Amount = world.Price(step.Amount, f.Store.Currency)
+		v.Steps = append(v.Steps, breakdownStep{step, whereSet(m, step.Kind)})
+	}
+	if days := terms.FormatDays(o.Days); days != "" {
+		v.Days = strings.ToUpper(days[:1]) + days[1:]
+	}
+	if o.Dates != nil {
+		v.Dates = o.Dates.Text
+	}
+	if o.Tax != decimal.Zero.Fixed(u.Digits) {
+		v.Tax = world.Price(o.Tax, f.Store.Currency)
+	}
+	return v
+}
+
+// breakdownStep is a line of the breakdown with the page on which it is set; "" where there is none.
 type breakdownStep struct {
 	quote.Step
 	Path string
@@ -321,49 +342,4 @@ func (s *Screens) Zone(ctx context.Context, state *draft.State) (int, string, pl
 		return -1, t.Destination, to
 	}
 	return zones[0].Owner, t.Destination, to
-}
-
-// tillLine sets the quantity of a line, or the price and weight of goods that are the Till's own; a quantity of 0 is
-// refused, as a line is removed by its own button.
-func (s *Screens) tillLine(c *gin.Context) {
-	i, err := strconv.Atoi(c.PostForm("line"))
-	field, typed := c.PostForm("field"), strings.TrimSpace(c.PostForm("value"))
-	s.Change(c, func(f *store.File, t *sqlite.Till) error {
-		if err != nil || i < 0 || i >= len(t.Cart) {
-			field = ""
-			return shell.Refusef("this line is not in the cart any more")
-		}
-		line := &t.Cart[i]
-		switch field {
-		case "remove":
-			t.Cart = append(t.Cart[:i], t.Cart[i+1:]...)
-		case "quantity":
-			n, err := strconv.ParseInt(typed, 10, 64)
-			if err != nil || n < 1 || n > quote.MaxQuantity {
-				return shell.Refusef("a quantity is a whole number from 1 to %d", quote.MaxQuantity)
-			}
-			line.Quantity = n
-		case "price", "weight":
-			unit := f.Store.Currency
-			if field == "weight" {
-				unit = f.Store.WeightUnit
-			}
-			d, err := edit.ParseBreak(typed, unit)
-			if err != nil {
-				return shell.Refusef("write the %s as a number, such as 2.50", field)
-			}
-			if field == "price" {
-				line.Price = d.Fixed(f.Store.Digits())
-			} else {
-				line.Weight = d.String()
-			}
-		}
-		return nil
-	}, func(slips *Slips, text string) {
-		if field == "" {
-			slips.slip = text
-			return
-		}
-		slips.line, slips.field, slips.text, slips.lineSlip = i, field, typed, text
-	})
 }

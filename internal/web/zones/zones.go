@@ -192,59 +192,18 @@ func (s *Screens) zonesViewWith(c *gin.Context, state *draft.State, edited strin
 	v.Lists = lists
 	said := zoneSentences{state, state.Coverage().Summary()}
 	v.Partial = said.summary.Partial
-	priced := pricedIn(f)
-	opened := cmp.Or(c.PostForm("opened"), query.Get("open"))
-	row := func(i int) zoneRow {
-		z := &f.Zones[i]
-		row := zoneRow{
-			ID:       z.ID,
-			Name:     cmp.Or(z.Name, z.ID),
-			Colour:   shell.Colour(i),
-			Enabled:  z.Enabled,
-			Pinned:   z.Rank != nil,
-			Opened:   opened == z.ID,
-			Takes:    said.takes(i),
-			Overlaps: said.overlaps(i),
-		}
-		most := maxChips
-		if row.Opened {
-			most = allChips
-		}
-		row.Chips, row.More = chips(state.Reader(), z, most)
-		switch n := len(priced[z.ID]); n {
-		case 0:
-			row.Priced = "no prices yet"
-		case 1:
-			row.Priced = "priced in " + priced[z.ID][0]
-		default:
-			row.Priced = "priced in " + strconv.Itoa(n) + " methods"
-		}
-		if i == here {
-			row.Here = line
-		}
-		return row
+	rows := zoneRows{
+		state:  state,
+		said:   said,
+		priced: pricedIn(f),
+		opened: cmp.Or(c.PostForm("opened"), query.Get("open")),
+		edited: edited,
+		here:   here,
+		line:   line,
 	}
 	shown, _ := strconv.Atoi(query.Get("show"))
 	left := max(shown, maxRows)
-	add := func(name string, zones []int) {
-		group := zoneGroup{Name: name}
-		for _, i := range zones {
-			switch {
-			case f.Zones[i].ID == edited:
-				group.Rows = append(group.Rows, row(i))
-			case v.Find != "" && !finds(&f.Zones[i], v.Find):
-			case left == 0:
-				v.Hidden++
-			default:
-				left--
-				group.Rows = append(group.Rows, row(i))
-			}
-		}
-		if len(group.Rows) > 0 {
-			v.Groups = append(v.Groups, group)
-		}
-	}
-	add("Pinned before all others", pinnedZones(f))
+	left = v.group(&rows, "Pinned before all others", pinnedZones(f), left)
 	for _, g := range levelGroups {
 		var zones []int
 		for i := range f.Zones {
@@ -252,13 +211,78 @@ func (s *Screens) zonesViewWith(c *gin.Context, state *draft.State, edited strin
 				zones = append(zones, i)
 			}
 		}
-		add(g.name, zones)
+		left = v.group(&rows, g.name, zones, left)
 	}
 	v.Found = len(v.Groups) > 0
 	query.Set("show", strconv.Itoa(max(shown, maxRows)+moreRows))
 	query.Del("new")
 	v.MorePath = "/zones?" + query.Encode()
 	return v
+}
+
+// group adds the rows of some zones, as many as are left to show, and says how many are left then. The zone that was
+// edited is always shown.
+func (v *zonesView) group(rows *zoneRows, name string, zones []int, left int) int {
+	group := zoneGroup{Name: name}
+	for _, i := range zones {
+		z := &rows.state.File.Zones[i]
+		switch {
+		case z.ID == rows.edited:
+			group.Rows = append(group.Rows, rows.of(i))
+		case v.Find != "" && !finds(z, v.Find):
+		case left == 0:
+			v.Hidden++
+		default:
+			left--
+			group.Rows = append(group.Rows, rows.of(i))
+		}
+	}
+	if len(group.Rows) > 0 {
+		v.Groups = append(v.Groups, group)
+	}
+	return left
+}
+
+// zoneRows makes the rows of zones.
+type zoneRows struct {
+	state  *draft.State
+	said   zoneSentences
+	priced map[string][]string
+	opened string // id of the zone whose places are all shown
+	edited string // id of the zone that was edited
+	here   int    // the zone that takes the Till's address
+	line   string // that address
+}
+
+func (r *zoneRows) of(i int) zoneRow {
+	z := &r.state.File.Zones[i]
+	row := zoneRow{
+		ID:       z.ID,
+		Name:     cmp.Or(z.Name, z.ID),
+		Colour:   shell.Colour(i),
+		Enabled:  z.Enabled,
+		Pinned:   z.Rank != nil,
+		Opened:   r.opened == z.ID,
+		Takes:    r.said.takes(i),
+		Overlaps: r.said.overlaps(i),
+	}
+	most := maxChips
+	if row.Opened {
+		most = allChips
+	}
+	row.Chips, row.More = chips(r.state.Reader(), z, most)
+	switch priced := r.priced[z.ID]; len(priced) {
+	case 0:
+		row.Priced = "no prices yet"
+	case 1:
+		row.Priced = "priced in " + priced[0]
+	default:
+		row.Priced = "priced in " + strconv.Itoa(len(priced)) + " methods"
+	}
+	if i == r.here {
+		row.Here = r.line
+	}
+	return row
 }
 
 // pricedIn lists the names of the methods that have prices for each zone.
@@ -336,41 +360,46 @@ func (s zoneSentences) takes(zone int) string {
 	}
 	var said []string
 	if share.Codes > 0 && level <= place.Region {
-		text := plural.Count(int(share.Codes), "code")
-		if len(share.Regions) > 0 {
-			if r := share.Regions[0]; 2*r.Taken > r.All && len(share.Regions) <= 3 {
-				region, _ := world.RegionByCode(r.Country, r.Region)
-				text = strconv.Itoa(r.Taken) + " of " + strconv.Itoa(r.All) + " codes of " + region.Name
-				if rest := int(share.Codes) - r.Taken; rest > 0 {
-					text += " and " + strconv.Itoa(rest) + " more"
-				}
-			}
-		}
-		if under := most(share.OutOf); under >= 0 {
-			text += " out of " + s.name(under)
-		}
-		said = append(said, text)
+		said = append(said, s.codes(share))
 	}
 	switch n := share.Countries; {
 	case n == 0:
 	case n == 1 && share.Codes > 0 && level == place.Country:
-		for i := range z.Places {
-			if z.Places[i].Level() == place.Country {
-				said = append(said, "everything else in "+world.CountryName(z.Places[i].Country))
-				break
-			}
+		i := slices.IndexFunc(z.Places, func(r place.Rule) bool { return r.Level() == place.Country })
+		if i >= 0 {
+			said = append(said, "everything else in "+world.CountryName(z.Places[i].Country))
 		}
 	case n > 1 || level > place.Country:
 		text := strconv.Itoa(n) + " countries"
 		if n == 1 {
 			text = "1 country"
 		}
-		if under := most(share.CountryOf); under >= 0 {
-			text += " out of " + s.name(under)
-		}
-		said = append(said, text)
+		said = append(said, text+s.outOf(most(share.CountryOf)))
 	}
 	return strings.Join(said, ", ")
+}
+
+// codes says how many codes a zone takes, of which region, and out of which zone.
+func (s zoneSentences) codes(share *coverage.Share) string {
+	text := plural.Count(int(share.Codes), "code")
+	if len(share.Regions) > 0 && len(share.Regions) <= 3 {
+		if r := share.Regions[0]; 2*r.Taken > r.All {
+			region, _ := world.RegionByCode(r.Country, r.Region)
+			text = strconv.Itoa(r.Taken) + " of " + strconv.Itoa(r.All) + " codes of " + region.Name
+			if rest := int(share.Codes) - r.Taken; rest > 0 {
+				text += " and " + strconv.Itoa(rest) + " more"
+			}
+		}
+	}
+	return text + s.outOf(most(share.OutOf))
+}
+
+// outOf names the zone that what a zone takes would be another's without it; "" for none.
+func (s zoneSentences) outOf(zone int) string {
+	if zone < 0 {
+		return ""
+	}
+	return " out of " + s.name(zone)
 }
 
 // most is the key with the greatest count, −1 where there is none.
