@@ -94,6 +94,16 @@ func exportCommand() *cobra.Command {
 	return cmd
 }
 
+// agreed asks whoever runs a command, and says whether the answer was yes.
+func agreed(cmd *cobra.Command, question string) (bool, error) {
+	fmt.Fprint(cmd.OutOrStdout(), question)
+	line, err := bufio.NewReader(cmd.InOrStdin()).ReadString('\n')
+	if err != nil && !errors.Is(err, io.EOF) {
+		return false, err
+	}
+	return strings.TrimSpace(line) == "yes", nil
+}
+
 func importCommand() *cobra.Command {
 	var dir, name string
 	var yes bool
@@ -129,15 +139,13 @@ func importCommand() *cobra.Command {
 			}
 			printReport(out, report)
 			if !yes {
-				fmt.Fprint(out, "Replace the draft? Type yes: ")
-				line, err := bufio.NewReader(cmd.InOrStdin()).ReadString('\n')
-				if err != nil && !errors.Is(err, io.EOF) {
+				if yes, err = agreed(cmd, "Replace the draft? Type yes: "); err != nil {
 					return err
 				}
-				if strings.TrimSpace(line) != "yes" {
-					fmt.Fprintln(out, "\nThe draft is as it was.")
-					return exit(exitFaults)
-				}
+			}
+			if !yes {
+				fmt.Fprintln(out, "\nThe draft is as it was.")
+				return exit(exitFaults)
 			}
 			if _, err := k.Edit(
 				cmd.Context(),

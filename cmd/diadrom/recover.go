@@ -1,6 +1,7 @@
 package main
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"os"
@@ -31,53 +32,18 @@ func recoverCommand() *cobra.Command {
 				return err
 			}
 			defer func() { err = errors.Join(err, db.Close()) }()
-			people, err := db.People(ctx)
+			owner, err := ownerCalled(ctx, db, name)
 			if err != nil {
 				return err
 			}
-			var owners []sqlite.Person
-			var names []string
-			for _, p := range people {
-				if p.Role == auth.Owner &&
-					(name == "" && p.Active || name != "" && auth.Fold(p.Name) == auth.Fold(name)) {
-					owners = append(owners, p)
-					names = append(names, p.Name)
-				}
-			}
-			switch {
-			case len(people) == 0:
-				return errors.New(
-					"this shop has no people yet: diadrom serve prints where to create the owner account",
-				)
-			case len(owners) == 0:
-				return fmt.Errorf("this shop has no owner called %q", name)
-			case len(owners) > 1:
-				return fmt.Errorf(
-					"this shop has several owners: say which with --name (%s)",
-					strings.Join(names, ", "),
-				)
-			}
-			passphrase := auth.Passphrase()
-			hash, err := auth.Hash(ctx, passphrase)
+			passphrase, err := replacePassphrase(ctx, db, owner)
 			if err != nil {
-				return err
-			}
-			if err := db.SetActive(ctx, owners[0].ID, true); err != nil {
-				return err
-			}
-			if err := db.SetPassphrase(ctx, owners[0].ID, hash); err != nil {
-				return err
-			}
-			if err := db.AddEvent(
-				ctx,
-				sqlite.Event{Kind: auth.PassphraseReplaced, Person: owners[0].ID, Name: owners[0].Name},
-			); err != nil {
 				return err
 			}
 			fmt.Fprintf(
 				cmd.OutOrStdout(),
 				"%s signs in with this passphrase now, and can change it under People:\n%s\n",
-				owners[0].Name,
+				owner.Name,
 				passphrase,
 			)
 			return nil
@@ -87,4 +53,44 @@ func recoverCommand() *cobra.Command {
 	cmd.Flags().StringVar(&name, "name", "", "which owner, where there are several")
 	cmd.MarkFlagRequired("data")
 	return cmd
+}
+
+// ownerCalled finds an owner by name; the only active one where no name is given.
+func ownerCalled(ctx context.Context, db *sqlite.DB, name string) (owner sqlite.Person, err error) {
+	people, err := db.People(ctx)
+	if err != nil {
+		return owner, err
+	}
+	var names []string
+	for _, p := range people {
+		if p.Role == auth.Owner && (name == "" && p.Active || name != "" && auth.Fold(p.Name) == auth.Fold(name)) {
+			owner, names = p, append(names, p.Name)
+		}
+	}
+	switch {
+	case len(people) == 0:
+		return owner, errors.New("this shop has no people yet: diadrom serve prints where to create the owner account")
+	case len(names) == 0:
+		return owner, fmt.Errorf("this shop has no owner called %q", name)
+	case len(names) > 1:
+		return owner, fmt.Errorf("this shop has several owners: say which with --name (%s)", strings.Join(names, ", "))
+	}
+	return owner, nil
+}
+
+// replacePassphrase gives an owner, active from now on, a new passphrase.
+func replacePassphrase(ctx context.Context, db *sqlite.DB, owner sqlite.Person) (string, error) {
+	passphrase := auth.Passphrase()
+	hash, err := auth.Hash(ctx, passphrase)
+	if err != nil {
+		return "", err
+	}
+	if err := db.SetActive(ctx, owner.ID, true); err != nil {
+		return "", err
+	}
+	if err := db.SetPassphrase(ctx, owner.ID, hash); err != nil {
+		return "", err
+	}
+	replaced := sqlite.Event{Kind: auth.PassphraseReplaced, Person: owner.ID, Name: owner.Name}
+	return passphrase, db.AddEvent(ctx, replaced)
 }

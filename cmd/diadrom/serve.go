@@ -172,35 +172,15 @@ func serve(cmd *cobra.Command, s shop) (err error) {
 		return err
 	}
 	if s.demo && len(people) > 0 {
-		return errors.New(
-			"this folder has a shop with people of its own: serve it with diadrom serve, where they sign in",
-		)
-	}
-	if s.fill != nil {
-		if _, filled, err := db.LoadTill(ctx); err != nil {
-			return err
-		} else if !filled {
-			if err := s.fill(ctx, db, s.dir); err != nil {
-				return err
-			}
-		}
+		return errors.New("this folder has a shop with people of its own: serve it with diadrom serve, where they sign in")
 	}
 	version, err := db.PlacesVersion(ctx)
 	if err != nil {
 		return err
 	}
-	places, err := db.LoadPlaces(ctx)
+	d, err := s.open(ctx, db)
 	if err != nil {
 		return err
-	}
-	d, err := draft.Open(ctx, db, places, s.first)
-	if err != nil {
-		return err
-	}
-	if s.demo && d.Live() == nil {
-		if _, err := d.PutLive(ctx, d.State().Revision, 0, "The shop as it begins"); err != nil {
-			return err
-		}
 	}
 	in := importer.New(db, s.dir, version, d.SetGazetteer)
 	in.Log = log
@@ -217,25 +197,9 @@ func serve(cmd *cobra.Command, s shop) (err error) {
 	if err := lock.Say("diadrom at http://" + l.Addr().String()); err != nil {
 		return errors.Join(err, l.Close())
 	}
-	options := web.Options{
-		Options: visitor.Options{Hosts: hosts(l.Addr()), PublicURL: s.public, TrustedProxies: s.trusted},
-		SignIn:  signin.Options{Demo: s.demo},
-	}
-	if s.demo { // for whoever works on Diadrom itself: make dev
-		options.Dev = os.Getenv("DIADROM_DEV")
-	}
-	path := ""
-	switch local := len(options.Hosts) > 0; {
-	case s.demo && !local:
-		return errors.Join(
-			errors.New(
-				"the demo signs everybody in as its owner: it listens on this machine only, such as on "+defaultListen,
-			),
-			l.Close(),
-		)
-	case !s.demo && len(people) == 0: // whoever comes first would own the shop, also through a proxy that nobody knows of
-		options.SignIn.StartCode = rand.Text()
-		path = "/start?code=" + options.SignIn.StartCode
+	options, path, err := s.options(l.Addr(), len(people) == 0)
+	if err != nil {
+		return errors.Join(err, l.Close())
 	}
 	handler, err := web.New(d, db, in, log, options)
 	if err != nil {
@@ -251,6 +215,52 @@ func serve(cmd *cobra.Command, s shop) (err error) {
 	}
 	fmt.Fprintln(cmd.OutOrStdout(), "Ctrl+C stops it. Nothing that was saved is lost.")
 	return run(ctx, l, handler, log)
+}
+
+// open opens the draft of a shop, filled where that is asked for and nothing was put in yet.
+func (s *shop) open(ctx context.Context, db *sqlite.DB) (*draft.Draft, error) {
+	if s.fill != nil {
+		if _, filled, err := db.LoadTill(ctx); err != nil {
+			return nil, err
+		} else if !filled {
+			if err := s.fill(ctx, db, s.dir); err != nil {
+				return nil, err
+			}
+		}
+	}
+	places, err := db.LoadPlaces(ctx)
+	if err != nil {
+		return nil, err
+	}
+	d, err := draft.Open(ctx, db, places, s.first)
+	if err != nil {
+		return nil, err
+	}
+	if s.demo && d.Live() == nil {
+		_, err = d.PutLive(ctx, d.State().Revision, 0, "The shop as it begins")
+	}
+	return d, err
+}
+
+// options say how the shop is served under an address, and the path on which people begin. empty is whether it has no
+// people yet.
+func (s *shop) options(at net.Addr, empty bool) (o web.Options, path string, err error) {
+	o = web.Options{
+		Options: visitor.Options{Hosts: hosts(at), PublicURL: s.public, TrustedProxies: s.trusted},
+		SignIn:  signin.Options{Demo: s.demo},
+	}
+	switch local := len(o.Hosts) > 0; {
+	case s.demo && !local:
+		return o, "", errors.New(
+			"the demo signs everybody in as its owner: it listens on this machine only, such as on " + defaultListen,
+		)
+	case s.demo: // for whoever works on Diadrom itself: make dev
+		o.Dev = os.Getenv("DIADROM_DEV")
+	case empty: // whoever comes first would own the shop, also through a proxy that nobody knows of
+		o.SignIn.StartCode = rand.Text()
+		path = "/start?code=" + o.SignIn.StartCode
+	}
+	return o, path, nil
 }
 
 // limitMemory has the runtime collect garbage sooner as the memory nears nine tenths of what this process may

@@ -79,90 +79,88 @@ func carryLocks(ctx context.Context, now, then string, o RestoreOptions) (r Rest
 		return r, err
 	}
 	defer func() { err = errors.Join(err, next.Close()) }()
-	has := func(table string) (there bool) {
-		return next.QueryRowContext(
-			ctx,
-			"SELECT count(*) > 0 FROM sqlite_schema WHERE type = 'table' AND name = ?",
-			table,
-		).Scan(&there) == nil &&
-			there
-	}
-	if has("session") {
-		if _, err := next.ExecContext(ctx, "DELETE FROM session"); err != nil {
+	b := backupBeside{ctx, next}
+	if b.has("main", "session") {
+		if err := b.do("DELETE FROM session"); err != nil {
 			return r, err
 		}
 	}
-	if _, err := os.Stat(now); errors.Is(err, os.ErrNotExist) {
+	if _, err := os.Stat(now); errors.Is(err, os.ErrNotExist) || check(ctx, now) != nil ||
+		b.do("ATTACH DATABASE ? AS now", now) != nil {
 		r.Unreadable = true
 		return r, nil
 	}
-	if check(ctx, now) != nil {
-		r.Unreadable = true
-		return r, nil
-	}
-	if _, err := next.ExecContext(ctx, "ATTACH DATABASE ? AS now", now); err != nil {
-		r.Unreadable = true
-		return r, nil
-	}
-	nowHas := func(table string) (there bool) {
-		return next.QueryRowContext(
-			ctx,
-			"SELECT count(*) > 0 FROM now.sqlite_schema WHERE type = 'table' AND name = ?",
-			table,
-		).Scan(&there) == nil &&
-			there
-	}
-	names := func(query string) (list []string, err error) {
-		rows, err := next.QueryContext(ctx, query)
-		if err != nil {
-			return nil, err
-		}
-		defer rows.Close()
-		for rows.Next() {
-			var name string
-			if err := rows.Scan(&name); err != nil {
-				return nil, err
-			}
-			list = append(list, name)
-		}
-		return list, rows.Err()
-	}
-	if has("api_key") && nowHas("api_key") {
-		const revoked = "FROM now.api_key AS k WHERE k.hash = api_key.hash AND k.revoked_at <> ''"
-		if r.Keys, err = names(
-			"SELECT name FROM main.api_key WHERE revoked_at = '' AND EXISTS (SELECT 1 " + revoked + ")",
-		); err != nil {
-			return r, err
-		}
-		if r.People, err = names(
-			"SELECT name FROM main.person WHERE active = 1 AND EXISTS (SELECT 1 FROM now.person AS p WHERE " +
-				"p.id = person.id AND p.active = 0)",
-		); err != nil {
+	if b.has("main", "api_key") && b.has("now", "api_key") {
+		if r.Keys, r.People, err = b.revoked(); err != nil {
 			return r, err
 		}
 		if !o.Locks {
-			if _, err := next.ExecContext(
-				ctx,
-				"UPDATE main.api_key SET revoked_at = (SELECT k.revoked_at "+revoked+") WHERE revoked_at = '' AND EXISTS (SELECT 1 "+revoked+")",
-			); err != nil {
-				return r, err
-			}
-			if _, err := next.ExecContext(
-				ctx,
-				"UPDATE main.person SET active = 0 WHERE active = 1 AND EXISTS (SELECT 1 FROM now.person AS p "+
-					"WHERE p.id = person.id AND p.active = 0)",
-			); err != nil {
+			if err := b.revoke(); err != nil {
 				return r, err
 			}
 		}
 	}
-	if has("audit") && nowHas("audit") {
-		if _, err := next.ExecContext(
-			ctx,
-			"INSERT INTO main.audit SELECT * FROM now.audit WHERE id > (SELECT coalesce(max(id), 0) FROM main.audit)",
-		); err != nil {
-			return r, err
-		}
+	if b.has("main", "audit") && b.has("now", "audit") {
+		err = b.do("INSERT INTO main.audit SELECT * FROM now.audit WHERE id > (SELECT coalesce(max(id), 0) FROM main.audit)")
 	}
-	return r, nil
+	return r, err
+}
+
+// backupBeside is a backup, "main", with the database in whose place it is put, "now".
+type backupBeside struct {
+	ctx context.Context
+	sql *sql.DB
+}
+
+func (b backupBeside) do(query string, args ...any) error {
+	_, err := b.sql.ExecContext(b.ctx, query, args...)
+	return err
+}
+
+// has says whether one of the two has a table.
+func (b backupBeside) has(schema, table string) (there bool) {
+	query := "SELECT count(*) > 0 FROM " + schema + ".sqlite_schema WHERE type = 'table' AND name = ?"
+	return b.sql.QueryRowContext(b.ctx, query, table).Scan(&there) == nil && there
+}
+
+func (b backupBeside) names(query string) (list []string, err error) {
+	rows, err := b.sql.QueryContext(b.ctx, query)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var name string
+		if err := rows.Scan(&name); err != nil {
+			return nil, err
+		}
+		list = append(list, name)
+	}
+	return list, rows.Err()
+}
+
+// What was revoked, and who was deactivated, since the backup.
+const (
+	keyRevoked  = "FROM now.api_key AS k WHERE k.hash = api_key.hash AND k.revoked_at <> ''"
+	deactivated = "active = 1 AND EXISTS (SELECT 1 FROM now.person AS p WHERE p.id = person.id AND p.active = 0)"
+)
+
+// revoked names the keys and the people that hold in the backup, and no more now.
+func (b backupBeside) revoked() (keys, people []string, err error) {
+	keys, err = b.names("SELECT name FROM main.api_key WHERE revoked_at = '' AND EXISTS (SELECT 1 " + keyRevoked + ")")
+	if err != nil {
+		return nil, nil, err
+	}
+	people, err = b.names("SELECT name FROM main.person WHERE " + deactivated)
+	return keys, people, err
+}
+
+// revoke has them not hold in the backup either.
+func (b backupBeside) revoke() error {
+	err := b.do("UPDATE main.api_key SET revoked_at = (SELECT k.revoked_at " + keyRevoked + ") " +
+		"WHERE revoked_at = '' AND EXISTS (SELECT 1 " + keyRevoked + ")")
+	if err != nil {
+		return err
+	}
+	return b.do("UPDATE main.person SET active = 0 WHERE " + deactivated)
 }

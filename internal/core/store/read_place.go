@@ -15,99 +15,116 @@ func (r *reader) rules() []place.Rule {
 	return list(r, func() place.Rule { return r.rule(func([]byte) bool { return false }) })
 }
 
+// typedRule is a rule of a file before its region and codes are looked up, which needs its country.
+type typedRule struct {
+	place.Rule
+	region string
+	codes  []string
+}
+
 // rule reads a place rule; extra reads fields that stand beside it.
-func (r *reader) rule(extra func(name []byte) bool) (rule place.Rule) {
-	var region string
-	var codes []string
+func (r *reader) rule(extra func(name []byte) bool) place.Rule {
+	const missing = "name a place: world, group, country, region, city, postcodes, area or within"
+	var t typedRule
 	before := len(r.Faults)
-	isObject := r.Object(func(name []byte) bool {
-		switch string(name) {
-		case "world":
-			rule.World = r.Bool(false)
-		case "group":
-			if rule.Group = r.Text(); rule.Group != "" {
-				g, ok := world.GroupByCode(rule.Group)
-				if !ok {
-					r.Fault(fault.Place, "%.60q is neither a region of UN M.49 nor EU", rule.Group)
-				}
-				rule.Group = g.Code
-			}
-		case "country":
-			rule.Country = r.country()
-		case "region":
-			region = r.Text()
-		case "city":
-			rule.City = strings.TrimSpace(r.Text())
-		case "postcodes":
-			codes = r.Texts()
-		case "area":
-			if r.Kind() != '{' {
-				r.Object(nil)
-			} else if raw := r.Raw(); raw != nil && string(raw) != "{}" {
-				var err error
-				if rule.Area, err = place.ParseArea(raw); err != nil {
-					r.Fault(fault.Place, "%v", err)
-				}
-			}
-		case "within":
-			rule.Within = r.within()
-		default:
-			return extra(name)
-		}
-		return true
-	})
+	isObject := r.Object(func(name []byte) bool { return r.ruleField(&t, string(name)) || extra(name) })
 	if !isObject && len(r.Faults) == before && !r.Failed() { // null
-		r.Fault(fault.Missing, "name a place: world, group, country, region, city, postcodes, area or within")
+		r.Fault(fault.Missing, missing)
 	}
 	if !isObject || r.Failed() {
-		return rule
+		return t.Rule
 	}
-	faulty := len(r.Faults) > before
-	if rule.Country == "" && (region != "" || rule.City != "" || len(codes) > 0) {
-		if !faulty {
-			r.FaultBelow(
-				fault.Path{"country"},
-				fault.Missing,
-				"say which country the %s is in",
-				narrowest(region, rule.City, codes),
-			)
+	if t.Country == "" && (t.region != "" || t.City != "" || len(t.codes) > 0) {
+		if len(r.Faults) == before {
+			what := narrowest(t.region, t.City, t.codes)
+			r.FaultBelow(fault.Path{"country"}, fault.Missing, "say which country the %s is in", what)
 		}
-		return rule
+		return t.Rule
 	}
-	if region != "" {
-		found, ok := world.RegionByCode(rule.Country, region)
+	if t.region != "" {
+		found, ok := world.RegionByCode(t.Country, t.region)
 		if !ok {
-			r.FaultBelow(
-				fault.Path{"region"},
-				fault.Place,
-				"%s has no region %.60q in ISO 3166-2",
-				world.CountryName(rule.Country),
-				region,
-			)
+			r.FaultBelow(fault.Path{"region"}, fault.Place,
+				"%s has no region %.60q in ISO 3166-2", world.CountryName(t.Country), t.region)
 		}
-		rule.Region = found.Code
+		t.Region = found.Code
 	}
-	if len(codes) > 0 {
-		spoilt := map[string]bool{} // what is at fault already is not judged further
-		for _, f := range r.Faults[before:] {
-			spoilt[f.Path] = true
-		}
-		rule.Postcodes = make([]postcode.Entry, 0, len(codes))
-		for i, text := range codes {
-			entry, err := postcode.ParseEntry(rule.Country, text)
-			if err != nil {
-				if path := (fault.Path{"postcodes", i}); !spoilt[r.Path()+path.String()] {
-					r.FaultBelow(path, fault.Place, "%v", err)
-				}
-				continue
+	if len(t.codes) > 0 {
+		t.Postcodes = r.entries(t.Country, t.codes, before)
+	}
+	if t.Level() == 0 && len(r.Faults) == before {
+		r.Fault(fault.Missing, missing)
+	}
+	return t.Rule
+}
+
+// ruleField reads a field of a place rule; false where it is none.
+func (r *reader) ruleField(t *typedRule, name string) bool {
+	switch name {
+	case "world":
+		t.World = r.Bool(false)
+	case "group":
+		if t.Group = r.Text(); t.Group != "" {
+			g, ok := world.GroupByCode(t.Group)
+			if !ok {
+				r.Fault(fault.Place, "%.60q is neither a region of UN M.49 nor EU", t.Group)
 			}
-			rule.Postcodes = append(rule.Postcodes, entry)
+			t.Group = g.Code
 		}
+	case "country":
+		t.Country = r.country()
+	case "region":
+		t.region = r.Text()
+	case "city":
+		t.City = strings.TrimSpace(r.Text())
+	case "postcodes":
+		t.codes = r.Texts()
+	case "area":
+		t.Area = r.area()
+	case "within":
+		t.Within = r.within()
+	default:
+		return false
 	}
-	if rule.Level() == 0 && len(r.Faults) == before {
-		r.Fault(fault.Missing, "name a place: world, group, country, region, city, postcodes, area or within")
+	return true
+}
+
+// area reads a GeoJSON geometry; nil where there is none.
+func (r *reader) area() *place.Area {
+	if r.Kind() != '{' {
+		r.Object(nil)
+		return nil
 	}
-	return rule
+	raw := r.Raw()
+	if raw == nil || string(raw) == "{}" {
+		return nil
+	}
+	area, err := place.ParseArea(raw)
+	if err != nil {
+		r.Fault(fault.Place, "%v", err)
+	}
+	return area
+}
+
+// entries reads codes of a country; before is how many faults there were before the rule, of which those that are at
+// fault already are not judged further.
+func (r *reader) entries(country string, codes []string, before int) []postcode.Entry {
+	spoilt := map[string]bool{}
+	for _, f := range r.Faults[before:] {
+		spoilt[f.Path] = true
+	}
+	entries := make([]postcode.Entry, 0, len(codes))
+	for i, text := range codes {
+		entry, err := postcode.ParseEntry(country, text)
+		if err != nil {
+			if path := (fault.Path{"postcodes", i}); !spoilt[r.Path()+path.String()] {
+				r.FaultBelow(path, fault.Place, "%v", err)
+			}
+			continue
+		}
+		entries = append(entries, entry)
+	}
+	return entries
 }
 
 func narrowest(region, city string, codes []string) string {

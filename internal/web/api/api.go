@@ -132,12 +132,8 @@ func Problem(w http.ResponseWriter, status int, title string) {
 func (l *limits) quotes(c *gin.Context, engine *quote.Engine) {
 	if !isJSON(c.GetHeader("Content-Type")) {
 		c.Header("Accept-Post", "application/json")
-		problem(
-			c,
-			http.StatusUnsupportedMediaType,
-			"a request is JSON: send it with Content-Type: application/json",
-			nil,
-		)
+		why := "a request is JSON: send it with Content-Type: application/json"
+		problem(c, http.StatusUnsupportedMediaType, why, nil)
 		return
 	}
 	var key *keyLimit
@@ -148,17 +144,46 @@ func (l *limits) quotes(c *gin.Context, engine *quote.Engine) {
 			defer func() { <-key.atOnce }()
 		default:
 			c.Header("Retry-After", "1")
-			problem(
-				c,
-				http.StatusTooManyRequests,
-				fmt.Sprintf("at most %d exchanges with a key are answered at the same time", KeyAtOnce),
-				nil,
-			)
+			why := fmt.Sprintf("at most %d exchanges with a key are answered at the same time", KeyAtOnce)
+			problem(c, http.StatusTooManyRequests, why, nil)
 			return
 		}
 	}
 	in := buffers.Get().(*bytes.Buffer) // what is read of it keeps nothing of it
 	defer func() { in.Reset(); buffers.Put(in) }()
+	if !readInto(c, in) {
+		return
+	}
+	leave, err := l.enter(c.Request.Context(), in.Len())
+	if err != nil {
+		c.Header("Retry-After", "5")
+		why := "too much is asked at the moment: try again in a few seconds"
+		problem(c, http.StatusServiceUnavailable, why, nil)
+		return
+	}
+	defer leave()
+	requests, many, faults := engine.ReadLimited(in.Bytes(), readLimits)
+	if len(faults) > 0 {
+		faulty(c, faults, many && len(requests) >= MaxRequests)
+		return
+	}
+	if key != nil && len(requests) > 0 {
+		if wait := key.heldOff(len(requests)); wait > 0 {
+			c.Header("Retry-After", retryAfter(wait))
+			why := fmt.Sprintf("with a key at most %d quotes a second are asked for, and %d at once", KeyRate, KeyBurst)
+			problem(c, http.StatusTooManyRequests, why, nil)
+			return
+		}
+	}
+	if !many {
+		send(c, http.StatusOK, "application/json", engine.Quote(&requests[0]))
+		return
+	}
+	stream(c, engine, requests)
+}
+
+// readInto reads the body of a request; false where it cannot be, which is answered then.
+func readInto(c *gin.Context, in *bytes.Buffer) bool {
 	body, err := unpacked(c.Writer, c.Request)
 	if err == nil {
 		_, err = in.ReadFrom(body)
@@ -168,63 +193,26 @@ func (l *limits) quotes(c *gin.Context, engine *quote.Engine) {
 	case errors.Is(err, errEncoding):
 		c.Header("Accept-Encoding", "gzip")
 		problem(c, http.StatusUnsupportedMediaType, err.Error(), nil)
-		return
 	case errors.As(err, &large):
 		problem(c, http.StatusRequestEntityTooLarge, "a request has at most 4 MB", nil)
-		return
 	case err != nil:
 		problem(c, http.StatusBadRequest, "the request broke off, or is not what its headers say", nil)
-		return
 	}
-	leave, err := l.enter(c.Request.Context(), in.Len())
-	if err != nil {
-		c.Header("Retry-After", "5")
-		problem(
-			c,
-			http.StatusServiceUnavailable,
-			"too much is asked at the moment: try again in a few seconds",
-			nil,
-		)
-		return
+	return err == nil
+}
+
+// faulty answers requests with faults; full is whether there are as many requests as an exchange may have.
+func faulty(c *gin.Context, faults fault.List, full bool) {
+	tooLarge := func(f fault.Fault) bool { return f.Code == fault.TooLarge }
+	switch {
+	case slices.ContainsFunc(faults, malformed):
+		problem(c, http.StatusBadRequest, "the request is not of the form that the API takes", faults)
+	case full && slices.ContainsFunc(faults, tooLarge):
+		title := fmt.Sprintf("an exchange has at most %d requests", MaxRequests)
+		problem(c, http.StatusRequestEntityTooLarge, title, faults)
+	default:
+		problem(c, http.StatusUnprocessableEntity, "the request asks for what cannot be", faults)
 	}
-	defer leave()
-	requests, many, faults := engine.ReadLimited(in.Bytes(), readLimits)
-	if len(faults) > 0 {
-		status, title := http.StatusUnprocessableEntity, "the request asks for what cannot be"
-		if slices.ContainsFunc(faults, malformed) {
-			status, title = http.StatusBadRequest, "the request is not of the form that the API takes"
-		}
-		if slices.ContainsFunc(faults, func(f fault.Fault) bool { return f.Code == fault.TooLarge }) &&
-			status == http.StatusUnprocessableEntity &&
-			many &&
-			len(requests) >= MaxRequests {
-			status = http.StatusRequestEntityTooLarge
-			title = fmt.Sprintf("an exchange has at most %d requests", MaxRequests)
-		}
-		problem(c, status, title, faults)
-		return
-	}
-	if key != nil && len(requests) > 0 {
-		if wait := key.heldOff(len(requests)); wait > 0 {
-			c.Header("Retry-After", retryAfter(wait))
-			problem(
-				c,
-				http.StatusTooManyRequests,
-				fmt.Sprintf(
-					"with a key at most %d quotes a second are asked for, and %d at once",
-					KeyRate,
-					KeyBurst,
-				),
-				nil,
-			)
-			return
-		}
-	}
-	if !many {
-		send(c, http.StatusOK, "application/json", engine.Quote(&requests[0]))
-		return
-	}
-	stream(c, engine, requests)
 }
 
 // stream answers a list of requests, each answer written before the next is made, so that their memory is that

@@ -8,11 +8,8 @@ import (
 	"io"
 	"net/http"
 	"slices"
-	"strings"
 	"sync"
 
-	"diadrom/internal/core/decimal"
-	"diadrom/internal/core/place"
 	"diadrom/internal/core/store"
 	"diadrom/internal/core/world"
 	"diadrom/internal/review/promise"
@@ -196,14 +193,12 @@ func ViewOf(f *store.File, list []Kept) promisesView {
 // keepPromise keeps what the Till shows of a method as it is seen.
 func (s *Screens) keepPromise(c *gin.Context) {
 	ctx, state := c.Request.Context(), s.draft.State()
-	said, err := s.makePromise(
-		ctx,
-		state,
-		c.PostForm("method"),
-		promise.Kind(c.PostForm("holds")),
-		c.PostForm("amount"),
-		c.PostForm("zone"),
-	)
+	said, err := s.makePromise(ctx, state, samples.Wanted{
+		Holds:  promise.Kind(c.PostForm("holds")),
+		Method: c.PostForm("method"),
+		Amount: c.PostForm("amount"),
+		Zone:   c.PostForm("zone"),
+	})
 	if err != nil {
 		text, ok := shell.Told(err)
 		if !ok {
@@ -222,56 +217,16 @@ func (s *Screens) keepPromise(c *gin.Context) {
 	s.HTML(c, http.StatusOK, history)
 }
 
-func (s *Screens) makePromise(
-	ctx context.Context,
-	state *draft.State,
-	method string,
-	holds promise.Kind,
-	amount, zone string,
-) (string, error) {
-	p := promise.Promise{Holds: holds}
-	switch holds {
-	case promise.Price, promise.AtMost:
-		d, err := decimal.Parse(amount)
-		if err != nil {
-			return "", shell.Refusef("%.20q is no amount to promise", amount)
-		}
-		p.Method, p.Amount = method, &d
-	case promise.Offered, promise.NotOffered:
-		p.Method = method
-	case promise.Zone:
-		p.Zone = zone
-	default:
-		return "", shell.Refusef("choose what must hold")
-	}
-	if p.Method != "" && state.File.Method(p.Method) == nil {
-		return "", shell.Refusef("this method was removed meanwhile; nothing was kept")
-	}
+// makePromise keeps a promise, and says what was kept.
+func (s *Screens) makePromise(ctx context.Context, state *draft.State, want samples.Wanted) (said string, err error) {
 	t, err := samples.Till(ctx, s.db, state.File)
 	if err != nil {
 		return "", err
 	}
-	q, _, err := samples.Request(state.Engine, t)
+	p, err := samples.Promise(state.Engine, t, want)
 	if err != nil {
-		return "", shell.Refusef("%s", err.Error())
-	}
-	lines := t.Cart
-	if lines == nil {
-		lines = []sqlite.CartLine{}
-	}
-	request := map[string]any{"to": addressJSON(q.To), "lines": lines}
-	if len(q.Coupons) > 0 {
-		request["coupons"] = q.Coupons
-	}
-	for name, value := range map[string]string{"customer": q.Customer, "group": q.Group} {
-		if value != "" {
-			request[name] = value
-		}
-	}
-	if p.Request, err = json.Marshal(request); err != nil {
 		return "", err
 	}
-	p.Name = goodsOf(state.File, t.Cart) + " to " + t.Destination
 	list, err := s.db.Promises(ctx)
 	if err != nil {
 		return "", err
@@ -291,11 +246,7 @@ func (s *Screens) makePromise(
 		}
 	}
 	p.ID = store.NewID("Promise", "promise", func(id string) bool { return ids[id] })
-	result := p.Check(state.Engine)
-	kept := sqlite.KeptPromise{ID: p.ID, Body: marshalled(p), Was: result.Is}
-	if !result.Holds {
-		return "", shell.Refusef("the quote has changed meanwhile; nothing was kept")
-	}
+	kept := sqlite.KeptPromise{ID: p.ID, Body: marshalled(p), Was: p.Check(state.Engine).Is}
 	return "Promised: " + p.Name, s.db.AddPromises(ctx, kept)
 }
 
@@ -305,41 +256,6 @@ func marshalled(p promise.Promise) []byte {
 		panic(err) // its request is JSON
 	}
 	return out
-}
-
-// addressJSON is an address as a request has it.
-func addressJSON(a place.Address) map[string]string {
-	out := map[string]string{"country": a.Country}
-	for name, value := range map[string]string{
-		"region": a.Region, "city": a.City, "postcode": a.Postcode, "street": a.Street,
-	} {
-		if value != "" {
-			out[name] = value
-		}
-	}
-	if a.Lat != nil && a.Lon != nil {
-		out["lat"], out["lon"] = a.Lat.String(), a.Lon.String()
-	}
-	return out
-}
-
-// goodsOf says in a few words what is in a cart.
-func goodsOf(f *store.File, cart []sqlite.CartLine) string {
-	var names []string
-	for _, l := range cart {
-		name := cmp.Or(l.Name, l.SKU)
-		if p := f.Product(l.SKU); p != nil {
-			name = cmp.Or(p.Name, p.SKU)
-		}
-		names = append(names, fmt.Sprintf("%d × %s", l.Quantity, name))
-	}
-	switch {
-	case len(names) == 0:
-		return "Nothing"
-	case len(names) > 3:
-		names = append(names[:2], fmt.Sprintf("%d more", len(names)-2))
-	}
-	return strings.Join(names, ", ")
 }
 
 // forgetPromise takes a promise out.
@@ -379,36 +295,11 @@ func (s *Screens) tryPromise(c *gin.Context) {
 		if i < 0 {
 			return shell.Refusef("this promise was removed meanwhile")
 		}
-		var request struct {
-			To              struct{ Country, Region, City, Postcode, Street, Lat, Lon string }
-			Lines           []sqlite.CartLine
-			Coupons         []string
-			Customer, Group string
+		till, err := samples.OfPromise(&list[i].Body, f.Home())
+		if err == nil {
+			*t = till
 		}
-		if err := json.Unmarshal(list[i].Body.Request, &request); err != nil {
-			return err
-		}
-		to := request.To
-		a := place.Address{
-			Country:  to.Country,
-			Region:   to.Region,
-			City:     to.City,
-			Postcode: to.Postcode,
-			Street:   to.Street,
-		}
-		if lat, err := decimal.Parse(to.Lat); err == nil {
-			if lon, err := decimal.Parse(to.Lon); err == nil {
-				a.Lat, a.Lon = &lat, &lon
-			}
-		}
-		*t = sqlite.Till{
-			Cart:        request.Lines,
-			Destination: a.Line(f.Home()),
-			Coupons:     strings.Join(request.Coupons, ", "),
-			Customer:    request.Customer,
-			Group:       request.Group,
-		}
-		return nil
+		return err
 	}, func(slips *till.Slips, text string) { slips.DestinationSlip = text })
 }
 
