@@ -254,19 +254,25 @@ func (p *pricing) together(results []priced) Refusal {
 		c := p.s.tables[dearest]
 		amount, row, _ := c.table.Price(c.column, &goods[dearest].goods)
 		p.note(&results[dearest], c, row, &goods[dearest].goods, amount, dearestWeight, dearestBill)
-		others := 0
-		for i := range used {
-			if used[i] {
-				others++
-			}
-		}
-		if others > 1 {
-			results[dearest].text = append(results[dearest].text, ", the dearest of "...)
-			results[dearest].text = strconv.AppendInt(results[dearest].text, int64(others), 10)
-			results[dearest].text = append(results[dearest].text, " tables"...)
-		}
+		results[dearest].text = appendOthers(results[dearest].text, used)
 	}
 	return worst
+}
+
+// appendOthers says of how many tables one was the dearest; nothing of one.
+func appendOthers(text []byte, used []bool) []byte {
+	n := 0
+	for _, u := range used {
+		if u {
+			n++
+		}
+	}
+	if n < 2 {
+		return text
+	}
+	text = append(text, ", the dearest of "...)
+	text = strconv.AppendInt(text, int64(n), 10)
+	return append(text, " tables"...)
 }
 
 // note writes a table's line; weight is what its goods weigh, bill how the weight that is billed came about.

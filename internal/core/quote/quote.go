@@ -74,19 +74,7 @@ var scratch = sync.Pool{New: func() any { return &asked{} }}
 // Quote answers a request, which [Engine.ReadRequest] has read or whose lines and address hold to the same bounds.
 func (e *Engine) Quote(q *Request) *Answer {
 	a := scratch.Get().(*asked)
-	defer func() {
-		*a = asked{
-			zones:      a.zones[:0],
-			surcharges: a.surcharges[:0],
-			agreed:     a.agreed[:0],
-			text:       a.text[:0],
-			steps:      a.steps[:0],
-			options:    a.options[:0],
-			results:    a.results,
-			cart:       a.cart.emptied(),
-		}
-		scratch.Put(a)
-	}()
+	defer a.release()
 	a.e, a.q, a.to = e, q, e.Resolve(q.To)
 	a.zones = e.rank(e.zones.Match(&a.to, a.zones))
 	e.measure(&a.cart, q.Lines)
@@ -140,6 +128,21 @@ func (e *Engine) Quote(q *Request) *Answer {
 		answer.Message = a.message(answer.Refused)
 	}
 	return answer
+}
+
+// release keeps the room of what was asked for the next.
+func (a *asked) release() {
+	*a = asked{
+		zones:      a.zones[:0],
+		surcharges: a.surcharges[:0],
+		agreed:     a.agreed[:0],
+		text:       a.text[:0],
+		steps:      a.steps[:0],
+		options:    a.options[:0],
+		results:    a.results,
+		cart:       a.cart.emptied(),
+	}
+	scratch.Put(a)
 }
 
 // finish gives the options their strings and steps.

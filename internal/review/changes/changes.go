@@ -170,68 +170,20 @@ func compare[T any](d *differ, k kind[T]) {
 	last, ordered := -1, true // whether those that both have stand in the same order
 	for i := range is {
 		x := &is[i]
-		id := k.id(x)
-		j, ok := at(id)
+		j, ok := at(k.id(x))
 		if !ok {
-			d.add(
-				k.list,
-				id,
-				k.called(x),
-				k.list+"/"+id,
-				func() string { return ": new" + because(k.about(d.after.File, x)) },
-				func(f *store.File) error {
-					list := k.of(f)
-					if k.find(f, id) == nil {
-						return ErrGone
-					}
-					*list = slices.DeleteFunc(*list, func(x T) bool { return k.id(&x) == id })
-					return nil
-				},
-			)
+			added(d, &k, x)
 			continue
 		}
 		ordered, last = ordered && j > last, j
-		old := &was[j]
-		if k.same(d, j, old, i, x) {
-			continue
-		}
-		e := &entry[T]{d, &k, k.list + "/" + id, id, k.called(x)}
-		n := len(d.list)
-		for i := range k.fields {
-			k.fields[i].compare(e, old, x)
-		}
-		if k.within != nil {
-			k.within(e, old, x)
-		}
-		if len(d.list) == n { // no words for it
-			e.add(
-				"all",
-				func() string { return ": changed" },
-				func(_ *store.File, now *T) error { *now = *old; return nil },
-			)
+		if old := &was[j]; !k.same(d, j, old, i, x) {
+			changed(d, &k, old, x)
 		}
 	}
 	for j := range was {
-		x := &was[j]
-		id := k.id(x)
-		if _, there := now(id); there {
-			continue
+		if _, there := now(k.id(&was[j])); !there {
+			removed(d, &k, &was[j], j)
 		}
-		d.add(
-			k.list,
-			id,
-			k.called(x),
-			k.list+"/"+id,
-			func() string { return ": removed" + because(k.about(d.before.File, x)) },
-			func(f *store.File) error {
-				if k.find(f, id) != nil {
-					return errors.New("there is one of this name again")
-				}
-				list := k.of(f)
-				*list = slices.Insert(*list, min(j, len(*list)), *x)
-				return nil
-			},
-		)
 	}
 	if !ordered {
 		d.add(
@@ -251,6 +203,51 @@ func compare[T any](d *differ, k kind[T]) {
 				return nil
 			},
 		)
+	}
+}
+
+// added says that an entry is new.
+func added[T any](d *differ, k *kind[T], x *T) {
+	id := k.id(x)
+	says := func() string { return ": new" + because(k.about(d.after.File, x)) }
+	d.add(k.list, id, k.called(x), k.list+"/"+id, says, func(f *store.File) error {
+		if k.find(f, id) == nil {
+			return ErrGone
+		}
+		list := k.of(f)
+		*list = slices.DeleteFunc(*list, func(x T) bool { return k.id(&x) == id })
+		return nil
+	})
+}
+
+// removed says that an entry, which stood at a place, is gone.
+func removed[T any](d *differ, k *kind[T], x *T, at int) {
+	id := k.id(x)
+	says := func() string { return ": removed" + because(k.about(d.before.File, x)) }
+	d.add(k.list, id, k.called(x), k.list+"/"+id, says, func(f *store.File) error {
+		if k.find(f, id) != nil {
+			return errors.New("there is one of this name again")
+		}
+		list := k.of(f)
+		*list = slices.Insert(*list, min(at, len(*list)), *x)
+		return nil
+	})
+}
+
+// changed says what of an entry is different.
+func changed[T any](d *differ, k *kind[T], old, x *T) {
+	id := k.id(x)
+	e := &entry[T]{d, k, k.list + "/" + id, id, k.called(x)}
+	n := len(d.list)
+	for i := range k.fields {
+		k.fields[i].compare(e, old, x)
+	}
+	if k.within != nil {
+		k.within(e, old, x)
+	}
+	if len(d.list) == n { // no words for it
+		says := func() string { return ": changed" }
+		e.add("all", says, func(_ *store.File, now *T) error { *now = *old; return nil })
 	}
 }
 

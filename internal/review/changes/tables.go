@@ -54,17 +54,14 @@ func tables(e *entry[store.Method], was, is *store.Method) {
 		t := &is.Tables[i]
 		old := was.Table(t.ID)
 		if old == nil {
-			e.add(
-				"tables/"+t.ID,
-				func() string { return "price list " + cmp.Or(t.Name, t.ID) + ": new" },
-				func(_ *store.File, now *store.Method) error {
-					if now.Table(t.ID) == nil {
-						return ErrGone
-					}
-					now.Tables = slices.DeleteFunc(now.Tables, func(x rate.Table) bool { return x.ID == t.ID })
-					return nil
-				},
-			)
+			says := func() string { return "price list " + cmp.Or(t.Name, t.ID) + ": new" }
+			e.add("tables/"+t.ID, says, func(_ *store.File, now *store.Method) error {
+				if now.Table(t.ID) == nil {
+					return ErrGone
+				}
+				now.Tables = slices.DeleteFunc(now.Tables, func(x rate.Table) bool { return x.ID == t.ID })
+				return nil
+			})
 			continue
 		}
 		(&list{e, t.ID, old, t, prefix(is, t)}).compare()
@@ -72,17 +69,14 @@ func tables(e *entry[store.Method], was, is *store.Method) {
 	for i := range was.Tables {
 		t := &was.Tables[i]
 		if is.Table(t.ID) == nil {
-			e.add(
-				"tables/"+t.ID,
-				func() string { return "price list " + cmp.Or(t.Name, t.ID) + ": removed" },
-				func(_ *store.File, now *store.Method) error {
-					if now.Table(t.ID) != nil {
-						return errors.New("there is such a price list again")
-					}
-					now.Tables = slices.Insert(now.Tables, min(i, len(now.Tables)), *t)
-					return nil
-				},
-			)
+			says := func() string { return "price list " + cmp.Or(t.Name, t.ID) + ": removed" }
+			e.add("tables/"+t.ID, says, func(_ *store.File, now *store.Method) error {
+				if now.Table(t.ID) != nil {
+					return errors.New("there is such a price list again")
+				}
+				now.Tables = slices.Insert(now.Tables, min(i, len(now.Tables)), *t)
+				return nil
+			})
 		}
 	}
 	at := func(t rate.Table) int {
@@ -95,14 +89,11 @@ func tables(e *entry[store.Method], was, is *store.Method) {
 		}
 	}
 	if !slices.IsSorted(order) {
-		e.add(
-			"tables/order",
-			func() string { return "price lists: in another order" },
-			func(_ *store.File, now *store.Method) error {
-				slices.SortStableFunc(now.Tables, func(a, b rate.Table) int { return at(a) - at(b) })
-				return nil
-			},
-		)
+		says := func() string { return "price lists: in another order" }
+		e.add("tables/order", says, func(_ *store.File, now *store.Method) error {
+			slices.SortStableFunc(now.Tables, func(a, b rate.Table) int { return at(a) - at(b) })
+			return nil
+		})
 	}
 }
 
@@ -178,48 +169,14 @@ func (l *list) compare() {
 func (l *list) columns() {
 	was, is := l.was, l.is
 	for j, zone := range is.Zones {
-		if slices.Contains(was.Zones, zone) {
-			continue
+		if !slices.Contains(was.Zones, zone) {
+			l.addedColumn(j, zone)
 		}
-		l.add(
-			"columns/"+zone,
-			func() string { return l.after.File.ZoneName(zone) + ": gets prices, " + l.column(is, j) },
-			func(t *rate.Table) error {
-				c := slices.Index(t.Zones, zone)
-				if c < 0 {
-					return ErrGone
-				}
-				t.Zones = slices.Delete(slices.Clone(t.Zones), c, c+1)
-				for i := range t.Rows {
-					t.Rows[i].Charges = slices.Delete(slices.Clone(t.Rows[i].Charges), c, c+1)
-				}
-				return nil
-			},
-		)
 	}
 	for j, zone := range was.Zones {
-		if slices.Contains(is.Zones, zone) {
-			continue
+		if !slices.Contains(is.Zones, zone) {
+			l.removedColumn(j, zone)
 		}
-		l.add(
-			"columns/"+zone,
-			func() string { return l.before.File.ZoneName(zone) + ": has no prices any more" },
-			func(t *rate.Table) error {
-				if slices.Contains(t.Zones, zone) {
-					return errors.New("this zone has prices again")
-				}
-				c := min(j, len(t.Zones))
-				t.Zones = slices.Insert(slices.Clone(t.Zones), c, zone)
-				for i := range t.Rows {
-					var old *rate.Charge
-					if r := rowAt(was, atKey(t.Rows[i].At)); r >= 0 {
-						old = was.Rows[r].Charges[j]
-					}
-					t.Rows[i].Charges = slices.Insert(slices.Clone(t.Rows[i].Charges), c, old)
-				}
-				return nil
-			},
-		)
 	}
 	at := func(zone string) int { return slices.Index(was.Zones, zone) }
 	var order []int
@@ -228,33 +185,67 @@ func (l *list) columns() {
 			order = append(order, j)
 		}
 	}
-	if !slices.IsSorted(order) {
-		l.add("columns", func() string {
-			return "columns in another order: " + inOrder(
-				is.Zones,
-				func(z *string) string { return l.after.File.ZoneName(*z) },
-			)
-		}, func(t *rate.Table) error {
-			columns := make([]int, len(t.Zones))
-			for i := range columns {
-				columns[i] = i
-			}
-			slices.SortStableFunc(columns, func(a, b int) int { return at(t.Zones[a]) - at(t.Zones[b]) })
-			zones := make([]string, len(columns))
-			for i, c := range columns {
-				zones[i] = t.Zones[c]
-			}
-			for r := range t.Rows {
-				charges := make([]*rate.Charge, len(columns))
-				for i, c := range columns {
-					charges[i] = t.Rows[r].Charges[c]
-				}
-				t.Rows[r].Charges = charges
-			}
-			t.Zones = zones
-			return nil
-		})
+	if slices.IsSorted(order) {
+		return
 	}
+	l.add("columns", func() string {
+		name := func(z *string) string { return l.after.File.ZoneName(*z) }
+		return "columns in another order: " + inOrder(is.Zones, name)
+	}, func(t *rate.Table) error {
+		columns := make([]int, len(t.Zones))
+		for i := range columns {
+			columns[i] = i
+		}
+		slices.SortStableFunc(columns, func(a, b int) int { return at(t.Zones[a]) - at(t.Zones[b]) })
+		t.Zones = picked(t.Zones, columns)
+		for r := range t.Rows {
+			t.Rows[r].Charges = picked(t.Rows[r].Charges, columns)
+		}
+		return nil
+	})
+}
+
+// picked is the values of a list at some places.
+func picked[T any](list []T, at []int) []T {
+	out := make([]T, len(at))
+	for i, n := range at {
+		out[i] = list[n]
+	}
+	return out
+}
+
+func (l *list) addedColumn(j int, zone string) {
+	says := func() string { return l.after.File.ZoneName(zone) + ": gets prices, " + l.column(l.is, j) }
+	l.add("columns/"+zone, says, func(t *rate.Table) error {
+		c := slices.Index(t.Zones, zone)
+		if c < 0 {
+			return ErrGone
+		}
+		t.Zones = slices.Delete(slices.Clone(t.Zones), c, c+1)
+		for i := range t.Rows {
+			t.Rows[i].Charges = slices.Delete(slices.Clone(t.Rows[i].Charges), c, c+1)
+		}
+		return nil
+	})
+}
+
+func (l *list) removedColumn(j int, zone string) {
+	says := func() string { return l.before.File.ZoneName(zone) + ": has no prices any more" }
+	l.add("columns/"+zone, says, func(t *rate.Table) error {
+		if slices.Contains(t.Zones, zone) {
+			return errors.New("this zone has prices again")
+		}
+		c := min(j, len(t.Zones))
+		t.Zones = slices.Insert(slices.Clone(t.Zones), c, zone)
+		for i := range t.Rows {
+			var old *rate.Charge
+			if r := rowAt(l.was, atKey(t.Rows[i].At)); r >= 0 {
+				old = l.was.Rows[r].Charges[j]
+			}
+			t.Rows[i].Charges = slices.Insert(slices.Clone(t.Rows[i].Charges), c, old)
+		}
+		return nil
+	})
 }
 
 // column says the first prices of a column.
@@ -276,76 +267,77 @@ func (l *list) column(t *rate.Table, j int) string {
 // rows compares the break points. One that was only moved is said as that.
 func (l *list) rows() {
 	was, is := l.was, l.is
-	u, v := l.before.File.Store.Units(), l.after.File.Store.Units()
 	moved := l.moved()
+	gone := map[string]bool{}
+	for _, old := range moved {
+		gone[atKey(was.Rows[old].At)] = true
+	}
 	for i := range is.Rows {
 		key := atKey(is.Rows[i].At)
 		if rowAt(was, key) >= 0 {
 			continue
 		}
 		if old, ok := moved[key]; ok {
-			from := was.Rows[old].At
-			l.add(
-				"rows/"+key,
-				func() string { return "row " + was.RowWords(old, u) + ": now " + is.RowWords(i, v) },
-				func(t *rate.Table) error {
-					r := rowAt(t, key)
-					if r < 0 {
-						return ErrGone
-					}
-					t.Rows[r].At = from
-					return nil
-				},
-			)
-			continue
+			l.movedRow(old, i)
+		} else {
+			l.addedRow(i)
 		}
-		l.add(
-			"rows/"+key,
-			func() string { return "row " + is.RowWords(i, v) + ": new, " + l.row(l.after.File, is, i) },
-			func(t *rate.Table) error {
-				r := rowAt(t, key)
-				if r < 0 {
-					return ErrGone
-				}
-				t.Rows = slices.Delete(slices.Clone(t.Rows), r, r+1)
-				return nil
-			},
-		)
-	}
-	gone := map[string]bool{}
-	for _, old := range moved {
-		gone[atKey(was.Rows[old].At)] = true
 	}
 	for i := range was.Rows {
-		key := atKey(was.Rows[i].At)
-		if rowAt(is, key) >= 0 || gone[key] {
-			continue
+		if key := atKey(was.Rows[i].At); rowAt(is, key) < 0 && !gone[key] {
+			l.removedRow(i)
 		}
-		l.add(
-			"rows/"+key,
-			func() string { return "row " + was.RowWords(i, u) + ": removed" },
-			func(t *rate.Table) error {
-				if rowAt(t, key) >= 0 {
-					return errors.New("there is such a row again")
-				}
-				row := rate.Row{At: was.Rows[i].At, Charges: make([]*rate.Charge, len(t.Zones))}
-				for c, zone := range t.Zones {
-					if j := slices.Index(was.Zones, zone); j >= 0 {
-						row.Charges[c] = was.Rows[i].Charges[j]
-					}
-				}
-				r := slices.IndexFunc(
-					t.Rows,
-					func(x rate.Row) bool { return x.At == nil || row.At != nil && row.At.Less(*x.At) },
-				)
-				if r < 0 || row.At == nil {
-					r = len(t.Rows)
-				}
-				t.Rows = slices.Insert(slices.Clone(t.Rows), r, row)
-				return nil
-			},
-		)
 	}
+}
+
+func (l *list) movedRow(old, i int) {
+	key, from := atKey(l.is.Rows[i].At), l.was.Rows[old].At
+	u, v := l.before.File.Store.Units(), l.after.File.Store.Units()
+	says := func() string { return "row " + l.was.RowWords(old, u) + ": now " + l.is.RowWords(i, v) }
+	l.add("rows/"+key, says, func(t *rate.Table) error {
+		r := rowAt(t, key)
+		if r < 0 {
+			return ErrGone
+		}
+		t.Rows[r].At = from
+		return nil
+	})
+}
+
+func (l *list) addedRow(i int) {
+	key, u := atKey(l.is.Rows[i].At), l.after.File.Store.Units()
+	says := func() string { return "row " + l.is.RowWords(i, u) + ": new, " + l.row(l.after.File, l.is, i) }
+	l.add("rows/"+key, says, func(t *rate.Table) error {
+		r := rowAt(t, key)
+		if r < 0 {
+			return ErrGone
+		}
+		t.Rows = slices.Delete(slices.Clone(t.Rows), r, r+1)
+		return nil
+	})
+}
+
+func (l *list) removedRow(i int) {
+	was, key, u := l.was, atKey(l.was.Rows[i].At), l.before.File.Store.Units()
+	says := func() string { return "row " + was.RowWords(i, u) + ": removed" }
+	l.add("rows/"+key, says, func(t *rate.Table) error {
+		if rowAt(t, key) >= 0 {
+			return errors.New("there is such a row again")
+		}
+		row := rate.Row{At: was.Rows[i].At, Charges: make([]*rate.Charge, len(t.Zones))}
+		for c, zone := range t.Zones {
+			if j := slices.Index(was.Zones, zone); j >= 0 {
+				row.Charges[c] = was.Rows[i].Charges[j]
+			}
+		}
+		behind := func(x rate.Row) bool { return x.At == nil || row.At != nil && row.At.Less(*x.At) }
+		r := slices.IndexFunc(t.Rows, behind)
+		if r < 0 || row.At == nil {
+			r = len(t.Rows)
+		}
+		t.Rows = slices.Insert(slices.Clone(t.Rows), r, row)
+		return nil
+	})
 }
 
 // moved finds rows whose break point was changed and nothing else of their place: the keys after, with their

@@ -68,11 +68,9 @@ type Report struct {
 func Quotes(before, after *quote.Engine, cases []Case) (r Report) {
 	index := map[[4]string]int{}
 	for _, c := range cases {
-		was, wasRefused := offers(before, c.Before)
-		is, isRefused := offers(after, c.After)
 		r.Asked++
 		same := true
-		note := func(kind Kind, o quote.Option, was, is string) {
+		compareCase(before, after, &c, &r, func(kind Kind, o *quote.Option, was, is string) {
 			same = false
 			key := [4]string{string(kind), o.Method, was, is}
 			i, ok := index[key]
@@ -82,59 +80,70 @@ func Quotes(before, after *quote.Engine, cases []Case) (r Report) {
 				r.Shifts = append(r.Shifts, Shift{Kind: kind, Method: o.Method, Label: o.Label, Was: was, Is: is})
 			}
 			r.Shifts[i].Cases = append(r.Shifts[i].Cases, c)
-		}
-		for _, o := range is {
-			j := slices.IndexFunc(was, func(p quote.Option) bool { return p.Method == o.Method })
-			if j < 0 {
-				note(New, o, "", o.Total)
-				continue
-			}
-			old := &was[j]
-			switch old.Amounts.Total.Cmp(o.Amounts.Total) {
-			case -1:
-				note(Dearer, o, old.Total, o.Total)
-			case 1:
-				note(Cheaper, o, old.Total, o.Total)
-			default:
-				if old.Amounts.Tax.Cmp(o.Amounts.Tax) != 0 {
-					note(Tax, o, old.Tax, o.Tax)
-				}
-			}
-			if a, b := days(old), days(&o); a != b {
-				note(Days, o, a, b)
-			}
-			if old.Label != o.Label {
-				note(Named, o, old.Label, o.Label)
-			}
-		}
-		for _, r := range isRefused {
-			j := slices.IndexFunc(wasRefused, func(p quote.Refused) bool { return p.Method == r.Method })
-			if j >= 0 && wasRefused[j].Text != r.Text {
-				note(
-					Told,
-					quote.Option{Method: r.Method, Label: labelOf(after, r.Method)},
-					wasRefused[j].Text,
-					r.Text,
-				)
-			}
-		}
-		for _, o := range was {
-			if !slices.ContainsFunc(is, func(p quote.Option) bool { return p.Method == o.Method }) {
-				note(Gone, o, o.Total, "")
-			}
-		}
-		if len(was) > 0 && len(is) == 0 {
-			r.Silent = append(r.Silent, c)
-		}
+		})
 		if same {
 			r.Same++
 		}
 	}
-	slices.SortStableFunc(
-		r.Shifts,
-		func(a, b Shift) int { return slices.Index(Kinds, a.Kind) - slices.Index(Kinds, b.Kind) },
-	)
+	slices.SortStableFunc(r.Shifts, func(a, b Shift) int {
+		return slices.Index(Kinds, a.Kind) - slices.Index(Kinds, b.Kind)
+	})
 	return r
+}
+
+// compareCase notes what of a case is different.
+func compareCase(
+	before, after *quote.Engine,
+	c *Case,
+	r *Report,
+	note func(kind Kind, o *quote.Option, was, is string),
+) {
+	was, wasRefused := offers(before, c.Before)
+	is, isRefused := offers(after, c.After)
+	for i := range is {
+		o := &is[i]
+		if j := slices.IndexFunc(was, func(p quote.Option) bool { return p.Method == o.Method }); j < 0 {
+			note(New, o, "", o.Total)
+		} else {
+			compareOption(&was[j], o, note)
+		}
+	}
+	for _, refused := range isRefused {
+		j := slices.IndexFunc(wasRefused, func(p quote.Refused) bool { return p.Method == refused.Method })
+		if j >= 0 && wasRefused[j].Text != refused.Text {
+			told := quote.Option{Method: refused.Method, Label: labelOf(after, refused.Method)}
+			note(Told, &told, wasRefused[j].Text, refused.Text)
+		}
+	}
+	for i := range was {
+		o := &was[i]
+		if !slices.ContainsFunc(is, func(p quote.Option) bool { return p.Method == o.Method }) {
+			note(Gone, o, o.Total, "")
+		}
+	}
+	if len(was) > 0 && len(is) == 0 {
+		r.Silent = append(r.Silent, *c)
+	}
+}
+
+// compareOption notes what of an option that both offer is different.
+func compareOption(old, o *quote.Option, note func(kind Kind, o *quote.Option, was, is string)) {
+	switch old.Amounts.Total.Cmp(o.Amounts.Total) {
+	case -1:
+		note(Dearer, o, old.Total, o.Total)
+	case 1:
+		note(Cheaper, o, old.Total, o.Total)
+	default:
+		if old.Amounts.Tax.Cmp(o.Amounts.Tax) != 0 {
+			note(Tax, o, old.Tax, o.Tax)
+		}
+	}
+	if a, b := days(old), days(o); a != b {
+		note(Days, o, a, b)
+	}
+	if old.Label != o.Label {
+		note(Named, o, old.Label, o.Label)
+	}
 }
 
 func offers(e *quote.Engine, q *quote.Request) ([]quote.Option, []quote.Refused) {

@@ -91,18 +91,9 @@ func (d *Draft) around(ctx context.Context, now *State, target sqlite.Remembered
 	if err != nil {
 		return nil, err
 	}
-	later, err := d.db.Edits(ctx, target.Revision)
+	later, since, err := d.later(ctx, now, target)
 	if err != nil {
 		return nil, err
-	}
-	if int64(len(later)) != now.Revision-target.Revision {
-		return nil, &Conflict{"this is too long ago to be undone by itself"}
-	}
-	since := make([][]store.Trimmed, len(later)) // the last one first
-	for i, r := range later {
-		if since[i], err = d.db.Changes(ctx, r.Revision); err != nil {
-			return nil, err
-		}
 	}
 	next := now.File.Clone()
 	moved := map[string][]store.Trimmed{}
@@ -113,14 +104,7 @@ func (d *Draft) around(ctx context.Context, now *State, target sqlite.Remembered
 			continue
 		}
 		current := now.Parts.Body(c.List, c.ID)
-		after := current
-		for _, changes := range since {
-			for k := range changes {
-				if l := &changes[k]; l.List == c.List && l.ID == c.ID {
-					after, _ = l.Back(after)
-				}
-			}
-		}
+		after := since.before(c.List, c.ID, current)
 		before, _ := c.Back(after)
 		position := c.Was
 		if !back {
@@ -134,30 +118,72 @@ func (d *Draft) around(ctx context.Context, now *State, target sqlite.Remembered
 		if slices.ContainsFunc(touched, func(c store.Trimmed) bool { return c.List == list && !c.Moved }) {
 			continue // they only made room
 		}
-		inOrder := func(position func(*store.Trimmed) int) []string {
-			slices.SortFunc(moves, func(a, b store.Trimmed) int { return position(&a) - position(&b) })
-			ids := make([]string, len(moves))
-			for i := range moves {
-				ids[i] = moves[i].ID
-			}
-			return ids
+		if err := rearrange(next, now, moves, back); err != nil {
+			return nil, err
 		}
-		before := inOrder(func(c *store.Trimmed) int { return c.Was })
-		after := inOrder(func(c *store.Trimmed) int { return c.Is })
-		if !back {
-			before, after = after, before
-		}
-		last := -1
-		for _, id := range after {
-			at, ok := now.Parts.Position(list, id)
-			if !ok || at < last {
-				return nil, &Conflict{"they were put in another order again since: undo that first"}
-			}
-			last = at
-		}
-		next.Arrange(list, before)
 	}
 	return next, nil
+}
+
+// changesSince are the changes of the edits behind an edit, the last one first.
+type changesSince [][]store.Trimmed
+
+// later are the edits behind an edit, with what they changed.
+func (d *Draft) later(ctx context.Context, now *State, target sqlite.Remembered) ([]sqlite.Remembered, changesSince, error) {
+	later, err := d.db.Edits(ctx, target.Revision)
+	if err != nil {
+		return nil, nil, err
+	}
+	if int64(len(later)) != now.Revision-target.Revision {
+		return nil, nil, &Conflict{"this is too long ago to be undone by itself"}
+	}
+	since := make(changesSince, len(later))
+	for i, r := range later {
+		if since[i], err = d.db.Changes(ctx, r.Revision); err != nil {
+			return nil, nil, err
+		}
+	}
+	return later, since, nil
+}
+
+// before is what an entry was before those edits.
+func (s changesSince) before(list, id string, body []byte) []byte {
+	for _, changes := range s {
+		for k := range changes {
+			if c := &changes[k]; c.List == list && c.ID == id {
+				body, _ = c.Back(body)
+			}
+		}
+	}
+	return body
+}
+
+// rearrange puts the entries of a list that an edit moved in the order in which they stood before it, or after it.
+func rearrange(next *store.File, now *State, moves []store.Trimmed, back bool) error {
+	inOrder := func(position func(*store.Trimmed) int) []string {
+		slices.SortFunc(moves, func(a, b store.Trimmed) int { return position(&a) - position(&b) })
+		ids := make([]string, len(moves))
+		for i := range moves {
+			ids[i] = moves[i].ID
+		}
+		return ids
+	}
+	list := moves[0].List
+	before := inOrder(func(c *store.Trimmed) int { return c.Was })
+	after := inOrder(func(c *store.Trimmed) int { return c.Is })
+	if !back {
+		before, after = after, before
+	}
+	last := -1
+	for _, id := range after {
+		at, ok := now.Parts.Position(list, id)
+		if !ok || at < last {
+			return &Conflict{"they were put in another order again since: undo that first"}
+		}
+		last = at
+	}
+	next.Arrange(list, before)
+	return nil
 }
 
 // merge makes an entry of a file, which is current, what it would be had it been made to instead of from.
