@@ -285,36 +285,7 @@ func WithProgress(ctx context.Context, told func(done, total int)) context.Conte
 
 func write(ctx context.Context, tx *sql.Tx, changes []store.Change) error {
 	progress, _ := ctx.Value(progressKey{}).(func(done, total int))
-	statements := map[string]*sql.Stmt{}
-	exec := func(query string, args ...any) error {
-		s := statements[query]
-		if s == nil {
-			var err error
-			if s, err = tx.PrepareContext(ctx, query); err != nil {
-				return err
-			}
-			statements[query] = s
-		}
-		_, err := s.ExecContext(ctx, args...)
-		return err
-	}
-	put := make([]any, 0, putColumns*putRows) // entries to be written, in one statement once they are many enough
-	flush := func(most int) error {
-		for len(put) >= putColumns*most {
-			n := min(len(put)/putColumns, putRows)
-			if n < putRows {
-				n = 1
-			}
-			if err := exec(putItems(n), put[:putColumns*n]...); err != nil {
-				return err
-			}
-			put = put[:copy(put, put[putColumns*n:])]
-			if len(put) == 0 {
-				return nil
-			}
-		}
-		return nil
-	}
+	w := writer{ctx: ctx, tx: tx, statements: map[string]*sql.Stmt{}, put: make([]any, 0, putColumns*putRows)}
 	for i := range changes {
 		if progress != nil && i%1000 == 0 {
 			progress(i, len(changes))
@@ -323,21 +294,64 @@ func write(ctx context.Context, tx *sql.Tx, changes []store.Change) error {
 		switch c := &changes[i]; {
 		case c.List == "":
 		case c.Is < 0:
-			err = exec("DELETE FROM item WHERE list = ? AND id = ?", c.List, c.ID)
+			err = w.exec("DELETE FROM item WHERE list = ? AND id = ?", c.List, c.ID)
 		case c.After == nil:
-			err = exec("UPDATE item SET position = ? WHERE list = ? AND id = ?", c.Is, c.List, c.ID)
+			err = w.exec("UPDATE item SET position = ? WHERE list = ? AND id = ?", c.Is, c.List, c.ID)
 		default:
-			put = append(put, c.List, c.ID, c.Is, string(c.After), sumOf(c.List, c.ID, string(c.After)))
-			err = flush(putRows)
+			w.put = append(w.put, c.List, c.ID, c.Is, string(c.After), sumOf(c.List, c.ID, string(c.After)))
+			err = w.flush(putRows)
 		}
 		if err != nil {
 			return err
 		}
 	}
-	if err := flush(1); err != nil {
+	if err := w.flush(1); err != nil {
 		return err
 	}
-	for _, s := range statements {
+	return w.close()
+}
+
+// writer writes entries in statements that are prepared once.
+type writer struct {
+	ctx        context.Context
+	tx         *sql.Tx
+	statements map[string]*sql.Stmt
+	put        []any // entries to be written, in one statement once they are many enough
+}
+
+func (w *writer) exec(query string, args ...any) error {
+	s := w.statements[query]
+	if s == nil {
+		var err error
+		if s, err = w.tx.PrepareContext(w.ctx, query); err != nil {
+			return err
+		}
+		w.statements[query] = s
+	}
+	_, err := s.ExecContext(w.ctx, args...)
+	return err
+}
+
+// flush writes entries while there are at least as many as most.
+func (w *writer) flush(most int) error {
+	for len(w.put) >= putColumns*most {
+		n := min(len(w.put)/putColumns, putRows)
+		if n < putRows {
+			n = 1
+		}
+		if err := w.exec(putItems(n), w.put[:putColumns*n]...); err != nil {
+			return err
+		}
+		w.put = w.put[:copy(w.put, w.put[putColumns*n:])]
+		if len(w.put) == 0 {
+			return nil
+		}
+	}
+	return nil
+}
+
+func (w *writer) close() error {
+	for _, s := range w.statements {
 		if err := s.Close(); err != nil {
 			return err
 		}

@@ -302,19 +302,8 @@ func (p *parser) perUnit(start token, amount decimal.Decimal, c *rate.Charge) er
 	}
 	unit := p.take()
 	if p.accept("above") || p.accept("over") {
-		t := p.take()
-		if t.kind != number {
-			return p.fail(t, "say above how much", "above 10")
-		}
-		above, err := p.decimal(t)
-		if err != nil {
+		if err := p.above(u, unit); err != nil {
 			return err
-		}
-		if !above.IsZero() {
-			u.Above = &above
-		}
-		if next := p.peek(); next.kind == word && next.text == unit.text {
-			p.take() // "above 10 kg"
 		}
 	}
 	into := &c.PerWeight
@@ -327,21 +316,32 @@ func (p *parser) perUnit(start token, amount decimal.Decimal, c *rate.Charge) er
 		if said == "" {
 			return p.fail(unit, "per what? An item, a "+p.words.Weight+" or a "+p.words.Distance, "")
 		}
-		return p.fail(
-			unit,
-			fmt.Sprintf(
-				"per %s cannot be reckoned here: this store counts items, %s and %s",
-				said,
-				p.words.Weight,
-				p.words.Distance,
-			),
-			"",
-		)
+		return p.fail(unit, fmt.Sprintf("nothing is priced per %s here: this store counts items, %s and %s",
+			said, p.words.Weight, p.words.Distance), "")
 	}
 	if *into != nil {
 		return p.fail(start, "there is already a price per "+unit.text+" here", "")
 	}
 	*into = u
+	return nil
+}
+
+// above reads from how much on a price per unit counts: "10", or "10 kg" in its unit.
+func (p *parser) above(u *rate.PerUnit, unit token) error {
+	t := p.take()
+	if t.kind != number {
+		return p.fail(t, "say above how much", "above 10")
+	}
+	above, err := p.decimal(t)
+	if err != nil {
+		return err
+	}
+	if !above.IsZero() {
+		u.Above = &above
+	}
+	if next := p.peek(); next.kind == word && next.text == unit.text {
+		p.take()
+	}
 	return nil
 }
 

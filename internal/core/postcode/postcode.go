@@ -162,23 +162,7 @@ func ParseEntry(country, text string) (Entry, error) {
 		return parseRange(country, from, to, fail)
 	}
 	if strings.Contains(trimmed, "*") {
-		start := clean(strings.TrimSuffix(trimmed, "*"))
-		if start == "" {
-			return fail("* alone would be every code: name the country instead")
-		}
-		if strings.Contains(start, "*") {
-			return fail("a * may only stand at the end: %s", trimmed)
-		}
-		n := formatOf(country).codes(start)
-		if n == 0 {
-			return fail(
-				"no postcode of %s begins with %s: they are %s",
-				world.CountryName(country),
-				start,
-				Shape(country),
-			)
-		}
-		return Entry{kind: prefix, from: start, codes: n}, nil
+		return parsePrefix(country, trimmed, fail)
 	}
 	code := compared(country, trimmed)
 	f := formatOf(country)
@@ -194,13 +178,8 @@ func ParseEntry(country, text string) (Entry, error) {
 		}
 	}
 	if n := f.codes(code); n > 0 {
-		return fail(
-			"%s is not a whole postcode of %s (%s): %s* takes all that begin so",
-			trimmed,
-			world.CountryName(country),
-			Shape(country),
-			code,
-		)
+		return fail("%s is not a whole postcode of %s (%s): %s* takes all that begin so",
+			trimmed, world.CountryName(country), Shape(country), code)
 	}
 	return fail(
 		"%s cannot be a postcode of %s: they are %s",
@@ -208,6 +187,22 @@ func ParseEntry(country, text string) (Entry, error) {
 		world.CountryName(country),
 		Shape(country),
 	)
+}
+
+// parsePrefix reads a beginning, such as 22*.
+func parsePrefix(country, text string, fail func(string, ...any) (Entry, error)) (Entry, error) {
+	start := clean(strings.TrimSuffix(text, "*"))
+	switch {
+	case start == "":
+		return fail("* alone would be every code: name the country instead")
+	case strings.Contains(start, "*"):
+		return fail("a * may only stand at the end: %s", text)
+	}
+	n := formatOf(country).codes(start)
+	if n == 0 {
+		return fail("no postcode of %s begins with %s: they are %s", world.CountryName(country), start, Shape(country))
+	}
+	return Entry{kind: prefix, from: start, codes: n}, nil
 }
 
 func firstRunes(s string, n int) string {

@@ -96,61 +96,27 @@ func deeply[T any](a, b *T) bool { return reflect.DeepEqual(a, b) }
 func (f *File) list(name string) listOf {
 	switch name {
 	case "locations":
-		return listed(
-			f,
-			func(f *File) *[]Location { return &f.Locations },
-			func(l *Location) string { return l.ID },
-			deeply[Location],
-			(*reader).location,
-		)
+		id := func(l *Location) string { return l.ID }
+		return listed(f, func(f *File) *[]Location { return &f.Locations }, id, deeply[Location], (*reader).location)
 	case "classes":
-		return listed(
-			f,
-			func(f *File) *[]Class { return &f.Classes },
-			func(c *Class) string { return c.ID },
-			deeply[Class],
-			(*reader).class,
-		)
+		id := func(c *Class) string { return c.ID }
+		return listed(f, func(f *File) *[]Class { return &f.Classes }, id, deeply[Class], (*reader).class)
 	case "products":
-		return listed(
-			f,
-			func(f *File) *[]Product { return &f.Products },
-			func(p *Product) string { return p.SKU },
-			func(a, b *Product) bool { return *a == *b },
-			(*reader).product,
-		)
+		id := func(p *Product) string { return p.SKU }
+		same := func(a, b *Product) bool { return *a == *b }
+		return listed(f, func(f *File) *[]Product { return &f.Products }, id, same, (*reader).product)
 	case "zones":
-		return listed(
-			f,
-			func(f *File) *[]Zone { return &f.Zones },
-			func(z *Zone) string { return z.ID },
-			sameZone,
-			(*reader).zone,
-		)
+		id := func(z *Zone) string { return z.ID }
+		return listed(f, func(f *File) *[]Zone { return &f.Zones }, id, sameZone, (*reader).zone)
 	case "methods":
-		return listed(
-			f,
-			func(f *File) *[]Method { return &f.Methods },
-			func(m *Method) string { return m.ID },
-			deeply[Method],
-			(*reader).method,
-		)
+		id := func(m *Method) string { return m.ID }
+		return listed(f, func(f *File) *[]Method { return &f.Methods }, id, deeply[Method], (*reader).method)
 	case "surcharges":
-		return listed(
-			f,
-			func(f *File) *[]Surcharge { return &f.Surcharges },
-			func(s *Surcharge) string { return s.ID },
-			deeply[Surcharge],
-			(*reader).surcharge,
-		)
+		id := func(s *Surcharge) string { return s.ID }
+		return listed(f, func(f *File) *[]Surcharge { return &f.Surcharges }, id, deeply[Surcharge], (*reader).surcharge)
 	case "agreed":
-		return listed(
-			f,
-			func(f *File) *[]Agreed { return &f.Agreed },
-			func(a *Agreed) string { return a.ID },
-			deeply[Agreed],
-			(*reader).agreed,
-		)
+		id := func(a *Agreed) string { return a.ID }
+		return listed(f, func(f *File) *[]Agreed { return &f.Agreed }, id, deeply[Agreed], (*reader).agreed)
 	}
 	panic("there is no list " + name)
 }

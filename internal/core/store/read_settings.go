@@ -110,18 +110,7 @@ func (r *reader) dispatch() *calendar.Plan {
 				)
 			}
 		case "closed":
-			r.List(func(i int) {
-				before := len(r.Faults)
-				text := r.Text()
-				if len(r.Faults) == before {
-					_, err := calendar.Date(text)
-					said(fault.Range, err)
-				}
-				if i == calendar.MaxClosed {
-					r.Fault(fault.TooLarge, "there are at most %d closed days", calendar.MaxClosed)
-				}
-				p.Closed = append(p.Closed, text)
-			})
+			p.Closed = r.closed()
 		default:
 			return false
 		}
@@ -145,6 +134,24 @@ func (r *reader) dispatch() *calendar.Plan {
 		)
 	}
 	return &p
+}
+
+// closed reads the days on which the shop is closed.
+func (r *reader) closed() (days []string) {
+	r.List(func(i int) {
+		before := len(r.Faults)
+		text := r.Text()
+		if len(r.Faults) == before {
+			if _, err := calendar.Date(text); err != nil {
+				r.Fault(fault.Range, "%s", err.Error())
+			}
+		}
+		if i == calendar.MaxClosed {
+			r.Fault(fault.TooLarge, "there are at most %d closed days", calendar.MaxClosed)
+		}
+		days = append(days, text)
+	})
+	return days
 }
 
 // weekdays reads days of the week; nil is Monday to Friday.

@@ -224,6 +224,27 @@ func Set(f *store.File, m *store.Method, zone string, field Field, text string) 
 	return nil
 }
 
+// namesOf reads the names of a list: of classes their ids; "any" is none.
+func namesOf(f *store.File, field Field, text string) ([]string, error) {
+	if strings.EqualFold(text, "any") {
+		return nil, nil
+	}
+	names := ParseList(text)
+	if field != OnlyClasses && field != Without {
+		return names, nil
+	}
+	for i, name := range names {
+		at := slices.IndexFunc(f.Classes, func(c store.Class) bool {
+			return world.Fold(c.ID) == world.Fold(name) || world.Fold(c.Name) == world.Fold(name)
+		})
+		if at < 0 {
+			return nil, fmt.Errorf("there is no class %.40q: add it under Products", name)
+		}
+		names[i] = f.Classes[at].ID
+	}
+	return names, nil
+}
+
 // setNeed gives the conditions with one of them set. Those of a zone begin as the method's.
 func setNeed(
 	f *store.File,
@@ -254,20 +275,9 @@ func setNeed(
 			*b = *theirs
 		}
 	} else {
-		names := ParseList(text)
-		if strings.EqualFold(text, "any") {
-			names = nil
-		}
-		if field == OnlyClasses || field == Without {
-			for i, name := range names {
-				at := slices.IndexFunc(f.Classes, func(c store.Class) bool {
-					return world.Fold(c.ID) == world.Fold(name) || world.Fold(c.Name) == world.Fold(name)
-				})
-				if at < 0 {
-					return nil, fmt.Errorf("there is no class %.40q: add it under Products", name)
-				}
-				names[i] = f.Classes[at].ID
-			}
+		names, err := namesOf(f, field, text)
+		if err != nil {
+			return nil, err
 		}
 		if *list(n, field) = names; text == "" {
 			*list(n, field) = *list(base, field)

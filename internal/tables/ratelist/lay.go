@@ -31,15 +31,7 @@ func (b *builder) table() {
 		}
 	}
 	if b.m.By == rate.ByOrder {
-		row := rate.Row{Charges: make([]*rate.Charge, len(p.Zones))}
-		for z := range pieces {
-			for _, one := range pieces[z] {
-				if b.clash(one, pieces[z][0]) {
-					row.Charges[z] = p.Lines[one.line].charge
-				}
-			}
-		}
-		p.Table.Rows = []rate.Row{row}
+		b.oneRow(pieces)
 		return
 	}
 	var breaks []decimal.Decimal
@@ -60,31 +52,46 @@ func (b *builder) table() {
 	slices.SortFunc(breaks, decimal.Decimal.Cmp)
 	breaks = slices.CompactFunc(breaks, func(x, y decimal.Decimal) bool { return x.Cmp(y) == 0 })
 	low := decimal.Zero
-	add := func(at *decimal.Decimal, low decimal.Decimal, high *decimal.Decimal) {
-		row := rate.Row{At: at, Charges: make([]*rate.Charge, len(p.Zones))}
-		for z := range pieces {
-			for _, one := range pieces[z] {
-				if one.from.Cmp(low) <= 0 && (one.to == nil || high != nil && one.to.Cmp(*high) >= 0) {
-					row.Charges[z] = p.Lines[one.line].charge
-				}
-			}
-		}
-		p.Table.Rows = append(p.Table.Rows, row)
-	}
 	for i := range breaks {
-		at := &breaks[i]
+		at := breaks[i]
 		if b.m.Edges == rate.From {
-			at = &[]decimal.Decimal{low}[0]
+			at = low
 		}
-		add(at, low, &breaks[i])
+		b.row(pieces, &at, low, &breaks[i])
 		low = breaks[i]
 	}
 	switch {
 	case b.m.Edges == rate.From:
-		add(&[]decimal.Decimal{low}[0], low, nil)
+		b.row(pieces, &low, low, nil)
 	case open:
-		add(nil, low, nil)
+		b.row(pieces, nil, low, nil)
 	}
+}
+
+// oneRow makes the row of a table that goes by nothing.
+func (b *builder) oneRow(pieces [][]piece) {
+	row := rate.Row{Charges: make([]*rate.Charge, len(pieces))}
+	for z := range pieces {
+		for _, one := range pieces[z] {
+			if b.clash(one, pieces[z][0]) {
+				row.Charges[z] = b.p.Lines[one.line].charge
+			}
+		}
+	}
+	b.p.Table.Rows = []rate.Row{row}
+}
+
+// row adds the row at a bound, nil for none, which reaches from low to high, nil for no end.
+func (b *builder) row(pieces [][]piece, at *decimal.Decimal, low decimal.Decimal, high *decimal.Decimal) {
+	row := rate.Row{At: at, Charges: make([]*rate.Charge, len(pieces))}
+	for z := range pieces {
+		for _, one := range pieces[z] {
+			if one.from.Cmp(low) <= 0 && (one.to == nil || high != nil && one.to.Cmp(*high) >= 0) {
+				row.Charges[z] = b.p.Lines[one.line].charge
+			}
+		}
+	}
+	b.p.Table.Rows = append(b.p.Table.Rows, row)
 }
 
 // clash marks a line that says the same as another of its piece, or something else; true where it is the first.
@@ -107,28 +114,9 @@ func (b *builder) clash(one, other piece) bool {
 // lay orders the pieces of a zone and gives each both ends: what a line leaves out is the bound of its
 // neighbour. Ends that lie next to one another (1.99 and 2) meet.
 func (b *builder) lay(list []piece, zone string) (laid []piece) {
-	lowersOnly := !slices.ContainsFunc(list, func(p piece) bool { return p.to != nil })
-	zero := decimal.Zero
-	key := func(p piece) decimal.Decimal {
-		switch {
-		case p.from != nil:
-			return *p.from
-		case p.to != nil && !lowersOnly:
-			return *p.to
-		}
-		return zero
-	}
 	fromGiven := slices.ContainsFunc(list, func(p piece) bool { return p.from != nil })
-	slices.SortStableFunc(list, func(x, y piece) int {
-		if !fromGiven { // upper bounds alone; without one, above all
-			switch {
-			case x.to == nil || y.to == nil:
-				return cmp.Compare(btoi(x.to == nil), btoi(y.to == nil))
-			}
-			return x.to.Cmp(*y.to)
-		}
-		return key(x).Cmp(key(y))
-	})
+	order(list, fromGiven)
+	zero := decimal.Zero
 	for _, one := range list {
 		if one.from == nil {
 			one.from = &zero
@@ -140,36 +128,62 @@ func (b *builder) lay(list []piece, zone string) (laid []piece) {
 				one.from = laid[n-1].to
 			}
 		}
-		if n := len(laid); n > 0 {
-			last := &laid[n-1]
-			if last.from.Cmp(*one.from) == 0 {
-				b.clash(one, *last)
-				continue
-			}
-			switch {
-			case last.to == nil || meets(*last.to, *one.from):
-				last.to = one.from
-				if b.m.Edges == rate.UpTo && b.p.Lines[last.line].to != nil {
-					last.to = b.p.Lines[last.line].to
-					one.from = last.to
-				}
-			case one.from.Less(*last.to):
-				b.overlap(one, *last)
-				continue
-			default:
-				b.p.Gaps = append(
-					b.p.Gaps,
-					fmt.Sprintf("%s: no line covers what lies between %s and %s", zone, last.to, one.from),
-				)
-			}
+		if n := len(laid); n > 0 && !b.join(&laid[n-1], &one, zone) {
+			continue
 		}
 		laid = append(laid, one)
-		l := &b.p.Lines[one.line]
-		if l.Says == "" {
+		if l := &b.p.Lines[one.line]; l.Says == "" {
 			l.Says = charge.Format(l.charge, b.f.Words())
 		}
 	}
 	return laid
+}
+
+// order sorts the pieces of a zone: by their lower bounds, or where none is given by their upper ones, one without any
+// above all.
+func order(list []piece, fromGiven bool) {
+	lowersOnly := !slices.ContainsFunc(list, func(p piece) bool { return p.to != nil })
+	key := func(p piece) decimal.Decimal {
+		switch {
+		case p.from != nil:
+			return *p.from
+		case p.to != nil && !lowersOnly:
+			return *p.to
+		}
+		return decimal.Zero
+	}
+	slices.SortStableFunc(list, func(x, y piece) int {
+		switch {
+		case fromGiven:
+			return key(x).Cmp(key(y))
+		case x.to == nil || y.to == nil:
+			return cmp.Compare(btoi(x.to == nil), btoi(y.to == nil))
+		}
+		return x.to.Cmp(*y.to)
+	})
+}
+
+// join fits a piece to the one before it, and says whether it can stand there: not where both begin alike or overlap. What
+// neither covers is a gap.
+func (b *builder) join(last, one *piece, zone string) bool {
+	switch {
+	case last.from.Cmp(*one.from) == 0:
+		b.clash(*one, *last)
+		return false
+	case last.to == nil || meets(*last.to, *one.from):
+		last.to = one.from
+		if b.m.Edges == rate.UpTo && b.p.Lines[last.line].to != nil {
+			last.to = b.p.Lines[last.line].to
+			one.from = last.to
+		}
+	case one.from.Less(*last.to):
+		b.overlap(*one, *last)
+		return false
+	default:
+		gap := fmt.Sprintf("%s: no line covers what lies between %s and %s", zone, last.to, one.from)
+		b.p.Gaps = append(b.p.Gaps, gap)
+	}
+	return true
 }
 
 func (b *builder) overlap(one, other piece) {

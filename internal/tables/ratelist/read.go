@@ -1,6 +1,7 @@
 package ratelist
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"regexp"
@@ -106,40 +107,11 @@ func Guess(t *sheet.Table) Mapping {
 	if lists := Lists(t); len(lists) == 1 {
 		m.List = lists[0]
 	}
-	put := func(i int, f Field) {
-		if !slices.Contains(m.Columns, f) {
-			m.Columns[i] = f
-		}
-	}
 	for i, cell := range t.Rows[0].Cells {
-		said := cell
-		if code := world.CurrencyIn(cell); code != "" { // "price (EUR)"
-			said = regexp.MustCompile(`(?i)\b`+code+`\b`).ReplaceAllString(cell, "")
-		}
-		name := strings.TrimSpace(parts.ReplaceAllString(world.Fold(said), " "))
-		if f, ok := heads[name]; ok {
-			put(i, f)
-			continue
-		}
-		padded, bound := " "+name+" ", Field("")
-		for _, word := range upper {
-			if strings.Contains(padded, " "+word+" ") {
-				bound = To
-			}
-		}
-		for _, word := range lower {
-			if strings.Contains(padded, " "+word+" ") {
-				bound = From
-			}
-		}
-		for _, measure := range measures {
-			if strings.Contains(padded, " "+measure.word+" ") {
-				m.By = measure.by
-				break
-			}
-		}
-		if bound != "" {
-			put(i, bound)
+		field, by := meaning(cell)
+		m.By = cmp.Or(by, m.By)
+		if !slices.Contains(m.Columns, field) {
+			m.Columns[i] = field
 		}
 	}
 	if !slices.Contains(m.Columns, To) {
@@ -147,7 +119,7 @@ func Guess(t *sheet.Table) Mapping {
 	}
 	// What a head says of the bound itself counts: "over 5" leaves 5 out, "under 5" too.
 	for i, f := range m.Columns {
-		padded := " " + strings.TrimSpace(parts.ReplaceAllString(world.Fold(t.Rows[0].Cells[i]), " ")) + " "
+		padded := " " + foldedHead(t.Rows[0].Cells[i]) + " "
 		says := func(words ...string) bool {
 			return slices.ContainsFunc(words, func(w string) bool {
 				return strings.Contains(padded, " "+w+" ") && !strings.Contains(padded, " and "+w+" ")
@@ -161,6 +133,34 @@ func Guess(t *sheet.Table) Mapping {
 		}
 	}
 	return m
+}
+
+func foldedHead(head string) string {
+	return strings.TrimSpace(parts.ReplaceAllString(world.Fold(head), " "))
+}
+
+// meaning is what a column holds by its head, and what its bounds measure where the head says so.
+func meaning(head string) (field Field, by rate.By) {
+	if code := world.CurrencyIn(head); code != "" { // "price (EUR)"
+		head = regexp.MustCompile(`(?i)\b`+code+`\b`).ReplaceAllString(head, "")
+	}
+	name := foldedHead(head)
+	if f, ok := heads[name]; ok {
+		return f, ""
+	}
+	has := func(word string) bool { return strings.Contains(" "+name+" ", " "+word+" ") }
+	if slices.ContainsFunc(upper, has) {
+		field = To
+	}
+	if slices.ContainsFunc(lower, has) {
+		field = From
+	}
+	for _, measure := range measures {
+		if has(measure.word) {
+			return field, measure.by
+		}
+	}
+	return field, ""
 }
 
 // Missing says what a mapping lacks, "" where it can be used.
@@ -344,10 +344,8 @@ func (b *builder) destination(row sheet.Row) (int, error) {
 		}
 		return b.typed(name)
 	}
-	country := b.cell(row, Country)
-	region := b.cell(row, Region)
-	city := b.cell(row, City)
-	codes := b.cell(row, Postcode)
+	country, region := b.cell(row, Country), b.cell(row, Region)
+	city, codes := b.cell(row, City), b.cell(row, Postcode)
 	if wild(country) {
 		if !wild(region) || !wild(city) || !wild(codes) {
 			country = b.reader.Home
@@ -356,17 +354,30 @@ func (b *builder) destination(row sheet.Row) (int, error) {
 			return b.typed("everywhere")
 		}
 	}
-	if c, ok := world.CountryByCode(country); ok {
-		country = c.Alpha2
-	} else if named := world.CountriesByName(country); len(named) == 1 {
-		country = named[0].Alpha2
-	} else if _, isGroup := world.GroupByName(country); isGroup || strings.EqualFold(country, "EU") {
-		return b.typed(country)
-	} else {
-		return 0, fmt.Errorf("%.40q is no country", country)
+	code, err := countryOf(country)
+	if err != nil {
+		if _, isGroup := world.GroupByName(country); isGroup || strings.EqualFold(country, "EU") {
+			return b.typed(country)
+		}
+		return 0, err
 	}
-	switch {
-	case !wild(codes):
+	return b.within(code, region, city, codes)
+}
+
+// countryOf is the code of a country by its code or its name.
+func countryOf(text string) (string, error) {
+	if c, ok := world.CountryByCode(text); ok {
+		return c.Alpha2, nil
+	}
+	if named := world.CountriesByName(text); len(named) == 1 {
+		return named[0].Alpha2, nil
+	}
+	return "", fmt.Errorf("%.40q is no country", text)
+}
+
+// within is the zone of what is narrowest of a country: codes, a town, a region.
+func (b *builder) within(country, region, city, codes string) (int, error) {
+	if !wild(codes) {
 		var list []string
 		for _, part := range strings.FieldsFunc(codes, func(r rune) bool { return r == ',' || r == ';' || r == '|' }) {
 			part = strings.ReplaceAll(strings.TrimSpace(part), "%", "*")
@@ -376,19 +387,18 @@ func (b *builder) destination(row sheet.Row) (int, error) {
 			list = append(list, country+" "+part)
 		}
 		return b.typed(strings.Join(list, ", "))
-	case !wild(city):
-		in := country
-		if !wild(region) {
-			in = regionCode(country, region)
-		}
-		if in == country {
-			return b.typed(country + " town " + city)
-		}
-		return b.typed(in + " " + city)
-	case !wild(region):
-		return b.typed(regionCode(country, region))
 	}
-	return b.typed(country)
+	in := country
+	if !wild(region) {
+		in = regionCode(country, region)
+	}
+	switch {
+	case wild(city):
+		return b.typed(in)
+	case in == country:
+		return b.typed(country + " town " + city)
+	}
+	return b.typed(in + " " + city)
 }
 
 // regionCode is the ISO 3166-2 code of a region by its name or code.

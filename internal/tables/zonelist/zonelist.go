@@ -88,33 +88,9 @@ func yesNo(b bool) string {
 
 // texts writes a rule as it is typed, a text for each entry of a list of codes, or as JSON where it cannot be typed.
 func texts(r *place.Rule, reader typed.Reader) []string {
-	var list []string
-	switch {
-	case r.World:
-		list = []string{"everywhere"}
-	case r.Level() == place.Group:
-		list = []string{r.Group}
-	case r.Level() == place.Country:
-		list = []string{r.Country}
-	case r.Level() == place.Region:
-		list = []string{r.Region}
-	case r.Level() == place.City && r.Region != "":
-		list = []string{r.Region + " " + r.City}
-	case r.Level() == place.City:
-		list = []string{r.Country + " town " + r.City}
-	case r.Level() == place.Postcode:
-		for _, e := range r.Postcodes {
-			list = append(list, r.Country+" "+e.String())
-		}
-		if _, digits := postcode.AllDigits(r.Country); digits && r.Region == "" && r.City == "" && r.Group == "" {
-			return list // these are read back as they are
-		}
-	case r.Within != nil && r.Within.Location != "":
-		list = []string{"within " + r.Within.Distance.String() + " of " + r.Within.Location}
-	case r.Within != nil:
-		list = []string{
-			"within " + r.Within.Distance.String() + " of " + r.Within.Lat.String() + " " + r.Within.Lon.String(),
-		}
+	list, exact := asTyped(r)
+	if exact {
+		return list
 	}
 	for i, text := range list {
 		alone := *r
@@ -123,14 +99,46 @@ func texts(r *place.Rule, reader typed.Reader) []string {
 		}
 		read := reader.Text(text)
 		if len(read.Slips) > 0 || len(read.Places) != 1 || !alone.Equal(&read.Places[0]) {
-			list = nil
-			break
+			return []string{string(store.WriteRule(r))}
 		}
 	}
 	if list == nil {
-		list = []string{string(store.WriteRule(r))}
+		return []string{string(store.WriteRule(r))}
 	}
 	return list
+}
+
+// asTyped is a rule as one would type it; exact says that it reads back as it is.
+func asTyped(r *place.Rule) (list []string, exact bool) {
+	switch r.Level() {
+	case place.World:
+		return []string{"everywhere"}, false
+	case place.Group:
+		return []string{r.Group}, false
+	case place.Country:
+		return []string{r.Country}, false
+	case place.Region:
+		return []string{r.Region}, false
+	case place.City:
+		if r.Region != "" {
+			return []string{r.Region + " " + r.City}, false
+		}
+		return []string{r.Country + " town " + r.City}, false
+	case place.Postcode:
+		for _, e := range r.Postcodes {
+			list = append(list, r.Country+" "+e.String())
+		}
+		_, digits := postcode.AllDigits(r.Country)
+		return list, digits && r.Region == "" && r.City == "" && r.Group == ""
+	}
+	if r.Within == nil {
+		return nil, false
+	}
+	of := r.Within.Location
+	if of == "" {
+		of = r.Within.Lat.String() + " " + r.Within.Lon.String()
+	}
+	return []string{"within " + r.Within.Distance.String() + " of " + of}, false
 }
 
 // zone is a zone on its way, with what its rows have told of it.
@@ -147,73 +155,82 @@ func Read(t *sheet.Table, f *store.File, reader typed.Reader) ([]store.Zone, []R
 	if len(slips) > 0 {
 		return nil, slips
 	}
-	var zones []*zone
-	byID := map[string]*zone{}
-	ids := map[string]string{} // made of names
+	l := list{f: f, reader: reader, byID: map[string]*zone{}, ids: map[string]string{}}
 	for _, row := range t.Rows[1:] {
-		cell := func(column string) string {
+		l.row(row, func(column string) string {
 			if i, ok := at[column]; ok && i < len(row.Cells) {
 				return row.Cells[i]
 			}
 			return ""
-		}
-		fail := func(column, format string, args ...any) {
-			slips = append(slips, RowError{row.Line, cell(column), fmt.Sprintf(format, args...)})
-		}
-		id := cell("zone")
-		if id == "" && cell("name") != "" {
-			if id = ids[cell("name")]; id == "" {
-				id = store.NewID(cell("name"), "zone", func(id string) bool { return byID[id] != nil })
-				ids[cell("name")] = id
-			}
-		}
-		switch {
-		case id == "":
-			fail("zone", "which zone is this? A row has a zone or a name")
-			continue
-		case !store.ValidID(id):
-			fail(
-				"zone",
-				"%.40q cannot be a zone's id: small letters, digits and hyphens make one; leave it empty to "+
-					"have one made of the name",
-				id,
-			)
-			continue
-		}
-		z := byID[id]
-		if z == nil {
-			z = &zone{Zone: store.Zone{ID: id, Enabled: true}, told: map[string]string{}, line: map[string]int{}}
-			byID[id], zones = z, append(zones, z)
-		}
-		for _, column := range []string{"name", "on", "pinned", "only"} {
-			if text := cell(column); text != "" {
-				if before, told := z.told[column]; told && before != text {
-					fail(
-						column,
-						"%s of %s is %.40q here, but %.40q in line %d",
-						column,
-						id,
-						text,
-						before,
-						z.line[column],
-					)
-				} else if !told {
-					z.told[column], z.line[column] = text, row.Line
-					if reason := z.tell(column, text); reason != "" {
-						fail(column, "%s", reason)
-					}
-				}
-			}
-		}
-		if reason := z.place(cell("rule"), cell("place"), f, reader); reason != "" {
-			fail("place", "%s", reason)
-		}
+		})
 	}
-	out := make([]store.Zone, len(zones))
-	for i, z := range zones {
+	out := make([]store.Zone, len(l.zones))
+	for i, z := range l.zones {
 		out[i] = z.Zone
 	}
-	return out, slips
+	return out, l.slips
+}
+
+// list is a table of zones while it is read.
+type list struct {
+	f      *store.File
+	reader typed.Reader
+	zones  []*zone
+	byID   map[string]*zone
+	ids    map[string]string // made of names
+	slips  []RowError
+}
+
+// row reads a row, of which cell gives a column.
+func (l *list) row(row sheet.Row, cell func(string) string) {
+	fail := func(column, format string, args ...any) {
+		l.slips = append(l.slips, RowError{row.Line, cell(column), fmt.Sprintf(format, args...)})
+	}
+	id := l.id(cell("zone"), cell("name"))
+	switch {
+	case id == "":
+		fail("zone", "which zone is this? A row has a zone or a name")
+		return
+	case !store.ValidID(id):
+		fail("zone", "%.40q cannot be a zone's id: small letters, digits and hyphens make one; leave it empty to "+
+			"have one made of the name", id)
+		return
+	}
+	z := l.byID[id]
+	if z == nil {
+		z = &zone{Zone: store.Zone{ID: id, Enabled: true}, told: map[string]string{}, line: map[string]int{}}
+		l.byID[id], l.zones = z, append(l.zones, z)
+	}
+	for _, column := range []string{"name", "on", "pinned", "only"} {
+		text := cell(column)
+		if text == "" {
+			continue
+		}
+		if before, told := z.told[column]; told {
+			if before != text {
+				fail(column, "%s of %s is %.40q here, but %.40q in line %d", column, id, text, before, z.line[column])
+			}
+			continue
+		}
+		z.told[column], z.line[column] = text, row.Line
+		if reason := z.tell(column, text); reason != "" {
+			fail(column, "%s", reason)
+		}
+	}
+	if reason := z.place(cell("rule"), cell("place"), l.f, l.reader); reason != "" {
+		fail("place", "%s", reason)
+	}
+}
+
+// id is the id of a row's zone: as it is written, or made of its name.
+func (l *list) id(written, name string) string {
+	if written != "" || name == "" {
+		return written
+	}
+	if l.ids[name] == "" {
+		l.ids[name] = store.NewID(name, "zone", func(id string) bool { return l.byID[id] != nil })
+	}
+	return l.ids[name]
 }
 
 // columns finds the columns by their heads.

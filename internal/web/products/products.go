@@ -268,40 +268,10 @@ func (s *Screens) goodsView(c *gin.Context, state *draft.State) view {
 		v.Divisor = f.Store.Volumetric.String()
 	}
 	for _, field := range columns {
-		col := column{
-			Field: string(field),
-			Name:  columnNames[field],
-			Words: field == productlist.Name || field == productlist.Class,
-		}
-		switch field {
-		case productlist.Price:
-			col.Unit = f.Store.Currency
-		case productlist.Weight:
-			col.Unit = f.Store.WeightUnit
-		case productlist.Length, productlist.Width, productlist.Height:
-			col.Unit = f.Store.LengthUnit
-		}
-		col.Sort = q.path("sort", col.Field)
-		switch q.sort {
-		case col.Field:
-			col.Sorted, col.Sort = "ascending", q.path("sort", "-"+col.Field)
-		case "-" + col.Field:
-			col.Sorted, col.Sort = "descending", q.path("sort", "")
-		}
-		v.Columns = append(v.Columns, col)
+		v.Columns = append(v.Columns, columnOf(f, &q, field))
 	}
 	list := q.list(f)
-	v.Found = len(list)
-	pages := max((len(list)+perPage-1)/perPage, 1)
-	page := min(q.page, pages)
-	from, to := (page-1)*perPage, min(page*perPage, len(list))
-	v.From, v.To = min(from+1, to), to
-	if page > 1 {
-		v.First, v.Previous = q.path("page", ""), q.path("page", strconv.Itoa(page-1))
-	}
-	if page < pages {
-		v.Next, v.Last = q.path("page", strconv.Itoa(page+1)), q.path("page", strconv.Itoa(pages))
-	}
+	from, to := v.page(&q, len(list))
 	for _, i := range list[from:to] {
 		p := &f.Products[i]
 		row := row{SKU: p.SKU}
@@ -317,6 +287,46 @@ func (s *Screens) goodsView(c *gin.Context, state *draft.State) view {
 		v.ClassNames = append(v.ClassNames, cmp.Or(class.Name, class.ID))
 	}
 	return v
+}
+
+// columnOf is the head of a column, with the path that sorts by it.
+func columnOf(f *store.File, q *query, field productlist.Field) column {
+	col := column{
+		Field: string(field),
+		Name:  columnNames[field],
+		Words: field == productlist.Name || field == productlist.Class,
+		Sort:  q.path("sort", string(field)),
+	}
+	switch field {
+	case productlist.Price:
+		col.Unit = f.Store.Currency
+	case productlist.Weight:
+		col.Unit = f.Store.WeightUnit
+	case productlist.Length, productlist.Width, productlist.Height:
+		col.Unit = f.Store.LengthUnit
+	}
+	switch q.sort {
+	case col.Field:
+		col.Sorted, col.Sort = "ascending", q.path("sort", "-"+col.Field)
+	case "-" + col.Field:
+		col.Sorted, col.Sort = "descending", q.path("sort", "")
+	}
+	return col
+}
+
+// page shows one page of so many products found, and says which of them stand on it.
+func (v *view) page(q *query, found int) (from, to int) {
+	pages := max((found+perPage-1)/perPage, 1)
+	page := min(q.page, pages)
+	from, to = (page-1)*perPage, min(page*perPage, found)
+	v.Found, v.From, v.To = found, min(from+1, to), to
+	if page > 1 {
+		v.First, v.Previous = q.path("page", ""), q.path("page", strconv.Itoa(page-1))
+	}
+	if page < pages {
+		v.Next, v.Last = q.path("page", strconv.Itoa(page+1)), q.path("page", strconv.Itoa(pages))
+	}
+	return from, to
 }
 
 // missingOf says what goods lack, and what that does.

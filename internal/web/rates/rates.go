@@ -200,16 +200,7 @@ func (s *Screens) tableView(f *store.File, m *store.Method, t *rate.Table, hits 
 		v.Title = v.Name + ", " + t.By.Words()
 	}
 	if len(t.Classes) > 0 {
-		names := make([]string, len(t.Classes))
-		for i, id := range t.Classes {
-			names[i] = id
-			for _, c := range f.Classes {
-				if c.ID == id {
-					names[i] = cmp.Or(c.Name, id)
-				}
-			}
-		}
-		v.For = "for goods of class " + strings.Join(names, ", ")
+		v.For = "for goods of class " + strings.Join(f.ClassNames(t.Classes), ", ")
 	} else if m.Classes != store.Together {
 		v.For = "for all other goods"
 	}
@@ -222,13 +213,7 @@ func (s *Screens) tableView(f *store.File, m *store.Method, t *rate.Table, hits 
 			{ID: string(rate.From), Name: "from the break on", Chosen: t.Edges == rate.From},
 		}
 	}
-	var names []string
-	for _, id := range t.Classes {
-		if class := f.Class(id); class != nil {
-			names = append(names, cmp.Or(class.Name, id))
-		}
-	}
-	v.ClassText = strings.Join(names, ", ")
+	v.ClassText = strings.Join(f.ClassNames(t.Classes), ", ")
 	for _, id := range t.Zones {
 		z, i := f.Zone(id), f.ZoneIndex(id)
 		v.Columns = append(v.Columns, shell.ZoneHead{ID: id, Name: cmp.Or(z.Name, z.ID), Colour: shell.Colour(i)})
