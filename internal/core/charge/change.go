@@ -39,16 +39,7 @@ func ParseChange(text string, w Words) (Change, error) {
 		sign = -1
 	}
 	rest, percent := strings.CutSuffix(strings.TrimSpace(rest), "%")
-	rest = strings.TrimSpace(
-		strings.Trim(
-			strings.TrimSpace(strings.TrimSuffix(strings.TrimSpace(rest), strings.ToLower(w.Currency))),
-			"€$£¥",
-		),
-	)
-	if strings.Count(rest, ",") == 1 && !strings.Contains(rest, ".") {
-		rest = strings.Replace(rest, ",", ".", 1)
-	}
-	d, err := decimal.Parse(rest)
+	d, err := changeBy(rest, w)
 	if err != nil || d.Sign() < 0 || percent && word == "times" {
 		return Change{}, bad
 	}
@@ -68,6 +59,16 @@ func ParseChange(text string, w Words) (Change, error) {
 		d = d.Neg()
 	}
 	return Change{plus: d}, nil
+}
+
+// changeBy reads by how much: a number, in which a comma may be the decimal sign, with or without the currency.
+func changeBy(text string, w Words) (decimal.Decimal, error) {
+	text = strings.TrimSpace(strings.TrimSuffix(strings.TrimSpace(text), strings.ToLower(w.Currency)))
+	text = strings.TrimSpace(strings.Trim(text, "€$£¥"))
+	if strings.Count(text, ",") == 1 && !strings.Contains(text, ".") {
+		text = strings.Replace(text, ",", ".", 1)
+	}
+	return decimal.Parse(text)
 }
 
 // moreDigits is to how many digits behind the currency's amounts per unit are rounded.

@@ -108,32 +108,8 @@ func (c Column) Parse(cell string) (d decimal.Decimal, around string, err error)
 		return d, "", errors.New("it is below 0")
 	}
 	bare := strings.TrimPrefix(number, "+")
-	shown := sign(bare)
-	if shown != 0 && shown != c.Decimal {
-		if c.line > 0 {
-			return d, "", fmt.Errorf(
-				"its decimal sign is the other way round than in line %d (%.20s)",
-				c.line,
-				c.shown,
-			)
-		}
-		return d, "", fmt.Errorf(
-			"its decimal sign is not the %s that was set",
-			map[byte]string{'.': "point", ',': "comma"}[c.Decimal],
-		)
-	}
-	m := grouped.FindStringSubmatch(bare)
-	switch {
-	case m == nil && !plainNumber.MatchString(bare):
-		return d, "", fmt.Errorf("%.20q is not a number", cell)
-	case c.Decimal == 0 && m != nil && (m[1] == "." || m[1] == ","):
-		sign := m[1]
-		return d, "", fmt.Errorf(
-			"%.20s is %s or %s: choose the decimal sign",
-			cell,
-			strings.Replace(bare, sign, "", 1),
-			strings.Replace(bare, sign, ".", 1),
-		)
+	if err := c.readable(cell, bare); err != nil {
+		return d, "", err
 	}
 	clean := strings.Map(func(r rune) rune {
 		switch {
@@ -149,4 +125,23 @@ func (c Column) Parse(cell string) (d decimal.Decimal, around string, err error)
 	}
 	before, after, _ := strings.Cut(cell, number)
 	return d, strings.TrimSpace(strings.TrimSpace(before) + " " + strings.TrimSpace(after)), nil
+}
+
+// readable says why the number of a cell cannot be read in this column, or only in two ways.
+func (c Column) readable(cell, bare string) error {
+	if shown := sign(bare); shown != 0 && shown != c.Decimal {
+		if c.line > 0 {
+			return fmt.Errorf("its decimal sign is the other way round than in line %d (%.20s)", c.line, c.shown)
+		}
+		return fmt.Errorf("its decimal sign is not the %s that was set", map[byte]string{'.': "point", ',': "comma"}[c.Decimal])
+	}
+	m := grouped.FindStringSubmatch(bare)
+	switch {
+	case m == nil && !plainNumber.MatchString(bare):
+		return fmt.Errorf("%.20q is not a number", cell)
+	case c.Decimal == 0 && m != nil && (m[1] == "." || m[1] == ","):
+		whole, parted := strings.Replace(bare, m[1], "", 1), strings.Replace(bare, m[1], ".", 1)
+		return fmt.Errorf("%.20s is %s or %s: choose the decimal sign", cell, whole, parted)
+	}
+	return nil
 }

@@ -55,28 +55,9 @@ func comparePoints(p, q orb.Point) int {
 
 // crossing finds where a ring of a polygon touches or crosses itself, or two of its rings cross.
 func crossing(rings []orb.Ring) (orb.Point, bool) {
-	var edges []*edge
-	for r, ring := range rings {
-		first := len(edges)
-		seen := make(map[orb.Point]bool, len(ring))
-		for i := 0; i+1 < len(ring); i++ {
-			a, b := ring[i], ring[i+1]
-			if a == b {
-				continue
-			}
-			if seen[a] {
-				return a, true
-			}
-			seen[a] = true
-			e := &edge{west: a, east: b, a: a, b: b, ring: r, i: len(edges) - first}
-			if comparePoints(b, a) < 0 {
-				e.west, e.east = b, a
-			}
-			edges = append(edges, e)
-		}
-		for _, e := range edges[first:] {
-			e.n = len(edges) - first
-		}
+	edges, twice, found := edgesOf(rings)
+	if found {
+		return twice, true
 	}
 	type event struct {
 		at   orb.Point
@@ -92,23 +73,8 @@ func crossing(rings []orb.Ring) (orb.Point, bool) {
 		return cmp.Or(comparePoints(x.at, y.at), cmp.Compare(ends[x.ends], ends[y.ends]), compareEdgesAt(x.e, y.e))
 	})
 	line := btree.NewG(16, func(x, y *edge) bool { return compareEdges(x, y) < 0 })
-	beside := func(e *edge) (south, north *edge) {
-		line.DescendLessOrEqual(e, func(o *edge) bool {
-			if o != e {
-				south = o
-			}
-			return south == nil
-		})
-		line.AscendGreaterOrEqual(e, func(o *edge) bool {
-			if o != e {
-				north = o
-			}
-			return north == nil
-		})
-		return south, north
-	}
 	for _, ev := range events {
-		south, north := beside(ev.e)
+		south, north := beside(line, ev.e)
 		if !ev.ends {
 			if conflict(ev.e, south) || conflict(ev.e, north) {
 				return ev.at, true
@@ -116,9 +82,8 @@ func crossing(rings []orb.Ring) (orb.Point, bool) {
 			line.ReplaceOrInsert(ev.e)
 			continue
 		}
-		if _, there := line.Delete(
-			ev.e,
-		); !there { // edges so near one another that their order along the line changed
+		// One that is not there: edges so near one another that their order along the line changed.
+		if _, there := line.Delete(ev.e); !there {
 			return ev.at, true
 		}
 		if south != nil && conflict(south, north) {
@@ -126,6 +91,50 @@ func crossing(rings []orb.Ring) (orb.Point, bool) {
 		}
 	}
 	return orb.Point{}, false
+}
+
+// edgesOf are the edges of rings; found says that a ring comes to a point twice.
+func edgesOf(rings []orb.Ring) (edges []*edge, twice orb.Point, found bool) {
+	for r, ring := range rings {
+		first := len(edges)
+		seen := make(map[orb.Point]bool, len(ring))
+		for i := 0; i+1 < len(ring); i++ {
+			a, b := ring[i], ring[i+1]
+			if a == b {
+				continue
+			}
+			if seen[a] {
+				return nil, a, true
+			}
+			seen[a] = true
+			e := &edge{west: a, east: b, a: a, b: b, ring: r, i: len(edges) - first}
+			if comparePoints(b, a) < 0 {
+				e.west, e.east = b, a
+			}
+			edges = append(edges, e)
+		}
+		for _, e := range edges[first:] {
+			e.n = len(edges) - first
+		}
+	}
+	return edges, orb.Point{}, false
+}
+
+// beside are the edges next to one along the sweeping line; nil where there is none.
+func beside(line *btree.BTreeG[*edge], e *edge) (south, north *edge) {
+	line.DescendLessOrEqual(e, func(o *edge) bool {
+		if o != e {
+			south = o
+		}
+		return south == nil
+	})
+	line.AscendGreaterOrEqual(e, func(o *edge) bool {
+		if o != e {
+			north = o
+		}
+		return north == nil
+	})
+	return south, north
 }
 
 func compareEdgesAt(x, y *edge) int {

@@ -380,15 +380,7 @@ func (e Entry) Takes(c Code) bool {
 	case prefix:
 		return strings.HasPrefix(code, e.from)
 	case span:
-		if len(code) != len(e.from) || code < e.from || code > e.to {
-			return false
-		}
-		for i := range len(code) {
-			if !digits.has(e.from[i]) && code[i] != e.from[i] || digits.has(e.from[i]) && !digits.has(code[i]) {
-				return false
-			}
-		}
-		return true
+		return len(code) == len(e.from) && code >= e.from && code <= e.to && alike(code, e.from)
 	case area:
 		return len(code) > len(e.from) && strings.HasPrefix(code, e.from) && digits.has(code[len(e.from)])
 	case district:
@@ -400,6 +392,16 @@ func (e Entry) Takes(c Code) bool {
 			(wantSuffix == "" || suffix == wantSuffix)
 	}
 	return false
+}
+
+// alike says whether two codes of one length have digits at the same places, and the same letters at the others.
+func alike(code, of string) bool {
+	for i := range len(code) {
+		if !digits.has(of[i]) && code[i] != of[i] || digits.has(of[i]) && !digits.has(code[i]) {
+			return false
+		}
+	}
+	return true
 }
 
 // outward drops the inward part (a digit and two letters) of a British code; a code without one is all outward.

@@ -114,19 +114,22 @@ func Compile(f *store.File, g *gazetteer.Gazetteer) *Engine {
 	}
 	e.taxes = place.NewIndex(owners)
 	for i := range f.Methods {
-		if f.Methods[i].Enabled {
-			e.volumes = e.volumes || e.divisor(&f.Methods[i]) != nil
-			if n := f.Methods[i].Needs; n != nil && n.BilledWeight != nil {
-				e.volumes = true
-			}
-			for _, t := range f.Methods[i].Terms {
-				e.volumes = e.volumes || t.Needs != nil && t.Needs.BilledWeight != nil
-			}
-			e.methods = append(e.methods, e.method(&f.Methods[i], zoneIndex, points))
+		if m := &f.Methods[i]; m.Enabled {
+			e.volumes = e.volumes || e.billsVolume(m)
+			e.methods = append(e.methods, e.method(m, zoneIndex, points))
 		}
 	}
 	e.agreed = agreements(f)
 	return e
+}
+
+// billsVolume says whether a method may bill volumetric weights.
+func (e *Engine) billsVolume(m *store.Method) bool {
+	bills := e.divisor(m) != nil || m.Needs != nil && m.Needs.BilledWeight != nil
+	for _, t := range m.Terms {
+		bills = bills || t.Needs != nil && t.Needs.BilledWeight != nil
+	}
+	return bills
 }
 
 // Store is the store that is quoted from; it must not be changed.

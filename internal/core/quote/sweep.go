@@ -24,64 +24,70 @@ type Swept struct {
 // and ascending: the rows of the price lists, from where units count, bounds of the terms, and sums and numbers
 // from which delivery is free. Billed weights count as weights. Methods that are switched off have none.
 func (e *Engine) Breaks(by rate.By) []decimal.Decimal {
-	var list []decimal.Decimal
-	add := func(values ...*decimal.Decimal) {
-		for _, v := range values {
-			if v != nil && v.Sign() > 0 {
-				list = append(list, *v)
-			}
+	b := breaks{by: by}
+	for i := range e.methods {
+		m := e.methods[i].Method
+		b.terms(m.Everywhere())
+		for _, t := range m.Terms {
+			b.terms(t)
+		}
+		for j := range m.Tables {
+			b.table(&m.Tables[j])
 		}
 	}
-	needs := func(n *store.Needs) {
-		if n == nil {
-			return
+	slices.SortFunc(b.list, decimal.Decimal.Cmp)
+	return slices.CompactFunc(b.list, func(a, b decimal.Decimal) bool { return a.Cmp(b) == 0 })
+}
+
+// breaks collects where prices and conditions change by a measure.
+type breaks struct {
+	by   rate.By
+	list []decimal.Decimal
+}
+
+func (b *breaks) add(values ...*decimal.Decimal) {
+	for _, v := range values {
+		if v != nil && v.Sign() > 0 {
+			b.list = append(b.list, *v)
 		}
+	}
+}
+
+func (b *breaks) terms(t store.Terms) {
+	if n := t.Needs; n != nil {
 		bounds := map[rate.By][]*store.Bounds{
 			rate.ByQuantity: {n.Quantity},
 			rate.ByWeight:   {n.Weight, n.BilledWeight},
 			rate.BySubtotal: {n.Subtotal},
 		}
-		for _, b := range bounds[by] {
-			if b != nil {
-				add(b.From, b.To)
+		for _, bound := range bounds[b.by] {
+			if bound != nil {
+				b.add(bound.From, bound.To)
 			}
 		}
 	}
-	free := func(f *store.Free) {
-		switch {
-		case f == nil:
-		case by == rate.BySubtotal:
-			add(f.Subtotal)
-		case by == rate.ByQuantity && f.Quantity != nil:
-			n := decimal.FromInt(*f.Quantity)
-			add(&n)
-		}
+	switch f := t.Free; {
+	case f == nil:
+	case b.by == rate.BySubtotal:
+		b.add(f.Subtotal)
+	case b.by == rate.ByQuantity && f.Quantity != nil:
+		n := decimal.FromInt(*f.Quantity)
+		b.add(&n)
 	}
-	for i := range e.methods {
-		m := e.methods[i].Method
-		needs(m.Needs)
-		free(m.Free)
-		for _, t := range m.Terms {
-			needs(t.Needs)
-			free(t.Free)
+}
+
+func (b *breaks) table(t *rate.Table) {
+	rows := t.By == b.by || t.By == rate.ByBilled && b.by == rate.ByWeight
+	for i := range t.Rows {
+		if rows {
+			b.add(t.Rows[i].At)
 		}
-		for j := range m.Tables {
-			t := &m.Tables[j]
-			rows := t.By == by || t.By == rate.ByBilled && by == rate.ByWeight
-			for k := range t.Rows {
-				if rows {
-					add(t.Rows[k].At)
-				}
-				for _, c := range t.Rows[k].Charges {
-					if c != nil && c.PerWeight != nil && by == rate.ByWeight {
-						add(c.PerWeight.Above)
-					}
-				}
+		for _, c := range t.Rows[i].Charges {
+			if c != nil && c.PerWeight != nil && b.by == rate.ByWeight {
+				b.add(c.PerWeight.Above)
 			}
 		}
 	}
-	slices.SortFunc(list, decimal.Decimal.Cmp)
-	return slices.CompactFunc(list, func(a, b decimal.Decimal) bool { return a.Cmp(b) == 0 })
 }
 
 // unit is the step that is just under and just over a break: one of the goods, the least amount of money, a

@@ -8,61 +8,73 @@ import (
 
 func (r *reader) method() Method {
 	m := Method{Enabled: true, Taxable: true, Kind: Delivery, Classes: Together, WhenRefused: Hide}
-	r.Object(func(name []byte) bool {
-		switch string(name) {
-		case "id":
-			m.ID = r.id()
-		case "name":
-			m.Name = r.Text()
-		case "label":
-			m.Label = r.Text()
-		case "kind":
-			m.Kind = choice(r, Delivery, Pickup, Carrier)
-		case "enabled":
-			m.Enabled = r.Bool(true)
-		case "taxable":
-			m.Taxable = r.Bool(true)
-		case "classes":
-			m.Classes = choice(r, Together, Add, Dearest)
-		case "from":
-			m.From = r.Text()
-		case "days":
-			m.Days = r.days()
-		case "volumetric_divisor":
-			m.Volumetric = r.divisor()
-		case "handling":
-			m.Handling = r.handling()
-		case "needs":
-			m.Needs = r.needs()
-		case "free":
-			m.Free = r.free()
-		case "minimum":
-			m.Minimum = r.amount()
-		case "maximum":
-			m.Maximum = r.amount()
-		case "preselected":
-			m.Preselected = r.Bool(false)
-		case "when_refused":
-			m.WhenRefused = choice(r, Hide, Tell)
-		case "refused_text":
-			m.RefusedText = r.Text()
-		case "terms":
-			r.Object(func(zone []byte) bool {
-				if m.Terms == nil {
-					m.Terms = map[string]Terms{}
-				}
-				id := string(zone) // before reading on, which overwrites it
-				m.Terms[id] = r.terms()
-				return true
-			})
-		case "tables":
-			m.Tables = list(r, r.table)
-		default:
-			return false
-		}
-		return true
-	})
+	r.Object(func(name []byte) bool { return r.methodField(&m, string(name)) || r.methodTerm(&m, string(name)) })
 	return m
+}
+
+// methodField reads what a method is; false where a field is none of that.
+func (r *reader) methodField(m *Method, name string) bool {
+	switch name {
+	case "id":
+		m.ID = r.id()
+	case "name":
+		m.Name = r.Text()
+	case "label":
+		m.Label = r.Text()
+	case "kind":
+		m.Kind = choice(r, Delivery, Pickup, Carrier)
+	case "enabled":
+		m.Enabled = r.Bool(true)
+	case "taxable":
+		m.Taxable = r.Bool(true)
+	case "classes":
+		m.Classes = choice(r, Together, Add, Dearest)
+	case "from":
+		m.From = r.Text()
+	case "preselected":
+		m.Preselected = r.Bool(false)
+	case "when_refused":
+		m.WhenRefused = choice(r, Hide, Tell)
+	case "refused_text":
+		m.RefusedText = r.Text()
+	case "tables":
+		m.Tables = list(r, r.table)
+	default:
+		return false
+	}
+	return true
+}
+
+// methodTerm reads a method's terms; false where a field is none of them.
+func (r *reader) methodTerm(m *Method, name string) bool {
+	switch name {
+	case "days":
+		m.Days = r.days()
+	case "volumetric_divisor":
+		m.Volumetric = r.divisor()
+	case "handling":
+		m.Handling = r.handling()
+	case "needs":
+		m.Needs = r.needs()
+	case "free":
+		m.Free = r.free()
+	case "minimum":
+		m.Minimum = r.amount()
+	case "maximum":
+		m.Maximum = r.amount()
+	case "terms":
+		r.Object(func(zone []byte) bool {
+			if m.Terms == nil {
+				m.Terms = map[string]Terms{}
+			}
+			id := string(zone) // before reading on, which overwrites it
+			m.Terms[id] = r.terms()
+			return true
+		})
+	default:
+		return false
+	}
+	return true
 }
 
 func (r *reader) terms() Terms {

@@ -113,10 +113,23 @@ func ParseFree(text string, w charge.Words) (*store.Free, error) {
 	if text == "" || strings.EqualFold(text, "no") || strings.EqualFold(text, "never") {
 		return nil, nil
 	}
-	const example = "write it as from 120.00, from 3 items or with coupon NAME"
-	f := &store.Free{Require: store.RequireAny}
-	parts, all, any := []string{}, false, false
-	rest := text
+	f := &store.Free{}
+	parts, require, err := jointed(text)
+	if err != nil {
+		return nil, err
+	}
+	f.Require = require
+	for _, part := range parts {
+		if err := freePart(f, part, w); err != nil {
+			return nil, err
+		}
+	}
+	return f, nil
+}
+
+// jointed cuts a text at its "and"s or "or"s, of which it has one kind.
+func jointed(text string) (parts []string, require store.Require, err error) {
+	all, any, rest := false, false, text
 	for {
 		m := joints.FindStringSubmatchIndex(rest)
 		if m == nil {
@@ -126,43 +139,46 @@ func ParseFree(text string, w charge.Words) (*store.Free, error) {
 		any = any || strings.EqualFold(rest[m[2]:m[3]], "or")
 		parts, rest = append(parts, rest[:m[0]]), rest[m[4]:]
 	}
-	if all && any {
-		return nil, errors.New("say either all of them, with and, or any of them, with or")
+	parts = append(parts, rest)
+	switch {
+	case all && any:
+		return nil, "", errors.New("say either all of them, with and, or any of them, with or")
+	case all:
+		return parts, store.RequireAll, nil
 	}
-	if all {
-		f.Require = store.RequireAll
-	}
-	for _, part := range append(parts, rest) {
-		lower := strings.ToLower(part)
-		switch {
-		case strings.HasPrefix(lower, "with coupon ") || strings.HasPrefix(lower, "with coupons "):
-			for _, coupon := range strings.Split(part[strings.Index(lower, "coupon")+len("coupon"):], ",") {
-				coupon = strings.TrimSpace(strings.TrimPrefix(coupon, "s "))
-				if coupon != "" {
-					f.Coupons = append(f.Coupons, coupon)
-				}
+	return parts, store.RequireAny, nil
+}
+
+// freePart reads one condition of free delivery: a sum, a number of items, or coupons.
+func freePart(f *store.Free, part string, w charge.Words) error {
+	errForm := errors.New("write it as from 120.00, from 3 items or with coupon NAME")
+	lower := strings.ToLower(part)
+	if strings.HasPrefix(lower, "with coupon ") || strings.HasPrefix(lower, "with coupons ") {
+		for _, coupon := range strings.Split(part[strings.Index(lower, "coupon")+len("coupon"):], ",") {
+			if coupon = strings.TrimSpace(strings.TrimPrefix(coupon, "s ")); coupon != "" {
+				f.Coupons = append(f.Coupons, coupon)
 			}
-			if len(f.Coupons) == 0 {
-				return nil, errors.New(example)
-			}
-		default:
-			bare := strings.TrimSpace(strings.TrimPrefix(lower, "from"))
-			if m := itemsEnd.FindStringSubmatch(bare); m != nil {
-				n, err := strconv.ParseInt(m[1], 10, 64)
-				if err != nil || f.Quantity != nil {
-					return nil, errors.New(example)
-				}
-				f.Quantity = &n
-				continue
-			}
-			d, err := measure.Number(bare, strings.ToLower(w.Currency))
-			if err != nil || f.Subtotal != nil {
-				return nil, errors.New(example)
-			}
-			f.Subtotal = &d
 		}
+		if len(f.Coupons) == 0 {
+			return errForm
+		}
+		return nil
 	}
-	return f, nil
+	bare := strings.TrimSpace(strings.TrimPrefix(lower, "from"))
+	if m := itemsEnd.FindStringSubmatch(bare); m != nil {
+		n, err := strconv.ParseInt(m[1], 10, 64)
+		if err != nil || f.Quantity != nil {
+			return errForm
+		}
+		f.Quantity = &n
+		return nil
+	}
+	d, err := measure.Number(bare, strings.ToLower(w.Currency))
+	if err != nil || f.Subtotal != nil {
+		return errForm
+	}
+	f.Subtotal = &d
+	return nil
 }
 
 // FormatFree writes it.

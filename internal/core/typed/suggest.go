@@ -19,7 +19,7 @@ func (r Reader) SuggestPlaces(text string, n int) (kept string, list []Choice) {
 	if i := strings.LastIndexAny(text, ",;\n\t"); i >= 0 {
 		kept, text = text[:i+1]+" ", text[i+1:]
 	}
-	text = strings.Join(strings.Fields(text), " ")
+	text = single(text)
 	for _, not := range []string{"not ", "except "} {
 		if len(text) > len(not) && strings.EqualFold(text[:len(not)], not) {
 			kept, text = kept+text[:len(not)], text[len(not):]
@@ -30,15 +30,7 @@ func (r Reader) SuggestPlaces(text string, n int) (kept string, list []Choice) {
 		return kept, nil
 	}
 	var s suggestions
-	if strings.HasPrefix("everywhere", folded) {
-		s.add(3, "everywhere", "every address")
-	}
-	if strings.HasPrefix("within", folded) {
-		for _, l := range r.Locations {
-			name := cmp.Or(l.Name, l.ID)
-			s.add(3, "within 15 "+(&place.Within{Metres: r.Metres}).Unit()+" of "+name, "a circle around "+name)
-		}
-	}
+	s.words(r, folded)
 	country, rest := r.Home, folded
 	if head, tail, ok := strings.Cut(folded, " "); ok {
 		if c, isCountry := world.CountryByCode(head); isCountry && len(head) == 2 {
@@ -49,29 +41,8 @@ func (r Reader) SuggestPlaces(text string, n int) (kept string, list []Choice) {
 		r.suggestCodes(&s, country, strings.ToUpper(rest))
 		return kept, s.first(n)
 	}
-	for _, c := range world.Countries() {
-		names := append([]string{c.Name, c.Alpha3}, c.Also...)
-		if at := slices.IndexFunc(names, func(name string) bool { return begins(name, folded) > 0 }); at >= 0 {
-			s.add(begins(names[at], folded), c.Name, "country, "+c.Alpha2)
-		}
-	}
-	for _, g := range world.Groups() {
-		if rank := max(begins(g.Name, folded), begins(g.Code, folded)); rank > 0 && g.Code != "001" {
-			s.add(rank, g.Name, strconv.Itoa(len(g.Countries))+" countries")
-		}
-	}
-	for _, region := range world.AllRegions() {
-		if rank := max(begins(region.Name, folded), begins(region.Native, folded)); rank > 0 {
-			means := "region of " + world.CountryName(region.Country)
-			if r.Gazetteer != nil {
-				if codes := r.Gazetteer.RegionCodes(region.Country, region.Code); codes > 0 {
-					means += ", " + strconv.Itoa(codes) + " codes"
-				}
-			}
-			s.home = region.Country == r.Home
-			s.add(rank, region.Code, region.Name+", "+means)
-		}
-	}
+	s.countries(folded)
+	s.regions(r, folded)
 	if r.Gazetteer != nil {
 		all, _ := r.Gazetteer.Countries()
 		for _, c := range all {
@@ -85,6 +56,53 @@ func (r Reader) SuggestPlaces(text string, n int) (kept string, list []Choice) {
 		}
 	}
 	return kept, s.first(n)
+}
+
+// words offers what is no name: everywhere, and circles around the shop's places.
+func (s *suggestions) words(r Reader, folded string) {
+	if strings.HasPrefix("everywhere", folded) {
+		s.add(3, "everywhere", "every address")
+	}
+	if !strings.HasPrefix("within", folded) {
+		return
+	}
+	for _, l := range r.Locations {
+		name := cmp.Or(l.Name, l.ID)
+		s.add(3, "within 15 "+(&place.Within{Metres: r.Metres}).Unit()+" of "+name, "a circle around "+name)
+	}
+}
+
+// countries offers countries and groups of them.
+func (s *suggestions) countries(folded string) {
+	for _, c := range world.Countries() {
+		names := append([]string{c.Name, c.Alpha3}, c.Also...)
+		if at := slices.IndexFunc(names, func(name string) bool { return begins(name, folded) > 0 }); at >= 0 {
+			s.add(begins(names[at], folded), c.Name, "country, "+c.Alpha2)
+		}
+	}
+	for _, g := range world.Groups() {
+		if rank := max(begins(g.Name, folded), begins(g.Code, folded)); rank > 0 && g.Code != "001" {
+			s.add(rank, g.Name, strconv.Itoa(len(g.Countries))+" countries")
+		}
+	}
+}
+
+// regions offers regions, with how many codes the lists of places have of each.
+func (s *suggestions) regions(r Reader, folded string) {
+	for _, region := range world.AllRegions() {
+		rank := max(begins(region.Name, folded), begins(region.Native, folded))
+		if rank == 0 {
+			continue
+		}
+		means := "region of " + world.CountryName(region.Country)
+		if r.Gazetteer != nil {
+			if codes := r.Gazetteer.RegionCodes(region.Country, region.Code); codes > 0 {
+				means += ", " + plural.Count(codes, "code")
+			}
+		}
+		s.home = region.Country == r.Home
+		s.add(rank, region.Code, region.Name+", "+means)
+	}
 }
 
 // begins ranks a name that begins with a folded text: 3 where it is all of it, 2 where it begins so, 1 where

@@ -33,48 +33,54 @@ func init() { // its words name methods, which would be a circle
 			return "a method to " + few(served)
 		},
 		within: method,
-		fields: []field[store.Method]{
-			value("name", "name", func(m *store.Method) *string { return &m.Name }, quoted),
-			value("label", "what buyers read", func(m *store.Method) *string { return &m.Label }, quoted),
-			value("kind", "kind", func(m *store.Method) *store.Kind { return &m.Kind }, plain),
-			flag("enabled", "switched on", "switched off", func(m *store.Method) *bool { return &m.Enabled }),
-			flag("taxable", "taxed", "not taxed", func(m *store.Method) *bool { return &m.Taxable }),
-			value(
-				"classes",
-				"price lists of several classes",
-				func(m *store.Method) *store.Combine { return &m.Classes },
-				choices(map[store.Combine]string{
-					store.Together: "one for all", store.Add: "added up", store.Dearest: "the dearest",
-				}),
-			),
-			value("from", "from", func(m *store.Method) *string { return &m.From }, location),
-			value(
-				"volumetric_divisor",
-				"volumetric divisor",
-				func(m *store.Method) **decimal.Decimal { return &m.Volumetric },
-				ifAny(number),
-			),
-			flag(
-				"preselected",
-				"chosen already when the buyer comes",
-				"not chosen already any more",
-				func(m *store.Method) *bool { return &m.Preselected },
-			),
-			value(
-				"when_refused",
-				"where it is not offered",
-				func(m *store.Method) *store.WhenRefused { return &m.WhenRefused },
-				choices(map[store.WhenRefused]string{
-					store.Hide: "hidden", store.Tell: "the buyer is told why", "": "hidden",
-				}),
-			),
-			value(
-				"refused_text",
-				"what the buyer is told",
-				func(m *store.Method) *string { return &m.RefusedText },
-				quoted,
-			),
-		}}
+		fields: methodFields(),
+	}
+}
+
+// methodFields are what of a method is a value.
+func methodFields() []field[store.Method] {
+	return []field[store.Method]{
+		value("name", "name", func(m *store.Method) *string { return &m.Name }, quoted),
+		value("label", "what buyers read", func(m *store.Method) *string { return &m.Label }, quoted),
+		value("kind", "kind", func(m *store.Method) *store.Kind { return &m.Kind }, plain),
+		flag("enabled", "switched on", "switched off", func(m *store.Method) *bool { return &m.Enabled }),
+		flag("taxable", "taxed", "not taxed", func(m *store.Method) *bool { return &m.Taxable }),
+		value(
+			"classes",
+			"price lists of several classes",
+			func(m *store.Method) *store.Combine { return &m.Classes },
+			choices(map[store.Combine]string{
+				store.Together: "one for all", store.Add: "added up", store.Dearest: "the dearest",
+			}),
+		),
+		value("from", "from", func(m *store.Method) *string { return &m.From }, location),
+		value(
+			"volumetric_divisor",
+			"volumetric divisor",
+			func(m *store.Method) **decimal.Decimal { return &m.Volumetric },
+			ifAny(number),
+		),
+		flag(
+			"preselected",
+			"chosen already when the buyer comes",
+			"not chosen already any more",
+			func(m *store.Method) *bool { return &m.Preselected },
+		),
+		value(
+			"when_refused",
+			"where it is not offered",
+			func(m *store.Method) *store.WhenRefused { return &m.WhenRefused },
+			choices(map[store.WhenRefused]string{
+				store.Hide: "hidden", store.Tell: "the buyer is told why", "": "hidden",
+			}),
+		),
+		value(
+			"refused_text",
+			"what the buyer is told",
+			func(m *store.Method) *string { return &m.RefusedText },
+			quoted,
+		),
+	}
 }
 
 // said are terms as they are called in a sentence.

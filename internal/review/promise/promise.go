@@ -145,6 +145,12 @@ func one(r *jsonread.Reader) (p Promise) {
 	if !ok || len(r.Faults) > before {
 		return p
 	}
+	complete(r, &p)
+	return p
+}
+
+// complete finds what a promise lacks.
+func complete(r *jsonread.Reader, p *Promise) {
 	missing := func(field, why string) { r.FaultBelow(fault.Path{field}, fault.Missing, "%s", why) }
 	switch {
 	case p.Request == nil:
@@ -158,7 +164,6 @@ func one(r *jsonread.Reader) (p Promise) {
 	case (p.Holds == Price || p.Holds == AtMost) && p.Amount == nil:
 		missing("amount", "say how much")
 	}
-	return p
 }
 
 // Ask quotes a promise's request. Its faults are those of the request against the engine's store.
