@@ -31,7 +31,7 @@ func (s *site) send(path, name, body string) (int, string) {
 	defer resp.Body.Close()
 	answer, err := io.ReadAll(resp.Body)
 	require.NoError(s.t, err)
-	return resp.StatusCode, html.UnescapeString(string(answer))
+	return resp.StatusCode, html.UnescapeString(shown(resp, answer))
 }
 
 func (s *site) zone(id string) []string {

@@ -9,6 +9,7 @@ import (
 	"net/http/cookiejar"
 	"net/http/httptest"
 	"net/url"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -90,7 +91,7 @@ func (s *site) get(path string) (int, string) {
 	defer resp.Body.Close()
 	body, err := io.ReadAll(resp.Body)
 	require.NoError(s.t, err)
-	return resp.StatusCode, html.UnescapeString(string(body))
+	return resp.StatusCode, html.UnescapeString(shown(resp, body))
 }
 
 // post sends an edit as htmx does; pairs are names and values.
@@ -109,5 +110,15 @@ func (s *site) post(path string, pairs ...string) (int, string) {
 	defer resp.Body.Close()
 	body, err := io.ReadAll(resp.Body)
 	require.NoError(s.t, err)
-	return resp.StatusCode, html.UnescapeString(string(body))
+	return resp.StatusCode, html.UnescapeString(shown(resp, body))
 }
+
+// shown is an answer as its reader sees it: spaces and line ends of HTML are one space.
+func shown(resp *http.Response, body []byte) string {
+	if strings.HasPrefix(resp.Header.Get("Content-Type"), "text/html") {
+		return string(spaces.ReplaceAll(body, []byte(" ")))
+	}
+	return string(body)
+}
+
+var spaces = regexp.MustCompile(`\s+`)

@@ -50,7 +50,7 @@ func waitText(t *testing.T, page *rod.Page, selector, want string) {
 	t.Helper()
 	ok := page.Timeout(15 * time.Second).Wait(
 		rod.Eval(
-			`(s, w) => { const e = document.querySelector(s); return e && e.textContent.includes(w); }`,
+			`(s, w) => { const e = document.querySelector(s); return e && e.textContent.replace(/\s+/g, " ").includes(w); }`,
 			selector,
 			want,
 		),
