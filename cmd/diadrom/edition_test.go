@@ -85,7 +85,8 @@ func TestAStoreFileIsTakenInAfterALook(t *testing.T) {
 	}
 	out, code := answer("no\n", "import", "--data", dir, "--store", dearer)
 	assert.Equal(t, 1, code)
-	for _, want := range []string{"6.90 → 7.90", "name: “Box” → “Parcel to the door”", "Parcel to your door is dearer: 6.90 → 7.90", "quotes of sample carts", "The draft is as it was."} {
+	for _, want := range []string{"6.90 → 7.90", "name: “Box” → “Parcel to the door”",
+		"Parcel to your door is dearer: 6.90 → 7.90", "quotes of sample carts", "The draft is as it was."} {
 		assert.Contains(t, out, want)
 	}
 	now, _, _ := call(t, "export", "--data", dir)
@@ -98,7 +99,8 @@ func TestAStoreFileIsTakenInAfterALook(t *testing.T) {
 	assert.Contains(t, out, "Nothing changes")
 	after, _, _ := call(t, "export", "--data", dir, "--edition", "live")
 	assert.Equal(t, live, after)
-	for name, body := range map[string]string{"no store": `{"a":1}`, "later": `{"format":"diadrom-store/9"}`, "none": ""} {
+	for name, body := range map[string]string{"no store": `{"a":1}`, "later": `{"format":"diadrom-store/9"}`,
+		"none": ""} {
 		_, errs, code := call(t, "import", "--data", dir, "--store", file(t, body), "--yes")
 		assert.Equal(t, 2, code, name)
 		assert.Contains(t, errs, `"message"`)

@@ -81,7 +81,9 @@ func TestAShopIsServedOnceAndItsOwnerRecovered(t *testing.T) {
 }
 
 func TestWhatIsSaidOfAProxyIsChecked(t *testing.T) {
-	for flag, says := range map[string]string{"--public-url=shipping.example": "write scheme and host", "--public-url=https://a.example/path": "write scheme and host", "--trusted-proxy=nobody": "write an address or a network"} {
+	for flag, says := range map[string]string{"--public-url=shipping.example": "write scheme and host",
+		"--public-url=https://a.example/path": "write scheme and host", "--trusted-proxy=nobody": "write an address " +
+			"or a network"} {
 		_, errs, code := call(t, "serve", "--data", t.TempDir(), flag)
 		assert.Equal(t, 2, code)
 		assert.Contains(t, errs, says)

@@ -66,7 +66,8 @@ func TestTheDemoStoreIsChecked(t *testing.T) {
 
 func TestQuotesOfTheDemoStore(t *testing.T) {
 	request := func(postcode, weight string) string {
-		return `{"to":{"country":"FI","postcode":"` + postcode + `"},"lines":[{"name":"Goods","price":"30.00","weight":"` + weight + `","quantity":1}]}`
+		return `{"to":{"country":"FI","postcode":"` + postcode +
+			`"},"lines":[{"name":"Goods","price":"30.00","weight":"` + weight + `","quantity":1}]}`
 	}
 	name := file(
 		t,
@@ -98,7 +99,8 @@ func TestQuotesOfTheDemoStore(t *testing.T) {
 		}
 		return charge, zone
 	}
-	for i, want := range [][3]string{{"parcel", "6.90", "finland"}, {"parcel", "8.40", "finland"}, {"van", "", "van-round"}, {"van", "", ""}, {"parcel", "6.90", "finland"}, {"parcel", "8.90", "lapland"}} {
+	for i, want := range [][3]string{{"parcel", "6.90", "finland"}, {"parcel", "8.40", "finland"},
+		{"van", "", "van-round"}, {"van", "", ""}, {"parcel", "6.90", "finland"}, {"parcel", "8.90", "lapland"}} {
 		got, zone := charge(i, want[0])
 		if want[1] != "" {
 			assert.Equal(t, want[1], got, "request %d", i)
@@ -118,7 +120,9 @@ func TestPromisesEndWithTheirExitCodes(t *testing.T) {
 	name := filepath.Join(dir, "shop.json")
 	require.NoError(t, os.WriteFile(name, data, 0o600))
 	keep := func(amount string) {
-		list := `{"format":"diadrom-promises/1","promises":[{"id":"home","name":"A towel to Helsinki","request":{"to":{"country":"FI","postcode":"00100"},"lines":[{"sku":"TOWEL-70","quantity":1}]},"holds":"price","method":"parcel","amount":"` + amount + `"}]}`
+		list := `{"format":"diadrom-promises/1","promises":[{"id":"home","name":"A towel to Helsinki",
+		"request":{"to":{"country":"FI","postcode":"00100"},"lines":[{"sku":"TOWEL-70","quantity":1}]},"holds":"price",
+		"method":"parcel","amount":"` + amount + `"}]}`
 		require.NoError(t, os.WriteFile(filepath.Join(dir, "shop.promises.json"), []byte(list), 0o600))
 	}
 	keep("6.90")
@@ -147,7 +151,8 @@ func faultsOf(t *testing.T, out string) (list fault.List) {
 func TestFaultsAreTenAtOnceAndEndWithTheirExitCodes(t *testing.T) {
 	bad := file(
 		t,
-		`{"format":"diadrom-store/1","store":{"currency":"EUR","x1":1,"x2":1,"x3":1,"x4":1,"x5":1,"x6":1,"x7":1,"x8":1,"x9":1,"x10":1}}`,
+		`{"format":"diadrom-store/1","store":{"currency":"EUR","x1":1,"x2":1,"x3":1,"x4":1,"x5":1,"x6":1,"x7":1,"x8":1,
+		"x9":1,"x10":1}}`,
 	)
 	out, _, code := call(t, "check", "--store", bad)
 	assert.Equal(t, 1, code)
@@ -196,7 +201,8 @@ func TestASoundRequestGivesOneObject(t *testing.T) {
 	require.Equal(t, 0, code)
 	var fields map[string]json.RawMessage
 	require.NoError(t, json.Unmarshal([]byte(out), &fields))
-	for _, name := range []string{"currency", "needs_shipping", "zones", "measures", "options", "refused", "warnings", "message"} {
+	for _, name := range []string{"currency", "needs_shipping", "zones", "measures", "options", "refused", "warnings",
+		"message"} {
 		assert.Contains(t, fields, name)
 		assert.NotEqual(t, "null", string(fields[name]), name)
 	}

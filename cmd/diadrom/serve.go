@@ -221,7 +221,8 @@ func (s *shop) say(out io.Writer, at, path string) {
 func (s *shop) people(ctx context.Context, db *sqlite.DB) (int, error) {
 	people, err := db.People(ctx)
 	if err == nil && s.demo && len(people) > 0 {
-		err = errors.New("this folder has a shop with people of its own: serve it with diadrom serve, where they sign in")
+		err = errors.New("this folder has a shop with people of its own: serve it with diadrom serve, where they " +
+			"sign in")
 	}
 	return len(people), err
 }

@@ -30,18 +30,23 @@ func TestAPassphraseIsKnownByItsHash(t *testing.T) {
 	again, err := Hash(ctx, "löyly is for everybody")
 	require.NoError(t, err)
 	assert.NotEqual(t, hash, again, "each has a salt of its own")
-	for _, broken := range []string{"x", "$argon2id$v=19$m=65536,t=3,p=4$!$!", "$argon2id$v=19$m=65536,t=0,p=4$AAAA$AAAA", "$argon2i$v=19$m=65536,t=3,p=4$AAAA$AAAA", "$argon2id$v=19$m=65536,t=3,p=4$AAAA$"} {
+	for _, broken := range []string{"x", "$argon2id$v=19$m=65536,t=3,p=4$!$!",
+		"$argon2id$v=19$m=65536,t=0,p=4$AAAA$AAAA", "$argon2i$v=19$m=65536,t=3,p=4$AAAA$AAAA",
+		"$argon2id$v=19$m=65536,t=3,p=4$AAAA$"} {
 		assert.False(t, verify("x", broken), broken)
 	}
 }
 
 // Passphrases that guessers try first, that are the name, or too short, are refused.
 func TestWeakPassphrasesAreRefused(t *testing.T) {
-	for passphrase, says := range map[string]string{"short": "at least 12 letters", strings.Repeat("x", 201): "at most 200", "aaaaaaaaaaaa": "easy to guess", "password1234": "easy to guess",
-		"123456789012": "easy to guess", "qwertyuiopas": "easy to guess", "AinoEsimerkki": "easy to guess", "esimerkki aino": "easy to guess", "diadromdiadrom": "easy to guess"} {
+	for passphrase, says := range map[string]string{"short": "at least 12 letters",
+		strings.Repeat("x", 201): "at most 200", "aaaaaaaaaaaa": "easy to guess", "password1234": "easy to guess",
+		"123456789012": "easy to guess", "qwertyuiopas": "easy to guess", "AinoEsimerkki": "easy to guess",
+		"esimerkki aino": "easy to guess", "diadromdiadrom": "easy to guess"} {
 		assert.ErrorContains(t, Strong(passphrase, "Aino Esimerkki"), says, passphrase)
 	}
-	for _, passphrase := range []string{"three words of löyly", "kolme sanaa ja vielä yksi", "correct horse battery staple", Passphrase(), strings.Repeat("löyly and more ", 12)} {
+	for _, passphrase := range []string{"three words of löyly", "kolme sanaa ja vielä yksi",
+		"correct horse battery staple", Passphrase(), strings.Repeat("löyly and more ", 12)} {
 		assert.NoError(t, Strong(passphrase, "Aino Esimerkki"), passphrase)
 	}
 	assert.NotEqual(t, Passphrase(), Passphrase())
@@ -132,14 +137,16 @@ func TestLongNamesTakeNoMemory(t *testing.T) {
 }
 
 func TestNamesAreComparedAsPeopleReadThem(t *testing.T) {
-	for _, same := range [][2]string{{"ÄINO", "äino"}, {"Aino  Esimerkki ", "aino esimerkki"}, {"A\u0308ino", "Äino"}, {"STRASSE", "straße"}} {
+	for _, same := range [][2]string{{"ÄINO", "äino"}, {"Aino  Esimerkki ", "aino esimerkki"}, {"A\u0308ino", "Äino"},
+		{"STRASSE", "straße"}} {
 		assert.Equal(t, Fold(same[0]), Fold(same[1]))
 	}
 	assert.NotEqual(t, Fold("Aino"), Fold("Äino"))
 }
 
 func TestOrigins(t *testing.T) {
-	for address, want := range map[string]string{"192.0.2.7": "192.0.2.7", "2001:db8:1:2:3::4": "2001:db8:1:2::/64", "::ffff:192.0.2.7": "192.0.2.7", "pipe": "pipe"} {
+	for address, want := range map[string]string{"192.0.2.7": "192.0.2.7", "2001:db8:1:2:3::4": "2001:db8:1:2::/64",
+		"::ffff:192.0.2.7": "192.0.2.7", "pipe": "pipe"} {
 		assert.Equal(t, want, Origin(address))
 	}
 }

@@ -97,7 +97,8 @@ func TestTheOrderThatBuyersSee(t *testing.T) {
 	for _, c := range []struct {
 		id, before, is string
 	}{
-		{"a", "c", "b a c d"}, {"a", "", "b c d a"}, {"d", "a", "d a b c"}, {"b", "b", "a b c d"}, {"c", "d", "a b c d"},
+		{"a", "c", "b a c d"}, {"a", "", "b c d a"}, {"d", "a", "d a b c"}, {"b", "b", "a b c d"},
+		{"c", "d", "a b c d"},
 	} {
 		f := methods(t, "a", "b", "c", "d")
 		require.NoError(t, edit.MoveMethod(f, c.id, c.before))

@@ -94,7 +94,8 @@ func TestABlockOfProductsCells(t *testing.T) {
 	)
 	_, err = edit.PasteProducts(f, grid, at, "x")
 	require.ErrorContains(t, err, "none of the pasted cells can be taken")
-	for _, gone := range []edit.ProductCell{{SKU: "X", Field: productlist.Price}, {SKU: "A", Field: productlist.Class}} {
+	for _, gone := range []edit.ProductCell{{SKU: "X", Field: productlist.Price},
+		{SKU: "A", Field: productlist.Class}} {
 		_, err = edit.PasteProducts(f, grid, gone, "1")
 		require.ErrorContains(t, err, "removed meanwhile")
 	}

@@ -43,7 +43,8 @@ func TestHowTheCheckoutAsks(t *testing.T) {
 	assert.Equal(t, store.Checkout{Options: store.OptionsList, Address: store.AskDelivery}, edit.CheckoutOf(f))
 	require.NoError(t, edit.SetCheckout(f, edit.CheckoutOptions, "menu"))
 	require.NoError(t, edit.SetCheckout(f, edit.CheckoutPrices, "wait"))
-	assert.Equal(t, store.Checkout{PricesWait: true, Options: store.OptionsMenu, Address: store.AskDelivery}, *f.Store.Checkout)
+	assert.Equal(t, store.Checkout{PricesWait: true, Options: store.OptionsMenu, Address: store.AskDelivery},
+		*f.Store.Checkout)
 	require.NoError(t, edit.SetCheckout(f, edit.CheckoutOptions, "list"))
 	require.NoError(t, edit.SetCheckout(f, edit.CheckoutPrices, "at once"))
 	assert.Nil(t, f.Store.Checkout, "what holds by itself is not written out")

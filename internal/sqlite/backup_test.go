@@ -171,12 +171,14 @@ func TestAFlippedBitIsFound(t *testing.T) {
 	_, err = db.Load(t.Context())
 	require.NoError(t, err)
 	flip(
-		"UPDATE item SET body = replace(body, '\"price\":\"', '\"price\":\"1') WHERE list = 'products' AND position = 2",
+		"UPDATE item SET body = replace(body, '\"price\":\"', '\"price\":\"1') WHERE list = 'products' AND position " +
+			"= 2",
 	)
 	_, err = db.Load(t.Context())
 	require.ErrorIs(t, err, ErrDamaged)
 	flip(
-		"UPDATE item SET body = replace(body, '\"price\":\"1', '\"price\":\"') WHERE list = 'products' AND position = 2",
+		"UPDATE item SET body = replace(body, '\"price\":\"1', '\"price\":\"') WHERE list = 'products' AND position " +
+			"= 2",
 	)
 	_, err = db.Load(t.Context())
 	require.NoError(t, err)
@@ -207,7 +209,8 @@ func TestAFlippedBitIsFound(t *testing.T) {
 func TestLeftoversGo(t *testing.T) {
 	dir := t.TempDir()
 	require.NoError(t, os.MkdirAll(filepath.Join(dir, backupFolder), 0o700))
-	for _, name := range []string{"diadrom.db.part", "backups/000001-20260101T000000.000-x.db.zst.raw.part", "backups/keep.txt"} {
+	for _, name := range []string{"diadrom.db.part", "backups/000001-20260101T000000.000-x.db.zst.raw.part",
+		"backups/keep.txt"} {
 		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte("x"), 0o600))
 	}
 	require.NoError(t, Tidy(dir))

@@ -31,7 +31,8 @@ func TestAnEditionIsKeptForGood(t *testing.T) {
 	l, err = db.PutLive(ctx, 0, 1, "hash", "body", "first", 3)
 	require.NoError(t, err)
 	assert.EqualValues(t, 1, l.Edition)
-	for _, query := range []string{"UPDATE edition SET body = 'other'", "UPDATE edition SET note = ''", "DELETE FROM edition"} {
+	for _, query := range []string{"UPDATE edition SET body = 'other'", "UPDATE edition SET note = ''",
+		"DELETE FROM edition"} {
 		_, err := db.sql.ExecContext(ctx, query)
 		assert.Error(t, err, query)
 	}

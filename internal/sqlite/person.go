@@ -147,7 +147,8 @@ func (db *DB) SetActive(ctx context.Context, person int64, active bool) error {
 	if owners == 0 {
 		return ErrLastOwner
 	}
-	for _, query := range []string{"UPDATE person SET active = 0 WHERE id = ?", "DELETE FROM session WHERE person = ?"} {
+	for _, query := range []string{"UPDATE person SET active = 0 WHERE id = ?", "DELETE FROM session WHERE person = " +
+		"?"} {
 		if _, err := tx.ExecContext(ctx, query, person); err != nil {
 			return err
 		}

@@ -151,7 +151,8 @@ func (db *DB) AddPlaces(ctx context.Context, l *PlaceList, part Places) error {
 	defer tx.Rollback()
 	result, err := tx.ExecContext(
 		ctx,
-		`UPDATE place_list SET taken = taken + ?, lines = lines + ?, skipped = skipped + ?, recoded = recoded + ?, unusual = unusual + ?
+		`UPDATE place_list SET taken = taken + ?, lines = lines + ?, skipped = skipped + ?,
+			recoded = recoded + ?, unusual = unusual + ?
 		WHERE id = ? AND taken = ? AND state = 'waiting'`,
 		part.Bytes,
 		part.Lines,
@@ -252,7 +253,8 @@ func (db *DB) FinishPlaceList(ctx context.Context, list int64) error {
 	}
 	for _, statement := range []string{
 		`UPDATE place_list SET countries = coalesce((SELECT json_group_object(country, n) FROM
-			(SELECT country, count(*) AS n FROM place WHERE list = place_list.id GROUP BY country)), '{}') WHERE state = 'done'`,
+			(SELECT country, count(*) AS n FROM place WHERE list = place_list.id GROUP BY country)), '{}')
+		WHERE state = 'done'`,
 		fmt.Sprintf("DELETE FROM place_list WHERE state = 'done' AND countries = '{}' AND id <> %d", list),
 		"DELETE FROM place_skipped WHERE list NOT IN (SELECT id FROM place_list)",
 	} {

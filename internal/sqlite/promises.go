@@ -49,7 +49,8 @@ func (db *DB) AddPromises(ctx context.Context, list ...KeptPromise) error {
 	defer tx.Rollback()
 	for _, p := range list {
 		if _, err := tx.ExecContext(ctx, `INSERT INTO promise (id, body, was, broken_by) VALUES (?, ?, ?, ?)
-			ON CONFLICT (id) DO UPDATE SET body = excluded.body, was = excluded.was, broken_by = excluded.broken_by`, p.ID, string(p.Body), p.Was, p.BrokenBy); err != nil {
+			ON CONFLICT (id) DO UPDATE SET body = excluded.body, was = excluded.was, broken_by = excluded.broken_by`,
+			p.ID, string(p.Body), p.Was, p.BrokenBy); err != nil {
 			return err
 		}
 	}

@@ -101,7 +101,8 @@ func carryLocks(ctx context.Context, now, then string, o RestoreOptions) (r Rest
 		}
 	}
 	if b.has("main", "audit") && b.has("now", "audit") {
-		err = b.do("INSERT INTO main.audit SELECT * FROM now.audit WHERE id > (SELECT coalesce(max(id), 0) FROM main.audit)")
+		err = b.do("INSERT INTO main.audit SELECT * FROM now.audit WHERE id > (SELECT coalesce(max(id), 0) FROM " +
+			"main.audit)")
 	}
 	return r, err
 }

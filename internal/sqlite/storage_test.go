@@ -24,7 +24,8 @@ func shop(t *testing.T, products int) *store.File {
 	}
 	f, faults := store.Read(
 		[]byte(
-			`{"format":"diadrom-store/1","store":{"currency":"EUR"},"products":[` + list + `],"zones":[{"id":"fi","places":[{"country":"FI"}]}]}`,
+			`{"format":"diadrom-store/1","store":{"currency":"EUR"},"products":[` + list +
+				`],"zones":[{"id":"fi","places":[{"country":"FI"}]}]}`,
 		),
 	)
 	require.Empty(t, faults)
@@ -94,7 +95,8 @@ func TestAnEditOfAnOldRevisionIsRefused(t *testing.T) {
 
 func TestTheFileIsSyncedAndChecked(t *testing.T) {
 	db := opened(t, t.TempDir())
-	for pragma, want := range map[string]string{"journal_mode": "wal", "synchronous": "2", "foreign_keys": "1", "busy_timeout": "5000"} {
+	for pragma, want := range map[string]string{"journal_mode": "wal", "synchronous": "2", "foreign_keys": "1",
+		"busy_timeout": "5000"} {
 		var got string
 		require.NoError(t, db.sql.QueryRow("PRAGMA "+pragma).Scan(&got))
 		assert.Equal(t, want, got, pragma)

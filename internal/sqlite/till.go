@@ -61,7 +61,8 @@ func (db *DB) SaveTill(ctx context.Context, t Till) error {
 	defer tx.Rollback()
 	if _, err := tx.ExecContext(
 		ctx,
-		`INSERT INTO recent_destination (line, used) SELECT ?, coalesce(max(used), 0) + 1 FROM recent_destination WHERE true
+		`INSERT INTO recent_destination (line, used) SELECT ?, coalesce(max(used), 0) + 1
+			FROM recent_destination WHERE true
 		ON CONFLICT (line) DO UPDATE SET used = excluded.used`,
 		t.Destination,
 	); err != nil {
@@ -78,7 +79,8 @@ func (db *DB) SaveTill(ctx context.Context, t Till) error {
 	if _, err = tx.ExecContext(
 		ctx,
 		`INSERT INTO till (id, cart, destination, coupons, customer, customer_group) VALUES (1, ?, ?, ?, ?, ?)
-		ON CONFLICT (id) DO UPDATE SET cart = excluded.cart, destination = excluded.destination, coupons = excluded.coupons,
+		ON CONFLICT (id) DO UPDATE SET cart = excluded.cart, destination = excluded.destination,
+			coupons = excluded.coupons,
 			customer = excluded.customer, customer_group = excluded.customer_group`,
 		string(cart),
 		t.Destination,

@@ -25,15 +25,20 @@ func (s *site) text(sku string, field productlist.Field) string {
 func TestEveryFieldOfAProductIsTyped(t *testing.T) {
 	s := lauha(t)
 	for _, c := range []struct{ sku, field, was, text, want string }{
-		{"LADLE-B", "weight", "0.4", "450 g", "0.45"}, {"LADLE-B", "weight", "0.45", "2 lb 3 oz", "0.992233"}, {"LADLE-B", "length", "46", "18 in", "45.72"},
-		{"LADLE-B", "width", "12", "120mm", "12"}, {"LADLE-B", "price", "24.00", "€ 24,50", "24.50"}, {"LADLE-B", "class", "", "bulky", "Bulky"}, {"LADLE-B", "class", "Bulky", "", ""},
-		{"LADLE-B", "needs_shipping", "yes", "no", "no"}, {"LADLE-B", "own_parcel", "no", "x", "yes"}, {"LADLE-B", "name", "Birch ladle", " Birch  ladle, long ", "Birch ladle, long"},
+		{"LADLE-B", "weight", "0.4", "450 g", "0.45"}, {"LADLE-B", "weight", "0.45", "2 lb 3 oz", "0.992233"},
+		{"LADLE-B", "length", "46", "18 in", "45.72"},
+		{"LADLE-B", "width", "12", "120mm", "12"}, {"LADLE-B", "price", "24.00", "€ 24,50", "24.50"},
+		{"LADLE-B", "class", "", "bulky", "Bulky"}, {"LADLE-B", "class", "Bulky", "", ""},
+		{"LADLE-B", "needs_shipping", "yes", "no", "no"}, {"LADLE-B", "own_parcel", "no", "x", "yes"},
+		{"LADLE-B", "name", "Birch ladle", " Birch  ladle, long ", "Birch ladle, long"},
 	} {
 		status, body := s.post("/goods/cell", "sku", c.sku, "field", c.field, "was", c.was, "text", c.text)
 		require.Equal(t, http.StatusOK, status, "%v %s", c, body)
 		assert.Equal(t, c.want, s.text(c.sku, productlist.Field(c.field)), c.field)
 	}
-	for _, c := range [][3]string{{"weight", "heavy", "is no weight"}, {"length", "3 kg", "is no unit of length"}, {"class", "Odd", "there is no class"}, {"own_parcel", "perhaps", "neither yes nor no"}, {"price", "-1", "below 0"}, {"sku", "X", "cannot be changed here"}} {
+	for _, c := range [][3]string{{"weight", "heavy", "is no weight"}, {"length", "3 kg", "is no unit of length"},
+		{"class", "Odd", "there is no class"}, {"own_parcel", "perhaps", "neither yes nor no"},
+		{"price", "-1", "below 0"}, {"sku", "X", "cannot be changed here"}} {
 		status, body := s.post(
 			"/goods/cell",
 			"sku",
@@ -157,8 +162,10 @@ func TestClassesAreNamedNotedAndRemoved(t *testing.T) {
 	)
 	_, body = s.post("/goods/classes", "name", "Fragile")
 	holds(t, body, `id="class-fragile"`, "no product is in it, and no list prices it")
-	for _, c := range [][]string{{"/goods/classes", "name", " fragile ", "there is a class called Fragile already"}, {"/goods/classes", "name", "", "a name is needed"},
-		{"/goods/classes/fragile", "field", "name", "value", "Bulky", "another class is called Bulky already"}, {"/goods/classes/nothing", "field", "name", "value", "X", "removed meanwhile"},
+	for _, c := range [][]string{{"/goods/classes", "name", " fragile ", "there is a class called Fragile already"},
+		{"/goods/classes", "name", "", "a name is needed"},
+		{"/goods/classes/fragile", "field", "name", "value", "Bulky", "another class is called Bulky already"},
+		{"/goods/classes/nothing", "field", "name", "value", "X", "removed meanwhile"},
 		{"/goods/classes/bulky/remove", "names this class: remove it there first"}} {
 		status, body := s.post(c[0], c[1:len(c)-1]...)
 		assert.Equal(t, http.StatusUnprocessableEntity, status, c)
@@ -204,7 +211,8 @@ func TestManyGoodsAreShownInPagesFilteredAndSorted(t *testing.T) {
 
 func TestAProductListIsLookedAtMappedAndTakenIn(t *testing.T) {
 	s := lauha(t)
-	list := "Article number;What;Unit price;Weight (g);Class\r\nTOWEL-70;Towel;31,00;350;Soft and flat\r\nNEW-1;New;1,50;2;\r\nBAD-1;Bad;1,50;-2;\r\nNEW-1;Again;1;1;\r\nBAD-2;Bad;2;2;Odd\r\n"
+	list := "Article number;What;Unit price;Weight (g);Class\r\nTOWEL-70;Towel;31,00;350;Soft and " +
+		"flat\r\nNEW-1;New;1,50;2;\r\nBAD-1;Bad;1,50;-2;\r\nNEW-1;Again;1;1;\r\nBAD-2;Bad;2;2;Odd\r\n"
 	status, body := s.send("/goods/file", "list.csv", list)
 	require.Equal(t, http.StatusOK, status)
 	holds(
@@ -228,7 +236,9 @@ func TestAProductListIsLookedAtMappedAndTakenIn(t *testing.T) {
 	_, back := s.get("/goods/file/" + id + "/refused?c1=name")
 	assert.Equal(
 		t,
-		"Article number,What,Unit price,Weight (g),Class,reason\nBAD-1,Bad,\"1,50\",-2,,weight: it is below 0\nNEW-1,Again,1,1,,the sku NEW-1 stands in line 3 already\nBAD-2,Bad,2,2,Odd,\"class: there is no class \"\"Odd\"\": make it first, or mend the cell\"\n",
+		"Article number,What,Unit price,Weight (g),Class,reason\nBAD-1,Bad,\"1,50\",-2,,weight: it is below "+
+			"0\nNEW-1,Again,1,1,,the sku NEW-1 stands in line 3 already\nBAD-2,Bad,2,2,Odd,\"class: there is no "+
+			"class \"\"Odd\"\": make it first, or mend the cell\"\n",
 		back,
 	)
 	assert.Equal(t, before, s.draft.State().Revision, "looking changes nothing")
@@ -255,7 +265,8 @@ func TestAProductListIsLookedAtMappedAndTakenIn(t *testing.T) {
 	holds(t, out, "sku,name,price (EUR),weight (kg)")
 	_, body = s.send("/goods/file", "same.csv", out)
 	holds(t, body, "25 same", "Nothing to import")
-	for name, c := range map[string][2]string{"empty": {"", "this file is empty"}, "quote": {"sku\n\"x", "a quote is not closed"}, "header": {"price\n1\n", "no column is the sku"}} {
+	for name, c := range map[string][2]string{"empty": {"", "this file is empty"},
+		"quote": {"sku\n\"x", "a quote is not closed"}, "header": {"price\n1\n", "no column is the sku"}} {
 		_, body := s.send("/goods/file", name, c[0])
 		holds(t, body, c[1])
 	}

@@ -88,16 +88,22 @@ func TestNoNumberMakesAPageFail(t *testing.T) {
 	})
 	require.NoError(t, err)
 	status, page := s.send("/promises/file", "promises.json", `{"format":"diadrom-promises/1","promises":[
-		{"id":"dear","name":"Dear","holds":"price","method":"parcel","amount":"999999999999999","request":{"to":{"country":"FI","postcode":"00100"},"lines":[{"price":"999999999999999","weight":"999999999999999","quantity":1000000}]}},
-		{"id":"cheap","name":"Cheap","holds":"at_most","method":"parcel","amount":"5","request":{"to":{"country":"FI","postcode":"00100"},"lines":[{"price":"999999999999999.999999999999","weight":"0.000000000001","quantity":1000000}]}}]}`)
+		{"id":"dear","name":"Dear","holds":"price","method":"parcel","amount":"999999999999999",
+		"request":{"to":{"country":"FI","postcode":"00100"},"lines":[{"price":"999999999999999",
+		"weight":"999999999999999","quantity":1000000}]}},
+		{"id":"cheap","name":"Cheap","holds":"at_most","method":"parcel","amount":"5","request":{"to":{"country":"FI",
+		"postcode":"00100"},"lines":[{"price":"999999999999999.999999999999","weight":"0.000000000001",
+		"quantity":1000000}]}}]}`)
 	require.Equal(t, http.StatusOK, status, page)
-	for _, path := range []string{"/zones", "/goods", "/methods", "/rates", "/quotes", "/quotes?over=quantity", "/quotes?over=weight", "/promises", "/live", "/people", "/checkout"} {
+	for _, path := range []string{"/zones", "/goods", "/methods", "/rates", "/quotes", "/quotes?over=quantity",
+		"/quotes?over=weight", "/promises", "/live", "/people", "/checkout"} {
 		status, body := s.get(path)
 		assert.Equal(t, http.StatusOK, status, path)
 		assert.NotContains(t, body, "could not be shown", path)
 	}
 	s.post("/promises/dear/try")
-	for _, path := range []string{"/zones", "/goods", "/quotes", "/quotes?over=quantity", "/quotes?over=weight", "/quotes?over=subtotal", "/quotes.csv", "/rates/parcel"} {
+	for _, path := range []string{"/zones", "/goods", "/quotes", "/quotes?over=quantity", "/quotes?over=weight",
+		"/quotes?over=subtotal", "/quotes.csv", "/rates/parcel"} {
 		status, body := s.get(path)
 		assert.Equal(t, http.StatusOK, status, path)
 		assert.NotContains(t, body, "could not be shown", path)

@@ -86,7 +86,8 @@ func limited(c *gin.Context) {
 			var tooLarge *http.MaxBytesError
 			if errors.As(err, &tooLarge) {
 				status = http.StatusRequestEntityTooLarge
-				text = fmt.Sprintf("That is more than %d KB; nothing was changed. Long lists are taken in as files.", MaxBody>>10)
+				text = fmt.Sprintf("That is more than %d KB; nothing was changed. Long lists are taken in as files.",
+					MaxBody>>10)
 			}
 			c.String(status, "%s", text)
 			c.Abort()

@@ -147,7 +147,8 @@ func TestAHelperEditsAndAnOwnerPutsLive(t *testing.T) {
 	holds(
 		t,
 		body,
-		"this was changed again since: undo that first (Parcel to the door, Finland, up to and including 2 kg: 7.20 → 8.00)",
+		"this was changed again since: undo that first (Parcel to the door, Finland, up to and including 2 kg: 7.20 "+
+			"→ 8.00)",
 	)
 	_, _ = s.post("/undo")
 	_, body = veli.post("/undo")

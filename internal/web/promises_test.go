@@ -192,7 +192,8 @@ func TestPromisesAreBoundedForTheShop(t *testing.T) {
 			}
 			fmt.Fprintf(
 				&b,
-				`{"id":"p%d","name":"P","holds":"offered","method":"parcel","request":{"to":{"country":"FI","postcode":"00100"},"lines":[%s]}}`,
+				`{"id":"p%d","name":"P","holds":"offered","method":"parcel","request":{"to":{"country":"FI",
+		"postcode":"00100"},"lines":[%s]}}`,
 				i,
 				lines,
 			)

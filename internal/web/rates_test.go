@@ -62,7 +62,9 @@ func TestBlocksArePastedIntoAPriceList(t *testing.T) {
 		s.list("locker", "list"),
 	)
 	before := s.list("locker", "list")
-	for _, c := range [][]string{{"at", "5", "zone", "", "block", "1e400\t3"}, {"at", "5", "zone", "", "block", "heavy\t3"}, {"at", "99", "zone", "aland", "block", "3"}, {"at", "5", "zone", "mars", "block", "3"}, {"at", "5", "zone", "aland", "block", "cheap\ncheaper"}} {
+	for _, c := range [][]string{{"at", "5", "zone", "", "block", "1e400\t3"}, {"at", "5", "zone", "", "block",
+		"heavy\t3"}, {"at", "99", "zone", "aland", "block", "3"}, {"at", "5", "zone", "mars", "block", "3"},
+		{"at", "5", "zone", "aland", "block", "cheap\ncheaper"}} {
 		status, _ := s.post(path, c...)
 		assert.Equal(t, http.StatusUnprocessableEntity, status, c)
 	}
@@ -115,7 +117,8 @@ func TestColumnsAreMadeMovedAndListsShaped(t *testing.T) {
 		"the other list has the zone still",
 	)
 	_, _ = s.post("/undo")
-	for _, c := range [][]string{{"classes", "Odd", "by", "subtotal"}, {"classes", "", "by", "subtotal"}, {"classes", "bulky", "by", "subtotal"}} {
+	for _, c := range [][]string{{"classes", "Odd", "by", "subtotal"}, {"classes", "", "by", "subtotal"},
+		{"classes", "bulky", "by", "subtotal"}} {
 		status, body := s.post("/rates/locker/lists", c...)
 		holds(t, body, `value="subtotal" selected`)
 		assert.Equal(
@@ -201,7 +204,8 @@ func TestTermsAreTypedInTheirGrid(t *testing.T) {
 	holds(t, body, "Free from 80.00 or with coupon löyly.", `placeholder="from 80.00 or with coupon löyly"`)
 	_, body = post("aland", "weight", "", "up to 10")
 	holds(t, body, "up to 10 kg")
-	for _, c := range [][4]string{{"aland", "days", "3 to 6 working days", "soon"}, {"", "weight", "up to 15 kg", "heavy"}, {"aland", "days", "1 day", "2"}, {"mars", "days", "", "2"}, {"", "only_classes", "", "Odd"}} {
+	for _, c := range [][4]string{{"aland", "days", "3 to 6 working days", "soon"}, {"", "weight", "up to 15 kg",
+		"heavy"}, {"aland", "days", "1 day", "2"}, {"mars", "days", "", "2"}, {"", "only_classes", "", "Odd"}} {
 		status, body := post(c[0], c[1], c[2], c[3])
 		assert.Equal(t, http.StatusUnprocessableEntity, status, c)
 		holds(t, body, ">"+c[3]+"</textarea>", "slip-note")
@@ -243,7 +247,8 @@ func TestOrdersLeaveByTheShopsOwnDays(t *testing.T) {
 		Closed:   []string{"2026-12-24", "2026-12-25", "2026-12-26", "2027-01-02"},
 	}
 	assert.Equal(t, want, s.draft.State().File.Store.Dispatch)
-	for field, typed := range map[string]string{"cut-off": "noon", "zone": "Europe/Naantali", "closed": "Christmas", "holidays": "XX"} {
+	for field, typed := range map[string]string{"cut-off": "noon", "zone": "Europe/Naantali", "closed": "Christmas",
+		"holidays": "XX"} {
 		status, body := set(field, typed)
 		assert.Equal(t, http.StatusUnprocessableEntity, status, field)
 		holds(t, body, "slip-note")

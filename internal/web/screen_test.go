@@ -19,7 +19,8 @@ import (
 
 func TestEveryPageAnswers(t *testing.T) {
 	for name, s := range map[string]*site{"demo": lauha(t), "empty": opened(t, draft.Empty(), false)} {
-		for _, path := range []string{"/", "/zones", "/goods", "/methods", "/rates", "/quotes", "/promises", "/live", "/people"} {
+		for _, path := range []string{"/", "/zones", "/goods", "/methods", "/rates", "/quotes", "/promises", "/live",
+			"/people"} {
 			status, body := s.get(path)
 			assert.Equal(t, http.StatusOK, status, "%s %s", name, path)
 			assert.Contains(t, body, `id="till"`)
@@ -38,7 +39,8 @@ func TestEveryPageAnswers(t *testing.T) {
 func TestWhatIsTypedIsEscaped(t *testing.T) {
 	s := lauha(t)
 	nasty := `<script>alert(1)</script>"'`
-	for _, c := range [][]string{{"/zones/aland/name", "name", nasty}, {"/methods/letter/name", "field", "label", "value", nasty}, {"/goods/cell", "sku", "SEAT-1", "field", "name", "was", "Linen seat cover", "text", nasty},
+	for _, c := range [][]string{{"/zones/aland/name", "name", nasty}, {"/methods/letter/name", "field", "label",
+		"value", nasty}, {"/goods/cell", "sku", "SEAT-1", "field", "name", "was", "Linen seat cover", "text", nasty},
 		{"/zones", "places", nasty}, {"/till/destination", "to", nasty}, {"/till/add", "sku", nasty}} {
 		req, err := http.NewRequest(http.MethodPost, s.URL+c[0], strings.NewReader(func() string {
 			form := url.Values{}
@@ -151,7 +153,8 @@ func TestTheTillsAddressIsTriedOnAllZones(t *testing.T) {
 	_, tried, _ := strings.Cut(body, `id="tried"`)
 	assert.Regexp(
 		t,
-		`21660 Nauvo</b> is taken by .*Finland</b> \(country FI\), then .*European Union</b> \(group EU\), then .*Rest of the world`,
+		`21660 Nauvo</b> is taken by .*Finland</b> \(country FI\), then .*European Union</b> \(group EU\), `+
+			`then .*Rest of the world`,
 		tried,
 	)
 	assert.Regexp(t, `Van round</b> leaves out FI 21660`, tried)
@@ -185,10 +188,14 @@ func TestPriceListsGrowAndShrink(t *testing.T) {
 		"with the charges that held there until now",
 	)
 	for _, c := range []struct{ path, field, typed, says string }{
-		{"/rates/parcel/list/rows", "at", "7.50", "a row at 7.5 already"}, {"/rates/parcel/list/rows", "at", "heavy", "not a number"}, {"/rates/parcel/list/rows", "at", "-1", "below 0"},
-		{"/rates/parcel/list/rows", "at", strings.Repeat("9", 41), "too long"}, {"/rates/parcel/list/rows", "at", strings.Repeat("9", 20), "digits"},
-		{"/rates/parcel/list/columns", "zone", "finland", "a column already"}, {"/rates/parcel/list/columns", "zone", "atlantis", "choose a zone"},
-		{"/rates/parcel/list/remove-row", "at", "77", "not there any more"}, {"/rates/parcel/list/remove-column", "zone", "world", "not there any more"},
+		{"/rates/parcel/list/rows", "at", "7.50", "a row at 7.5 already"}, {"/rates/parcel/list/rows", "at", "heavy",
+			"not a number"}, {"/rates/parcel/list/rows", "at", "-1", "below 0"},
+		{"/rates/parcel/list/rows", "at", strings.Repeat("9", 41), "too long"}, {"/rates/parcel/list/rows", "at",
+			strings.Repeat("9", 20), "digits"},
+		{"/rates/parcel/list/columns", "zone", "finland", "a column already"}, {"/rates/parcel/list/columns", "zone",
+			"atlantis", "choose a zone"},
+		{"/rates/parcel/list/remove-row", "at", "77", "not there any more"}, {"/rates/parcel/list/remove-column",
+			"zone", "world", "not there any more"},
 		{"/rates/workshop/list/remove-row", "at", "", "keeps one row"},
 	} {
 		status, body := s.post(c.path, c.field, c.typed)
@@ -268,13 +275,15 @@ func TestCurvesOfEveryDemoList(t *testing.T) {
 func TestAPriceThatCannotBeKeepsWhatIsSaved(t *testing.T) {
 	s := lauha(t)
 	before := string(s.draft.State().File.Write())
-	for typed, says := range map[string]string{"": "6.90", "1e400": "does not belong", "cheap": "how a term begins", "1.200,50": "1200.50", "-3": "below 0", "2 per mile": "kg and km", strings.Repeat("9", 400): "digits"} {
+	for typed, says := range map[string]string{"": "6.90", "1e400": "does not belong", "cheap": "how a term begins",
+		"1.200,50": "1200.50", "-3": "below 0", "2 per mile": "kg and km", strings.Repeat("9", 400): "digits"} {
 		status, body := s.post(cellPath, "zone", "finland", "at", "2", "was", "6.90", "text", typed)
 		assert.Equal(t, http.StatusUnprocessableEntity, status, typed)
 		assert.Contains(t, body, says)
 		assert.Contains(t, body, ">"+typed+"</textarea>")
 	}
-	for _, c := range [][]string{{"zone", "finland", "at", "99"}, {"zone", "mars", "at", "2"}, {"zone", "finland", "at", "2", "was", "6.80"}} {
+	for _, c := range [][]string{{"zone", "finland", "at", "99"}, {"zone", "mars", "at", "2"}, {"zone", "finland", "at",
+		"2", "was", "6.80"}} {
 		status, _ := s.post(cellPath, append(c, "text", "1.00")...)
 		assert.Equal(t, http.StatusUnprocessableEntity, status, c)
 	}
@@ -291,9 +300,13 @@ func TestGoodsAreTypedInPlace(t *testing.T) {
 	assert.Contains(t, body, "1 unweighed", "the course line says what is wrong")
 	assert.Contains(t, body, "Birch ladle has no weight and counts as 0 kg")
 	for _, c := range [][]string{
-		{"/goods/cell", "sku", "LADLE-B", "field", "weight", "was", "", "text", "-1", "below 0"}, {"/goods/cell", "sku", "LADLE-B", "field", "price", "was", "24.00", "text", "1.200,5", "is not a number: write a price as 12.50"},
-		{"/goods/cell", "sku", "LADLE-B", "field", "price", "was", "1.00", "text", "2", "changed to 24.00"}, {"/goods/cell", "sku", "NONE", "field", "price", "text", "2", "removed meanwhile"},
-		{"/goods", "sku", "", "name", "X", "needs a sku"}, {"/goods", "sku", "LADLE-B", "name", "X", "price", "1", "already"}, {"/goods", "sku", "NEW", "name", "", "price", "1", "a name is needed"},
+		{"/goods/cell", "sku", "LADLE-B", "field", "weight", "was", "", "text", "-1", "below 0"},
+		{"/goods/cell", "sku", "LADLE-B", "field", "price", "was", "24.00", "text", "1.200,5",
+			"is not a number: write a price as 12.50"},
+		{"/goods/cell", "sku", "LADLE-B", "field", "price", "was", "1.00", "text", "2", "changed to 24.00"},
+		{"/goods/cell", "sku", "NONE", "field", "price", "text", "2", "removed meanwhile"},
+		{"/goods", "sku", "", "name", "X", "needs a sku"}, {"/goods", "sku", "LADLE-B", "name", "X", "price", "1",
+			"already"}, {"/goods", "sku", "NEW", "name", "", "price", "1", "a name is needed"},
 		{"/goods/set", "selected", "NONE", "field", "remove", "select the products first"},
 	} {
 		status, body := s.post(c[0], c[1:len(c)-1]...)
@@ -348,9 +361,12 @@ func TestMethodsAndTheShopItself(t *testing.T) {
 func TestTheTillsBounds(t *testing.T) {
 	s := lauha(t)
 	for _, c := range [][]string{
-		{"/till/line", "line", "0", "field", "quantity", "value", "0", "from 1 to 1000000"}, {"/till/line", "line", "0", "field", "quantity", "value", "1000000000", "from 1 to 1000000"},
-		{"/till/line", "line", "0", "field", "quantity", "value", "two", "whole number"}, {"/till/line", "line", "9", "field", "quantity", "value", "1", "not in the cart"},
-		{"/till/destination", "to", "", "type where"}, {"/till/destination", "to", "2110 Naantali", "5 digits"}, {"/till/destination", "to", strings.Repeat("x", 300), "at most 200"},
+		{"/till/line", "line", "0", "field", "quantity", "value", "0", "from 1 to 1000000"}, {"/till/line", "line", "0",
+			"field", "quantity", "value", "1000000000", "from 1 to 1000000"},
+		{"/till/line", "line", "0", "field", "quantity", "value", "two", "whole number"}, {"/till/line", "line", "9",
+			"field", "quantity", "value", "1", "not in the cart"},
+		{"/till/destination", "to", "", "type where"}, {"/till/destination", "to", "2110 Naantali", "5 digits"},
+		{"/till/destination", "to", strings.Repeat("x", 300), "at most 200"},
 		{"/till/cart", "cart", "none", "choose a cart"}, {"/till/add", "sku", "none", "no product"},
 	} {
 		status, body := s.post(c[0], c[1:len(c)-1]...)
@@ -375,9 +391,11 @@ func TestTheLargestNumbersThatCanBeTyped(t *testing.T) {
 	s.post("/methods", "name", "Parcel", "by", "weight")
 	largest := strings.Repeat("9", 15)
 	for _, c := range [][]string{
-		{"/till/line", "line", "0", "field", "weight", "value", largest}, {"/till/line", "line", "0", "field", "price", "value", largest}, {"/till/line", "line", "0", "field", "quantity", "value", "1000000"},
+		{"/till/line", "line", "0", "field", "weight", "value", largest}, {"/till/line", "line", "0", "field", "price",
+			"value", largest}, {"/till/line", "line", "0", "field", "quantity", "value", "1000000"},
 		{"/rates/parcel/list/rows", "at", "999999999999998"}, {"/rates/parcel/list/cell", "zone", "fi", "at", ""},
-		{"/rates/parcel/list/cell", "zone", "finland", "at", "", "was", "no", "text", largest + " + 0.01 per started 0.001 kg"},
+		{"/rates/parcel/list/cell", "zone", "finland", "at", "", "was", "no", "text", largest +
+			" + 0.01 per started 0.001 kg"},
 	} {
 		status, body := s.post(c[0], c[1:]...)
 		assert.NotEqual(t, http.StatusInternalServerError, status, c)

@@ -1,10 +1,10 @@
 // Package web serves Diadrom over HTTP: the screens, which the server writes as HTML and htmx changes in place, and the
 // API.
 //
-// A page is the frame (package shell) around the work of one station. An edit is a POST; its answer carries the part that
-// was edited and, out of band, the Till requoted and the course line, so that what a change does is seen in the same
-// exchange. An edit that is refused answers 422 with the field as it was typed and what is wrong. Each station is a
-// package that registers its own routes; this one puts them together, behind what every request goes through.
+// A page is the frame (package shell) around the work of one station. An edit is a POST; its answer carries the part
+// that was edited and, out of band, the Till requoted and the course line, so that what a change does is seen in the
+// same exchange. An edit that is refused answers 422 with the field as it was typed and what is wrong. Each station
+// is a package that registers its own routes; this one puts them together, behind what every request goes through.
 package web
 
 import (

@@ -120,7 +120,8 @@ func placeNames(dirs map[string]string) (countries, regions []string, err error)
 			return nil, nil, fmt.Errorf("CLDR has no name for %s", c.Alpha2)
 		}
 		also := map[string]bool{}
-		for _, n := range []string{c.Name, c.Common, names[c.Alpha2], names[c.Alpha2+"-alt-variant"], names[c.Alpha2+"-alt-short"]} {
+		for _, n := range []string{c.Name, c.Common, names[c.Alpha2], names[c.Alpha2+"-alt-variant"],
+			names[c.Alpha2+"-alt-short"]} {
 			if n != "" && n != name {
 				also[n] = true
 			}

@@ -12,7 +12,8 @@ import (
 // optional ones and days that are observed.
 const holidayScript = `
 const bundle = { exports: {} };
-new Function("module", "exports", "self", require("fs").readFileSync(process.argv[1], "utf8"))(bundle, bundle.exports, globalThis);
+const code = require("fs").readFileSync(process.argv[1], "utf8");
+new Function("module", "exports", "self", code)(bundle, bundle.exports, globalThis);
 const Calendar = bundle.exports.default;
 for (const place of process.argv.slice(2)) for (let year = 2024; year <= 2030; year++) {
 	const days = [new Set(), new Set()];

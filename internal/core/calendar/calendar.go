@@ -18,8 +18,9 @@ import (
 
 // Plan is when a shop hands over what was ordered. Dates are written as in ISO 8601.
 type Plan struct {
-	TimeZone string   `json:"time_zone"`          // of the IANA database, such as Europe/Helsinki
-	CutOff   string   `json:"cut_off"`            // the time from which orders leave a working day later, 00:00 to 24:00
+	TimeZone string `json:"time_zone"` // of the IANA database, such as Europe/Helsinki
+	// the time from which orders leave a working day later, 00:00 to 24:00
+	CutOff   string   `json:"cut_off"`
 	Weekdays []string `json:"weekdays,omitempty"` // mon to sun, on which the shop works; Monday to Friday where absent
 	Holidays string   `json:"holidays,omitempty"` // the country whose public holidays are kept; "" is none
 	Closed   []string `json:"closed,omitempty"`   // the shop's own closed days

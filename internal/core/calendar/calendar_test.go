@@ -35,10 +35,12 @@ func TestPublicHolidaysAreThosePublished(t *testing.T) {
 		days    string
 	}{
 		{"GB", 2025, "01-01 04-18 04-21 05-05 05-26 08-25 12-25 12-26"},
-		{"GB", 2026, "01-01 04-03 04-06 05-04 05-25 08-31 12-25 12-26 12-28"}, // Boxing Day is on a Saturday: Monday instead
+		// Boxing Day is on a Saturday: Monday instead
+		{"GB", 2026, "01-01 04-03 04-06 05-04 05-25 08-31 12-25 12-26 12-28"},
 		{"FI", 2025, "01-01 01-06 04-18 04-20 04-21 05-01 05-29 06-08 06-20 06-21 11-01 12-06 12-24 12-25 12-26"},
 		{"FI", 2026, "01-01 01-06 04-03 04-05 04-06 05-01 05-14 05-24 06-19 06-20 10-31 12-06 12-24 12-25 12-26"},
-		{"US", 2021, "01-01 01-18 02-15 05-31 06-18 06-19 07-04 07-05 09-06 10-11 11-11 11-25 12-24 12-25 12-31"}, // opm.gov: New Year 2022 observed in 2021
+		// opm.gov: New Year 2022 observed in 2021
+		{"US", 2021, "01-01 01-18 02-15 05-31 06-18 06-19 07-04 07-05 09-06 10-11 11-11 11-25 12-24 12-25 12-31"},
 	} {
 		var have []string
 		for d := time.Date(tt.year, 1, 1, 0, 0, 0, 0, time.UTC); d.Year() == tt.year; d = d.AddDate(0, 0, 1) {
@@ -108,12 +110,15 @@ func TestOrdersLeaveAndArrive(t *testing.T) {
 	}{
 		{"2026-11-24T13:59:00+02:00", "2026-11-24", 2, 4, true, "Thu 26 – Mon 30 November"},
 		{"2026-11-24T14:00:00+02:00", "2026-11-25", 2, 4, true, "Fri 27 November – Tue 1 December"},
-		{"2026-11-24T11:59:00Z", "2026-11-24", 0, 0, true, "Tue 24 November"},             // the shop's time counts
-		{"2026-11-24T23:30:00-05:00", "2026-11-25", 1, 1, false, "Thu 26 November"},       // there it is half past six in the morning already
-		{"2026-11-27T15:00:00+02:00", "2026-12-01", 1, 2, true, "Wed 2 – Thu 3 December"}, // a weekend, and a Monday on which the shop is closed
+		{"2026-11-24T11:59:00Z", "2026-11-24", 0, 0, true, "Tue 24 November"}, // the shop's time counts
+		// there it is half past six in the morning already
+		{"2026-11-24T23:30:00-05:00", "2026-11-25", 1, 1, false, "Thu 26 November"},
+		// a weekend, and a Monday on which the shop is closed
+		{"2026-11-27T15:00:00+02:00", "2026-12-01", 1, 2, true, "Wed 2 – Thu 3 December"},
 		{"2026-12-23T10:00:00+02:00", "2026-12-23", 1, 3, true, "Mon 28 – Wed 30 December"},
 		{"2026-12-24T10:00:00+02:00", "2026-12-28", 2, 5, true, "Wed 30 December 2026 – Tue 5 January 2027"},
-		{"2026-12-23T10:00:00+02:00", "2026-12-23", 1, 3, false, "Thu 24 – Sat 26 December"}, // calendar days are all days
+		// calendar days are all days
+		{"2026-12-23T10:00:00+02:00", "2026-12-23", 1, 3, false, "Thu 24 – Sat 26 December"},
 	} {
 		at, err := time.Parse(time.RFC3339, tt.at)
 		require.NoError(t, err)
@@ -173,7 +178,8 @@ func TestDatesAsTyped(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, []string{"2026-12-24", "2026-12-25", "2026-12-26", "2026-12-31", "2027-01-01"}, days)
 	assert.Equal(t, "2026-12-24 to 2026-12-26, 2026-12-31 to 2027-01-01", FormatDates(days))
-	for text, want := range map[string]string{"31.2.2026": "not a date", "soon": "not a date", "2026-12-26 to 2026-12-24": "ends before", "1.1.2000 to 1.1.2026": "at most"} {
+	for text, want := range map[string]string{"31.2.2026": "not a date", "soon": "not a date",
+		"2026-12-26 to 2026-12-24": "ends before", "1.1.2000 to 1.1.2026": "at most"} {
 		_, err := ParseDates(text)
 		assert.ErrorContains(t, err, want)
 	}

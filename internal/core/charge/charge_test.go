@@ -16,13 +16,18 @@ var euro = Words{rate.Units{Digits: 2, Weight: "kg", Distance: "km"}, "EUR"}
 
 func TestChargesAreReadAsSaid(t *testing.T) {
 	for text, canonical := range map[string]string{
-		"6.90": "6.90", "6,90": "6.90", "€ 6.90": "6.90", "6.9 EUR": "6.90", "  7 ": "7.00", "0": "free", "free": "free", "FREE": "free", "no": "no",
-		"3.00 + 1.00 per item": "3.00 + 1.00 per item", "1 per item+3": "3.00 + 1.00 per item", "1.00 each + 3": "3.00 + 1.00 per item",
-		"4.00 first item, 1.50 each next": "4.00 first item, 1.50 each next", "4,00 first item, 1,50 each next": "4.00 first item, 1.50 each next",
-		"9.90 + 0.80 per started kg above 10": "9.90 + 0.80 per started kg above 10", "0,80 per started KG above 10 kg + 9,90": "9.90 + 0.80 per started kg above 10",
+		"6.90": "6.90", "6,90": "6.90", "€ 6.90": "6.90", "6.9 EUR": "6.90", "  7 ": "7.00", "0": "free",
+		"free": "free", "FREE": "free", "no": "no",
+		"3.00 + 1.00 per item": "3.00 + 1.00 per item", "1 per item+3": "3.00 + 1.00 per item",
+		"1.00 each + 3":                       "3.00 + 1.00 per item",
+		"4.00 first item, 1.50 each next":     "4.00 first item, 1.50 each next",
+		"4,00 first item, 1,50 each next":     "4.00 first item, 1.50 each next",
+		"9.90 + 0.80 per started kg above 10": "9.90 + 0.80 per started kg above 10", "0,80 per started KG above 10 " +
+			"kg + 9,90": "9.90 + 0.80 per started kg above 10",
 		"5 % of goods": "5 % of goods", "5%": "5 % of goods", "2.5 percent of the goods": "2.5 % of goods",
-		"1.20 per km": "1.20 per km", "0.45 per km above 10": "0.45 per km above 10", "0.50 per started 0.5 kg": "0.50 per started 0.5 kg",
-		"0.50 per 1 kg": "0.50 per kg", "0.105 per kg": "0.105 per kg",
+		"1.20 per km": "1.20 per km", "0.45 per km above 10": "0.45 per km above 10",
+		"0.50 per started 0.5 kg": "0.50 per started 0.5 kg",
+		"0.50 per 1 kg":           "0.50 per kg", "0.105 per kg": "0.105 per kg",
 	} {
 		c, err := Parse(text, euro)
 		require.NoError(t, err, text)
@@ -126,7 +131,8 @@ func TestPrintThenParseIsTheIdentity(t *testing.T) {
 }
 
 func FuzzParse(f *testing.F) {
-	for _, s := range []string{"6.90", "4 first item, 1 each next", "0.8 per started 2 kg above 10", "5 %", "no", "€", "1,2,3", "\xff"} {
+	for _, s := range []string{"6.90", "4 first item, 1 each next", "0.8 per started 2 kg above 10", "5 %", "no", "€",
+		"1,2,3", "\xff"} {
 		f.Add(s)
 	}
 	f.Fuzz(func(t *testing.T, text string) {

@@ -30,7 +30,8 @@ func TestParseReadsPlainNumbersOnly(t *testing.T) {
 
 func TestRoundingIsHalfUp(t *testing.T) {
 	for _, c := range []struct{ in, want string }{
-		{"0.005", "0.01"}, {"0.0049999", "0"}, {"2.675", "2.68"}, {"1.005", "1.01"}, {"2.5", "2.5"}, {"-0.005", "-0.01"},
+		{"0.005", "0.01"}, {"0.0049999", "0"}, {"2.675", "2.68"}, {"1.005", "1.01"}, {"2.5", "2.5"},
+		{"-0.005", "-0.01"},
 		{"12345678901234567.895", "12345678901234567.9"},
 	} {
 		var d Decimal
@@ -46,7 +47,8 @@ func TestRoundingIsHalfUp(t *testing.T) {
 
 func TestQuotientsAreWrittenWithTwelveDecimalsAtMost(t *testing.T) {
 	for _, c := range []struct{ a, b, want string }{
-		{"1", "8", "0.125"}, {"1", "3", "0.333333333333"}, {"2", "3", "0.666666666667"}, {"1", "8192", "0.0001220703125"},
+		{"1", "8", "0.125"}, {"1", "3", "0.333333333333"}, {"2", "3", "0.666666666667"},
+		{"1", "8192", "0.0001220703125"},
 		{"7", "0.5", "14"}, {"-1", "3", "-0.333333333333"}, {"0", "7", "0"}, {"10", "4", "2.5"}, {"6", "3", "2"},
 	} {
 		assert.Equal(t, c.want, MustParse(c.a).Quo(MustParse(c.b)).String(), "%s ÷ %s", c.a, c.b)

@@ -12,10 +12,13 @@ import (
 )
 
 func TestLinesInTheGeoNamesPostalLayout(t *testing.T) {
-	list := "\ufeffFI\t21100\tNaantali\tVarsinais-Suomi\t02\tNaantali\t529\t\t\t60.4674\t22.0243\t4\r\n" + // GeoNames' own code for the region
+	// GeoNames' own code for the region
+	list := "\ufeffFI\t21100\tNaantali\tVarsinais-Suomi\t02\tNaantali\t529\t\t\t60.4674\t22.0243\t4\r\n" +
 		"FI\t21100\tLuonnonmaa\t\t19\t\t\t\t\t\t\t\n" + // no point
 		"\n" +
-		"XX\t1\tNowhere\n" + "FI\t\tNo code\n" + "FI\t1\n" + "FI\t00100\tHelsinki\tUusimaa\t01\t\t\t\t\tnorth\t24\t\n" + "FI\t00100\t\xe4\n" + // Latin-1
+		// Latin-1
+		"XX\t1\tNowhere\n" + "FI\t\tNo code\n" + "FI\t1\n" + "FI\t00100\tHelsinki\tUusimaa\t01\t\t\t\t\tnorth\t24\t\n" +
+		"FI\t00100\t\xe4\n" +
 		"FI\t" + strings.Repeat(
 		"9",
 		5000,

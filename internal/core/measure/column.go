@@ -24,7 +24,8 @@ var plainNumber = regexp.MustCompile(`^[0-9]+(?:([.,])[0-9]+)?$`)
 // that are not three; 0 where it could be read either way or has none.
 func sign(number string) byte {
 	if s, ok := plain(number); ok &&
-		(s < 0 || len(number)-s-1 != 3 || s > 3 || number[0] == '0') { // the common case: no group of three behind the sign
+		// the common case: no group of three behind the sign
+		(s < 0 || len(number)-s-1 != 3 || s > 3 || number[0] == '0') {
 		if s < 0 {
 			return 0
 		}
@@ -133,7 +134,8 @@ func (c Column) readable(cell, bare string) error {
 		if c.line > 0 {
 			return fmt.Errorf("its decimal sign is the other way round than in line %d (%.20s)", c.line, c.shown)
 		}
-		return fmt.Errorf("its decimal sign is not the %s that was set", map[byte]string{'.': "point", ',': "comma"}[c.Decimal])
+		return fmt.Errorf("its decimal sign is not the %s that was set", map[byte]string{'.': "point",
+			',': "comma"}[c.Decimal])
 	}
 	m := grouped.FindStringSubmatch(bare)
 	switch {

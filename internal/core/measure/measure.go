@@ -129,7 +129,8 @@ func Parse(kind Kind, text, unit string) (decimal.Decimal, error) {
 		return bad("write a %s such as %s", names[kind], examples[kind])
 	case strings.HasPrefix(rest, "-") || strings.HasPrefix(rest, "−"):
 		return bad("a %s cannot be below 0", names[kind])
-	case strings.Count(rest, ",")+strings.Count(rest, ".") > 1 && !strings.ContainsAny(rest, " abcdefghijklmnopqrstuvwxyz"):
+	case strings.Count(rest, ",")+strings.Count(rest, ".") > 1 && !strings.ContainsAny(rest,
+		" abcdefghijklmnopqrstuvwxyz"):
 		return bad("%.20q has more than one point or comma: write it without grouping, such as 1200.50", rest)
 	}
 	sum, parts := decimal.Zero, 0 // in the smallest of the units' sizes

@@ -45,9 +45,12 @@ func TestWeightsAndLengthsAsPeopleTypeThem(t *testing.T) {
 		kind       Kind
 		text, says string
 	}{
-		{Weight, "-1", "below 0"}, {Weight, "−2 kg", "below 0"}, {Weight, "1,200.50", "without grouping"}, {Weight, "heavy", "is no weight"},
-		{Weight, "2 cm", "is no unit of weight"}, {Length, "2 kg", "is no unit of length"}, {Weight, "2 lb 3", "say the unit of each part"},
-		{Weight, "", "write a weight"}, {Weight, "1e400", "no unit"}, {Length, "=1+1", "is no length"}, {Weight, "123456789012345678901234567890", "at most"},
+		{Weight, "-1", "below 0"}, {Weight, "−2 kg", "below 0"}, {Weight, "1,200.50", "without grouping"},
+		{Weight, "heavy", "is no weight"},
+		{Weight, "2 cm", "is no unit of weight"}, {Length, "2 kg", "is no unit of length"},
+		{Weight, "2 lb 3", "say the unit of each part"},
+		{Weight, "", "write a weight"}, {Weight, "1e400", "no unit"}, {Length, "=1+1", "is no length"},
+		{Weight, "123456789012345678901234567890", "at most"},
 	} {
 		_, err := Parse(c.kind, c.text, "kg")
 		assert.ErrorContains(t, err, c.says, c.text)
@@ -74,7 +77,8 @@ func TestNumbersOfAColumn(t *testing.T) {
 		{[]string{"1,200.50", "7", "1,200"}, []string{"1200.5", "7", "1200"}},
 		{[]string{"1.200,50", "7", "1.200"}, []string{"1200.5", "7", "1200"}},
 		{[]string{"1,200.50", "1.200,50"}, []string{"1200.5", "the other way round than in line 2 (1,200.50)"}},
-		{[]string{"1,200", "1.300", "7"}, []string{"1,200 is 1200 or 1.200: choose the decimal sign", "1.300 is 1300 or 1.300", "7"}},
+		{[]string{"1,200", "1.300", "7"}, []string{"1,200 is 1200 or 1.200: choose the decimal sign",
+			"1.300 is 1300 or 1.300", "7"}},
 		{[]string{"1 200,50 €", "EUR 3"}, []string{"1200.5", "3"}},
 		{[]string{"0.450", "1.200"}, []string{"0.45", "1.2"}}, // what begins with 0 is not grouped
 		{[]string{"0,45", "1.5"}, []string{"0.45", "the other way round"}},
@@ -92,7 +96,8 @@ func TestNumbersOfAColumn(t *testing.T) {
 			assert.Equal(t, c.want[i], got.String(), "%s of %v", cell, c.cells)
 		}
 	}
-	for cell, want := range map[string]string{"450 g": "g", "$5.00": "$", "EUR 5.00": "EUR", "over 30": "over", "30+": "+", "~ 3 kg": "~ kg", "5": ""} {
+	for cell, want := range map[string]string{"450 g": "g", "$5.00": "$", "EUR 5.00": "EUR", "over 30": "over",
+		"30+": "+", "~ 3 kg": "~ kg", "5": ""} {
 		_, around, err := Numbers([]string{cell}, line).Parse(cell)
 		require.NoError(t, err, cell)
 		assert.Equal(t, want, around, cell)

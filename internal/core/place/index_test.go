@@ -38,10 +38,12 @@ func owners(x *Index, a Resolved) (out []int) {
 	return out
 }
 
-const square = `{"type":"Polygon","coordinates":[[[22,60],[24,60],[24,62],[22,62],[22,60]],[[22.5,60.5],[23,60.5],[23,61],[22.5,61],[22.5,60.5]]]}`
+const square = `{"type":"Polygon","coordinates":[[[22,60],[24,60],[24,62],[22,62],[22,60]],[[22.5,60.5],[23,60.5],[23,
+		61],[22.5,61],[22.5,60.5]]]}`
 
 func TestAreasWithHolesAndSeveralParts(t *testing.T) {
-	two := `{"type":"MultiPolygon","coordinates":[[[[22,60],[23,60],[23,60.4],[22,60]]],[[[-180,-17],[-179,-17],[-179,-16],[-180,-16],[-180,-17]]]]}`
+	two := `{"type":"MultiPolygon","coordinates":[[[[22,60],[23,60],[23,60.4],[22,60]]],[[[-180,-17],[-179,-17],[-179,
+		-16],[-180,-16],[-180,-17]]]]}`
 	x := NewIndex(
 		[]Owner{{Places: []Rule{area(t, square)}}, {Places: []Rule{area(t, two)}}, {Places: []Rule{{World: true}}}},
 	)
@@ -149,7 +151,8 @@ func TestManyEntriesAreFoundByTheirSpans(t *testing.T) {
 		r.Postcodes = append(r.Postcodes, codes(t, "FI", decimal.FromInt(int64(30000+i*7)).String()).Postcodes...)
 	}
 	x := NewIndex([]Owner{{Places: []Rule{r}}})
-	for code, because := range map[string]string{"15005": "15000 to 15010", "15500": "15*", "19999": "10000 to 19999", "00100": "00100", "30007": "30007"} {
+	for code, because := range map[string]string{"15005": "15000 to 15010", "15500": "15*", "19999": "10000 to 19999",
+		"00100": "00100", "30007": "30007"} {
 		a := Address{Country: "FI", Postcode: code}.Resolve(nil)
 		matches := x.Match(&a, nil)
 		require.Len(t, matches, 1, code)

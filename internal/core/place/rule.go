@@ -81,7 +81,8 @@ func (r *Rule) Level() Level {
 // as well: a city of that region, the part of a circle that lies in that country.
 func (r *Rule) namesMore() bool {
 	n := 0
-	for _, named := range []bool{r.Area != nil, r.Within != nil, len(r.Postcodes) > 0, r.City != "", r.Region != "", r.Group != "",
+	for _, named := range []bool{r.Area != nil, r.Within != nil, len(r.Postcodes) > 0, r.City != "", r.Region != "",
+		r.Group != "",
 		r.Country != "" && r.Level() == Shape} {
 		if named {
 			n++

@@ -92,14 +92,20 @@ func TestAnAreaOfManySlantedTeethIsReadSoon(t *testing.T) {
 
 func TestAreasThatAreNone(t *testing.T) {
 	for text, says := range map[string]string{
-		`{"type":"Polygon","coordinates":[[[0,0],[4,0],[4,4],[0,4],[0,0]],[[6,6],[7,6],[7,7],[6,6]]]}`: "a hole of this area lies outside",
-		`{"type":"Polygon","coordinates":[[[0,0],[4,0],[4,4],[0,4],[0,0]],[[3,3],[7,3],[7,7],[3,3]]]}`: "crosses itself",
-		`{"type":"Polygon","coordinates":[[[0,0],[4,0],[4,null],[0,4],[0,0]]]}`:                        "each position is two numbers",
-		`{"type":"Polygon","coordinates":[[[0,0],[4,0],null,[0,4],[0,0]]]}`:                            "each position is two numbers",
-		`{"type":"Polygon","coordinates":[[[0],[4,0],[4,4],[0,4],[0]]]}`:                               "each position is two numbers",
-		`{"type":"Polygon","coordinates":null}`:                                                        "each position is two numbers",
-		`{"type":"Polygon","coordinates":[[[0,0],[4,4],[4,0],[0,4],[0,0]]]}`:                           "crosses itself",
-		`{"type":"Polygon","coordinates":[[[0,0],[4,0],[2,2],[4,4],[0,4],[2,2],[0,0]]]}`:               "crosses itself",
+		`{"type":"Polygon","coordinates":[[[0,0],[4,0],[4,4],[0,4],[0,0]],[[6,6],[7,6],[7,7],[6,
+		6]]]}`: "a hole of this area lies outside",
+		`{"type":"Polygon","coordinates":[[[0,0],[4,0],[4,4],[0,4],[0,0]],[[3,3],[7,3],[7,7],[3,
+		3]]]}`: "crosses itself",
+		`{"type":"Polygon","coordinates":[[[0,0],[4,0],[4,null],[0,4],[0,0]]]}`: "each position is two " +
+			"numbers",
+		`{"type":"Polygon","coordinates":[[[0,0],[4,0],null,[0,4],[0,0]]]}`: "each position is two " +
+			"numbers",
+		`{"type":"Polygon","coordinates":[[[0],[4,0],[4,4],[0,4],[0]]]}`: "each position is two " +
+			"numbers",
+		`{"type":"Polygon","coordinates":null}`: "each position is two " +
+			"numbers",
+		`{"type":"Polygon","coordinates":[[[0,0],[4,4],[4,0],[0,4],[0,0]]]}`:             "crosses itself",
+		`{"type":"Polygon","coordinates":[[[0,0],[4,0],[2,2],[4,4],[0,4],[2,2],[0,0]]]}`: "crosses itself",
 	} {
 		require.True(t, json.Valid([]byte(text)))
 		_, err := ParseArea([]byte(text))

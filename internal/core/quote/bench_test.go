@@ -137,7 +137,8 @@ func BenchmarkQuoteAgainstExpr(b *testing.B) {
 	for i, m := range file.Methods {
 		t := m.Tables[0]
 		for column, z := range file.Zones {
-			for row, bounds := range []string{"weight <= 2", "weight > 2 && weight <= 5", "weight > 5 && weight <= 10", "weight > 10"} {
+			for row, bounds := range []string{"weight <= 2", "weight > 2 && weight <= 5", "weight > 5 && weight <= 10",
+				"weight > 10"} {
 				charge, fixed := t.Rows[row].Charges[column].(string)
 				if !fixed {
 					charge = "9.9 + 0.8 * ceil(weight - 10)"

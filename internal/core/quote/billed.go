@@ -11,8 +11,8 @@ import (
 // 6,000 cm³ per kg (IATA, The Air Cargo Tariff, rule 3.9); many road and courier lists have 5,000 (common
 // practice, no source).
 
-// perKilogram is how many of a unit of weight make a kilogram, and centimetres how many a unit of length has: both exact,
-// 1 kg in pounds as a fraction.
+// perKilogram is how many of a unit of weight make a kilogram, and centimetres how many a unit of length has: both
+// exact, 1 kg in pounds as a fraction.
 var (
 	perKilogram = sizes([]string{"g", "kg", "oz", "lb"}, func(unit string) decimal.Decimal {
 		return measure.Size(measure.Weight, "kg").Quo(measure.Size(measure.Weight, unit))

@@ -39,21 +39,31 @@ func TestTheLargerWeightIsBilled(t *testing.T) {
 	table := oneTable(
 		"billed_weight",
 		"up_to",
-		`[{"at":"5","charges":["7.00"]},{"at":"10","charges":["11.00"]},{"at":null,"charges":[{"base":"11.00","per_weight":{"amount":"1.00","above":"10","part":"started"}}]}]`,
+		`[{"at":"5","charges":["7.00"]},{"at":"10","charges":["11.00"]},{"at":null,"charges":[{"base":"11.00",
+		"per_weight":{"amount":"1.00","above":"10","part":"started"}}]}]`,
 	)
 	box := `"price":"5","weight":"4.2","length":"20","width":"40","height":"60","quantity":`
 	for _, c := range []struct{ name, divisors, method, goods, want, says string }{
-		{"a bulky box counts as its volume", `"volumetric_divisor":"5000",`, "", box + "1", "11.00", "20 × 40 × 60 cm ÷ 5000 = 9.6 kg, more than 4.2 kg: row up to and including 10 kg: 11.00"},
-		{"a heavy one as its weight", `"volumetric_divisor":"50000",`, "", box + "1", "7.00", "20 × 40 × 60 cm ÷ 50000 = 0.96 kg, less than 4.2 kg: row up to and including 5 kg: 7.00"},
-		{"several boxes in one parcel", `"volumetric_divisor":"5000",`, "", box + "2", "21.00", "96000 cm³ ÷ 5000 = 19.2 kg, more than 8.4 kg: row above 10 kg: 11.00 + 1.00 × 10 started kg above 10 = 21.00"},
-		{"each alone", `"volumetric_divisor":"5000",`, "", `"own_parcel":true,` + box + "2", "22.00", "2 parcels of their own of 4.2 kg: 20 × 40 × 60 cm ÷ 5000 = 9.6 kg, more than 4.2 kg: row up to and including 10 kg: 11.00 each"},
-		{"the method's own divisor", `"volumetric_divisor":"5000",`, `"volumetric_divisor":"6000",`, box + "1", "11.00", "÷ 6000 = 8 kg"},
+		{"a bulky box counts as its volume", `"volumetric_divisor":"5000",`, "", box + "1", "11.00",
+			"20 × 40 × 60 cm ÷ 5000 = 9.6 kg, more than 4.2 kg: row up to and including 10 kg: 11.00"},
+		{"a heavy one as its weight", `"volumetric_divisor":"50000",`, "", box + "1", "7.00",
+			"20 × 40 × 60 cm ÷ 50000 = 0.96 kg, less than 4.2 kg: row up to and including 5 kg: 7.00"},
+		{"several boxes in one parcel", `"volumetric_divisor":"5000",`, "", box + "2", "21.00",
+			"96000 cm³ ÷ 5000 = 19.2 kg, more than 8.4 kg: row above 10 kg: 11.00 + 1.00 × 10 started kg above 10 = " +
+				"21.00"},
+		{"each alone", `"volumetric_divisor":"5000",`, "", `"own_parcel":true,` + box + "2", "22.00",
+			"2 parcels of their own of 4.2 kg: 20 × 40 × 60 cm ÷ 5000 = 9.6 kg, more than 4.2 kg: row up to and " +
+				"including 10 kg: 11.00 each"},
+		{"the method's own divisor", `"volumetric_divisor":"5000",`, `"volumetric_divisor":"6000",`, box + "1", "11.00",
+			"÷ 6000 = 8 kg"},
 		{"a quotient that does not end", `"volumetric_divisor":"7000",`, "", box + "1", "11.00", "÷ 7000 ≈ 6.857 kg"},
 		{"no divisor", "", "", box + "1", "7.00", "row up to and including 5 kg: 7.00"},
-		{"a side that nobody knows", `"volumetric_divisor":"5000",`, "", `"price":"5","weight":"4.2","length":"20","quantity":1`, "7.00", "row up to and including 5 kg: 7.00"},
+		{"a side that nobody knows", `"volumetric_divisor":"5000",`, "", `"price":"5","weight":"4.2","length":"20",
+		"quantity":1`, "7.00", "row up to and including 5 kg: 7.00"},
 	} {
 		file := shopWith(c.method+table, "")
-		file = file[:len(`{"format":"diadrom-store/1","store":{`)] + c.divisors + file[len(`{"format":"diadrom-store/1","store":{`):]
+		const head = `{"format":"diadrom-store/1","store":{`
+		file = head + c.divisors + file[len(head):]
 		a := quoted(t, file, goods(c.goods)+"}")
 		require.Len(t, a.Options, 1, c.name)
 		assert.Equal(t, c.want, a.Options[0].Charge, c.name)
@@ -93,7 +103,8 @@ func TestTheLargerWeightIsBilled(t *testing.T) {
 func TestADivisorIsAboveZero(t *testing.T) {
 	_, faults := store.Read(
 		[]byte(
-			`{"format":"diadrom-store/1","store":{"currency":"EUR","volumetric_divisor":"0"},"methods":[{"id":"m","volumetric_divisor":"-1"}]}`,
+			`{"format":"diadrom-store/1","store":{"currency":"EUR","volumetric_divisor":"0"},"methods":[{"id":"m",
+		"volumetric_divisor":"-1"}]}`,
 		),
 	)
 	require.Len(t, faults, 2)

@@ -16,12 +16,17 @@ import (
 
 // checkoutStore has collection at two places and a price that looks at a German region.
 const checkoutStore = `{"format":"diadrom-store/1","store":{"currency":"EUR","tax":{"prices_include_tax":true}%s},
- "locations":[{"id":"a","name":"Workshop","country":"FI","postcode":"21100","city":"Naantali","street":"Verstaskuja 3","lat":"60.4674","lon":"22.0260","ships_from":true,"pickup":true},
-  {"id":"b","name":"Market","country":"FI","city":"Turku","lat":"60.4492","lon":"22.2661","pickup":true},{"id":"c","name":"Store room","country":"FI"},{"id":"d","name":"Kiosk","country":"FI","pickup":true}],
+ "locations":[{"id":"a","name":"Workshop","country":"FI","postcode":"21100","city":"Naantali","street":"Verstaskuja 3",
+		"lat":"60.4674","lon":"22.0260","ships_from":true,"pickup":true},
+  {"id":"b","name":"Market","country":"FI","city":"Turku","lat":"60.4492","lon":"22.2661","pickup":true},{"id":"c",
+		"name":"Store room","country":"FI"},{"id":"d","name":"Kiosk","country":"FI","pickup":true}],
  "zones":[{"id":"by","places":[{"country":"DE","region":"DE-BY"}]},{"id":"all","places":[{"world":true}]}],
- "methods":[{"id":"collect","kind":"pickup","tables":[{"id":"t","zones":["all"],"by":"order","rows":[{"charges":["0"]}]}]},
-  {"id":"there","kind":"pickup","from":"b","tables":[{"id":"t","zones":["all"],"by":"order","rows":[{"charges":["2"]}]}]},
-  {"id":"post","preselected":true,"free":{"subtotal":"90"},"tables":[{"id":"t","zones":["all","by"],"by":"order","rows":[{"charges":["5","6"]}]}]}]}`
+ "methods":[{"id":"collect","kind":"pickup","tables":[{"id":"t","zones":["all"],"by":"order",
+		"rows":[{"charges":["0"]}]}]},
+  {"id":"there","kind":"pickup","from":"b","tables":[{"id":"t","zones":["all"],"by":"order",
+		"rows":[{"charges":["2"]}]}]},
+  {"id":"post","preselected":true,"free":{"subtotal":"90"},"tables":[{"id":"t","zones":["all","by"],"by":"order",
+		"rows":[{"charges":["5","6"]}]}]}]}`
 
 func checkoutEngine(t *testing.T, settings string) *Engine {
 	f, faults := store.Read([]byte(fmt.Sprintf(checkoutStore, settings)))
@@ -63,7 +68,8 @@ func TestACheckoutIsToldWhatTheAddressLacks(t *testing.T) {
 		assert.False(t, c.Wait, "prices show from the country on")
 	}
 	waits := checkoutEngine(t, `,"checkout":{"prices_wait":true}`)
-	for to, wait := range map[string]bool{`{"country":"FI"}`: true, `{"country":"FI","postcode":"2110"}`: true, `{"country":"FI","postcode":"21100"}`: false} {
+	for to, wait := range map[string]bool{`{"country":"FI"}`: true, `{"country":"FI","postcode":"2110"}`: true,
+		`{"country":"FI","postcode":"21100"}`: false} {
 		q, _, _ := waits.ReadRequest(
 			[]byte(`{"checkout":true,"to":` + to + `,"lines":[{"price":"10","quantity":1}]}`),
 		)
@@ -75,7 +81,8 @@ func TestACheckoutIsToldWhereGoodsAreCollected(t *testing.T) {
 	e := checkoutEngine(t, "")
 	q, _, faults := e.ReadRequest(
 		[]byte(
-			`{"checkout":true,"to":{"country":"FI","postcode":"20100","lat":"60.4518","lon":"22.2666"},"lines":[{"price":"82.50","quantity":1}]}`,
+			`{"checkout":true,"to":{"country":"FI","postcode":"20100","lat":"60.4518","lon":"22.2666"},
+		"lines":[{"price":"82.50","quantity":1}]}`,
 		),
 	)
 	require.Empty(t, faults)
@@ -123,7 +130,8 @@ func TestWhatMakesAnOptionFree(t *testing.T) {
 		{&store.Free{Subtotal: &ninety}, nil, "Spend 7.50 more for free delivery"},
 		{&store.Free{Quantity: &three}, nil, "Add 2 items for free delivery"},
 		{&store.Free{Subtotal: &ninety, Quantity: &three}, nil, "Spend 7.50 more or add 2 items for free delivery"},
-		{&store.Free{Subtotal: &ninety, Quantity: &three, Require: store.RequireAll}, nil, "Spend 7.50 more and add 2 items for free delivery"},
+		{&store.Free{Subtotal: &ninety, Quantity: &three, Require: store.RequireAll}, nil,
+			"Spend 7.50 more and add 2 items for free delivery"},
 		{&store.Free{Subtotal: &ninety, Coupons: []string{"X"}, Require: store.RequireAll}, nil, ""},
 		{&store.Free{Coupons: []string{"X"}}, nil, ""},
 		{&store.Free{Quantity: &three}, &store.Free{Subtotal: &ninety}, "Spend 7.50 more for free delivery"},
@@ -139,7 +147,8 @@ func TestTheBuyerIsToldWhichMethodRefusesTheOrder(t *testing.T) {
 	f, faults := store.Read(
 		[]byte(
 			`{"format":"diadrom-store/1","store":{"currency":"EUR"},"zones":[{"id":"all","places":[{"world":true}]}],
-		"methods":[{"id":"letter","label":"Letter to your mailbox","needs":{"weight":{"to":"2"}},"tables":[{"id":"t","zones":["all"],"by":"order","rows":[{"charges":["2"]}]}]}]}`,
+		"methods":[{"id":"letter","label":"Letter to your mailbox","needs":{"weight":{"to":"2"}},"tables":[{"id":"t",
+		"zones":["all"],"by":"order","rows":[{"charges":["2"]}]}]}]}`,
 		),
 	)
 	require.Empty(t, faults)
@@ -179,7 +188,8 @@ func TestWhatIsRememberedIsTheSame(t *testing.T) {
 	asking.Wait()
 	assert.LessOrEqual(t, len(m.known), maxMemo)
 	e := checkoutEngine(t, "")
-	for _, a := range []place.Address{{Country: "FI", Postcode: "21100"}, {Country: "FI", Postcode: "211 00"}, {Country: "FI", City: "Turku", Region: "FI-19"}, {Country: "FI", City: strings.Repeat("ä", 300)}} {
+	for _, a := range []place.Address{{Country: "FI", Postcode: "21100"}, {Country: "FI", Postcode: "211 00"},
+		{Country: "FI", City: "Turku", Region: "FI-19"}, {Country: "FI", City: strings.Repeat("ä", 300)}} {
 		for range 2 {
 			assert.Equal(t, a.Resolve(nil), e.Resolve(a))
 		}

@@ -135,8 +135,8 @@ func (e *Engine) billsVolume(m *store.Method) bool {
 // Store is the store that is quoted from; it must not be changed.
 func (e *Engine) Store() *store.File { return e.file }
 
-// ZoneRules are the places of each zone, with circles around the shop's locations where the gazetteer puts those; a zone
-// that is switched off has none. They must not be changed.
+// ZoneRules are the places of each zone, with circles around the shop's locations where the gazetteer puts those; a
+// zone that is switched off has none. They must not be changed.
 func (e *Engine) ZoneRules() []place.Owner { return e.zoneRules }
 
 // Tied says whether only the order in the file tells which of two zones comes first for an address that both take.

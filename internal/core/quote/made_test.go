@@ -17,10 +17,12 @@ func madeStore(zones, entries int) []byte {
 	r := rand.New(rand.NewPCG(1, 2))
 	var b strings.Builder
 	b.WriteString(
-		`{"format":"diadrom-store/1","store":{"name":"Made","currency":"EUR","tax":{"prices_include_tax":true,"rates":[{"country":"FI","percent":"25.5"}]}},`,
+		`{"format":"diadrom-store/1","store":{"name":"Made","currency":"EUR","tax":{"prices_include_tax":true,
+		"rates":[{"country":"FI","percent":"25.5"}]}},`,
 	)
 	b.WriteString(
-		`"locations":[{"id":"w","country":"FI","lat":"60.46","lon":"22.02","ships_from":true}],"classes":[{"id":"bulky"}],"products":[`,
+		`"locations":[{"id":"w","country":"FI","lat":"60.46","lon":"22.02","ships_from":true}],
+		"classes":[{"id":"bulky"}],"products":[`,
 	)
 	for i := range 20 {
 		fmt.Fprintf(
@@ -58,7 +60,9 @@ func madeStore(zones, entries int) []byte {
 	for i := range 8 {
 		fmt.Fprintf(
 			&b,
-			`%s{"id":"m%d","name":"Method %d","handling":{"amount":"0.50"},"free":{"subtotal":"500"},"days":{"min":1,"max":3},"tables":[{"id":"t","name":"Price list","zones":[%s],"by":"weight","edges":"up_to","rows":[`,
+			`%s{"id":"m%d","name":"Method %d","handling":{"amount":"0.50"},"free":{"subtotal":"500"},
+			"days":{"min":1,"max":3},"tables":[{"id":"t","name":"Price list","zones":[%s],
+			"by":"weight","edges":"up_to","rows":[`,
 			comma(i),
 			i,
 			i,
@@ -81,9 +85,11 @@ func comma(i int) string {
 }
 
 // madeRequest is a cart of five lines.
-const madeRequest = `{"to":{"country":"FI","region":"","city":"Naantali","postcode":"21100","street":"","lat":"","lon":""},
+const madeRequest = `{"to":{"country":"FI","region":"","city":"Naantali","postcode":"21100","street":"","lat":"",
+		"lon":""},
  "lines":[{"sku":"P1","quantity":2},{"sku":"P4","quantity":1},{"sku":"P9","quantity":3},{"sku":"P12","quantity":1},
- {"name":"Ladle","price":"24.00","weight":"0.4","class":"","quantity":1}],"coupons":[],"customer":"","group":"","at":"2026-03-02T10:00:00+02:00"}`
+ {"name":"Ladle","price":"24.00","weight":"0.4","class":"","quantity":1}],"coupons":[],"customer":"","group":"",
+		"at":"2026-03-02T10:00:00+02:00"}`
 
 func compiled(t testing.TB, data []byte) *Engine {
 	t.Helper()

@@ -25,7 +25,8 @@ func (g *plainGoods) add(h plainGoods) {
 // plainVolume is that of one unit of a line in cm³, 0 where a side is missing.
 func plainVolume(file, line obj) *big.Rat {
 	cm := rat(
-		map[string]string{"": "1", "cm": "1", "mm": "0.1", "m": "100", "in": "2.54"}[text(sub(file, "store"), "length_unit")],
+		map[string]string{"": "1", "cm": "1", "mm": "0.1", "m": "100", "in": "2.54"}[text(sub(file, "store"),
+			"length_unit")],
 	)
 	v := new(big.Rat).SetInt64(1)
 	for _, side := range []string{"length", "width", "height"} {
@@ -43,7 +44,8 @@ func plainBilled(file, m obj, weight, volume *big.Rat) *big.Rat {
 	if divisor.Sign() == 0 {
 		return weight
 	}
-	kilograms := map[string]string{"": "1", "kg": "1", "g": "0.001", "lb": "0.45359237", "oz": "0.028349523125"}[text(sub(file, "store"), "weight_unit")]
+	kilograms := map[string]string{"": "1", "kg": "1", "g": "0.001", "lb": "0.45359237",
+		"oz": "0.028349523125"}[text(sub(file, "store"), "weight_unit")]
 	v := new(big.Rat).Quo(volume, new(big.Rat).Mul(divisor, rat(kilograms)))
 	if v.Cmp(weight) > 0 {
 		return v
@@ -60,7 +62,8 @@ const (
 func plainTable(t obj, column int, g plainGoods, distance *big.Rat) (*big.Rat, int) {
 	by, rows := text(t, "by"), list(t, "rows")
 	quantity := new(big.Rat).SetInt64(g.quantity)
-	x := map[string]*big.Rat{"order": new(big.Rat), "weight": g.weight, "billed_weight": g.weight, "subtotal": g.subtotal, "quantity": quantity, "distance": distance}[by]
+	x := map[string]*big.Rat{"order": new(big.Rat), "weight": g.weight, "billed_weight": g.weight,
+		"subtotal": g.subtotal, "quantity": quantity, "distance": distance}[by]
 	if x == nil {
 		return nil, plainNoDistance
 	}
@@ -110,7 +113,8 @@ func plainTable(t obj, column int, g plainGoods, distance *big.Rat) (*big.Rat, i
 		}
 		plus(new(big.Rat).Quo(new(big.Rat).Mul(ratOr(p, "amount", "0"), over), every))
 	}
-	term := map[string]string{"weight": "per_weight", "billed_weight": "per_weight", "distance": "per_distance", "quantity": "per_item"}[by]
+	term := map[string]string{"weight": "per_weight", "billed_weight": "per_weight", "distance": "per_distance",
+		"quantity": "per_item"}[by]
 	graduated := truth(t, "graduated", false)
 	if graduated {
 		for i := 0; i <= row; i++ {

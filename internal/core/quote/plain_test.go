@@ -250,7 +250,8 @@ func plainMethod(
 	needs := asObj(term("needs"))
 	within := func(key string, x *big.Rat) bool {
 		b := sub(needs, key)
-		return !(given(b, "from") && x.Cmp(ratOr(b, "from", "0")) < 0 || given(b, "to") && x.Cmp(ratOr(b, "to", "0")) > 0)
+		return !(given(b, "from") && x.Cmp(ratOr(b, "from", "0")) < 0 || given(b, "to") &&
+			x.Cmp(ratOr(b, "to", "0")) > 0)
 	}
 	quantity := new(big.Rat).SetInt64(cart.quantity)
 	used := texts(request, "coupons")

@@ -16,9 +16,12 @@ import (
 // shopWith is a store with one method and Finland as its zone; method holds the method's fields, more those of
 // the file.
 func shopWith(method, more string) string {
-	return `{"format":"diadrom-store/1","store":{"name":"S","currency":"EUR","tax":{"prices_include_tax":true,"rates":[{"country":"FI","percent":"25.5"}]}},
-	"locations":[{"id":"w","name":"Workshop","country":"FI","lat":"60.4674","lon":"22.0260","ships_from":true}],"classes":[{"id":"bulky","name":"Bulky"},{"id":"small"}],
-	"zones":[{"id":"fi","name":"Finland","places":[{"country":"FI"}]}],"methods":[{"id":"m","name":"Parcel",` + method + `}]` + more + `}`
+	return `{"format":"diadrom-store/1","store":{"name":"S","currency":"EUR",
+	"tax":{"prices_include_tax":true,"rates":[{"country":"FI","percent":"25.5"}]}},
+	"locations":[{"id":"w","name":"Workshop","country":"FI","lat":"60.4674","lon":"22.0260","ships_from":true}],
+		"classes":[{"id":"bulky","name":"Bulky"},{"id":"small"}],
+	"zones":[{"id":"fi","name":"Finland","places":[{"country":"FI"}]}],"methods":[{"id":"m","name":"Parcel",` + method +
+		`}]` + more + `}`
 }
 
 func oneTable(by, edges, rows string) string {
@@ -48,7 +51,8 @@ func goods(fields ...string) string {
 
 // The worked example of docs/model.md.
 func TestTheContractsExample(t *testing.T) {
-	rows := `[{"at":"2","charges":["6.90"]},{"at":"10","charges":["9.90"]},{"at":null,"charges":[{"base":"9.90","per_weight":{"amount":"0.80","every":"1","above":"10","part":"started"}}]}]`
+	rows := `[{"at":"2","charges":["6.90"]},{"at":"10","charges":["9.90"]},{"at":null,"charges":[{"base":"9.90",
+		"per_weight":{"amount":"0.80","every":"1","above":"10","part":"started"}}]}]`
 	a := quoted(
 		t,
 		shopWith(`"handling":{"amount":"1.00"},`+oneTable("weight", "up_to", rows), ""),
@@ -73,8 +77,10 @@ func TestWhereABreakPointBelongs(t *testing.T) {
 		`[{"at":"0","charges":["1.00"]},{"at":"2","charges":["2.00"]},{"at":"5","charges":["3.00"]}]`,
 	)
 	for _, c := range []struct{ table, weight, charge, words string }{
-		{upTo, "0", "1.00", "up to and including 2 kg"}, {upTo, "2", "1.00", "up to and including 2 kg"}, {upTo, "2.000000000001", "2.00", "up to and including 5 kg"}, {upTo, "5", "2.00", ""},
-		{from, "0", "1.00", "under 2 kg"}, {from, "1.999", "1.00", ""}, {from, "2", "2.00", "2 kg to under 5 kg"}, {from, "5", "3.00", "5 kg and over"}, {from, "900", "3.00", ""},
+		{upTo, "0", "1.00", "up to and including 2 kg"}, {upTo, "2", "1.00", "up to and including 2 kg"},
+		{upTo, "2.000000000001", "2.00", "up to and including 5 kg"}, {upTo, "5", "2.00", ""},
+		{from, "0", "1.00", "under 2 kg"}, {from, "1.999", "1.00", ""}, {from, "2", "2.00", "2 kg to under 5 kg"},
+		{from, "5", "3.00", "5 kg and over"}, {from, "900", "3.00", ""},
 	} {
 		a := quoted(t, shopWith(c.table, ""), goods(`"price":"1","weight":"`+c.weight+`","quantity":1`)+"}")
 		require.Len(t, a.Options, 1, c.weight)
@@ -97,14 +103,21 @@ func TestWhereABreakPointBelongs(t *testing.T) {
 func TestChargesAndTheirReckoning(t *testing.T) {
 	for _, c := range []struct{ charge, goods, want, says string }{
 		{`"6.90"`, `"price":"5","weight":"1","quantity":1`, "6.90", "any weight: 6.90"},
-		{`{"base":"3","per_item":"1"}`, `"price":"5","weight":"1","quantity":3`, "6.00", "3.00 + 1.00 × 3 items = 6.00"},
+		{`{"base":"3","per_item":"1"}`, `"price":"5","weight":"1","quantity":3`, "6.00",
+			"3.00 + 1.00 × 3 items = 6.00"},
 		{`{"first_item":"4","next_item":"1.50"}`, `"price":"5","weight":"1","quantity":1`, "4.00", "4.00 first item"},
-		{`{"first_item":"4","next_item":"1.50"}`, `"price":"5","weight":"1","quantity":3`, "7.00", "4.00 first item + 1.50 × 2 more items = 7.00"},
-		{`{"base":"9.90","per_weight":{"amount":"0.80","above":"10","part":"started"}}`, `"price":"5","weight":"16.2","quantity":1`, "15.50", "9.90 + 0.80 × 7 started kg above 10 = 15.50"},
-		{`{"base":"9.90","per_weight":{"amount":"0.80","above":"10"}}`, `"price":"5","weight":"16.2","quantity":1`, "14.86", "9.90 + 0.80 × 6.2 kg above 10 = 14.86"},
-		{`{"base":"9.90","per_weight":{"amount":"0.80","above":"10","part":"started"}}`, `"price":"5","weight":"10","quantity":1`, "9.90", "0.80 × 0 started kg above 10"},
-		{`{"per_weight":{"amount":"1","every":"3"}}`, `"price":"5","weight":"10","quantity":1`, "3.33", "1.00 × 10/3 kg"},
-		{`{"per_weight":{"amount":"1.00","every":"0.5","part":"started"}}`, `"price":"5","weight":"1.2","quantity":1`, "3.00", "1.00 × 3 started 0.5 kg"},
+		{`{"first_item":"4","next_item":"1.50"}`, `"price":"5","weight":"1","quantity":3`, "7.00",
+			"4.00 first item + 1.50 × 2 more items = 7.00"},
+		{`{"base":"9.90","per_weight":{"amount":"0.80","above":"10","part":"started"}}`, `"price":"5","weight":"16.2",
+		"quantity":1`, "15.50", "9.90 + 0.80 × 7 started kg above 10 = 15.50"},
+		{`{"base":"9.90","per_weight":{"amount":"0.80","above":"10"}}`, `"price":"5","weight":"16.2",
+		"quantity":1`, "14.86", "9.90 + 0.80 × 6.2 kg above 10 = 14.86"},
+		{`{"base":"9.90","per_weight":{"amount":"0.80","above":"10","part":"started"}}`, `"price":"5","weight":"10",
+		"quantity":1`, "9.90", "0.80 × 0 started kg above 10"},
+		{`{"per_weight":{"amount":"1","every":"3"}}`, `"price":"5","weight":"10","quantity":1`, "3.33",
+			"1.00 × 10/3 kg"},
+		{`{"per_weight":{"amount":"1.00","every":"0.5","part":"started"}}`, `"price":"5","weight":"1.2",
+		"quantity":1`, "3.00", "1.00 × 3 started 0.5 kg"},
 		{`{"percent":"5"}`, `"price":"20.10","weight":"1","quantity":1`, "1.01", "5 % of 20.10"},
 	} {
 		a := quoted(
@@ -169,8 +182,10 @@ func TestTaxAndRounding(t *testing.T) {
 		included       bool
 		tax, total     string
 	}{
-		{"120.00", "20", true, "20.00", "120.00"}, {"105.00", "5", true, "5.00", "105.00"}, {"43.70", "25.5", true, "8.88", "43.70"},
-		{"100.00", "20", false, "20.00", "120.00"}, {"0.50", "25", false, "0.13", "0.63"}, {"9.99", "0", false, "0.00", "9.99"},
+		{"120.00", "20", true, "20.00", "120.00"}, {"105.00", "5", true, "5.00", "105.00"},
+		{"43.70", "25.5", true, "8.88", "43.70"},
+		{"100.00", "20", false, "20.00", "120.00"}, {"0.50", "25", false, "0.13", "0.63"}, {"9.99", "0", false, "0.00",
+			"9.99"},
 	} {
 		file := strings.Replace(
 			shopWith(strings.Replace(flat, "10.00", c.price, 1), ""),
@@ -218,7 +233,8 @@ func kinds(o Option) (out []string) {
 }
 
 func TestFromTableToPriceInOrder(t *testing.T) {
-	surcharge := `,"surcharges":[{"id":"s","name":"Far","places":[{"country":"FI","postcodes":["211*"]}],"amount":"4.00","percent":"10"},{"id":"n","places":[{"country":"SE"}],"amount":"9"}]`
+	surcharge := `,"surcharges":[{"id":"s","name":"Far","places":[{"country":"FI","postcodes":["211*"]}],
+		"amount":"4.00","percent":"10"},{"id":"n","places":[{"country":"SE"}],"amount":"9"}]`
 	for _, c := range []struct {
 		method, more, request string
 		steps                 []string
@@ -228,13 +244,18 @@ func TestFromTableToPriceInOrder(t *testing.T) {
 		{`"minimum":"12",` + flat, "", "}", []string{"table 10.00", "minimum 2.00"}},
 		{`"maximum":"8",` + flat, surcharge, "}", []string{"table 10.00", "surcharge 5.00", "maximum -7.00"}},
 		{`"handling":{"amount":"1","percent":"10"},` + flat, "", "}", []string{"table 10.00", "handling 2.00"}},
-		{`"handling":{"percent":"10","of":"subtotal"},"maximum":"8",` + flat, "", "}", []string{"table 10.00", "maximum -2.00", "handling 5.00"}},
-		{`"handling":{"amount":"1"},` + flat, `,"agreed":[{"id":"g","group":"x","amount":"3"},{"id":"c","name":"Hotel","customer":"C","amount":"7.50"}]`, `,"group":"x","customer":"C"}`, []string{"table 10.00", "handling 1.00", "agreed -3.50"}},
+		{`"handling":{"percent":"10","of":"subtotal"},"maximum":"8",` + flat, "", "}",
+			[]string{"table 10.00", "maximum -2.00", "handling 5.00"}},
+		{`"handling":{"amount":"1"},` + flat, `,"agreed":[{"id":"g","group":"x","amount":"3"},{"id":"c","name":"Hotel",
+		"customer":"C","amount":"7.50"}]`, `,"group":"x","customer":"C"}`, []string{"table 10.00", "handling 1.00",
+			"agreed -3.50"}},
 		{`"free":{"subtotal":"50"},` + flat, "", "}", []string{"table 10.00", "free -10.00"}},
 		{`"free":{"subtotal":"50.01"},` + flat, "", "}", []string{"table 10.00"}},
 		{`"free":{"subtotal":"50","coupons":["SOMMAR"],"require":"all"},` + flat, "", "}", []string{"table 10.00"}},
-		{`"free":{"subtotal":"50","coupons":["SOMMAR"],"require":"all"},` + flat, "", `,"coupons":[" sommar "]}`, []string{"table 10.00", "free -10.00"}},
-		{`"free":{"quantity":1},` + flat, `,"agreed":[{"id":"c","customer":"C","amount":"7.50"}]`, `,"customer":"C"}`, []string{"table 10.00", "agreed -2.50", "free -7.50"}},
+		{`"free":{"subtotal":"50","coupons":["SOMMAR"],"require":"all"},` + flat, "", `,"coupons":[" sommar "]}`,
+			[]string{"table 10.00", "free -10.00"}},
+		{`"free":{"quantity":1},` + flat, `,"agreed":[{"id":"c","customer":"C","amount":"7.50"}]`, `,"customer":"C"}`,
+			[]string{"table 10.00", "agreed -2.50", "free -7.50"}},
 	} {
 		a := quoted(t, shopWith(c.method, c.more), goods(`"price":"50","weight":"1","quantity":1`)+c.request)
 		require.Len(t, a.Options, 1, c.method)
@@ -244,8 +265,10 @@ func TestFromTableToPriceInOrder(t *testing.T) {
 
 func TestAnAgreedChargeStandsWhereTheListHasNone(t *testing.T) {
 	never := strings.Replace(flat, `"10.00"`, "null", 1)
-	agreed := `,"agreed":[{"id":"p","name":"Quay","place":{"country":"FI","postcode":"21 100","street":"Västra Kajen 5"},"amount":"7.50"}]`
-	request := `{"to":{"country":"FI","postcode":"21100","street":"vastra kajen, 5"},"lines":[{"price":"1","weight":"1","quantity":1}]}`
+	agreed := `,"agreed":[{"id":"p","name":"Quay","place":{"country":"FI","postcode":"21 100",
+		"street":"Västra Kajen 5"},"amount":"7.50"}]`
+	request := `{"to":{"country":"FI","postcode":"21100","street":"vastra kajen, 5"},"lines":[{"price":"1","weight":"1",
+		"quantity":1}]}`
 	assert.Equal(t, []string{"agreed 7.50"}, kinds(quoted(t, shopWith(never, agreed), request).Options[0]))
 	elsewhere := strings.Replace(request, "kajen, 5", "kajen, 6", 1)
 	assert.Equal(t, NoRate, quoted(t, shopWith(never, agreed), elsewhere).Refused[0].Code)
@@ -261,15 +284,22 @@ func TestNeedsSayWhichFailedAndByHowMuch(t *testing.T) {
 	for _, c := range []struct{ needs, goods, request, reason string }{
 		{`{"weight":{"to":"30"}}`, `"price":"1","weight":"31.2","quantity":1`, "}", "too heavy (31.2 kg, limit 30 kg)"},
 		{`{"weight":{"to":"30"}}`, `"price":"1","weight":"30","quantity":1`, "}", ""},
-		{`{"subtotal":{"from":"20"}}`, `"price":"19.99","weight":"1","quantity":1`, "}", "order value too low (19.99, minimum 20.00)"},
-		{`{"quantity":{"to":2}}`, `"price":"1","weight":"1","quantity":3`, "}", "too many items (3 items, limit 2 items)"},
-		{`{"longest_side":{"to":"120"}}`, `"price":"1","weight":"1","height":"122","quantity":1`, "}", "too long (122 cm, limit 120 cm)"},
-		{`{"coupons":["A","B"]}`, `"price":"1","weight":"1","quantity":1`, `,"coupons":["C"]}`, "needs one of the coupons A, B"},
+		{`{"subtotal":{"from":"20"}}`, `"price":"19.99","weight":"1","quantity":1`, "}",
+			"order value too low (19.99, minimum 20.00)"},
+		{`{"quantity":{"to":2}}`, `"price":"1","weight":"1","quantity":3`, "}", "too many items (3 items, limit 2 " +
+			"items)"},
+		{`{"longest_side":{"to":"120"}}`, `"price":"1","weight":"1","height":"122","quantity":1`, "}",
+			"too long (122 cm, limit 120 cm)"},
+		{`{"coupons":["A","B"]}`, `"price":"1","weight":"1","quantity":1`, `,"coupons":["C"]}`,
+			"needs one of the coupons A, B"},
 		{`{"coupons":["A","B"]}`, `"price":"1","weight":"1","quantity":1`, `,"coupons":["b"]}`, ""},
 		{`{"groups":["trade"]}`, `"price":"1","weight":"1","quantity":1`, "}", "is for customers of the group trade"},
-		{`{"only_classes":["small"]}`, `"price":"1","weight":"1","class":"bulky","quantity":1`, "}", "has goods of class Bulky; this method takes only small"},
-		{`{"without_classes":["bulky"]}`, `"price":"1","weight":"1","class":"bulky","quantity":1`, "}", "has goods of class Bulky, which this method does not take"},
-		{`{"weight":{"to":"1"}}`, `"price":"1","weight":"2","ships_free":true,"quantity":1`, "}", "too heavy (2 kg, limit 1 kg)"},
+		{`{"only_classes":["small"]}`, `"price":"1","weight":"1","class":"bulky","quantity":1`, "}",
+			"has goods of class Bulky; this method takes only small"},
+		{`{"without_classes":["bulky"]}`, `"price":"1","weight":"1","class":"bulky","quantity":1`, "}",
+			"has goods of class Bulky, which this method does not take"},
+		{`{"weight":{"to":"1"}}`, `"price":"1","weight":"2","ships_free":true,"quantity":1`, "}",
+			"too heavy (2 kg, limit 1 kg)"},
 	} {
 		a := quoted(t, shopWith(`"needs":`+c.needs+`,`+flat, ""), goods(c.goods)+c.request)
 		if c.reason == "" {
@@ -292,7 +322,9 @@ func TestNeedsSayWhichFailedAndByHowMuch(t *testing.T) {
 }
 
 func TestClassesAddedOrDearestPerParcel(t *testing.T) {
-	tables := `"tables":[{"id":"b","name":"Bulky","zones":["fi"],"classes":["bulky"],"by":"order","rows":[{"charges":["30.00"]}]},{"id":"r","name":"Rest","zones":["fi"],"by":"quantity","edges":"from","rows":[{"at":"0","charges":[{"per_item":"2.00"}]}]}]`
+	tables := `"tables":[{"id":"b","name":"Bulky","zones":["fi"],"classes":["bulky"],"by":"order",
+		"rows":[{"charges":["30.00"]}]},{"id":"r","name":"Rest","zones":["fi"],"by":"quantity","edges":"from",
+		"rows":[{"at":"0","charges":[{"per_item":"2.00"}]}]}]`
 	cart := goods(
 		`"price":"1","weight":"9","class":"bulky","quantity":1`,
 		`"price":"1","weight":"1","quantity":3`,
@@ -334,7 +366,8 @@ func TestGoodsThatNeedNoShippingOrShipFree(t *testing.T) {
 	assert.Equal(t, "Soap has no weight and counts as 0.3 kg", a.Warnings[0].Message)
 }
 
-const twoZones = `,"zones":[{"id":"fi","name":"Finland","places":[{"country":"FI"}]},{"id":"far","name":"Far","only":%v,"rank":%s,"places":[{"country":"FI","postcodes":["99*"]}]}]`
+const twoZones = `,"zones":[{"id":"fi","name":"Finland","places":[{"country":"FI"}]},{"id":"far","name":"Far","only":%v,
+		"rank":%s,"places":[{"country":"FI","postcodes":["99*"]}]}]`
 
 func TestTheNarrowestServedZoneCounts(t *testing.T) {
 	file := func(only bool, rank, tables string) string {
@@ -379,9 +412,12 @@ func TestDistanceFromThePointOrTheGazetteer(t *testing.T) {
 	table := oneTable(
 		"distance",
 		"up_to",
-		`[{"at":"10","charges":["5.00"]},{"at":null,"charges":[{"base":"5.00","per_distance":{"amount":"1","above":"10"}}]}]`,
+		`[{"at":"10","charges":["5.00"]},{"at":null,"charges":[{"base":"5.00","per_distance":{"amount":"1",
+		"above":"10"}}]}]`,
 	)
-	places := "FI\t20100\tTurku\tSouthwest Finland\t19\t\t\t\t\t60.4518\t22.2666\t4\nFI\t21160\tMerimasku\tVarsinais-Suomi\t02\t\t\t\t\t60.4833\t21.8667\t4\nFI\t99999\tNowhere\t\t\t\t\t\t\t\t\t\n"
+	places := "FI\t20100\tTurku\tSouthwest Finland\t19\t\t\t\t\t60.4518\t22.2666\t4\n" +
+		"FI\t21160\tMerimasku\tVarsinais-Suomi\t02\t\t\t\t\t60.4833\t21.8667\t4\n" +
+		"FI\t99999\tNowhere\t\t\t\t\t\t\t\t\t\n"
 	g, skipped, err := gazetteer.Read(strings.NewReader(places))
 	require.NoError(t, err)
 	require.Empty(t, skipped)
@@ -400,8 +436,10 @@ func TestDistanceFromThePointOrTheGazetteer(t *testing.T) {
 	// From the workshop (60.4674, 22.0260); GeodSolve -i gives 13359.557 m to Turku's point and 8940.697 m to
 	// Merimasku's.
 	for _, c := range []struct{ to, distance, charge string }{
-		{`"postcode":"20100"`, "13.352", "8.35"}, {`"postcode":"21160"`, "8.938", "5.00"}, {`"city":"turku"`, "13.352", "8.35"},
-		{`"lat":"60.4674","lon":"22.0260"`, "0", "5.00"}, {`"postcode":"20100","lat":"60.4674","lon":"22.0260"`, "0", "5.00"},
+		{`"postcode":"20100"`, "13.352", "8.35"}, {`"postcode":"21160"`, "8.938", "5.00"}, {`"city":"turku"`, "13.352",
+			"8.35"},
+		{`"lat":"60.4674","lon":"22.0260"`, "0", "5.00"}, {`"postcode":"20100","lat":"60.4674","lon":"22.0260"`, "0",
+			"5.00"},
 	} {
 		a := e.Quote(
 			read(t, e, `{"to":{"country":"FI",`+c.to+`},"lines":[{"price":"1","weight":"1","quantity":1}]}`),
@@ -434,12 +472,18 @@ func TestRequestsThatBreakARule(t *testing.T) {
 	for _, c := range []struct{ request, path string }{
 		{`{"lines":[]}`, "/to/country"}, {`{"to":{}}`, "/to/country"}, {`{"to":{"country":"XX"}}`, "/to/country"},
 		{`{"to":{"country":"FI","lat":"91","lon":"0"}}`, "/to/lat"}, {`{"to":{"country":"FI","lat":"60"}}`, "/to/lon"},
-		{`{"to":{"country":"FI","lat":60.1,"lon":"0"}}`, "/to/lat"}, {`{"to":{"country":"FI"},"lines":[{"sku":"B","quantity":1}]}`, "/lines/0/sku"},
-		{`{"to":{"country":"FI"},"lines":[{"sku":"A"}]}`, "/lines/0/quantity"}, {`{"to":{"country":"FI"},"lines":[{"sku":"A","quantity":0}]}`, "/lines/0/quantity"},
-		{`{"to":{"country":"FI"},"lines":[{"sku":"A","quantity":-1}]}`, "/lines/0/quantity"}, {`{"to":{"country":"FI"},"lines":[{"sku":"A","quantity":1000000000}]}`, "/lines/0/quantity"},
-		{`{"to":{"country":"FI"},"lines":[{"sku":"A","quantity":1.5}]}`, "/lines/0/quantity"}, {`{"to":{"country":"FI"},"lines":[{"price":"1","class":"q","quantity":1}]}`, "/lines/0/class"},
-		{`{"to":{"country":"FI"},"lines":[{"price":"NaN","quantity":1}]}`, "/lines/0/price"}, {`{"to":{"country":"FI"},"lines":[{"price":"-1","quantity":1}]}`, "/lines/0/price"},
-		{`{"to":{"country":"FI"},"coupon":"x"}`, "/coupon"}, {`{"to":{"country":"FI"},"at":"yesterday"}`, "/at"}, {`{`, ""}, {`5`, ""}, {``, ""},
+		{`{"to":{"country":"FI","lat":60.1,"lon":"0"}}`, "/to/lat"}, {`{"to":{"country":"FI"},"lines":[{"sku":"B",
+		"quantity":1}]}`, "/lines/0/sku"},
+		{`{"to":{"country":"FI"},"lines":[{"sku":"A"}]}`, "/lines/0/quantity"}, {`{"to":{"country":"FI"},
+		"lines":[{"sku":"A","quantity":0}]}`, "/lines/0/quantity"},
+		{`{"to":{"country":"FI"},"lines":[{"sku":"A","quantity":-1}]}`, "/lines/0/quantity"}, {`{"to":{"country":"FI"},
+		"lines":[{"sku":"A","quantity":1000000000}]}`, "/lines/0/quantity"},
+		{`{"to":{"country":"FI"},"lines":[{"sku":"A","quantity":1.5}]}`, "/lines/0/quantity"}, {`{"to":{"country":"FI"},
+		"lines":[{"price":"1","class":"q","quantity":1}]}`, "/lines/0/class"},
+		{`{"to":{"country":"FI"},"lines":[{"price":"NaN","quantity":1}]}`, "/lines/0/price"}, {`{"to":{"country":"FI"},
+		"lines":[{"price":"-1","quantity":1}]}`, "/lines/0/price"},
+		{`{"to":{"country":"FI"},"coupon":"x"}`, "/coupon"}, {`{"to":{"country":"FI"},"at":"yesterday"}`, "/at"},
+		{`{`, ""}, {`5`, ""}, {``, ""},
 		{`[{"to":{"country":"FI"}},{"to":{"country":"QQ"}}]`, "/1/to/country"},
 	} {
 		_, _, faults := e.ReadRequest([]byte(c.request))
@@ -485,12 +529,14 @@ func FuzzRequest(f *testing.F) {
 	e := Compile(file, nil)
 	f.Add(
 		[]byte(
-			`{"to":{"country":"FI","postcode":"21100","lat":"60","lon":"22"},"lines":[{"sku":"A","quantity":2}],"coupons":["x"]}`,
+			`{"to":{"country":"FI","postcode":"21100","lat":"60","lon":"22"},"lines":[{"sku":"A","quantity":2}],
+		"coupons":["x"]}`,
 		),
 	)
 	f.Add(
 		[]byte(
-			`[{"to":{"country":"GB","postcode":"BT1 1AA"},"lines":[{"price":"1","own_parcel":true,"quantity":1000000}]}]`,
+			`[{"to":{"country":"GB","postcode":"BT1 1AA"},"lines":[{"price":"1","own_parcel":true,
+		"quantity":1000000}]}]`,
 		),
 	)
 	f.Fuzz(func(t *testing.T, data []byte) {
@@ -512,13 +558,15 @@ func TestDaysAreDatesFromTheMomentOfTheOrder(t *testing.T) {
 	file := strings.Replace(
 		shopWith(flat, ""),
 		`"currency"`,
-		`"dispatch":{"time_zone":"Europe/Helsinki","cut_off":"14:00","holidays":"FI","closed":["2026-12-07"]},"currency"`,
+		`"dispatch":{"time_zone":"Europe/Helsinki","cut_off":"14:00","holidays":"FI","closed":["2026-12-07"]},
+		"currency"`,
 		1,
 	)
 	require.Contains(t, file, "dispatch")
 	file = strings.Replace(file, `"tables"`, `"days":{"min":2,"max":4,"business":true},"tables"`, 1)
 	ask := func(at string) string {
-		return `{"to":{"country":"FI","postcode":"21100"},"lines":[{"price":"1","weight":"1","quantity":1}],"at":"` + at + `"}`
+		return `{"to":{"country":"FI","postcode":"21100"},"lines":[{"price":"1","weight":"1","quantity":1}],"at":"` +
+			at + `"}`
 	}
 	// Friday afternoon before Independence Day, a Sunday; closed on Monday the 7th: leaves on Tuesday.
 	assert.Equal(
@@ -541,7 +589,8 @@ func TestPlansOfDispatchThatCannotBe(t *testing.T) {
 		`{"cut_off":"14:00"}`:                "/time_zone missing",
 		`{"time_zone":"UTC"}`:                "/cut_off missing",
 		`{"time_zone":"Moon","cut_off":"1"}`: "/time_zone choice,/cut_off range",
-		`{"time_zone":"UTC","cut_off":"14:00","weekdays":["mon","mon","tuesday"],"holidays":"BQ","closed":["24.12."],"x":1}`: "/weekdays/1 duplicate,/weekdays/2 choice,/holidays choice,/closed/0 range,/x unknown_field",
+		`{"time_zone":"UTC","cut_off":"14:00","weekdays":["mon","mon","tuesday"],"holidays":"BQ","closed":["24.12."],
+		"x":1}`: "/weekdays/1 duplicate,/weekdays/2 choice,/holidays choice,/closed/0 range,/x unknown_field",
 	} {
 		f, faults := store.Read(
 			[]byte(`{"format":"diadrom-store/1","store":{"currency":"EUR","dispatch":` + dispatch + `}}`),

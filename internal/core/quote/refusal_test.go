@@ -14,7 +14,8 @@ func TestBuyersAreNotToldCouponsGroupsOrZones(t *testing.T) {
 		NoCause, NoZone, ZonesUnserved, ZoneAlone, CouponNeeded, GroupNeeded, ClassNotTaken, ClassUnpriced, SwitchedOff,
 		CellEmpty, ShopUnknown, PlaceUnknown, NoCarrier,
 	} {
-		r := Refusal{Cause: cause, Zone: "Secret zone", Names: []string{"SECRET"}, Class: "Secret class", Place: "Secret yard"}
+		r := Refusal{Cause: cause, Zone: "Secret zone", Names: []string{"SECRET"}, Class: "Secret class",
+			Place: "Secret yard"}
 		assert.NotContains(t, r.Buyer("Parcel"), "ecret", cause)
 		assert.NotContains(t, r.Buyer("Parcel"), "SECRET", cause)
 		assert.Contains(t, r.Buyer("Parcel"), "Parcel", "which method it is: %s", cause)
@@ -29,12 +30,15 @@ func TestALimitSaysByHowMuchAndOfWhat(t *testing.T) {
 		owner, buyer, short, wanted string
 	}{
 		{
-			Refusal{Cause: OverLimit, By: rate.ByWeight, Have: decimal.MustParse("31.2"), Limit: decimal.MustParse("30")},
-			"too heavy (31.2 kg, limit 30 kg)", "too heavy for Parcel (31.2 kg, limit 30 kg)", "too heavy", "up to 30 kg",
+			Refusal{Cause: OverLimit, By: rate.ByWeight, Have: decimal.MustParse("31.2"),
+				Limit: decimal.MustParse("30")},
+			"too heavy (31.2 kg, limit 30 kg)", "too heavy for Parcel (31.2 kg, limit 30 kg)", "too heavy",
+			"up to 30 kg",
 		},
 		{
 			Refusal{Cause: UnderLimit, By: rate.ByQuantity, Have: decimal.FromInt(1), Limit: decimal.FromInt(3)},
-			"too few items (1 item, minimum 3 items)", "too few items for Parcel (1 item, minimum 3 items)", "too few items",
+			"too few items (1 item, minimum 3 items)", "too few items for Parcel (1 item, minimum 3 items)",
+			"too few items",
 			"3 items and over",
 		},
 		{
@@ -44,6 +48,7 @@ func TestALimitSaysByHowMuchAndOfWhat(t *testing.T) {
 	} {
 		r := c.refusal
 		r.units, r.side = units, "cm"
-		assert.Equal(t, []string{c.owner, c.buyer, c.short, c.wanted}, []string{r.Owner(), r.Buyer("Parcel"), r.Short(), r.Wanted()})
+		assert.Equal(t, []string{c.owner, c.buyer, c.short, c.wanted}, []string{r.Owner(), r.Buyer("Parcel"), r.Short(),
+			r.Wanted()})
 	}
 }

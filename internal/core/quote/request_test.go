@@ -19,11 +19,15 @@ func TestEveryFaultOfARequestIsSaid(t *testing.T) {
 		`{"lines":null}`:                         {"missing /to/country"},
 		`{"to":{"country":"FI"},"lines":[null]}`: {"type /lines/0"},
 		`{"to":null,"lines":[]}`:                 {"missing /to/country"},
-		`{"to":{"country":"FI"},"lines":[{"sku":"x","quantity":0}]}`:                         {"range /lines/0/quantity", "reference /lines/0/sku"},
-		`{"to":{"country":"FI"},"lines":[{"sku":"x"}]}`:                                      {"missing /lines/0/quantity", "reference /lines/0/sku"},
-		`{"to":{"country":"FI"},"lines":[{"sku":"x","quantity":"many","class":"y"}]}`:        {"number /lines/0/quantity", "reference /lines/0/sku", "reference /lines/0/class"},
-		`{"to":{"country":"FI"},"lines":[{"sku":"a","quantity":null}]}`:                      {"missing /lines/0/quantity"},
-		`{"to":{"country":"FI"},"lines":[{"sku":"a","quantity":1,"price":"x","class":"y"}]}`: {"number /lines/0/price", "reference /lines/0/class"},
+		`{"to":{"country":"FI"},"lines":[{"sku":"x",
+		"quantity":0}]}`: {"range /lines/0/quantity", "reference /lines/0/sku"},
+		`{"to":{"country":"FI"},"lines":[{"sku":"x"}]}`: {"missing /lines/0/quantity", "reference /lines/0/sku"},
+		`{"to":{"country":"FI"},"lines":[{"sku":"x","quantity":"many",
+		"class":"y"}]}`: {"number /lines/0/quantity", "reference /lines/0/sku", "reference /lines/0/class"},
+		`{"to":{"country":"FI"},"lines":[{"sku":"a",
+		"quantity":null}]}`: {"missing /lines/0/quantity"},
+		`{"to":{"country":"FI"},"lines":[{"sku":"a","quantity":1,"price":"x","class":"y"}]}`: {"number /lines/0/price",
+			"reference /lines/0/class"},
 	} {
 		_, _, faults := e.ReadRequest([]byte(body))
 		var got []string

@@ -15,7 +15,9 @@ import (
 var sweeps = []rate.By{rate.ByQuantity, rate.ByWeight, rate.BySubtotal}
 
 // steps is a shop whose prices only change at breaks, of three measures.
-const steps = `"needs":{"weight":{"to":"20"}},"free":{"subtotal":"120.00"},"tables":[{"id":"t","zones":["fi"],"by":"weight","edges":"up_to","rows":[{"at":"2","charges":["6.90"]},{"at":"10","charges":["9.90"]},{"at":null,"charges":["14.00"]}]}]`
+const steps = `"needs":{"weight":{"to":"20"}},"free":{"subtotal":"120.00"},"tables":[{"id":"t","zones":["fi"],
+		"by":"weight","edges":"up_to","rows":[{"at":"2","charges":["6.90"]},{"at":"10","charges":["9.90"]},{"at":null,
+		"charges":["14.00"]}]}]`
 
 func TestASweepTestsEachBreakUnderOnAndOver(t *testing.T) {
 	e := compiled(t, []byte(shopWith(steps, "")))
@@ -35,7 +37,8 @@ func TestASweepTestsEachBreakUnderOnAndOver(t *testing.T) {
 	}
 	assert.Equal(
 		t,
-		"<2 1.999: 6.90; =2 2: 6.90; >2 2.001: 9.90; <10 9.999: 9.90; =10 10: 9.90; >10 10.001: 14.00; <20 19.999: 14.00; =20 20: 14.00; >20 20.001: needs; ",
+		"<2 1.999: 6.90; =2 2: 6.90; >2 2.001: 9.90; <10 9.999: 9.90; =10 10: 9.90; >10 10.001: 14.00; <20 19.999: "+
+			"14.00; =20 20: 14.00; >20 20.001: needs; ",
 		said(rate.ByWeight),
 	)
 	assert.Equal(t, "<120 119.99: 6.90; =120 120: 0.00; >120 120.01: 0.00; ", said(rate.BySubtotal))
@@ -49,7 +52,8 @@ func TestASweepTestsEachBreakUnderOnAndOver(t *testing.T) {
 	q = read(t, e, goods(`"price":"40","weight":"0.5","quantity":1`)+"}")
 	assert.Equal(
 		t,
-		"<3 2: 6.90; =3 3: 0.00; =4 4: 0.00; >4 5: 0.00; <20 19: 0.00; =20 20: 0.00; >20 21: 0.00; <40 39: 0.00; =40 40: 0.00; >40 41: needs; ",
+		"<3 2: 6.90; =3 3: 0.00; =4 4: 0.00; >4 5: 0.00; <20 19: 0.00; =20 20: 0.00; >20 21: 0.00; <40 39: 0.00; "+
+			"=40 40: 0.00; >40 41: needs; ",
 		said(rate.ByQuantity),
 	)
 	assert.Empty(t, e.Sweep(&Request{}, rate.ByQuantity))
@@ -77,7 +81,8 @@ func TestASweepEqualsThePlainEvaluation(t *testing.T) {
 				"ships_free":     p.ShipsFree,
 				"own_parcel":     p.OwnParcel,
 			}
-			for name, side := range map[string]*decimal.Decimal{"weight": p.Weight, "length": p.Length, "width": p.Width, "height": p.Height} {
+			for name, side := range map[string]*decimal.Decimal{"weight": p.Weight, "length": p.Length,
+				"width": p.Width, "height": p.Height} {
 				if line[name] = ""; side != nil {
 					line[name] = side.String()
 				}

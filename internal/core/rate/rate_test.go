@@ -74,8 +74,10 @@ func TestRowsAreSaidOutLoud(t *testing.T) {
 		table *Table
 		want  []string
 	}{
-		{list(ByWeight, UpTo, row("2", nil), row("10", nil), row("", nil)), []string{"up to and including 2 kg", "up to and including 10 kg", "above 10 kg"}},
-		{list(BySubtotal, From, row("0", nil), row("50", nil), row("100", nil)), []string{"under 50.00", "50.00 to under 100.00", "100.00 and over"}},
+		{list(ByWeight, UpTo, row("2", nil), row("10", nil), row("", nil)), []string{"up to and including 2 kg",
+			"up to and including 10 kg", "above 10 kg"}},
+		{list(BySubtotal, From, row("0", nil), row("50", nil), row("100", nil)),
+			[]string{"under 50.00", "50.00 to under 100.00", "100.00 and over"}},
 		{list(ByQuantity, From, row("0", nil), row("1", nil)), []string{"under 1 item", "1 item and over"}},
 		{list(ByDistance, UpTo, row("", nil)), []string{"any distance"}},
 		{list(ByWeight, From, row("0", nil)), []string{"any weight"}},
@@ -92,8 +94,10 @@ func TestAChargeIsWrittenAsTheContractHasIt(t *testing.T) {
 		charge *Charge
 		want   string
 	}{
-		{nil, "null"}, {&Charge{Base: d("6.90")}, `"6.9"`}, {&Charge{Base: d("3"), PerItem: d("1")}, `{"base":"3","per_item":"1"}`},
-		{&Charge{PerWeight: &PerUnit{Amount: *d("0.80"), Above: d("10"), Started: true}}, `{"per_weight":{"amount":"0.8","above":"10","part":"started"}}`},
+		{nil, "null"}, {&Charge{Base: d("6.90")}, `"6.9"`}, {&Charge{Base: d("3"), PerItem: d("1")}, `{"base":"3",
+		"per_item":"1"}`},
+		{&Charge{PerWeight: &PerUnit{Amount: *d("0.80"), Above: d("10"), Started: true}},
+			`{"per_weight":{"amount":"0.8","above":"10","part":"started"}}`},
 	} {
 		out, err := json.Marshal(c.charge)
 		require.NoError(t, err)

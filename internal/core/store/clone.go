@@ -88,7 +88,8 @@ func cloneMethod(m *Method) {
 func cloneNeeds(n *Needs) *Needs {
 	c := clonePointer(n)
 	if c != nil {
-		for _, b := range []**Bounds{&c.Subtotal, &c.Weight, &c.Quantity, &c.Distance, &c.LongestSide, &c.BilledWeight} {
+		for _, b := range []**Bounds{&c.Subtotal, &c.Weight, &c.Quantity, &c.Distance, &c.LongestSide,
+			&c.BilledWeight} {
 			*b = clonePointer(*b)
 		}
 		for _, l := range []*[]string{&c.Coupons, &c.Groups, &c.OnlyClasses, &c.WithoutClasses} {

@@ -113,7 +113,8 @@ func (f *File) list(name string) listOf {
 		return listed(f, func(f *File) *[]Method { return &f.Methods }, id, deeply[Method], (*reader).method)
 	case "surcharges":
 		id := func(s *Surcharge) string { return s.ID }
-		return listed(f, func(f *File) *[]Surcharge { return &f.Surcharges }, id, deeply[Surcharge], (*reader).surcharge)
+		return listed(f, func(f *File) *[]Surcharge { return &f.Surcharges }, id, deeply[Surcharge],
+			(*reader).surcharge)
 	case "agreed":
 		id := func(a *Agreed) string { return a.ID }
 		return listed(f, func(f *File) *[]Agreed { return &f.Agreed }, id, deeply[Agreed], (*reader).agreed)
@@ -259,7 +260,8 @@ func (c *Change) Trim() Trimmed {
 	for t.Head < len(before) && t.Head < len(after) && before[t.Head] == after[t.Head] {
 		t.Head++
 	}
-	for t.Tail < len(before)-t.Head && t.Tail < len(after)-t.Head && before[len(before)-1-t.Tail] == after[len(after)-1-t.Tail] {
+	for t.Tail < len(before)-t.Head && t.Tail < len(after)-t.Head &&
+		before[len(before)-1-t.Tail] == after[len(after)-1-t.Tail] {
 		t.Tail++
 	}
 	t.Before, t.After = before[t.Head:len(before)-t.Tail], after[t.Head:len(after)-t.Tail]

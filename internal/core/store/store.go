@@ -65,11 +65,12 @@ type Settings struct {
 	AssumedWeight  *decimal.Decimal `json:"assumed_weight,omitempty"`     // of goods without a weight
 	Volumetric     *decimal.Decimal `json:"volumetric_divisor,omitempty"` // cm³ per kg; nil: only weights are billed
 	SubtotalCounts SubtotalCounts   `json:"subtotal_counts"`              // shipped, all; shipped where absent
-	Dispatch       *calendar.Plan   `json:"dispatch,omitempty"`           // when orders leave; nil: days are not made dates
-	Checkout       *Checkout        `json:"checkout,omitempty"`           // how the shop's checkout asks; nil: as its zero value
-	Tax            Tax              `json:"tax"`
-	digits         int
-	metres         float64
+	// when orders leave; nil: days are not made dates
+	Dispatch *calendar.Plan `json:"dispatch,omitempty"`
+	Checkout *Checkout      `json:"checkout,omitempty"` // how the shop's checkout asks; nil: as its zero value
+	Tax      Tax            `json:"tax"`
+	digits   int
+	metres   float64
 }
 
 // Digits is the number of minor digits of the currency.

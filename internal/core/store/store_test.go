@@ -18,9 +18,12 @@ const sound = `{"format":"diadrom-store/1","store":{"name":"S","currency":"EUR"}
  "locations":[{"id":"w","country":"FI","lat":"60.4","lon":"22.0","ships_from":true}],
  "classes":[{"id":"bulky"}],
  "products":[{"sku":"A","price":"1.00","weight":"2","class":"bulky"}],
- "zones":[{"id":"fi","places":[{"country":"FIN"}]},{"id":"se","places":[{"country":"SE","postcodes":["111 22","12*"]},{"country":"FI","region":"19"}]}],
- "methods":[{"id":"m","terms":{"fi":{"minimum":"2.00"}},"tables":[{"id":"t","zones":["fi","se"],"by":"weight","edges":"up_to",
-   "rows":[{"at":"2","charges":["1.00",null]},{"at":null,"charges":[{"base":"1","per_weight":{"amount":"1","above":"2","part":"started"}},"5.00"]}]}]}]}`
+ "zones":[{"id":"fi","places":[{"country":"FIN"}]},{"id":"se","places":[{"country":"SE","postcodes":["111 22","12*"]},
+		{"country":"FI","region":"19"}]}],
+ "methods":[{"id":"m","terms":{"fi":{"minimum":"2.00"}},"tables":[{"id":"t","zones":["fi","se"],"by":"weight",
+		"edges":"up_to",
+   "rows":[{"at":"2","charges":["1.00",null]},{"at":null,"charges":[{"base":"1","per_weight":{"amount":"1","above":"2",
+		"part":"started"}},"5.00"]}]}]}]}`
 
 func TestASoundFileHasNoFaults(t *testing.T) {
 	f, faults := Read([]byte(sound))
@@ -105,11 +108,14 @@ func TestEachFaultHasItsPath(t *testing.T) {
 		{"/zones/1/places/0/postcodes/1", `"1*2"`, "/zones/1/places/0/postcodes/1", fault.Place},
 		{"/zones/1/places/0/postcodes/1", `12`, "/zones/1/places/0/postcodes/1", fault.Type},
 		{"/zones/1/places/0/postcodes/0", `"12345 to 12340"`, "/zones/1/places/0/postcodes/0", fault.Place},
-		{"/zones/0/places/0", `{"within":{"location":"q","distance":"1"}}`, "/zones/0/places/0/within/location", fault.Reference},
+		{"/zones/0/places/0", `{"within":{"location":"q","distance":"1"}}`, "/zones/0/places/0/within/location",
+			fault.Reference},
 		{"/zones/0/places/0", `{"within":{"location":"w"}}`, "/zones/0/places/0/within/distance", fault.Missing},
 		{"/zones/0/places/0", `{"area":{"type":"Point","coordinates":[1,2]}}`, "/zones/0/places/0/area", fault.Place},
-		{"/zones/0/places/0", `{"area":{"type":"Polygon","coordinates":[[[0,0],[2,2],[2,0],[0,2],[0,0]]]}}`, "/zones/0/places/0/area", fault.Place},
-		{"/zones/0/places/0", `{"area":{"type":"Polygon","coordinates":[[[0,0],[0,95],[2,0],[0,0]]]}}`, "/zones/0/places/0/area", fault.Place},
+		{"/zones/0/places/0", `{"area":{"type":"Polygon","coordinates":[[[0,0],[2,2],[2,0],[0,2],[0,
+		0]]]}}`, "/zones/0/places/0/area", fault.Place},
+		{"/zones/0/places/0", `{"area":{"type":"Polygon","coordinates":[[[0,0],[0,95],[2,0],[0,
+		0]]]}}`, "/zones/0/places/0/area", fault.Place},
 		{"/methods/0/kind", `"drone"`, "/methods/0/kind", fault.Choice},
 		{"/methods/0/from", `"attic"`, "/methods/0/from", fault.Reference},
 		{"/methods/0/terms/no~where", `{}`, "/methods/0/terms/no~0where", fault.Reference},
@@ -128,8 +134,10 @@ func TestEachFaultHasItsPath(t *testing.T) {
 		{table + "/rows/0/at", `null`, table + "/rows/0/at", fault.Missing},
 		{table + "/rows/0/at", `2`, table + "/rows/0/at", fault.Type},
 		{table + "/rows/0/charges", `["1.00"]`, table + "/rows/0/charges", fault.Shape},
-		{table + "/rows/0/charges/0", `{"per_weight":{"amount":"1","every":"0"}}`, table + "/rows/0/charges/0/per_weight/every", fault.Range},
-		{table + "/rows/0/charges/0", `{"per_weight":{"above":"1"}}`, table + "/rows/0/charges/0/per_weight/amount", fault.Missing},
+		{table + "/rows/0/charges/0", `{"per_weight":{"amount":"1","every":"0"}}`, table +
+			"/rows/0/charges/0/per_weight/every", fault.Range},
+		{table + "/rows/0/charges/0", `{"per_weight":{"above":"1"}}`, table + "/rows/0/charges/0/per_weight/amount",
+			fault.Missing},
 		{table + "/graduated", `true`, table + "/rows/1/charges/0/per_weight/part", fault.Shape},
 		{table + "/rows/1/at", `"2.0"`, table + "/rows/1/at", fault.Order},
 		{table + "/rows/1/at", `"1"`, table + "/rows/1/at", fault.Order},
@@ -163,7 +171,8 @@ func TestEveryFaultIsFoundInOnePass(t *testing.T) {
 	_, faults := Read([]byte(`{"format":"diadrom-store/1","oops":1,"store":{"currency":"EUR","currency":"SEK"},
 	 "zones":[{"id":"A"},{"id":"b","places":[{"country":"FI","postcodes":["2110","22*","*"]}]},{"id":"b"}],
 	 "methods":[{"id":"m","classes":"add","terms":{"b":{},"x":{}},"tables":[
-	  {"id":"t","zones":["b"],"classes":["k"],"by":"weight","edges":"from","rows":[{"at":"1","charges":["1"]},{"at":"1","charges":["-2"]}]},
+	  {"id":"t","zones":["b"],"classes":["k"],"by":"weight","edges":"from","rows":[{"at":"1","charges":["1"]},{"at":"1",
+		"charges":["-2"]}]},
 	  {"id":"t","zones":["b"],"by":"order","rows":[{"at":"1","charges":[]}]},
 	  {"id":"u","zones":["b"],"by":"order","rows":[{"charges":["1"]}]}]}],
 	 "agreed":[{"id":"g","amount":"1"}],"surcharges":[{"id":"s","methods":["q"]}]}`))
@@ -198,7 +207,8 @@ func TestEveryFaultIsFoundInOnePass(t *testing.T) {
 
 func TestAClassIsPricedOnceInAZone(t *testing.T) {
 	f := strings.Replace(sound, `"terms":{"fi":{"minimum":"2.00"}},"tables":[`, `"classes":"add","tables":[
-	 {"id":"b1","zones":["fi"],"classes":["bulky"],"by":"order","rows":[{"charges":["1"]}]},{"id":"b2","zones":["se","fi"],"classes":["bulky"],"by":"order","rows":[{"charges":["1","2"]}]},`, 1)
+	 {"id":"b1","zones":["fi"],"classes":["bulky"],"by":"order","rows":[{"charges":["1"]}]},{"id":"b2","zones":["se",
+		"fi"],"classes":["bulky"],"by":"order","rows":[{"charges":["1","2"]}]},`, 1)
 	_, faults := Read([]byte(f))
 	require.Len(t, faults, 1)
 	assert.Equal(t, "/methods/0/tables/1/classes/0", faults[0].Path)
@@ -206,8 +216,10 @@ func TestAClassIsPricedOnceInAZone(t *testing.T) {
 }
 
 func TestBytesThatAreNoStore(t *testing.T) {
-	for _, bytes := range []string{"", " ", "null", "[]", "5", `"x"`, "{", `{"a":`, `{"format":}`, "\xff\xfe", `{"zones":[{]}`, sound + "x", sound + sound,
-		strings.Repeat("[", 10_000), `{"zones":` + strings.Repeat("[", 10_000) + strings.Repeat("]", 10_000) + "}", `{"store":{"name":"` + "\xff" + `"}}`} {
+	for _, bytes := range []string{"", " ", "null", "[]", "5", `"x"`, "{", `{"a":`, `{"format":}`, "\xff\xfe",
+		`{"zones":[{]}`, sound + "x", sound + sound,
+		strings.Repeat("[", 10_000), `{"zones":` + strings.Repeat("[", 10_000) + strings.Repeat("]", 10_000) + "}",
+		`{"store":{"name":"` + "\xff" + `"}}`} {
 		_, faults := Read([]byte(bytes))
 		assert.NotEmpty(t, faults, "%.40q", bytes)
 	}
@@ -228,8 +240,10 @@ func TestALargeFileIsRefusedWithoutReadingIt(t *testing.T) {
 // the list ends.
 func TestVeryManyFaultsAreBounded(t *testing.T) {
 	for _, file := range []string{
-		`{"format":"diadrom-store/1","store":{"currency":"EUR"},"products":[` + strings.TrimSuffix(strings.Repeat(`{"class":"q"},`, 250_000), ",") + `]}`,
-		`{"format":"diadrom-store/1","store":{"currency":"EUR"},"zones":[{"id":"z","places":[{"country":"FI","postcodes":[` + strings.TrimSuffix(strings.Repeat(`"x",`, 500_000), ",") + `]}]}]}`,
+		`{"format":"diadrom-store/1","store":{"currency":"EUR"},"products":[` +
+			strings.TrimSuffix(strings.Repeat(`{"class":"q"},`, 250_000), ",") + `]}`,
+		`{"format":"diadrom-store/1","store":{"currency":"EUR"},"zones":[{"id":"z","places":[{"country":"FI",
+		"postcodes":[` + strings.TrimSuffix(strings.Repeat(`"x",`, 500_000), ",") + `]}]}]}`,
 	} {
 		_, faults := Read([]byte(file))
 		require.Len(t, faults, fault.Max+1)

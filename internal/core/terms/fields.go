@@ -95,7 +95,10 @@ func bounds(
 	case Distance:
 		return &n.Distance, u.Distance, measured(rate.ByDistance)
 	case LongestSide:
-		return &n.LongestSide, f.Store.LengthUnit, func(d decimal.Decimal) string { return d.String() + " " + f.Store.LengthUnit }
+		return &n.LongestSide, f.Store.LengthUnit, func(d decimal.Decimal) string {
+			return d.String() + " " +
+				f.Store.LengthUnit
+		}
 	}
 	return nil, "", nil
 }
@@ -124,7 +127,8 @@ func of(m *store.Method, zone string) store.Terms {
 // put sets them.
 func put(m *store.Method, zone string, t store.Terms) {
 	if zone == "" {
-		m.Days, m.Handling, m.Needs, m.Free, m.Minimum, m.Maximum = t.Days, t.Handling, t.Needs, t.Free, t.Minimum, t.Maximum
+		m.Days, m.Handling, m.Needs, m.Free, m.Minimum, m.Maximum = t.Days, t.Handling, t.Needs, t.Free, t.Minimum,
+			t.Maximum
 		return
 	}
 	if reflect.DeepEqual(t, store.Terms{Enabled: true}) {
@@ -201,7 +205,8 @@ func Set(f *store.File, m *store.Method, zone string, field Field, text string) 
 	case FreeFrom:
 		if zone != "" && m.Free != nil && (strings.EqualFold(text, "no") || strings.EqualFold(text, "never")) {
 			return errors.New(
-				"this method is free from something everywhere: name a sum here that nobody reaches, such as from 999999",
+				"this method is free from something everywhere: name a sum here that nobody reaches, such as from " +
+					"999999",
 			)
 		}
 		t.Free, err = ParseFree(text, w)

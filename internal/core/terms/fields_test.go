@@ -22,8 +22,10 @@ func method(f *store.File, id string) *store.Method {
 func TestEveryTermIsSetAndReadBack(t *testing.T) {
 	f := storetest.Lauha(t)
 	m := method(f, "parcel")
-	for field, text := range map[Field]string{Days: "1 to 2 working days", FreeFrom: "from 99.00", Minimum: "4.00", Maximum: "60.00", Handling: "1.00 + 2 % of goods", Weight: "up to 25 kg", BilledWeight: "up to 30 kg",
-		LongestSide: "up to 100 cm", Subtotal: "from 10.00", Quantity: "1 item to 9 items", Distance: "up to 900 km", OnlyClasses: "Soft and flat, Must not fly", Without: "Bulky", Coupons: "LÖYLY", Groups: "trade"} {
+	for field, text := range map[Field]string{Days: "1 to 2 working days", FreeFrom: "from 99.00", Minimum: "4.00",
+		Maximum: "60.00", Handling: "1.00 + 2 % of goods", Weight: "up to 25 kg", BilledWeight: "up to 30 kg",
+		LongestSide: "up to 100 cm", Subtotal: "from 10.00", Quantity: "1 item to 9 items", Distance: "up to 900 km",
+		OnlyClasses: "Soft and flat, Must not fly", Without: "Bulky", Coupons: "LÖYLY", Groups: "trade"} {
 		require.NoError(t, Set(f, m, "", field, text), field)
 		got, own := Text(f, m, "", field)
 		assert.Equal(t, text, got, field)

@@ -23,7 +23,8 @@ import (
 )
 
 var days = regexp.MustCompile(
-	`^(?:(within|up to)\s+)?([0-9]{1,3})(?:\s*(?:to|-|–)\s*([0-9]{1,3}))?\s*(working days?|business days?|weekdays?|calendar days?|days?)?$`,
+	`^(?:(within|up to)\s+)?([0-9]{1,3})(?:\s*(?:to|-|–)\s*([0-9]{1,3}))?\s*` +
+		`(working days?|business days?|weekdays?|calendar days?|days?)?$`,
 )
 
 // ParseDays reads how long delivery takes; "" is not said. Days are working days unless they are said to be others.

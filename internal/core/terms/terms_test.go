@@ -19,27 +19,34 @@ func kilos(d decimal.Decimal) string { return w.Measure(rate.ByWeight, d) }
 
 func TestTermsAsTheyAreSaid(t *testing.T) {
 	for typed, want := range map[string]string{
-		"2-4": "2 to 4 working days", "2 to 4 business days": "2 to 4 working days", "3 days": "3 days", "1": "1 working day", "within 2 days": "within 2 days",
-		"Same day": "the same day", "0 to 1 working days": "within 1 working day", " 5  –  7 days ": "5 to 7 days", "": "",
+		"2-4": "2 to 4 working days", "2 to 4 business days": "2 to 4 working days", "3 days": "3 days",
+		"1": "1 working day", "within 2 days": "within 2 days",
+		"Same day": "the same day", "0 to 1 working days": "within 1 working day", " 5  –  7 days ": "5 to 7 days",
+		"": "",
 	} {
 		d, err := ParseDays(typed)
 		require.NoError(t, err, typed)
 		assert.Equal(t, want, FormatDays(d), typed)
 	}
 	for typed, want := range map[string]string{
-		"120": "from 120.00", "from 120,50 EUR": "from 120.50", "from 3 items": "from 3 items", "with coupon LÖYLY, Sauna": "with coupon LÖYLY, Sauna", "no": "",
-		"from 120 or from 3 items or with coupon X": "from 120.00 or from 3 items or with coupon X", "from 120 and with coupon X": "from 120.00 and with coupon X", "from 1 item": "from 1 item",
+		"120": "from 120.00", "from 120,50 EUR": "from 120.50", "from 3 items": "from 3 items",
+		"with coupon LÖYLY, Sauna": "with coupon LÖYLY, Sauna", "no": "",
+		"from 120 or from 3 items or with coupon X": "from 120.00 or from 3 items or with coupon X",
+		"from 120 and with coupon X":                "from 120.00 and with coupon X", "from 1 item": "from 1 item",
 	} {
 		f, err := ParseFree(typed, w)
 		require.NoError(t, err, typed)
 		assert.Equal(t, want, FormatFree(f, w), typed)
 	}
-	for typed, want := range map[string]string{"1": "1.00", "5%": "5 %", "1 + 5 % of goods": "1.00 + 5 % of goods", "2.5 % of the charge+0,50": "0.50 + 2.5 %", "": ""} {
+	for typed, want := range map[string]string{"1": "1.00", "5%": "5 %", "1 + 5 % of goods": "1.00 + 5 % of goods",
+		"2.5 % of the charge+0,50": "0.50 + 2.5 %", "": ""} {
 		h, err := ParseHandling(typed, w)
 		require.NoError(t, err, typed)
 		assert.Equal(t, want, FormatHandling(h, w), typed)
 	}
-	for typed, want := range map[string]string{"15": "up to 15 kg", "up to 15 kg": "up to 15 kg", "from 5kg": "from 5 kg", "5 to 30": "5 kg to 30 kg", "5-30 kg": "5 kg to 30 kg", "5 and over": "from 5 kg", "between 1,5 and 2": "1.5 kg to 2 kg", "": "", "any": ""} {
+	for typed, want := range map[string]string{"15": "up to 15 kg", "up to 15 kg": "up to 15 kg",
+		"from 5kg": "from 5 kg", "5 to 30": "5 kg to 30 kg", "5-30 kg": "5 kg to 30 kg", "5 and over": "from 5 kg",
+		"between 1,5 and 2": "1.5 kg to 2 kg", "": "", "any": ""} {
 		b, err := ParseBounds(typed, "kg")
 		require.NoError(t, err, typed)
 		assert.Equal(t, want, FormatBounds(b, kilos), typed)
@@ -52,7 +59,8 @@ func TestTermsThatAreNotUnderstood(t *testing.T) {
 	assert.ErrorContains(t, err, "2 to 4 working days")
 	_, err = ParseDays("4 to 2")
 	assert.ErrorContains(t, err, "2 to 4?")
-	for _, typed := range []string{"from much", "from 3 items or from 4 items", "from 100 or from 120", "with coupon ", "-5"} {
+	for _, typed := range []string{"from much", "from 3 items or from 4 items", "from 100 or from 120", "with coupon ",
+		"-5"} {
 		_, err = ParseFree(typed, w)
 		assert.ErrorContains(t, err, "from 120.00", typed)
 	}
@@ -113,7 +121,8 @@ func TestWhatIsWrittenReadsBack(t *testing.T) {
 }
 
 func FuzzParse(f *testing.F) {
-	for _, s := range []string{"2 to 4 working days", "from 120 or with coupon X", "1.00 + 5 % of goods", "5 to 30 kg"} {
+	for _, s := range []string{"2 to 4 working days", "from 120 or with coupon X", "1.00 + 5 % of goods",
+		"5 to 30 kg"} {
 		f.Add(s)
 	}
 	f.Fuzz(func(t *testing.T, text string) {

@@ -87,7 +87,8 @@ func spacedCodes(text, home string) (codes []string, country string) {
 		case i+2 < len(words) && strings.EqualFold(words[i+1], "to"):
 			codes = append(codes, words[i]+" to "+words[i+2])
 			i += 2
-		case i+1 < len(words) && !postcode.Possible(country, words[i]) && postcode.Possible(country, words[i]+words[i+1]):
+		case i+1 < len(words) && !postcode.Possible(country, words[i]) && postcode.Possible(country, words[i]+
+			words[i+1]):
 			codes = append(codes, words[i]+" "+words[i+1])
 			i++
 		default:

@@ -53,7 +53,8 @@ func TestPlacesAreSuggestedWhileTyping(t *testing.T) {
 
 func TestAddressesAreSuggestedWhileTyping(t *testing.T) {
 	r := Reader{Home: "FI", Gazetteer: finland(t)}
-	for typed, first := range map[string]string{"merim": "21160 Merimasku", "9998": "99980 Utsjoki", "norw": "Norway", "lapl": "Lapland"} {
+	for typed, first := range map[string]string{"merim": "21160 Merimasku", "9998": "99980 Utsjoki", "norw": "Norway",
+		"lapl": "Lapland"} {
 		list := r.SuggestAddresses(typed, 8)
 		require.NotEmpty(t, list, typed)
 		assert.Equal(t, first, list[0].Text, typed)
@@ -67,7 +68,8 @@ func TestAddressesAreSuggestedWhileTyping(t *testing.T) {
 func TestWhatIsSuggestedOfIrelandCanBeTaken(t *testing.T) {
 	g, skipped, err := gazetteer.Read(
 		strings.NewReader(
-			"IE\tT12\tCork\tMunster\tM\tCork\t\t\t\t51.9\t-8.47\t4\nIE\tT23\tCork Northside\tMunster\tM\tCork\t\t\t\t51.91\t-8.47\t4\n",
+			"IE\tT12\tCork\tMunster\tM\tCork\t\t\t\t51.9\t-8.47\t4\nIE\tT23\tCork " +
+				"Northside\tMunster\tM\tCork\t\t\t\t51.91\t-8.47\t4\n",
 		),
 	)
 	require.NoError(t, err)

@@ -30,7 +30,8 @@ func TestPlacesAreReadAsTyped(t *testing.T) {
 		{"finland, SE, EST", []string{"Finland", "Sweden", "Estonia"}, nil},
 		{"FI 22*", []string{"FI 22*"}, nil},
 		{"FI 96000 to 99999", []string{"FI 96000 to 99999"}, nil},
-		{"FI 21150, 21160, 21600 to 21760, not 21660", []string{"FI 21150", "FI 21160", "FI 21600 to 21760"}, []string{"FI 21660"}},
+		{"FI 21150, 21160, 21600 to 21760, not 21660", []string{"FI 21150", "FI 21160", "FI 21600 to 21760"},
+			[]string{"FI 21660"}},
 		{"22*", []string{"FI 22*"}, nil}, // the home country
 		{"Finland 22*", []string{"FI 22*"}, nil},
 		{"GB BT", []string{"GB BT"}, nil},
@@ -76,8 +77,10 @@ func TestPlacesThatAreNotUnderstood(t *testing.T) {
 // Names of countries stay what they are whatever the home country is, and what nobody knows is asked, not taken
 // for a town of it.
 func TestNamesDoNotBecomeTownsOfTheHomeCountry(t *testing.T) {
-	for text, want := range map[string]string{"Great Britain": "United Kingdom", "the UK": "United Kingdom", "Holland": "Netherlands", "United States of America": "United States",
-		"rest of world": "everywhere", "the rest of the world": "everywhere", "Worldwide": "everywhere", "Czech Republic": "Czechia"} {
+	for text, want := range map[string]string{"Great Britain": "United Kingdom", "the UK": "United Kingdom",
+		"Holland": "Netherlands", "United States of America": "United States",
+		"rest of world": "everywhere", "the rest of the world": "everywhere", "Worldwide": "everywhere",
+		"Czech Republic": "Czechia"} {
 		for _, home := range []string{"", "IE", "FI"} {
 			got := Reader{Home: home}.Text(text)
 			require.Empty(t, got.Slips, text)
@@ -163,8 +166,13 @@ func FuzzParseText(f *testing.F) {
 func TestTownsAndCirclesAreReadAsTyped(t *testing.T) {
 	g, skipped, err := gazetteer.Read(
 		strings.NewReader("FI\t21100\tNaantali\tSouthwest Finland\t19\tNaantali\t529\t\t\t60.4674\t22.026\n" +
-			"FI\t20100\tTurku\tSouthwest Finland\t19\t\t\t\t\t60.45\t22.27\nEE\t10111\tTallinn\tHarju\t37\t\t\t\t\t59.43\t24.75\nSE\t98131\tKiruna\n" +
-			"US\t62701\tSpringfield\tIllinois\tIL\nUS\t01101\tSpringfield\tMassachusetts\tMA\nEE\t90001\tTwin\nLV\t1001\tTwin\n"),
+			"FI\t20100\tTurku\tSouthwest Finland\t19\t\t\t\t\t60.45\t22.27\n" +
+			"EE\t10111\tTallinn\tHarju\t37\t\t\t\t\t59.43\t24.75\n" +
+			"SE\t98131\tKiruna\n" +
+			"US\t62701\tSpringfield\tIllinois\tIL\n" +
+			"US\t01101\tSpringfield\tMassachusetts\tMA\n" +
+			"EE\t90001\tTwin\n" +
+			"LV\t1001\tTwin\n"),
 	)
 	require.NoError(t, err)
 	require.Empty(t, skipped)
@@ -201,11 +209,13 @@ func TestTownsAndCirclesAreReadAsTyped(t *testing.T) {
 	assert.Equal(t, []string{"town Atlantis"}, r.Text("town Atlantis").Unknown, "taken, but said")
 	assert.Equal(t, []string{"FI 21999"}, r.Text("FI 21999, 21100").Unknown, "possible, but nobody's")
 	for text, choices := range map[string][]Choice{
-		"Georgia":     {{"GE", "the country"}, {"US-GA", "Georgia, United States"}},
-		"Tallinn":     {{"EE-784", "the region"}, {"EE town Tallinn", "the town"}}, // ISO has the city as a municipality
-		"Atlantis":    {{"town Atlantis", "a town of Finland that is not in any list"}},
-		"Twin":        {{"EE town Twin", "Estonia"}, {"LV town Twin", "Latvia"}},
-		"not Naantal": {{"not FI town Naantali", "Naantali, a town of Finland"}, {"not town Naantal", "a town of Finland that is not in any list"}},
+		"Georgia": {{"GE", "the country"}, {"US-GA", "Georgia, United States"}},
+		// ISO has the city as a municipality
+		"Tallinn":  {{"EE-784", "the region"}, {"EE town Tallinn", "the town"}},
+		"Atlantis": {{"town Atlantis", "a town of Finland that is not in any list"}},
+		"Twin":     {{"EE town Twin", "Estonia"}, {"LV town Twin", "Latvia"}},
+		"not Naantal": {{"not FI town Naantali", "Naantali, a town of Finland"},
+			{"not town Naantal", "a town of Finland that is not in any list"}},
 	} {
 		got := r.Text(text)
 		require.Len(t, got.Slips, 1, text)

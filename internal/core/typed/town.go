@@ -103,7 +103,8 @@ func (in *reading) typedTown(name, country string, guess bool) (place.Rule, *Tex
 		}
 	}
 	if country == "" {
-		return refuse("no country, region or group of countries is called %.60s; for a town put the country in front", name)
+		return refuse("no country, region or group of countries is called %.60s; for a town put the country in front",
+			name)
 	}
 	return in.town(country, "", name), nil
 }

@@ -82,7 +82,8 @@ func TestRegions(t *testing.T) {
 }
 
 func TestNamesFold(t *testing.T) {
-	for _, c := range [][2]string{{"Åland Islands", "aland islands"}, {"Tromsø", "tromso"}, {"  São   Tomé ", "sao tome"}, {"ŁÓDŹ", "lodz"}, {"Straße", "strasse"}} {
+	for _, c := range [][2]string{{"Åland Islands", "aland islands"}, {"Tromsø", "tromso"},
+		{"  São   Tomé ", "sao tome"}, {"ŁÓDŹ", "lodz"}, {"Straße", "strasse"}} {
 		assert.Equal(t, c[1], Fold(c[0]))
 	}
 	assert.Equal(t, "TR", CountriesByName("turkey")[0].Alpha2)
@@ -105,7 +106,8 @@ func TestMinorDigits(t *testing.T) {
 // Symbols and their place are those of CLDR for English, by bojanz/currency.
 func TestPricesAsBuyersReadThem(t *testing.T) {
 	for _, c := range []struct{ amount, code, want string }{
-		{"38.00", "EUR", "€38.00"}, {"1234.50", "GBP", "£1,234.50"}, {"500", "JPY", "¥500"}, {"1.500", "KWD", "KWD\u00a01.500"},
+		{"38.00", "EUR", "€38.00"}, {"1234.50", "GBP", "£1,234.50"}, {"500", "JPY", "¥500"},
+		{"1.500", "KWD", "KWD\u00a01.500"},
 		{"0.005", "EUR", "€0.005"}, {"soon", "EUR", "soon"}, {"1.00", "??", "1.00"},
 	} {
 		assert.Equal(t, c.want, Price(c.amount, c.code))

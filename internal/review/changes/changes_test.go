@@ -16,22 +16,39 @@ import (
 )
 
 // full is a store that uses every field of the contract, with made-up values.
-const full = `{"format":"diadrom-store/1","store":{"name":"Made","currency":"EUR","weight_unit":"kg","length_unit":"cm","distance_unit":"km","assumed_weight":"0.5","volumetric_divisor":"5000",
- "subtotal_counts":"all","dispatch":{"time_zone":"Europe/Helsinki","cut_off":"14:00","weekdays":["mon","tue"],"holidays":"FI","closed":["2026-12-28"]},
- "checkout":{"prices_wait":true,"options":"menu","address":"billing"},"tax":{"prices_include_tax":true,"rates":[{"country":"FI","percent":"25.5"}]}},
-"locations":[{"id":"w","name":"Workshop","country":"FI","postcode":"21100","city":"Naantali","street":"Verstaskuja 3","lat":"60.4","lon":"22.0","ships_from":true,"pickup":true},{"id":"x","name":"Other"}],
+const full = `{"format":"diadrom-store/1","store":{"name":"Made","currency":"EUR","weight_unit":"kg","length_unit":"cm",
+		"distance_unit":"km","assumed_weight":"0.5","volumetric_divisor":"5000",
+ "subtotal_counts":"all","dispatch":{"time_zone":"Europe/Helsinki","cut_off":"14:00","weekdays":["mon","tue"],
+		"holidays":"FI","closed":["2026-12-28"]},
+ "checkout":{"prices_wait":true,"options":"menu","address":"billing"},"tax":{"prices_include_tax":true,
+		"rates":[{"country":"FI","percent":"25.5"}]}},
+"locations":[{"id":"w","name":"Workshop","country":"FI","postcode":"21100","city":"Naantali","street":"Verstaskuja 3",
+		"lat":"60.4","lon":"22.0","ships_from":true,"pickup":true},{"id":"x","name":"Other"}],
 "classes":[{"id":"bulky","name":"Bulky","note":"big"},{"id":"soft","name":"Soft"}],
-"products":[{"sku":"A","name":"Towel","price":"29.00","weight":"0.3","length":"40","width":"30","height":"5","class":"soft","ships_free":true,"own_parcel":true},{"sku":"B","price":"1"}],
-"zones":[{"id":"fi","name":"Finland","rank":3,"places":[{"country":"FI"}],"except":[{"country":"FI","postcodes":["22*"]}]},{"id":"se","name":"Sweden","only":true,"places":[{"country":"SE"},{"world":true}]}],
-"methods":[{"id":"parcel","name":"Parcel","label":"Parcel to your door","classes":"add","from":"w","days":{"min":2,"max":4,"business":true},"volumetric_divisor":"4000","handling":{"amount":"1.00","percent":"2"},
-  "needs":{"subtotal":{"from":"1"},"weight":{"to":"30"},"billed_weight":{"to":"40"},"quantity":{"to":"9"},"distance":{"to":"900"},"longest_side":{"to":"120"},"coupons":["K"],"groups":["g"],"only_classes":["soft"],"without_classes":["bulky"]},
-  "free":{"subtotal":"120","quantity":9,"coupons":["FREE"],"require":"all"},"minimum":"2","maximum":"90","preselected":true,"when_refused":"tell","refused_text":"Sorry",
-  "terms":{"se":{"enabled":true,"days":{"min":4,"max":7},"free":{"subtotal":"200"},"minimum":"3","maximum":"80","handling":{"amount":"2"},"needs":{"weight":{"to":"20"}}}},
-  "tables":[{"id":"soft","name":"Soft goods","zones":["fi","se"],"classes":["soft"],"by":"weight","edges":"up_to","rows":[{"at":"2","charges":["6.90","9.90"]},{"at":"10","charges":["9.90",{"base":"1","per_item":"2"}]},{"at":null,"charges":[{"base":"9.90","per_weight":{"amount":"0.80","every":"1","above":"10","part":"started"}},null]}]},
+"products":[{"sku":"A","name":"Towel","price":"29.00","weight":"0.3","length":"40","width":"30","height":"5",
+		"class":"soft","ships_free":true,"own_parcel":true},{"sku":"B","price":"1"}],
+"zones":[{"id":"fi","name":"Finland","rank":3,"places":[{"country":"FI"}],"except":[{"country":"FI",
+		"postcodes":["22*"]}]},{"id":"se","name":"Sweden","only":true,"places":[{"country":"SE"},{"world":true}]}],
+"methods":[{"id":"parcel","name":"Parcel","label":"Parcel to your door","classes":"add","from":"w","days":{"min":2,
+		"max":4,"business":true},"volumetric_divisor":"4000","handling":{"amount":"1.00","percent":"2"},
+  "needs":{"subtotal":{"from":"1"},"weight":{"to":"30"},"billed_weight":{"to":"40"},"quantity":{"to":"9"},
+		"distance":{"to":"900"},"longest_side":{"to":"120"},"coupons":["K"],"groups":["g"],"only_classes":["soft"],
+		"without_classes":["bulky"]},
+  "free":{"subtotal":"120","quantity":9,"coupons":["FREE"],"require":"all"},"minimum":"2","maximum":"90",
+		"preselected":true,"when_refused":"tell","refused_text":"Sorry",
+  "terms":{"se":{"enabled":true,"days":{"min":4,"max":7},"free":{"subtotal":"200"},"minimum":"3","maximum":"80",
+		"handling":{"amount":"2"},"needs":{"weight":{"to":"20"}}}},
+  "tables":[{"id":"soft","name":"Soft goods","zones":["fi","se"],"classes":["soft"],"by":"weight","edges":"up_to",
+		"rows":[{"at":"2","charges":["6.90","9.90"]},{"at":"10","charges":["9.90",{"base":"1","per_item":"2"}]},
+		{"at":null,"charges":[{"base":"9.90","per_weight":{"amount":"0.80","every":"1","above":"10","part":"started"}},
+		null]}]},
    {"id":"rest","name":"The rest","zones":["fi"],"classes":[],"by":"order","rows":[{"charges":["5"]}]}]},
-  {"id":"pick","name":"Collect","kind":"pickup","tables":[{"id":"t","zones":["fi"],"by":"subtotal","edges":"from","rows":[{"at":"0","charges":["3"]},{"at":"50","charges":["0"]}]}]}],
-"surcharges":[{"id":"north","name":"Far north","places":[{"country":"FI","postcodes":["99*"]}],"except":[{"country":"FI","postcodes":["99999"]}],"methods":["parcel"],"amount":"4.00","percent":"1"}],
-"agreed":[{"id":"hotel","name":"Hotel","customer":"C-1","group":"g","place":{"country":"FI","postcode":"00100","street":"Katu 1"},"methods":["parcel"],"amount":"10.00"}]}`
+  {"id":"pick","name":"Collect","kind":"pickup","tables":[{"id":"t","zones":["fi"],"by":"subtotal","edges":"from",
+		"rows":[{"at":"0","charges":["3"]},{"at":"50","charges":["0"]}]}]}],
+"surcharges":[{"id":"north","name":"Far north","places":[{"country":"FI","postcodes":["99*"]}],
+		"except":[{"country":"FI","postcodes":["99999"]}],"methods":["parcel"],"amount":"4.00","percent":"1"}],
+"agreed":[{"id":"hotel","name":"Hotel","customer":"C-1","group":"g","place":{"country":"FI","postcode":"00100",
+		"street":"Katu 1"},"methods":["parcel"],"amount":"10.00"}]}`
 
 func read(t require.TestingT, text string) *store.File {
 	f, faults := store.Read([]byte(text))
@@ -76,32 +93,42 @@ func TestAnEditIsASentence(t *testing.T) {
 		key, says string
 		edit      func(tree map[string]any)
 	}{
-		{"methods/parcel/tables/soft/cells/2/fi", "Parcel, Soft goods, Finland, up to and including 2 kg: 6.90 → 7.20", func(s map[string]any) {
-			table(s, 0)["rows"].([]any)[0].(map[string]any)["charges"].([]any)[0] = "7.20"
-		}},
-		{"methods/parcel/tables/soft/cells/above/se", "Parcel, Soft goods, Sweden, above 10 kg: not offered → free", func(s map[string]any) {
-			table(s, 0)["rows"].([]any)[2].(map[string]any)["charges"].([]any)[1] = "0"
-		}},
-		{"methods/pick/tables/t/cells/50/fi", "Collect, Finland, 50.00 and over: free → 1.00 per item", func(s map[string]any) {
-			member(s, "methods", 1)["tables"].([]any)[0].(map[string]any)["rows"].([]any)[1].(map[string]any)["charges"].([]any)[0] = map[string]any{"per_item": "1"}
-		}},
-		{"methods/parcel/tables/soft/rows/3", "Parcel, Soft goods, row up to and including 2 kg: now up to and including 3 kg", func(s map[string]any) {
+		{"methods/parcel/tables/soft/cells/2/fi", "Parcel, Soft goods, Finland, up to and including 2 kg: 6.90 → 7.20",
+			func(s map[string]any) {
+				table(s, 0)["rows"].([]any)[0].(map[string]any)["charges"].([]any)[0] = "7.20"
+			}},
+		{"methods/parcel/tables/soft/cells/above/se", "Parcel, Soft goods, Sweden, above 10 kg: not offered → free",
+			func(s map[string]any) {
+				table(s, 0)["rows"].([]any)[2].(map[string]any)["charges"].([]any)[1] = "0"
+			}},
+		{"methods/pick/tables/t/cells/50/fi", "Collect, Finland, 50.00 and over: free → 1.00 per item",
+			func(s map[string]any) {
+				table := member(s, "methods", 1)["tables"].([]any)[0].(map[string]any)
+				row := table["rows"].([]any)[1].(map[string]any)
+				row["charges"].([]any)[0] = map[string]any{"per_item": "1"}
+			}},
+		{"methods/parcel/tables/soft/rows/3", "Parcel, Soft goods, row up to and including 2 kg: now up to and " +
+			"including 3 kg", func(s map[string]any) {
 			table(s, 0)["rows"].([]any)[0].(map[string]any)["at"] = "3"
 		}},
-		{"methods/parcel/tables/soft/rows/5", "Parcel, Soft goods, row up to and including 5 kg: new, Finland 8.00, Sweden not offered", func(s map[string]any) {
+		{"methods/parcel/tables/soft/rows/5", "Parcel, Soft goods, row up to and including 5 kg: new, Finland 8.00, " +
+			"Sweden not offered", func(s map[string]any) {
 			rows := table(s, 0)["rows"].([]any)
 			table(s, 0)["rows"] = slices.Insert(rows, 1, any(map[string]any{"at": "5", "charges": []any{"8", nil}}))
 		}},
-		{"methods/parcel/tables/soft/rows/10", "Parcel, Soft goods, row up to and including 10 kg: removed", func(s map[string]any) {
-			table(s, 0)["rows"] = slices.Delete(table(s, 0)["rows"].([]any), 1, 2)
-		}},
-		{"methods/parcel/tables/rest/columns/se", "Parcel, The rest, Sweden: gets prices, every order 8.00", func(s map[string]any) {
-			table(s, 1)["zones"] = []any{"fi", "se"}
-			table(s, 1)["rows"] = []any{map[string]any{"charges": []any{"5", "8"}}}
-		}},
-		{"methods/parcel/terms/free", "Parcel, free: from 120.00 and from 9 items and with coupon FREE → from 90.00", func(s map[string]any) {
-			member(s, "methods", 0)["free"] = map[string]any{"subtotal": "90"}
-		}},
+		{"methods/parcel/tables/soft/rows/10", "Parcel, Soft goods, row up to and including 10 kg: removed",
+			func(s map[string]any) {
+				table(s, 0)["rows"] = slices.Delete(table(s, 0)["rows"].([]any), 1, 2)
+			}},
+		{"methods/parcel/tables/rest/columns/se", "Parcel, The rest, Sweden: gets prices, every order 8.00",
+			func(s map[string]any) {
+				table(s, 1)["zones"] = []any{"fi", "se"}
+				table(s, 1)["rows"] = []any{map[string]any{"charges": []any{"5", "8"}}}
+			}},
+		{"methods/parcel/terms/free", "Parcel, free: from 120.00 and from 9 items and with coupon FREE → from 90.00",
+			func(s map[string]any) {
+				member(s, "methods", 0)["free"] = map[string]any{"subtotal": "90"}
+			}},
 		{"methods/parcel/terms/se/days", "Parcel, Sweden, days: 4 to 7 days → as everywhere", func(s map[string]any) {
 			delete(member(s, "methods", 0)["terms"].(map[string]any)["se"].(map[string]any), "days")
 		}},
@@ -111,19 +138,26 @@ func TestAnEditIsASentence(t *testing.T) {
 		{"methods/parcel/terms/longest_side", "Parcel, longest side: up to 120 cm → nothing", func(s map[string]any) {
 			delete(member(s, "methods", 0)["needs"].(map[string]any), "longest_side")
 		}},
-		{"methods/parcel/enabled", "Parcel: switched off", func(s map[string]any) { member(s, "methods", 0)["enabled"] = false }},
-		{"methods/order", "Methods: in another order: Collect, Parcel", func(s map[string]any) { slices.Reverse(s["methods"].([]any)) }},
+		{"methods/parcel/enabled", "Parcel: switched off",
+			func(s map[string]any) { member(s, "methods", 0)["enabled"] = false }},
+		{"methods/order", "Methods: in another order: Collect, Parcel",
+			func(s map[string]any) { slices.Reverse(s["methods"].([]any)) }},
 		{"zones/fi/places", "Finland: takes Åland Islands; takes no more Finland", func(s map[string]any) {
 			member(s, "zones", 0)["places"] = []any{map[string]any{"country": "AX"}}
 		}},
 		{"zones/no", "Norway: new, a zone of Norway", func(s map[string]any) {
-			s["zones"] = append(s["zones"].([]any), map[string]any{"id": "no", "name": "Norway", "places": []any{map[string]any{"country": "NO"}}})
+			s["zones"] = append(s["zones"].([]any), map[string]any{"id": "no", "name": "Norway",
+				"places": []any{map[string]any{"country": "NO"}}})
 		}},
 		{"products/B", "B: removed, for 1.00", func(s map[string]any) { s["products"] = s["products"].([]any)[:1] }},
-		{"products/A/price", "Towel, price: 29.00 → 31.00", func(s map[string]any) { member(s, "products", 0)["price"] = "31" }},
-		{"products/A/weight", "Towel, weight: 0.3 kg → nothing", func(s map[string]any) { delete(member(s, "products", 0), "weight") }},
-		{"surcharges/north/amount", "Far north, amount: 4.00 → 5.00", func(s map[string]any) { member(s, "surcharges", 0)["amount"] = "5" }},
-		{"store/assumed_weight", "The shop, assumed weight: 0.5 kg → 0.7 kg", func(s map[string]any) { s["store"].(map[string]any)["assumed_weight"] = "0.7" }},
+		{"products/A/price", "Towel, price: 29.00 → 31.00",
+			func(s map[string]any) { member(s, "products", 0)["price"] = "31" }},
+		{"products/A/weight", "Towel, weight: 0.3 kg → nothing",
+			func(s map[string]any) { delete(member(s, "products", 0), "weight") }},
+		{"surcharges/north/amount", "Far north, amount: 4.00 → 5.00",
+			func(s map[string]any) { member(s, "surcharges", 0)["amount"] = "5" }},
+		{"store/assumed_weight", "The shop, assumed weight: 0.5 kg → 0.7 kg",
+			func(s map[string]any) { s["store"].(map[string]any)["assumed_weight"] = "0.7" }},
 	} {
 		after := edited(t, full, tt.edit)
 		found := Between(Of(before), Of(after))

@@ -15,7 +15,8 @@ import (
 func engine(t *testing.T, methods string) *quote.Engine {
 	f, faults := store.Read(
 		[]byte(
-			`{"format":"diadrom-store/1","store":{"currency":"EUR"},"zones":[{"id":"fi","places":[{"country":"FI"}]},{"id":"se","places":[{"country":"SE"}]}],"methods":[` + methods + `]}`,
+			`{"format":"diadrom-store/1","store":{"currency":"EUR"},"zones":[{"id":"fi","places":[{"country":"FI"}]},
+		{"id":"se","places":[{"country":"SE"}]}],"methods":[` + methods + `]}`,
 		),
 	)
 	require.Empty(t, faults)

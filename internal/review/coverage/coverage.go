@@ -25,10 +25,11 @@ import (
 // Map is the zones of a store as this package looks at them. It is safe for many goroutines, and is not changed
 // once made.
 type Map struct {
-	Rules     []place.Owner                                      // by zone; those that are switched off take nothing
-	Match     func(*place.Resolved, []place.Match) []place.Match // appends the zones that take an address, the one that counts first
-	Tie       func(a, b place.Match) bool                        // whether only their order in the file tells which of two counts first
-	Gazetteer *gazetteer.Gazetteer                               // may be nil
+	Rules []place.Owner // by zone; those that are switched off take nothing
+	// appends the zones that take an address, the one that counts first
+	Match     func(*place.Resolved, []place.Match) []place.Match
+	Tie       func(a, b place.Match) bool // whether only their order in the file tells which of two counts first
+	Gazetteer *gazetteer.Gazetteer        // may be nil
 
 	zones   []store.Zone // of the engine, if it is of one
 	lines   sync.Map     // of [2]string, country and within, to *Line; laid out when it is first asked for

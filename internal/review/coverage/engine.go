@@ -10,11 +10,12 @@ import (
 
 // Of is the map of the zones that an engine quotes from.
 func Of(e *quote.Engine) *Map {
-	return &Map{Rules: e.ZoneRules(), Match: e.AppendZones, Tie: e.Tied, Gazetteer: e.Gazetteer(), zones: e.Store().Zones}
+	return &Map{Rules: e.ZoneRules(), Match: e.AppendZones, Tie: e.Tied, Gazetteer: e.Gazetteer(),
+		zones: e.Store().Zones}
 }
 
-// After is Of for a store of which before is the map of an earlier state, or nil: where the zones are the same, it is that
-// map, with all that was laid out in it.
+// After is Of for a store of which before is the map of an earlier state, or nil: where the zones are the same, it is
+// that map, with all that was laid out in it.
 func After(e *quote.Engine, before *Map) *Map {
 	sameRank := func(a, b store.Zone) bool {
 		return (a.Rank == nil) == (b.Rank == nil) && (a.Rank == nil || *a.Rank == *b.Rank)

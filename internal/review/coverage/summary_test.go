@@ -38,17 +38,23 @@ func TestHowZonesLieToOneAnother(t *testing.T) {
 	}{
 		{"one in the other is no overlap to speak of", []string{"Finland", "FI 22*"}, nil},
 		{"apart", []string{"FI 21*", "FI 22*"}, nil},
-		{"the same beginning twice: the older zone gets all of it", []string{"FI 22*", "FI 22*"}, []string{"a ties b at 22000"}},
-		{"a range and a beginning of as many codes", []string{"FI 22*", "FI 22000 to 22999, FI 23000"}, []string{"a ties b at 22000"}},
-		{"two that cross, the narrower entry wins", []string{"FI 20100 to 20999", "FI 205*, FI 21*"}, []string{"b crosses a at 20500"}},
+		{"the same beginning twice: the older zone gets all of it", []string{"FI 22*", "FI 22*"},
+			[]string{"a ties b at 22000"}},
+		{"a range and a beginning of as many codes", []string{"FI 22*", "FI 22000 to 22999, FI 23000"},
+			[]string{"a ties b at 22000"}},
+		{"two that cross, the narrower entry wins", []string{"FI 20100 to 20999", "FI 205*, FI 21*"},
+			[]string{"b crosses a at 20500"}},
 		{"a code in two lists", []string{"FI 20100, FI 20200", "FI 20200, FI 20300"}, []string{"a ties b at 20200"}},
-		{"ten beginnings swallow a range", []string{"FI 20000 to 29999", "FI 20*, FI 21*, FI 22*, FI 23*, FI 24*, FI 25*, FI 26*, FI 27*, FI 28*, FI 29*"}, []string{"b hides a at 20000"}},
+		{"ten beginnings swallow a range", []string{"FI 20000 to 29999", "FI 20*, FI 21*, FI 22*, FI 23*, FI 24*, " +
+			"FI 25*, FI 26*, FI 27*, FI 28*, FI 29*"}, []string{"b hides a at 20000"}},
 		{"an exception parts them", []string{"FI 20100 to 20999, not FI 205*", "FI 205*"}, nil},
-		{"a country in two groups of their own", []string{"Estonia, Finland", "EU, not Estonia"}, []string{"a crosses b at Finland"}},
+		{"a country in two groups of their own", []string{"Estonia, Finland", "EU, not Estonia"},
+			[]string{"a crosses b at Finland"}},
 		{"a group in the world", []string{"EU", "everywhere"}, nil},
 		{"British areas and districts", []string{"GB BT", "GB BT1, GB IM"}, []string{"b crosses a at GB BT10AA"}},
 		{"a district is not its longer neighbour", []string{"GB IM1", "GB IM10"}, nil},
-		{"a region and codes that reach out of it", []string{"FI-01", "FI 22* , FI 23*"}, nil}, // without a list nobody knows
+		// without a list nobody knows
+		{"a region and codes that reach out of it", []string{"FI-01", "FI 22* , FI 23*"}, nil},
 	} {
 		assert.Equal(t, c.want, said(zones(t, nil, c.zones...).Summary()), c.name)
 	}
@@ -57,7 +63,9 @@ func TestHowZonesLieToOneAnother(t *testing.T) {
 func TestListsTellHowRegionsAndCodesLie(t *testing.T) {
 	g, _, err := gazetteer.Read(
 		strings.NewReader(
-			"FI\t22100\tMariehamn\tÅland\t01\t\t\t\t\t60.1\t19.93\nFI\t22200\tJomala\tÅland\t01\nFI\t23500\tUusikaupunki\tSouthwest Finland\t19\t\t\t\t\t60.8\t21.4\n",
+			"FI\t22100\tMariehamn\tÅland\t01\t\t\t\t\t60.1\t19.93\n" +
+				"FI\t22200\tJomala\tÅland\t01\n" +
+				"FI\t23500\tUusikaupunki\tSouthwest Finland\t19\t\t\t\t\t60.8\t21.4\n",
 		),
 	)
 	require.NoError(t, err)

@@ -39,14 +39,17 @@ func TestPromisesHoldOrNot(t *testing.T) {
 		{5, Promise{Holds: Price, Method: "parcel", Amount: amount("0.00")}, true, "0.00", "0.00"},
 		{1, Promise{Holds: AtMost, Method: "parcel", Amount: amount("6.90")}, true, "at most 6.90", "6.90"},
 		{1, Promise{Holds: AtMost, Method: "parcel", Amount: amount("6.89")}, false, "at most 6.89", "6.90"},
-		{1, Promise{Holds: AtMost, Method: "freight", Amount: amount("99")}, false, "at most 99.00", "not offered: too light (0.35 kg, minimum 5 kg)"},
+		{1, Promise{Holds: AtMost, Method: "freight", Amount: amount("99")}, false, "at most 99.00",
+			"not offered: too light (0.35 kg, minimum 5 kg)"},
 		{1, Promise{Holds: Offered, Method: "parcel"}, true, "offered", "6.90"},
 		{1, Promise{Holds: Offered, Method: "gone"}, false, "offered", "not offered"},
-		{1, Promise{Holds: NotOffered, Method: "freight"}, true, "not offered", "not offered: too light (0.35 kg, minimum 5 kg)"},
+		{1, Promise{Holds: NotOffered, Method: "freight"}, true, "not offered", "not offered: too light (0.35 kg, " +
+			"minimum 5 kg)"},
 		{1, Promise{Holds: NotOffered, Method: "parcel"}, false, "not offered", "6.90"},
 		{1, Promise{Holds: Zone, Zone: "finland"}, true, "finland", "finland"},
 		{1, Promise{Holds: Zone, Zone: "lapland"}, false, "lapland", "finland"},
-		{0, Promise{Holds: Offered, Method: "parcel"}, false, "offered", "cannot be asked: a quantity is a whole number from 1 to 1000000, not 0"},
+		{0, Promise{Holds: Offered, Method: "parcel"}, false, "offered", "cannot be asked: a quantity is a whole " +
+			"number from 1 to 1000000, not 0"},
 	} {
 		tt.p.Request = json.RawMessage(fmt.Sprintf(towels, tt.quantity))
 		assert.Equal(t, Result{Holds: tt.holds, Wanted: tt.wanted, Is: tt.is}, tt.p.Check(e), "%+v", tt.p)
@@ -64,17 +67,23 @@ func TestListsAreReadWithTheirFaults(t *testing.T) {
 		one(request + `"holds":"offered","method":"m"`):                          "",
 		one(request + `"holds":"price","method":"m","amount":"6.90","name":"N"`): "",
 		`{"format":"` + Format + `","promises":[]}`:                              "",
-		`{"promises":[]}`:                                                                  "/format missing",
-		`{"format":"diadrom-promises/9"}`:                                                  "/format choice",
-		one(request + `"holds":"cheap","method":"m"`):                                      "/promises/0/holds choice",
-		one(request + `"holds":"price","method":"m"`):                                      "/promises/0/amount missing",
-		one(request + `"holds":"zone","method":"m"`):                                       "/promises/0/zone missing",
-		one(request + `"holds":"offered"`):                                                 "/promises/0/method missing",
-		one(`"holds":"offered","method":"m"`):                                              "/promises/0/request missing",
-		one(request + `"method":"m"`):                                                      "/promises/0/holds missing",
-		one(`"request":[],"holds":"offered","method":"m","cost":"1"`):                      "/promises/0/request type,/promises/0/cost unknown_field",
-		strings.Replace(one(request+`"holds":"offered","method":"m"`), `"id":"a",`, "", 1): "/promises/0/id missing",
-		`{"format":"` + Format + `","promises":[` + strings.Repeat(`{"id":"a",`+request+`"holds":"offered","method":"m"},`, 2)[:2*len(`{"id":"a",`+request+`"holds":"offered","method":"m"},`)-1] + `]}`: "/promises/1/id duplicate",
+		`{"promises":[]}`:                             "/format missing",
+		`{"format":"diadrom-promises/9"}`:             "/format choice",
+		one(request + `"holds":"cheap","method":"m"`): "/promises/0/holds choice",
+		one(request + `"holds":"price","method":"m"`): "/promises/0/amount " +
+			"missing",
+		one(request + `"holds":"zone","method":"m"`): "/promises/0/zone missing",
+		one(request + `"holds":"offered"`): "/promises/0/method " +
+			"missing",
+		one(`"holds":"offered","method":"m"`): "/promises/0/request " +
+			"missing",
+		one(request + `"method":"m"`): "/promises/0/holds missing",
+		one(`"request":[],"holds":"offered","method":"m","cost":"1"`): "/promises/0/request " +
+			"type,/promises/0/cost unknown_field",
+		strings.Replace(one(request+`"holds":"offered","method":"m"`), `"id":"a",`, "",
+			1): "/promises/0/id missing",
+		`{"format":"` + Format + `","promises":[` + strings.TrimSuffix(
+			strings.Repeat(`{"id":"a",`+request+`"holds":"offered","method":"m"},`, 2), ",") + `]}`: "/promises/1/id duplicate",
 	} {
 		_, faults := Read([]byte(body))
 		var have []string
@@ -129,7 +138,8 @@ func BenchmarkPromises(b *testing.B) {
 	var requests []quote.Request
 	for i := range 1000 {
 		body := fmt.Sprintf(
-			`{"to":{"country":"FI","postcode":"%05d","city":"Naantali"},"lines":[{"sku":"TOWEL-70","quantity":%d},{"price":"24.00","weight":"0.4","quantity":1}]}`,
+			`{"to":{"country":"FI","postcode":"%05d","city":"Naantali"},"lines":[{"sku":"TOWEL-70","quantity":%d},
+		{"price":"24.00","weight":"0.4","quantity":1}]}`,
 			i*99,
 			1+i%9,
 		)

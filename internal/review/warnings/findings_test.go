@@ -16,7 +16,8 @@ func read(t *testing.T, method string) *store.File {
 	f, faults := store.Read(
 		[]byte(`{"format":"diadrom-store/1","store":{"currency":"EUR"},"classes":[{"id":"soft"}],
 	"products":[{"sku":"A","price":"9.50"},{"sku":"G","price":"1","needs_shipping":false}],
-	"zones":[{"id":"fi","name":"Finland","places":[{"country":"FI"}]},{"id":"se","name":"Sweden","enabled":false,"places":[{"country":"SE"}]},{"id":"none","places":[]}],"methods":[{"id":"m",` + method + `}]}`),
+	"zones":[{"id":"fi","name":"Finland","places":[{"country":"FI"}]},{"id":"se","name":"Sweden","enabled":false,
+		"places":[{"country":"SE"}]},{"id":"none","places":[]}],"methods":[{"id":"m",` + method + `}]}`),
 	)
 	require.Empty(t, faults)
 	return f
@@ -29,22 +30,39 @@ func table(by, edges, rows string) string {
 // What costs shops money, by the words of those who run them; common practice, no source.
 func TestOddThingsAreNamedWhereTheyAre(t *testing.T) {
 	for _, c := range []struct{ name, method, want string }{
-		{"upside down", table("weight", "up_to", `[{"at":"2","charges":["9.90"]},{"at":"10","charges":["6.90"]}]`), "Finland: at 2 kg the price falls from 9.90 to 6.90, so that a heavier parcel costs less"},
-		{"a slope that ends above the next row", table("weight", "up_to", `[{"at":"10","charges":[{"base":"5","per_weight":{"amount":"1"}}]},{"at":null,"charges":["14.00"]}]`), "Finland: at 10 kg the price falls from 15.00 to 14.00, so that a heavier parcel costs less"},
-		{"as it should be", table("weight", "up_to", `[{"at":"2","charges":["6.90"]},{"at":"10","charges":["9.90"]}]`), ""},
-		{"dearer goods go cheaper: a reward", table("subtotal", "from", `[{"at":"0","charges":["6.90"]},{"at":"50","charges":["3.90"]}]`), ""},
-		{"a little more of goods", table("subtotal", "from", `[{"at":"0","charges":["3.90"]},{"at":"50","charges":["8.90"]}]`), "Finland: a buyer who adds 0.10 of goods at 50.00 pays 5.00 more"},
-		{"fewer per piece", table("quantity", "from", `[{"at":"0","charges":["9.00"]},{"at":"5","charges":["4.00"]}]`), "Finland: at 5 items the price falls from 9.00 to 4.00, so that an order of more goods costs less"},
-		{"rows out of reach", `"needs":{"weight":{"to":"10"}},` + table("weight", "up_to", `[{"at":"10","charges":["6.90"]},{"at":null,"charges":["9.90"]}]`), "no order gets to the row above 10 kg: this method takes up to 10 kg"},
-		{"the row at the bound is reached from it on", `"needs":{"weight":{"to":"10"}},` + table("weight", "from", `[{"at":"0","charges":["6.90"]},{"at":"10","charges":["9.90"]}]`), ""},
-		{"another zone gets there", `"needs":{"weight":{"to":"10"}},"terms":{"fi":{"needs":{"weight":{"to":"20"}}}},` + table("weight", "up_to", `[{"at":"10","charges":["6.90"]},{"at":null,"charges":["9.90"]}]`), ""},
-		{"a free sum that all reach", `"free":{"subtotal":"9.50"},` + table("order", "", `[{"charges":["6.90"]}]`), "free from 9.50 is always free: the cheapest product costs 9.50"},
-		{"a free sum that not all reach", `"free":{"subtotal":"9.51"},` + table("order", "", `[{"charges":["6.90"]}]`), ""},
-		{"a percentage without a bound", table("weight", "up_to", `[{"at":null,"charges":[{"percent":"5"}]}]`), "Finland: 5 % of goods has no bound: set what it costs at most"},
+		{"upside down", table("weight", "up_to", `[{"at":"2","charges":["9.90"]},{"at":"10","charges":["6.90"]}]`),
+			"Finland: at 2 kg the price falls from 9.90 to 6.90, so that a heavier parcel costs less"},
+		{"a slope that ends above the next row", table("weight", "up_to", `[{"at":"10","charges":[{"base":"5",
+		"per_weight":{"amount":"1"}}]},{"at":null,"charges":["14.00"]}]`), "Finland: at 10 kg the price falls from " +
+			"15.00 to 14.00, so that a heavier parcel costs less"},
+		{"as it should be", table("weight", "up_to", `[{"at":"2","charges":["6.90"]},{"at":"10","charges":["9.90"]}]`),
+			""},
+		{"dearer goods go cheaper: a reward", table("subtotal", "from", `[{"at":"0","charges":["6.90"]},{"at":"50",
+		"charges":["3.90"]}]`), ""},
+		{"a little more of goods", table("subtotal", "from", `[{"at":"0","charges":["3.90"]},{"at":"50",
+		"charges":["8.90"]}]`), "Finland: a buyer who adds 0.10 of goods at 50.00 pays 5.00 more"},
+		{"fewer per piece", table("quantity", "from", `[{"at":"0","charges":["9.00"]},{"at":"5","charges":["4.00"]}]`),
+			"Finland: at 5 items the price falls from 9.00 to 4.00, so that an order of more goods costs less"},
+		{"rows out of reach", `"needs":{"weight":{"to":"10"}},` + table("weight", "up_to", `[{"at":"10",
+		"charges":["6.90"]},{"at":null,"charges":["9.90"]}]`), "no order gets to the row above 10 kg: this method " +
+			"takes up to 10 kg"},
+		{"the row at the bound is reached from it on", `"needs":{"weight":{"to":"10"}},` +
+			table("weight", "from", `[{"at":"0","charges":["6.90"]},{"at":"10","charges":["9.90"]}]`), ""},
+		{"another zone gets there", `"needs":{"weight":{"to":"10"}},"terms":{"fi":{"needs":{"weight":{"to":"20"}}}},` +
+			table("weight", "up_to", `[{"at":"10","charges":["6.90"]},{"at":null,"charges":["9.90"]}]`), ""},
+		{"a free sum that all reach", `"free":{"subtotal":"9.50"},` + table("order", "", `[{"charges":["6.90"]}]`),
+			"free from 9.50 is always free: the cheapest product costs 9.50"},
+		{"a free sum that not all reach", `"free":{"subtotal":"9.51"},` + table("order", "", `[{"charges":["6.90"]}]`),
+			""},
+		{"a percentage without a bound", table("weight", "up_to", `[{"at":null,"charges":[{"percent":"5"}]}]`),
+			"Finland: 5 % of goods has no bound: set what it costs at most"},
 		{"with one", `"maximum":"50",` + table("weight", "up_to", `[{"at":null,"charges":[{"percent":"5"}]}]`), ""},
-		{"a percentage of a thousand", `"maximum":"50",` + table("weight", "up_to", `[{"at":null,"charges":[{"percent":"1000"}]}]`), "Finland: 1000 % of goods is more than the goods cost: is that meant?"},
-		{"terms without a price", `"terms":{"se":{"minimum":"2.00"}},` + table("order", "", `[{"charges":["6.90"]}]`), "Sweden: this method has terms here and no price, so they count for nobody"},
-		{"a column without a price", `"tables":[{"id":"t","zones":["fi","se"],"by":"order","rows":[{"charges":["5.00",null]}]}]`, "Sweden: nothing is offered in this column, and no broader zone stands in for it"},
+		{"a percentage of a thousand", `"maximum":"50",` + table("weight", "up_to", `[{"at":null,
+		"charges":[{"percent":"1000"}]}]`), "Finland: 1000 % of goods is more than the goods cost: is that meant?"},
+		{"terms without a price", `"terms":{"se":{"minimum":"2.00"}},` + table("order", "", `[{"charges":["6.90"]}]`),
+			"Sweden: this method has terms here and no price, so they count for nobody"},
+		{"a column without a price", `"tables":[{"id":"t","zones":["fi","se"],"by":"order","rows":[{"charges":["5.00",
+		null]}]}]`, "Sweden: nothing is offered in this column, and no broader zone stands in for it"},
 	} {
 		f := read(t, c.method)
 		list := Method(f, &f.Methods[0])
@@ -60,12 +78,16 @@ func TestOddThingsAreNamedWhereTheyAre(t *testing.T) {
 func TestMethodsThatNobodyIsOffered(t *testing.T) {
 	priced := table("order", "", `[{"charges":["6.90"]}]`)
 	for method, want := range map[string]string{
-		priced: "", `"enabled":false`: "", `"tables":[]`: "it has no price list", `"tables":[{"id":"t","zones":[],"by":"order","rows":[{"charges":[]}]}]`: "its list has no zone",
-		table("order", "", `[{"charges":[null]}]`):                                                      "its list has no price yet",
-		`"tables":[{"id":"t","zones":["se","none"],"by":"order","rows":[{"charges":["5.00","5.00"]}]}]`: "all zones with a price are switched off, or take no place",
-		`"terms":{"fi":{"enabled":false}},` + priced:                                                    "all zones with a price are switched off, or take no place",
-		`"needs":{"only_classes":["soft"],"without_classes":["soft"]},` + priced:                        "it takes only classes that it leaves out",
-		`"needs":{"only_classes":["soft"]},` + priced:                                                   "no product is of the classes that it takes (soft)",
+		priced: "", `"enabled":false`: "", `"tables":[]`: "it has no price list", `"tables":[{"id":"t","zones":[],
+		"by":"order","rows":[{"charges":[]}]}]`: "its list has no zone",
+		table("order", "", `[{"charges":[null]}]`): "its list has no price yet",
+		`"tables":[{"id":"t","zones":["se","none"],"by":"order","rows":[{"charges":["5.00",
+		"5.00"]}]}]`: "all zones with a price are switched off, or take no place",
+		`"terms":{"fi":{"enabled":false}},` + priced: "all zones with a price are " +
+			"switched off, or take no place",
+		`"needs":{"only_classes":["soft"],"without_classes":["soft"]},` + priced: "it takes only classes that it " +
+			"leaves out",
+		`"needs":{"only_classes":["soft"]},` + priced: "no product is of the classes that it takes (soft)",
 	} {
 		f := read(t, method)
 		assert.Equal(t, want, Nobody(f, &f.Methods[0]), method)

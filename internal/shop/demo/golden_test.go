@@ -68,7 +68,8 @@ func made(skus []string) []map[string]any {
 		), ""
 		if random.IntN(3) == 0 {
 			country = pick([]string{"EE", "SE", "LV", "DE", "FR", "NO", "US", "RU", "IE", "GB"})
-			postcode = map[string]string{"EE": "10111", "SE": "11122", "LV": "LV-1010", "DE": "10115", "FR": "75001", "NO": "0150", "US": "90210", "RU": "101000", "IE": "T12 W8XY", "GB": "SW1A 2AA"}[country]
+			postcode = map[string]string{"EE": "10111", "SE": "11122", "LV": "LV-1010", "DE": "10115", "FR": "75001",
+				"NO": "0150", "US": "90210", "RU": "101000", "IE": "T12 W8XY", "GB": "SW1A 2AA"}[country]
 		}
 		if random.IntN(5) == 0 {
 			city = pick([]string{"Naantali", "Turku", "Nauvo", "Helsinki"})

@@ -51,7 +51,8 @@ func (s *State) Reader() typed.Reader { return s.reader }
 func Empty() *store.File {
 	f, faults := store.Read(
 		[]byte(
-			`{"format": "` + store.Format + `", "store": {"name": "", "currency": "EUR", "tax": {"prices_include_tax": true}}}`,
+			`{"format": "` + store.Format +
+				`", "store": {"name": "", "currency": "EUR", "tax": {"prices_include_tax": true}}}`,
 		),
 	)
 	if len(faults) > 0 {

@@ -129,7 +129,8 @@ func (d *Draft) around(ctx context.Context, now *State, target sqlite.Remembered
 type changesSince [][]store.Trimmed
 
 // later are the edits behind an edit, with what they changed.
-func (d *Draft) later(ctx context.Context, now *State, target sqlite.Remembered) ([]sqlite.Remembered, changesSince, error) {
+func (d *Draft) later(ctx context.Context, now *State, target sqlite.Remembered) ([]sqlite.Remembered, changesSince,
+	error) {
 	later, err := d.db.Edits(ctx, target.Revision)
 	if err != nil {
 		return nil, nil, err

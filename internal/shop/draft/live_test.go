@@ -80,7 +80,8 @@ func TestADamagedEditionIsNotQuotedFrom(t *testing.T) {
 	raw, err := sql.Open("sqlite", "file:"+filepath.Join(dir, sqlite.Name)+"?_pragma=busy_timeout(5000)")
 	require.NoError(t, err)
 	defer raw.Close()
-	for _, query := range []string{"DROP TRIGGER edition_unchanged", "UPDATE edition SET body = replace(body, 'Parcel', 'Parsel') WHERE number = 2"} {
+	for _, query := range []string{"DROP TRIGGER edition_unchanged", "UPDATE edition SET body = replace(body, " +
+		"'Parcel', 'Parsel') WHERE number = 2"} {
 		_, err = raw.Exec(query)
 		require.NoError(t, err)
 	}

@@ -126,7 +126,8 @@ func (in *Importer) Run(ctx context.Context) error {
 			in.log("list "+l.Name, err)
 			if tried[l.ID] < maxTries {
 				again = true
-			} else if err := in.db.FailPlaceList(ctx, l.ID, "it could not be read; the log of the server says why"); err != nil {
+			} else if err := in.db.FailPlaceList(ctx, l.ID, "it could not be read; the log of the server says "+
+				"why"); err != nil {
 				in.log("list "+l.Name, err)
 				again = true
 			}

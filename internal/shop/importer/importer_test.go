@@ -80,15 +80,18 @@ func madeLines(n int) string {
 	return b.String()
 }
 
-const finnish = "FI\t21100\tNaantali\tSouthwest Finland\t19\tNaantali\t529\t\t\t60.4674\t22.026\t4\nFI\t63700\tÄhtäri\tSouth Ostrobothnia\t03\n"
+const finnish = "FI\t21100\tNaantali\tSouthwest Finland\t19\tNaantali\t529\t\t\t60.4674\t22.026\t4\n" +
+	"FI\t63700\tÄhtäri\tSouth Ostrobothnia\t03\n"
 
 func TestFilesOfManyKinds(t *testing.T) {
 	latin, err := charmap.ISO8859_1.NewEncoder().String(finnish)
 	require.NoError(t, err)
 	wide, err := unicode.UTF16(unicode.LittleEndian, unicode.UseBOM).NewEncoder().String(finnish)
 	require.NoError(t, err)
-	for name, text := range map[string]string{"as it is": finnish, "Windows line ends": strings.ReplaceAll(finnish, "\n", "\r\n"), "Latin-1": latin, "UTF-16": wide,
-		"byte order mark": "\ufeff" + finnish, "no last line end": strings.TrimSuffix(finnish, "\n"), "empty lines": "\n\r\n" + finnish + "\n"} {
+	for name, text := range map[string]string{"as it is": finnish, "Windows line ends": strings.ReplaceAll(finnish,
+		"\n", "\r\n"), "Latin-1": latin, "UTF-16": wide,
+		"byte order mark": "\ufeff" + finnish, "no last line end": strings.TrimSuffix(finnish, "\n"),
+		"empty lines": "\n\r\n" + finnish + "\n"} {
 		s := opened(t, t.TempDir())
 		l := s.take(t, text)
 		assert.Equal(t, sqlite.ListDone, l.State, name)
@@ -266,7 +269,8 @@ func BenchmarkImport(b *testing.B) {
 			)
 			require.NoError(b, err)
 			_, err = db.Exec(
-				"CREATE TABLE place (a TEXT, b TEXT, c TEXT, d TEXT, e TEXT, f TEXT, g TEXT, h TEXT, i TEXT, j TEXT, k TEXT, l TEXT)",
+				"CREATE TABLE place (a TEXT, b TEXT, c TEXT, d TEXT, e TEXT, f TEXT, g TEXT, h TEXT, i TEXT, j " +
+					"TEXT, k TEXT, l TEXT)",
 			)
 			require.NoError(b, err)
 			b.StartTimer()
@@ -365,7 +369,8 @@ func TestTheWorkerOutlivesATrouble(t *testing.T) {
 	require.NoError(t, err)
 	defer raw.Close()
 	_, err = raw.Exec(
-		"CREATE TRIGGER trouble BEFORE INSERT ON place WHEN new.country = 'FI' BEGIN SELECT RAISE(ABORT, 'no room'); END",
+		"CREATE TRIGGER trouble BEFORE INSERT ON place WHEN new.country = 'FI' BEGIN SELECT RAISE(ABORT, 'no " +
+			"room'); END",
 	)
 	require.NoError(t, err)
 	var logged lockedLog

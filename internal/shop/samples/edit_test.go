@@ -19,7 +19,8 @@ func TestWhatIsPutIntoTheTill(t *testing.T) {
 	require.ErrorContains(t, AddProduct(f, &till, "Nothing"), "there is no product")
 	assert.Equal(t, []sqlite.CartLine{{SKU: "SKU-00001", Quantity: 2}}, till.Cart)
 
-	for text, why := range map[string]string{"0": "whole number", "1.5": "whole number", "-1": "whole number", "x": "whole number"} {
+	for text, why := range map[string]string{"0": "whole number", "1.5": "whole number", "-1": "whole number",
+		"x": "whole number"} {
 		require.ErrorContains(t, SetLine(f, &till, 0, Quantity, text), why)
 	}
 	require.NoError(t, SetLine(f, &till, 0, Quantity, "7"))

@@ -40,7 +40,8 @@ func TestTheExportOfAnImportIsTheSameList(t *testing.T) {
 		t,
 		strings.HasPrefix(
 			out,
-			"sku,name,price (EUR),weight (kg),length (cm),width (cm),height (cm),class,needs shipping,ships free,own parcel\nTOWEL-70,\"Linen towel, 70 × 140\",29.00,0.35,30,22,4,Soft and flat,yes,no,no\n",
+			"sku,name,price (EUR),weight (kg),length (cm),width (cm),height (cm),class,needs shipping,ships "+
+				"free,own parcel\nTOWEL-70,\"Linen towel, 70 × 140\",29.00,0.35,30,22,4,Soft and flat,yes,no,no\n",
 		),
 		out[:200],
 	)
@@ -55,9 +56,10 @@ func TestTheExportOfAnImportIsTheSameList(t *testing.T) {
 
 func TestListsOfManyShops(t *testing.T) {
 	for name, text := range map[string]string{
-		"our own heads":     "sku,name,price,weight,length\nA,Stone,39.00,20,40\n",
-		"semicolons":        "Article number;Title;Unit price;Weight (kg);Length (cm)\nA;Stone;39,00;20;40\n",
-		"other units":       "code\tproduct name\tretail price (EUR)\tWeight [g]\tlength_mm\nA\tStone\t39\t20000\t400\n",
+		"our own heads": "sku,name,price,weight,length\nA,Stone,39.00,20,40\n",
+		"semicolons":    "Article number;Title;Unit price;Weight (kg);Length (cm)\nA;Stone;39,00;20;40\n",
+		"other units": "code\tproduct name\tretail price (EUR)\tWeight " +
+			"[g]\tlength_mm\nA\tStone\t39\t20000\t400\n",
 		"units in the cell": "item,description,price,weight in g,depth\nA,Stone,EUR 39.00,20 kg,400 mm\n",
 		"columns astray":    "length (cm),weight_kg,colour,name,sku,price\n40,20,grey,Stone,A,39\n",
 	} {
@@ -81,7 +83,8 @@ func TestWhatARowWouldChange(t *testing.T) {
 	rows := readAs(
 		t,
 		f,
-		"sku,price,weight,class,needs shipping,name\nTOWEL-70,31,,Bulky,,\nTOWEL-50,14.5,0.160,soft,y,Linen hand towel\nNEW,1,2 lb 3 oz,Must not fly,no,New one\n",
+		"sku,price,weight,class,needs shipping,name\nTOWEL-70,31,,Bulky,,\nTOWEL-50,14.5,0.160,soft,y,Linen hand "+
+			"towel\nNEW,1,2 lb 3 oz,Must not fly,no,New one\n",
 	)
 	assert.Equal(t, []Status{Changed, Same, New}, []Status{rows[0].Status, rows[1].Status, rows[2].Status})
 	assert.Equal(t, "price 29.00 → 31.00 EUR; weight 0.35 → none; class Soft and flat → Bulky", rows[0].What)
@@ -114,8 +117,11 @@ func TestEveryRowThatIsRefusedSaysWhy(t *testing.T) {
 	)
 	parsed := table(t, text)
 	rows := Read(parsed, Guess(parsed, &f.Store), f, func(int) {})
-	for i, says := range []string{"", "price: its decimal sign is the other way round than in line 2 (1,200.50)", "weight: it is below 0", "it has no sku", "the sku A stands in line 2 already", `class: there is no class "No such"`,
-		"name: =1+1 is a formula", `weight: "cm" is no unit of weight`, `own parcel: "perhaps" is neither yes nor no`, `price: "much" is not a number`, ""} {
+	for i, says := range []string{"", "price: its decimal sign is the other way round than in line 2 (1,200.50)",
+		"weight: it is below 0", "it has no sku", "the sku A stands in line 2 already",
+		`class: there is no class "No such"`,
+		"name: =1+1 is a formula", `weight: "cm" is no unit of weight`, `own parcel: "perhaps" is neither yes nor no`,
+		`price: "much" is not a number`, ""} {
 		if says == "" {
 			assert.Equal(t, New, rows[i].Status, rows[i].What)
 			continue
@@ -157,8 +163,10 @@ func TestColumnsArePutRightByHand(t *testing.T) {
 // What a list says of its units and its currency counts; what it does not say is asked.
 func TestUnitsAndCurrenciesOfAList(t *testing.T) {
 	for _, c := range []struct{ field, head, unit string }{
-		{"weight", "Grams", "g"}, {"weight", "Net weight (g)", "g"}, {"weight", "Pounds", "lb"}, {"weight", "weight in kg", "kg"}, {"weight", "Mass", ""},
-		{"weight", "kg or lb", ""}, {"length", "Length in", "in"}, {"length", "side in mm", "mm"}, {"name", "Grams", ""},
+		{"weight", "Grams", "g"}, {"weight", "Net weight (g)", "g"}, {"weight", "Pounds", "lb"},
+		{"weight", "weight in kg", "kg"}, {"weight", "Mass", ""},
+		{"weight", "kg or lb", ""}, {"length", "Length in", "in"}, {"length", "side in mm", "mm"},
+		{"name", "Grams", ""},
 	} {
 		assert.Equal(t, c.unit, HeadUnit(Field(c.field), c.head), c.head)
 	}
@@ -218,7 +226,8 @@ func TestAnyProductsReadBack(t *testing.T) {
 		}
 		with, faults := store.Read(
 			[]byte(
-				`{"format":"diadrom-store/1","store":{"currency":"EUR"},"classes":[{"id":"soft","name":"Bulky"},{"id":"bulky","name":"bulky"}],"products":[` + strings.Join(
+				`{"format":"diadrom-store/1","store":{"currency":"EUR"},"classes":[{"id":"soft","name":"Bulky"},
+		{"id":"bulky","name":"bulky"}],"products":[` + strings.Join(
 					list,
 					",",
 				) + `]}`,

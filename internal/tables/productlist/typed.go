@@ -51,7 +51,8 @@ func Type(f *store.File, p *store.Product, field Field, text string) error {
 		}
 		p.Class = id
 	case NeedsShipping, ShipsFree, OwnParcel:
-		into := map[Field]*bool{NeedsShipping: &p.NeedsShipping, ShipsFree: &p.ShipsFree, OwnParcel: &p.OwnParcel}[field]
+		into := map[Field]*bool{NeedsShipping: &p.NeedsShipping, ShipsFree: &p.ShipsFree,
+			OwnParcel: &p.OwnParcel}[field]
 		if reason := yesNo(into, text); reason != "" {
 			return errors.New(reason)
 		}

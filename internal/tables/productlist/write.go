@@ -63,7 +63,8 @@ func className(f *store.File, id string) string {
 	}
 	for i := range f.Classes {
 		if i != named &&
-			(world.Fold(f.Classes[i].Name) == world.Fold(f.Classes[named].Name) || world.Fold(f.Classes[i].ID) == world.Fold(f.Classes[named].Name)) {
+			(world.Fold(f.Classes[i].Name) == world.Fold(f.Classes[named].Name) ||
+				world.Fold(f.Classes[i].ID) == world.Fold(f.Classes[named].Name)) {
 			return id
 		}
 	}

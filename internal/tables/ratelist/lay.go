@@ -105,7 +105,8 @@ func (b *builder) clash(one, other piece) bool {
 		l.Status, l.Says = Repeats, fmt.Sprintf("says the same as line %d", first.Line)
 	} else {
 		l.Status = Contradicts
-		l.Says = fmt.Sprintf("line %d says %s for the same, this one %s", first.Line, charge.Format(first.charge, w), charge.Format(l.charge, w))
+		l.Says = fmt.Sprintf("line %d says %s for the same, this one %s", first.Line, charge.Format(first.charge, w),
+			charge.Format(l.charge, w))
 		p.Usable = false
 	}
 	return false
@@ -163,8 +164,8 @@ func order(list []piece, fromGiven bool) {
 	})
 }
 
-// join fits a piece to the one before it, and says whether it can stand there: not where both begin alike or overlap. What
-// neither covers is a gap.
+// join fits a piece to the one before it, and says whether it can stand there: not where both begin alike or overlap.
+// What neither covers is a gap.
 func (b *builder) join(last, one *piece, zone string) bool {
 	switch {
 	case last.from.Cmp(*one.from) == 0:

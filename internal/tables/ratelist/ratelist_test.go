@@ -17,11 +17,14 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
+// ownHead is the head of a table that Cells writes.
+const ownHead = "method,list,by,edges,row,zone,charge,graduated,classes\n"
+
 func TestListsAreWrittenByCellAndAsTheyLook(t *testing.T) {
 	f := storetest.Lauha(t)
 	var b bytes.Buffer
 	require.NoError(t, sheet.Write(&b, Cells(f, f.Methods)))
-	assert.Contains(t, b.String(), "method,list,by,edges,row,zone,charge,graduated,classes\n")
+	assert.Contains(t, b.String(), ownHead)
 	assert.Contains(t, b.String(), "parcel,list,weight,up_to,2,finland,6.90,no,\n")
 	assert.Contains(t, b.String(), "parcel,list,weight,up_to,,finland,9.90 + 0.80 per started kg above 10,no,\n")
 	b.Reset()
@@ -57,17 +60,25 @@ func made(t *testing.T, f *store.File, text string, change ...func(*Mapping)) (*
 // Shapes of lists as carriers and shops hand them round; common practice, no source.
 func TestAnyListBecomesZonesAndATable(t *testing.T) {
 	for _, c := range []struct{ name, list, want string }{
-		{"upper bounds", "country,weight to,price\nFinland,2,6.90\nFinland,10,9.90\nSE,2,12.00\n", "finland sweden | 2 6.90 12.00 | 10 9.90 no"},
+		{"upper bounds", "country,weight to,price\nFinland,2,6.90\nFinland,10,9.90\nSE,2,12.00\n",
+			"finland sweden | 2 6.90 12.00 | 10 9.90 no"},
 		{"an open end", "country;up to kg;price\nFI;2;6,90\nFI;;9,90\n", "finland | 2 6.90 |  9.90"},
-		{"lower bounds that are left out", "Country,Weight over (kg),Price\nFI,0,6.90\nFI,5,8.40\n", "finland | 5 6.90 |  8.40"},
-		{"upper bounds that are left out", "Country,Weight under (kg),Price\nFI,5,6.90\nFI,10,8.40\n", "finland | 0 6.90 | 5 8.40 | 10 no"},
-		{"lower bounds", "Country,Weight and above,Shipping price\nFI,0,6.90\nFI,5,8.40\n*,0,20\n", "finland everywhere | 0 6.90 20.00 | 5 8.40 20.00"},
-		{"both, a hair apart", "country,min weight,max weight,rate\nFI,0,1.99,5\nFI,2,4.99,7\nFI,5,10,9\n", "finland | 1.99 5.00 | 4.99 7.00 | 10 9.00"},
+		{"lower bounds that are left out", "Country,Weight over (kg),Price\nFI,0,6.90\nFI,5,8.40\n",
+			"finland | 5 6.90 |  8.40"},
+		{"upper bounds that are left out", "Country,Weight under (kg),Price\nFI,5,6.90\nFI,10,8.40\n",
+			"finland | 0 6.90 | 5 8.40 | 10 no"},
+		{"lower bounds", "Country,Weight and above,Shipping price\nFI,0,6.90\nFI,5,8.40\n*,0,20\n",
+			"finland everywhere | 0 6.90 20.00 | 5 8.40 20.00"},
+		{"both, a hair apart", "country,min weight,max weight,rate\nFI,0,1.99,5\nFI,2,4.99,7\nFI,5,10,9\n",
+			"finland | 1.99 5.00 | 4.99 7.00 | 10 9.00"},
 		{"both, touching", "country,from,to,price\nFI,0,2,5\nFI,2,5,7\n", "finland | 2 5.00 | 5 7.00"},
-		{"postcodes narrow", "country,zip,to,price\nFI,22*,5,12\nFI,96000-99999,5,14\nFI,*,5,7\n", "fi-22 lapland finland | 5 12.00 14.00 7.00"},
-		{"regions by name and code", "country,state,to,price\nUS,IL,5,9\nUS,California,5,11\n", "illinois california | 5 9.00 11.00"},
+		{"postcodes narrow", "country,zip,to,price\nFI,22*,5,12\nFI,96000-99999,5,14\nFI,*,5,7\n",
+			"fi-22 lapland finland | 5 12.00 14.00 7.00"},
+		{"regions by name and code", "country,state,to,price\nUS,IL,5,9\nUS,California,5,11\n",
+			"illinois california | 5 9.00 11.00"},
 		{"zones of the shop", "zone,to,price\nBaltic neighbours,5,9\nlapland,5,11\n", "baltic lapland | 5 9.00 11.00"},
-		{"charges in words", "country,to,price\nFI,5,3.00 + 1.00 per item\nFI,10,no\n", "finland | 5 3.00 + 1.00 per item | 10 no"},
+		{"charges in words", "country,to,price\nFI,5,3.00 + 1.00 per item\nFI,10,no\n",
+			"finland | 5 3.00 + 1.00 per item | 10 no"},
 		{"lines in any order", "country,to,price\nFI,10,9.90\nFI,2,6.90\n", "finland | 2 6.90 | 10 9.90"},
 	} {
 		p, got := made(t, storetest.Lauha(t), c.list)
@@ -132,12 +143,14 @@ func TestAListThatWasWrittenHereReadsBack(t *testing.T) {
 // A price list is read as it says, or it is refused: a unit, a currency, a word around a number is never passed over.
 func TestNothingOfAListIsPassedOver(t *testing.T) {
 	for _, c := range []struct{ name, list, want string }{
-		{"charges in words", "country,to,price\nFI,2,1.00 per item\nFI,5,5 % of goods\nFI,7,0.80 per kg\nFI,9,0.80 per started kg\n", "finland | 2 1.00 per item | 5 5 % of goods | 7 0.80 per kg | 9 0.80 per started kg"},
+		{"charges in words", "country,to,price\nFI,2,1.00 per item\nFI,5,5 % of goods\nFI,7,0.80 per kg\nFI,9,0.80 " +
+			"per started kg\n", "finland | 2 1.00 per item | 5 5 % of goods | 7 0.80 per kg | 9 0.80 per started kg"},
 		{"grams in the head", "country,weight to (g),price\nFI,500,5\nFI,2000,7\n", "finland | 0.5 5.00 | 2 7.00"},
 		{"grams in the cells", "country,to,price\nFI,500 g,5\nFI,2 kg,7\n", "finland | 0.5 5.00 | 2 7.00"},
 		{"pounds", "country,weight to (lb),price\nFI,1,5\nFI,10,7\n", "finland | 0.453592 5.00 | 4.535924 7.00"},
 		{"our currency", "country,to,price (EUR)\nFI,2,5.00 EUR\nFI,5,€ 7\n", "finland | 2 5.00 | 5 7.00"},
-		{"words that say what the column says", "country,to,price\nFI,up to 2 kg,5\nFI,≤ 5,7\n", "finland | 2 5.00 | 5 7.00"},
+		{"words that say what the column says", "country,to,price\nFI,up to 2 kg,5\nFI,≤ 5,7\n",
+			"finland | 2 5.00 | 5 7.00"},
 	} {
 		p, got := made(t, storetest.Lauha(t), c.list)
 		assert.Equal(t, c.want, got, c.name)
@@ -163,9 +176,11 @@ func TestNothingOfAListIsPassedOver(t *testing.T) {
 		"zone,to,price\nFinland,2,5\n,5,7\n":                "it has no destination",
 		"country,zip,to,price\n,22*,2,5\n":                  "it has no country",
 		"country;to;price\nFI;2;5,50\nFI;5;1.50 per item\n": "the other prices have a comma",
-		"method,list,by,edges,row,zone,charge,graduated,classes\na,b,weight,up_to,2,nowhere,5,no,\n":                                   "this shop has no zone",
-		"method,list,by,edges,row,zone,charge,graduated,classes\na,b,weight,up_to,2,finland,5,no,\na,b,weight,from,5,finland,5,no,\n":  "goes by weight up_to in line 2",
-		"method,list,by,edges,row,zone,charge,graduated,classes\na,b,weight,up_to,2,finland,5,no,\na,b,weight,up_to,2,finland,6,no,\n": "line 2 has this cell already",
+		ownHead + "a,b,weight,up_to,2,nowhere,5,no,\n":      "this shop has no zone",
+		ownHead + "a,b,weight,up_to,2,finland,5,no,\n" +
+			"a,b,weight,from,5,finland,5,no,\n": "goes by weight up_to in line 2",
+		ownHead + "a,b,weight,up_to,2,finland,5,no,\n" +
+			"a,b,weight,up_to,2,finland,6,no,\n": "line 2 has this cell already",
 	} {
 		p, _ := made(t, storetest.Lauha(t), list)
 		assert.False(t, p.Usable, list)

@@ -50,7 +50,8 @@ func TestLinesAreCountedThroughQuotes(t *testing.T) {
 }
 
 func TestWhatIsNoTable(t *testing.T) {
-	for data, says := range map[string]string{"": "empty", "\n \n": "empty", "a,b\n1,\"2": "line 2: a quote", "a,b\n1,2\"3\n": "line 2: a quote"} {
+	for data, says := range map[string]string{"": "empty", "\n \n": "empty", "a,b\n1,\"2": "line 2: a quote",
+		"a,b\n1,2\"3\n": "line 2: a quote"} {
 		_, err := Read([]byte(data))
 		assert.ErrorContains(t, err, says, "%q", data)
 	}
@@ -58,7 +59,8 @@ func TestWhatIsNoTable(t *testing.T) {
 
 // Cells that begin with =, +, - or @ start formulas in spreadsheets: OWASP, CSV injection.
 func TestNothingThatIsWrittenStartsAFormula(t *testing.T) {
-	for cell, want := range map[string]string{"=1+1": "'=1+1", "+358 40": "'+358 40", "-5": "-5", "-5.50": "-5.50", "-5+cmd": "'-5+cmd", "@SUM(A1)": "'@SUM(A1)", "'=x": "''=x", "plain": "plain", "it's": "it's"} {
+	for cell, want := range map[string]string{"=1+1": "'=1+1", "+358 40": "'+358 40", "-5": "-5", "-5.50": "-5.50",
+		"-5+cmd": "'-5+cmd", "@SUM(A1)": "'@SUM(A1)", "'=x": "''=x", "plain": "plain", "it's": "it's"} {
 		assert.Equal(t, want, guarded(cell))
 		assert.Equal(t, cell, bare(guarded(cell)))
 	}
@@ -111,7 +113,8 @@ func FuzzRead(f *testing.F) {
 // A cell that another spreadsheet would part, and take the rest of for a formula, is guarded, and reads back as
 // it was. A table of more rows, columns or cells than any shop has is refused where that shows.
 func TestFormulasWithinCellsAndTooMuch(t *testing.T) {
-	for _, cell := range []string{"x;=1+1", "x;'=1+1", "x; =1+1", "a\t@SUM(1)", "x;y", "1;-2", "=1;=2", "a\n=b", ";=", "it's; fine"} {
+	for _, cell := range []string{"x;=1+1", "x;'=1+1", "x; =1+1", "a\t@SUM(1)", "x;y", "1;-2", "=1;=2", "a\n=b", ";=",
+		"it's; fine"} {
 		var b bytes.Buffer
 		require.NoError(t, Write(&b, [][]string{{"head", "other"}, {"first", cell}}))
 		for _, part := range []string{";=", "; =", "\t@", ";-", "\n="} {

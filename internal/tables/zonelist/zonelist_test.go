@@ -15,7 +15,8 @@ import (
 	"pgregory.net/rapid"
 )
 
-const settings = `{"format":"diadrom-store/1","store":{"currency":"EUR"},"locations":[{"id":"workshop","name":"Workshop","country":"FI","lat":"60.4674","lon":"22.026"}],"zones":`
+const settings = `{"format":"diadrom-store/1","store":{"currency":"EUR"},"locations":[{"id":"workshop",
+		"name":"Workshop","country":"FI","lat":"60.4674","lon":"22.026"}],"zones":`
 
 func file(t require.TestingT, zones string) *store.File {
 	f, faults := store.Read([]byte(settings + zones + "}"))
@@ -40,9 +41,13 @@ func read(t require.TestingT, table string, f *store.File) ([]store.Zone, []RowE
 func TestZonesAsRows(t *testing.T) {
 	f := file(
 		t,
-		`[{"id":"aland","name":"Åland","places":[{"country":"FI","postcodes":["22*","21000 to 21010"]},{"country":"AX"}],"except":[{"country":"FI","postcodes":["22999"]}]},
-		{"id":"near","name":"=Near","enabled":false,"rank":-1,"only":true,"places":[{"within":{"location":"workshop","distance":"15"}},{"country":"FI","city":"Naantali"},{"country":"FI","city":"Naantali","region":"19"},{"country":"US","region":"IL","postcodes":["60601"]}]},
-		{"id":"nowhere","name":""},{"id":"rest","name":"Rest","places":[{"world":true},{"group":"EU"},{"group":"150"},{"country":"GB","postcodes":["BT","IM1"]},{"country":"FI","region":"FI-01"}]}]`,
+		`[{"id":"aland","name":"Åland","places":[{"country":"FI","postcodes":["22*","21000 to 21010"]},
+		{"country":"AX"}],"except":[{"country":"FI","postcodes":["22999"]}]},
+		{"id":"near","name":"=Near","enabled":false,"rank":-1,"only":true,"places":[{"within":{"location":"workshop",
+		"distance":"15"}},{"country":"FI","city":"Naantali"},{"country":"FI","city":"Naantali","region":"19"},
+		{"country":"US","region":"IL","postcodes":["60601"]}]},
+		{"id":"nowhere","name":""},{"id":"rest","name":"Rest","places":[{"world":true},{"group":"EU"},{"group":"150"},
+		{"country":"GB","postcodes":["BT","IM1"]},{"country":"FI","region":"FI-01"}]}]`,
 	)
 	want := `zone,name,on,pinned,only,rule,place
 aland,Åland,yes,,no,takes,FI 22*
@@ -115,8 +120,10 @@ func TestEveryRowThatCannotBeUsedIsTold(t *testing.T) {
 	for _, s := range slips {
 		said = append(said, s.Error())
 	}
-	for i, says := range []string{"line 2: \"Aland\" cannot be", "line 3: which zone", "line 4: on is yes or no", "line 5: name of a is \"B\" here, but \"A\" in line 4", "line 6: pinned is a whole number",
-		"line 7: the rule is", "line 8: 2110 is not a whole postcode", "line 9: Georgia is a country and a region of United States: which is meant?: GE", "line 10:", "line 11: a place that is left out"} {
+	for i, says := range []string{"line 2: \"Aland\" cannot be", "line 3: which zone", "line 4: on is yes or no",
+		"line 5: name of a is \"B\" here, but \"A\" in line 4", "line 6: pinned is a whole number",
+		"line 7: the rule is", "line 8: 2110 is not a whole postcode", "line 9: Georgia is a country and a region " +
+			"of United States: which is meant?: GE", "line 10:", "line 11: a place that is left out"} {
 		require.Greater(t, len(said), i)
 		assert.Contains(t, said[i], says)
 	}

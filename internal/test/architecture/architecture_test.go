@@ -87,7 +87,8 @@ func TestArrowsGoDown(t *testing.T) {
 				assert.NotContains(t, foreign, name, "%s: there is no HTTP, SQL or HTML here", path)
 			}
 			if to, ok := strings.CutPrefix(name, "diadrom/internal/"); ok {
-				assert.True(t, allowed(from, to), "%s imports %s, which stands above it, beside it, or is for tests", path, to)
+				assert.True(t, allowed(from, to), "%s imports %s, which stands above it, beside it, or is for tests",
+					path, to)
 			}
 		}
 		return nil

@@ -222,8 +222,11 @@ func TestScreenshots(t *testing.T) {
 		{"zones-strip", "/zones?strip=FI&from=20000&to=29999", 1280, nil},
 		{"goods-list", "/goods", 1280, func(p *rod.Page) {
 			name := filepath.Join(t.TempDir(), "list.csv")
-			require.NoError(t, os.WriteFile(name, []byte("Article number;Title;Unit price;Weight (g);Class;Colour\nTOWEL-70;Linen towel, 70 × 140;31,00;350;Soft and flat;white\n"+
-				"STOVE-9;Stove guard;64,00;4200;Bulky;black\nSOAP-1;Tar soap;6,50;-90;;\nSOAP-2;Birch soap;6,50;90;Soaps;\nMAT-1;Floor mat;1.200,50;900;;grey\n"), 0o600))
+			require.NoError(t, os.WriteFile(name,
+				[]byte("Article number;Title;Unit price;Weight (g);Class;Colour\nTOWEL-70;Linen towel, 70 × "+
+					"140;31,00;350;Soft and flat;white\n"+
+					"STOVE-9;Stove guard;64,00;4200;Bulky;black\nSOAP-1;Tar soap;6,50;-90;;\nSOAP-2;Birch "+
+					"soap;6,50;90;Soaps;\nMAT-1;Floor mat;1.200,50;900;;grey\n"), 0o600))
 			p.MustElement("details.shop summary").MustClick()
 			p.MustElement("#goods-file").MustSetFiles(name)
 			wait := p.MustWaitNavigation()
@@ -233,12 +236,16 @@ func TestScreenshots(t *testing.T) {
 		}},
 		{"methods-terms", "/methods/locker", 1280, func(p *rod.Page) {
 			quiet(p)
-			p.MustEval(`() => document.fonts.ready.then(() => document.querySelector("#terms").scrollIntoView({block: "center", behavior: "instant"}))`)
+			p.MustEval(`() => document.fonts.ready.then(() =>
+				document.querySelector("#terms").scrollIntoView({block: "center", behavior: "instant"}))`)
 		}},
 		{"policy", "/policy", 1280, nil},
 		{"rates-list", "/rates/parcel", 1280, func(p *rod.Page) {
 			name := filepath.Join(t.TempDir(), "carrier.csv")
-			require.NoError(t, os.WriteFile(name, []byte("Country,Postcode,Weight up to (kg),Price\nFI,,2,6.40\nFI,,10,9.20\nFI,22*,2,8.10\nFI,22*,10,12.60\nNorway,,2,17.50\nNorway,,2,18.50\nNorway,,10,24.00\n*,,2,31.00\n"), 0o600))
+			require.NoError(t, os.WriteFile(name,
+				[]byte("Country,Postcode,Weight up to "+
+					"(kg),Price\nFI,,2,6.40\nFI,,10,9.20\nFI,22*,2,8.10\nFI,22*,10,12.60\n"+
+					"Norway,,2,17.50\nNorway,,2,18.50\nNorway,,10,24.00\n*,,2,31.00\n"), 0o600))
 			p.MustEval(`() => document.querySelectorAll("details").forEach(d => d.open = true)`)
 			p.MustElement("#rates-file").MustSetFiles(name)
 			wait := p.MustWaitNavigation()
@@ -257,7 +264,8 @@ func TestScreenshots(t *testing.T) {
 		{"checkout", "/checkout", 1280, func(p *rod.Page) { waitText(t, p, "#total", "€") }},
 		{"checkout-phone", "/checkout", 390, func(p *rod.Page) {
 			waitText(t, p, "#total", "€")
-			p.MustEval(`() => document.fonts.ready.then(() => document.querySelector("#h-delivery").scrollIntoView({block: "start", behavior: "instant"}))`)
+			p.MustEval(`() => document.fonts.ready.then(() =>
+				document.querySelector("#h-delivery").scrollIntoView({block: "start", behavior: "instant"}))`)
 		}},
 		{"zones-phone", "/zones", 390, nil},
 		{"promises", "/rates/parcel", 1280, func(p *rod.Page) {
@@ -274,7 +282,8 @@ func TestScreenshots(t *testing.T) {
 			p.MustElement("#new-zone").MustInput("Norway, Georgia").MustType(input.Escape, input.Enter)
 		}},
 		{"zones-letters", "/zones", 1280, func(p *rod.Page) {
-			p.MustElement("#new-zone").MustInput("GB BT, GB IM, GB KW15 to KW17, GB ZE, GB TR21 to TR25").MustType(input.Escape, input.Enter)
+			p.MustElement("#new-zone").MustInput("GB BT, GB IM, GB KW15 to KW17, GB ZE, GB TR21 to "+
+				"TR25").MustType(input.Escape, input.Enter)
 			waitText(t, p, "#strip figcaption", "United Kingdom")
 			wait := p.MustWaitNavigation()
 			p.MustElement(`#strip figcaption a[href="/zones?strip=GB"]`).MustClick()

@@ -31,7 +31,8 @@ func TestTheCheckoutByKeyboardAlone(t *testing.T) {
 		waitFor(
 			t,
 			page,
-			`(s, w) => { const e = document.querySelector(s); return e && e.checkVisibility() && e.textContent.replace(/\s+/g, " ").includes(w); }`,
+			`(s, w) => { const e = document.querySelector(s);
+				return e && e.checkVisibility() && e.textContent.replace(/\s+/g, " ").includes(w); }`,
 			selector,
 			text,
 		)

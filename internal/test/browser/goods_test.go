@@ -37,7 +37,8 @@ func clipboard(t *testing.T, s *shop) {
 // would give it.
 func control(page *rod.Page, key, command string) {
 	page.MustActivate()
-	for _, kind := range []proto.InputDispatchKeyEventType{proto.InputDispatchKeyEventTypeRawKeyDown, proto.InputDispatchKeyEventTypeKeyUp} {
+	for _, kind := range []proto.InputDispatchKeyEventType{proto.InputDispatchKeyEventTypeRawKeyDown,
+		proto.InputDispatchKeyEventTypeKeyUp} {
 		event := proto.InputDispatchKeyEvent{
 			Type:                  kind,
 			Modifiers:             2,

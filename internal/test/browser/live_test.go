@@ -29,7 +29,8 @@ func TestADraftGoesLiveAndAnEditionComesBack(t *testing.T) {
 
 	page.MustElement(`[aria-label="Publish edition 1 again"]`).MustFocus()
 	page.KeyActions().Press(input.Enter).MustDo()
-	waitFor(t, page, `() => document.activeElement.textContent.replace(/\s+/g, " ").includes("Publish edition 1 again")`)
+	waitFor(t, page, `() =>
+		document.activeElement.textContent.replace(/\s+/g, " ").includes("Publish edition 1 again")`)
 	page.KeyActions().Press(input.Enter).MustDo()
 	waitText(t, page, "#saved", "Edition 1 is live again")
 	waitText(t, page, "#ahead-said", "1 change ahead of edition 1")

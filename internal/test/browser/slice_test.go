@@ -35,7 +35,9 @@ func waitFor(t *testing.T, page *rod.Page, js string, args ...any) {
 	t.Helper()
 	if err := page.Timeout(15 * time.Second).Wait(rod.Eval(js, args...)); err != nil {
 		told, _ := page.Timeout(5 * time.Second).Eval(
-			`() => [document.activeElement.id, ...[...document.querySelectorAll("[role=alert], #history, .slip, .htmx-request, [aria-invalid]")].map(e => (e.id + " " + (e.value ?? e.textContent)).replace(/\s+/g, " ").trim())].join(" | ")`,
+			`() => [document.activeElement.id, 
+				...[...document.querySelectorAll("[role=alert], #history, .slip, .htmx-request, [aria-invalid]")]
+					.map(e => (e.id + " " + (e.value ?? e.textContent)).replace(/\s+/g, " ").trim())].join(" | ")`,
 		)
 		said := ""
 		if told != nil {
@@ -50,7 +52,8 @@ func waitText(t *testing.T, page *rod.Page, selector, want string) {
 	t.Helper()
 	ok := page.Timeout(15 * time.Second).Wait(
 		rod.Eval(
-			`(s, w) => { const e = document.querySelector(s); return e && e.textContent.replace(/\s+/g, " ").includes(w); }`,
+			`(s, w) => { const e = document.querySelector(s);
+				return e && e.textContent.replace(/\s+/g, " ").includes(w); }`,
 			selector,
 			want,
 		),
@@ -109,7 +112,9 @@ func TestSlipsStandBesideTheirField(t *testing.T) {
 		assert.True(
 			t,
 			page.MustEval(
-				`(s) => { const cell = document.querySelector(s).closest("td, th"); return cell.querySelector(".slip-note").getBoundingClientRect().bottom <= cell.getBoundingClientRect().bottom + 1; }`,
+				`(s) => { const cell = document.querySelector(s).closest("td, th");
+			return cell.querySelector(".slip-note").getBoundingClientRect().bottom <=
+				cell.getBoundingClientRect().bottom + 1; }`,
 				c.field,
 			).Bool(),
 			"%s: the note lies in its cell, not over the next",
@@ -215,7 +220,8 @@ func TestARealShopStartsEmptyAndCanQuote(t *testing.T) {
 
 // squeezedFields names the fields too narrow to read a price in, and the buttons narrower than their words.
 const squeezedFields = `() => [...document.querySelectorAll("input, select, textarea, button")].filter(e => {
-	if (["checkbox", "radio", "hidden"].includes(e.type) || !e.checkVisibility() || e.closest(".visually-hidden")) return false;
+	if (["checkbox", "radio", "hidden"].includes(e.type) ||
+		!e.checkVisibility() || e.closest(".visually-hidden")) return false;
 	return e.tagName === "BUTTON" ? e.scrollWidth > e.clientWidth + 1 : e.clientWidth < 34;
 }).map(e => (e.id || e.name || e.className || e.textContent) + " " + e.clientWidth + "/" + e.scrollWidth).join(", ")`
 
@@ -224,7 +230,9 @@ const squeezedFields = `() => [...document.querySelectorAll("input, select, text
 func TestEveryPageIsWhole(t *testing.T) {
 	axe := readAxe(t)
 	s := demoShop(t)
-	for _, sent := range [][2]string{{"/zones/file", "zone,place\naland,FI 22*\nbad,FI 2\n"}, {"/goods/file", "sku,weight\nA,1\nB,-1\n"}, {"/live/file", `{"format":"diadrom-store/1","store":{"currency":"EUR"}}`}} {
+	for _, sent := range [][2]string{{"/zones/file", "zone,place\naland,FI 22*\nbad,FI 2\n"},
+		{"/goods/file", "sku,weight\nA,1\nB,-1\n"}, {"/live/file", `{"format":"diadrom-store/1",
+		"store":{"currency":"EUR"}}`}} {
 		var b bytes.Buffer
 		form := multipart.NewWriter(&b)
 		w, err := form.CreateFormFile("file", "table.csv")
@@ -236,10 +244,14 @@ func TestEveryPageIsWhole(t *testing.T) {
 		require.NoError(t, err)
 		resp.Body.Close()
 	}
-	for _, path := range []string{"/zones", "/zones?strip=FI&from=20000&to=29999&new=FI+22*", "/zones/file/1", "/goods", "/goods/file/2", "/methods", "/rates/freight", "/rates/parcel", "/quotes", "/quotes?over=weight", "/promises", "/live", "/live/file/3", "/people", "/checkout"} {
+	for _, path := range []string{"/zones", "/zones?strip=FI&from=20000&to=29999&new=FI+22*", "/zones/file/1", "/goods",
+		"/goods/file/2", "/methods", "/rates/freight", "/rates/parcel", "/quotes", "/quotes?over=weight", "/promises",
+		"/live", "/live/file/3", "/people", "/checkout"} {
 		page := s.open(t, path, 1280, 800)
 		refused := page.MustEval(
-			`() => performance.getEntriesByType("resource").filter(r => r.responseStatus >= 400 || !r.name.startsWith(location.origin)).map(r => r.name).join(" ")`,
+			`() => performance.getEntriesByType("resource")
+			.filter(r => r.responseStatus >= 400 || !r.name.startsWith(location.origin))
+			.map(r => r.name).join(" ")`,
 		).String()
 		assert.Empty(t, refused, path)
 		assert.True(
@@ -276,7 +288,10 @@ func TestEveryPageIsWhole(t *testing.T) {
 		page.MustEval(`() => { document.querySelectorAll("details").forEach(d => d.open = true) }`)
 		page.MustEval(`(code) => { (0, eval)(code); }`, axe)
 		found := page.MustEval(
-			`() => axe.run({runOnly: ["wcag2a", "wcag2aa"]}).then(r => r.violations.map(v => v.id + ": " + v.nodes.slice(0, 3).map(n => n.target.join(" ") + " " + n.failureSummary).join(" | ")).join("\n"))`,
+			`() => axe.run({runOnly: ["wcag2a", "wcag2aa"]}).then(r => r.violations
+			.map(v => v.id + ": " +
+				v.nodes.slice(0, 3).map(n => n.target.join(" ") + " " + n.failureSummary).join(" | "))
+			.join("\n"))`,
 		).String()
 		assert.Empty(t, found, path)
 	}

@@ -24,7 +24,8 @@ func TestTypingOutlivesTheAnswersOfEarlierEdits(t *testing.T) {
 		enter(page, selector, text)
 		page.KeyActions().Press(input.Tab).MustDo()
 	}
-	const finland, aland, till = `tr[data-at="2"] td:nth-of-type(1) .cell`, `tr[data-at="2"] td:nth-of-type(2) .cell`, "#till-q-0"
+	const finland, aland, till = `tr[data-at="2"] td:nth-of-type(1) .cell`, `tr[data-at="2"] td:nth-of-type(2) .cell`,
+		"#till-q-0"
 	for range 2 {
 		for _, c := range [][3]string{{"7.10", "3", "4"}, {"7.20", "5", "6"}} {
 			edit(finland, c[0])
@@ -42,7 +43,8 @@ func TestTypingOutlivesTheAnswersOfEarlierEdits(t *testing.T) {
 	waitFor(
 		t,
 		page,
-		`() => [...document.querySelectorAll("tr[data-at='2'] td .cell")].slice(0, 2).map((c) => c.defaultValue).join() === "6.00,9.50"`,
+		`() => [...document.querySelectorAll("tr[data-at='2'] td .cell")].slice(0, 2)
+			.map((c) => c.defaultValue).join() === "6.00,9.50"`,
 	)
 	edit(finland, "6.10") // one cell twice
 	edit(finland, "6.20")
@@ -66,7 +68,8 @@ func TestTypingOutlivesTheAnswersOfEarlierEdits(t *testing.T) {
 	waitFor(
 		t,
 		page,
-		`() => document.querySelector("#g-TOWEL-50-price").defaultValue === "15.00" && document.querySelector("#g-TOWEL-70-price").defaultValue === "30.00"`,
+		`() => document.querySelector("#g-TOWEL-50-price").defaultValue === "15.00" &&
+			document.querySelector("#g-TOWEL-70-price").defaultValue === "30.00"`,
 	)
 	assert.Equal(t, "A new thing", value(page, "#new-name"))
 }
@@ -106,8 +109,11 @@ func TestAMethodIsDraggedToTheEnd(t *testing.T) {
 	}
 	first := ids()[0]
 	page.MustEval(`() => {
-		const rows = document.querySelectorAll(".methods > li"), grip = rows[0].querySelector(".grip"), last = rows[rows.length - 1];
-		const box = last.getBoundingClientRect(), data = new DataTransfer(), at = { bubbles: true, cancelable: true, dataTransfer: data, clientX: box.left + 40, clientY: box.bottom - 3 };
+		const rows = document.querySelectorAll(".methods > li"), grip = rows[0].querySelector(".grip"),
+			last = rows[rows.length - 1];
+		const box = last.getBoundingClientRect(), data = new DataTransfer(),
+			at = { bubbles: true, cancelable: true, dataTransfer: data,
+				clientX: box.left + 40, clientY: box.bottom - 3 };
 		grip.dispatchEvent(new DragEvent("dragstart", at));
 		last.dispatchEvent(new DragEvent("dragover", at));
 		last.dispatchEvent(new DragEvent("drop", at));

@@ -148,7 +148,8 @@ func TestAListOfPlacesOutlivesAKill(t *testing.T) {
 	again := start(t, "demo", dir)
 	page = again.open(t, "/zones", 1280, 800)
 	ok := page.Timeout(30 * time.Second).Wait(
-		rod.Eval(`() => document.querySelector("#lists").textContent.replace(/\s+/g, " ").includes("Sweden (60,000 codes)")`),
+		rod.Eval(`() =>
+			document.querySelector("#lists").textContent.replace(/\s+/g, " ").includes("Sweden (60,000 codes)")`),
 	)
 	require.NoError(t, ok, page.MustElement("#lists").MustText())
 	page.MustEval(`() => { document.querySelectorAll("#lists, #lists details").forEach(d => d.open = true) }`)

@@ -31,7 +31,8 @@ func WithProducts(n int) *store.File {
 	for i := range n {
 		fmt.Fprintf(
 			&b,
-			`,{"sku":"SKU-%05d","name":"Thing %d","price":"%d.90","weight":"%d.5","length":"20","width":"10","height":"%d","class":"%s"}`,
+			`,{"sku":"SKU-%05d","name":"Thing %d","price":"%d.90","weight":"%d.5","length":"20","width":"10",
+		"height":"%d","class":"%s"}`,
 			i,
 			n-i,
 			i%90+1,
@@ -42,7 +43,8 @@ func WithProducts(n int) *store.File {
 	}
 	f, faults := store.Read(
 		[]byte(
-			`{"format":"diadrom-store/1","store":{"currency":"EUR"},"classes":[{"id":"small"},{"id":"large"}],"products":[` + b.String()[1:] + `]}`,
+			`{"format":"diadrom-store/1","store":{"currency":"EUR"},"classes":[{"id":"small"},{"id":"large"}],
+		"products":[` + b.String()[1:] + `]}`,
 		),
 	)
 	if len(faults) > 0 {

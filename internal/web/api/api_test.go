@@ -128,7 +128,8 @@ func faults(t *testing.T, body string) (list []string) {
 
 func TestQuotesAreThoseOfTheEngine(t *testing.T) {
 	s := opened(t)
-	body := `{"to":{"country":"FI","city":"Naantali","postcode":"21100"},"lines":[{"sku":"TOWEL-70","quantity":2}],"at":"2026-03-02T10:00:00+02:00"}`
+	body := `{"to":{"country":"FI","city":"Naantali","postcode":"21100"},"lines":[{"sku":"TOWEL-70","quantity":2}],
+		"at":"2026-03-02T10:00:00+02:00"}`
 	status, got := s.ask(t, body, true)
 	assert.Equal(t, http.StatusOK, status)
 	requests, _, bad := s.engine.ReadRequest([]byte(body))
@@ -172,7 +173,8 @@ func TestWhatIsWrongIsToldWithItsPlace(t *testing.T) {
 		{with(`"country":"XX"`, line, ""), true, 422, []string{"/to/country place"}},
 		{with(fi, `{"sku":"NO-SUCH","quantity":1}`, ""), true, 422, []string{"/lines/0/sku reference"}},
 		{with(fi, line, `,"at":"yesterday"`), true, 422, []string{"/at range"}},
-		{with(fi, `{"price":"1","quantity":0}`, `,"cupons":[]`), false, 400, []string{"/lines/0/quantity range", "/cupons unknown_field"}},
+		{with(fi, `{"price":"1","quantity":0}`, `,"cupons":[]`), false, 400, []string{"/lines/0/quantity range",
+			"/cupons unknown_field"}},
 	} {
 		status, body := s.ask(t, tt.body, tt.described)
 		assert.Equal(t, tt.status, status, tt.body)
@@ -180,7 +182,8 @@ func TestWhatIsWrongIsToldWithItsPlace(t *testing.T) {
 	}
 	for _, taken := range []string{
 		with(fi+`,"city":"`+strings.Repeat("ä", 300)+`"`, line, ""), // a city of 300 letters
-		with(fi+`,"postcode":"SW1A 1AA"`, line, ""),                 // another country's form: no zone takes it by its code
+		// another country's form: no zone takes it by its code
+		with(fi+`,"postcode":"SW1A 1AA"`, line, ""),
 		with(fi, strings.TrimSuffix(strings.Repeat(line+",", 2000), ","), ""),
 		with(fi, `{"price":"1","quantity":1000000}`, ""),
 		with(fi, line, `,"coupons":["  löyly  ",""]`),
@@ -233,7 +236,8 @@ func TestWhatToAskOfAnAddress(t *testing.T) {
 	assert.NotContains(t, body, `"code":"IT-52"`)
 	status, _ = get("XX")
 	assert.Equal(t, http.StatusNotFound, status)
-	for _, to := range []string{`{"country":"FI","postcode":"2110"}`, `{"country":"FI","postcode":"22100"}`, `{"country":"HK"}`} {
+	for _, to := range []string{`{"country":"FI","postcode":"2110"}`, `{"country":"FI","postcode":"22100"}`,
+		`{"country":"HK"}`} {
 		status, body = s.ask(t, `{"checkout":true,"to":`+to+`,"lines":[{"sku":"TOWEL-70","quantity":2}]}`, true)
 		assert.Equal(t, http.StatusOK, status, body)
 		assert.Contains(t, body, `"checkout":{`)
@@ -330,7 +334,8 @@ func BenchmarkQuoteOverHTTP(b *testing.B) {
 	for _, code := range s.engine.Gazetteer().Codes("FI") {
 		bodies = append(
 			bodies,
-			`{"to":{"country":"FI","postcode":"`+code.Text+`"},"lines":[{"sku":"TOWEL-70","quantity":2},{"price":"24.00","weight":"0.4","quantity":1}]}`,
+			`{"to":{"country":"FI","postcode":"`+code.Text+
+				`"},"lines":[{"sku":"TOWEL-70","quantity":2},{"price":"24.00","weight":"0.4","quantity":1}]}`,
 		)
 	}
 	requests, _, _ := s.engine.ReadRequest([]byte(bodies[0]))

@@ -23,9 +23,13 @@ func TestWhatIsNotThereIsAProblemToo(t *testing.T) {
 		status       int
 		allow        string
 	}{
-		{"GET", "/api/v1/quotes", 405, "POST"}, {"HEAD", "/api/v1/quotes", 405, "POST"}, {"DELETE", "/api/v1/quotes", 405, "POST"}, {"OPTIONS", "/api/v1/openapi.yaml", 405, "GET"},
-		{"POST", "/api/v1/openapi.yaml", 405, "GET"}, {"HEAD", "/api/v1/address-forms/FI", 405, "GET"}, {"PUT", "/api/v1/address-forms/FI", 405, "GET"},
-		{"GET", "/api", 404, ""}, {"GET", "/api/", 404, ""}, {"POST", "/api/v2/quotes", 404, ""}, {"GET", "/api/v1/quote", 404, ""}, {"GET", "/api/v1/address-forms/", 404, ""}, {"POST", "/api/v1/quotes/1", 404, ""},
+		{"GET", "/api/v1/quotes", 405, "POST"}, {"HEAD", "/api/v1/quotes", 405, "POST"}, {"DELETE", "/api/v1/quotes",
+			405, "POST"}, {"OPTIONS", "/api/v1/openapi.yaml", 405, "GET"},
+		{"POST", "/api/v1/openapi.yaml", 405, "GET"}, {"HEAD", "/api/v1/address-forms/FI", 405, "GET"},
+		{"PUT", "/api/v1/address-forms/FI", 405, "GET"},
+		{"GET", "/api", 404, ""}, {"GET", "/api/", 404, ""}, {"POST", "/api/v2/quotes", 404, ""},
+		{"GET", "/api/v1/quote", 404, ""}, {"GET", "/api/v1/address-forms/", 404, ""}, {"POST", "/api/v1/quotes/1", 404,
+			""},
 	} {
 		req, err := http.NewRequest(c.method, s.URL+c.path, http.NoBody)
 		require.NoError(t, err)
@@ -95,8 +99,10 @@ func TestABatchIsBounded(t *testing.T) {
 	full := func(item string) string {
 		return "[" + strings.Repeat(item+",", (MaxBody-100)/(len(item)+1)) + item + "]"
 	}
-	for item, want := range map[string]int{"{}": http.StatusBadRequest, "null": http.StatusBadRequest, "1": http.StatusBadRequest, one: http.StatusRequestEntityTooLarge,
-		`{"to":{"country":"XX"}}`: http.StatusUnprocessableEntity, `{"to":{"country":"FI"},"x":1}`: http.StatusBadRequest} {
+	for item, want := range map[string]int{"{}": http.StatusBadRequest, "null": http.StatusBadRequest,
+		"1": http.StatusBadRequest, one: http.StatusRequestEntityTooLarge,
+		`{"to":{"country":"XX"}}`: http.StatusUnprocessableEntity, `{"to":{"country":"FI"},
+		"x":1}`: http.StatusBadRequest} {
 		status, size, allocated := ask(full(item))
 		assert.Equal(t, want, status, item)
 		assert.Less(t, size, 64<<10, item)

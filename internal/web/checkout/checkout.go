@@ -136,7 +136,8 @@ func (s *Screens) checkoutView(ctx context.Context, e *quote.Engine) (v checkout
 		start.Labels[f.Methods[i].ID] = f.Methods[i].BuyersLabel()
 	}
 	for _, country := range world.Countries() {
-		v.Countries = append(v.Countries, shell.Choice{ID: country.Alpha2, Name: country.Name, Chosen: country.Alpha2 == to.Country})
+		v.Countries = append(v.Countries, shell.Choice{ID: country.Alpha2, Name: country.Name,
+			Chosen: country.Alpha2 == to.Country})
 	}
 	slices.SortFunc(
 		v.Countries,

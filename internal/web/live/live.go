@@ -86,7 +86,8 @@ func (s *Screens) liveView(ctx context.Context) (v liveView, err error) {
 	if err != nil {
 		return v, err
 	}
-	v.A, v.B = []shell.Choice{{ID: "live", Name: "live", Chosen: true}}, []shell.Choice{{ID: "draft", Name: "the draft", Chosen: true}}
+	v.A, v.B = []shell.Choice{{ID: "live", Name: "live", Chosen: true}},
+		[]shell.Choice{{ID: "draft", Name: "the draft", Chosen: true}}
 	if live == nil {
 		v.A = nil
 	}
@@ -103,7 +104,8 @@ func (s *Screens) liveView(ctx context.Context) (v liveView, err error) {
 			},
 		)
 		id := strconv.FormatInt(e.Number, 10)
-		v.A, v.B = append(v.A, shell.Choice{ID: id, Name: "edition " + id, Chosen: false}), append(v.B, shell.Choice{ID: id, Name: "edition " + id, Chosen: false})
+		v.A, v.B = append(v.A, shell.Choice{ID: id, Name: "edition " + id, Chosen: false}),
+			append(v.B, shell.Choice{ID: id, Name: "edition " + id, Chosen: false})
 	}
 	return v, nil
 }
@@ -213,7 +215,8 @@ func (s *Screens) putLive(c *gin.Context) {
 	default:
 		var live *draft.Live
 		if live, err = s.draft.PutLive(c.Request.Context(), revision, turn, note); err == nil {
-			s.notes.Note(c.Request, auth.Published, shell.Person(c.Request.Context()), fmt.Sprintf("edition %d", live.Number))
+			s.notes.Note(c.Request, auth.Published, shell.Person(c.Request.Context()), fmt.Sprintf("edition %d",
+				live.Number))
 		}
 	}
 	s.answerLive(
@@ -231,9 +234,11 @@ const maxNote = 300
 func liveSlip(err error) error {
 	switch {
 	case errors.Is(err, sqlite.ErrConflict):
-		return shell.Refusef("the draft was changed meanwhile, and nothing was published: look at what is different now")
+		return shell.Refusef("the draft was changed meanwhile, and nothing was published: look at what is different " +
+			"now")
 	case errors.Is(err, sqlite.ErrLiveChanged):
-		return shell.Refusef("somebody put another edition live meanwhile, and this was not: look at what is different now")
+		return shell.Refusef("somebody put another edition live meanwhile, and this was not: look at what is " +
+			"different now")
 	case errors.Is(err, draft.ErrSame):
 		return shell.Refusef("the draft is what is live already")
 	case sqlite.Full(err):
@@ -317,7 +322,8 @@ func (s *Screens) putAgain(c *gin.Context) {
 		if errors.Is(err, sqlite.ErrNoEdition) {
 			err = shell.Refusef("there is no edition %d", number)
 		} else if err == nil {
-			s.notes.Note(c.Request, auth.Published, shell.Person(c.Request.Context()), fmt.Sprintf("edition %d again", number))
+			s.notes.Note(c.Request, auth.Published, shell.Person(c.Request.Context()), fmt.Sprintf("edition %d again",
+				number))
 		}
 	}
 	s.answerLive(

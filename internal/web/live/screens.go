@@ -1,4 +1,5 @@
-// Package live has the Live station: what the draft would change for buyers, publishing, editions, and whole store files.
+// Package live has the Live station: what the draft would change for buyers, publishing, editions, and whole store
+// files.
 package live
 
 import (

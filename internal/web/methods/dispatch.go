@@ -42,11 +42,13 @@ func dispatchViewOf(f *store.File, now time.Time) dispatchView {
 	}
 	v := dispatchView{Made: true, CutOff: p.CutOff, Zone: p.TimeZone, Closed: calendar.FormatDates(p.Closed)}
 	for _, day := range calendar.Weekdays {
-		v.Days = append(v.Days, shell.Choice{ID: day, Name: dayNames[day], Chosen: slices.Contains(edit.Workdays(p), day)})
+		v.Days = append(v.Days, shell.Choice{ID: day, Name: dayNames[day], Chosen: slices.Contains(edit.Workdays(p),
+			day)})
 	}
 	v.Countries = []shell.Choice{{Name: "no country", Chosen: p.Holidays == ""}}
 	for _, code := range calendar.Countries() {
-		v.Countries = append(v.Countries, shell.Choice{ID: code, Name: world.CountryName(code), Chosen: p.Holidays == code})
+		v.Countries = append(v.Countries, shell.Choice{ID: code, Name: world.CountryName(code),
+			Chosen: p.Holidays == code})
 	}
 	slices.SortFunc(v.Countries[1:], func(a, b shell.Choice) int { return cmp.Compare(a.Name, b.Name) })
 	if c, err := calendar.New(p); err == nil {

@@ -12,7 +12,8 @@ import (
 
 // policyPage shows the shipping policy as buyers would read it.
 func (s *Screens) policyPage(c *gin.Context) {
-	s.Show(c, shell.Page{Here: "/methods", Title: "Shipping policy", Template: "policy"}, map[string]any{"Page": page(s.draft.State())})
+	s.Show(c, shell.Page{Here: "/methods", Title: "Shipping policy", Template: "policy"},
+		map[string]any{"Page": page(s.draft.State())})
 }
 
 func (s *Screens) policyMarkdown(c *gin.Context) {

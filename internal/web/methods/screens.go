@@ -1,4 +1,5 @@
-// Package methods has the Methods station: delivery methods, their terms, when orders leave, and the delivery policy in words.
+// Package methods has the Methods station: delivery methods, their terms, when orders leave, and the delivery policy
+// in words.
 package methods
 
 import (

@@ -64,7 +64,8 @@ func BenchmarkProductList(b *testing.B) {
 				b.Fatal(err)
 			}
 			if _, err := db.Exec(
-				"CREATE TABLE product (sku TEXT PRIMARY KEY, b TEXT, c TEXT, d TEXT, e TEXT, f TEXT, g TEXT, h TEXT, i TEXT, j TEXT, k TEXT)",
+				"CREATE TABLE product (sku TEXT PRIMARY KEY, b TEXT, c TEXT, d TEXT, e TEXT, f TEXT, g TEXT, h " +
+					"TEXT, i TEXT, j TEXT, k TEXT)",
 			); err != nil {
 				b.Fatal(err)
 			}

@@ -181,7 +181,8 @@ func (v *fileView) columns(t *sheet.Table, m productlist.Mapping) {
 // rows shows what becomes of the rows, those first that are refused or change something.
 func (v *fileView) rows(rows []productlist.Row, query url.Values) {
 	counts := productlist.Count(rows)
-	for _, status := range []productlist.Status{productlist.Refused, productlist.Changed, productlist.New, productlist.Same} {
+	for _, status := range []productlist.Status{productlist.Refused, productlist.Changed, productlist.New,
+		productlist.Same} {
 		name := statusNames[status]
 		q := url.Values{}
 		for k, values := range query {
@@ -206,7 +207,8 @@ func (v *fileView) rows(rows []productlist.Row, query url.Values) {
 			v.More++
 			continue
 		}
-		v.Rows = append(v.Rows, upload.Row{Line: r.Line, Status: statusNames[r.Status], SKU: r.Product.SKU, Name: r.Product.Name, What: r.What})
+		v.Rows = append(v.Rows, upload.Row{Line: r.Line, Status: statusNames[r.Status], SKU: r.Product.SKU,
+			Name: r.Product.Name, What: r.What})
 	}
 	v.Counts = map[string]int{
 		"new":     counts[productlist.New],
@@ -339,7 +341,8 @@ func (s *Screens) goodsProgress(c *gin.Context) {
 	v := goodsProgressView{ID: c.Param("file")}
 	running.(*takingGoods).set(func(j *takingGoods) {
 		v.Stage, v.Percent, v.Ended, v.Problem = j.stage, 100*j.done/max(j.total, 1), j.ended, j.problem
-		v.New, v.Changed, v.Refused = j.counts[productlist.New], j.counts[productlist.Changed], j.counts[productlist.Refused]
+		v.New, v.Changed, v.Refused = j.counts[productlist.New], j.counts[productlist.Changed],
+			j.counts[productlist.Refused]
 	})
 	if shell.IsHTMX(c) {
 		if v.Ended {

@@ -123,7 +123,8 @@ func queryOf(q url.Values) query {
 // path is a link to the goods with one thing changed.
 func (q query) path(key, value string) string {
 	v := url.Values{}
-	for _, p := range [][2]string{{"find", q.find}, {"class", q.class}, {"lack", q.lack}, {"sort", q.sort}, {key, value}} {
+	for _, p := range [][2]string{{"find", q.find}, {"class", q.class}, {"lack", q.lack}, {"sort", q.sort},
+		{key, value}} {
 		if v.Del(p[0]); p[1] != "" {
 			v.Set(p[0], p[1])
 		}

@@ -1,4 +1,5 @@
-// Package products has the Products station: the table of products, shipping classes, and tables of products from elsewhere.
+// Package products has the Products station: the table of products, shipping classes, and tables of products from
+// elsewhere.
 package products
 
 import (

@@ -47,8 +47,8 @@ func Told(err error) (string, bool) {
 	return "", false
 }
 
-// Refused answers an edit that failed: what the owner can mend with the part that is to stand in place of the edited one,
-// anything else as what went wrong here.
+// Refused answers an edit that failed: what the owner can mend with the part that is to stand in place of the edited
+// one, anything else as what went wrong here.
 func (s *Shell) Refused(c *gin.Context, err error, part func(text string) template.HTML) {
 	text, ok := Told(err)
 	if !ok {

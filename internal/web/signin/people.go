@@ -196,7 +196,8 @@ func (s *Screens) switchPerson(c *gin.Context) {
 	id, err := strconv.ParseInt(c.Param("person"), 10, 64)
 	if err != nil {
 		err = shell.Refusef("there is nobody of that number")
-	} else if err = s.db.SetActive(c.Request.Context(), id, c.PostForm("active") == "yes"); errors.Is(err, sqlite.ErrLastOwner) {
+	} else if err = s.db.SetActive(c.Request.Context(), id, c.PostForm("active") == "yes"); errors.Is(err,
+		sqlite.ErrLastOwner) {
 		err = shell.Refusef("a shop needs an owner: invite another one first")
 	} else if err == nil {
 		kind := auth.PersonDeactivated

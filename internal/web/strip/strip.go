@@ -369,7 +369,8 @@ func (v *View) mark(till place.Address) {
 		for _, c := range v.line.Cells {
 			area, district := postcode.Outward(postcode.Read(till.Country, till.Postcode))
 			if c.Entry != "" &&
-				(postcode.British(v.code) && (c.Text == area || c.Text == district) || !postcode.British(v.code) && strings.HasPrefix(code, c.Text)) {
+				(postcode.British(v.code) && (c.Text == area || c.Text == district) || !postcode.British(v.code) &&
+					strings.HasPrefix(code, c.Text)) {
 				v.Mark = Px((v.x(c.From) + v.x(c.To)) / 2)
 			}
 		}

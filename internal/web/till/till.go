@@ -33,14 +33,15 @@ type Slips struct {
 type option struct {
 	ID, Label, Charge, Was, Days, Dates string
 	Price                               string // the charge as people read it
-	Live                                string // what it costs in the live edition, where that differs; "no" where it is not offered there
-	First, FirstID                      string // the zone that takes the address before all others
-	New                                 bool
-	Zone, Because                       string
-	Steps                               []breakdownStep
-	ZoneID, Hint                        string // the hint is what it lacks to be free
-	Tax                                 string
-	Kind                                string
+	// what it costs in the live edition, where that differs; "no" where it is not offered there
+	Live           string
+	First, FirstID string // the zone that takes the address before all others
+	New            bool
+	Zone, Because  string
+	Steps          []breakdownStep
+	ZoneID, Hint   string // the hint is what it lacks to be free
+	Tax            string
+	Kind           string
 }
 
 // line is a line of the cart.
@@ -199,7 +200,8 @@ func (v *View) quote(state *draft.State, live *draft.Live, q *quote.Request) {
 	v.Billed = func(m *store.Method) decimal.Decimal { return state.Engine.Billed(m, q.Lines) }
 	v.measure(f, q)
 	v.Sum = world.Price(u.Money(v.Cart.Subtotal), f.Store.Currency)
-	v.Goods = u.Measure(rate.ByQuantity, decimal.FromInt(a.Measures.Quantity)) + ", " + a.Measures.Weight + " " + u.Weight
+	v.Goods = u.Measure(rate.ByQuantity, decimal.FromInt(a.Measures.Quantity)) + ", " + a.Measures.Weight + " " +
+		u.Weight
 	if a.Measures.Distance != nil {
 		v.Goods += ", " + *a.Measures.Distance + " " + u.Distance
 	}

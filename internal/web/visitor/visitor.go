@@ -23,8 +23,9 @@ import (
 
 // Options say under which names a shop is reached, and through what.
 type Options struct {
-	Hosts     []string // the names under which it answers; none means any, but for PublicURL's
-	PublicURL *url.URL // under which buyers and people reach it through a proxy: scheme and host; nil where there is none
+	Hosts []string // the names under which it answers; none means any, but for PublicURL's
+	// under which buyers and people reach it through a proxy: scheme and host; nil where there is none
+	PublicURL *url.URL
 	// TrustedProxies are the addresses of proxies whose X-Forwarded-For and X-Forwarded-Proto are believed.
 	TrustedProxies []netip.Prefix
 }

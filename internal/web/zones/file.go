@@ -138,7 +138,8 @@ func differences(was, is *store.Zone) (list []string) {
 	if was.Only != is.Only {
 		list = append(
 			list,
-			map[bool]string{true: "keeps its addresses from broader zones", false: "lets broader zones have their say"}[is.Only],
+			map[bool]string{true: "keeps its addresses from broader zones", false: "lets broader zones have their " +
+				"say"}[is.Only],
 		)
 	}
 	if (was.Rank == nil) != (is.Rank == nil) || was.Rank != nil && *was.Rank != *is.Rank {

@@ -1,4 +1,5 @@
-// Package zones has the Zones station: zones with their places, the shop's own settings, tables of zones and lists of places.
+// Package zones has the Zones station: zones with their places, the shop's own settings, tables of zones and lists of
+// places.
 package zones
 
 import (

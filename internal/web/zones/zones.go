@@ -120,7 +120,8 @@ func triedOf(state *draft.State, line string, to place.Address) *triedView {
 		default:
 			v.Others = append(
 				v.Others,
-				triedZone{shell.Colour(i), cmp.Or(f.Zones[i].Name, f.Zones[i].ID), coverage.WhyNot(state.Engine, i, &resolved)},
+				triedZone{shell.Colour(i), cmp.Or(f.Zones[i].Name, f.Zones[i].ID), coverage.WhyNot(state.Engine, i,
+					&resolved)},
 			)
 		}
 	}
