@@ -18,7 +18,7 @@ import (
 
 // 200 buyers ask while the owner edits and publishes ten times: every answer is of one edition. make load does
 // it for 20 s, and looks at how long the slowest wait.
-func TestBuyersAskWhileTheOwnerPutsLive(t *testing.T) {
+func TestBuyersAskWhileTheOwnerPublishes(t *testing.T) {
 	seconds := count(t, "DIADROM_LOAD", 2)
 	s := serveFolder(t, t.TempDir())
 	defer s.kill()

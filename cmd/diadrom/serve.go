@@ -247,7 +247,7 @@ func (s *shop) open(ctx context.Context, db *sqlite.DB) (*draft.Draft, error) {
 		return nil, err
 	}
 	if s.demo && d.Live() == nil {
-		_, err = d.PutLive(ctx, d.State().Revision, 0, "The shop as it begins")
+		_, err = d.Publish(ctx, sqlite.Stamp{Revision: d.State().Revision, Turn: 0}, "The shop as it begins")
 	}
 	return d, err
 }

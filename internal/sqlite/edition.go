@@ -8,10 +8,10 @@ import (
 	"time"
 )
 
-// ErrLiveChanged is returned for publishing what was compared with an edition that is not the live one any more.
+// ErrLiveChanged is returned when another edition went live after the comparison was made.
 var ErrLiveChanged = errors.New("another edition was published meanwhile")
 
-// ErrNoEdition is returned for an edition that there is not.
+// ErrNoEdition is returned when the edition does not exist.
 var ErrNoEdition = errors.New("there is no such edition")
 
 // Edition is an edition of the shop without its store file.
@@ -53,45 +53,59 @@ func live(ctx context.Context, q interface {
 	return l, err
 }
 
+// Stamp is what somebody saw of a shop: the revision of its draft, and the turn in which its live edition went live.
+type Stamp struct{ Revision, Turn int64 }
+
 // Stamp says in one look whether another process has changed the draft or what is live.
-func (db *DB) Stamp(ctx context.Context) (revision, turn int64, err error) {
+func (db *DB) Stamp(ctx context.Context) (s Stamp, err error) {
 	err = db.sql.QueryRowContext(
 		ctx,
 		"SELECT coalesce((SELECT revision FROM draft), 0), coalesce((SELECT max(turn) FROM put_live), 0)",
-	).Scan(&revision, &turn)
-	return revision, turn, err
+	).Scan(&s.Revision, &s.Turn)
+	return s, err
 }
 
-// PutLive keeps a store file as the next edition and puts it live, where turn is still the last and the draft
-// is still of the revision.
-func (db *DB) PutLive(ctx context.Context, turn, revision int64, hash, body, note string, by int64) (Live, error) {
-	return db.putLive(ctx, turn, by, func(tx *sql.Tx) (number int64, err error) {
+// Publication is an edition that is about to be published: what whoever publishes it saw, and the store file.
+type Publication struct {
+	Seen             Stamp
+	Hash, Body, Note string
+	By               int64
+}
+
+// Publish keeps a store file as the next edition and puts it live. Where the draft or what is live has changed since it
+// was seen, the error is [ErrConflict] or [ErrLiveChanged].
+func (db *DB) Publish(ctx context.Context, p Publication) (Live, error) {
+	return db.publish(ctx, p.Seen.Turn, p.By, func(tx *sql.Tx) (number int64, err error) {
 		var at int64
 		if err := tx.QueryRowContext(ctx, "SELECT revision FROM draft").Scan(&at); err != nil {
 			return 0, err
 		}
-		if at != revision {
+		if at != p.Seen.Revision {
 			return 0, ErrConflict
 		}
 		err = tx.QueryRowContext(
 			ctx,
-			"INSERT INTO edition (number, hash, body, note, made_at, made_by) SELECT coalesce(max(number), "+
-				"0) + 1, ?, ?, ?, ?, ? FROM edition RETURNING number",
-			hash,
-			body,
-			note,
+			"INSERT INTO edition (number, hash, body, note, made_at, made_by) "+
+				"SELECT coalesce(max(number), 0) + 1, ?, ?, ?, ?, ? FROM edition RETURNING number",
+			p.Hash,
+			p.Body,
+			p.Note,
 			now(),
-			by,
+			p.By,
 		).Scan(&number)
 		return number, err
 	})
 }
 
-// PutLiveAgain puts an edition live that there is, where turn is still the last.
-func (db *DB) PutLiveAgain(ctx context.Context, turn, number, by int64) (Live, error) {
-	return db.putLive(ctx, turn, by, func(tx *sql.Tx) (int64, error) {
+// Republication is an edition that is about to be published again: in which turn what was live then went live.
+type Republication struct{ Edition, Turn, By int64 }
+
+// PublishAgain puts an edition live again. Its errors are [ErrNoEdition] and, where what is live has changed,
+// [ErrLiveChanged].
+func (db *DB) PublishAgain(ctx context.Context, p Republication) (Live, error) {
+	return db.publish(ctx, p.Turn, p.By, func(tx *sql.Tx) (int64, error) {
 		var there int64
-		err := tx.QueryRowContext(ctx, "SELECT number FROM edition WHERE number = ?", number).Scan(&there)
+		err := tx.QueryRowContext(ctx, "SELECT number FROM edition WHERE number = ?", p.Edition).Scan(&there)
 		if errors.Is(err, sql.ErrNoRows) {
 			return 0, ErrNoEdition
 		}
@@ -99,7 +113,7 @@ func (db *DB) PutLiveAgain(ctx context.Context, turn, number, by int64) (Live, e
 	})
 }
 
-func (db *DB) putLive(ctx context.Context, turn, by int64, edition func(*sql.Tx) (int64, error)) (Live, error) {
+func (db *DB) publish(ctx context.Context, turn, by int64, edition func(*sql.Tx) (int64, error)) (Live, error) {
 	tx, err := db.sql.BeginTx(ctx, nil)
 	if err != nil {
 		return Live{}, err

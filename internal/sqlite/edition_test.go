@@ -28,7 +28,7 @@ func TestAnEditionIsKeptForGood(t *testing.T) {
 	l, err := db.Live(ctx)
 	require.NoError(t, err)
 	assert.Zero(t, l, "nothing is live at first")
-	l, err = db.PutLive(ctx, 0, 1, "hash", "body", "first", 3)
+	l, err = db.Publish(ctx, Publication{Seen: Stamp{Revision: 1}, Hash: "hash", Body: "body", Note: "first", By: 3})
 	require.NoError(t, err)
 	assert.EqualValues(t, 1, l.Edition)
 	for _, query := range []string{"UPDATE edition SET body = 'other'", "UPDATE edition SET note = ''",
@@ -41,9 +41,9 @@ func TestAnEditionIsKeptForGood(t *testing.T) {
 	assert.Equal(t, "body hash", string(body)+" "+hash)
 	_, _, err = db.EditionFile(ctx, 2)
 	assert.ErrorIs(t, err, ErrNoEdition)
-	revision, turn, err := db.Stamp(ctx)
+	stamp, err := db.Stamp(ctx)
 	require.NoError(t, err)
-	assert.Equal(t, []int64{1, 1}, []int64{revision, turn})
+	assert.Equal(t, Stamp{Revision: 1, Turn: 1}, stamp)
 }
 
 func TestABackupIsMadeWhileTheShopIsEdited(t *testing.T) {

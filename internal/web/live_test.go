@@ -39,8 +39,8 @@ func (s *site) quoted(method, of string) string {
 	return ""
 }
 
-// putLive puts the draft live as it is.
-func (s *site) putLive(note string) (int, string) {
+// publish publishes the draft as it is.
+func (s *site) publish(note string) (int, string) {
 	s.t.Helper()
 	turn := int64(0)
 	if live := s.draft.Live(); live != nil {
@@ -85,7 +85,7 @@ func TestBuyersAreQuotedFromTheLiveEdition(t *testing.T) {
 		"now €7.20",
 		"Publish edition 2",
 	)
-	status, body := s.putLive("  the carrier's   new list ")
+	status, body := s.publish("  the carrier's   new list ")
 	require.Equal(t, http.StatusOK, status, body)
 	holds(
 		t,
@@ -104,7 +104,7 @@ func TestBuyersAreQuotedFromTheLiveEdition(t *testing.T) {
 	)
 	assert.Equal(t, "7.20", s.quoted("parcel", "live"), "at once")
 	assert.Empty(t, s.quoted("locker", "live"))
-	status, body = s.putLive("")
+	status, body = s.publish("")
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 	holds(t, body, "the draft is what is live already")
 
@@ -180,7 +180,7 @@ func TestAChangeIsPutBackByItself(t *testing.T) {
 	assert.NotNil(t, z, "and nothing has changed")
 }
 
-func TestTwoOwnersPutLiveAtOnce(t *testing.T) {
+func TestTwoOwnersPublishAtOnce(t *testing.T) {
 	s := lauha(t)
 	s.price("6.90", "7.20")
 	revision := fmt.Sprint(s.draft.State().Revision)
@@ -211,7 +211,7 @@ func TestTwoOwnersPutLiveAtOnce(t *testing.T) {
 	assert.Equal(t, "7.20", s.quoted("parcel", "live"))
 	status, _ = s.post("/live", "revision", "x", "turn", "")
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
-	status, body = s.putLive(strings.Repeat("x", 301))
+	status, body = s.publish(strings.Repeat("x", 301))
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 	holds(t, body, "at most 300 letters")
 }
@@ -282,6 +282,6 @@ func TestAShopWithoutAnEditionSaysSo(t *testing.T) {
 	_, _ = s.post("/zones", "places", "Finland")
 	_, body = s.get("/live")
 	holds(t, body, "1 change, nothing is live yet", "a zone of Finland", "Publish edition 1")
-	status, _ := s.putLive("")
+	status, _ := s.publish("")
 	assert.Equal(t, http.StatusOK, status)
 }

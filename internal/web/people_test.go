@@ -116,7 +116,7 @@ func TestSigningIn(t *testing.T) {
 	assert.Equal(t, http.StatusTooManyRequests, last, "not even rightly")
 }
 
-func TestAHelperEditsAndAnOwnerPutsLive(t *testing.T) {
+func TestAHelperEditsAndAnOwnerPublishes(t *testing.T) {
 	s := own(t, Options{})
 	_, _ = s.post("/start", "name", "Aino", "passphrase", passphrase)
 	status, body := s.post("/people", "name", "aino", "role", "owner", "passphrase", passphrase)

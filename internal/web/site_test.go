@@ -53,7 +53,7 @@ func openedAs(t *testing.T, first *store.File, fill bool, options Options) *site
 	d, err := draft.Open(ctx, db, g, first)
 	require.NoError(t, err)
 	if fill {
-		_, err = d.PutLive(ctx, d.State().Revision, 0, "The shop as it begins")
+		_, err = d.Publish(ctx, sqlite.Stamp{Revision: d.State().Revision, Turn: 0}, "The shop as it begins")
 		require.NoError(t, err)
 	}
 	version, err := db.PlacesVersion(ctx)

@@ -79,24 +79,29 @@ func (d *Draft) Edition(ctx context.Context, number int64) (*store.File, []byte,
 	return f, body, nil
 }
 
-// PutLive makes the next edition of the draft and has buyers quoted from it at once. The draft must still be of
-// the revision, and turn still the last: else the error is [sqlite.ErrConflict] or [sqlite.ErrLiveChanged],
-// and nothing has changed.
-func (d *Draft) PutLive(ctx context.Context, revision, turn int64, note string) (*Live, error) {
+// Publish makes the next edition of the draft and has buyers quoted from it at once. The draft and what is live must
+// still be as they were seen: else the error is [sqlite.ErrConflict] or [sqlite.ErrLiveChanged], and nothing has changed.
+func (d *Draft) Publish(ctx context.Context, seen sqlite.Stamp, note string) (*Live, error) {
 	d.edits.Lock()
 	defer d.edits.Unlock()
 	now, was := d.state.Load(), d.live.Load()
-	if now.Revision != revision {
+	if now.Revision != seen.Revision {
 		return nil, sqlite.ErrConflict
 	}
 	if was != nil && len(Ahead(now, was)) == 0 {
 		return nil, ErrSame
 	}
-	if err := d.db.Backup(ctx, "before-putting-live"); err != nil {
-		return nil, fmt.Errorf("no backup could be made, so nothing was published: %w", err)
+	if err := d.backup(ctx); err != nil {
+		return nil, err
 	}
 	body := now.File.Write()
-	l, err := d.db.PutLive(ctx, turn, revision, Hash(body), string(body), note, Person(ctx))
+	l, err := d.db.Publish(ctx, sqlite.Publication{
+		Seen: seen,
+		Hash: Hash(body),
+		Body: string(body),
+		Note: note,
+		By:   Person(ctx),
+	})
 	if err != nil {
 		return nil, err
 	}
@@ -106,22 +111,31 @@ func (d *Draft) PutLive(ctx context.Context, revision, turn int64, note string) 
 	return d.goLive(l, now.File, now.Parts, now.Engine, Hash(body)), nil
 }
 
-// PutLiveAgain has buyers quoted from an edition that there is.
-func (d *Draft) PutLiveAgain(ctx context.Context, number, turn int64) (*Live, error) {
+// PublishAgain has buyers quoted from an earlier edition, where what is live is still as it was seen: else the error is
+// [sqlite.ErrLiveChanged], and nothing has changed.
+func (d *Draft) PublishAgain(ctx context.Context, edition int64, seen sqlite.Stamp) (*Live, error) {
 	d.edits.Lock()
 	defer d.edits.Unlock()
-	f, body, err := d.Edition(ctx, number)
+	f, body, err := d.Edition(ctx, edition)
 	if err != nil {
 		return nil, err
 	}
-	if err := d.db.Backup(ctx, "before-putting-live"); err != nil {
-		return nil, fmt.Errorf("no backup could be made, so nothing was published: %w", err)
+	if err := d.backup(ctx); err != nil {
+		return nil, err
 	}
-	l, err := d.db.PutLiveAgain(ctx, turn, number, Person(ctx))
+	l, err := d.db.PublishAgain(ctx, sqlite.Republication{Edition: edition, Turn: seen.Turn, By: Person(ctx)})
 	if err != nil {
 		return nil, err
 	}
 	return d.goLive(l, f, f.Split(), quote.Compile(f, d.gazetteer), Hash(body)), nil
+}
+
+// backup keeps the shop as it is before what is live changes.
+func (d *Draft) backup(ctx context.Context) error {
+	if err := d.db.Backup(ctx, "before-publishing"); err != nil {
+		return fmt.Errorf("no backup could be made, so nothing was published: %w", err)
+	}
+	return nil
 }
 
 func (d *Draft) goLive(l sqlite.Live, f *store.File, parts *store.Parts, e *quote.Engine, hash string) *Live {
@@ -164,8 +178,8 @@ func (d *Draft) loadLive(ctx context.Context) error {
 
 // Refresh takes over what another process has changed.
 func (d *Draft) Refresh(ctx context.Context) error {
-	revision, turn, err := d.db.Stamp(ctx)
-	if err != nil || d.fresh(revision, turn) {
+	stamp, err := d.db.Stamp(ctx)
+	if err != nil || d.fresh(stamp) {
 		return err
 	}
 	d.edits.Lock()
@@ -174,11 +188,11 @@ func (d *Draft) Refresh(ctx context.Context) error {
 }
 
 func (d *Draft) refresh(ctx context.Context) error {
-	revision, turn, err := d.db.Stamp(ctx)
-	if err != nil || d.fresh(revision, turn) {
+	stamp, err := d.db.Stamp(ctx)
+	if err != nil || d.fresh(stamp) {
 		return err
 	}
-	if revision != d.state.Load().Revision {
+	if stamp.Revision != d.state.Load().Revision {
 		if err := d.reload(ctx); err != nil {
 			return err
 		}
@@ -186,7 +200,10 @@ func (d *Draft) refresh(ctx context.Context) error {
 	return d.loadLive(ctx)
 }
 
-func (d *Draft) fresh(revision, turn int64) bool {
-	live := d.live.Load()
-	return revision == d.state.Load().Revision && (live == nil && turn == 0 || live != nil && turn == live.Turn)
+func (d *Draft) fresh(s sqlite.Stamp) bool {
+	turn := int64(0)
+	if live := d.live.Load(); live != nil {
+		turn = live.Turn
+	}
+	return s == sqlite.Stamp{Revision: d.state.Load().Revision, Turn: turn}
 }

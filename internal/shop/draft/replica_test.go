@@ -33,7 +33,7 @@ func TestAReplicaIsRestored(t *testing.T) {
 	client.Replica = follower.Replica
 	require.NoError(t, follower.Open())
 
-	first, err := d.PutLive(ctx, d.State().Revision, 0, "followed")
+	first, err := d.Publish(ctx, sqlite.Stamp{Revision: d.State().Revision, Turn: 0}, "followed")
 	require.NoError(t, err)
 	for i := range 60 {
 		_, err := d.Edit(ctx, func(f *store.File) error { return price(f, fmt.Sprintf("%d.10", i+1)) })

@@ -200,8 +200,8 @@ func (s *Screens) downloadEdition(c *gin.Context) {
 	c.Data(http.StatusOK, "application/json", body)
 }
 
-// putLive puts the draft live as it was seen.
-func (s *Screens) putLive(c *gin.Context) {
+// publish publishes the draft as it was seen.
+func (s *Screens) publish(c *gin.Context) {
 	revision, err := strconv.ParseInt(c.PostForm("revision"), 10, 64)
 	turn, err2 := strconv.ParseInt(c.PostForm("turn"), 10, 64)
 	note, noteErr := edit.Line(c.PostForm("note"))
@@ -214,7 +214,8 @@ func (s *Screens) putLive(c *gin.Context) {
 		err = shell.Refusef("a note has at most %d letters", maxNote)
 	default:
 		var live *draft.Live
-		if live, err = s.draft.PutLive(c.Request.Context(), revision, turn, note); err == nil {
+		seen := sqlite.Stamp{Revision: revision, Turn: turn}
+		if live, err = s.draft.Publish(c.Request.Context(), seen, note); err == nil {
 			s.notes.Note(c.Request, auth.Published, shell.Person(c.Request.Context()), fmt.Sprintf("edition %d",
 				live.Number))
 		}
@@ -311,14 +312,14 @@ func (s *Screens) askAgain(c *gin.Context) {
 	}
 }
 
-// putAgain puts an edition live again.
-func (s *Screens) putAgain(c *gin.Context) {
+// publishAgain publishes an earlier edition again.
+func (s *Screens) publishAgain(c *gin.Context) {
 	number, err := strconv.ParseInt(c.Param("edition"), 10, 64)
 	turn, err2 := strconv.ParseInt(c.PostForm("turn"), 10, 64)
 	if err != nil || err2 != nil {
 		err = shell.Refusef("this page is too old: look at what is different now")
 	} else {
-		_, err = s.draft.PutLiveAgain(c.Request.Context(), number, turn)
+		_, err = s.draft.PublishAgain(c.Request.Context(), number, sqlite.Stamp{Turn: turn})
 		if errors.Is(err, sqlite.ErrNoEdition) {
 			err = shell.Refusef("there is no edition %d", number)
 		} else if err == nil {

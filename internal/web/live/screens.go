@@ -29,8 +29,8 @@ type Draft interface {
 	shell.Editor
 	Live() *draft.Live
 	Edition(ctx context.Context, number int64) (*store.File, []byte, error)
-	PutLive(ctx context.Context, revision, turn int64, note string) (*draft.Live, error)
-	PutLiveAgain(ctx context.Context, number, turn int64) (*draft.Live, error)
+	Publish(ctx context.Context, seen sqlite.Stamp, note string) (*draft.Live, error)
+	PublishAgain(ctx context.Context, edition int64, seen sqlite.Stamp) (*draft.Live, error)
 	Refresh(ctx context.Context) error
 }
 
@@ -70,12 +70,12 @@ func New(sh *shell.Shell, d Draft, db Store, p Promises, n Notes) *Screens {
 // Routes registers the addresses of these screens; owners lets in owners only.
 func (s *Screens) Routes(r gin.IRouter, owners gin.HandlerFunc) {
 	r.GET("/live", s.livePage)
-	r.POST("/live", owners, s.putLive)
+	r.POST("/live", owners, s.publish)
 	r.GET("/live/changes", s.aheadList)
 	r.POST("/live/put-back", s.putBack)
 	s.files().Routes(r)
 	r.GET("/live/:edition", s.downloadEdition)
 	r.GET("/live/:edition/again", owners, s.askAgain)
-	r.POST("/live/:edition/again", owners, s.putAgain)
+	r.POST("/live/:edition/again", owners, s.publishAgain)
 	r.POST("/live/:edition/draft", s.bringBack)
 }
