@@ -41,7 +41,7 @@ type Edit struct {
 func remember(
 	ctx context.Context,
 	tx *sql.Tx,
-	revision, before, after int64,
+	n counted,
 	changes []store.Change,
 	e Edit,
 ) error {
@@ -78,17 +78,17 @@ func remember(
 		exec(
 			"INSERT INTO edit (revision, state, what, keys, changes, state_before, state_after, made_at, "+
 				"made_by) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
-			revision,
+			n.Revision,
 			kind,
 			e.What,
 			string(keys),
 			string(body),
-			before,
-			after,
+			n.Before,
+			n.After,
 			now(),
 			e.By,
 		),
-		exec("DELETE FROM edit WHERE revision <= ?", revision-maxEdits),
+		exec("DELETE FROM edit WHERE revision <= ?", n.Revision-maxEdits),
 	)
 }
 

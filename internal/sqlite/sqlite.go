@@ -220,7 +220,8 @@ func (db *DB) Save(ctx context.Context, revision int64, before, after *store.Par
 	if e.State == 0 {
 		e.State = revision + 1
 	}
-	was, err := advance(ctx, tx, revision, e.State, string(after.Settings), before == nil)
+	n := counted{Revision: revision + 1, After: e.State}
+	n.Before, err = advance(ctx, tx, n, string(after.Settings), before == nil)
 	if err != nil {
 		return 0, err
 	}
@@ -228,29 +229,26 @@ func (db *DB) Save(ctx context.Context, revision int64, before, after *store.Par
 		return 0, err
 	}
 	if before != nil {
-		if err := remember(ctx, tx, revision+1, was, e.State, changes, e); err != nil {
+		if err := remember(ctx, tx, n, changes, e); err != nil {
 			return 0, err
 		}
 	}
 	return revision + 1, tx.Commit()
 }
 
+// counted is an edit by the revision that it makes, and the states before and after it.
+type counted struct{ Revision, Before, After int64 }
+
 // advance counts an edit and gives the state before it.
-func advance(
-	ctx context.Context,
-	tx *sql.Tx,
-	revision, state int64,
-	settings string,
-	first bool,
-) (was int64, err error) {
+func advance(ctx context.Context, tx *sql.Tx, n counted, settings string, first bool) (was int64, err error) {
 	var result sql.Result
 	if first {
 		result, err = tx.ExecContext(
 			ctx,
 			"INSERT INTO draft (id, revision, settings, state, sum) VALUES (1, ?, ?, ?, ?) ON CONFLICT DO NOTHING",
-			revision+1,
+			n.Revision,
 			settings,
-			state,
+			n.After,
 			sumOf(settings),
 		)
 	} else {
@@ -261,16 +259,16 @@ func advance(
 			ctx,
 			"UPDATE draft SET revision = revision + 1, settings = ?, state = ?, sum = ? WHERE revision = ?",
 			settings,
-			state,
+			n.After,
 			sumOf(settings),
-			revision,
+			n.Revision-1,
 		)
 	}
 	if err != nil {
 		return 0, err
 	}
-	n, err := result.RowsAffected()
-	if err == nil && n == 0 {
+	changed, err := result.RowsAffected()
+	if err == nil && changed == 0 {
 		err = ErrConflict
 	}
 	return was, err

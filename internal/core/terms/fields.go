@@ -220,7 +220,7 @@ func Set(f *store.File, m *store.Method, zone string, field Field, text string) 
 		if !field.IsNeed() {
 			return errors.New("this cannot be changed here")
 		}
-		t.Needs, err = setNeed(f, m, t.Needs, zone, field, text)
+		t.Needs, err = setNeed(f, m, zone, field, text)
 	}
 	if err != nil {
 		return err
@@ -251,22 +251,11 @@ func namesOf(f *store.File, field Field, text string) ([]string, error) {
 }
 
 // setNeed gives the conditions with one of them set. Those of a zone begin as the method's.
-func setNeed(
-	f *store.File,
-	m *store.Method,
-	now *store.Needs,
-	zone string,
-	field Field,
-	text string,
-) (*store.Needs, error) {
-	n := &store.Needs{}
-	switch {
-	case now != nil:
-		*n = *now
-	case m.Needs != nil:
-		*n = *m.Needs
+func setNeed(f *store.File, m *store.Method, zone string, field Field, text string) (*store.Needs, error) {
+	n, base := &store.Needs{}, &store.Needs{}
+	if hold := m.TermsIn(zone).Needs; hold != nil {
+		*n = *hold
 	}
-	base := &store.Needs{}
 	if zone != "" && m.Needs != nil {
 		base = m.Needs
 	}

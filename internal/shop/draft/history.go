@@ -110,7 +110,9 @@ func (d *Draft) around(ctx context.Context, now *State, target sqlite.Remembered
 		if !back {
 			before, after, position = after, before, c.Is
 		}
-		if err := merge(next, c.List, c.ID, current, after, before, position, later); err != nil {
+		if err := merge(next, step{
+			list: c.List, id: c.ID, now: current, from: after, to: before, position: position, later: later,
+		}); err != nil {
 			return nil, fmt.Errorf("%s: %w", target.What, err)
 		}
 	}
@@ -187,23 +189,26 @@ func rearrange(next *store.File, now *State, moves []store.Trimmed, back bool) e
 	return nil
 }
 
+// step is an entry of a list that is taken from what an edit made of it to what it was before, or the other way.
+type step struct {
+	list, id string
+	now      []byte // as it is; nil where it is not there
+	from, to []byte
+	position int // in the list, where the entry comes back
+	later    []sqlite.Remembered
+}
+
 // merge makes an entry of a file, which is current, what it would be had it been made to instead of from.
-func merge(
-	f *store.File,
-	list, id string,
-	current, from, to []byte,
-	position int,
-	later []sqlite.Remembered,
-) error {
+func merge(f *store.File, s step) error {
 	was, is, now := &store.File{}, &store.File{}, &store.File{}
 	for _, side := range []struct {
 		file **store.File
 		body []byte
-	}{{&was, to}, {&is, from}, {&now, current}} {
+	}{{&was, s.to}, {&is, s.from}, {&now, s.now}} {
 		if side.body == nil {
 			continue
 		}
-		read, faults := store.ReadEntry(list, side.body)
+		read, faults := store.ReadEntry(s.list, side.body)
 		if len(faults) > 0 {
 			return faults
 		}
@@ -213,15 +218,15 @@ func merge(
 	for _, c := range changes.Between(changes.Side{File: was}, changes.Side{File: is}) {
 		for i := range since {
 			if c.Touches(&since[i]) {
-				return &Conflict{"this was changed again since: undo that first (" + blamed(later, &c) + ")"}
+				return &Conflict{"this was changed again since: undo that first (" + blamed(s.later, &c) + ")"}
 			}
 		}
 		if err := c.PutBack(f); err != nil {
 			return &Conflict{err.Error()}
 		}
 	}
-	if from == nil && to != nil {
-		f.Place(list, id, position)
+	if s.from == nil && s.to != nil {
+		f.Place(s.list, s.id, s.position)
 	}
 	return nil
 }
