@@ -8,7 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 )
 
-// A zone's own terms replace the method's one by one (docs/model.md, Delivery methods).
+// A zone's own terms replace the method's one by one (docs/model.md, From table to price).
 func TestWhichTermsHoldInAZone(t *testing.T) {
 	two, nine := decimal.MustParse("2"), decimal.MustParse("9")
 	m := &Method{
