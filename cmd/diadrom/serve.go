@@ -227,7 +227,7 @@ func (s *shop) people(ctx context.Context, db *sqlite.DB) (int, error) {
 	return len(people), err
 }
 
-// open opens the draft of a shop, filled where that is asked for and nothing was put in yet.
+// open opens the draft of a shop, filled where that is asked for and it was never changed.
 func (s *shop) open(ctx context.Context, db *sqlite.DB) (*draft.Draft, error) {
 	if s.fill != nil {
 		if _, filled, err := db.LoadTill(ctx); err != nil {
@@ -264,7 +264,7 @@ func (s *shop) options(at net.Addr, empty bool) (o web.Options, path string, err
 		return o, "", errors.New(
 			"the demo signs everybody in as its owner: it listens on this machine only, such as on " + defaultListen,
 		)
-	case s.demo: // for whoever works on Diadrom itself: make dev
+	case s.demo: // for people who work on Diadrom itself: make dev
 		o.Dev = os.Getenv("DIADROM_DEV")
 	case empty: // whoever comes first would own the shop, also through a proxy that nobody knows of
 		o.SignIn.StartCode = rand.Text()

@@ -16,7 +16,7 @@ import (
 // Role is what a person may do.
 type Role string
 
-// Roles. A helper edits the draft; only an owner puts it live, lets people in and makes API keys.
+// Roles. A helper edits the draft; only an owner publishes it, adds people and makes API keys.
 const (
 	Owner  Role = "owner"
 	Helper Role = "helper"

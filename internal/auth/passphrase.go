@@ -35,7 +35,7 @@ const (
 	maxWaiting = 32
 )
 
-// ErrBusy is returned where too many passphrases are waiting to be worked on.
+// ErrBusy is returned when too many passphrases are waiting to be hashed.
 var ErrBusy = errors.New("too many people are signing in at the moment: try again in a few seconds")
 
 var (

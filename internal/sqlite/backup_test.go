@@ -128,7 +128,7 @@ func TestRestoringBringsNoKeyBackWithoutAWord(t *testing.T) {
 		assert.Equal(t, locks, people[1].Active)
 		_, ok, err := db.Session(ctx, "session")
 		require.NoError(t, err)
-		assert.False(t, ok, "everybody signs in anew")
+		assert.False(t, ok, "everybody signs in again")
 		events, err := db.Events(ctx, 0, 10)
 		require.NoError(t, err)
 		assert.Len(t, events, 2, "what happened since is kept")

@@ -17,10 +17,10 @@ type Person struct {
 	At     time.Time // made
 }
 
-// ErrTaken is returned for a name that somebody has already.
+// ErrTaken is returned when somebody else has the name.
 var ErrTaken = errors.New("somebody has this name already")
 
-// ErrStarted is returned for the first person of a shop that has people.
+// ErrStarted is returned when a first person is added to a shop that has people.
 var ErrStarted = errors.New("this shop has its people already")
 
 // People lists who works on the shop.
@@ -44,7 +44,7 @@ func (db *DB) People(ctx context.Context) (list []Person, err error) {
 	return list, rows.Err()
 }
 
-// AddPerson lets somebody in. first is for the first of a shop, who is refused where there is another.
+// AddPerson adds a person. first is for the first person of a shop; it is refused where there is one already.
 func (db *DB) AddPerson(
 	ctx context.Context,
 	name string,
@@ -122,10 +122,10 @@ func (db *DB) SetPassphrase(ctx context.Context, person int64, hash string) erro
 	)
 }
 
-// ErrLastOwner is returned for shutting out the last owner.
+// ErrLastOwner is returned when the last owner would be deactivated.
 var ErrLastOwner = errors.New("a shop needs an owner")
 
-// SetActive lets a person in again, or shuts them out and signs them out everywhere. The last owner stays.
+// SetActive activates a person, or deactivates them and signs them out everywhere. The last owner stays active.
 func (db *DB) SetActive(ctx context.Context, person int64, active bool) error {
 	if active {
 		_, err := db.sql.ExecContext(ctx, "UPDATE person SET active = 1 WHERE id = ?", person)

@@ -13,12 +13,12 @@ import (
 
 // States of a list of places.
 const (
-	ListWaiting = "waiting" // it is being taken in, or is to be
+	ListWaiting = "waiting" // it is being imported, or will be
 	ListDone    = "done"
 	ListFailed  = "failed"
 )
 
-// PlaceList is a list of places that was taken in from a file, or is being taken in.
+// PlaceList is a list of places that was imported from a file, or is being imported.
 type PlaceList struct {
 	ID           int64
 	Name         string // of the file
@@ -54,7 +54,7 @@ func scanList(row interface{ Scan(...any) error }) (l PlaceList, err error) {
 	return l, json.Unmarshal([]byte(countries), &l.Countries)
 }
 
-// AddPlaceList begins a list: a file of that name and size is to be taken in. Place puts the file where the list's
+// AddPlaceList begins a list: a file of that name and size is to be imported. Place puts the file where the list's
 // id says before anybody sees the list; its error undoes the list.
 func (db *DB) AddPlaceList(
 	ctx context.Context,
@@ -142,7 +142,7 @@ var insertPlaces = "INSERT INTO place (list, country, postcode, name, region, re
 	strings.TrimSuffix(strings.Repeat("(?, ?, ?, ?, ?, ?, ?, ?, ?), ", insertRows), ", ")
 
 // AddPlaces keeps the next part of a list in one transaction. It fails with [ErrConflict] where another process
-// has taken in the same part meanwhile, and then keeps nothing.
+// has imported the same part meanwhile, and then keeps nothing.
 func (db *DB) AddPlaces(ctx context.Context, l *PlaceList, part Places) error {
 	tx, err := db.sql.BeginTx(ctx, nil)
 	if err != nil {
@@ -265,7 +265,7 @@ func (db *DB) FinishPlaceList(ctx context.Context, list int64) error {
 	return tx.Commit()
 }
 
-// FailPlaceList says why a list cannot be taken in; what was taken in of it goes.
+// FailPlaceList says why a list cannot be imported; what was imported of it is removed.
 func (db *DB) FailPlaceList(ctx context.Context, list int64, problem string) error {
 	return db.all(
 		ctx,
@@ -276,7 +276,7 @@ func (db *DB) FailPlaceList(ctx context.Context, list int64, problem string) err
 	)
 }
 
-// RemovePlaceList takes a list out with its places.
+// RemovePlaceList removes a list with its places.
 func (db *DB) RemovePlaceList(ctx context.Context, list int64) error {
 	return db.all(
 		ctx,

@@ -7,7 +7,7 @@ import (
 	"diadrom/internal/review/promise"
 )
 
-// ErrPromises is returned for promises that would be more than a shop keeps.
+// ErrPromises is returned when a shop would have more promises than it may.
 var ErrPromises = fmt.Errorf(
 	"a shop keeps at most %d promises, of %d MB together; nothing was changed",
 	promise.Max,

@@ -26,7 +26,7 @@ type RestoreOptions struct {
 
 // Restore puts a backup, by its name, in the place of a shop's file, which is kept beside the backups. Keys
 // that were revoked since, people who were deactivated and events stay as they are now, unless the options say
-// otherwise; everybody signs in anew. A shop that is being served is left alone ([ErrServed]), and so is one
+// otherwise; everybody signs in again. A shop that is being served is left alone ([ErrServed]), and so is one
 // whose backup is not whole.
 func Restore(ctx context.Context, dir, backup string, o RestoreOptions) (r Restored, err error) {
 	if _, err := os.Stat(dir); err != nil {

@@ -30,7 +30,7 @@ var migrations embed.FS
 // Name is the file's name within a shop's folder.
 const Name = "diadrom.db"
 
-// ErrConflict is returned for an edit of a draft that another edit has changed meanwhile.
+// ErrConflict is returned when another edit changed the draft in the meantime.
 var ErrConflict = errors.New("the draft was changed elsewhere meanwhile")
 
 // DB is an open shop.
@@ -68,7 +68,7 @@ func Open(ctx context.Context, dir string) (*DB, error) {
 	return shop, nil
 }
 
-// lost refuses a folder whose database is gone, though there are backups of it: to begin anew there would lose
+// lost refuses a folder whose database is gone, though there are backups of it: to begin again there would lose
 // the shop without a word.
 func lost(dir string) error {
 	if _, err := os.Stat(filepath.Join(dir, Name)); !errors.Is(err, os.ErrNotExist) {
@@ -357,7 +357,7 @@ func (w *writer) close() error {
 	return nil
 }
 
-// ErrDamaged is returned for content that is not what was written.
+// ErrDamaged is returned when content is not what was written.
 var ErrDamaged = errors.New(
 	"it is not what was saved, a part of the disk is damaged: restore a backup with diadrom restore",
 )

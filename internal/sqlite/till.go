@@ -32,7 +32,7 @@ type SampleCart struct {
 	Lines []CartLine `json:"lines"`
 }
 
-// LoadTill reads the Till; false where nothing was put in yet.
+// LoadTill reads the Till; false where it was never changed.
 func (db *DB) LoadTill(ctx context.Context) (t Till, ok bool, err error) {
 	var cart string
 	err = db.sql.QueryRowContext(

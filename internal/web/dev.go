@@ -18,8 +18,8 @@ import (
 	"github.com/gin-gonic/gin"
 )
 
-// For whoever works on Diadrom (make dev): templates, styles and scripts are read from disk, and pages reload
-// when one of them changes or the program is started anew. Served to others there is none of this.
+// For people who work on Diadrom (make dev): templates, styles and scripts are read from disk, and pages reload
+// when one of them changes or the program is restarted. Served to others there is none of this.
 
 // templates parses the templates: those that are built in, once; or those of the folder that Dev names, each time.
 func (o *Options) templates() (shell.Templates, fs.FS, error) {

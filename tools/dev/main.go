@@ -1,4 +1,4 @@
-// Command dev serves the demo shop for whoever works on Diadrom: it builds the program anew when a Go file
+// Command dev serves the demo shop for people who work on Diadrom: it rebuilds the program when a Go file
 // changes and starts it again on the same folder; templates, styles and scripts are read from disk, and the
 // page reloads by itself.
 package main

@@ -61,7 +61,7 @@ type Dates struct {
 	Text string `json:"text"`
 }
 
-// Step is one line of the reckoning. The amounts of an option's steps add up to its charge.
+// Step is one line of the breakdown. The amounts of an option's steps add up to its charge.
 type Step struct {
 	Kind   string `json:"kind"`
 	Text   string `json:"text"`

@@ -9,7 +9,7 @@ import (
 	"github.com/paulmach/orb"
 )
 
-// maxMemo is how many results of a kind are remembered; then it begins anew.
+// maxMemo is how many results of a kind are remembered; then it begins again.
 const maxMemo = 1 << 16
 
 // memo remembers results that do not change while an engine lives: a shop sends to the same postcodes again and
@@ -46,7 +46,7 @@ type memos struct {
 // resolveKey is what of an address a list of places looks at.
 type resolveKey struct{ country, region, city, postcode string }
 
-// longestKey is up to how many bytes an address is remembered: longer ones are nobody's.
+// longestKey is up to how many bytes an address is remembered: real ones are shorter.
 const longestKey = 120
 
 // Resolve makes an address ready for matching. What it gives must not be changed.

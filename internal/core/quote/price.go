@@ -23,7 +23,7 @@ type pricing struct {
 // begin starts the text of a step: what is appended to p.text until step is called.
 func (p *pricing) begin() int { return len(p.text) }
 
-// step notes a line of the reckoning, its text written since begin, and adds its amount.
+// step notes a line of the breakdown, its text written since begin, and adds its amount.
 func (p *pricing) step(kind string, begun int, amount decimal.Decimal) *stepNote {
 	n := stepNote{kind: kind, text: span{begun, len(p.text)}}
 	n.amount = p.money(amount)
@@ -326,7 +326,7 @@ func (p *pricing) surcharge() {
 	}
 }
 
-// fee is an amount, a percentage of something, or both; it writes how it is reckoned.
+// fee is an amount, a percentage of something, or both; it writes the arithmetic.
 func (p *pricing) fee(fixed, percent *decimal.Decimal, of decimal.Decimal) (amount decimal.Decimal) {
 	if fixed != nil {
 		amount = *fixed

@@ -17,7 +17,7 @@ const Format = "diadrom-promises/1"
 // Max is how many promises a list has at most.
 const Max = 10_000
 
-// MaxBytes is how many bytes the promises of a shop have together, as JSON: all of them are asked anew at every
+// MaxBytes is how many bytes the promises of a shop have together, as JSON: all of them are asked again at every
 // change.
 const MaxBytes = 6 << 20
 

@@ -1,4 +1,4 @@
-// Package warnings names what is odd in a store's methods and price lists: nothing of it is a fault, and all of
+// Package warnings finds warnings about a store's methods and price lists: none of it is a fault, and all of
 // it has cost shops money (common practice, no source).
 package warnings
 
@@ -13,7 +13,7 @@ import (
 	"diadrom/internal/core/store"
 )
 
-// Warning is something odd.
+// Warning is something that may lose money or buyers though it is no fault.
 type Warning struct {
 	Table string // id of the list, "" of the method itself
 	Zone  string // of the column, "" of all
@@ -21,7 +21,7 @@ type Warning struct {
 	Text  string
 }
 
-// Method lists what is odd about a method.
+// Method lists the warnings about a method.
 func Method(f *store.File, m *store.Method) []Warning {
 	list := append(free(f, m), unpriced(f, m)...)
 	for i := range m.Tables {

@@ -117,7 +117,7 @@ func (d *Draft) Edit(ctx context.Context, change func(*store.File) error) (*Stat
 	})
 }
 
-// ErrMoved is returned by [Draft.EditAt] where the draft is not as it was.
+// ErrMoved is returned by [Draft.EditAt] when the draft has changed.
 var ErrMoved = errors.New("the draft was changed meanwhile")
 
 // EditAt is Edit for a change that was made out beforehand, while others could edit, from the draft of a

@@ -31,13 +31,13 @@ import (
 	"golang.org/x/text/transform"
 )
 
-// folder is where files lie in the shop's folder until they are taken in.
+// folder is where files lie in the shop's folder until they are imported.
 const folder = "lists"
 
-// MaxBytes is the largest file that is taken in. The open list of all countries has about 150 MB.
+// MaxBytes is the largest file that is imported. The open list of all countries has about 150 MB.
 const MaxBytes = 1 << 30
 
-// Part is how many lines are taken in at a time.
+// Part is how many lines are imported at a time.
 const Part = 10_000
 
 // Importer takes lists in for one shop. It is safe for many goroutines.
@@ -47,9 +47,9 @@ type Importer struct {
 	changed func(*gazetteer.Gazetteer) // called with the places that count from then on
 	wake    chan struct{}
 
-	// Log is told of lists that could not be taken in; nothing is said where it is nil.
+	// Log gets the lists that could not be imported; nil for no log.
 	Log *slog.Logger
-	// Retry is how long is waited before a list that could not be taken in is tried again.
+	// Retry is how long is waited before an import that failed is tried again.
 	Retry time.Duration
 
 	loading sync.Mutex
@@ -95,7 +95,7 @@ func (in *Importer) Import(
 	return l, in.take(ctx, &l, progress)
 }
 
-// Run takes in what is waiting and what is added, until ctx is done. A list that cannot be taken in, as when
+// Run imports what is waiting and what is added, until ctx is done. A list that cannot be imported, as when
 // the disk is full, is logged and tried again later, and the others go on. Files of no list, left by a process
 // that was killed while it kept them, go.
 func (in *Importer) Run(ctx context.Context) error {
@@ -145,10 +145,10 @@ func (in *Importer) Run(ctx context.Context) error {
 	}
 }
 
-// maxTries is how often a list is tried that cannot be taken in for another reason than a full disk.
+// maxTries is how often a list is tried that cannot be imported for another reason than a full disk.
 const maxTries = 4
 
-// taken takes a list in; a panic is an error, so that the lists behind it are taken in all the same.
+// taken imports a list; a panic is an error, so that the lists behind it are still imported.
 func (in *Importer) taken(ctx context.Context, l *sqlite.PlaceList) (err error) {
 	defer func() {
 		if p := recover(); p != nil {
@@ -346,7 +346,7 @@ func read(lines *bufio.Reader, reader *gazetteer.Lines, before int64) (part sqli
 }
 
 // Refresh loads the places that count where they are others than those loaded before, such as when another
-// process has taken in a list.
+// process has imported a list.
 func (in *Importer) Refresh(ctx context.Context) error {
 	in.loading.Lock()
 	defer in.loading.Unlock()
@@ -368,7 +368,7 @@ func (in *Importer) Lists(ctx context.Context) ([]sqlite.PlaceList, error) {
 	return in.db.PlaceLists(ctx)
 }
 
-// Remove takes a list out; one that is being taken in stops.
+// Remove removes a list; the import of one that is running stops.
 func (in *Importer) Remove(ctx context.Context, list int64) error {
 	if err := in.db.RemovePlaceList(ctx, list); err != nil {
 		return err

@@ -25,7 +25,7 @@ type Source interface {
 // emptyCart is what a shop without goods tries its prices with.
 var emptyCart = []sqlite.CartLine{{Name: "A parcel", Price: "20.00", Weight: "1", Quantity: 1}}
 
-// Till is what lies in the Till; something to begin with where nothing was put in yet.
+// Till is what lies in the Till; something to begin with where it was never changed.
 func Till(ctx context.Context, db Source, f *store.File) (sqlite.Till, error) {
 	t, ok, err := db.LoadTill(ctx)
 	if err == nil && !ok {

@@ -200,7 +200,7 @@ func (r *reader) set(p *store.Product, field Field, text string, column int) (re
 	return ""
 }
 
-// measured takes in a weight or a size, in the unit that it carries or else its column's.
+// measured reads a weight or a size, in the unit that it carries or else its column's.
 func (r *reader) measured(into **decimal.Decimal, field Field, text string, column int) (reason string) {
 	*into = nil
 	if text == "" {

@@ -268,7 +268,7 @@ func columns(head sheet.Row) (map[string]int, []RowError) {
 	return at, slips
 }
 
-// tell takes in what a cell says of the zone itself.
+// tell reads what a cell says of the zone itself.
 func (z *zone) tell(column, text string) (reason string) {
 	yes, no := strings.EqualFold(text, "yes"), strings.EqualFold(text, "no")
 	switch column {
@@ -297,7 +297,7 @@ func (z *zone) tell(column, text string) (reason string) {
 	return ""
 }
 
-// place takes in what a row says of where the zone is.
+// place reads what a row says of where the zone is.
 func (z *zone) place(rule, text string, f *store.File, reader typed.Reader) (reason string) {
 	into := &z.Places
 	switch {

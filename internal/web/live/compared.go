@@ -81,10 +81,10 @@ func caseNames(cases []compare.Case) (names []string, more int) {
 	return names, 0
 }
 
-// warningRow is something odd that the draft has and the live edition has not.
+// warningRow is a warning that the draft has and the live edition has not.
 type warningRow struct{ Method, Path, Text string }
 
-// newWarnings lists what is odd in a store and was not before.
+// newWarnings lists the warnings about a store that it did not have before.
 func newWarnings(before, after *store.File) (rows []warningRow) {
 	was := map[string]bool{}
 	if before != nil {

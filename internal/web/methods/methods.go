@@ -81,7 +81,7 @@ func (s *Screens) methodsView(c *gin.Context, state *draft.State) methodsView {
 	return v
 }
 
-// warningsOf says what is odd about a method's terms; what is odd in a list stands there.
+// warningsOf are the warnings about a method's terms; those about a list stand with it.
 func warningsOf(f *store.File, m *store.Method) (list []string) {
 	for _, o := range warnings.Method(f, m) {
 		if o.Table == "" {

@@ -334,7 +334,7 @@ type goodsProgressView struct {
 func (s *Screens) goodsProgress(c *gin.Context) {
 	id, _ := strconv.ParseInt(c.Param("file"), 10, 64)
 	running, ok := s.taking.Load(id)
-	if !ok { // the process was started anew: it is all there, or nothing is
+	if !ok { // the process was restarted: it is all there, or nothing is
 		c.Redirect(http.StatusSeeOther, "/goods/file/"+c.Param("file"))
 		return
 	}

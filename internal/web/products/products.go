@@ -20,7 +20,7 @@ import (
 	"github.com/gin-gonic/gin"
 )
 
-// goodsColumns are the fields that are typed in the grid, in its order.
+// columns are the fields that are typed in the grid, in its order.
 var columns = productlist.Fields[1:]
 
 type cell struct {
@@ -36,7 +36,7 @@ type row struct {
 	Cells  []cell
 }
 
-// goodsColumn is a head of the grid.
+// column is a head of the grid.
 type column struct {
 	Field, Name, Unit string
 	Words             bool   // text, not numbers
@@ -100,10 +100,10 @@ var settable = []shell.Choice{
 	{ID: "remove", Name: "remove them"},
 }
 
-// goodsPerPage is how many goods are shown at a time.
+// perPage is how many products are shown at a time.
 const perPage = 50
 
-// goodsQuery is which goods are shown, in which order.
+// query is which products are shown, in which order.
 type query struct {
 	find, class, lack, sort string
 	page                    int

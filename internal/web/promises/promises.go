@@ -34,7 +34,7 @@ type Kept struct {
 // keeper has what became of all promises in a state of the draft.
 type keeper struct {
 	mu    sync.Mutex
-	state *draft.State // nil: to be checked anew
+	state *draft.State // nil: to be checked again
 	list  []Kept
 }
 
@@ -134,7 +134,7 @@ type promisesView struct {
 	Runs []shell.Choice
 	Rows []Row
 	Said string
-	Slip string // why a file was not taken in
+	Slip string // why a file was not imported
 }
 
 func (s *Screens) promisesPage(c *gin.Context) {
@@ -258,7 +258,7 @@ func marshalled(p promise.Promise) []byte {
 	return out
 }
 
-// forgetPromise takes a promise out.
+// forgetPromise removes a promise.
 func (s *Screens) forgetPromise(c *gin.Context) {
 	if err := s.db.RemovePromise(c.Request.Context(), c.Param("promise")); err != nil {
 		s.Internal(c, err)
@@ -337,7 +337,7 @@ func (s *Screens) importPromises(c *gin.Context) {
 	s.HTML(c, http.StatusUnprocessableEntity, s.Render("promises", v))
 }
 
-// MaxFile is the largest list of promises that is taken in, in bytes.
+// MaxFile is the largest list of promises that is imported, in bytes.
 const MaxFile = 8 << 20
 
 func readPromises(name string, body io.Reader) ([]promise.Promise, error) {

@@ -112,7 +112,7 @@ var measureHeads = map[rate.By]string{
 	rate.ByDistance: "Distance",
 }
 
-// warningsIn says what is odd about a list.
+// warningsIn are the warnings about a list.
 func warningsIn(f *store.File, m *store.Method, t *rate.Table) (list []string) {
 	for _, o := range warnings.Method(f, m) {
 		if o.Table == t.ID {

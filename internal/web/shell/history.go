@@ -48,7 +48,7 @@ func (s *Shell) undo(c *gin.Context) { s.turn(c, s.draft.Undo, "Undone: ", "Noth
 
 func (s *Shell) redo(c *gin.Context) { s.turn(c, s.draft.Redo, "Redone: ", "Nothing to redo.") }
 
-// turn goes one edit back or forth; pages reload their work.
+// turn undoes or redoes one edit; pages reload their work.
 func (s *Shell) turn(
 	c *gin.Context,
 	turn func(context.Context) (*draft.State, string, error),

@@ -44,7 +44,7 @@ type Screens struct {
 	keys     atomic.Pointer[map[string]bool] // API keys, by what is kept of them: whether they hold
 }
 
-// Options say who is let in.
+// Options say who may sign in.
 type Options struct {
 	Demo      bool   // everybody is signed in as the owner: only for loopback
 	StartCode string // what the first owner must know; "" for nothing

@@ -72,7 +72,7 @@ func (s *Screens) loadKeys(ctx context.Context) error {
 	return nil
 }
 
-// Signed lets in who is signed in; others are led to where they can be.
+// Signed lets requests of people who are signed in through and leads others to where they can sign in.
 func (s *Screens) Signed(c *gin.Context) {
 	p, ok, err := s.signedIn(c.Request)
 	if err != nil {
@@ -232,7 +232,7 @@ func (s *Screens) signInPage(c *gin.Context) {
 	s.signPage(c, http.StatusOK, signView{Then: c.Query("then")})
 }
 
-// signIn lets somebody in. Where they come from is judged before who they say they are; a name that others try
+// signIn begins a session. Where a request comes from is judged before its name; a name that others try
 // out is held off, but not from an address from which its owner has signed in before.
 func (s *Screens) signIn(c *gin.Context) {
 	ctx := c.Request.Context()

@@ -14,7 +14,7 @@ import (
 // maxSuggested is how many places are offered while typing.
 const maxSuggested = 8
 
-// longestSuggested is up to how many bytes of places before the one that is typed something is offered.
+// maxSuggestedBytes is up to how many bytes of places before the one that is typed something is offered.
 const maxSuggestedBytes = 2000
 
 // suggested is what may be meant by what is typed so far: each text is all that the field is to hold.

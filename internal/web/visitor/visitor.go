@@ -153,7 +153,7 @@ func refuse(w http.ResponseWriter, r *http.Request, status int, why string) {
 	http.Error(w, strings.ToUpper(why[:1])+why[1:]+".", status)
 }
 
-// MaxNoted is how many refusals are kept in a minute: whoever knocks without end fills no disk. Those beyond
+// MaxNoted is how many refusals are kept in a minute: endless attempts do not fill the disk. Those beyond
 // are counted.
 const MaxNoted = 30
 

@@ -21,7 +21,7 @@ import (
 	"github.com/gin-gonic/gin"
 )
 
-// listView is a list of places that was taken in, or is being taken in.
+// listView is a list of places that was imported, or is being imported.
 type listView struct {
 	ID      int64
 	Name    string
@@ -36,7 +36,7 @@ type listView struct {
 
 type listsView struct {
 	Lists   []listView
-	Running bool   // one is being taken in: the view asks again
+	Running bool   // one is being imported: the view asks again
 	Known   string // what there are places of
 	Slip    string
 }
