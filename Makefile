@@ -31,6 +31,13 @@ format:
 race:
 	CGO_ENABLED=1 go test -race ./internal/core/quote ./internal/shop/draft ./internal/sqlite ./internal/shop/importer ./internal/web/api ./internal/auth
 
+# The program for every platform that it is for, as files in bin/.
+.PHONY: cross
+cross:
+	for p in linux/amd64 linux/arm64 darwin/amd64 darwin/arm64 windows/amd64 windows/arm64; do \
+	  echo $$p; s=; [ $${p%/*} != windows ] || s=.exe; \
+	  CGO_ENABLED=0 GOOS=$${p%/*} GOARCH=$${p#*/} go build -o bin/diadrom-$${p%/*}-$${p#*/}$$s ./cmd/diadrom || exit 1; done
+
 # staticcheck leaves tests to make lint, to keep a run with an empty cache short.
 # All of vet runs with the tests, once for each package; without debug information some forty programs are linked sooner.
 test: chromium iso-codes format
