@@ -9,6 +9,7 @@ import (
 	"os"
 	"path/filepath"
 	"regexp"
+	"runtime"
 	"slices"
 	"strconv"
 	"strings"
@@ -148,6 +149,9 @@ func unpack(from, to string) error {
 
 // syncFolder has what was renamed in a folder be so after the power goes.
 func syncFolder(dir string) error {
+	if runtime.GOOS == "windows" { // which writes renames through by itself, and cannot sync a folder
+		return nil
+	}
 	f, err := os.Open(dir)
 	if err != nil {
 		return err
