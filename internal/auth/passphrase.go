@@ -103,16 +103,7 @@ func Hash(ctx context.Context, passphrase string) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	b64 := base64.RawStdEncoding
-	return fmt.Sprintf(
-		"$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s",
-		argon2.Version,
-		argonMemory,
-		argonTime,
-		argonThreads,
-		b64.EncodeToString(salt),
-		b64.EncodeToString(key),
-	), nil
+	return encoded(salt, key), nil
 }
 
 // Verify says whether a passphrase is the one that was hashed. An empty hash costs the same time and never
@@ -154,8 +145,8 @@ func Verify(ctx context.Context, passphrase, hash string) (bool, error) {
 	return err == nil && subtle.ConstantTimeCompare(got, key) == 1 && known, err
 }
 
-// nobody is a hash with the usual parameters that belongs to no passphrase.
-var nobody = func() string {
+// encoded writes a hash with the usual parameters in the PHC string format.
+func encoded(salt, key []byte) string {
 	b64 := base64.RawStdEncoding
 	return fmt.Sprintf(
 		"$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s",
@@ -163,9 +154,14 @@ var nobody = func() string {
 		argonMemory,
 		argonTime,
 		argonThreads,
-		b64.EncodeToString(make([]byte, saltLength)),
-		b64.EncodeToString(make([]byte, keyLength)),
+		b64.EncodeToString(salt),
+		b64.EncodeToString(key),
 	)
+}
+
+// nobody is a hash with the usual parameters that belongs to no passphrase.
+var nobody = func() string {
+	return encoded(make([]byte, saltLength), make([]byte, keyLength))
 }()
 
 // Passphrase makes one that is strong: six groups of five letters, 150 bits, none of which looks like another.

@@ -57,7 +57,7 @@ func (db *DB) AddPerson(
 		return auth.Person{}, err
 	}
 	defer tx.Rollback()
-	names, err := namesIn(ctx, tx)
+	names, err := namesOf(ctx, tx, "SELECT name FROM person")
 	switch {
 	case err != nil:
 		return auth.Person{}, err
@@ -80,8 +80,14 @@ func (db *DB) AddPerson(
 	return p, tx.Commit()
 }
 
-func namesIn(ctx context.Context, tx *sql.Tx) (names []string, err error) {
-	rows, err := tx.QueryContext(ctx, "SELECT name FROM person")
+// querier is a database or a transaction.
+type querier interface {
+	QueryContext(ctx context.Context, query string, args ...any) (*sql.Rows, error)
+}
+
+// namesOf reads the names that a query gives.
+func namesOf(ctx context.Context, from querier, query string) (names []string, err error) {
+	rows, err := from.QueryContext(ctx, query)
 	if err != nil {
 		return nil, err
 	}

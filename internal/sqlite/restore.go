@@ -124,21 +124,7 @@ func (b backupBeside) has(schema, table string) (there bool) {
 	return b.sql.QueryRowContext(b.ctx, query, table).Scan(&there) == nil && there
 }
 
-func (b backupBeside) names(query string) (list []string, err error) {
-	rows, err := b.sql.QueryContext(b.ctx, query)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	for rows.Next() {
-		var name string
-		if err := rows.Scan(&name); err != nil {
-			return nil, err
-		}
-		list = append(list, name)
-	}
-	return list, rows.Err()
-}
+func (b backupBeside) names(query string) ([]string, error) { return namesOf(b.ctx, b.sql, query) }
 
 // What was revoked, and who was deactivated, since the backup.
 const (

@@ -62,16 +62,7 @@ func BenchmarkZonesPage(b *testing.B) {
 		if err != nil {
 			b.Fatal(err)
 		}
-		h, err := New(
-			d,
-			db,
-			importer.New(db, dir, "", d.SetGazetteer),
-			slog.New(slog.DiscardHandler),
-			Options{SignIn: signin.Options{Demo: true}},
-		)
-		if err != nil {
-			b.Fatal(err)
-		}
+		h := served(b, d, db, dir)
 		ask := func(b *testing.B, r *http.Request) {
 			w := httptest.NewRecorder()
 			h.ServeHTTP(w, r)
@@ -123,16 +114,7 @@ func BenchmarkGoodsPage(b *testing.B) {
 		if err != nil {
 			b.Fatal(err)
 		}
-		h, err := New(
-			d,
-			db,
-			importer.New(db, dir, "", d.SetGazetteer),
-			slog.New(slog.DiscardHandler),
-			Options{SignIn: signin.Options{Demo: true}},
-		)
-		if err != nil {
-			b.Fatal(err)
-		}
+		h := served(b, d, db, dir)
 		for name, path := range map[string]string{"first": "/goods", "found": "/goods?find=thing+1&sort=-name"} {
 			b.Run(fmt.Sprintf("%s/%d", name, n), func(b *testing.B) {
 				for b.Loop() {
@@ -200,16 +182,7 @@ func BenchmarkCell(b *testing.B) {
 		if err != nil {
 			b.Fatal(err)
 		}
-		h, err := New(
-			d,
-			db,
-			importer.New(db, dir, "", d.SetGazetteer),
-			slog.New(slog.DiscardHandler),
-			Options{SignIn: signin.Options{Demo: true}},
-		)
-		if err != nil {
-			b.Fatal(err)
-		}
+		h := served(b, d, db, dir)
 		b.Run(fmt.Sprintf("%dx%d", size.rows, size.zones), func(b *testing.B) {
 			was, n := charge.Format(
 				d.State().File.Methods[0].Tables[0].Rows[2].Charges[1],
@@ -234,4 +207,15 @@ func BenchmarkCell(b *testing.B) {
 			})
 		})
 	}
+}
+
+// served serves a shop to everybody as its owner.
+func served(b *testing.B, d *draft.Draft, db *sqlite.DB, dir string) *Server {
+	b.Helper()
+	in := importer.New(db, dir, "", d.SetGazetteer)
+	h, err := New(d, db, in, slog.New(slog.DiscardHandler), Options{SignIn: signin.Options{Demo: true}})
+	if err != nil {
+		b.Fatal(err)
+	}
+	return h
 }

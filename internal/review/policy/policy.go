@@ -115,13 +115,6 @@ func zoneText(f *store.File, m *store.Method, zone string, w charge.Words) strin
 	return strings.Join(sentences, ". ") + "."
 }
 
-func first[T any](a, b *T) *T {
-	if a != nil {
-		return a
-	}
-	return b
-}
-
 // upper begins with a capital.
 func upper(s string) string {
 	if s == "" {

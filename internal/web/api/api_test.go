@@ -73,7 +73,7 @@ func opened(t testing.TB) *shop {
 }
 
 // ask sends a request. The answer must be as the description has it, and the request must or must not, as
-// described says.
+// asDescribed says.
 func (s *shop) ask(t require.TestingT, body string, described bool) (int, string) {
 	request := func() *http.Request {
 		req, err := http.NewRequest(http.MethodPost, s.URL+"/api/v1/quotes", strings.NewReader(body))
@@ -101,16 +101,7 @@ func (s *shop) ask(t require.TestingT, body string, described bool) (int, string
 	defer resp.Body.Close()
 	answer, err := io.ReadAll(resp.Body)
 	require.NoError(t, err)
-	require.NoError(
-		t,
-		openapi3filter.ValidateResponse(context.Background(), &openapi3filter.ResponseValidationInput{
-			RequestValidationInput: input,
-			Status:                 resp.StatusCode,
-			Header:                 resp.Header,
-			Body:                   io.NopCloser(bytes.NewReader(answer)),
-		}),
-		string(answer),
-	)
+	asDescribed(t, input, resp, answer)
 	return resp.StatusCode, string(answer)
 }
 
@@ -212,16 +203,7 @@ func TestWhatToAskOfAnAddress(t *testing.T) {
 			Route:      route,
 			Options:    &openapi3filter.Options{AuthenticationFunc: openapi3filter.NoopAuthenticationFunc},
 		}
-		require.NoError(
-			t,
-			openapi3filter.ValidateResponse(context.Background(), &openapi3filter.ResponseValidationInput{
-				RequestValidationInput: input,
-				Status:                 resp.StatusCode,
-				Header:                 resp.Header,
-				Body:                   io.NopCloser(bytes.NewReader(body)),
-			}),
-			string(body),
-		)
+		asDescribed(t, input, resp, body)
 		return resp.StatusCode, string(body)
 	}
 	status, body := get("FIN")
@@ -412,4 +394,14 @@ func TestWhoMayAsk(t *testing.T) {
 	require.NoError(t, err)
 	resp.Body.Close()
 	assert.Equal(t, 503, resp.StatusCode, "nothing is live yet")
+}
+
+// asDescribed says that an answer is what the API's description says of it.
+func asDescribed(t require.TestingT, input *openapi3filter.RequestValidationInput, resp *http.Response, body []byte) {
+	require.NoError(t, openapi3filter.ValidateResponse(context.Background(), &openapi3filter.ResponseValidationInput{
+		RequestValidationInput: input,
+		Status:                 resp.StatusCode,
+		Header:                 resp.Header,
+		Body:                   io.NopCloser(bytes.NewReader(body)),
+	}), string(body))
 }

@@ -2,8 +2,6 @@ package methods
 
 import (
 	"cmp"
-	"errors"
-	"html/template"
 	"slices"
 	"time"
 
@@ -112,6 +110,13 @@ type termCell struct {
 	Text, As                 string // its own, and what it has from everywhere
 	Was, Label, Slip         string
 	None                     bool // the field does not exist there
+}
+
+// Refuse is shell.Cell's.
+func (v *termCell) Refuse(why string, was *string) {
+	if v.Slip = why; was != nil {
+		v.Was = *was
+	}
 }
 
 var termNames = map[terms.Field][2]string{
@@ -228,14 +233,7 @@ func (s *Screens) editTerm(c *gin.Context) {
 		return edit.SetTerm(f, m, edit.Term{Zone: zone, Field: field}, was, typed)
 	})
 	if err != nil {
-		var conflict *edit.Conflict
-		if errors.As(err, &conflict) {
-			cell.Was = conflict.Now
-		}
-		s.Refused(c, err, func(text string) template.HTML {
-			cell.Slip = text
-			return s.Render("term-cell", cell)
-		})
+		s.RefusedCell(c, err, "term-cell", &cell)
 		return
 	}
 	if zone == "" || field.IsNeed() { // other cells have it too

@@ -1,7 +1,6 @@
 package products
 
 import (
-	"errors"
 	"html/template"
 	"slices"
 	"strconv"
@@ -43,14 +42,7 @@ func (s *Screens) editProduct(c *gin.Context) {
 		return edit.SetProduct(f, sku, field, was, typed)
 	})
 	if err != nil {
-		var conflict *edit.Conflict
-		if errors.As(err, &conflict) {
-			cell.Was = conflict.Now
-		}
-		s.Refused(c, err, func(text string) template.HTML {
-			cell.Slip = text
-			return s.Render("goods-cell", cell)
-		})
+		s.RefusedCell(c, err, "goods-cell", &cell)
 		return
 	}
 	v := s.goodsView(c, state)

@@ -30,6 +30,13 @@ type cell struct {
 	Switch, On            bool // yes or no
 }
 
+// Refuse is shell.Cell's.
+func (v *cell) Refuse(why string, was *string) {
+	if v.Slip = why; was != nil {
+		v.Was = *was
+	}
+}
+
 type row struct {
 	SKU    string
 	Picked bool

@@ -1,7 +1,6 @@
 package rates
 
 import (
-	"errors"
 	"html/template"
 	"net/http"
 
@@ -42,14 +41,7 @@ func (s *Screens) editCell(c *gin.Context) {
 		return err
 	})
 	if err != nil {
-		var conflict *edit.Conflict
-		if errors.As(err, &conflict) {
-			cell.Was = conflict.Now
-		}
-		s.Refused(c, err, func(text string) template.HTML {
-			cell.Slip = text
-			return s.Render("cell", cell)
-		})
+		s.RefusedCell(c, err, "cell", &cell)
 		return
 	}
 	f := state.File

@@ -35,6 +35,13 @@ type cellView struct {
 	Quiet    string // something to know that is no fault
 }
 
+// Refuse is shell.Cell's.
+func (v *cellView) Refuse(why string, was *string) {
+	if v.Slip = why; was != nil {
+		v.Was = *was
+	}
+}
+
 type headView struct {
 	DOM           string
 	Method, Table string

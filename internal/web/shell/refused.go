@@ -57,3 +57,22 @@ func (s *Shell) Refused(c *gin.Context, err error, part func(text string) templa
 	}
 	s.HTML(c, http.StatusUnprocessableEntity, part(text))
 }
+
+// Cell is a cell of a grid that was typed into.
+type Cell interface {
+	// Refuse has the cell say why it was refused, and what stands there by now where somebody else changed it.
+	Refuse(why string, was *string)
+}
+
+// RefusedCell answers a cell that was refused with the template that draws it.
+func (s *Shell) RefusedCell(c *gin.Context, err error, name string, cell Cell) {
+	var was *string
+	var conflict *edit.Conflict
+	if errors.As(err, &conflict) {
+		was = &conflict.Now
+	}
+	s.Refused(c, err, func(text string) template.HTML {
+		cell.Refuse(text, was)
+		return s.Render(name, cell)
+	})
+}

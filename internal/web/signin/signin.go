@@ -317,18 +317,7 @@ func (s *Screens) letIn(c *gin.Context, p auth.Person, to string) {
 		s.Internal(c, err)
 		return
 	}
-	http.SetCookie(
-		c.Writer,
-		&http.Cookie{
-			Name:     s.cookie(c.Request),
-			Value:    secret,
-			Path:     "/",
-			Expires:  until,
-			Secure:   s.visitors.Secure(c.Request),
-			HttpOnly: true,
-			SameSite: http.SameSiteLaxMode,
-		},
-	)
+	s.setCookie(c, http.Cookie{Value: secret, Expires: until})
 	c.Redirect(http.StatusSeeOther, to)
 }
 
@@ -342,16 +331,13 @@ func (s *Screens) signOut(c *gin.Context) {
 			return
 		}
 	}
-	http.SetCookie(
-		c.Writer,
-		&http.Cookie{
-			Name:     s.cookie(c.Request),
-			Path:     "/",
-			MaxAge:   -1,
-			Secure:   s.visitors.Secure(c.Request),
-			HttpOnly: true,
-			SameSite: http.SameSiteLaxMode,
-		},
-	)
+	s.setCookie(c, http.Cookie{MaxAge: -1})
 	c.Redirect(http.StatusSeeOther, "/sign-in")
+}
+
+// setCookie sets the session's cookie to a value and for how long it holds.
+func (s *Screens) setCookie(c *gin.Context, cookie http.Cookie) {
+	cookie.Name, cookie.Path = s.cookie(c.Request), "/"
+	cookie.Secure, cookie.HttpOnly, cookie.SameSite = s.visitors.Secure(c.Request), true, http.SameSiteLaxMode
+	http.SetCookie(c.Writer, &cookie)
 }
