@@ -241,7 +241,7 @@ func TestAStoreFileIsLookedAtAndTakenIn(t *testing.T) {
 	faulty = strings.Replace(faulty, `"price": "`, `"price": "x`, -1)
 	for _, tt := range []struct{ name, body, says string }{
 		{"photo.json", "\x89PNG\r\n\x1a\n", "this is not a store file"},
-		{"list.json", `[1, 2]`, "This cannot be imported"},
+		{"list.json", `[1, 2]`, "Nothing was imported"},
 		{"empty.json", ``, "this is not a store file"},
 		{"other.json", `{"name": "somebody's"}`, "format"},
 		{"later.json", `{"format": "diadrom-store/9", "store": {"currency": "EUR"}}`, "diadrom-store/1"},

@@ -1,12 +1,14 @@
 // Package calendar turns days of delivery into dates.
 //
 // An order leaves the shop on the day on which it is placed, if the shop works on it and it is placed before
-// the cut-off; else on the shop's next working day. From that day on working days are counted from Monday to
+// the cut-off; else on the shop's next working day; and so many lead days later, counted in days on which the shop
+// works. From that day on working days are counted from Monday to
 // Friday without the public holidays of the shop's country, calendar days all of them. The shop's own closed
 // days and its working days only say when an order leaves: carriers do not keep them.
 package calendar
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"slices"
@@ -21,10 +23,37 @@ type Plan struct {
 	TimeZone string `json:"time_zone"` // of the IANA database, such as Europe/Helsinki
 	// the time from which orders leave a working day later, 00:00 to 24:00
 	CutOff   string   `json:"cut_off"`
-	Weekdays []string `json:"weekdays,omitempty"` // mon to sun, on which the shop works; Monday to Friday where absent
-	Holidays string   `json:"holidays,omitempty"` // the country whose public holidays are kept; "" is none
-	Closed   []string `json:"closed,omitempty"`   // the shop's own closed days
+	Weekdays []string `json:"weekdays,omitempty"`  // mon to sun, on which the shop works; Monday to Friday where absent
+	Holidays string   `json:"holidays,omitempty"`  // the country whose public holidays are kept; "" is none
+	Closed   []string `json:"closed,omitempty"`    // the shop's own closed days
+	LeadDays int64    `json:"lead_days,omitempty"` // further working days that pass before an order leaves
 }
+
+// Own is what a delivery method has of its own of a plan; what is absent is the plan's.
+type Own struct {
+	Weekdays []string `json:"weekdays,omitempty"`
+	CutOff   string   `json:"cut_off,omitempty"`
+	LeadDays *int64   `json:"lead_days,omitempty"`
+}
+
+// With is the plan for a method with something of its own.
+func (p *Plan) With(o *Own) *Plan {
+	if o == nil {
+		return p
+	}
+	own := *p
+	if len(o.Weekdays) > 0 {
+		own.Weekdays = o.Weekdays
+	}
+	own.CutOff = cmp.Or(o.CutOff, p.CutOff)
+	if o.LeadDays != nil {
+		own.LeadDays = *o.LeadDays
+	}
+	return &own
+}
+
+// MaxLeadDays is the most days that may pass before an order leaves.
+const MaxLeadDays = 60
 
 // Weekdays are the names of the days of the week in a plan, from Monday on.
 var Weekdays = []string{"mon", "tue", "wed", "thu", "fri", "sat", "sun"}
@@ -73,6 +102,7 @@ type Calendar struct {
 	location *time.Location
 	cutOff   time.Duration
 	works    [7]bool // by time.Weekday
+	lead     int64
 	country  string
 	closed   map[time.Time]bool
 	years    sync.Map // of years to the public holidays in them, a map[time.Time]bool
@@ -80,7 +110,7 @@ type Calendar struct {
 
 // New makes a plan ready.
 func New(p *Plan) (*Calendar, error) {
-	c := &Calendar{country: p.Holidays, closed: make(map[time.Time]bool, len(p.Closed))}
+	c := &Calendar{country: p.Holidays, lead: p.LeadDays, closed: make(map[time.Time]bool, len(p.Closed))}
 	var err error
 	if c.location, err = Location(p.TimeZone); err != nil {
 		return nil, err
@@ -90,6 +120,9 @@ func New(p *Plan) (*Calendar, error) {
 	}
 	if p.Holidays != "" && !Known(p.Holidays) {
 		return nil, fmt.Errorf("the public holidays of %.20q are not known", p.Holidays)
+	}
+	if p.LeadDays < 0 || p.LeadDays > MaxLeadDays {
+		return nil, fmt.Errorf("%d lead days are not from 0 to %d", p.LeadDays, MaxLeadDays)
 	}
 	days := p.Weekdays
 	if len(days) == 0 {
@@ -130,14 +163,33 @@ func (c *Calendar) holiday(day time.Time) bool {
 // Leaves is the day on which an order of a moment leaves the shop.
 func (c *Calendar) Leaves(at time.Time) time.Time {
 	local := at.In(c.location)
-	day := time.Date(local.Year(), local.Month(), local.Day(), 0, 0, 0, 0, time.UTC)
+	day := dayOf(local)
 	if time.Duration(local.Hour())*time.Hour+time.Duration(local.Minute())*time.Minute >= c.cutOff {
 		day = day.AddDate(0, 0, 1)
 	}
+	day = c.open(day)
+	for range c.lead {
+		day = c.open(day.AddDate(0, 0, 1))
+	}
+	return day
+}
+
+// open is the first day from a day on, itself included, on which the shop works.
+func (c *Calendar) open(day time.Time) time.Time {
 	for !c.works[day.Weekday()] || c.closed[day] || c.holiday(day) {
 		day = day.AddDate(0, 0, 1)
 	}
 	return day
+}
+
+// Today is the day of a moment in the plan's time zone.
+func (c *Calendar) Today(at time.Time) time.Time { return dayOf(at.In(c.location)) }
+
+// Today is the day of a moment in UTC, for shops without a plan.
+func Today(at time.Time) time.Time { return dayOf(at.UTC()) }
+
+func dayOf(t time.Time) time.Time {
+	return time.Date(t.Year(), t.Month(), t.Day(), 0, 0, 0, 0, time.UTC)
 }
 
 // After is the day so many days, or working days, after another.

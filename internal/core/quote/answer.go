@@ -48,7 +48,8 @@ type Option struct {
 	Steps  []Step      `json:"steps"`
 	Offer  *Offer      `json:"offer,omitempty"` // of a request for a checkout
 
-	Amounts Amounts `json:"-"`
+	Amounts Amounts     `json:"-"`
+	Free    *store.Free `json:"-"` // the rule of free delivery that counts on the day; nil for none
 }
 
 // Amounts are the sums of an option as numbers, in the store's currency.
@@ -96,6 +97,7 @@ type Refused struct {
 const (
 	OutsideZones = "outside_zones"
 	ZoneOnly     = "zone_only"
+	NotAvailable = "not_available"
 	Needs        = "needs"
 	NoDistance   = "no_distance"
 	NoRate       = "no_rate"

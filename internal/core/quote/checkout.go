@@ -104,7 +104,7 @@ func (a *asked) offer(m *method, o *Option, has *Measures) *Offer {
 	price := func(d decimal.Decimal) string { return world.Price(a.e.units.Money(d), a.e.file.Store.Currency) }
 	offer := &Offer{
 		Preselected: m.Preselected,
-		Hint:        FreeHint(m.Method, o, has, a.e.units, price),
+		Hint:        FreeHint(o, has, a.e.units, price),
 		Points:      []Point{},
 	}
 	if m.Kind != store.Pickup {
@@ -160,8 +160,8 @@ func known(d *decimal.Decimal) int {
 
 // FreeHint says how much more of goods makes an option free, sums written by price; "" where it is free, or
 // more alone does not make it so.
-func FreeHint(m *store.Method, o *Option, has *Measures, u rate.Units, price func(decimal.Decimal) string) string {
-	free := m.TermsIn(o.Zone).Free
+func FreeHint(o *Option, has *Measures, u rate.Units, price func(decimal.Decimal) string) string {
+	free := o.Free
 	if free == nil || o.Charge == decimal.Zero.Fixed(u.Digits) {
 		return ""
 	}

@@ -138,8 +138,8 @@ func TestWhatMakesAnOptionFree(t *testing.T) {
 	} {
 		m := &store.Method{Free: tt.free, Terms: map[string]store.Terms{"z": {Free: tt.own}}}
 		has := &Measures{Subtotal: "82.50", Quantity: 1}
-		assert.Equal(t, tt.want, FreeHint(m, &Option{Charge: "5.00", Zone: "z"}, has, u, u.Money))
-		assert.Empty(t, FreeHint(m, &Option{Charge: "0.00", Zone: "z"}, has, u, u.Money))
+		assert.Equal(t, tt.want, FreeHint(&Option{Charge: "5.00", Free: m.TermsIn("z").Free}, has, u, u.Money))
+		assert.Empty(t, FreeHint(&Option{Charge: "0.00", Free: m.TermsIn("z").Free}, has, u, u.Money))
 	}
 }
 

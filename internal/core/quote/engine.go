@@ -42,6 +42,7 @@ type method struct {
 	from       *orb.Point      // of its own location
 	ownFrom    bool
 	label      string
+	calendar   *calendar.Calendar // nil: days are not made dates
 }
 
 // served is how the tables of a method cover a zone.
@@ -175,6 +176,10 @@ func (e *Engine) method(m *store.Method, zoneIndex map[string]int, points map[st
 		surcharges: make([]bool, len(e.file.Surcharges)),
 		ownFrom:    m.From != "",
 		label:      m.BuyersLabel(),
+		calendar:   e.calendar,
+	}
+	if m.Dispatch != nil && e.file.Store.Dispatch != nil {
+		c.calendar, _ = calendar.New(e.file.Store.Dispatch.With(m.Dispatch)) // store.Read has checked it
 	}
 	if p, ok := points[m.From]; ok {
 		c.from = &p

@@ -16,6 +16,7 @@ type obj = map[string]any
 type plainOption struct {
 	Charge, Tax, Total string
 	Zone               string
+	Dates              string // the first and the last day of arrival
 }
 
 type plainAnswer struct {
@@ -246,6 +247,9 @@ func plainMethod(
 		}
 		return m[key]
 	}
+	if !plainHas(sub(m, "available"), plainToday(file, request)) {
+		return plainOption{}, NotAvailable
+	}
 	asObj := func(v any) obj { o, _ := v.(obj); return o }
 	needs := asObj(term("needs"))
 	within := func(key string, x *big.Rat) bool {
@@ -318,7 +322,7 @@ func plainMethod(
 		if agreed != nil {
 			sum = agreed
 		}
-		if free := asObj(term("free")); free != nil {
+		if free := asObj(term("free")); free != nil && plainHas(sub(free, "available"), plainToday(file, request)) {
 			var met []bool
 			if given(free, "subtotal") {
 				met = append(met, cart.subtotal.Cmp(ratOr(free, "subtotal", "0")) >= 0)
@@ -355,7 +359,8 @@ func plainMethod(
 			total = new(big.Rat).Add(charge, tax)
 		}
 	}
-	return plainOption{charge.FloatString(2), tax.FloatString(2), total.FloatString(2), zone}, ""
+	dates := plainDates(file, m, asObj(term("days")), request)
+	return plainOption{charge.FloatString(2), tax.FloatString(2), total.FloatString(2), zone, dates}, ""
 }
 
 // plainExtras is steps 2 to 4.

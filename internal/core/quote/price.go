@@ -64,7 +64,7 @@ func (p *pricing) price() (decimal.Decimal, Refusal) {
 		p.writeMoney(agreed.Amount)
 		p.step(StepAgreed, at, agreed.Amount.Sub(p.sum))
 	}
-	if because, free := p.isFree(p.s.terms.Free); free {
+	if because, free := p.isFree(p.freeRule(&p.s.terms)); free {
 		at := p.begin()
 		p.write("free ")
 		p.write(because)

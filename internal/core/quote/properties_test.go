@@ -134,6 +134,14 @@ func drawTerms(t *rapid.T, into obj) {
 			"of":      rapid.SampledFrom([]string{"charge", "subtotal"}).Draw(t, "of"),
 		}
 	}
+	if maybe(t, "days") {
+		least := rapid.IntRange(0, 4).Draw(t, "min days")
+		into["days"] = obj{
+			"min":      float64(least),
+			"max":      float64(least + rapid.IntRange(0, 3).Draw(t, "more days")),
+			"business": rapid.Bool().Draw(t, "business"),
+		}
+	}
 	if maybe(t, "free") {
 		into["free"] = obj{
 			"subtotal": "40",
@@ -142,6 +150,9 @@ func drawTerms(t *rapid.T, into obj) {
 		}
 		if maybe(t, "quantity") {
 			into["free"] = obj{"quantity": float64(4)}
+		}
+		if maybe(t, "free for a while") {
+			into["free"].(obj)["available"] = drawPeriod(t)
 		}
 	}
 	if maybe(t, "needs") {
@@ -200,6 +211,9 @@ func drawStore(t *rapid.T) obj {
 		if maybe(t, "from") {
 			m["from"] = "hall"
 		}
+		if maybe(t, "available") {
+			m["available"] = drawPeriod(t)
+		}
 		methods = append(methods, m)
 	}
 	file := obj{
@@ -241,6 +255,23 @@ func drawStore(t *rapid.T) obj {
 		shop["weight_unit"] = rapid.SampledFrom([]string{"g", "kg", "oz", "lb"}).Draw(t, "weight unit")
 		shop["length_unit"] = rapid.SampledFrom([]string{"mm", "cm", "m", "in"}).Draw(t, "length unit")
 	}
+	if rapid.Bool().Draw(t, "dispatch") {
+		shop["dispatch"] = obj{
+			"time_zone": rapid.SampledFrom([]string{"Europe/Helsinki", "America/New_York", "UTC"}).Draw(t, "time zone"),
+			"cut_off":   rapid.SampledFrom([]string{"00:00", "14:00", "24:00"}).Draw(t, "cut-off"),
+			"closed":    []any{"2026-12-07", "2026-12-11"},
+		}
+		drawOwnDispatch(t, shop["dispatch"].(obj))
+		for _, m := range methods {
+			if maybe(t, "own dispatch") {
+				own := obj{}
+				if drawOwnDispatch(t, own); maybe(t, "own cut-off") {
+					own["cut_off"] = "09:30"
+				}
+				m.(obj)["dispatch"] = own
+			}
+		}
+	}
 	if maybe(t, "surcharge") {
 		file["surcharges"] = []any{
 			obj{
@@ -265,6 +296,27 @@ func drawStore(t *rapid.T) obj {
 		}
 	}
 	return file
+}
+
+// drawPeriod draws a period around the moments of requests.
+func drawPeriod(t *rapid.T) obj {
+	return rapid.SampledFrom([]obj{
+		{"from": "2026-12-01", "to": "2026-12-07"},
+		{"from": "2026-12-06"},
+		{"to": "2026-12-05"},
+		{"from": "2026-12-06", "to": "2026-12-06"},
+		{},
+	}).Draw(t, "period")
+}
+
+// drawOwnDispatch draws what the store and a method say alike of when orders leave.
+func drawOwnDispatch(t *rapid.T, into obj) {
+	if maybe(t, "weekdays") {
+		into["weekdays"] = rapid.SampledFrom([][]any{{"fri"}, {"mon", "wed"}, {"sat", "sun", "tue"}}).Draw(t, "weekdays")
+	}
+	if maybe(t, "lead days") {
+		into["lead_days"] = float64(rapid.IntRange(0, 6).Draw(t, "lead days"))
+	}
 }
 
 func drawRequest(t *rapid.T) obj {
@@ -302,7 +354,9 @@ func drawRequest(t *rapid.T) obj {
 			},
 		)
 	}
-	q := obj{"to": to, "lines": lines, "coupons": []any{}}
+	q := obj{"to": to, "lines": lines, "coupons": []any{}, "at": rapid.SampledFrom([]string{
+		"2026-12-04T13:59:00+02:00", "2026-12-05T23:30:00Z", "2026-12-06T10:00:00-05:00", "2026-12-07T00:00:00+02:00",
+	}).Draw(t, "at")}
 	if maybe(t, "coupon") {
 		q["coupons"] = []any{"LÖYLY"}
 	}
@@ -340,6 +394,15 @@ func zoneIDs(a *Answer) (ids []string) {
 	return ids
 }
 
+// asPlain is an option as the plain evaluation has it.
+func asPlain(o *Option) plainOption {
+	p := plainOption{Charge: o.Charge, Tax: o.Tax, Total: o.Total, Zone: o.Zone}
+	if o.Dates != nil {
+		p.Dates = o.Dates.From + " " + o.Dates.To
+	}
+	return p
+}
+
 func TestQuotesEqualThePlainEvaluation(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		file, request := drawStore(t), drawRequest(t)
@@ -348,7 +411,7 @@ func TestQuotesEqualThePlainEvaluation(t *testing.T) {
 		assert.Equal(t, want.needsShipping, have.NeedsShipping)
 		options, refused := map[string]plainOption{}, map[string]string{}
 		for _, o := range have.Options {
-			options[o.Method] = plainOption{o.Charge, o.Tax, o.Total, o.Zone}
+			options[o.Method] = asPlain(&o)
 		}
 		for _, r := range have.Refused {
 			refused[r.Method] = r.Code

@@ -32,6 +32,7 @@ type asked struct {
 	agreed     []*agreement
 	taxPercent decimal.Decimal
 	distance   *decimal.Decimal // from the nearest location that ships
+	day        time.Time        // that is looked at; zero before it is needed
 
 	text    []byte
 	steps   []stepNote
@@ -59,6 +60,7 @@ type optionNote struct {
 	charge, tax, total span
 	steps              span // part of asked.steps
 	amounts            Amounts
+	free               *store.Free // the rule that counts on the day
 }
 
 // rowNumbers is 0, 1, 2, …: the single row of a step is a part of it and needs no memory of its own.
@@ -162,20 +164,45 @@ func (a *asked) finish() []Option {
 			Kind:    n.m.Kind,
 			Zone:    n.zone,
 			Days:    n.days,
-			Dates:   a.dates(n.days),
+			Dates:   a.dates(n.m, n.days),
 			Charge:  n.charge.of(text),
 			Tax:     n.tax.of(text),
 			Total:   n.total.of(text),
 			Steps:   steps[n.steps.from:n.steps.to:n.steps.to],
 			Amounts: n.amounts,
+			Free:    n.free,
 		}
 	}
 	return options
 }
 
+// today is the day that is looked at: that of the request, or else of now.
+func (a *asked) today() time.Time {
+	if a.day.IsZero() {
+		at := a.q.At
+		if at.IsZero() {
+			at = time.Now()
+		}
+		if a.e.calendar != nil {
+			a.day = a.e.calendar.Today(at)
+		} else {
+			a.day = calendar.Today(at)
+		}
+	}
+	return a.day
+}
+
+// freeRule is the rule of free delivery that counts on the day; nil for none.
+func (a *asked) freeRule(t *store.Terms) *store.Free {
+	if t.Free == nil || t.Free.Available != nil && !t.Free.Available.Has(a.today()) {
+		return nil
+	}
+	return t.Free
+}
+
 // dates are when goods arrive that take so many days; nil where that cannot be said.
-func (a *asked) dates(days *store.Days) *Dates {
-	c := a.e.calendar
+func (a *asked) dates(m *method, days *store.Days) *Dates {
+	c := m.calendar
 	if c == nil || days == nil || a.q.At.IsZero() {
 		return nil
 	}
@@ -317,6 +344,9 @@ func (a *asked) method(m *method) Refusal {
 	if m.ownFrom {
 		distance = a.distanceFrom(m.from)
 	}
+	if m.Available != nil && !m.Available.Has(a.today()) {
+		return Refusal{Code: NotAvailable, Cause: OutsidePeriod, When: *m.Available}
+	}
 	if r := a.needs(m, s.terms.Needs, distance); r.Code != "" {
 		return r
 	}
@@ -341,6 +371,7 @@ func (a *asked) method(m *method) Refusal {
 			a.money(total),
 			span{begun, len(a.steps)},
 			Amounts{charge, tax, total},
+			a.freeRule(&s.terms),
 		},
 	)
 	return Refusal{}

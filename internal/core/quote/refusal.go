@@ -3,6 +3,7 @@ package quote
 import (
 	"strings"
 
+	"diadrom/internal/core/calendar"
 	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/rate"
 )
@@ -18,6 +19,7 @@ const (
 	ZoneAlone     Cause = "zone_alone"      // a narrower zone takes the address for itself alone
 	OverLimit     Cause = "over_limit"      // a condition's upper bound, or the end of a price list
 	UnderLimit    Cause = "under_limit"     // a condition's lower bound
+	OutsidePeriod Cause = "outside_period"  // the method is not available on that day
 	CouponNeeded  Cause = "coupon_needed"   //
 	GroupNeeded   Cause = "group_needed"    //
 	ClassNotTaken Cause = "class_not_taken" //
@@ -44,6 +46,7 @@ type Refusal struct {
 	Names []string        // zones, coupons, groups or classes, as they are called
 	Class string          // of the goods, as it is called; "" for none
 	Place string          // of the shop, from which the method's goods leave
+	When  calendar.Period // when the method is available
 	units rate.Units
 	side  string // unit of length
 }
@@ -69,6 +72,8 @@ func (r *Refusal) Short() string {
 		return "not there"
 	case ZoneAlone:
 		return "zone keeps it"
+	case OutsidePeriod:
+		return "not on this day"
 	case CouponNeeded:
 		return "needs a coupon"
 	case GroupNeeded:
@@ -115,6 +120,8 @@ func (r *Refusal) Owner() string {
 		return r.Names[0] + " takes this address for itself alone; this method serves it from " + r.Zone
 	case OverLimit, UnderLimit:
 		return r.limit("")
+	case OutsidePeriod:
+		return "available only " + r.When.String()
 	case CouponNeeded:
 		return "needs one of the coupons " + strings.Join(r.Names, ", ")
 	case GroupNeeded:
@@ -150,6 +157,8 @@ func (r *Refusal) Buyer(label string) string {
 		return label + " is not available for this order at this address"
 	case OverLimit, UnderLimit:
 		return r.limit(label)
+	case OutsidePeriod:
+		return label + " is available only " + r.When.String()
 	case CouponNeeded:
 		return label + " needs a coupon"
 	case GroupNeeded:

@@ -91,7 +91,7 @@ func TestASweepEqualsThePlainEvaluation(t *testing.T) {
 				line["weight"] = "0" // no drawn store assumes one
 			}
 			asked := obj{"lines": []any{line}}
-			for _, name := range []string{"to", "coupons", "group", "customer"} {
+			for _, name := range []string{"at", "to", "coupons", "group", "customer"} {
 				if request[name] != nil {
 					asked[name] = request[name]
 				}
@@ -99,7 +99,7 @@ func TestASweepEqualsThePlainEvaluation(t *testing.T) {
 			want := plainQuote(file, asked)
 			have := map[string]plainOption{}
 			for _, o := range s.Answer.Options {
-				have[o.Method] = plainOption{o.Charge, o.Tax, o.Total, o.Zone}
+				have[o.Method] = asPlain(&o)
 			}
 			require.Equal(t, want.options, have)
 		}

@@ -201,6 +201,10 @@ func (c *checker) method(m *Method, path fault.Path) {
 		c.reference(c.locations, m.From, "location", path.With("from"))
 	}
 	c.needs(m.Needs, path.With("needs"))
+	if m.Dispatch != nil && c.file.Store.Dispatch == nil {
+		c.add(path.With("dispatch"), fault.Missing,
+			"say on the store first when orders leave (dispatch): a method only says what is different")
+	}
 	ids := map[string]int{}
 	for i := range m.Tables {
 		t := &m.Tables[i]

@@ -62,6 +62,11 @@ func cloneRule(r place.Rule) place.Rule {
 
 func cloneMethod(m *Method) {
 	m.Days = clonePointer(m.Days)
+	if m.Dispatch = clonePointer(m.Dispatch); m.Dispatch != nil {
+		m.Dispatch.Weekdays = slices.Clone(m.Dispatch.Weekdays)
+		m.Dispatch.LeadDays = clonePointer(m.Dispatch.LeadDays)
+	}
+	m.Available = clonePointer(m.Available)
 	m.Handling = clonePointer(m.Handling)
 	m.Needs = cloneNeeds(m.Needs)
 	m.Free = cloneFree(m.Free)
@@ -103,6 +108,7 @@ func cloneFree(f *Free) *Free {
 	c := clonePointer(f)
 	if c != nil {
 		c.Coupons, c.Quantity = slices.Clone(c.Coupons), clonePointer(c.Quantity)
+		c.Available = clonePointer(c.Available)
 	}
 	return c
 }

@@ -1,6 +1,7 @@
 package store
 
 import (
+	"diadrom/internal/core/calendar"
 	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/fault"
 	"diadrom/internal/core/rate"
@@ -50,6 +51,10 @@ func (r *reader) methodTerm(m *Method, name string) bool {
 	switch name {
 	case "days":
 		m.Days = r.days()
+	case "dispatch":
+		m.Dispatch = r.ownDispatch()
+	case "available":
+		m.Available = r.period()
 	case "volumetric_divisor":
 		m.Volumetric = r.divisor()
 	case "handling":
@@ -135,6 +140,61 @@ func (r *reader) days() *Days {
 	return d
 }
 
+// ownDispatch reads what a method has of its own of when orders leave; nil where that is nothing.
+func (r *reader) ownDispatch() *calendar.Own {
+	var o calendar.Own
+	r.Object(func(name []byte) bool {
+		switch string(name) {
+		case "weekdays":
+			o.Weekdays = r.weekdays()
+		case "cut_off":
+			o.CutOff = r.cutOff()
+		case "lead_days":
+			o.LeadDays = r.leadDays()
+		default:
+			return false
+		}
+		return true
+	})
+	if len(o.Weekdays) == 0 && o.CutOff == "" && o.LeadDays == nil {
+		return nil
+	}
+	return &o
+}
+
+// period reads a time by dates; nil where it has no end.
+func (r *reader) period() *calendar.Period {
+	var p calendar.Period
+	before := len(r.Faults)
+	date := func() string {
+		text := r.Text()
+		if text != "" {
+			if _, err := calendar.Date(text); err != nil {
+				r.Fault(fault.Range, "%s", err.Error())
+			}
+		}
+		return text
+	}
+	r.Object(func(name []byte) bool {
+		switch string(name) {
+		case "from":
+			p.From = date()
+		case "to":
+			p.To = date()
+		default:
+			return false
+		}
+		return true
+	})
+	if p == (calendar.Period{}) {
+		return nil
+	}
+	if len(r.Faults) == before && p.From != "" && p.To != "" && p.To < p.From {
+		r.FaultBelow(fault.Path{"to"}, fault.Range, "%s is before %s", p.To, p.From)
+	}
+	return &p
+}
+
 func (r *reader) handling() *Handling {
 	h := &Handling{}
 	r.Object(func(name []byte) bool {
@@ -168,12 +228,17 @@ func (r *reader) free() *Free {
 			f.Coupons = r.Texts()
 		case "require":
 			f.Require = choice(r, RequireAny, RequireAll)
+		case "available":
+			f.Available = r.period()
 		default:
 			return false
 		}
 		return true
 	})
 	if f.Subtotal == nil && f.Quantity == nil && len(f.Coupons) == 0 {
+		if f.Available != nil {
+			r.Fault(fault.Missing, "say from what sum or number, or with which coupon, delivery is free then")
+		}
 		return nil
 	}
 	return f

@@ -94,9 +94,10 @@ func (r *reader) dispatch() *calendar.Plan {
 				said(fault.Choice, err)
 			}
 		case "cut_off":
-			if p.CutOff = r.Text(); p.CutOff != "" {
-				_, err := calendar.Time(p.CutOff)
-				said(fault.Range, err)
+			p.CutOff = r.cutOff()
+		case "lead_days":
+			if n := r.leadDays(); n != nil {
+				p.LeadDays = *n
 			}
 		case "weekdays":
 			p.Weekdays = r.weekdays()
@@ -134,6 +135,27 @@ func (r *reader) dispatch() *calendar.Plan {
 		)
 	}
 	return &p
+}
+
+// cutOff reads a time of day.
+func (r *reader) cutOff() string {
+	text := r.Text()
+	if text != "" {
+		if _, err := calendar.Time(text); err != nil {
+			r.Fault(fault.Range, "%s", err.Error())
+		}
+	}
+	return text
+}
+
+// leadDays reads how many days pass before an order leaves.
+func (r *reader) leadDays() *int64 {
+	n := r.count()
+	if n != nil && *n > calendar.MaxLeadDays {
+		r.Fault(fault.Range, "%d lead days are more than %d", *n, calendar.MaxLeadDays)
+		return nil
+	}
+	return n
 }
 
 // closed reads the days on which the shop is closed.

@@ -182,6 +182,8 @@ type Method struct {
 	Classes     Combine          `json:"classes"` // how tables combine: together, add, dearest
 	From        string           `json:"from,omitempty"`
 	Days        *Days            `json:"days,omitempty"`
+	Dispatch    *calendar.Own    `json:"dispatch,omitempty"`           // when its orders leave; nil: as the store's
+	Available   *calendar.Period `json:"available,omitempty"`          // when it is offered; nil: always
 	Volumetric  *decimal.Decimal `json:"volumetric_divisor,omitempty"` // cm³ per kg; nil: the store's
 	Handling    *Handling        `json:"handling,omitempty"`
 	Needs       *Needs           `json:"needs,omitempty"`
@@ -261,6 +263,8 @@ type Free struct {
 	Quantity *int64           `json:"quantity,omitempty"`
 	Coupons  []string         `json:"coupons,omitempty"`
 	Require  Require          `json:"require,omitempty"` // any, all; any where absent
+	// when it counts; nil: always
+	Available *calendar.Period `json:"available,omitempty"`
 }
 
 // Bounds are both included; nil is unbounded.

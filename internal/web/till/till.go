@@ -292,7 +292,7 @@ func optionOf(f *store.File, a *quote.Answer, o *quote.Option) option {
 	if i := slices.IndexFunc(a.Zones, func(z quote.Zone) bool { return z.Zone == o.Zone }); i >= 0 {
 		v.Because = a.Zones[i].Because
 	}
-	v.Hint = quote.FreeHint(m, o, &a.Measures, u, func(d decimal.Decimal) string {
+	v.Hint = quote.FreeHint(o, &a.Measures, u, func(d decimal.Decimal) string {
 		return world.Price(u.Money(d), f.Store.Currency)
 	})
 	for _, step := range o.Steps {

@@ -81,7 +81,10 @@ func (s *Screens) previewZones(_ *gin.Context, u *sqlite.Upload, slip string) (a
 	state := s.draft.State()
 	v := zonesFileView{ID: strconv.FormatInt(u.ID, 10), Name: u.Name}
 	zones, slips, problem := readZones(state, u.Body)
-	v.Problem, v.Slips = cmp.Or(problem, slip), slips[:min(len(slips), upload.MaxFaults)]
+	v.Problem, v.Slips = problem, slips[:min(len(slips), upload.MaxFaults)]
+	if len(slips) == 0 {
+		v.Problem = cmp.Or(problem, slip)
+	}
 	v.More = len(slips) - len(v.Slips)
 	if len(slips) == 0 && problem == "" {
 		v.compare(state.File, zones)
