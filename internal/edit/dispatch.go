@@ -2,13 +2,12 @@ package edit
 
 import (
 	"cmp"
-	"fmt"
 	"slices"
 	"strings"
-	"time"
 
 	"diadrom/internal/core/calendar"
 	"diadrom/internal/core/store"
+	"diadrom/internal/core/terms"
 )
 
 // Dispatch is a field of when orders leave.
@@ -20,6 +19,7 @@ const (
 	TimeZone Dispatch = "zone"     // a name of the IANA time zone database
 	Holidays Dispatch = "holidays" // ISO 3166-1 alpha-2, "" for none
 	Closed   Dispatch = "closed"   // dates
+	LeadDays Dispatch = "lead"     // working days that pass before an order leaves
 )
 
 // SetDispatch sets a field of when orders leave, as it is typed. A shop has a plan once it has a cut-off, and none
@@ -54,11 +54,7 @@ func setDispatch(p *calendar.Plan, field Dispatch, typed string) (err error) {
 			p.CutOff = ""
 			return nil
 		}
-		at, err := calendar.Time(typed)
-		if err != nil {
-			return err
-		}
-		p.CutOff = clock(at)
+		p.CutOff, err = calendar.ParseTime(typed)
 	case TimeZone:
 		if _, err := calendar.Location(typed); err != nil {
 			return err
@@ -68,6 +64,13 @@ func setDispatch(p *calendar.Plan, field Dispatch, typed string) (err error) {
 		p.Holidays = typed
 	case Closed:
 		p.Closed, err = calendar.ParseDates(typed)
+	case LeadDays:
+		var n *int64
+		if n, err = terms.ParseLeadDays(typed); err == nil && n != nil {
+			p.LeadDays = *n
+		} else if err == nil {
+			p.LeadDays = 0
+		}
 	}
 	return err
 }
@@ -99,9 +102,4 @@ func Workdays(p *calendar.Plan) []string {
 		return calendar.Weekdays[:5]
 	}
 	return p.Weekdays
-}
-
-// clock writes a time of day; 24:00 is the end of it.
-func clock(at time.Duration) string {
-	return fmt.Sprintf("%02d:%02d", at/time.Hour, at%time.Hour/time.Minute)
 }

@@ -22,7 +22,8 @@ func plainToday(file, request obj) string { return plainMoment(file, request).Fo
 
 // plainHas says whether a day lies in a period of dates, both included.
 func plainHas(period obj, day string) bool {
-	return (text(period, "from") == "" || day >= text(period, "from")) && (text(period, "to") == "" || day <= text(period, "to"))
+	return (text(period, "from") == "" || day >= text(period, "from")) && (text(period, "to") == "" ||
+		day <= text(period, "to"))
 }
 
 // plainDates are the first and the last day on which goods arrive, in a store without public holidays; "" where that

@@ -312,7 +312,8 @@ func drawPeriod(t *rapid.T) obj {
 // drawOwnDispatch draws what the store and a method say alike of when orders leave.
 func drawOwnDispatch(t *rapid.T, into obj) {
 	if maybe(t, "weekdays") {
-		into["weekdays"] = rapid.SampledFrom([][]any{{"fri"}, {"mon", "wed"}, {"sat", "sun", "tue"}}).Draw(t, "weekdays")
+		into["weekdays"] = rapid.SampledFrom([][]any{{"fri"}, {"mon", "wed"}, {"sat", "sun", "tue"}}).Draw(t,
+			"weekdays")
 	}
 	if maybe(t, "lead days") {
 		into["lead_days"] = float64(rapid.IntRange(0, 6).Draw(t, "lead days"))

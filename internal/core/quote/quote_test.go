@@ -49,6 +49,51 @@ func goods(fields ...string) string {
 	return `{"to":{"country":"FI","postcode":"21100"},"lines":[` + strings.Join(lines, ",") + `]`
 }
 
+// Within its period a method is offered, outside it refused after zone_only and before needs (docs/model.md, Dates).
+func TestAMethodAndAFreeRuleForAWhile(t *testing.T) {
+	rows := `[{"at":null,"charges":["6.90"]}]`
+	file := shopWith(`"available":{"from":"2026-12-01","to":"2026-12-24"},"needs":{"weight":{"to":"5"}},
+		"free":{"subtotal":"10","available":{"to":"2026-12-06"}},`+oneTable("weight", "up_to", rows), "")
+	for _, c := range []struct{ at, weight, want string }{
+		{"2026-11-30T23:59:59Z", "9", "not_available"},
+		{"2026-12-01T00:00:00Z", "1", "0.00"},
+		{"2026-12-06T23:59:59Z", "1", "0.00"},
+		{"2026-12-07T00:00:00Z", "1", "6.90"},
+		{"2026-12-24T12:00:00Z", "9", "needs"},
+		{"2026-12-25T00:00:00Z", "1", "not_available"},
+	} {
+		a := quoted(t, file, goods(`"price":"20","weight":"`+c.weight+`","quantity":1`)+`,"at":"`+c.at+`"}`)
+		if len(a.Refused) > 0 {
+			assert.Equal(t, c.want, a.Refused[0].Code, c.at)
+		} else {
+			assert.Equal(t, c.want, a.Options[0].Charge, c.at)
+		}
+	}
+	a := quoted(t, file, goods(`"price":"20","weight":"1","quantity":1`)+`,"at":"2026-12-25T00:00:00Z"}`)
+	assert.Equal(t, "available only 1 December 2026 to 24 December 2026", a.Refused[0].Reason)
+	assert.Equal(t, "Parcel is available only 1 December 2026 to 24 December 2026", a.Refused[0].Why.Buyer("Parcel"))
+}
+
+// Faults of periods and of a method's own dispatch.
+func TestFaultsOfPeriodsAndDispatch(t *testing.T) {
+	for method, want := range map[string]string{
+		`"available":{"from":"2026-12-24","to":"2026-12-01"},`:          "/methods/0/available/to range",
+		`"available":{"from":"24.12.2026"},`:                            "/methods/0/available/from range",
+		`"free":{"available":{"to":"2026-12-01"}},`:                     "/methods/0/free missing",
+		`"dispatch":{"lead_days":5},`:                                   "/methods/0/dispatch missing",
+		`"dispatch":{"lead_days":61},`:                                  "/methods/0/dispatch/lead_days range",
+		`"available":{},"dispatch":{},`:                                 "",
+		`"terms":{"fi":{"free":{"subtotal":"5","available":{"a":1}}}},`: "/methods/0/terms/fi/free/available/a unknown_field",
+	} {
+		_, faults := store.Read([]byte(shopWith(method+oneTable("weight", "up_to", `[{"at":null,"charges":["6.90"]}]`), "")))
+		have := ""
+		if len(faults) > 0 {
+			have = faults[0].Path + " " + faults[0].Code
+		}
+		assert.Equal(t, want, have, method)
+	}
+}
+
 // The worked example of docs/model.md.
 func TestTheContractsExample(t *testing.T) {
 	rows := `[{"at":"2","charges":["6.90"]},{"at":"10","charges":["9.90"]},{"at":null,"charges":[{"base":"9.90",

@@ -8,6 +8,9 @@ import (
 
 // Same says whether two states of a method have the same of a field, for everywhere ("") or a zone.
 func Same(a, b *store.Method, zone string, field Field) bool {
+	if field.IsWhole() {
+		return zone != "" || store.Alike(wholePart(a, field), wholePart(b, field))
+	}
 	x, y := of(a, zone), of(b, zone)
 	return store.Alike(part(&x, field), part(&y, field))
 }
@@ -51,6 +54,10 @@ func nothing(field Field) any {
 
 // Copy makes a field of a method what it is in another state of it.
 func Copy(to, from *store.Method, zone string, field Field) {
+	if field.IsWhole() {
+		copyWhole(to, from, field)
+		return
+	}
 	t, s := of(to, zone), of(from, zone)
 	switch field {
 	case Offered:

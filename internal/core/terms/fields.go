@@ -39,11 +39,17 @@ const (
 // Fields lists them.
 var Fields = []Field{
 	Offered,
+	Available,
 	Days,
+	LeavesOn,
+	CutOff,
+	LeadDays,
+	From,
 	FreeFrom,
 	Minimum,
 	Maximum,
 	Handling,
+	Divisor,
 	Weight,
 	BilledWeight,
 	LongestSide,
@@ -143,6 +149,10 @@ func put(m *store.Method, zone string, t store.Terms) {
 
 // Text writes a field of a method, for everywhere ("") or a zone; own is false where a zone takes it from the method.
 func Text(f *store.File, m *store.Method, zone string, field Field) (text string, own bool) {
+	if field.IsWhole() {
+		text = wholeText(f, m, field)
+		return text, zone == "" && text != ""
+	}
 	t := of(m, zone)
 	text, own = text1(f, t, field)
 	if zone != "" && !own && field != Offered {
@@ -188,6 +198,12 @@ func text1(f *store.File, t store.Terms, field Field) (text string, own bool) {
 // Set sets a field as it is typed. In a zone, "" has it as everywhere; "any" there asks for nothing.
 func Set(f *store.File, m *store.Method, zone string, field Field, text string) error {
 	text = strings.TrimSpace(text)
+	if field.IsWhole() {
+		if zone != "" {
+			return errors.New("this holds for the whole method: set it there")
+		}
+		return setWhole(f, m, field, text)
+	}
 	w, t := f.Words(), of(m, zone)
 	var err error
 	switch field {

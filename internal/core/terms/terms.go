@@ -16,6 +16,7 @@ import (
 	"strconv"
 	"strings"
 
+	"diadrom/internal/core/calendar"
 	"diadrom/internal/core/charge"
 	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/measure"
@@ -115,6 +116,11 @@ func ParseFree(text string, w charge.Words) (*store.Free, error) {
 		return nil, nil
 	}
 	f := &store.Free{}
+	text, period, err := forAWhile(text)
+	if err != nil {
+		return nil, err
+	}
+	f.Available = period
 	parts, require, err := jointed(text)
 	if err != nil {
 		return nil, err
@@ -126,6 +132,33 @@ func ParseFree(text string, w charge.Words) (*store.Free, error) {
 		}
 	}
 	return f, nil
+}
+
+// forAWhile takes the period off a text: "from 75.00 during 1 December 2026 to 24 December 2026", "… until 24 December
+// 2026", "… starting 1 December 2026".
+func forAWhile(text string) (rest string, p *calendar.Period, err error) {
+	lower := strings.ToLower(text)
+	for _, form := range [][2]string{{" during ", ""}, {" starting ", "from "}, {" until ", "until "}} {
+		if i := strings.LastIndex(lower, form[0]); i >= 0 {
+			p, err = calendar.ParsePeriod(form[1] + text[i+len(form[0]):])
+			return text[:i], p, err
+		}
+	}
+	return text, nil, nil
+}
+
+// whileText writes a period behind a rule of free delivery.
+func whileText(p *calendar.Period) string {
+	switch text := p.String(); {
+	case text == "":
+		return ""
+	case p.From == "":
+		return " " + text
+	case p.To == "":
+		return " starting" + strings.TrimPrefix(text, "from")
+	default:
+		return " during " + text
+	}
 }
 
 // jointed cuts a text at its "and"s or "or"s, of which it has one kind.
@@ -202,9 +235,9 @@ func FormatFree(f *store.Free, w charge.Words) string {
 		parts = append(parts, "with coupon "+strings.Join(f.Coupons, ", "))
 	}
 	if f.Require == store.RequireAll {
-		return strings.Join(parts, " and ")
+		return strings.Join(parts, " and ") + whileText(f.Available)
 	}
-	return strings.Join(parts, " or ")
+	return strings.Join(parts, " or ") + whileText(f.Available)
 }
 
 // ParseHandling reads a handling fee; "" is none.

@@ -3,6 +3,7 @@ package terms
 import (
 	"testing"
 
+	"diadrom/internal/core/calendar"
 	"diadrom/internal/core/charge"
 	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/rate"
@@ -95,9 +96,16 @@ func TestWhatIsWrittenReadsBack(t *testing.T) {
 			Coupons:  rapid.SampledFrom([][]string{nil, {"LÖYLY"}, {"A 1", "or else"}}).Draw(t, "coupons"),
 			Require:  rapid.SampledFrom([]store.Require{store.RequireAny, store.RequireAll}).Draw(t, "require"),
 		}
+		f.Available = rapid.SampledFrom([]*calendar.Period{
+			nil, {From: "2026-12-01"}, {To: "2026-12-24"}, {From: "2026-12-01", To: "2026-12-24"},
+			{From: "2026-12-06", To: "2026-12-06"},
+		}).Draw(t, "available")
 		if rapid.Bool().Draw(t, "quantity") {
 			n := rapid.Int64Range(1, 9).Draw(t, "n")
 			f.Quantity = &n
+		}
+		if f.Subtotal == nil && f.Quantity == nil && f.Coupons == nil {
+			f.Available = nil // of nothing
 		}
 		free, err := ParseFree(FormatFree(f, w), w)
 		require.NoError(t, err, FormatFree(f, w))

@@ -7,6 +7,7 @@ import (
 	"diadrom/internal/core/calendar"
 	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/place"
+	"diadrom/internal/core/plural"
 	"diadrom/internal/core/store"
 	"diadrom/internal/core/world"
 )
@@ -338,6 +339,9 @@ func dispatch(_ *store.File, p *calendar.Plan) string {
 	}
 	if p.Holidays != "" {
 		text += ", not on the holidays of " + world.CountryName(p.Holidays)
+	}
+	if p.LeadDays > 0 {
+		text += ", after " + plural.Count(int(p.LeadDays), "working day")
 	}
 	if len(p.Closed) > 0 {
 		text += ", closed " + calendar.FormatDates(p.Closed)

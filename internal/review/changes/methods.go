@@ -5,7 +5,6 @@ import (
 	"slices"
 	"strings"
 
-	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/store"
 	"diadrom/internal/core/terms"
 )
@@ -53,13 +52,6 @@ func methodFields() []field[store.Method] {
 				store.Together: "one for all", store.Add: "added up", store.Dearest: "the dearest",
 			}),
 		),
-		value("from", "from", func(m *store.Method) *string { return &m.From }, location),
-		value(
-			"volumetric_divisor",
-			"volumetric divisor",
-			func(m *store.Method) **decimal.Decimal { return &m.Volumetric },
-			ifAny(number),
-		),
 		flag(
 			"preselected",
 			"chosen already when the buyer comes",
@@ -100,6 +92,12 @@ var said = map[terms.Field]string{
 	terms.Without:      "without classes",
 	terms.Coupons:      "coupons",
 	terms.Groups:       "groups",
+	terms.Available:    "available",
+	terms.LeavesOn:     "leaves on",
+	terms.CutOff:       "cut-off",
+	terms.LeadDays:     "lead days",
+	terms.From:         "leaves from",
+	terms.Divisor:      "volumetric divisor",
 }
 
 func method(e *entry[store.Method], was, is *store.Method) {

@@ -6,8 +6,10 @@ import (
 	"slices"
 	"strings"
 
+	"diadrom/internal/core/calendar"
 	"diadrom/internal/core/charge"
 	"diadrom/internal/core/decimal"
+	"diadrom/internal/core/plural"
 	"diadrom/internal/core/quote"
 	"diadrom/internal/core/rate"
 	"diadrom/internal/core/store"
@@ -48,7 +50,7 @@ func Method(e *quote.Engine, zones *coverage.Map, m *store.Method) []string {
 			out = append(out, to(m)+and(as[zone])+": the same as "+strings.ToLower(to(m))+f.ZoneName(zone)+".")
 		}
 	}
-	if common := commonText(f, m, w); common != "" {
+	if common := commonText(f, m); common != "" {
 		out = append(out, common)
 	}
 	return out
@@ -261,11 +263,40 @@ func feeTexts(minimum, maximum *decimal.Decimal, handling *store.Handling, w cha
 }
 
 // commonText says what a method asks for everywhere.
-func commonText(f *store.File, m *store.Method, w charge.Words) string {
-	if m.Needs == nil {
+func commonText(f *store.File, m *store.Method) string {
+	var list []string
+	if m.Available != nil {
+		list = append(list, "Available "+m.Available.String())
+	}
+	if o := m.Dispatch; o != nil {
+		list = append(list, leavesText(o))
+	}
+	if m.Needs != nil {
+		list = append(list, needTexts(f, m.Needs)...)
+	}
+	if len(list) == 0 {
 		return ""
 	}
-	return strings.Join(needTexts(f, m.Needs), ". ") + "."
+	return strings.Join(list, ". ") + "."
+}
+
+// leavesText says when the orders of a method leave, where that is not as for the shop.
+func leavesText(o *calendar.Own) string {
+	text := "Orders leave"
+	if len(o.Weekdays) > 0 {
+		names := make([]string, len(o.Weekdays))
+		for i, day := range o.Weekdays {
+			names[i] = calendar.DayName(day) + "s"
+		}
+		text += " on " + and(names)
+	}
+	if o.LeadDays != nil && *o.LeadDays > 0 {
+		text += " after " + plural.Count(int(*o.LeadDays), "working day")
+	}
+	if o.CutOff != "" {
+		text += ", those placed before " + o.CutOff + " on the same day"
+	}
+	return text
 }
 
 // needTexts says what conditions ask for.

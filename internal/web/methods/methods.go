@@ -3,6 +3,8 @@ package methods
 import (
 	"cmp"
 	"slices"
+	"strconv"
+	"strings"
 	"time"
 
 	"diadrom/internal/core/rate"
@@ -136,6 +138,12 @@ var termNames = map[terms.Field][2]string{
 	terms.Without:      {"Not these classes", "Bulky"},
 	terms.Coupons:      {"Needs a coupon", "NAME"},
 	terms.Groups:       {"Customer groups", "trade"},
+	terms.Available:    {"Available", "1 December 2026 to 24 December 2026"},
+	terms.LeavesOn:     {"Leaves on", "fri"},
+	terms.CutOff:       {"Cut-off", "09:30"},
+	terms.LeadDays:     {"Lead time", "5 working days"},
+	terms.From:         {"Leaves from", "the name of a place of the shop"},
+	terms.Divisor:      {"Volumetric divisor", "5000"},
 }
 
 func methodViewOf(f *store.File, m *store.Method) *methodView {
@@ -184,7 +192,10 @@ func termCellOf(f *store.File, m *store.Method, zone string, field terms.Field) 
 		Zone:   zone,
 		Field:  string(field),
 		Label:  termNames[field][0] + ", " + where,
-		None:   zone == "" && field == terms.Offered,
+		None:   zone == "" && field == terms.Offered || zone != "" && field.IsWhole(),
+	}
+	if zone == "" && field.IsWhole() {
+		c.As = inherited(f, field)
 	}
 	if zone == "" || own {
 		c.Text = text
@@ -193,6 +204,28 @@ func termCellOf(f *store.File, m *store.Method, zone string, field terms.Field) 
 	}
 	c.Was = c.Text
 	return c
+}
+
+// inherited is what a method as a whole has from the shop.
+func inherited(f *store.File, field terms.Field) string {
+	d := f.Store.Dispatch
+	switch {
+	case field == terms.Available:
+		return "always"
+	case field == terms.Divisor && f.Store.Volumetric != nil:
+		return f.Store.Volumetric.String()
+	case field == terms.From:
+		return "the nearest that ships"
+	case d == nil:
+		return ""
+	case field == terms.LeavesOn:
+		return strings.Join(edit.Workdays(d), ", ")
+	case field == terms.CutOff:
+		return d.CutOff
+	case field == terms.LeadDays:
+		return strconv.FormatInt(d.LeadDays, 10)
+	}
+	return ""
 }
 
 func (s *Screens) methods(c *gin.Context) {

@@ -1,0 +1,200 @@
+package terms
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"diadrom/internal/core/calendar"
+	"diadrom/internal/core/measure"
+	"diadrom/internal/core/store"
+	"diadrom/internal/core/world"
+)
+
+// Terms of a method as a whole: no zone has them of its own.
+const (
+	Available Field = "available" // a period, "" for always
+	LeavesOn  Field = "leaves_on" // days of the week, "" for the shop's
+	CutOff    Field = "cut_off"   // a time of day, "" for the shop's
+	LeadDays  Field = "lead_days" // working days, "" for the shop's
+	From      Field = "from"      // a place of the shop, "" for the nearest that ships
+	Divisor   Field = "volumetric_divisor"
+)
+
+// whole are the fields that a method has as a whole.
+var whole = []Field{Available, LeavesOn, CutOff, LeadDays, From, Divisor}
+
+// IsWhole says whether a field is of a method as a whole, and of no zone.
+func (f Field) IsWhole() bool { return slices.Contains(whole, f) }
+
+// wholeText writes a field of a method as a whole.
+func wholeText(f *store.File, m *store.Method, field Field) string {
+	o := m.Dispatch
+	if o == nil {
+		o = &calendar.Own{}
+	}
+	switch field {
+	case Available:
+		return m.Available.String()
+	case LeavesOn:
+		return strings.Join(o.Weekdays, ", ")
+	case CutOff:
+		return o.CutOff
+	case LeadDays:
+		if o.LeadDays != nil {
+			return strconv.FormatInt(*o.LeadDays, 10)
+		}
+	case From:
+		return f.LocationName(m.From)
+	case Divisor:
+		if m.Volumetric != nil {
+			return m.Volumetric.String()
+		}
+	}
+	return ""
+}
+
+// setWhole sets a field of a method as a whole, as it is typed.
+func setWhole(f *store.File, m *store.Method, field Field, text string) (err error) {
+	switch field {
+	case Available:
+		m.Available, err = calendar.ParsePeriod(text)
+	case From:
+		m.From, err = locationCalled(f, text)
+	case Divisor:
+		m.Volumetric = nil
+		if text != "" {
+			d, err := measure.Number(text, "cm³")
+			if err != nil || d.Sign() <= 0 {
+				return errors.New("write how many cm³ count as a kilogram, such as 5000")
+			}
+			m.Volumetric = &d
+		}
+	default:
+		err = setOwn(f, m, field, text)
+	}
+	return err
+}
+
+// setOwn sets what a method has of its own of when orders leave.
+func setOwn(f *store.File, m *store.Method, field Field, text string) (err error) {
+	if text != "" && f.Store.Dispatch == nil {
+		return errors.New("say for the shop first until when orders leave on the same day: a method only says what " +
+			"is different")
+	}
+	var o calendar.Own
+	if m.Dispatch != nil {
+		o = *m.Dispatch
+	}
+	switch field {
+	case LeavesOn:
+		o.Weekdays, err = calendar.ParseWeekdays(text)
+	case CutOff:
+		o.CutOff = ""
+		if text != "" {
+			o.CutOff, err = calendar.ParseTime(text)
+		}
+	case LeadDays:
+		o.LeadDays, err = ParseLeadDays(text)
+	}
+	if err != nil {
+		return err
+	}
+	m.Dispatch = &o
+	if len(o.Weekdays) == 0 && o.CutOff == "" && o.LeadDays == nil {
+		m.Dispatch = nil
+	}
+	return nil
+}
+
+// ParseLeadDays reads how many working days pass before an order leaves: "5", "5 days", "5 working days"; "" is nil.
+func ParseLeadDays(text string) (*int64, error) {
+	if text == "" {
+		return nil, nil
+	}
+	number, unit, _ := strings.Cut(strings.Join(strings.Fields(strings.ToLower(text)), " "), " ")
+	n, err := strconv.ParseInt(number, 10, 64)
+	if err != nil || n < 0 || n > calendar.MaxLeadDays || !slices.Contains(leadUnits, unit) {
+		return nil, fmt.Errorf("write how many working days pass first, from 0 to %d", calendar.MaxLeadDays)
+	}
+	return &n, nil
+}
+
+var leadUnits = []string{"", "day", "days", "working day", "working days", "business day", "business days"}
+
+// locationCalled is the id of a place of the shop, by its name or its id; "" is none.
+func locationCalled(f *store.File, text string) (string, error) {
+	if text == "" {
+		return "", nil
+	}
+	for _, l := range f.Locations {
+		if l.ID == text || world.Fold(l.Name) == world.Fold(text) {
+			return l.ID, nil
+		}
+	}
+	var names []string
+	for _, l := range f.Locations {
+		names = append(names, f.LocationName(l.ID))
+	}
+	if len(names) == 0 {
+		return "", errors.New("the shop has no places yet: add one under Shop")
+	}
+	return "", fmt.Errorf("the shop has no place %.40q: it has %s", text, strings.Join(names, ", "))
+}
+
+// wholePart is what a field of a method as a whole says, as the store has it.
+func wholePart(m *store.Method, field Field) any {
+	o := m.Dispatch
+	if o == nil {
+		o = &calendar.Own{}
+	}
+	switch field {
+	case Available:
+		return m.Available
+	case LeavesOn:
+		return o.Weekdays
+	case CutOff:
+		return o.CutOff
+	case LeadDays:
+		return o.LeadDays
+	case From:
+		return m.From
+	}
+	return m.Volumetric
+}
+
+// copyWhole makes a field of a method as a whole what it is in another state of it.
+func copyWhole(to, from *store.Method, field Field) {
+	switch field {
+	case Available:
+		to.Available = from.Available
+		return
+	case From:
+		to.From = from.From
+		return
+	case Divisor:
+		to.Volumetric = from.Volumetric
+		return
+	}
+	var o, theirs calendar.Own
+	if to.Dispatch != nil {
+		o = *to.Dispatch
+	}
+	if from.Dispatch != nil {
+		theirs = *from.Dispatch
+	}
+	switch field {
+	case LeavesOn:
+		o.Weekdays = theirs.Weekdays
+	case CutOff:
+		o.CutOff = theirs.CutOff
+	case LeadDays:
+		o.LeadDays = theirs.LeadDays
+	}
+	to.Dispatch = &o
+	if len(o.Weekdays) == 0 && o.CutOff == "" && o.LeadDays == nil {
+		to.Dispatch = nil
+	}
+}
