@@ -40,6 +40,7 @@ type Point struct {
 	Address  string  `json:"address"`
 	Distance *string `json:"distance"` // in the store's unit, null where it is not known
 	Unit     string  `json:"unit"`
+	Hours    string  `json:"hours,omitempty"` // when it is open, in the shop's words
 }
 
 // Form is what is asked of an address in a country: its region where the country's addresses name one, or where
@@ -126,6 +127,7 @@ func (a *asked) offer(m *method, o *Option, has *Measures) *Offer {
 				Name:     cmp.Or(l.Name, l.ID),
 				Address:  l.Address(),
 				Unit:     a.e.units.Distance,
+				Hours:    l.Hours,
 			},
 		}
 		if at, ok := l.Point(a.e.gaz); ok {

@@ -203,6 +203,8 @@ func (r *reader) location() (l Location) {
 			l.ShipsFrom = r.Bool(false)
 		case "pickup":
 			l.Pickup = r.Bool(false)
+		case "hours":
+			l.Hours = r.Text()
 		default:
 			return false
 		}

@@ -110,6 +110,7 @@ type Location struct {
 	Lon       *decimal.Decimal `json:"lon,omitempty"`
 	ShipsFrom bool             `json:"ships_from"`
 	Pickup    bool             `json:"pickup"`
+	Hours     string           `json:"hours,omitempty"` // opening hours as buyers read them
 }
 
 // Address is the location's address in one line, without its country.

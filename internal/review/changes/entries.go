@@ -141,6 +141,7 @@ var locations = kind[store.Location]{list: "locations", noun: "Locations",
 			"goods are not collected there any more",
 			func(l *store.Location) *bool { return &l.Pickup },
 		),
+		value("hours", "opening hours", func(l *store.Location) *string { return &l.Hours }, quoted),
 	}}
 
 var classes = kind[store.Class]{list: "classes", noun: "Classes",

@@ -108,6 +108,20 @@ func texts(r *place.Rule, reader typed.Reader) []string {
 	return list
 }
 
+// Text is places and exceptions as one would type them for a reader, which reads them back.
+func Text(places, except []place.Rule, reader typed.Reader) string {
+	var parts []string
+	for i := range places {
+		parts = append(parts, texts(&places[i], reader)...)
+	}
+	for i := range except {
+		for _, text := range texts(&except[i], reader) {
+			parts = append(parts, "not "+text)
+		}
+	}
+	return strings.Join(parts, ", ")
+}
+
 // asTyped is a rule as one would type it; exact says that it reads back as it is.
 func asTyped(r *place.Rule) (list []string, exact bool) {
 	switch r.Level() {
