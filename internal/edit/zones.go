@@ -197,7 +197,7 @@ func PinZone(f *store.File, z *store.Zone, on bool) {
 }
 
 // Shop is what holds for all of a shop, as it is typed.
-type Shop struct{ Name, Currency, Weight, Distance string }
+type Shop struct{ Name, Currency, Weight, Length, Distance string }
 
 // unitsFixed says whether a file has prices or weights, which another currency or unit would give another meaning.
 func unitsFixed(f *store.File) bool {
@@ -213,14 +213,17 @@ func SetShop(f *store.File, typed Shop) error {
 	}
 	currency := strings.ToUpper(strings.TrimSpace(typed.Currency))
 	is := &f.Store
-	if currency != is.Currency || typed.Weight != is.WeightUnit || typed.Distance != is.DistanceUnit {
+	typed.Length = cmp.Or(typed.Length, is.LengthUnit)
+	if currency != is.Currency || typed.Weight != is.WeightUnit || typed.Length != is.LengthUnit ||
+		typed.Distance != is.DistanceUnit {
 		if unitsFixed(f) {
 			return Problemf(
 				"there are prices and weights already: another currency or unit would change what they mean",
 			)
 		}
 	}
-	is.Name, is.Currency, is.WeightUnit, is.DistanceUnit = name, currency, typed.Weight, typed.Distance
+	is.Name, is.Currency = name, currency
+	is.WeightUnit, is.LengthUnit, is.DistanceUnit = typed.Weight, typed.Length, typed.Distance
 	return nil
 }
 

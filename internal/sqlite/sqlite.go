@@ -17,6 +17,7 @@ import (
 	"path/filepath"
 	"strconv"
 	"strings"
+	"sync"
 
 	"diadrom/internal/core/store"
 
@@ -35,8 +36,9 @@ var ErrConflict = errors.New("the draft was changed elsewhere meanwhile")
 
 // DB is an open shop.
 type DB struct {
-	sql *sql.DB
-	dir string
+	sql     *sql.DB
+	dir     string
+	samples sync.Mutex // held while samples are read, changed and saved
 }
 
 // Open opens the shop in a folder, which it makes where it is missing, and brings its tables up to date. A new
@@ -61,7 +63,7 @@ func Open(ctx context.Context, dir string) (*DB, error) {
 		return nil, err
 	}
 	db.SetMaxOpenConns(4)
-	shop := &DB{db, dir}
+	shop := &DB{sql: db, dir: dir}
 	if err := shop.migrate(ctx); err != nil {
 		return nil, errors.Join(fmt.Errorf("%s: %w", filepath.Join(dir, Name), err), db.Close())
 	}

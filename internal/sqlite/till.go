@@ -113,7 +113,7 @@ func (db *DB) RecentDestinations(ctx context.Context) (lines []string, err error
 	return lines, rows.Err()
 }
 
-// Samples lists the sample carts and the shop's typical destinations.
+// Samples lists the sample carts and the shop's usual destinations.
 func (db *DB) Samples(ctx context.Context) (carts []SampleCart, destinations []string, err error) {
 	rows, err := db.sql.QueryContext(ctx, "SELECT id, name, cart FROM sample_cart ORDER BY position")
 	if err != nil {
@@ -149,7 +149,25 @@ func (db *DB) Samples(ctx context.Context) (carts []SampleCart, destinations []s
 	return carts, destinations, lines.Err()
 }
 
-// SaveSamples replaces the sample carts and the typical destinations.
+// UpdateSamples changes the sample carts and the usual destinations; of two changes at once none is lost. An error of
+// change is returned, and nothing is saved.
+func (db *DB) UpdateSamples(
+	ctx context.Context,
+	change func(carts []SampleCart, destinations []string) ([]SampleCart, []string, error),
+) error {
+	db.samples.Lock()
+	defer db.samples.Unlock()
+	carts, destinations, err := db.Samples(ctx)
+	if err != nil {
+		return err
+	}
+	if carts, destinations, err = change(carts, destinations); err != nil {
+		return err
+	}
+	return db.SaveSamples(ctx, carts, destinations)
+}
+
+// SaveSamples replaces the sample carts and the usual destinations.
 func (db *DB) SaveSamples(ctx context.Context, carts []SampleCart, destinations []string) error {
 	tx, err := db.sql.BeginTx(ctx, nil)
 	if err != nil {

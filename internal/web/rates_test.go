@@ -219,7 +219,7 @@ func TestOrdersLeaveByTheShopsOwnDays(t *testing.T) {
 	s := opened(t, draft.Empty(), false)
 	set := func(field, value string, more ...string) (int, string) {
 		return s.post(
-			"/methods/dispatch",
+			"/shop/dispatch",
 			append([]string{"field", field, "value", value, "browser_zone", "Europe/Helsinki"}, more...)...)
 	}
 	status, _ := set("day", "sat", "on", "on")
@@ -285,7 +285,7 @@ func TestTheTillShowsDates(t *testing.T) {
 	if before == dates() { // not at the very moment of the cut-off
 		holds(t, body, `<span class="dates" title="2 to 4 working days">`+before+`</span>`)
 	}
-	_, body = s.post("/methods/dispatch", "field", "cut-off", "value", "")
+	_, body = s.post("/shop/dispatch", "field", "cut-off", "value", "")
 	holds(t, body, `<div class="sub">2 to 4 working days</div>`)
 }
 

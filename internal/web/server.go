@@ -25,6 +25,7 @@ import (
 	"diadrom/internal/web/promises"
 	"diadrom/internal/web/quotes"
 	"diadrom/internal/web/rates"
+	"diadrom/internal/web/setup"
 	"diadrom/internal/web/shell"
 	"diadrom/internal/web/signin"
 	"diadrom/internal/web/strip"
@@ -62,6 +63,7 @@ var templates = map[string]fs.FS{
 	"promises": promises.Files,
 	"quotes":   quotes.Files,
 	"rates":    rates.Files,
+	"setup":    setup.Files,
 	"shell":    shell.Files,
 	"signin":   signin.Files,
 	"strip":    strip.Files,
@@ -118,10 +120,17 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 	})
 	people.OpenRoutes(r)
 	r.Use(people.Signed, s.heavy)
-	r.GET("/", func(c *gin.Context) { c.Redirect(http.StatusSeeOther, "/zones") })
+	r.GET("/", func(c *gin.Context) {
+		if len(d.State().File.Zones) == 0 {
+			c.Redirect(http.StatusSeeOther, "/shop")
+			return
+		}
+		c.Redirect(http.StatusSeeOther, "/zones")
+	})
 	sh.Routes(r)
 	people.Routes(r)
 	theTill.Routes(r)
+	setup.New(sh, d, db).Routes(r)
 	zones.New(sh, d, db, theTill, in).Routes(r)
 	s.products.Routes(r)
 	methods.New(sh, d).Routes(r)

@@ -32,12 +32,16 @@ func (r Reader) Address(text string) (place.Address, error) {
 		}
 	}
 	if rest == text {
-		if head, tail, ok := strings.Cut(text, " "); ok && len(head) == 2 && head == strings.ToUpper(head) {
-			if c, isCountry := world.CountryByCode(head); isCountry &&
-				!(a.Country != "" && isRegionCode(a.Country, head)) {
+		head, tail, ok := strings.Cut(text, " ")
+		code := strings.ToUpper(head)
+		if ok && len(head) == 2 && (head == code || tail[0] >= '0' && tail[0] <= '9') { // De Panne is no country
+			if c, isCountry := world.CountryByCode(code); isCountry &&
+				!(a.Country != "" && isRegionCode(a.Country, code)) {
 				a.Country, rest = c.Alpha2, tail
 			}
 		} else if c, tail, isName := countryInFront(text); isName {
+			a.Country, rest = c, tail
+		} else if c, tail, isName := r.countryPart(text); isName {
 			a.Country, rest = c, tail
 		}
 	}
@@ -60,6 +64,39 @@ func (r Reader) Address(text string) (place.Address, error) {
 		)
 	}
 	return a, nil
+}
+
+// countryPart takes out the one part between commas that names a country, as in "Germany, 10115 Berlin". A town may be
+// called like a country (Lebanon, PA 17042): what has a region of the home country beside it, or a postcode that only
+// the home country has, is no country.
+func (r Reader) countryPart(text string) (country, rest string, ok bool) {
+	parts := strings.Split(text, ",")
+	for i, part := range parts {
+		c, isCountry := countryNamed(strings.TrimSpace(part))
+		if !isCountry {
+			continue
+		}
+		if ok || c == r.Home {
+			return "", "", false
+		}
+		country, ok = c, true
+		rest = strings.Join(append(append([]string(nil), parts[:i]...), parts[i+1:]...), ",")
+	}
+	if !ok || r.Home == "" {
+		return country, rest, ok
+	}
+	var home place.Address
+	home.Country = r.Home
+	for part := range strings.SplitSeq(rest, ",") {
+		if name := r.part(&home, strings.TrimSpace(part)); len(world.RegionsByName(r.Home, name)) == 1 {
+			return "", "", false
+		}
+	}
+	if home.Region != "" || home.Postcode != "" && postcode.Possible(r.Home, home.Postcode) &&
+		!postcode.Possible(country, home.Postcode) {
+		return "", "", false
+	}
+	return country, rest, true
 }
 
 func isRegionCode(country, code string) bool {
@@ -115,8 +152,10 @@ func (r Reader) name(a *place.Address, names []string) {
 		return
 	}
 	listed := r.lists(a.Country, a.City)
-	if regions := world.RegionsByName(a.Country, a.City); len(regions) == 1 && a.Postcode == "" && !listed {
-		a.City, a.Region = "", regions[0].Code
+	if regions := world.RegionsByName(a.Country, a.City); len(regions) > 0 {
+		if len(regions) == 1 && a.Postcode == "" && !listed {
+			a.City, a.Region = "", regions[0].Code
+		}
 		return
 	}
 	words := strings.Fields(a.City)

@@ -131,6 +131,9 @@ func TestAddressesInOneLine(t *testing.T) {
 		{"21160 Merimasku", place.Address{Country: "FI", Postcode: "21160", City: "Merimasku"}},
 		{"EE 10111 Tallinn", place.Address{Country: "EE", Postcode: "10111", City: "Tallinn"}},
 		{"10115 Berlin, Germany", place.Address{Country: "DE", Postcode: "10115", City: "Berlin"}},
+		{"Germany, 10115 Berlin", place.Address{Country: "DE", Postcode: "10115", City: "Berlin"}},
+		{"Berlin, Germany, 10115", place.Address{Country: "DE", Postcode: "10115", City: "Berlin"}},
+		{"de 10115 Berlin", place.Address{Country: "DE", Postcode: "10115", City: "Berlin"}},
 		{"Norway", place.Address{Country: "NO"}},
 		{"Naantali", place.Address{Country: "FI", City: "Naantali"}},
 		{"GB SW1A 1AA London", place.Address{Country: "GB", Postcode: "SW1A 1AA", City: "London"}},
@@ -142,6 +145,18 @@ func TestAddressesInOneLine(t *testing.T) {
 		again, err := Reader{Home: "FI"}.Address(a.Line("FI"))
 		require.NoError(t, err)
 		assert.Equal(t, a, again, c.text)
+	}
+	for text, want := range map[string]place.Address{ // towns that are called like countries
+		"Lebanon, PA 17042":              {Country: "US", Region: "US-PA", Postcode: "17042", City: "Lebanon"},
+		"Lebanon, Pennsylvania 17042":    {Country: "US", Region: "US-PA", Postcode: "17042", City: "Lebanon"},
+		"Norway, 04268":                  {Country: "US", Postcode: "04268", City: "Norway"},
+		"Germany, 10115 Berlin":          {Country: "DE", Postcode: "10115", City: "Berlin"},
+		"Atlanta, Georgia 30301":         {Country: "US", Region: "US-GA", Postcode: "30301", City: "Atlanta"},
+		"Mexico, 06000 Ciudad de México": {Country: "MX", Postcode: "06000", City: "Ciudad de México"},
+	} {
+		a, err := Reader{Home: "US"}.Address(text)
+		require.NoError(t, err, text)
+		assert.Equal(t, want, a, text)
 	}
 	_, err := Reader{Home: "FI"}.Address("2110 Naantali")
 	assert.ErrorContains(t, err, "5 digits")

@@ -5,9 +5,11 @@ import (
 	"strconv"
 	"strings"
 
+	"diadrom/internal/core/place"
 	"diadrom/internal/core/quote"
 	"diadrom/internal/core/store"
 	"diadrom/internal/core/typed"
+	"diadrom/internal/core/world"
 	"diadrom/internal/edit"
 	"diadrom/internal/sqlite"
 )
@@ -161,4 +163,89 @@ func ForgetCart(carts []sqlite.SampleCart, id string) ([]sqlite.SampleCart, erro
 		return nil, edit.Problemf("this sample cart was forgotten already")
 	}
 	return slices.Delete(carts, i, i+1), nil
+}
+
+// MaxDestinations is how many usual destinations are kept.
+const MaxDestinations = 40
+
+// AddDestination adds a usual destination, as it is typed for a store whose places r reads.
+func AddDestination(destinations []string, r typed.Reader, text string) ([]string, error) {
+	a, err := r.Address(text)
+	if err != nil {
+		return nil, edit.Problemf("%s", err.Error())
+	}
+	line := a.Line(r.Home)
+	switch {
+	case slices.Contains(destinations, line):
+		return nil, edit.Problemf("%s is a usual destination already", line)
+	case len(destinations) >= MaxDestinations:
+		return nil, edit.Problemf("there are %d usual destinations already: remove one first", len(destinations))
+	}
+	return append(destinations, line), nil
+}
+
+// RemoveDestination removes a usual destination.
+func RemoveDestination(destinations []string, line string) ([]string, error) {
+	i := slices.Index(destinations, line)
+	if i < 0 {
+		return nil, edit.Problemf("%.60q was removed already", line)
+	}
+	return slices.Delete(destinations, i, i+1), nil
+}
+
+// MoveDestination moves a usual destination one place up.
+func MoveDestination(destinations []string, line string) ([]string, error) {
+	i := slices.Index(destinations, line)
+	if i < 0 {
+		return nil, edit.Problemf("%.60q was removed already", line)
+	}
+	if i > 0 {
+		destinations[i-1], destinations[i] = destinations[i], destinations[i-1]
+	}
+	return destinations, nil
+}
+
+// Proposals are destinations for zones that no usual destination is in: one for each, as it would be typed. taken is
+// the index of the zone that takes an address, −1 for none.
+func Proposals(f *store.File, r typed.Reader, destinations []string, taken func(place.Address) int) (list []string) {
+	has := map[int]bool{}
+	for _, line := range destinations {
+		if a, err := r.Address(line); err == nil {
+			has[taken(a)] = true
+		}
+	}
+	for i := range f.Zones {
+		if has[i] || !f.Zones[i].Enabled {
+			continue
+		}
+		for j := range f.Zones[i].Places {
+			a, ok := within(&f.Zones[i].Places[j])
+			if ok && taken(a) == i {
+				list = append(list, a.Line(r.Home))
+				break
+			}
+		}
+	}
+	return list
+}
+
+// within is an address that a place rule takes; false for rules that name none.
+func within(rule *place.Rule) (a place.Address, ok bool) {
+	a = place.Address{Country: rule.Country, Region: rule.Region, City: rule.City}
+	switch rule.Level() {
+	case place.Postcode:
+		for i := range rule.Postcodes {
+			if a.Postcode = rule.Postcodes[i].First(rule.Country); a.Postcode != "" {
+				return a, true
+			}
+		}
+		return a, false
+	case place.Country, place.Region, place.City:
+		return a, true
+	case place.Group:
+		if g, found := world.GroupByCode(rule.Group); found && len(g.Countries) > 0 {
+			return place.Address{Country: g.Countries[0]}, true
+		}
+	}
+	return a, false
 }

@@ -1,8 +1,12 @@
 package samples
 
 import (
+	"strings"
 	"testing"
 
+	"diadrom/internal/core/place"
+	"diadrom/internal/core/postcode"
+	"diadrom/internal/core/store"
 	"diadrom/internal/core/typed"
 	"diadrom/internal/sqlite"
 	"diadrom/internal/test/storetest"
@@ -74,4 +78,68 @@ func TestWhoBuys(t *testing.T) {
 	require.NoError(t, SetBuyer(&till, BuyerGroup, "trade"))
 	assert.Equal(t, sqlite.Till{Coupons: "LÖYLY, A 1", Customer: "c-1", Group: "trade"}, till)
 	require.ErrorContains(t, SetBuyer(&till, BuyerGroup, string(make([]byte, 200))), "longer than")
+}
+
+func TestUsualDestinations(t *testing.T) {
+	r := typed.Reader{Home: "FI"}
+	list, err := AddDestination(nil, r, "merimasku 21160")
+	require.NoError(t, err)
+	list, err = AddDestination(list, r, "Germany, 10115 Berlin")
+	require.NoError(t, err)
+	assert.Equal(t, []string{"21160 merimasku", "DE 10115 Berlin"}, list, "kept as the Till would write them")
+	_, err = AddDestination(list, r, "de 10115 Berlin")
+	require.ErrorContains(t, err, "already")
+	_, err = AddDestination(list, r, "2110 Naantali")
+	require.Error(t, err, "no address")
+	_, err = AddDestination(make([]string, MaxDestinations), r, "00100 Helsinki")
+	require.ErrorContains(t, err, "remove one first")
+
+	list, err = MoveDestination(list, "DE 10115 Berlin")
+	require.NoError(t, err)
+	assert.Equal(t, []string{"DE 10115 Berlin", "21160 merimasku"}, list)
+	_, err = MoveDestination(list, "gone")
+	require.ErrorContains(t, err, "removed already")
+	list, err = RemoveDestination(list, "DE 10115 Berlin")
+	require.NoError(t, err)
+	assert.Equal(t, []string{"21160 merimasku"}, list)
+	_, err = RemoveDestination(list, "DE 10115 Berlin")
+	require.ErrorContains(t, err, "removed already")
+}
+
+// One destination is proposed for each zone that none is in, and each that is proposed lies in its zone.
+func TestProposedDestinations(t *testing.T) {
+	f := &store.File{Zones: []store.Zone{
+		{ID: "aland", Enabled: true, Places: rules(t, place.Rule{Country: "FI"}, "22*")},
+		{ID: "finland", Enabled: true, Places: []place.Rule{{Country: "FI"}}},
+		{ID: "off", Places: []place.Rule{{Country: "SE"}}},
+		{ID: "eu", Enabled: true, Places: []place.Rule{{Group: "EU"}}},
+	}}
+	taken := func(a place.Address) int {
+		switch {
+		case a.Country == "FI" && strings.HasPrefix(a.Postcode, "22"):
+			return 0
+		case a.Country == "FI":
+			return 1
+		case a.Country == "SE":
+			return -1
+		}
+		return 3
+	}
+	r := typed.Reader{Home: "FI"}
+	list := Proposals(f, r, []string{"00100 Helsinki"}, taken)
+	require.Len(t, list, 2, "Finland has one, and what is switched off needs none")
+	for i, zone := range []int{0, 3} {
+		a, err := r.Address(list[i])
+		require.NoError(t, err, "a proposal is what could be typed")
+		assert.Equal(t, zone, taken(a), list[i])
+	}
+	assert.Empty(t, Proposals(f, r, append(list, "00100 Helsinki"), taken))
+}
+
+func rules(t *testing.T, rule place.Rule, postcodes string) []place.Rule {
+	t.Helper()
+	entry, err := postcode.ParseEntry(rule.Country, postcodes)
+	require.NoError(t, err)
+	rule.Postcodes = []postcode.Entry{entry}
+	return []place.Rule{rule}
 }

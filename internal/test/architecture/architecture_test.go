@@ -33,7 +33,7 @@ var within = [][]string{
 	{"api", "assets"},
 	{"shell", "visitor"},
 	{"upload", "strip", "signin", "till"},
-	{"zones", "products", "methods", "rates", "quotes", "checkout"},
+	{"setup", "zones", "products", "methods", "rates", "quotes", "checkout"},
 	{"promises"},
 	{"live"},
 	{"."},

@@ -181,9 +181,16 @@ func pathOf(c *changes.Change) string {
 			return "/rates/" + c.ID
 		}
 		return "/methods/" + c.ID
+	case "locations":
+		return "/shop#place-" + c.ID
+	case "surcharges", "agreed":
+		return "/extras#extra-" + c.ID
 	case "":
-		if c.Key == "store/checkout" {
+		switch {
+		case strings.HasPrefix(c.Key, "store/checkout"):
 			return "/checkout?of=draft"
+		case strings.HasPrefix(c.Key, "store"):
+			return "/shop"
 		}
 	}
 	return "/zones"

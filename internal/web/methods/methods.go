@@ -5,7 +5,6 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"time"
 
 	"diadrom/internal/core/rate"
 	"diadrom/internal/core/store"
@@ -38,7 +37,6 @@ type methodsView struct {
 	Slip       string
 	Measures   []shell.Choice
 	Open       *methodView
-	Dispatch   dispatchView
 }
 
 var kindWords = map[store.Kind]string{
@@ -53,7 +51,6 @@ func (s *Screens) methodsView(c *gin.Context, state *draft.State) methodsView {
 		ZonesKnown: len(f.Zones) > 0,
 		By:         string(rate.ByWeight),
 		Kind:       string(store.Delivery),
-		Dispatch:   dispatchViewOf(f, time.Now()),
 	}
 	for _, by := range rate.Measures {
 		v.Measures = append(v.Measures, shell.Choice{ID: string(by), Name: by.Words()})

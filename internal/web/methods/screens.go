@@ -29,7 +29,6 @@ func (s *Screens) Routes(r gin.IRouter) {
 	r.GET("/methods", s.methods)
 	r.POST("/methods", s.addMethod)
 	r.POST("/methods/:method/name", s.nameMethod)
-	r.POST("/methods/dispatch", s.editDispatch)
 	r.GET("/methods/:method", s.method)
 	r.POST("/methods/:method/term", s.editTerm)
 	r.POST("/methods/:method/switch", s.switchMethod)

@@ -118,7 +118,12 @@ func stations(f *store.File, here string) []station {
 			empty++
 		}
 	}
+	unsaid := 0
+	if f.Store.Name == "" {
+		unsaid++
+	}
 	list := []station{
+		{Name: "Shop", Path: "/shop", Count: shopCount(f), Wrong: wrong(unsaid, "unnamed")},
 		{Name: "Zones", Path: "/zones", Count: strconv.Itoa(len(f.Zones)), Wrong: wrong(empty, "empty")},
 		{
 			Name:  "Products",
@@ -136,6 +141,14 @@ func stations(f *store.File, here string) []station {
 		list[i].Here, list[i].Done = i == at, i != at && list[i].Count != "0" && list[i].Count != ""
 	}
 	return list
+}
+
+// shopCount is how many places the shop has; "" for none.
+func shopCount(f *store.File) string {
+	if len(f.Locations) == 0 {
+		return ""
+	}
+	return strconv.Itoa(len(f.Locations))
 }
 
 // wrong says how many things of a station are wrong; "" where none is.

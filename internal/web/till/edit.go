@@ -128,12 +128,9 @@ func (s *Screens) changeSamples(
 	c *gin.Context,
 	change func([]sqlite.SampleCart) ([]sqlite.SampleCart, error),
 ) error {
-	carts, destinations, err := s.db.Samples(c.Request.Context())
-	if err != nil {
-		return err
-	}
-	if carts, err = change(carts); err != nil {
-		return err
-	}
-	return s.db.SaveSamples(c.Request.Context(), carts, destinations)
+	return s.db.UpdateSamples(c.Request.Context(), func(carts []sqlite.SampleCart, destinations []string) (
+		[]sqlite.SampleCart, []string, error) {
+		changed, err := change(carts)
+		return changed, destinations, err
+	})
 }

@@ -29,7 +29,10 @@ type Draft interface {
 type Store interface {
 	samples.Source
 	SaveTill(ctx context.Context, t sqlite.Till) error
-	SaveSamples(ctx context.Context, carts []sqlite.SampleCart, destinations []string) error
+	UpdateSamples(
+		ctx context.Context,
+		change func(carts []sqlite.SampleCart, destinations []string) ([]sqlite.SampleCart, []string, error),
+	) error
 	RecentDestinations(ctx context.Context) ([]string, error)
 }
 

@@ -223,29 +223,6 @@ func (s *Screens) removeZone(c *gin.Context) {
 	s.editZone(c, edit.RemoveZone, func(r *zoneRow, text string) { r.Slip.Text = text })
 }
 
-func shopOf(f *store.File) shopView {
-	return shopView{
-		Name:      f.Store.Name,
-		Currency:  f.Store.Currency,
-		Weight:    f.Store.WeightUnit,
-		Distance:  f.Store.DistanceUnit,
-		Weights:   []string{"g", "kg", "oz", "lb"},
-		Distances: []string{"km", "mi"},
-	}
-}
-
-// editShop sets what holds for all of the shop. Units are set before there are numbers in them.
-func (s *Screens) editShop(c *gin.Context) {
-	s.editZones(c, func(f *store.File) error {
-		return edit.SetShop(f, edit.Shop{
-			Name: c.PostForm("name"), Currency: c.PostForm("currency"),
-			Weight: c.PostForm("weight"), Distance: c.PostForm("distance"),
-		})
-	}, func(v *zonesView, text string) {
-		v.Shop.Name, v.Shop.Currency, v.Shop.Slip = c.PostForm("name"), c.PostForm("currency"), text
-	})
-}
-
 // pinZone gives a zone a rank before all others, or takes its rank away.
 func (s *Screens) pinZone(c *gin.Context) {
 	s.editZone(c, func(f *store.File, z *store.Zone) error {

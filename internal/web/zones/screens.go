@@ -1,4 +1,4 @@
-// Package zones has the Zones station: zones with their places, the shop's own settings, tables of zones and lists of
+// Package zones has the Zones station: zones with their places, tables of zones and lists of
 // places.
 package zones
 
@@ -70,5 +70,4 @@ func (s *Screens) Routes(r gin.IRouter) {
 	r.GET("/lists", s.showLists)
 	r.POST("/lists", s.addList)
 	r.POST("/lists/:list/remove", s.removeList)
-	r.POST("/shop", s.editShop)
 }

@@ -70,7 +70,6 @@ type zonesView struct {
 	Added   *zoneRow    // the zone that was made last, where something is to be said of it
 	LeaveTo []leaveView // zones that a stretch of the strip can be left out of
 	Placed  string      // example for the field
-	Shop    shopView
 	Strip   *strip.View
 	Tried   *triedView
 	Lists   listsView
@@ -128,12 +127,6 @@ func triedOf(state *draft.State, line string, to place.Address) *triedView {
 	return v
 }
 
-type shopView struct {
-	Name, Currency, Weight, Distance string
-	Slip                             string
-	Weights, Distances               []string
-}
-
 var levelGroups = []struct {
 	name   string
 	levels []place.Level
@@ -175,7 +168,6 @@ func (s *Screens) zonesViewWith(c *gin.Context, state *draft.State, edited strin
 	v := zonesView{
 		Empty:    len(f.Zones) == 0,
 		Placed:   "Finland, SE 10*, FI 96000 to 99999, not FI 21660",
-		Shop:     shopOf(f),
 		Find:     query.Get("find"),
 		Findable: len(f.Zones) > maxRows/2,
 	}

@@ -1,8 +1,9 @@
-package methods
+package setup
 
 import (
 	"cmp"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -19,7 +20,7 @@ import (
 type dispatchView struct {
 	Made            bool // else only the cut-off is asked for
 	CutOff, Zone    string
-	Closed          string
+	Closed, Lead    string
 	Days, Countries []shell.Choice
 	Now             string // when an order placed now leaves
 	Field, Slip     string // what is wrong, and with which field
@@ -41,6 +42,9 @@ func dispatchViewOf(f *store.File, now time.Time) dispatchView {
 		return dispatchView{}
 	}
 	v := dispatchView{Made: true, CutOff: p.CutOff, Zone: p.TimeZone, Closed: calendar.FormatDates(p.Closed)}
+	if p.LeadDays > 0 {
+		v.Lead = strconv.FormatInt(p.LeadDays, 10)
+	}
 	for _, day := range calendar.Weekdays {
 		v.Days = append(v.Days, shell.Choice{ID: day, Name: dayNames[day], Chosen: slices.Contains(edit.Workdays(p),
 			day)})
@@ -61,12 +65,12 @@ func dispatchViewOf(f *store.File, now time.Time) dispatchView {
 // editDispatch sets one field of when orders leave.
 func (s *Screens) editDispatch(c *gin.Context) {
 	field, typed := edit.Dispatch(c.PostForm("field")), strings.TrimSpace(c.PostForm("value"))
-	s.editMethods(c, func(f *store.File) error {
+	s.editAll(c, func(f *store.File) error {
 		if field == "day" {
 			return edit.SetWorkday(f, typed, c.PostForm("on") == "on")
 		}
 		return edit.SetDispatch(f, field, typed, c.PostForm("browser_zone"))
-	}, func(v *methodsView, text string) {
+	}, func(v *view, text string) {
 		d := &v.Dispatch
 		d.Field, d.Slip = string(field), text
 		switch field {
@@ -76,6 +80,8 @@ func (s *Screens) editDispatch(c *gin.Context) {
 			d.Zone = typed
 		case edit.Closed:
 			d.Closed = typed
+		case edit.LeadDays:
+			d.Lead = typed
 		}
 	})
 }

@@ -1,0 +1,62 @@
+// Package setup has the Shop station, with what holds for all of a shop: its name and units, its places, tax, when
+// orders leave and usual destinations; and the extras beside price lists: surcharges and agreed charges.
+package setup
+
+import (
+	"context"
+	"embed"
+
+	"diadrom/internal/shop/samples"
+	"diadrom/internal/sqlite"
+	"diadrom/internal/web/shell"
+
+	"github.com/gin-gonic/gin"
+)
+
+// Files are the templates of these screens.
+//
+//go:embed templates/*.html
+var Files embed.FS
+
+// Store is what these screens keep beside the draft.
+type Store interface {
+	samples.Source
+	UpdateSamples(
+		ctx context.Context,
+		change func(carts []sqlite.SampleCart, destinations []string) ([]sqlite.SampleCart, []string, error),
+	) error
+}
+
+// Screens are the screens of the station.
+type Screens struct {
+	*shell.Shell
+	draft shell.Editor
+	db    Store
+}
+
+// New makes the screens of the station.
+func New(sh *shell.Shell, d shell.Editor, db Store) *Screens { return &Screens{sh, d, db} }
+
+// Routes registers the addresses of these screens.
+func (s *Screens) Routes(r gin.IRouter) {
+	r.GET("/shop", s.shop)
+	r.POST("/shop", s.editShop)
+	r.POST("/shop/places", s.addPlace)
+	r.POST("/shop/places/:place", s.editPlace)
+	r.POST("/shop/places/:place/remove", s.removePlace)
+	r.POST("/shop/tax", s.addTax)
+	r.POST("/shop/tax/included", s.taxIncluded)
+	r.POST("/shop/tax/rate", s.editTax)
+	r.POST("/shop/tax/remove", s.removeTax)
+	r.POST("/shop/dispatch", s.editDispatch)
+	r.POST("/shop/destinations", s.addDestination)
+	r.POST("/shop/destinations/remove", s.removeDestination)
+	r.POST("/shop/destinations/up", s.moveDestination)
+	r.GET("/extras", s.extras)
+	r.POST("/extras/surcharges", s.addSurcharge)
+	r.POST("/extras/surcharges/:id", s.editSurcharge)
+	r.POST("/extras/surcharges/:id/remove", s.removeSurcharge)
+	r.POST("/extras/agreed", s.addAgreed)
+	r.POST("/extras/agreed/:id", s.editAgreed)
+	r.POST("/extras/agreed/:id/remove", s.removeAgreed)
+}
