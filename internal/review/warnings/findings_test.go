@@ -2,8 +2,11 @@ package warnings
 
 import (
 	"fmt"
+	"strings"
 	"testing"
 
+	"diadrom/internal/core/decimal"
+	"diadrom/internal/core/gazetteer"
 	"diadrom/internal/core/store"
 	"diadrom/internal/test/storetest"
 
@@ -100,4 +103,47 @@ func TestTheDemoShopIsSound(t *testing.T) {
 		assert.Empty(t, Nobody(f, &f.Methods[i]))
 		assert.Empty(t, Method(f, &f.Methods[i]), f.Methods[i].ID)
 	}
+}
+
+// A distance is measured from where the shop is, so a method that wants one has to know it.
+func TestDistancesThatCannotBeMeasured(t *testing.T) {
+	byDistance := table("distance", "up_to", `[{"at":null,"charges":["5"]}]`)
+	perDistance := table("order", "", `[{"charges":[{"per_distance":{"amount":"1","every":"1"}}]}]`)
+	nowhere := store.Location{ID: "w", Name: "Workshop", Country: "FI", Postcode: "21100", ShipsFrom: true}
+	somewhere := nowhere
+	lat, lon := decimal.FromInt(60), decimal.FromInt(22)
+	somewhere.Lat, somewhere.Lon = &lat, &lon
+	shown := somewhere
+	shown.ShipsFrom = false
+	list, _, err := gazetteer.Read(strings.NewReader("FI\t21100\tNaantali\t\t\t\t\t\t\t60.4674\t22.026\n"))
+	require.NoError(t, err)
+	for _, c := range []struct {
+		method string
+		places []store.Location
+		g      *gazetteer.Gazetteer
+		want   string
+	}{
+		{table("order", "", `[{"charges":["5"]}]`), nil, nil, ""},
+		{byDistance, nil, nil, "no place of the shop ships orders"},
+		{perDistance, nil, nil, "no place of the shop ships orders"},
+		{byDistance, []store.Location{shown}, nil, "no place of the shop ships orders"},
+		{byDistance, []store.Location{nowhere}, nil, "where Workshop lies is not known"},
+		{byDistance, []store.Location{nowhere}, list, ""},
+		{byDistance, []store.Location{nowhere, somewhere}, nil, ""},
+		{`"needs":{"distance":{"max":"10"}},` + table("order", "", `[{"charges":["5"]}]`), nil, nil,
+			"no place of the shop ships orders"},
+	} {
+		f := read(t, c.method)
+		f.Locations = c.places
+		got := Unmeasured(f, c.g, &f.Methods[0])
+		if c.want == "" {
+			assert.Empty(t, got, c.method)
+			continue
+		}
+		assert.Equal(t, c.want+", so no distance can be measured", got, c.method)
+	}
+	f := read(t, byDistance)
+	f.Locations = []store.Location{somewhere, nowhere}
+	f.Locations[1].ID, f.Methods[0].From = "hall", "hall"
+	assert.Contains(t, Unmeasured(f, nil, &f.Methods[0]), "where Workshop lies", "its own place counts, no other")
 }

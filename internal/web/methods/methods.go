@@ -27,6 +27,7 @@ type methodRow struct {
 	Rename, Relabel       string
 	Nobody                string // why no one can be offered it
 	Warnings              []string
+	Unmeasured            string // why its distances cannot be measured
 }
 
 type methodsView struct {
@@ -66,6 +67,8 @@ func (s *Screens) methodsView(c *gin.Context, state *draft.State) methodsView {
 			Tables:   len(m.Tables),
 			Nobody:   warnings.Nobody(f, m),
 			Warnings: warningsOf(f, m),
+
+			Unmeasured: warnings.Unmeasured(f, state.Engine.Gazetteer(), m),
 		}
 		if m.Kind != store.Delivery {
 			row.Kind = kindWords[m.Kind]

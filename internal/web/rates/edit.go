@@ -67,7 +67,7 @@ func (s *Screens) editCell(c *gin.Context) {
 	}
 	parts = append(
 		parts,
-		s.Render("list-warnings", tableView{ID: t.ID, Warnings: warningsIn(f, m, t), OOB: true}),
+		s.listWarnings(state, m, t),
 		s.Render("said", ratesView{Say: policy.Method(state.Engine, state.Coverage(), m), OOB: true}),
 	)
 	s.AnswerWith(c, "/rates", state, append(parts, s.till.Draw(&quoted, true))...)
@@ -87,7 +87,7 @@ func (s *Screens) aside(c *gin.Context) {
 	}
 	quoted := s.quoted(c, state)
 	parts := []template.HTML{
-		s.Render("list-warnings", tableView{ID: t.ID, Warnings: warningsIn(state.File, m, t), OOB: true}),
+		s.listWarnings(state, m, t),
 		s.Render("said", ratesView{Say: policy.Method(state.Engine, state.Coverage(), m), OOB: true}),
 	}
 	if curve := curveOf(state.File, m, t, &quoted); curve != nil {

@@ -3,6 +3,7 @@ package rates
 import (
 	"cmp"
 	"fmt"
+	"html/template"
 	"net/http"
 	"slices"
 	"strconv"
@@ -79,6 +80,7 @@ type tableView struct {
 	Note                     string // what became of what was pasted
 	AsZone, AsFrom, AsChange string
 	Warnings                 []string
+	Unmeasured               string // why its distances cannot be measured
 	By                       string
 	Measure                  []shell.Choice
 	Edges                    []shell.Choice
@@ -119,14 +121,23 @@ var measureHeads = map[rate.By]string{
 	rate.ByDistance: "Distance",
 }
 
-// warningsIn are the warnings about a list.
-func warningsIn(f *store.File, m *store.Method, t *rate.Table) (list []string) {
-	for _, o := range warnings.Method(f, m) {
+// warn fills in the warnings about a list.
+func (v *tableView) warn(state *draft.State, m *store.Method, t *rate.Table) {
+	for _, o := range warnings.Method(state.File, m) {
 		if o.Table == t.ID {
-			list = append(list, o.Text)
+			v.Warnings = append(v.Warnings, o.Text)
 		}
 	}
-	return list
+	if warnings.Measures(t) {
+		v.Unmeasured = warnings.Unmeasured(state.File, state.Engine.Gazetteer(), m)
+	}
+}
+
+// listWarnings are the warnings about a list, for a page that stands.
+func (s *Screens) listWarnings(state *draft.State, m *store.Method, t *rate.Table) template.HTML {
+	v := tableView{ID: t.ID, OOB: true}
+	v.warn(state, m, t)
+	return s.Render("list-warnings", v)
 }
 
 func measureChoices(chosen rate.By) (list []shell.Choice) {
@@ -267,7 +278,8 @@ func (s *Screens) ratesView(c *gin.Context, state *draft.State, id string) (rate
 	for i := range m.Tables {
 		t := s.tableView(f, m, &m.Tables[i], hits)
 		if t.Large = len(t.Rows)*len(t.Columns) > maxAtOnce; !t.Large {
-			t.Curve, t.Warnings = curveOf(f, m, &m.Tables[i], &quoted), warningsIn(f, m, &m.Tables[i])
+			t.Curve = curveOf(f, m, &m.Tables[i], &quoted)
+			t.warn(state, m, &m.Tables[i])
 		}
 		v.Tables = append(v.Tables, t)
 	}
