@@ -127,7 +127,8 @@ func TestEditsOfAList(t *testing.T) {
 		"below the row before":      {moved("10", "1"), "", "rows ascend: 1 lies below the row before (2)"},
 		"onto another":              {moved("2", "10.0"), "", "there is a row at 10 already"},
 		"below nothing":             {moved("2", "-1"), "", "cannot be below 0"},
-		"in another unit": {moved("2", "500 g"), "", "this list is in kg: write 500 g in kg, as a number " +
+		"in another unit":           {moved("2", "500 g"), "0.5 | 4.90 | 6.90; 10 | 8.90 | no;  | no | 19.00", ""},
+		"in what is no weight": {moved("2", "500 km"), "", "this list is in kg: write 500 km in kg, as a number " +
 			"alone"},
 		"not a number":  {moved("2", "two"), "", `"two" is not a number`},
 		"too long":      {moved("2", strings.Repeat("9", 41)), "", "too long"},
@@ -140,11 +141,12 @@ func TestEditsOfAList(t *testing.T) {
 		"a block": {pasted("2", "a", "1\t2\n3\t\n"), "2 | 1.00 | 2.00; 10 | 3.00 | no;  | no | " +
 			"19.00", ""},
 		"a block that sticks out": {pasted("", "b", "1\t2\n3"), "2 | 4.90 | 6.90; 10 | 8.90 | no;  | no | 1.00", ""},
-		"a block with break points": {pasted("2", "", "up to 2 kg\t1\nfrom 5\t3"), "2 | 1.00 | 6.90; 5 | 3.00 | no; " +
+		"a block with break points": {pasted("2", "", "up to 2 kg\t1\n5000 g\t3"), "2 | 1.00 | 6.90; 5 | 3.00 | no; " +
 			"10 | 8.90 | no;  | no | 19.00", ""},
-		"a block with a bad break": {pasted("2", "", "2\t1\nx\t3"), "", "line 2 of what was pasted"},
-		"a block of nothing":       {pasted("2", "a", "x\ty"), "", "none of the pasted cells can be taken"},
-		"a block beside the list":  {pasted("7", "a", "1"), "", "not there any more"},
+		"a block that counts the other way": {pasted("2", "", "from 5\t3"), "", "5 itself is in the row up to 5"},
+		"a block with a bad break":          {pasted("2", "", "2\t1\nx\t3"), "", "line 2 of what was pasted"},
+		"a block of nothing":                {pasted("2", "a", "x\ty"), "", "none of the pasted cells can be taken"},
+		"a block beside the list":           {pasted("7", "a", "1"), "", "not there any more"},
 		"a column as another": {copied("a", "b", "plus 10 %"), "2 | 7.59 | 6.90; 10 | no | no;  | 20.90 | 19.00",
 			""},
 		"a change nobody knows":    {copied("a", "b", "twice"), "", "write the change as plus 20 %"},

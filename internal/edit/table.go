@@ -75,7 +75,7 @@ func MoveBreak(f *store.File, t *rate.Table, was, typed string) (row int, err er
 	if row = Row(t, was); row < 0 || was == "" {
 		return row, Problemf("the row %s is not there any more; reload to see the list as it is now", was)
 	}
-	at, err := ParseBreak(typed, Unit(f, t.By))
+	at, err := readBreak(f, t, typed, false)
 	if err != nil {
 		return row, err
 	}
@@ -94,7 +94,7 @@ func MoveBreak(f *store.File, t *rate.Table, was, typed string) (row int, err er
 
 // AddRow adds a break point where it belongs; its charges are those of the row that covered it until now.
 func AddRow(f *store.File, t *rate.Table, typed string) error {
-	at, err := ParseBreak(typed, Unit(f, t.By))
+	at, err := readBreak(f, t, typed, true)
 	if err != nil {
 		return err
 	}
@@ -315,13 +315,7 @@ func breakRow(f *store.File, t *rate.Table, typed string) (int, error) {
 	if t.By == rate.ByOrder {
 		return 0, Problemf("a list with one price for every order has no break points")
 	}
-	typed = strings.TrimSpace(typed)
-	for _, words := range []string{"up to and including", "up to", "from", "and over"} {
-		typed = strings.TrimSpace(
-			strings.TrimSuffix(strings.TrimPrefix(strings.ToLower(typed), words), words),
-		)
-	}
-	at, err := ParseBreak(typed, Unit(f, t.By))
+	at, err := readBreak(f, t, typed, false)
 	if err != nil {
 		return 0, err
 	}

@@ -24,16 +24,17 @@ import (
 // Kind is what is measured.
 type Kind uint8
 
-// Weights and lengths.
+// Weights, lengths of goods, and distances.
 const (
 	Weight Kind = iota
 	Length
+	Distance
 )
 
-// units are the sizes of the units: of weight in grams, of length in millimetres. The pound of 0.45359237 kg,
-// of 16 ounces, and the inch of 2.54 cm, twelve to a foot, are those of the international yard and pound
+// units are the sizes of the units: of weight in grams, of length in millimetres, of distance in metres. The pound of 0.45359237 kg,
+// of 16 ounces, the inch of 2.54 cm, twelve to a foot, and the mile of 5,280 feet are those of the international yard and pound
 // agreement of 1959.
-var units = [2]map[string]decimal.Decimal{
+var units = [3]map[string]decimal.Decimal{
 	{"mg": decimal.MustParse("0.001"), "g": decimal.One, "kg": decimal.FromInt(1000), "t": decimal.FromInt(1_000_000),
 		"oz": decimal.MustParse("28.349523125"), "lb": decimal.MustParse("453.59237")},
 	{
@@ -43,10 +44,11 @@ var units = [2]map[string]decimal.Decimal{
 		"in": decimal.MustParse("25.4"),
 		"ft": decimal.MustParse("304.8"),
 	},
+	{"m": decimal.One, "km": decimal.FromInt(1000), "mi": decimal.MustParse("1609.344")},
 }
 
 // others are other ways to write the units.
-var others = [2]map[string]string{
+var others = [3]map[string]string{
 	{
 		"gram":      "g",
 		"grams":     "g",
@@ -86,11 +88,23 @@ var others = [2]map[string]string{
 		"'":           "ft",
 		"′":           "ft",
 	},
+	{
+		"metre":      "m",
+		"metres":     "m",
+		"meter":      "m",
+		"meters":     "m",
+		"kilometre":  "km",
+		"kilometres": "km",
+		"kilometer":  "km",
+		"kilometers": "km",
+		"mile":       "mi",
+		"miles":      "mi",
+	},
 }
 
-var names = [2]string{"weight", "length"}
+var names = [3]string{"weight", "length", "distance"}
 
-var examples = [2]string{"0.45, 450 g or 1 lb 3 oz", "30, 300 mm or 12 in"}
+var examples = [3]string{"0.45, 450 g or 1 lb 3 oz", "30, 300 mm or 12 in", "5, 500 m or 3 mi"}
 
 // Unit finds a unit by any way to write it.
 func Unit(kind Kind, text string) (string, bool) {
@@ -105,7 +119,7 @@ func Unit(kind Kind, text string) (string, bool) {
 // Decimals is to how many decimals of the store's unit what is converted is rounded.
 const Decimals = 6
 
-// Size is the size of a unit: of weight in grams, of length in millimetres; 0 of what is no unit. It is exact.
+// Size is the size of a unit: of weight in grams, of length in millimetres, of distance in metres; 0 of what is no unit. It is exact.
 func Size(kind Kind, unit string) decimal.Decimal { return units[kind][unit] }
 
 // Convert turns a value in one unit into another.

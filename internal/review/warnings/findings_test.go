@@ -130,7 +130,7 @@ func TestDistancesThatCannotBeMeasured(t *testing.T) {
 		{byDistance, []store.Location{nowhere}, nil, "where Workshop lies is not known"},
 		{byDistance, []store.Location{nowhere}, list, ""},
 		{byDistance, []store.Location{nowhere, somewhere}, nil, ""},
-		{`"needs":{"distance":{"max":"10"}},` + table("order", "", `[{"charges":["5"]}]`), nil, nil,
+		{`"needs":{"distance":{"to":"10"}},` + table("order", "", `[{"charges":["5"]}]`), nil, nil,
 			"no place of the shop ships orders"},
 	} {
 		f := read(t, c.method)
