@@ -145,3 +145,36 @@ func TestExtrasArePriced(t *testing.T) {
 	_, body = s.post("/extras/agreed/guild/remove")
 	assert.NotContains(t, body, `value="Guild"`)
 }
+
+// A new shop is asked five things, and what is left to do stands on every page until all of it is done.
+func TestTheFirstHour(t *testing.T) {
+	s := opened(t, draft.Empty(), false)
+	_, body := s.get("/shop")
+	holds(t, body, "A new shop", `hx-post="/shop/begin"`, "0 of 7 done", `<a href="/shop">Say where orders are shipped from</a>`)
+	answers := []string{"name", "Mine", "country", "Finland", "from", "2110 Naantali", "currency", "EUR", "weight", "kg",
+		"length", "cm", "distance", "km", "sells", "Finland, Swedden", "by", "weight"}
+	status, body := s.post("/shop/begin", answers...)
+	assert.Equal(t, http.StatusUnprocessableEntity, status)
+	holds(t, body, `value="Mine"`, `value="2110 Naantali"`, `value="Finland, Swedden"`, `id="begin-slip"`)
+	answers[5] = "21100 Naantali"
+	status, body = s.post("/shop/begin", answers...)
+	assert.Equal(t, http.StatusUnprocessableEntity, status)
+	holds(t, body, "Swedden")
+	assert.Empty(t, s.draft.State().File.Locations, "half a shop is none")
+	answers[15] = "Finland, Sweden"
+	status, body = s.post("/shop/begin", answers...)
+	require.Equal(t, http.StatusOK, status, body)
+	assert.NotContains(t, body, "A new shop")
+	holds(t, body, "3 of 7 done", `<a href="/goods">Enter the products</a>`)
+
+	_, _ = s.post("/goods", "name", "Towel", "price", "10", "weight", "0.5", "sku", "T-1")
+	_, body = s.post("/rates/delivery/list/cell", "zone", "finland", "at", "", "was", "no", "text", "5.00")
+	holds(t, body, "Type a price for Sweden", `href="/rates/delivery"`)
+	_, body = s.post("/rates/delivery/list/cell", "zone", "sweden", "at", "", "was", "no", "text", "9.00")
+	holds(t, body, "5 of 7 done")
+	_, _ = s.post("/undo")
+	_, body = s.get("/zones")
+	holds(t, body, "4 of 7 done")
+	_, body = lauha(t).get("/zones")
+	holds(t, body, `<div id="todo" class="todo"></div>`)
+}

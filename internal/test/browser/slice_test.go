@@ -244,7 +244,8 @@ func TestEveryPageIsWhole(t *testing.T) {
 		require.NoError(t, err)
 		resp.Body.Close()
 	}
-	for _, path := range []string{"/zones", "/zones?strip=FI&from=20000&to=29999&new=FI+22*", "/zones/file/1", "/goods",
+	for _, path := range []string{"/shop", "/extras", "/zones", "/zones?strip=FI&from=20000&to=29999&new=FI+22*",
+		"/zones/file/1", "/goods",
 		"/goods/file/2", "/methods", "/rates/freight", "/rates/parcel", "/quotes", "/quotes?over=weight", "/promises",
 		"/live", "/live/file/3", "/people", "/checkout"} {
 		page := s.open(t, path, 1280, 800)

@@ -41,6 +41,7 @@ func New(sh *shell.Shell, d shell.Editor, db Store) *Screens { return &Screens{s
 func (s *Screens) Routes(r gin.IRouter) {
 	r.GET("/shop", s.shop)
 	r.POST("/shop", s.editShop)
+	r.POST("/shop/begin", s.begin)
 	r.POST("/shop/places", s.addPlace)
 	r.POST("/shop/places/:place", s.editPlace)
 	r.POST("/shop/places/:place/remove", s.removePlace)

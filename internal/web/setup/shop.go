@@ -21,6 +21,8 @@ import (
 
 // view is the Shop station.
 type view struct {
+	Begin *beginView // what a new shop is asked; nil for one that has begun
+
 	Shop   unitsView
 	Places []placeRow
 	// What was typed for a new place, and refused.
@@ -71,6 +73,9 @@ func (s *Screens) view(ctx context.Context, state *draft.State) view {
 		},
 		TaxIncluded: f.Store.Tax.PricesIncludeTax,
 		Dispatch:    dispatchViewOf(f, time.Now()),
+	}
+	if !edit.Begun(f) {
+		v.Begin = beginViewOf(f)
 	}
 	for i := range f.Locations {
 		v.Places = append(v.Places, placeRowOf(state, &f.Locations[i]))

@@ -21,6 +21,9 @@ type historyView struct {
 	Broken   bool
 	Ahead    string // how far the draft is ahead of what is live
 	Changes  int
+
+	Published bool
+	Todo      *todo // what is left to do in a new shop
 }
 
 func (s *Shell) history(ctx context.Context) (v historyView, err error) {
@@ -31,6 +34,7 @@ func (s *Shell) history(ctx context.Context) (v historyView, err error) {
 	v = historyView{Undo: undo.What, Redo: redo.What}
 	v.Changes, v.Ahead = s.figures.Ahead()
 	v.Promises, v.Broken, err = s.figures.Promises(ctx)
+	v.Published = s.figures.Published()
 	return v, err
 }
 
@@ -41,7 +45,8 @@ func (s *Shell) History(ctx context.Context, said string) (template.HTML, error)
 		return "", err
 	}
 	v.OOB, v.Said = true, said
-	return s.Render("history", v), nil
+	v.Todo = todoOf(s.draft.State().File, &v)
+	return s.Render("history", v) + s.Render("todo", v), nil
 }
 
 func (s *Shell) undo(c *gin.Context) { s.turn(c, s.draft.Undo, "Undone: ", "Nothing to undo.") }

@@ -49,6 +49,8 @@ type Figures interface {
 	Ahead() (changes int, said string)
 	// Promises says how many promises hold; broken is whether one does not.
 	Promises(ctx context.Context) (said string, broken bool, err error)
+	// Published says whether an edition is live.
+	Published() bool
 }
 
 // Shell is the frame. Its zero value is not usable: New makes one, and Join gives it the parts that are drawn with
@@ -187,6 +189,7 @@ func (s *Shell) ShowStatus(c *gin.Context, status int, p Page, view any) {
 		s.Internal(c, err)
 		return
 	}
+	history.Todo = todoOf(state.File, &history)
 	s.HTML(c, status, s.Render("shell", frame{
 		Title:    p.Title,
 		Shop:     ShopName(state.File),
@@ -233,7 +236,9 @@ func (s *Shell) answer(c *gin.Context, here string, state *draft.State, said str
 		return
 	}
 	history.OOB, history.Said = true, said
+	history.Todo = todoOf(state.File, &history)
 	s.HTML(c, http.StatusOK, append(parts,
+		s.Render("todo", history),
 		s.Render("course", frame{Stations: stations(state.File, here), OOB: true}),
 		s.Render("shop-name", frame{Shop: ShopName(state.File), OOB: true}),
 		s.Render("history", history),
