@@ -148,6 +148,16 @@ func RemoveProducts(f *store.File, skus map[string]bool) (n int, err error) {
 	return n, nil
 }
 
+// SetSubtotalCounts sets which goods make the order value.
+func SetSubtotalCounts(f *store.File, typed string) error {
+	is := store.SubtotalCounts(typed)
+	if is != store.Shipped && is != store.All {
+		return Problemf("choose which goods the order value counts")
+	}
+	f.Store.SubtotalCounts = is
+	return nil
+}
+
 // SetAssumedWeight sets the weight of products without one, as it is typed; "" for none.
 func SetAssumedWeight(f *store.File, typed string) error {
 	f.Store.AssumedWeight = nil

@@ -158,7 +158,7 @@ func (s *Screens) setGoods(c *gin.Context) {
 	})
 }
 
-// setting sets what holds for all goods: the assumed weight and the volumetric divisor.
+// setting sets what holds for all goods: the assumed weight, the volumetric divisor and which goods make the order value.
 func (s *Screens) goodsSetting(c *gin.Context) {
 	name, typed := c.PostForm("setting"), strings.TrimSpace(c.PostForm("value"))
 	s.editGoods(c, func(f *store.File) error {
@@ -167,13 +167,16 @@ func (s *Screens) goodsSetting(c *gin.Context) {
 			return edit.SetAssumedWeight(f, typed)
 		case "divisor":
 			return edit.SetDivisor(f, typed)
+		case "counts":
+			return edit.SetSubtotalCounts(f, typed)
 		}
 		return nil
 	}, func(v *view, text string) {
 		v.SettingSlip = text
-		if name == "assumed" {
+		switch name {
+		case "assumed":
 			v.Assumed = typed
-		} else {
+		case "divisor":
 			v.Divisor = typed
 		}
 	})

@@ -80,6 +80,7 @@ type view struct {
 	First, Last       string
 	Unit, Currency    string
 	Assumed, Divisor  string
+	CountsAll         bool // whether the order value counts goods that are not shipped
 	SettingSlip       string
 	OOB               bool
 	NewClass          string
@@ -269,6 +270,7 @@ func (s *Screens) goodsView(c *gin.Context, state *draft.State) view {
 		Total:    len(f.Products),
 	}
 	v.Filtered = q.find != "" || q.class != "" || q.lack != ""
+	v.CountsAll = f.Store.SubtotalCounts == store.All
 	if f.Store.AssumedWeight != nil {
 		v.Assumed = f.Store.AssumedWeight.String()
 	}

@@ -223,6 +223,14 @@ func (s *Screens) removeZone(c *gin.Context) {
 	s.editZone(c, edit.RemoveZone, func(r *zoneRow, text string) { r.Slip.Text = text })
 }
 
+// onlyZone has no broader zone stand in where a zone has no price.
+func (s *Screens) onlyZone(c *gin.Context) {
+	s.editZone(c, func(_ *store.File, z *store.Zone) error {
+		z.Only = c.PostForm("only") == "on"
+		return nil
+	}, func(r *zoneRow, text string) { r.Slip.Text = text })
+}
+
 // pinZone gives a zone a rank before all others, or takes its rank away.
 func (s *Screens) pinZone(c *gin.Context) {
 	s.editZone(c, func(f *store.File, z *store.Zone) error {

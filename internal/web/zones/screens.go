@@ -64,6 +64,7 @@ func (s *Screens) Routes(r gin.IRouter) {
 	r.POST("/zones/:zone/remove-place", s.removePlace)
 	r.POST("/zones/:zone/enabled", s.enableZone)
 	r.POST("/zones/:zone/pinned", s.pinZone)
+	r.POST("/zones/:zone/only", s.onlyZone)
 	r.POST("/zones/:zone/remove", s.removeZone)
 	r.GET("/zones/file", s.exportZones)
 	s.tables().Routes(r)

@@ -35,6 +35,7 @@ type zoneRow struct {
 	Colour   string
 	Enabled  bool
 	Pinned   bool
+	Only     bool // no broader zone stands in where it has no price
 	Chips    []chip
 	More     int    // places that are not shown
 	Opened   bool   // all are shown
@@ -255,6 +256,7 @@ func (r *zoneRows) of(i int) zoneRow {
 		Colour:   shell.Colour(i),
 		Enabled:  z.Enabled,
 		Pinned:   z.Rank != nil,
+		Only:     z.Only,
 		Opened:   r.opened == z.ID,
 		Takes:    r.said.takes(i),
 		Overlaps: r.said.overlaps(i),
