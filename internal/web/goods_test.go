@@ -248,7 +248,7 @@ func TestAProductListIsLookedAtMappedAndTakenIn(t *testing.T) {
 			break
 		}
 		time.Sleep(10 * time.Millisecond)
-		_, body = s.get("/goods/file/" + id + "/progress")
+		_, body = s.part("/goods/file/" + id + "/progress")
 	}
 	holds(t, body, "1 new, 1 changed", "3 refused")
 	assert.Equal(
@@ -292,7 +292,7 @@ func TestSampleCartsAreKeptAndForgotten(t *testing.T) {
 	assert.NotContains(t, body, `value="towels-and-tar"`)
 	status, _ = s.post("/till/carts/towels-and-tar/forget")
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
-	status, body = s.get("/suggest/goods?text=tar")
+	status, body = s.part("/suggest/goods?text=tar")
 	assert.Equal(t, http.StatusOK, status)
 	holds(t, body, `data-text="OIL-TAR"`)
 }

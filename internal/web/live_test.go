@@ -128,7 +128,7 @@ func TestBuyersAreQuotedFromTheLiveEdition(t *testing.T) {
 		status, _ = s.get(path)
 		assert.Equal(t, http.StatusNotFound, status, path)
 	}
-	_, body = s.get("/live/1/again")
+	_, body = s.part("/live/1/again")
 	holds(
 		t,
 		body,
@@ -155,7 +155,7 @@ func TestAChangeIsPutBackByItself(t *testing.T) {
 	s := lauha(t)
 	s.price("6.90", "7.20")
 	_, _ = s.post("/methods/parcel/name", "value", "Box")
-	_, body := s.get("/live/changes")
+	_, body := s.part("/live/changes")
 	holds(t, body, "name: “Parcel to the door” → “Box”", `"key":"methods/parcel/tables/list/cells/2/finland"`)
 	_, body = s.post("/live/put-back", "key", "methods/parcel/tables/list/cells/2/finland")
 	holds(

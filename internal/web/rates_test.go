@@ -363,14 +363,14 @@ func TestAForeignPriceListIsLookedAtAndMade(t *testing.T) {
 
 func TestACurveIsReadWhereOnePoints(t *testing.T) {
 	s := lauha(t)
-	_, body := s.get("/rates/parcel/list/read?x=2")
+	_, body := s.part("/rates/parcel/list/read?x=2")
 	holds(t, body, "2 kg", "Finland", "6.90", "9.90")
-	_, body = s.get("/rates/parcel/list/read?x=2.1")
+	_, body = s.part("/rates/parcel/list/read?x=2.1")
 	holds(t, body, "8.40")
-	_, body = s.get("/rates/parcel/list/read?x=11")
+	_, body = s.part("/rates/parcel/list/read?x=11")
 	holds(t, body, "not offered", "10.70")
 	for _, x := range []string{"", "-1", "1e400", "x"} {
-		status, body := s.get("/rates/parcel/list/read?x=" + x)
+		status, body := s.part("/rates/parcel/list/read?x=" + x)
 		assert.Equal(t, http.StatusOK, status)
 		assert.Empty(t, body)
 	}

@@ -36,6 +36,19 @@ func TestEveryPageAnswers(t *testing.T) {
 	}
 }
 
+// Whoever opens a part of a page by itself comes to the page.
+func TestEveryAddressShowsAWholePage(t *testing.T) {
+	s := lauha(t)
+	for _, path := range []string{"/lists", "/live/changes", "/live/1/again", "/suggest/places?text=a",
+		"/suggest/addresses?text=a", "/suggest/goods?text=a", "/rates/parcel/list/read?x=2", "/rates/parcel/list/aside"} {
+		status, body := s.get(path)
+		assert.Equal(t, http.StatusOK, status, path)
+		assert.Contains(t, body, `id="course"`, path)
+		_, body = s.part(path)
+		assert.NotContains(t, body, "<html", path)
+	}
+}
+
 func TestWhatIsTypedIsEscaped(t *testing.T) {
 	s := lauha(t)
 	nasty := `<script>alert(1)</script>"'`

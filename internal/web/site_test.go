@@ -94,6 +94,20 @@ func (s *site) get(path string) (int, string) {
 	return resp.StatusCode, html.UnescapeString(shown(resp, body))
 }
 
+// part asks for a part of a page as htmx does.
+func (s *site) part(path string) (int, string) {
+	s.t.Helper()
+	req, err := http.NewRequest(http.MethodGet, s.URL+path, nil)
+	require.NoError(s.t, err)
+	req.Header.Set("HX-Request", "true")
+	resp, err := s.client.Do(req)
+	require.NoError(s.t, err)
+	defer resp.Body.Close()
+	body, err := io.ReadAll(resp.Body)
+	require.NoError(s.t, err)
+	return resp.StatusCode, html.UnescapeString(shown(resp, body))
+}
+
 // post sends an edit as htmx does; pairs are names and values.
 func (s *site) post(path string, pairs ...string) (int, string) {
 	s.t.Helper()

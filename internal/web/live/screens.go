@@ -71,11 +71,11 @@ func New(sh *shell.Shell, d Draft, db Store, p Promises, n Notes) *Screens {
 func (s *Screens) Routes(r gin.IRouter, owners gin.HandlerFunc) {
 	r.GET("/live", s.livePage)
 	r.POST("/live", owners, s.publish)
-	r.GET("/live/changes", s.aheadList)
+	r.GET("/live/changes", shell.PartOf("/live"), s.aheadList)
 	r.POST("/live/put-back", s.putBack)
 	s.files().Routes(r)
 	r.GET("/live/:edition", s.downloadEdition)
-	r.GET("/live/:edition/again", owners, s.askAgain)
+	r.GET("/live/:edition/again", shell.PartOf("/live"), owners, s.askAgain)
 	r.POST("/live/:edition/again", owners, s.publishAgain)
 	r.POST("/live/:edition/draft", s.bringBack)
 }

@@ -9,6 +9,7 @@ import (
 	"net/http"
 	"net/url"
 	"runtime/debug"
+	"strings"
 
 	"diadrom/internal/sqlite"
 
@@ -43,6 +44,22 @@ func (s *Shell) Render(name string, data any) template.HTML {
 
 // IsHTMX says whether htmx asks: for a part of a page.
 func IsHTMX(c *gin.Context) bool { return c.GetHeader("HX-Request") == "true" }
+
+// PartOf is for an address that answers with a part of a page: whoever opens it by itself is sent to the page, whose
+// path may name parameters of the address (/rates/:method).
+func PartOf(page string) gin.HandlerFunc {
+	return func(c *gin.Context) {
+		if IsHTMX(c) {
+			return
+		}
+		to := page
+		for _, p := range c.Params {
+			to = strings.ReplaceAll(to, ":"+p.Key, url.PathEscape(p.Value))
+		}
+		c.Redirect(http.StatusSeeOther, to)
+		c.Abort()
+	}
+}
 
 // Problem answers with a sentence.
 func (s *Shell) Problem(c *gin.Context, status int, text string) {

@@ -55,9 +55,9 @@ func (s *Screens) Routes(r gin.IRouter) {
 	r.POST("/till/line", s.tillLine)
 	r.POST("/till/add", s.tillAdd)
 	r.POST("/till/buyer", s.tillBuyer)
-	r.GET("/suggest/places", s.suggestPlaces)
-	r.GET("/suggest/addresses", s.suggestAddresses)
-	r.GET("/suggest/goods", s.suggestGoods)
+	r.GET("/suggest/places", shell.PartOf("/zones"), s.suggestPlaces)
+	r.GET("/suggest/addresses", shell.PartOf("/zones"), s.suggestAddresses)
+	r.GET("/suggest/goods", shell.PartOf("/goods"), s.suggestGoods)
 }
 
 // Part draws the Till as it quotes a state of the draft.

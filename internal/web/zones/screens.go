@@ -68,7 +68,7 @@ func (s *Screens) Routes(r gin.IRouter) {
 	r.POST("/zones/:zone/remove", s.removeZone)
 	r.GET("/zones/file", s.exportZones)
 	s.tables().Routes(r)
-	r.GET("/lists", s.showLists)
+	r.GET("/lists", shell.PartOf("/zones"), s.showLists)
 	r.POST("/lists", s.addList)
 	r.POST("/lists/:list/remove", s.removeList)
 }
