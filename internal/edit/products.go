@@ -3,6 +3,7 @@ package edit
 import (
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 
 	"diadrom/internal/core/decimal"
@@ -43,9 +44,12 @@ type NewProduct struct{ SKU, Name, Price, Weight string }
 // AddProduct adds a product that needs shipping.
 func AddProduct(f *store.File, typed NewProduct) error {
 	p := store.Product{SKU: strings.TrimSpace(typed.SKU), NeedsShipping: true, Price: decimal.Zero}
+	if p.SKU == "" && strings.TrimSpace(typed.Name) != "" {
+		p.SKU = nextSKU(f)
+	}
 	switch n := len([]rune(p.SKU)); {
 	case n == 0:
-		return Problemf("a product needs a sku, the shop's own number for it")
+		return Problemf("a product needs a sku, the shop's own number for it, or a name")
 	case n > MaxName:
 		return Problemf("a sku has at most %d letters", MaxName)
 	case strings.ContainsFunc(p.SKU, oneline.Hidden):
@@ -65,6 +69,15 @@ func AddProduct(f *store.File, typed NewProduct) error {
 	}
 	f.Products = append(f.Products, p)
 	return nil
+}
+
+// nextSKU is a number for a product that has none of its own: P-1, P-2, never one that is taken.
+func nextSKU(f *store.File) string {
+	for n := len(f.Products) + 1; ; n++ {
+		if sku := "P-" + strconv.Itoa(n); f.Product(sku) == nil {
+			return sku
+		}
+	}
 }
 
 // ProductCell is a field of a product.

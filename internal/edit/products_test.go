@@ -28,7 +28,7 @@ func TestANewProduct(t *testing.T) {
 		typed edit.NewProduct
 		says  string
 	}{
-		{edit.NewProduct{Name: "Cup"}, "a product needs a sku"},
+		{edit.NewProduct{Price: "3"}, "a product needs a sku"},
 		{edit.NewProduct{SKU: strings.Repeat("x", 81)}, "at most 80 letters"},
 		{edit.NewProduct{SKU: "CUP\u200b"}, "cannot be seen"},
 		{edit.NewProduct{SKU: " A "}, "there is a product A already"},
@@ -176,4 +176,13 @@ func TestClasses(t *testing.T) {
 	require.NoError(t, edit.RemoveClass(f, "glass"))
 	assert.Nil(t, f.Class("glass"))
 	assert.Empty(t, f.Product("A").Class, "its products have none then")
+}
+
+// A product without a number of its own gets one that no other has.
+func TestANewProductGetsANumber(t *testing.T) {
+	f := storetest.WithProducts(2)
+	f.Products[1].SKU = "P-3"
+	require.NoError(t, edit.AddProduct(f, edit.NewProduct{Name: "Cup", Price: "1"}))
+	require.NoError(t, edit.AddProduct(f, edit.NewProduct{Name: "Bowl", Price: "1"}))
+	assert.Equal(t, []string{"P-4", "P-5"}, []string{f.Products[2].SKU, f.Products[3].SKU})
 }

@@ -51,7 +51,7 @@ func TestPlacesOfTheShop(t *testing.T) {
 	for field, text := range map[edit.LocationField]string{
 		edit.LocationPoint: "91 22", edit.LocationPostcode: "2110", edit.LocationCountry: "Nowhere", edit.LocationName: " ",
 	} {
-		assert.Error(t, edit.SetLocation(f, id, field, text), field)
+		assert.Error(t, edit.SetLocation(f.Clone(), id, field, text), field)
 	}
 	require.NoError(t, edit.SetLocation(f, id, edit.LocationName, "Workshop"))
 	require.NoError(t, edit.SetLocation(f, id, edit.LocationPoint, ""))

@@ -318,7 +318,7 @@ func TestGoodsAreTypedInPlace(t *testing.T) {
 			"is not a number: write a price as 12.50"},
 		{"/goods/cell", "sku", "LADLE-B", "field", "price", "was", "1.00", "text", "2", "changed to 24.00"},
 		{"/goods/cell", "sku", "NONE", "field", "price", "text", "2", "removed meanwhile"},
-		{"/goods", "sku", "", "name", "X", "needs a sku"}, {"/goods", "sku", "LADLE-B", "name", "X", "price", "1",
+		{"/goods", "sku", "", "name", "", "price", "1", "needs a sku"}, {"/goods", "sku", "LADLE-B", "name", "X", "price", "1",
 			"already"}, {"/goods", "sku", "NEW", "name", "", "price", "1", "a name is needed"},
 		{"/goods/set", "selected", "NONE", "field", "remove", "select the products first"},
 	} {
