@@ -6,6 +6,8 @@ import (
 	"io"
 	"mime/multipart"
 	"net/http"
+	"regexp"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -239,4 +241,21 @@ func TestAPasteOfFiftyMegabytesIsRefusedInWords(t *testing.T) {
 	status, body := s.post("/zones", "places", strings.Repeat("21100 ", 50<<20/6))
 	assert.Equal(t, http.StatusRequestEntityTooLarge, status)
 	holds(t, body, "nothing was changed", "taken in as files")
+}
+
+// A zone's name stands over its stretch of the strip: 22000 to 22999 of 100,000 codes is at 22 % of its width of 880.
+func TestNamesStandOverTheirStretches(t *testing.T) {
+	s := lauha(t)
+	_, body := s.get("/zones")
+	at := map[string]float64{}
+	for _, m := range regexp.MustCompile(`<text x="([0-9.]+)" y="13" class="strip-label">([^<]+)<`).FindAllStringSubmatch(body, -1) {
+		x, err := strconv.ParseFloat(m[1], 64)
+		require.NoError(t, err)
+		at[m[2]] = x
+	}
+	assert.InDelta(t, 0.20*880, at["Around Naantali"], 1)
+	assert.Greater(t, at["Lapland"], 0.9*880, "96000 to 99999, moved left so that its name is whole")
+	for name, x := range at {
+		assert.LessOrEqual(t, x+6.4*float64(len([]rune(name))), 880.1, name)
+	}
 }

@@ -200,15 +200,14 @@ func (v *View) draw(f *store.File, m *coverage.Map) {
 		}
 		if len(s.Zones) > 0 && s.Zones[0].Narrow.Level <= place.Region && s.Zones[0].Owner != lastZone {
 			label := cmp.Or(f.Zones[s.Zones[0].Owner].Name, f.Zones[s.Zones[0].Owner].ID)
-			width := 6.4 * float64(len([]rune(label)))
-			x := v.x(from)
-			at := min(x, width-width)
-			if end := v.x(to); at < labelled && labelled+width <= end { // further right, but still over its own bar
+			long := 6.4 * float64(len([]rune(label)))
+			at := min(v.x(from), width-long) // no label stands out at the right
+			if end := v.x(to); at < labelled && labelled+long <= end { // further right, but still over its own bar
 				at = labelled
 			}
 			if at >= labelled {
 				v.Labels = append(v.Labels, zoneLabel{Px(at), label})
-				labelled, lastZone = at+width+8, s.Zones[0].Owner
+				labelled, lastZone = at+long+8, s.Zones[0].Owner
 			}
 		}
 		v.Bars = append(v.Bars, bar)
