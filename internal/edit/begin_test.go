@@ -59,9 +59,11 @@ func TestAWrongAnswerIsNamed(t *testing.T) {
 		"a country of nobody": {func(b *edit.Beginning) { b.Country = "Atlantis" }, edit.BeginCountry, "Atlantis"},
 		"a short postcode":    {func(b *edit.Beginning) { b.From = "2110 Naantali" }, edit.BeginFrom, "5 digits"},
 		"two countries":       {func(b *edit.Beginning) { b.From = "EE 10111 Tallinn" }, edit.BeginFrom, "which is it"},
-		"one word of three":   {func(b *edit.Beginning) { b.Sells = "Finland, Swedden, EU" }, edit.BeginSells, "Swedden"},
-		"what is left out":    {func(b *edit.Beginning) { b.Sells = "EU, not Malta" }, edit.BeginSells, "typed into the zone"},
-		"by colour":           {func(b *edit.Beginning) { b.By = "colour" }, edit.BeginBy, "choose what"},
+		"one word of three": {func(b *edit.Beginning) { b.Sells = "Finland, Swedden, EU" }, edit.BeginSells,
+			"Swedden"},
+		"what is left out": {func(b *edit.Beginning) { b.Sells = "EU, not Malta" }, edit.BeginSells,
+			"typed into the zone"},
+		"by colour": {func(b *edit.Beginning) { b.By = "colour" }, edit.BeginBy, "choose what"},
 	} {
 		is := beginning()
 		c.change(&is)

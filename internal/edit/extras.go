@@ -225,7 +225,8 @@ func agreedPlace(f *store.File, text string) (*store.AgreedPlace, error) {
 	}
 	p.Street = strings.TrimSpace(strings.Join(parts, ","))
 	if p.Street != "" && p.Postcode == "" {
-		return nil, Problemf("put the postcode behind the street: %s, 21100, %s", p.Street, world.CountryName(p.Country))
+		return nil, Problemf("put the postcode behind the street: %s, 21100, %s", p.Street,
+			world.CountryName(p.Country))
 	}
 	return &p, nil
 }
@@ -277,7 +278,8 @@ func methodsText(f *store.File, ids []string) string {
 	return strings.Join(names, "; ")
 }
 
-// methodsCalled are the ids of methods by their names, with semicolons between them; "" and "all" are none, which is all.
+// methodsCalled are the ids of methods by their names, with semicolons between them; "" and "all" are none, which is
+// all.
 func methodsCalled(f *store.File, text string) (ids []string, err error) {
 	if strings.EqualFold(strings.TrimSpace(text), "all") {
 		return nil, nil
@@ -287,7 +289,8 @@ func methodsCalled(f *store.File, text string) (ids []string, err error) {
 			continue
 		}
 		i := slices.IndexFunc(f.Methods, func(m store.Method) bool {
-			return m.ID == name || world.Fold(m.Name) == world.Fold(name) || world.Fold(m.BuyersLabel()) == world.Fold(name)
+			return m.ID == name || world.Fold(m.Name) == world.Fold(name) ||
+				world.Fold(m.BuyersLabel()) == world.Fold(name)
 		})
 		if i < 0 {
 			return nil, Problemf("there is no method %.40q", name)

@@ -120,7 +120,8 @@ func point(text string) (lat, lon *decimal.Decimal, err error) {
 	return &y, &x, nil
 }
 
-// LocationUses names what uses a place of the shop: methods that leave from it, zones and surcharges with circles around it.
+// LocationUses names what uses a place of the shop: methods that leave from it, zones and surcharges with circles
+// around it.
 func LocationUses(f *store.File, id string) (uses []string) {
 	for i := range f.Methods {
 		if m := &f.Methods[i]; m.From == id {
@@ -154,8 +155,8 @@ func RemoveLocation(f *store.File, id string) error {
 
 var taxForm = regexp.MustCompile(`^(.*\S)\s+([0-9]+(?:[.,][0-9]+)?)\s*%?$`)
 
-// AddTax adds rates of tax as they are typed: places as of a zone, and a percentage behind them: "Finland 25.5 %". Places
-// that have a rate already get the new one.
+// AddTax adds rates of tax as they are typed: places as of a zone, and a percentage behind them: "Finland 25.5 %".
+// Places that have a rate already get the new one.
 func AddTax(f *store.File, r typed.Reader, text string) error {
 	m := taxForm.FindStringSubmatch(strings.Join(strings.Fields(text), " "))
 	if m == nil {

@@ -49,7 +49,8 @@ func TestPlacesOfTheShop(t *testing.T) {
 		assert.Equal(t, c.want, have)
 	}
 	for field, text := range map[edit.LocationField]string{
-		edit.LocationPoint: "91 22", edit.LocationPostcode: "2110", edit.LocationCountry: "Nowhere", edit.LocationName: " ",
+		edit.LocationPoint: "91 22", edit.LocationPostcode: "2110", edit.LocationCountry: "Nowhere",
+		edit.LocationName: " ",
 	} {
 		assert.Error(t, edit.SetLocation(f.Clone(), id, field, text), field)
 	}
@@ -122,7 +123,8 @@ func TestSurcharges(t *testing.T) {
 		assert.Equal(t, c.text, edit.SurchargeText(f, finnish, s, c.field))
 	}
 	for field, text := range map[edit.SurchargeField]string{
-		edit.SurchargeAmount: "much", edit.SurchargePlaces: "", edit.SurchargeMethods: "Ship", edit.SurchargePercent: "x",
+		edit.SurchargeAmount: "much", edit.SurchargePlaces: "", edit.SurchargeMethods: "Ship",
+		edit.SurchargePercent: "x",
 	} {
 		assert.Error(t, edit.SetSurcharge(f, finnish, "far-north", field, text), field)
 	}
@@ -154,7 +156,8 @@ func TestAgreedCharges(t *testing.T) {
 	for i := range f.Agreed {
 		a := &f.Agreed[i]
 		for _, field := range []edit.AgreedField{
-			edit.AgreedName, edit.AgreedCustomer, edit.AgreedGroup, edit.AgreedPlace, edit.AgreedAmount, edit.AgreedMethods,
+			edit.AgreedName, edit.AgreedCustomer, edit.AgreedGroup, edit.AgreedPlace, edit.AgreedAmount,
+			edit.AgreedMethods,
 		} {
 			text := edit.AgreedText(f, a, field)
 			require.NoError(t, edit.SetAgreed(f, a.ID, field, text), "%s %q", field, text)

@@ -248,7 +248,8 @@ func TestNamesStandOverTheirStretches(t *testing.T) {
 	s := lauha(t)
 	_, body := s.get("/zones")
 	at := map[string]float64{}
-	for _, m := range regexp.MustCompile(`<text x="([0-9.]+)" y="13" class="strip-label">([^<]+)<`).FindAllStringSubmatch(body, -1) {
+	label := regexp.MustCompile(`<text x="([0-9.]+)" y="13" class="strip-label">([^<]+)<`)
+	for _, m := range label.FindAllStringSubmatch(body, -1) {
 		x, err := strconv.ParseFloat(m[1], 64)
 		require.NoError(t, err)
 		at[m[2]] = x

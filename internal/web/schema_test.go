@@ -178,8 +178,10 @@ var forms = [][]string{
 }
 
 // termForms are terms as they are typed, everywhere and in a zone.
-var termForms = [][2]string{{"days", "2 to 4 working days"}, {"free", "from 100 and from 5 items and with coupon SPRING during 2026-12-01 to 2026-12-24"},
-	{"minimum", "2"}, {"maximum", "90"}, {"handling", "1 + 2 %"}, {"weight", "1 to 30 kg"}, {"billed_weight", "1 to 30 kg"},
+var termForms = [][2]string{{"days", "2 to 4 working days"},
+	{"free", "from 100 and from 5 items and with coupon SPRING during 2026-12-01 to 2026-12-24"},
+	{"minimum", "2"}, {"maximum", "90"}, {"handling", "1 + 2 %"}, {"weight", "1 to 30 kg"},
+	{"billed_weight", "1 to 30 kg"},
 	{"longest_side", "1 to 90 cm"}, {"subtotal", "1 to 900"}, {"quantity", "1 to 9"}, {"distance", "1 to 50 km"},
 	{"only_classes", "Soft"}, {"without_classes", "Bulky"}, {"coupons", "A1"}, {"groups", "trade"}}
 
@@ -206,7 +208,8 @@ func TestEveryFieldOfAStoreFileHasAForm(t *testing.T) {
 	for _, term := range wholeForms {
 		add("/methods/test/term", "zone", "", "field", term[0], "was", "", "text", term[1])
 	}
-	for field, typed := range map[string]string{"name": "Cap", "price": "3", "weight": "0.4", "length": "11", "width": "12",
+	for field, typed := range map[string]string{"name": "Cap", "price": "3", "weight": "0.4", "length": "11",
+		"width":  "12",
 		"height": "13", "class": "Bulky", "needs_shipping": "no", "ships_free": "yes", "own_parcel": "yes"} {
 		add("/goods/set", "selected", "TOWEL-70", "field", field, "value", typed)
 	}
@@ -225,7 +228,8 @@ func TestEveryFieldOfAStoreFileHasAForm(t *testing.T) {
 	status, _ := empty.post("/shop", "name", "New", "currency", "SEK", "weight", "g", "length", "mm", "distance", "mi")
 	require.Equal(t, http.StatusOK, status)
 	is := empty.draft.State().File.Store
-	assert.Equal(t, []string{"SEK", "g", "mm", "mi"}, []string{is.Currency, is.WeightUnit, is.LengthUnit, is.DistanceUnit})
+	assert.Equal(t, []string{"SEK", "g", "mm", "mi"}, []string{is.Currency, is.WeightUnit, is.LengthUnit,
+		is.DistanceUnit})
 	for _, name := range []string{"currency", "weight_unit", "length_unit", "distance_unit"} {
 		covered["store."+name] = true // before there are prices and weights
 	}

@@ -19,7 +19,8 @@ import (
 
 func TestEveryPageAnswers(t *testing.T) {
 	for name, s := range map[string]*site{"demo": lauha(t), "empty": opened(t, draft.Empty(), false)} {
-		for _, path := range []string{"/", "/shop", "/zones", "/goods", "/methods", "/rates", "/extras", "/quotes", "/promises",
+		for _, path := range []string{"/", "/shop", "/zones", "/goods", "/methods", "/rates", "/extras", "/quotes",
+			"/promises",
 			"/live", "/people"} {
 			status, body := s.get(path)
 			assert.Equal(t, http.StatusOK, status, "%s %s", name, path)
@@ -40,7 +41,8 @@ func TestEveryPageAnswers(t *testing.T) {
 func TestEveryAddressShowsAWholePage(t *testing.T) {
 	s := lauha(t)
 	for _, path := range []string{"/lists", "/live/changes", "/live/1/again", "/suggest/places?text=a",
-		"/suggest/addresses?text=a", "/suggest/goods?text=a", "/rates/parcel/list/read?x=2", "/rates/parcel/list/aside"} {
+		"/suggest/addresses?text=a", "/suggest/goods?text=a", "/rates/parcel/list/read?x=2",
+		"/rates/parcel/list/aside"} {
 		status, body := s.get(path)
 		assert.Equal(t, http.StatusOK, status, path)
 		assert.Contains(t, body, `id="course"`, path)
@@ -318,7 +320,8 @@ func TestGoodsAreTypedInPlace(t *testing.T) {
 			"is not a number: write a price as 12.50"},
 		{"/goods/cell", "sku", "LADLE-B", "field", "price", "was", "1.00", "text", "2", "changed to 24.00"},
 		{"/goods/cell", "sku", "NONE", "field", "price", "text", "2", "removed meanwhile"},
-		{"/goods", "sku", "", "name", "", "price", "1", "needs a sku"}, {"/goods", "sku", "LADLE-B", "name", "X", "price", "1",
+		{"/goods", "sku", "", "name", "", "price", "1", "needs a sku"}, {"/goods", "sku", "LADLE-B", "name", "X",
+			"price", "1",
 			"already"}, {"/goods", "sku", "NEW", "name", "", "price", "1", "a name is needed"},
 		{"/goods/set", "selected", "NONE", "field", "remove", "select the products first"},
 	} {

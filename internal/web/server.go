@@ -14,6 +14,7 @@ import (
 	"net/http"
 
 	"diadrom/internal/core/quote"
+	"diadrom/internal/core/store"
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/shop/importer"
 	"diadrom/internal/sqlite"
@@ -120,13 +121,7 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 	})
 	people.OpenRoutes(r)
 	r.Use(people.Signed, s.heavy)
-	r.GET("/", func(c *gin.Context) {
-		if len(d.State().File.Zones) == 0 {
-			c.Redirect(http.StatusSeeOther, "/shop")
-			return
-		}
-		c.Redirect(http.StatusSeeOther, "/zones")
-	})
+	r.GET("/", func(c *gin.Context) { c.Redirect(http.StatusSeeOther, first(d.State().File)) })
 	sh.Routes(r)
 	people.Routes(r)
 	theTill.Routes(r)
@@ -167,3 +162,11 @@ func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) { s.handler.S
 
 // Wait waits for what goes on after its request was answered.
 func (s *Server) Wait() { s.products.Wait() }
+
+// first is the page that work begins on: a shop without zones is asked about itself.
+func first(f *store.File) string {
+	if len(f.Zones) == 0 {
+		return "/shop"
+	}
+	return "/zones"
+}

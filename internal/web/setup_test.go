@@ -150,8 +150,10 @@ func TestExtrasArePriced(t *testing.T) {
 func TestTheFirstHour(t *testing.T) {
 	s := opened(t, draft.Empty(), false)
 	_, body := s.get("/shop")
-	holds(t, body, "A new shop", `hx-post="/shop/begin"`, "0 of 7 done", `<a href="/shop">Say where orders are shipped from</a>`)
-	answers := []string{"name", "Mine", "country", "Finland", "from", "2110 Naantali", "currency", "EUR", "weight", "kg",
+	holds(t, body, "A new shop", `hx-post="/shop/begin"`, "0 of 7 done",
+		`<a href="/shop">Say where orders are shipped from</a>`)
+	answers := []string{"name", "Mine", "country", "Finland", "from", "2110 Naantali", "currency", "EUR", "weight",
+		"kg",
 		"length", "cm", "distance", "km", "sells", "Finland, Swedden", "by", "weight"}
 	status, body := s.post("/shop/begin", answers...)
 	assert.Equal(t, http.StatusUnprocessableEntity, status)

@@ -31,9 +31,9 @@ const (
 	Distance
 )
 
-// units are the sizes of the units: of weight in grams, of length in millimetres, of distance in metres. The pound of 0.45359237 kg,
-// of 16 ounces, the inch of 2.54 cm, twelve to a foot, and the mile of 5,280 feet are those of the international yard and pound
-// agreement of 1959.
+// units are the sizes of the units: of weight in grams, of length in millimetres, of distance in metres. The pound of
+// 0.45359237 kg, of 16 ounces, the inch of 2.54 cm, twelve to a foot, and the mile of 5,280 feet are those of the
+// international yard and pound agreement of 1959.
 var units = [3]map[string]decimal.Decimal{
 	{"mg": decimal.MustParse("0.001"), "g": decimal.One, "kg": decimal.FromInt(1000), "t": decimal.FromInt(1_000_000),
 		"oz": decimal.MustParse("28.349523125"), "lb": decimal.MustParse("453.59237")},
@@ -119,7 +119,8 @@ func Unit(kind Kind, text string) (string, bool) {
 // Decimals is to how many decimals of the store's unit what is converted is rounded.
 const Decimals = 6
 
-// Size is the size of a unit: of weight in grams, of length in millimetres, of distance in metres; 0 of what is no unit. It is exact.
+// Size is the size of a unit: of weight in grams, of length in millimetres, of distance in metres; 0 of what is no
+// unit. It is exact.
 func Size(kind Kind, unit string) decimal.Decimal { return units[kind][unit] }
 
 // Convert turns a value in one unit into another.

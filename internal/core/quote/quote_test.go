@@ -77,15 +77,17 @@ func TestAMethodAndAFreeRuleForAWhile(t *testing.T) {
 // Faults of periods and of a method's own dispatch.
 func TestFaultsOfPeriodsAndDispatch(t *testing.T) {
 	for method, want := range map[string]string{
-		`"available":{"from":"2026-12-24","to":"2026-12-01"},`:          "/methods/0/available/to range",
-		`"available":{"from":"24.12.2026"},`:                            "/methods/0/available/from range",
-		`"free":{"available":{"to":"2026-12-01"}},`:                     "/methods/0/free missing",
-		`"dispatch":{"lead_days":5},`:                                   "/methods/0/dispatch missing",
-		`"dispatch":{"lead_days":61},`:                                  "/methods/0/dispatch/lead_days range",
-		`"available":{},"dispatch":{},`:                                 "",
-		`"terms":{"fi":{"free":{"subtotal":"5","available":{"a":1}}}},`: "/methods/0/terms/fi/free/available/a unknown_field",
+		`"available":{"from":"2026-12-24","to":"2026-12-01"},`: "/methods/0/available/to range",
+		`"available":{"from":"24.12.2026"},`:                   "/methods/0/available/from range",
+		`"free":{"available":{"to":"2026-12-01"}},`:            "/methods/0/free missing",
+		`"dispatch":{"lead_days":5},`:                          "/methods/0/dispatch missing",
+		`"dispatch":{"lead_days":61},`:                         "/methods/0/dispatch/lead_days range",
+		`"available":{},"dispatch":{},`:                        "",
+		`"terms":{"fi":{"free":{"subtotal":"5","available":{"a":1}}}},`: "/methods/0/terms/fi/free/available/a " +
+			"unknown_field",
 	} {
-		_, faults := store.Read([]byte(shopWith(method+oneTable("weight", "up_to", `[{"at":null,"charges":["6.90"]}]`), "")))
+		_, faults := store.Read([]byte(shopWith(method+oneTable("weight", "up_to", `[{"at":null,
+		"charges":["6.90"]}]`), "")))
 		have := ""
 		if len(faults) > 0 {
 			have = faults[0].Path + " " + faults[0].Code

@@ -26,24 +26,8 @@ func (r Reader) Address(text string) (place.Address, error) {
 		return place.Address{Country: c}, nil
 	}
 	rest := text
-	if front, back, ok := cutLast(text, ","); ok {
-		if c, isCountry := countryNamed(back); isCountry {
-			a.Country, rest = c, front
-		}
-	}
-	if rest == text {
-		head, tail, ok := strings.Cut(text, " ")
-		code := strings.ToUpper(head)
-		if ok && len(head) == 2 && (head == code || tail[0] >= '0' && tail[0] <= '9') { // De Panne is no country
-			if c, isCountry := world.CountryByCode(code); isCountry &&
-				!(a.Country != "" && isRegionCode(a.Country, code)) {
-				a.Country, rest = c.Alpha2, tail
-			}
-		} else if c, tail, isName := countryInFront(text); isName {
-			a.Country, rest = c, tail
-		} else if c, tail, isName := r.countryPart(text); isName {
-			a.Country, rest = c, tail
-		}
+	if c, without, ok := r.countryIn(text); ok {
+		a.Country, rest = c, without
 	}
 	if a.Country == "" {
 		return place.Address{}, fmt.Errorf("say which country: FI %s, or Finland", text)
@@ -64,6 +48,28 @@ func (r Reader) Address(text string) (place.Address, error) {
 		)
 	}
 	return a, nil
+}
+
+// countryIn takes the country out of an address, where it names one: behind its last comma, as a code or a name in
+// front, or between other commas.
+func (r Reader) countryIn(text string) (country, rest string, ok bool) {
+	if front, back, ok := cutLast(text, ","); ok {
+		if c, isCountry := countryNamed(back); isCountry {
+			return c, front, true
+		}
+	}
+	head, tail, ok := strings.Cut(text, " ")
+	code := strings.ToUpper(head)
+	if ok && len(head) == 2 && (head == code || tail[0] >= '0' && tail[0] <= '9') { // De Panne is no country
+		if c, isCountry := world.CountryByCode(code); isCountry && !(r.Home != "" && isRegionCode(r.Home, code)) {
+			return c.Alpha2, tail, true
+		}
+		return "", "", false
+	}
+	if c, tail, isName := countryInFront(text); isName {
+		return c, tail, true
+	}
+	return r.countryPart(text)
 }
 
 // countryPart takes out the one part between commas that names a country, as in "Germany, 10115 Berlin". A town may be

@@ -51,8 +51,6 @@ func country(_ *store.File, code string) string {
 
 func class(f *store.File, id string) string { return f.ClassName(id) }
 
-func location(f *store.File, id string) string { return f.LocationName(id) }
-
 func methodNames(f *store.File, ids []string) string {
 	if len(ids) == 0 {
 		return "all methods"

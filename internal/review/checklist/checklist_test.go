@@ -26,7 +26,8 @@ func TestEachItemIsTickedByWhatTheStoreHas(t *testing.T) {
 	f := &store.File{}
 	assert.Len(t, left(f, Facts{}), 7, "everything is left in an empty shop")
 	f.Locations = []store.Location{{ID: "hall", Pickup: true}}
-	assert.Contains(t, left(f, Facts{}), "Say where orders are shipped from", "nothing is shipped from where one collects")
+	assert.Contains(t, left(f, Facts{}), "Say where orders are shipped from", "nothing is shipped from where one "+
+		"collects")
 	f.Locations[0].ShipsFrom = true
 	assert.NotContains(t, left(f, Facts{}), "Say where orders are shipped from")
 

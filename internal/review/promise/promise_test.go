@@ -83,7 +83,8 @@ func TestListsAreReadWithTheirFaults(t *testing.T) {
 		strings.Replace(one(request+`"holds":"offered","method":"m"`), `"id":"a",`, "",
 			1): "/promises/0/id missing",
 		`{"format":"` + Format + `","promises":[` + strings.TrimSuffix(
-			strings.Repeat(`{"id":"a",`+request+`"holds":"offered","method":"m"},`, 2), ",") + `]}`: "/promises/1/id duplicate",
+			strings.Repeat(`{"id":"a",`+request+`"holds":"offered","method":"m"},`, 2), ",") +
+			`]}`: "/promises/1/id duplicate",
 	} {
 		_, faults := Read([]byte(body))
 		var have []string

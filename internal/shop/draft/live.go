@@ -80,7 +80,8 @@ func (d *Draft) Edition(ctx context.Context, number int64) (*store.File, []byte,
 }
 
 // Publish makes the next edition of the draft and has buyers quoted from it at once. The draft and what is live must
-// still be as they were seen: else the error is [sqlite.ErrConflict] or [sqlite.ErrLiveChanged], and nothing has changed.
+// still be as they were seen: else the error is [sqlite.ErrConflict] or [sqlite.ErrLiveChanged], and nothing has
+// changed.
 func (d *Draft) Publish(ctx context.Context, seen sqlite.Stamp, note string) (*Live, error) {
 	d.edits.Lock()
 	defer d.edits.Unlock()

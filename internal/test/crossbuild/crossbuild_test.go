@@ -15,8 +15,9 @@ import (
 	"golang.org/x/tools/go/packages"
 )
 
-// The program and all that it is made of is type-checked for each platform, its own functions with their bodies: all that a
-// compiler may refuse, without the minutes that code for five other platforms takes. make cross builds them for good.
+// The program and all that it is made of is type-checked for each platform, its own functions with their bodies: all
+// that a compiler may refuse, without the minutes that code for five other platforms takes. make cross builds them
+// for good.
 func TestTheProgramCompilesOnEveryPlatform(t *testing.T) {
 	defer debug.SetGCPercent(debug.SetGCPercent(400)) // it is over soon
 	parsed := files{fset: token.NewFileSet()}

@@ -158,7 +158,8 @@ func (s *Screens) setGoods(c *gin.Context) {
 	})
 }
 
-// setting sets what holds for all goods: the assumed weight, the volumetric divisor and which goods make the order value.
+// setting sets what holds for all goods: the assumed weight, the volumetric divisor and which goods make the order
+// value.
 func (s *Screens) goodsSetting(c *gin.Context) {
 	name, typed := c.PostForm("setting"), strings.TrimSpace(c.PostForm("value"))
 	s.editGoods(c, func(f *store.File) error {
