@@ -34,6 +34,7 @@ func init() { // they lead back to the list: a circle is around an address
 		shortCode,
 		countryByName,
 		groupByName,
+		areaByName,
 		regionByCode,
 		regionByName,
 		inFront,

@@ -42,6 +42,7 @@ func (r Reader) SuggestPlaces(text string, n int) (kept string, list []Choice) {
 		return kept, s.first(n)
 	}
 	s.countries(folded)
+	s.areas(folded)
 	s.regions(r, folded)
 	if r.Gazetteer != nil {
 		all, _ := r.Gazetteer.Countries()

@@ -112,6 +112,14 @@ func (in *reading) read(w *word) {
 
 // take puts a rule in, and says where no list of places knows what it names.
 func (in *reading) take(w *word, rule place.Rule, part string) {
+	if len(rule.Postcodes) > 1 { // an area: it becomes its codes
+		for i := range rule.Postcodes {
+			one := rule
+			one.Postcodes = rule.Postcodes[i : i+1 : i+1]
+			in.take(w, one, part)
+		}
+		return
+	}
 	if in.unknown(&rule) {
 		in.text.Unknown = append(in.text.Unknown, part)
 	}

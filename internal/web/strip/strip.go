@@ -201,7 +201,7 @@ func (v *View) draw(f *store.File, m *coverage.Map) {
 		if len(s.Zones) > 0 && s.Zones[0].Narrow.Level <= place.Region && s.Zones[0].Owner != lastZone {
 			label := cmp.Or(f.Zones[s.Zones[0].Owner].Name, f.Zones[s.Zones[0].Owner].ID)
 			long := 6.4 * float64(len([]rune(label)))
-			at := min(v.x(from), width-long) // no label stands out at the right
+			at := min(v.x(from), width-long)                           // no label stands out at the right
 			if end := v.x(to); at < labelled && labelled+long <= end { // further right, but still over its own bar
 				at = labelled
 			}

@@ -1,0 +1,106 @@
+package typed
+
+import (
+	"slices"
+	"strings"
+
+	"diadrom/internal/core/place"
+	"diadrom/internal/core/postcode"
+	"diadrom/internal/core/world"
+)
+
+// Area is a part of a country that the trade prices apart and that is no region of one piece. Typing its name writes
+// its codes, which can then be edited like any others.
+type Area struct {
+	Name    string
+	Also    []string // other names of it
+	Country string
+	Codes   []string // as they would be typed behind the country
+	Source  string   // where the codes come from
+}
+
+// The sources of the areas. Their codes are written down from memory of these.
+const (
+	byProvince   = "by the code's first digits, which are the province's number"
+	byPost       = "by the postal operator's plan of codes"
+	byPractice   = "common practice of carriers; their lists differ at the edges"
+	contiguous   = "contiguous United States"
+	highlandsAll = "Scottish Highlands and Islands"
+)
+
+// areas are those that are known by name.
+var areas = []Area{
+	{Name: "Canary Islands", Also: []string{"Canaries", "Islas Canarias"}, Country: "ES",
+		Codes: []string{"35*", "38*"}, Source: byProvince},
+	{Name: "Balearic Islands", Also: []string{"Balearics", "Islas Baleares", "Illes Balears"}, Country: "ES",
+		Codes: []string{"07*"}, Source: byProvince},
+	{Name: "Ceuta and Melilla", Country: "ES", Codes: []string{"51*", "52*"}, Source: byProvince},
+	{Name: "Azores", Also: []string{"Açores"}, Country: "PT", Codes: []string{"95*", "96*", "97*", "98*", "99*"},
+		Source: byPost},
+	{Name: "Madeira", Country: "PT", Codes: []string{"90*", "91*", "92*", "93*", "94*"}, Source: byPost},
+	{Name: "Azores and Madeira", Also: []string{"Madeira and Azores"}, Country: "PT", Codes: []string{"9*"},
+		Source: byPost},
+	{Name: "Corsica", Also: []string{"Corse"}, Country: "FR", Codes: []string{"20*"}, Source: byProvince},
+	{Name: "French overseas", Also: []string{"Overseas France", "DOM-TOM", "French overseas departments"},
+		Country: "FR",
+		Codes:   []string{"97*", "98*"}, Source: byPost},
+	{Name: "Northern Ireland", Country: "GB", Codes: []string{"BT"}, Source: byPost},
+	{Name: highlandsAll, Also: []string{"Highlands and Islands"}, Country: "GB", Codes: []string{"HS", "IV",
+		"KA27 to KA28",
+		"KW", "PA20 to PA49", "PA60 to PA78", "PH17 to PH26", "PH30 to PH44", "PH49 to PH50", "ZE"},
+		Source: byPractice},
+	{Name: contiguous, Also: []string{"lower 48", "lower 48 states", "continental US", "contiguous US"}, Country: "US",
+		Codes:  []string{"00500 to 00599", "01000 to 08999", "10000 to 33999", "34100 to 96199", "97000 to 99499"},
+		Source: byPost + ", without those of the forces"},
+	{Name: "Alaska and Hawaii", Also: []string{"Hawaii and Alaska"}, Country: "US",
+		Codes: []string{"99500 to 99999", "96700 to 96798", "96800 to 96899"}, Source: byPost},
+	{Name: "German islands", Country: "DE", Codes: []string{"18565", "25849", "25859", "25863", "25869",
+		"25938 to 25942", "25946 to 25949", "25952 to 25955", "25961 to 25970", "25980 to 25999", "26465", "26474",
+		"26486",
+		"26548", "26571", "26579", "26757", "27498", "83256"}, Source: byPractice},
+}
+
+// Areas lists the areas that are known by name.
+func Areas() []Area { return slices.Clone(areas) }
+
+// areaByName reads the name of an area.
+func areaByName(_ *reading, p *part) (rule place.Rule, err *TextError, ok bool) {
+	folded := strings.TrimPrefix(world.Fold(p.text), "the ")
+	for i := range areas {
+		if a := &areas[i]; a.called(folded) {
+			rule.Country, rule.Postcodes = a.Country, a.entries()
+			return rule, nil, true
+		}
+	}
+	return rule, nil, false
+}
+
+func (a *Area) called(folded string) bool {
+	return world.Fold(a.Name) == folded ||
+		slices.ContainsFunc(a.Also, func(name string) bool { return world.Fold(name) == folded })
+}
+
+// entries are its codes; all of them can be read, which a test sees to.
+func (a *Area) entries() (list []postcode.Entry) {
+	for _, code := range a.Codes {
+		if e, err := postcode.ParseEntry(a.Country, code); err == nil {
+			list = append(list, e)
+		}
+	}
+	return list
+}
+
+// areas offers areas that are known by name.
+func (s *suggestions) areas(folded string) {
+	for i := range areas {
+		a := &areas[i]
+		rank := begins(a.Name, folded)
+		for _, name := range a.Also {
+			rank = max(rank, begins(name, folded))
+		}
+		if rank > 0 {
+			s.add(rank, a.Name, a.Country+" "+strings.Join(a.Codes[:min(3, len(a.Codes))], ", ")+
+				map[bool]string{true: " and more"}[len(a.Codes) > 3]+", "+a.Source)
+		}
+	}
+}
