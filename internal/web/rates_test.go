@@ -378,3 +378,15 @@ func TestACurveIsReadWhereOnePoints(t *testing.T) {
 	_, body = s.get("/rates/parcel")
 	holds(t, body, "The scale is logarithmic", "data-log")
 }
+
+func TestACurveNamesItsAxesAndWaitsForAPrice(t *testing.T) {
+	s := lauha(t)
+	_, body := s.get("/rates/van")
+	holds(t, body, ">charge, EUR</text>", ">distance, km</text>", `<a href="/extras"`)
+	_, _ = s.post("/methods", "name", "Fresh", "by", "quantity")
+	_, body = s.get("/rates/fresh")
+	holds(t, body, "The curve is drawn here once the list has a price.")
+	assert.NotContains(t, body, "data-curve")
+	_, body = s.post("/rates/fresh/list/cell", "zone", "finland", "at", "", "was", "no", "text", "5.00")
+	holds(t, body, `id="curve-list" hx-swap-oob="true"`, ">number of items</text>", "data-curve")
+}

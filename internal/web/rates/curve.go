@@ -4,7 +4,9 @@ import (
 	"cmp"
 	"math"
 	"net/http"
+	"slices"
 	"strconv"
+	"strings"
 
 	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/quote"
@@ -32,6 +34,9 @@ type curveView struct {
 	YTicks    []curveTick
 	Dot       *curveDot
 	OOB       bool
+	Empty     bool // nothing has a price yet
+
+	Axis, Currency string // what the axes measure
 
 	Path    string // of the table
 	Handles []curveHandle
@@ -104,12 +109,16 @@ func curveOf(f *store.File, m *store.Method, t *rate.Table, cart *till.View) *cu
 			high = math.Max(high, math.Max(s.Y1.Float64(), s.Y2.Float64()))
 		}
 	}
-	if high == 0 {
+	v := &curveView{ID: "curve-" + t.ID, Title: "Charge " + t.By.Words() + ", a line for each zone"}
+	if !slices.ContainsFunc(segments, func(s []rate.Segment) bool { return len(s) > 0 }) {
+		v.Empty = true
+		return v
+	}
+	if high == 0 { // all is free
 		high = 1
 	}
 	step := niceStep(high)
 	fr := frame{x: limit.Float64(), y: math.Ceil(high/step*1.02) * step, low: logLow(t)}
-	v := &curveView{ID: "curve-" + t.ID, Title: "Charge " + t.By.Words() + ", a line for each zone"}
 	v.frame(f, m, t, fr)
 	v.ticks(t, fr, step)
 	for j, id := range t.Zones {
@@ -225,6 +234,10 @@ func (f frame) pieces(x1, y1, x2, y2 float64, title string) []curvePiece {
 func (v *curveView) frame(f *store.File, m *store.Method, t *rate.Table, fr frame) {
 	u := f.Store.Units()
 	v.Path, v.Unit = "/rates/"+m.ID+"/"+t.ID, edit.Unit(f, t.By)
+	v.Currency, v.Axis = f.Store.Currency, strings.ToLower(measureHeads[t.By])
+	if t.By != rate.ByQuantity {
+		v.Axis += ", " + v.Unit
+	}
 	v.Low = strconv.FormatFloat(fr.low, 'f', -1, 64)
 	v.High = strconv.FormatFloat(fr.x, 'f', -1, 64)
 	v.Log = fr.low > 0

@@ -80,6 +80,7 @@ type tableView struct {
 	Note                     string // what became of what was pasted
 	AsZone, AsFrom, AsChange string
 	Warnings                 []string
+	First                    bool   // it has the help for all lists
 	Unmeasured               string // why its distances cannot be measured
 	By                       string
 	Measure                  []shell.Choice
@@ -281,6 +282,7 @@ func (s *Screens) ratesView(c *gin.Context, state *draft.State, id string) (rate
 			t.Curve = curveOf(f, m, &m.Tables[i], &quoted)
 			t.warn(state, m, &m.Tables[i])
 		}
+		t.First = i == 0
 		v.Tables = append(v.Tables, t)
 	}
 	return v, true
