@@ -123,6 +123,11 @@ func TestExtrasArePriced(t *testing.T) {
 	holds(t, body, `value="much"`, "slip-note")
 	_, body = s.post("/extras/surcharges/archipelago", "field", "amount", "value", "1.10")
 	holds(t, body, "Archipelago", "€8.00") // the Till: 6.90 and 1.10
+	_, _ = s.post("/extras/surcharges/archipelago", "field", "methods", "value", "Freight")
+	_, _ = s.post("/methods/freight/switch", "field", "enabled")
+	_, body = s.get("/extras")
+	holds(t, body, "Nobody pays it: no method that is switched on uses it.")
+	_, _ = s.post("/extras/surcharges/archipelago", "field", "methods", "value", "")
 	_, body = s.post("/extras/surcharges/archipelago", "field", "percent", "value", "10")
 	holds(t, body, "€8.69")
 	_, body = s.post("/extras/surcharges/archipelago/remove")

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 	"testing"
+	"time"
 
 	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/gazetteer"
@@ -146,4 +147,19 @@ func TestDistancesThatCannotBeMeasured(t *testing.T) {
 	f.Locations = []store.Location{somewhere, nowhere}
 	f.Locations[1].ID, f.Methods[0].From = "hall", "hall"
 	assert.Contains(t, Unmeasured(f, nil, &f.Methods[0]), "where Workshop lies", "its own place counts, no other")
+}
+
+func TestDatesThatHavePassed(t *testing.T) {
+	f := read(t, `"available":{"from":"2026-12-01","to":"2026-12-24"},"free":{"subtotal":"50","available":{"to":"2026-12-10"}},
+		"terms":{"fi":{"free":{"subtotal":"20","available":{"to":"2026-12-11"}}}},`+table("order", "", `[{"charges":["5"]}]`))
+	on := func(date string) []string {
+		day, err := time.Parse(time.DateOnly, date)
+		require.NoError(t, err)
+		return Ended(f, &f.Methods[0], day)
+	}
+	assert.Empty(t, on("2026-12-10"), "the last day counts")
+	assert.Equal(t, []string{"free delivery has ended: it was there until 10 December 2026"}, on("2026-12-11"))
+	assert.Equal(t, []string{"no buyer is offered this any more: it was there 1 December 2026 to 24 December 2026",
+		"free delivery has ended: it was there until 10 December 2026",
+		"Finland: free delivery has ended: it was there until 11 December 2026"}, on("2026-12-25"))
 }

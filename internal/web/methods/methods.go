@@ -5,7 +5,9 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
+	"diadrom/internal/core/calendar"
 	"diadrom/internal/core/rate"
 	"diadrom/internal/core/store"
 	"diadrom/internal/core/terms"
@@ -66,7 +68,7 @@ func (s *Screens) methodsView(c *gin.Context, state *draft.State) methodsView {
 			Say:      policy.Method(state.Engine, state.Coverage(), m),
 			Tables:   len(m.Tables),
 			Nobody:   warnings.Nobody(f, m),
-			Warnings: warningsOf(f, m),
+			Warnings: append(warnings.Ended(f, m, today(f)), warningsOf(f, m)...),
 
 			Unmeasured: warnings.Unmeasured(f, state.Engine.Gazetteer(), m),
 		}
@@ -79,6 +81,16 @@ func (s *Screens) methodsView(c *gin.Context, state *draft.State) methodsView {
 		v.Open = methodViewOf(f, m)
 	}
 	return v
+}
+
+// today is the day by the shop's clock.
+func today(f *store.File) time.Time {
+	if p := f.Store.Dispatch; p != nil {
+		if c, err := calendar.New(p); err == nil {
+			return c.Today(time.Now())
+		}
+	}
+	return calendar.Today(time.Now())
 }
 
 // warningsOf are the warnings about a method's terms; those about a list stand with it.

@@ -2,6 +2,7 @@ package setup
 
 import (
 	"context"
+	"slices"
 
 	"diadrom/internal/core/store"
 	"diadrom/internal/edit"
@@ -73,6 +74,8 @@ func (s *Screens) extrasView(_ context.Context, state *draft.State) extrasView {
 		}
 		if sur.Amount == nil && sur.Percent == nil {
 			row.Note = "It adds nothing yet: type an amount or a percentage."
+		} else if !used(f, sur.Methods) {
+			row.Note = "Nobody pays it: no method that is switched on uses it."
 		}
 		v.Surcharges = append(v.Surcharges, row)
 	}
@@ -86,6 +89,13 @@ func (s *Screens) extrasView(_ context.Context, state *draft.State) extrasView {
 		v.Agreed = append(v.Agreed, row)
 	}
 	return v
+}
+
+// used says whether a method that is switched on is among those of an extra; none are all.
+func used(f *store.File, methods []string) bool {
+	return slices.ContainsFunc(f.Methods, func(m store.Method) bool {
+		return m.Enabled && (len(methods) == 0 || slices.Contains(methods, m.ID))
+	})
 }
 
 func (r *extraRow) add(field, name, text, hint string, size int) {
