@@ -37,7 +37,7 @@ const (
 )
 
 // Fields lists them.
-var Fields = []Field{
+var Fields = slices.Concat([]Field{
 	Offered,
 	Available,
 	Days,
@@ -50,17 +50,7 @@ var Fields = []Field{
 	Maximum,
 	Handling,
 	Divisor,
-	Weight,
-	BilledWeight,
-	LongestSide,
-	Subtotal,
-	Quantity,
-	Distance,
-	OnlyClasses,
-	Without,
-	Coupons,
-	Groups,
-}
+}, needs)
 
 // needs are the fields that are conditions.
 var needs = []Field{
