@@ -55,7 +55,7 @@ func file(t *testing.T, body string) string {
 
 const (
 	demoStore     = "../../internal/shop/demo/data/store.json"
-	demoGazetteer = "../../internal/shop/demo/data/gazetteer-fi.tsv"
+	demoGazetteer = "../../internal/shop/shipped/data/gazetteer-fi.tsv"
 )
 
 func TestTheDemoStoreIsChecked(t *testing.T) {

@@ -248,7 +248,7 @@ func TestAProductListIsLookedAtMappedAndTakenIn(t *testing.T) {
 			break
 		}
 		time.Sleep(10 * time.Millisecond)
-		_, body = s.part("/goods/file/" + id + "/progress")
+		_, body = s.get("/goods/file/" + id + "/progress")
 	}
 	holds(t, body, "1 new, 1 changed", "3 refused")
 	assert.Equal(

@@ -32,7 +32,7 @@ func TestColumnsChosenByHandArriveInTheShop(t *testing.T) {
 	require.True(t, strings.HasPrefix(action, "/goods/file/1?"), action)
 	s.post(action)
 	require.Eventually(t, func() bool {
-		_, progress := s.part("/goods/file/1/progress")
+		_, progress := s.get("/goods/file/1/progress")
 		return strings.Contains(progress, "1 new")
 	}, 10*time.Second, 10*time.Millisecond)
 	p := s.draft.State().File.Product("X-1")

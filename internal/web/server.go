@@ -125,7 +125,7 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 	sh.Routes(r)
 	people.Routes(r)
 	theTill.Routes(r)
-	setup.New(sh, d, db).Routes(r)
+	setup.New(sh, d, db, in).Routes(r)
 	zones.New(sh, d, db, theTill, in).Routes(r)
 	s.products.Routes(r)
 	methods.New(sh, d).Routes(r)

@@ -3,8 +3,12 @@ package web
 import (
 	"context"
 	"net/http"
+	"regexp"
+	"strconv"
+	"strings"
 	"sync"
 	"testing"
+	"time"
 
 	"diadrom/internal/shop/draft"
 
@@ -184,4 +188,34 @@ func TestTheFirstHour(t *testing.T) {
 	holds(t, body, "4 of 7 done")
 	_, body = lauha(t).get("/zones")
 	holds(t, body, `<div id="todo" class="todo"></div>`)
+}
+
+// The list of places of the shop's country comes along, so that a distance is measured in a shop that was empty: from
+// Naantali to Helsinki.
+func TestADistancePriceFromAnEmptyShop(t *testing.T) {
+	s := opened(t, draft.Empty(), false)
+	status, body := s.post("/shop/begin", "name", "Mine", "country", "Finland", "from", "21100 Naantali", "currency",
+		"EUR",
+		"weight", "kg", "length", "cm", "distance", "km", "sells", "Finland", "by", "distance")
+	require.Equal(t, http.StatusOK, status, body)
+	require.Eventually(t, func() bool {
+		_, body = s.get("/shop")
+		return strings.Contains(body, "from the lists of places")
+	}, 30*time.Second, 100*time.Millisecond)
+	assert.NotContains(t, body, "being loaded")
+	_, body = s.post("/rates/delivery/list/cell", "zone", "finland", "at", "", "was", "no", "text", "1 per km")
+	assert.NotContains(t, body, "no distance can be measured")
+	_, body = s.post("/till/destination", "to", "00100 Helsinki")
+	charge := regexp.MustCompile(`charge">€([0-9.]+)<`).FindStringSubmatch(body)
+	require.NotNil(t, charge, body)
+	km, err := strconv.ParseFloat(charge[1], 64)
+	require.NoError(t, err)
+	assert.InDelta(t, 162, km, 8, "about 160 km in a straight line, from memory")
+	lists, err := s.db.PlaceLists(context.Background())
+	require.NoError(t, err)
+	require.Len(t, lists, 1)
+	_, _ = s.post("/shop/places", "name", "Second", "address", "20100 Turku")
+	lists, err = s.db.PlaceLists(context.Background())
+	require.NoError(t, err)
+	assert.Len(t, lists, 1, "a list comes once")
 }

@@ -61,7 +61,7 @@ func makeData(dirs map[string]string) (map[string]string, error) {
 		{"internal/core/postcode/testdata/samples.tsv", samples},
 		{"internal/core/postcode/testdata/us-zip.tsv", zips},
 		{"internal/core/calendar/testdata/holidays.tsv", holidays},
-		{"internal/shop/demo/data/gazetteer-fi.tsv", gazetteer},
+		{"internal/shop/shipped/data/gazetteer-fi.tsv", gazetteer},
 	} {
 		if err := put(f.name, f.lines); err != nil {
 			return nil, err

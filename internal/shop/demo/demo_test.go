@@ -2,12 +2,14 @@ package demo
 
 import (
 	"context"
+	"io"
 	"strings"
 	"testing"
 
 	"diadrom/internal/core/postcode"
 	"diadrom/internal/core/quote"
 	"diadrom/internal/core/typed"
+	"diadrom/internal/shop/shipped"
 	"diadrom/internal/sqlite"
 
 	"github.com/stretchr/testify/assert"
@@ -61,8 +63,12 @@ func TestÅlandIs22(t *testing.T) {
 	g, err := Gazetteer()
 	require.NoError(t, err)
 	assert.Equal(t, 5033, g.Len())
+	_, r, ok := shipped.Open("FI")
+	require.True(t, ok)
+	list, err := io.ReadAll(r)
+	require.NoError(t, err)
 	aland := 0
-	for line := range strings.Lines(string(gazetteerTSV)) {
+	for line := range strings.Lines(string(list)) {
 		code := strings.Split(line, "\t")[1]
 		p := g.Postcode("FI", postcode.Read("FI", code))[0]
 		require.Equal(t, strings.HasPrefix(code, "22"), p.Region == "FI-01", "%s %s", code, p.Name)

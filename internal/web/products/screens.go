@@ -56,6 +56,6 @@ func (s *Screens) Routes(r gin.IRouter) {
 	r.POST("/goods/classes/:class/remove", s.removeClass)
 	r.GET("/goods/file", s.exportGoods)
 	s.tables().Routes(r)
-	r.GET("/goods/file/:file/progress", shell.PartOf("/goods/file/:file"), s.goodsProgress)
+	r.GET("/goods/file/:file/progress", s.goodsProgress)
 	r.GET("/goods/file/:file/refused", s.refusedGoods)
 }

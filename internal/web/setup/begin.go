@@ -49,7 +49,7 @@ func (s *Screens) begin(c *gin.Context) {
 		By: rate.By(c.PostForm("by")),
 	}
 	var wrong edit.BeginningField
-	s.editAll(c, func(f *store.File) (err error) {
+	s.editHome(c, func(f *store.File) (err error) {
 		wrong, err = edit.Begin(f, s.draft.State().Engine.Gazetteer(), is)
 		return err
 	}, func(v *view, text string) {

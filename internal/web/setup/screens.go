@@ -7,6 +7,7 @@ import (
 	"embed"
 
 	"diadrom/internal/shop/samples"
+	"diadrom/internal/shop/shipped"
 	"diadrom/internal/sqlite"
 	"diadrom/internal/web/shell"
 
@@ -32,10 +33,13 @@ type Screens struct {
 	*shell.Shell
 	draft shell.Editor
 	db    Store
+	lists shipped.Importer
 }
 
 // New makes the screens of the station.
-func New(sh *shell.Shell, d shell.Editor, db Store) *Screens { return &Screens{sh, d, db} }
+func New(sh *shell.Shell, d shell.Editor, db Store, lists shipped.Importer) *Screens {
+	return &Screens{sh, d, db, lists}
+}
 
 // Routes registers the addresses of these screens.
 func (s *Screens) Routes(r gin.IRouter) {

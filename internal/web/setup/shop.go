@@ -13,6 +13,7 @@ import (
 	"diadrom/internal/edit"
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/shop/samples"
+	"diadrom/internal/shop/shipped"
 	"diadrom/internal/sqlite"
 	"diadrom/internal/web/shell"
 
@@ -25,6 +26,8 @@ type view struct {
 
 	Shop   unitsView
 	Places []placeRow
+	// A list of places that is being taken in; the page asks again until it is.
+	Loading string
 	// What was typed for a new place, and refused.
 	NewName, NewAddress, NewSlip string
 
@@ -90,7 +93,7 @@ func (s *Screens) view(ctx context.Context, state *draft.State) view {
 		v.DestinationSlip = "the usual destinations cannot be read; the log of the server says why"
 		return v
 	}
-	v.Destinations = destinations
+	v.Destinations, v.Loading = destinations, s.loading(ctx)
 	v.Proposed = samples.Proposals(f, state.Reader(), destinations, func(a place.Address) int {
 		to := state.Engine.Resolve(a)
 		if zones := state.Engine.Zones(&to); len(zones) > 0 {
@@ -136,6 +139,41 @@ func (s *Screens) shop(c *gin.Context) {
 	s.Show(c, shell.Page{Here: "/shop", Title: "Shop", Template: "shop"}, s.view(c.Request.Context(), s.draft.State()))
 }
 
+// loadPlaces begins to load the list of places that comes with the program for the shop's country, where there is one.
+func (s *Screens) loadPlaces(ctx context.Context, state *draft.State) {
+	home := state.File.Home()
+	if loaded, err := shipped.Load(ctx, s.lists, home); err != nil {
+		s.Log.Error("list of places", "country", home, "error", err)
+	} else if loaded {
+		s.Log.Info("list of places is loaded", "country", home)
+	}
+}
+
+// loading says that a list of places is being taken in, "" where none is.
+func (s *Screens) loading(ctx context.Context) string {
+	lists, err := s.lists.Lists(ctx)
+	if err != nil {
+		return ""
+	}
+	for i := range lists {
+		if l := &lists[i]; l.State == sqlite.ListWaiting {
+			return l.Name + " is being loaded; distances can be measured once it is in."
+		}
+	}
+	return ""
+}
+
+// editHome is editAll for edits that may say which country the shop is in.
+func (s *Screens) editHome(c *gin.Context, change func(*store.File) error, slipped func(*view, string)) {
+	before := s.draft.State().Revision
+	shell.EditWork(s.Shell, c, "shop", func(state *draft.State) view {
+		if state.Revision > before {
+			s.loadPlaces(c.Request.Context(), state)
+		}
+		return s.view(c.Request.Context(), state)
+	}, change, slipped)
+}
+
 // editAll makes an edit that is answered with all of the station.
 func (s *Screens) editAll(c *gin.Context, change func(*store.File) error, slipped func(*view, string)) {
 	view := func(state *draft.State) view { return s.view(c.Request.Context(), state) }
@@ -157,7 +195,7 @@ func (s *Screens) editShop(c *gin.Context) {
 
 func (s *Screens) addPlace(c *gin.Context) {
 	name, address := c.PostForm("name"), c.PostForm("address")
-	s.editAll(c, func(f *store.File) error {
+	s.editHome(c, func(f *store.File) error {
 		_, err := edit.AddLocation(f, name, address, s.draft.State().Reader())
 		return err
 	}, func(v *view, text string) { v.NewName, v.NewAddress, v.NewSlip = name, address, text })
@@ -165,7 +203,7 @@ func (s *Screens) addPlace(c *gin.Context) {
 
 func (s *Screens) editPlace(c *gin.Context) {
 	id, field, typed := c.Param("place"), edit.LocationField(c.PostForm("field")), c.PostForm("value")
-	s.editAll(c, func(f *store.File) error {
+	s.editHome(c, func(f *store.File) error {
 		return edit.SetLocation(f, id, field, typed)
 	}, func(v *view, text string) {
 		for i := range v.Places {
