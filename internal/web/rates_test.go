@@ -393,7 +393,8 @@ func TestACurveNamesItsAxesAndWaitsForAPrice(t *testing.T) {
 
 func TestDatesOfAMethodThatHavePassed(t *testing.T) {
 	s := lauha(t)
-	_, _ = s.post("/methods/letter/term", "zone", "", "field", "available", "was", "", "text", "2025-12-01 to 2025-12-24")
+	_, _ = s.post("/methods/letter/term", "zone", "", "field", "available", "was", "",
+		"text", "2025-12-01 to 2025-12-24")
 	_, body := s.get("/methods")
 	holds(t, body, "no buyer is offered this any more: it was there 1 December 2025 to 24 December 2025.")
 }

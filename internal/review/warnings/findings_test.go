@@ -150,7 +150,8 @@ func TestDistancesThatCannotBeMeasured(t *testing.T) {
 }
 
 func TestDatesThatHavePassed(t *testing.T) {
-	f := read(t, `"available":{"from":"2026-12-01","to":"2026-12-24"},"free":{"subtotal":"50","available":{"to":"2026-12-10"}},
+	f := read(t, `"available":{"from":"2026-12-01","to":"2026-12-24"},
+		"free":{"subtotal":"50","available":{"to":"2026-12-10"}},
 		"terms":{"fi":{"free":{"subtotal":"20","available":{"to":"2026-12-11"}}}},`+table("order", "", `[{"charges":["5"]}]`))
 	on := func(date string) []string {
 		day, err := time.Parse(time.DateOnly, date)
