@@ -1,6 +1,9 @@
 package postcode
 
-import "strconv"
+import (
+	"strconv"
+	"strings"
+)
 
 // Samples gives codes of the country at the edges of an entry: the least and the greatest that begin as it
 // does, of each length that the country has, and their neighbours outside. Whatever another entry cuts off it,
@@ -81,6 +84,21 @@ const characters = "0123456789ABCDEFGHIJKLMNOPQRSTUVWXYZ"
 
 // British says whether the country's codes have areas and districts.
 func British(country string) bool { return british[country] }
+
+// Area says whether a text is a postcode area of the United Kingdom, in letters of either case.
+func Area(text string) bool { return britishAreas[strings.ToUpper(text)] }
+
+// britishAreas are the 124 postcode areas of Royal Mail's Postcode Address File (PAF), from memory.
+var britishAreas = func() map[string]bool {
+	list := map[string]bool{}
+	for _, area := range strings.Fields(`AB AL B BA BB BD BH BL BN BR BS BT CA CB CF CH CM CO CR CT CV CW DA DD DE DG DH DL
+		DN DT DY E EC EH EN EX FK FY G GL GU GY HA HD HG HP HR HS HU HX IG IM IP IV JE KA KT KW KY L LA LD LE LL LN LS LU M
+		ME MK ML N NE NG NN NP NR NW OL OX PA PE PH PL PO PR RG RH RM S SA SE SG SK SL SM SN SO SP SR SS ST SW SY TA TD TF
+		TN TQ TR TS TW UB W WA WC WD WF WN WR WS WV YO ZE`) {
+		list[area] = true
+	}
+	return list
+}()
 
 // Outward splits a British code, or the outward part of one, into its area and its district: BT, BT1.
 func Outward(code Code) (area, district string) {

@@ -117,3 +117,33 @@ func TestAreasAgreeWithOpenLists(t *testing.T) {
 	}
 	assert.Greater(t, checked, 60)
 }
+
+// T12 is what people in Ireland call a part of Cork; no Eircode is that short.
+func TestFirstPartsOfCodesMeanAllThatBeginSo(t *testing.T) {
+	for home, text := range map[string]string{"IE": "T12", "CA": "k1a", "NL": "1011"} {
+		got := Reader{Home: home}.Text(text)
+		require.Empty(t, got.Slips, text)
+		assert.Equal(t, Reader{Home: home}.Text(text+"*").Places, got.Places, text)
+	}
+	for home, text := range map[string]string{"IE": "T1", "CA": "K1", "NL": "101", "FI": "211"} {
+		assert.NotEmpty(t, Reader{Home: home}.Text(text).Slips, "%s is no such part", text)
+	}
+	got := Reader{Home: "IE"}.Text("D6W, D01")
+	assert.Equal(t, 2, got.Taken)
+}
+
+// In Great Britain a letter pair may be a postcode area and a country's code: it is asked, with lists of places or without.
+func TestBritishAreasAreNotTakenForCountries(t *testing.T) {
+	for _, text := range []string{"EH", "SE", "DE"} {
+		got := Reader{Home: "GB"}.Text(text)
+		require.Len(t, got.Slips, 1, text)
+		assert.Len(t, got.Slips[0].Choices, 2, text)
+		for _, c := range got.Slips[0].Choices {
+			again := Reader{Home: "GB"}.Text(c.Text)
+			assert.Len(t, again.Places, 1, "%s: %s", text, c.Text)
+		}
+	}
+	assert.Empty(t, Reader{Home: "GB"}.Text("FR, PT").Slips, "there is no such area")
+	assert.True(t, postcode.Area("zE"))
+	assert.False(t, postcode.Area("GB"))
+}

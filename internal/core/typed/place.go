@@ -2,6 +2,7 @@ package typed
 
 import (
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -234,8 +235,22 @@ func codes(in *reading, p *part) (place.Rule, *TextError, bool) {
 		rule, err := in.typedTown(p.rest, p.country, !p.named)
 		return rule, err, true
 	}
+	if leading[p.country] != nil && leading[p.country].MatchString(p.rest) {
+		if entry, err := postcode.ParseEntry(p.country, p.rest+"*"); err == nil {
+			return place.Rule{Country: p.country, Postcodes: []postcode.Entry{entry}}, nil, true
+		}
+	}
 	rule, slip := refuse("%s", err.Error())
 	return rule, slip, true
+}
+
+// leading are the first parts of codes that people name by themselves, and that can be no whole code: the routing key of
+// an Eircode (T12), the forward sortation area of a Canadian code (K1A), the four digits of a Dutch one (1011). All codes
+// that begin so are meant.
+var leading = map[string]*regexp.Regexp{
+	"IE": regexp.MustCompile(`(?i)^[AC-FHKNPRTV-Y][0-9](?:[0-9]|W)$`),
+	"CA": regexp.MustCompile(`(?i)^[ABCEGHJ-NPRSTVXY][0-9][ABCEGHJ-NPRSTV-Z]$`),
+	"NL": regexp.MustCompile(`^[1-9][0-9]{3}$`),
 }
 
 // region is the rule of a region by its name, which must not be a town's there as well.
@@ -247,11 +262,14 @@ func (r Reader) region(region world.Region, name string) (place.Rule, *TextError
 	return place.Rule{Country: region.Country, Region: region.Code}, nil
 }
 
-// begins says whether listed postcodes of a country begin with a text that may stand for them.
+// begins says whether postcodes of a country, listed or British, begin with a text that may stand for them.
 func (r Reader) begins(country, text string) bool {
 	_, err := postcode.ParseEntry(country, text)
-	return country != "" && err == nil && r.Gazetteer != nil &&
-		len(r.Gazetteer.CodesFrom(country, strings.ToUpper(text))) > 0
+	if country == "" || err != nil {
+		return false
+	}
+	return postcode.British(country) && postcode.Area(text) ||
+		r.Gazetteer != nil && len(r.Gazetteer.CodesFrom(country, strings.ToUpper(text))) > 0
 }
 
 // maxChoices is how many meanings are offered.
