@@ -91,8 +91,9 @@ func TestAreasAreOfferedWhileTyping(t *testing.T) {
 	assert.Contains(t, list, Choice{"Canary Islands", "ES 35*, 38*, " + byProvince})
 }
 
-// Runs of codes by the state or department that open datasets give each: 42,555 codes of the United States (npm zipcodes
-// 8.0.0) and 35,684 rows of France (npm codes-postaux 4.1.2), reduced to the first and the last code of each run.
+// Runs of codes by the state or department that open datasets give each: 42,555 codes of the United States (npm
+// zipcodes 8.0.0) and 35,684 rows of France (npm codes-postaux 4.1.2), reduced to the first and the last code of each
+// run.
 func TestAreasAgreeWithOpenLists(t *testing.T) {
 	data, err := os.ReadFile("testdata/areas.csv")
 	require.NoError(t, err)
@@ -132,7 +133,8 @@ func TestFirstPartsOfCodesMeanAllThatBeginSo(t *testing.T) {
 	assert.Equal(t, 2, got.Taken)
 }
 
-// In Great Britain a letter pair may be a postcode area and a country's code: it is asked, with lists of places or without.
+// In Great Britain a letter pair may be a postcode area and a country's code: it is asked, with lists of places or
+// without.
 func TestBritishAreasAreNotTakenForCountries(t *testing.T) {
 	for _, text := range []string{"EH", "SE", "DE"} {
 		got := Reader{Home: "GB"}.Text(text)

@@ -244,9 +244,9 @@ func codes(in *reading, p *part) (place.Rule, *TextError, bool) {
 	return rule, slip, true
 }
 
-// leading are the first parts of codes that people name by themselves, and that can be no whole code: the routing key of
-// an Eircode (T12), the forward sortation area of a Canadian code (K1A), the four digits of a Dutch one (1011). All codes
-// that begin so are meant.
+// leading are the first parts of codes that people name by themselves, and that can be no whole code: the routing key
+// of an Eircode (T12), the forward sortation area of a Canadian code (K1A), the four digits of a Dutch one (1011).
+// All codes that begin so are meant.
 var leading = map[string]*regexp.Regexp{
 	"IE": regexp.MustCompile(`(?i)^[AC-FHKNPRTV-Y][0-9](?:[0-9]|W)$`),
 	"CA": regexp.MustCompile(`(?i)^[ABCEGHJ-NPRSTVXY][0-9][ABCEGHJ-NPRSTV-Z]$`),
