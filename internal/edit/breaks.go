@@ -59,11 +59,13 @@ func readBreak(f *store.File, t *rate.Table, typed string, either bool) (*decima
 	case err != nil:
 		return nil, err
 	case said != t.Edges && t.Edges == rate.UpTo:
-		return nil, Problemf("in this list %[1]s itself is in the row up to %[1]s: write %[1]s alone, or let the rows "+
-			"count from their break points", at)
+		return nil, Problemf("in this price list %[1]s belongs to the row up to %[1]s: write %[1]s, or change the "+
+			"rows to "+
+			"start at their break points", at)
 	case said != t.Edges:
-		return nil, Problemf("in this list %[1]s itself is in the row from %[1]s: write %[1]s alone, or let the rows "+
-			"count up to their break points", at)
+		return nil, Problemf("in this price list %[1]s belongs to the row from %[1]s: write %[1]s, or change the "+
+			"rows to "+
+			"end at their break points", at)
 	case next && !either:
 		return nil, Problemf("%q is the row on the other side of %s: write the break point of this row", typed, at)
 	}

@@ -143,7 +143,7 @@ func TestEditsOfAList(t *testing.T) {
 		"a block that sticks out": {pasted("", "b", "1\t2\n3"), "2 | 4.90 | 6.90; 10 | 8.90 | no;  | no | 1.00", ""},
 		"a block with break points": {pasted("2", "", "up to 2 kg\t1\n5000 g\t3"), "2 | 1.00 | 6.90; 5 | 3.00 | no; " +
 			"10 | 8.90 | no;  | no | 19.00", ""},
-		"a block that counts the other way": {pasted("2", "", "from 5\t3"), "", "5 itself is in the row up to 5"},
+		"a block that counts the other way": {pasted("2", "", "from 5\t3"), "", "5 belongs to the row up to 5"},
 		"a block with a bad break":          {pasted("2", "", "2\t1\nx\t3"), "", "line 2 of what was pasted"},
 		"a block of nothing":                {pasted("2", "a", "x\ty"), "", "none of the pasted cells can be taken"},
 		"a block beside the list":           {pasted("7", "a", "1"), "", "not there any more"},

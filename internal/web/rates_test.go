@@ -396,5 +396,5 @@ func TestDatesOfAMethodThatHavePassed(t *testing.T) {
 	_, _ = s.post("/methods/letter/term", "zone", "", "field", "available", "was", "",
 		"text", "2025-12-01 to 2025-12-24")
 	_, body := s.get("/methods")
-	holds(t, body, "no buyer is offered this any more: it was there 1 December 2025 to 24 December 2025.")
+	holds(t, body, "this has ended, so no buyer is offered it: it was available 1 December 2025 to 24 December 2025.")
 }

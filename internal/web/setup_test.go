@@ -130,7 +130,7 @@ func TestExtrasArePriced(t *testing.T) {
 	_, _ = s.post("/extras/surcharges/archipelago", "field", "methods", "value", "Freight")
 	_, _ = s.post("/methods/freight/switch", "field", "enabled")
 	_, body = s.get("/extras")
-	holds(t, body, "Nobody pays it: no method that is switched on uses it.")
+	holds(t, body, "No delivery method that is on uses this surcharge, so nobody pays it.")
 	_, _ = s.post("/extras/surcharges/archipelago", "field", "methods", "value", "")
 	_, body = s.post("/extras/surcharges/archipelago", "field", "percent", "value", "10")
 	holds(t, body, "€8.69")

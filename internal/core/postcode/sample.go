@@ -91,11 +91,11 @@ func Area(text string) bool { return britishAreas[strings.ToUpper(text)] }
 // britishAreas are the 124 postcode areas of Royal Mail's Postcode Address File (PAF), from memory.
 var britishAreas = func() map[string]bool {
 	list := map[string]bool{}
-	for _, area := range strings.Fields(`AB AL B BA BB BD BH BL BN BR BS BT CA CB CF CH CM CO CR CT CV CW DA DD DE DG DH DL DN DT DY
-		E EC EH EN EX FK FY G GL GU GY HA HD HG HP HR HS HU HX IG IM IP IV JE KA KT KW KY L LA LD
-		LE LL LN LS LU M ME MK ML N NE NG NN NP NR NW OL OX PA PE PH PL PO PR RG RH RM S SA SE SG
-		SK SL SM SN SO SP SR SS ST SW SY TA TD TF TN TQ TR TS TW UB W WA WC WD WF WN WR WS WV YO
-		ZE`) {
+	for _, area := range strings.Fields(`AB AL B BA BB BD BH BL BN BR BS BT CA CB CF CH CM CO CR CT CV CW DA DD DE DG
+		DH DL DN DT DY E EC EH EN EX FK FY G GL GU GY HA HD HG HP HR HS HU HX IG IM
+		IP IV JE KA KT KW KY L LA LD LE LL LN LS LU M ME MK ML N NE NG NN NP NR NW
+		OL OX PA PE PH PL PO PR RG RH RM S SA SE SG SK SL SM SN SO SP SR SS ST SW SY
+		TA TD TF TN TQ TR TS TW UB W WA WC WD WF WN WR WS WV YO ZE`) {
 		list[area] = true
 	}
 	return list

@@ -43,7 +43,7 @@ func Of(f *store.File, is Facts) []Item {
 		goods,
 		method,
 		prices(f, sells && method.Done),
-		{"Keep a promise: what an order must cost", "/promises", is.Promises},
+		{"Add a promise: a price that must stay as it is", "/promises", is.Promises},
 		{"Publish", "/live", is.Published},
 	}
 }

@@ -40,7 +40,8 @@ func TestEachItemIsTickedByWhatTheStoreHas(t *testing.T) {
 	f.Products[0].Weight = &one
 	assert.Contains(t, left(f, Facts{}), "Give 1 product a weight")
 	f.Store.AssumedWeight = &one
-	assert.Equal(t, []string{"Add a delivery method", "Type the prices", "Keep a promise: what an order must cost",
+	assert.Equal(t, []string{"Add a delivery method", "Type the prices", "Add a promise: a price that must stay as " +
+		"it is",
 		"Publish"}, left(f, Facts{}))
 
 	f.Methods = []store.Method{{ID: "post", Enabled: true, Tables: []rate.Table{{ID: "list", Zones: []string{"no"},

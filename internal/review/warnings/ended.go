@@ -14,14 +14,14 @@ import (
 func Ended(f *store.File, m *store.Method, day time.Time) (list []string) {
 	over := func(p *calendar.Period) bool { return p != nil && p.To != "" && p.To < day.Format(time.DateOnly) }
 	if over(m.Available) {
-		list = append(list, "no buyer is offered this any more: it was there "+m.Available.String())
+		list = append(list, "this has ended, so no buyer is offered it: it was available "+m.Available.String())
 	}
 	if m.Free != nil && over(m.Free.Available) {
-		list = append(list, "free delivery has ended: it was there "+m.Free.Available.String())
+		list = append(list, "free delivery has ended: it was available "+m.Free.Available.String())
 	}
 	for _, zone := range slices.Sorted(maps.Keys(m.Terms)) {
 		if free := m.Terms[zone].Free; free != nil && over(free.Available) {
-			list = append(list, f.ZoneName(zone)+": free delivery has ended: it was there "+free.Available.String())
+			list = append(list, f.ZoneName(zone)+": free delivery has ended: it was available "+free.Available.String())
 		}
 	}
 	return list

@@ -152,15 +152,17 @@ func TestDistancesThatCannotBeMeasured(t *testing.T) {
 func TestDatesThatHavePassed(t *testing.T) {
 	f := read(t, `"available":{"from":"2026-12-01","to":"2026-12-24"},
 		"free":{"subtotal":"50","available":{"to":"2026-12-10"}},
-		"terms":{"fi":{"free":{"subtotal":"20","available":{"to":"2026-12-11"}}}},`+table("order", "", `[{"charges":["5"]}]`))
+		"terms":{"fi":{"free":{"subtotal":"20","available":{"to":"2026-12-11"}}}},`+
+		table("order", "", `[{"charges":["5"]}]`))
 	on := func(date string) []string {
 		day, err := time.Parse(time.DateOnly, date)
 		require.NoError(t, err)
 		return Ended(f, &f.Methods[0], day)
 	}
 	assert.Empty(t, on("2026-12-10"), "the last day counts")
-	assert.Equal(t, []string{"free delivery has ended: it was there until 10 December 2026"}, on("2026-12-11"))
-	assert.Equal(t, []string{"no buyer is offered this any more: it was there 1 December 2026 to 24 December 2026",
-		"free delivery has ended: it was there until 10 December 2026",
-		"Finland: free delivery has ended: it was there until 11 December 2026"}, on("2026-12-25"))
+	assert.Equal(t, []string{"free delivery has ended: it was available until 10 December 2026"}, on("2026-12-11"))
+	assert.Equal(t, []string{
+		"this has ended, so no buyer is offered it: it was available 1 December 2026 to 24 December 2026",
+		"free delivery has ended: it was available until 10 December 2026",
+		"Finland: free delivery has ended: it was available until 11 December 2026"}, on("2026-12-25"))
 }

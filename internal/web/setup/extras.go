@@ -75,7 +75,7 @@ func (s *Screens) extrasView(_ context.Context, state *draft.State) extrasView {
 		if sur.Amount == nil && sur.Percent == nil {
 			row.Note = "It adds nothing yet: type an amount or a percentage."
 		} else if !used(f, sur.Methods) {
-			row.Note = "Nobody pays it: no method that is switched on uses it."
+			row.Note = "No delivery method that is on uses this surcharge, so nobody pays it."
 		}
 		v.Surcharges = append(v.Surcharges, row)
 	}
@@ -120,10 +120,10 @@ func ranks(f *store.File, at int) string {
 	for i := range f.Agreed {
 		b := &f.Agreed[i]
 		if rank(b) < rank(a) && (a.Customer == "" || b.Customer == "" || a.Customer == b.Customer) {
-			return "Where " + b.Name + " holds too, that comes first: a customer before a group before a place."
+			return "If " + b.Name + " applies too, it is used first: a customer before a group before a place."
 		}
 		if i < at && rank(b) == rank(a) && a.Customer == b.Customer && a.Group == b.Group {
-			return "Where " + b.Name + " holds too, that comes first: it stands above."
+			return "If " + b.Name + " applies too, it is used first: it stands above."
 		}
 	}
 	return ""

@@ -157,7 +157,7 @@ func (s *Screens) loading(ctx context.Context) string {
 	}
 	for i := range lists {
 		if l := &lists[i]; l.State == sqlite.ListWaiting {
-			return l.Name + " is being loaded; distances can be measured once it is in."
+			return l.Name + " is being loaded. Distances can be measured once it is there."
 		}
 	}
 	return ""
