@@ -249,6 +249,9 @@ func amountTyped(f *store.File, text string) (*decimal.Decimal, error) {
 		return nil, nil
 	}
 	d, err := measure.Number(text, strings.ToLower(f.Store.Currency))
+	if err != nil && (strings.HasPrefix(text, "-") || strings.HasPrefix(text, "−")) {
+		return nil, Problemf("the amount cannot be below 0")
+	}
 	if err != nil {
 		return nil, Problemf("write the amount as a number, such as 4.00")
 	}
@@ -261,6 +264,9 @@ func percentTyped(text string) (*decimal.Decimal, error) {
 		return nil, nil
 	}
 	d, err := measure.Number(text, "%")
+	if err != nil && (strings.HasPrefix(text, "-") || strings.HasPrefix(text, "−")) {
+		return nil, Problemf("the percentage cannot be below 0")
+	}
 	if err != nil {
 		return nil, Problemf("write the percentage as a number, such as 5")
 	}

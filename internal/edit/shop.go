@@ -156,7 +156,7 @@ func RemoveLocation(f *store.File, id string) error {
 var taxForm = regexp.MustCompile(`^(.*\S)\s+([0-9]+(?:[.,][0-9]+)?)\s*%?$`)
 
 // AddTax adds rates of tax as they are typed: places as of a zone, and a percentage behind them: "Finland 25.5 %".
-// Places that have a rate already get the new one.
+// A place that has a rate already is refused, so that no rate changes without a word.
 func AddTax(f *store.File, r typed.Reader, text string) error {
 	m := taxForm.FindStringSubmatch(strings.Join(strings.Fields(text), " "))
 	if m == nil {
@@ -178,11 +178,11 @@ func AddTax(f *store.File, r typed.Reader, text string) error {
 	for i := range read.Places {
 		rule := read.Places[i]
 		at := slices.IndexFunc(f.Store.Tax.Rates, func(t store.TaxRate) bool { return t.Rule.Equal(&rule) })
-		if at < 0 {
-			f.Store.Tax.Rates = append(f.Store.Tax.Rates, store.TaxRate{Rule: rule})
-			at = len(f.Store.Tax.Rates) - 1
+		if at >= 0 {
+			t := &f.Store.Tax.Rates[at]
+			return Problemf("%s has a rate already, %s %%: change that one", TaxWords(t), t.Percent)
 		}
-		f.Store.Tax.Rates[at].Percent = percent
+		f.Store.Tax.Rates = append(f.Store.Tax.Rates, store.TaxRate{Rule: rule, Percent: percent})
 	}
 	return nil
 }
@@ -190,7 +190,9 @@ func AddTax(f *store.File, r typed.Reader, text string) error {
 func taxPercent(text string) (decimal.Decimal, error) {
 	d, err := decimal.Parse(strings.Replace(strings.TrimSpace(strings.TrimSuffix(text, "%")), ",", ".", 1))
 	switch {
-	case err != nil || d.Sign() < 0:
+	case err == nil && d.Sign() < 0:
+		return d, Problemf("a tax cannot be below 0 %%")
+	case err != nil:
 		return d, Problemf("write the percentage as a number, such as 25.5")
 	case decimal.Hundred.Less(d):
 		return d, Problemf("a tax of %s %% would be more than the price itself: write it as 25.5", d)

@@ -77,7 +77,8 @@ func TestTaxIsTypedAsZonesAre(t *testing.T) {
 		have = append(have, edit.TaxWords(r)+" "+r.Percent.String())
 	}
 	assert.Equal(t, []string{"Finland 25.5", "FI 22* 0", "European Union 21.5"}, have)
-	require.NoError(t, edit.AddTax(f, finnish, "FI 24 %"))
+	require.ErrorContains(t, edit.AddTax(f, finnish, "FI 24 %"), "has a rate already, 25.5 %", "none changes without a word")
+	require.NoError(t, edit.SetTax(f, "Finland", "24"))
 	assert.Len(t, f.Store.Tax.Rates, 3, "a place has one rate")
 	require.NoError(t, edit.SetTax(f, "Finland", "10 %"))
 	assert.Equal(t, "10", f.Store.Tax.Rates[0].Percent.String())
