@@ -276,10 +276,7 @@ func percentTyped(text string) (*decimal.Decimal, error) {
 func methodsText(f *store.File, ids []string) string {
 	names := make([]string, len(ids))
 	for i, id := range ids {
-		names[i] = id
-		if m := f.Method(id); m != nil {
-			names[i] = cmp.Or(m.Name, id)
-		}
+		names[i] = f.MethodText(id)
 	}
 	return strings.Join(names, "; ")
 }
@@ -294,16 +291,20 @@ func methodsCalled(f *store.File, text string) (ids []string, err error) {
 		if name = strings.TrimSpace(name); name == "" {
 			continue
 		}
-		i := slices.IndexFunc(f.Methods, func(m store.Method) bool {
-			return m.ID == name || world.Fold(m.Name) == world.Fold(name) ||
-				world.Fold(m.BuyersLabel()) == world.Fold(name)
-		})
-		if i < 0 {
-			return nil, Problemf("there is no method %.40q", name)
+		called := f.MethodsCalled(name)
+		switch {
+		case len(called) == 0:
+			return nil, Problemf("there is no delivery method %.40q", name)
+		case len(called) > 1:
+			return nil, Problemf("%d delivery methods are called %.40q: write which, %s", len(called), name,
+				strings.Join(called, " or "))
 		}
-		if !slices.Contains(ids, f.Methods[i].ID) {
-			ids = append(ids, f.Methods[i].ID)
+		if !slices.Contains(ids, called[0]) {
+			ids = append(ids, called[0])
 		}
+	}
+	if ids == nil && strings.Contains(text, ";") {
+		return nil, Problemf("name the delivery methods, or leave the field empty for all")
 	}
 	return ids, nil
 }

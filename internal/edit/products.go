@@ -1,7 +1,6 @@
 package edit
 
 import (
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -10,6 +9,7 @@ import (
 	"diadrom/internal/core/measure"
 	"diadrom/internal/core/oneline"
 	"diadrom/internal/core/store"
+	"diadrom/internal/core/terms"
 	"diadrom/internal/tables/productlist"
 )
 
@@ -185,28 +185,12 @@ func SetAssumedWeight(f *store.File, typed string) error {
 	return nil
 }
 
-var thousands = regexp.MustCompile(`^[1-9][0-9]{0,2}(,[0-9]{3})+$`)
-
 // SetDivisor sets the volumetric divisor, as it is typed; "" for none.
 func SetDivisor(f *store.File, typed string) error {
-	f.Store.Volumetric = nil
-	if typed = strings.TrimSpace(typed); typed == "" {
-		return nil
-	}
-	plain := strings.ReplaceAll(typed, " ", "")
-	if thousands.MatchString(plain) { // no divisor is 6.000 cm³
-		plain = strings.ReplaceAll(plain, ",", "")
-	}
-	d, err := measure.Number(plain, "")
-	switch {
-	case err != nil && strings.Contains(typed, ","):
+	d, err := terms.ParseDivisor(typed)
+	if err != nil {
 		return Problemf("%s", err.Error())
-	case err != nil || d.Sign() <= 0:
-		return Problemf(
-			"the divisor is how many cm³ count as 1 kg, such as 5000 or 6000; %.20q is not",
-			typed,
-		)
 	}
-	f.Store.Volumetric = &d
+	f.Store.Volumetric = d
 	return nil
 }

@@ -43,6 +43,9 @@ func AddLocation(f *store.File, name, address string, r typed.Reader) (id string
 		if err != nil {
 			return "", Problemf("%s", err.Error())
 		}
+		if a.Region != "" && a.Postcode == "" && a.City == "" {
+			return "", Problemf("a region is no address: write the postcode or the town of %s", name)
+		}
 		l.Country, l.Postcode, l.City, l.Street = a.Country, a.Postcode, a.City, a.Street
 	}
 	l.ID = store.NewID(name, "place", func(id string) bool { return f.Location(id) != nil })

@@ -5,6 +5,7 @@ import (
 
 	"diadrom/internal/core/place"
 	"diadrom/internal/core/store"
+	"diadrom/internal/core/terms"
 	"diadrom/internal/core/typed"
 	"diadrom/internal/edit"
 
@@ -77,7 +78,7 @@ func TestTaxIsTypedAsZonesAre(t *testing.T) {
 		have = append(have, edit.TaxWords(r)+" "+r.Percent.String())
 	}
 	assert.Equal(t, []string{"Finland 25.5", "FI 22* 0", "European Union 21.5"}, have)
-	require.ErrorContains(t, edit.AddTax(f, finnish, "FI 24 %"), "has a rate already, 25.5 %", "none changes without a word")
+	require.ErrorContains(t, edit.AddTax(f, finnish, "FI 24 %"), "has a rate already, 25.5 %")
 	require.NoError(t, edit.SetTax(f, "Finland", "24"))
 	assert.Len(t, f.Store.Tax.Rates, 3, "a place has one rate")
 	require.NoError(t, edit.SetTax(f, "Finland", "10 %"))
@@ -172,4 +173,36 @@ func TestAgreedCharges(t *testing.T) {
 	require.ErrorContains(t, edit.SetAgreed(f, "hotel", edit.AgreedCustomer, ""), "say with whom")
 	edit.RemoveAgreed(f, "hotel")
 	assert.Len(t, f.Agreed, 2)
+}
+
+// Two of a name are told apart by their ids; none is guessed.
+func TestNamesThatMeanTwoThings(t *testing.T) {
+	f, _ := store.Read([]byte(`{"format":"diadrom-store/1","store":{"currency":"EUR"},
+		"locations":[{"id":"a","name":"Hall"},{"id":"b","name":"hall"},{"id":"c","name":"Barn"}],
+		"methods":[{"id":"m","name":"Post"},{"id":"n","name":"Van","label":"post"},{"id":"o","name":"Boat"}],
+		"surcharges":[{"id":"s","name":"North","places":[{"country":"FI"}],"methods":["m","o"],"amount":"1"}]}`))
+	require.NotNil(t, f)
+	home := typed.Reader{Home: "FI"}
+	shown := edit.SurchargeText(f, home, &f.Surcharges[0], edit.SurchargeMethods)
+	assert.Equal(t, "m; Boat", shown, "Post is the name of two")
+	require.NoError(t, edit.SetSurcharge(f, home, "s", edit.SurchargeMethods, shown))
+	assert.Equal(t, []string{"m", "o"}, f.Surcharges[0].Methods, "what is shown is what can be typed")
+	require.ErrorContains(t, edit.SetSurcharge(f.Clone(), home, "s", edit.SurchargeMethods, "Post"), "m or n")
+	require.ErrorContains(t, edit.SetSurcharge(f.Clone(), home, "s", edit.SurchargeMethods, " ; "),
+		"leave the field empty")
+
+	m := &f.Methods[0]
+	require.ErrorContains(t, terms.Set(f, m, "", terms.From, "Hall"), "a or b")
+	require.NoError(t, terms.Set(f, m, "", terms.From, "barn"))
+	require.NoError(t, terms.Set(f, m, "", terms.From, "b"))
+	text, _ := terms.Text(f, m, "", terms.From)
+	assert.Equal(t, "b", text)
+	for typed, want := range map[string]string{"6,000": "6000", "6.000": "6000", "6 000 cm³": "6000", "5000": "5000"} {
+		require.NoError(t, terms.Set(f, m, "", terms.Divisor, typed))
+		assert.Equal(t, want, m.Volumetric.String(), typed)
+	}
+	require.Error(t, terms.Set(f, m, "", terms.Divisor, "0"))
+
+	_, err := edit.AddLocation(f, "Lodge", "Lapland", home)
+	require.ErrorContains(t, err, "a region is no address")
 }

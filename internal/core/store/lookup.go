@@ -7,6 +7,7 @@ import (
 	"diadrom/internal/core/gazetteer"
 	"diadrom/internal/core/postcode"
 	"diadrom/internal/core/rate"
+	"diadrom/internal/core/world"
 
 	"github.com/paulmach/orb"
 )
@@ -82,6 +83,57 @@ func (f *File) LocationName(id string) string {
 		return cmp.Or(l.Name, id)
 	}
 	return id
+}
+
+// LocationsCalled are the ids of the places that a text names: the one that has it as its id, else all that have it as
+// their name, in any case.
+func (f *File) LocationsCalled(text string) (ids []string) {
+	if f.Location(text) != nil {
+		return []string{text}
+	}
+	for i := range f.Locations {
+		if l := &f.Locations[i]; world.Fold(l.Name) == world.Fold(text) {
+			ids = append(ids, l.ID)
+		}
+	}
+	return ids
+}
+
+// LocationText is a text that names one place: its name, or its id where others are called so; "" for none.
+func (f *File) LocationText(id string) string {
+	return unmistakable(f.LocationName(id), id, f.LocationsCalled)
+}
+
+// unmistakable is a name where it is that of one id, else the id.
+func unmistakable(name, id string, called func(string) []string) string {
+	if ids := called(name); len(ids) == 1 && ids[0] == id {
+		return name
+	}
+	return id
+}
+
+// MethodsCalled are the ids of the delivery methods that a text names: the one that has it as its id, else all that
+// have it as their name or as what buyers read, in any case.
+func (f *File) MethodsCalled(text string) (ids []string) {
+	if f.Method(text) != nil {
+		return []string{text}
+	}
+	for i := range f.Methods {
+		m := &f.Methods[i]
+		if world.Fold(m.Name) == world.Fold(text) || world.Fold(m.BuyersLabel()) == world.Fold(text) {
+			ids = append(ids, m.ID)
+		}
+	}
+	return ids
+}
+
+// MethodText is a text that names one delivery method: its name, or its id where others are called so.
+func (f *File) MethodText(id string) string {
+	name := id
+	if m := f.Method(id); m != nil {
+		name = cmp.Or(m.Name, id)
+	}
+	return unmistakable(name, id, f.MethodsCalled)
 }
 
 // Method finds a delivery method by its id; nil where there is none.

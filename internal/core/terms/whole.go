@@ -3,14 +3,15 @@ package terms
 import (
 	"errors"
 	"fmt"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
 
 	"diadrom/internal/core/calendar"
+	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/measure"
 	"diadrom/internal/core/store"
-	"diadrom/internal/core/world"
 )
 
 // Terms of a method as a whole: no zone has them of its own.
@@ -47,7 +48,7 @@ func wholeText(f *store.File, m *store.Method, field Field) string {
 			return strconv.FormatInt(*o.LeadDays, 10)
 		}
 	case From:
-		return f.LocationName(m.From)
+		return f.LocationText(m.From)
 	case Divisor:
 		if m.Volumetric != nil {
 			return m.Volumetric.String()
@@ -64,18 +65,33 @@ func setWhole(f *store.File, m *store.Method, field Field, text string) (err err
 	case From:
 		m.From, err = locationCalled(f, text)
 	case Divisor:
-		m.Volumetric = nil
-		if text != "" {
-			d, err := measure.Number(text, "cm³")
-			if err != nil || d.Sign() <= 0 {
-				return errors.New("write how many cm³ count as a kilogram, such as 5000")
-			}
-			m.Volumetric = &d
-		}
+		m.Volumetric, err = ParseDivisor(text)
 	default:
 		err = setOwn(f, m, field, text)
 	}
 	return err
+}
+
+// thousands are grouped by points or commas: no divisor is 6.000 cm³.
+var thousands = regexp.MustCompile(`^[1-9][0-9]{0,2}([.,][0-9]{3})+$`)
+
+// ParseDivisor reads a volumetric divisor in cm³ for each kilogram: 5000, 6,000, 6 000 cm³; "" is nil.
+func ParseDivisor(text string) (*decimal.Decimal, error) {
+	if text = strings.TrimSpace(text); text == "" {
+		return nil, nil
+	}
+	plain := strings.ReplaceAll(strings.TrimSpace(strings.TrimSuffix(text, "cm³")), " ", "")
+	if thousands.MatchString(plain) {
+		plain = strings.NewReplacer(",", "", ".", "").Replace(plain)
+	}
+	d, err := measure.Number(plain, "")
+	switch {
+	case err != nil && strings.Contains(text, ","):
+		return nil, err
+	case err != nil || d.Sign() <= 0:
+		return nil, fmt.Errorf("the divisor is how many cm³ count as 1 kg, such as 5000 or 6000; %.20q is not", text)
+	}
+	return &d, nil
 }
 
 // setOwn sets what a method has of its own of when orders leave.
@@ -102,11 +118,16 @@ func setOwn(f *store.File, m *store.Method, field Field, text string) (err error
 	if err != nil {
 		return err
 	}
-	m.Dispatch = &o
-	if len(o.Weekdays) == 0 && o.CutOff == "" && o.LeadDays == nil {
-		m.Dispatch = nil
-	}
+	putOwn(m, &o)
 	return nil
+}
+
+// putOwn gives a method days of its own; nothing of them is none.
+func putOwn(m *store.Method, o *calendar.Own) {
+	if len(o.Weekdays) == 0 && o.CutOff == "" && o.LeadDays == nil {
+		o = nil
+	}
+	m.Dispatch = o
 }
 
 // ParseLeadDays reads how many working days pass before an order leaves: "5", "5 days", "5 working days"; "" is nil.
@@ -129,14 +150,15 @@ func locationCalled(f *store.File, text string) (string, error) {
 	if text == "" {
 		return "", nil
 	}
-	for _, l := range f.Locations {
-		if l.ID == text || world.Fold(l.Name) == world.Fold(text) {
-			return l.ID, nil
-		}
+	switch ids := f.LocationsCalled(text); {
+	case len(ids) == 1:
+		return ids[0], nil
+	case len(ids) > 1:
+		return "", fmt.Errorf("%d places are called %.40q: write which, %s", len(ids), text, strings.Join(ids, " or "))
 	}
 	var names []string
 	for _, l := range f.Locations {
-		names = append(names, f.LocationName(l.ID))
+		names = append(names, f.LocationText(l.ID))
 	}
 	if len(names) == 0 {
 		return "", errors.New("the shop has no places yet: add one under Shop")
@@ -193,8 +215,5 @@ func copyWhole(to, from *store.Method, field Field) {
 	case LeadDays:
 		o.LeadDays = theirs.LeadDays
 	}
-	to.Dispatch = &o
-	if len(o.Weekdays) == 0 && o.CutOff == "" && o.LeadDays == nil {
-		to.Dispatch = nil
-	}
+	putOwn(to, &o)
 }
