@@ -136,7 +136,7 @@ func (s *Screens) extras(c *gin.Context) {
 
 func (s *Screens) editExtras(c *gin.Context, change func(*store.File) error, slipped func(*extrasView, string)) {
 	view := func(state *draft.State) extrasView { return s.extrasView(c.Request.Context(), state) }
-	shell.EditWork(s.Shell, c, "extras", view, change, slipped)
+	shell.EditWorkAt(s.Shell, c, "/rates", "extras", view, change, slipped)
 }
 
 // refuse keeps what was typed into a field of a row; without a row the reason stands above the list.

@@ -256,6 +256,18 @@ func EditWork[V any](
 	change func(*store.File) error,
 	slipped func(*V, string),
 ) {
+	EditWorkAt(s, c, "/"+name, name, view, change, slipped)
+}
+
+// EditWorkAt is EditWork for a page that belongs to another station: here is that station's path.
+func EditWorkAt[V any](
+	s *Shell,
+	c *gin.Context,
+	here, name string,
+	view func(*draft.State) V,
+	change func(*store.File) error,
+	slipped func(*V, string),
+) {
 	state, err := s.draft.Edit(c.Request.Context(), change)
 	if err != nil {
 		s.Refused(c, err, func(text string) template.HTML {
@@ -265,7 +277,7 @@ func EditWork[V any](
 		})
 		return
 	}
-	s.Answer(c, "/"+name, state, s.Render(name, view(state)))
+	s.Answer(c, here, state, s.Render(name, view(state)))
 }
 
 // Choice is one of several things to choose from.
