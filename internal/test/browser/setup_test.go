@@ -24,7 +24,7 @@ func TestANewShopIsMadeWithKeysAlone(t *testing.T) {
 	page.KeyActions().Type('b', 'y', ' ', 'd').MustDo() // a menu is typed into
 	assert.Equal(t, "distance", value(page, "#begin-by"))
 	keys(page, input.Tab)
-	assert.Equal(t, "Make the shop", page.MustEval(`() => document.activeElement.textContent`).String())
+	assert.Equal(t, "Create the shop", page.MustEval(`() => document.activeElement.textContent`).String())
 	keys(page, input.Enter)
 	waitText(t, page, "#begin-slip", "digits")
 	assert.Equal(t, "Finland, Sweden", value(page, "#begin-sells"), "what was typed stays")
