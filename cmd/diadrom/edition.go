@@ -306,6 +306,10 @@ func noteRestored(ctx context.Context, dir, backup string) (err error) {
 
 // sayLocks says what became of keys and people that the backup has otherwise.
 func sayLocks(out io.Writer, r sqlite.Restored, locks bool) {
+	if len(r.Scheduled) > 0 {
+		fmt.Fprintf(out, "Scheduled editions that will not go live by themselves: %s.\n", strings.Join(r.Scheduled,
+			", "))
+	}
 	if r.Unreadable {
 		fmt.Fprintln(
 			out,

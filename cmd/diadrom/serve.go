@@ -178,12 +178,17 @@ func serve(cmd *cobra.Command, s shop) (err error) {
 	if err != nil {
 		return err
 	}
+	if _, err := d.Due(ctx, time.Now()); err != nil { // buyers are quoted from what should be live from the first on
+		log.Error("a scheduled edition could not go live, and is tried again", "error", err)
+	}
 	in := importer.New(db, s.dir, version, d.SetGazetteer)
 	in.Log = log
-	taking := make(chan error, 1)
+	taking, kept := make(chan error, 1), make(chan struct{})
 	go func() { taking <- in.Run(ctx) }()
+	go func() { defer close(kept); d.KeepSchedule(ctx, log) }()
 	defer func() {
 		stop()
+		<-kept
 		err = errors.Join(err, <-taking)
 	}()
 	l, err := listen(cmd, s.listen)

@@ -75,26 +75,31 @@ type Publication struct {
 // Publish keeps a store file as the next edition and puts it live. Where the draft or what is live has changed since it
 // was seen, the error is [ErrConflict] or [ErrLiveChanged].
 func (db *DB) Publish(ctx context.Context, p Publication) (Live, error) {
-	return db.publish(ctx, p.Seen.Turn, p.By, func(tx *sql.Tx) (number int64, err error) {
-		var at int64
-		if err := tx.QueryRowContext(ctx, "SELECT revision FROM draft").Scan(&at); err != nil {
-			return 0, err
-		}
-		if at != p.Seen.Revision {
-			return 0, ErrConflict
-		}
-		err = tx.QueryRowContext(
-			ctx,
-			"INSERT INTO edition (number, hash, body, note, made_at, made_by) "+
-				"SELECT coalesce(max(number), 0) + 1, ?, ?, ?, ?, ? FROM edition RETURNING number",
-			p.Hash,
-			p.Body,
-			p.Note,
-			now(),
-			p.By,
-		).Scan(&number)
-		return number, err
+	return db.publish(ctx, p.Seen.Turn, p.By, func(tx *sql.Tx) (int64, error) {
+		return addEdition(ctx, tx, p)
 	})
+}
+
+// addEdition keeps a store file as the next edition.
+func addEdition(ctx context.Context, tx *sql.Tx, p Publication) (number int64, err error) {
+	var at int64
+	if err := tx.QueryRowContext(ctx, "SELECT revision FROM draft").Scan(&at); err != nil {
+		return 0, err
+	}
+	if at != p.Seen.Revision {
+		return 0, ErrConflict
+	}
+	err = tx.QueryRowContext(
+		ctx,
+		"INSERT INTO edition (number, hash, body, note, made_at, made_by) "+
+			"SELECT coalesce(max(number), 0) + 1, ?, ?, ?, ?, ? FROM edition RETURNING number",
+		p.Hash,
+		p.Body,
+		p.Note,
+		now(),
+		p.By,
+	).Scan(&number)
+	return number, err
 }
 
 // Republication is an edition that is about to be published again: in which turn what was live then went live.

@@ -16,6 +16,7 @@ import (
 type Restored struct {
 	Keys       []string // names of keys that hold in the backup and were revoked since: they stay revoked
 	People     []string // who is active in the backup and was deactivated since: they stay so
+	Scheduled  []string // editions that wait in the backup, by their numbers: they were called off
 	Unreadable bool     // what was in place could not be read, so nobody knows what was revoked since
 }
 
@@ -80,6 +81,11 @@ func carryLocks(ctx context.Context, now, then string, o RestoreOptions) (r Rest
 	}
 	defer func() { err = errors.Join(err, next.Close()) }()
 	b := backupBeside{ctx, next}
+	if b.has("main", "scheduled") {
+		if r.Scheduled, err = b.callOff(); err != nil {
+			return r, err
+		}
+	}
 	if b.has("main", "session") {
 		if err := b.do("DELETE FROM session"); err != nil {
 			return r, err
@@ -150,4 +156,14 @@ func (b backupBeside) revoke() error {
 		return err
 	}
 	return b.do("UPDATE main.person SET active = 0 WHERE " + deactivated)
+}
+
+// callOff has no edition go live by itself in a shop that was turned back: its owner asked for what was live then.
+func (b backupBeside) callOff() (editions []string, err error) {
+	editions, err = b.names("SELECT CAST(edition AS TEXT) FROM main.scheduled WHERE state IN ('waiting', 'live') " +
+		"ORDER BY at")
+	if err != nil {
+		return nil, err
+	}
+	return editions, b.do("UPDATE main.scheduled SET state = 'called off' WHERE state IN ('waiting', 'live')")
 }

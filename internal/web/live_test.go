@@ -285,3 +285,50 @@ func TestAShopWithoutAnEditionSaysSo(t *testing.T) {
 	status, _ := s.publish("")
 	assert.Equal(t, http.StatusOK, status)
 }
+
+func TestAnEditionIsPublishedLater(t *testing.T) {
+	s := lauha(t)
+	s.price("6.90", "7.20")
+	revision := fmt.Sprint(s.draft.State().Revision)
+	for _, c := range []struct{ at, until, says string }{
+		{"", "", "say when it goes live"},
+		{"soon", "", `"soon" is not a date and time`},
+		{"2025-12-01 08:00", "", "that time has passed: it is "},
+		{"2031-12-01 08:00", "", "more than two years"},
+		{"2027-12-01 08:00", "2027-12-01 07:00", "it would end before it goes live"},
+		{"2027-03-28 03:30", "", "03:30 does not exist on 28 March 2027"},
+	} {
+		status, body := s.post("/live/later", "revision", revision, "at", c.at, "until", c.until, "note", "Christmas")
+		assert.Equal(t, http.StatusUnprocessableEntity, status, c.at)
+		holds(t, body, c.says, `value="`+c.at+`"`, `value="`+c.until+`"`, `value="Christmas"`)
+	}
+	status, body := s.post("/live/later", "revision", revision, "at", "2027-12-01 08:00", "until", "24.12.2027",
+		"note", "Christmas")
+	require.Equal(t, http.StatusOK, status, body)
+	holds(t, body, "Edition 2 goes live on 1 Dec 2027, 08:00 (Europe/Helsinki) and gives way on 24 Dec 2027, 00:00",
+		"What you publish now is replaced when the scheduled edition goes live")
+	assert.Equal(t, "6.90", s.quoted("parcel", "live"), "not yet")
+	_, body = s.get("/zones")
+	holds(t, body, "2 on 1 Dec", "1 change ahead of edition 1")
+	status, body = s.post("/live/later", "revision", revision, "at", "2027-12-20 08:00", "until", "2028-01-10")
+	assert.Equal(t, http.StatusUnprocessableEntity, status)
+	holds(t, body, "edition 2 is scheduled from 1 Dec 2027, 08:00 until 24 Dec 2027, 00:00")
+
+	list, err := s.draft.Schedules(t.Context())
+	require.NoError(t, err)
+	require.Len(t, list, 1)
+	_, err = s.draft.Due(t.Context(), list[0].At)
+	require.NoError(t, err)
+	assert.Equal(t, "7.20", s.quoted("parcel", "live"))
+	_, body = s.get("/live")
+	holds(t, body, "Edition 2 is live until 24 Dec 2027, 00:00", "then edition 1 is live again", "Keep it live")
+	path := fmt.Sprintf("/live/call-off/%d", list[0].ID)
+	status, body = s.post(path)
+	require.Equal(t, http.StatusOK, status, body)
+	status, body = s.post(path)
+	assert.Equal(t, http.StatusUnprocessableEntity, status)
+	holds(t, body, "does not wait any more")
+	_, err = s.draft.Due(t.Context(), list[0].Until)
+	require.NoError(t, err)
+	assert.Equal(t, "7.20", s.quoted("parcel", "live"), "it was kept live")
+}

@@ -25,6 +25,7 @@ type Draft struct {
 	edits     sync.Mutex
 	state     atomic.Pointer[State]
 	live      atomic.Pointer[Live]
+	wake      chan struct{} // has the schedule looked at anew
 }
 
 // State is the draft at one moment; it does not change.
@@ -63,7 +64,7 @@ func Empty() *store.File {
 
 // Open reads the draft of a shop. Where there is none yet, first is kept as such. A gazetteer may be nil.
 func Open(ctx context.Context, db *sqlite.DB, g *gazetteer.Gazetteer, first *store.File) (*Draft, error) {
-	d := &Draft{db: db, gazetteer: g}
+	d := &Draft{db: db, gazetteer: g, wake: make(chan struct{}, 1)}
 	l, err := db.Load(ctx)
 	if err != nil {
 		return nil, err

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"html/template"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -28,6 +29,7 @@ type editionRow struct {
 	Who, When string
 	Short     string // the first of the hash
 	Live      bool
+	Waits     bool // whether it goes live by itself
 	Asks      bool // whether it is to be published again: waits for the yes
 	Compared  compareView
 	Count     int
@@ -45,6 +47,9 @@ type liveView struct {
 	Live           *draft.Live
 	Revision, Turn int64
 	Note, Slip     string
+	Later          laterView
+	Scheduled      []scheduledRow
+	Waits          bool // an edition that would replace what is published now
 	Editions       []editionRow
 	A, B           []shell.Choice
 	Differ         []string // sentences of two that are compared
@@ -67,6 +72,13 @@ func (s *Screens) liveView(ctx context.Context) (v liveView, err error) {
 			return v, err
 		}
 		v.Warnings = newWarnings(was, state.File)
+	}
+	_, v.Later.Zone = zoneOf(state.File)
+	if v.Scheduled, err = s.scheduled(ctx); err != nil {
+		return v, err
+	}
+	for _, row := range v.Scheduled {
+		v.Waits = v.Waits || row.Replaces
 	}
 	list, err := s.promises.All(ctx)
 	if err != nil {
@@ -101,6 +113,10 @@ func (s *Screens) liveView(ctx context.Context) (v liveView, err error) {
 				When:    shell.Moment(e.At),
 				Short:   e.Hash[:10],
 				Live:    live != nil && live.Number == e.Number,
+				Waits: slices.ContainsFunc(v.Scheduled, func(r scheduledRow) bool {
+					return r.Replaces &&
+						r.Edition == e.Number
+				}),
 			},
 		)
 		id := strconv.FormatInt(e.Number, 10)

@@ -6,6 +6,7 @@ import (
 	"context"
 	"embed"
 	"net/http"
+	"time"
 
 	"diadrom/internal/auth"
 	"diadrom/internal/core/store"
@@ -31,6 +32,15 @@ type Draft interface {
 	Edition(ctx context.Context, number int64) (*store.File, []byte, error)
 	Publish(ctx context.Context, seen sqlite.Stamp, note string) (*draft.Live, error)
 	PublishAgain(ctx context.Context, edition int64, seen sqlite.Stamp) (*draft.Live, error)
+	PublishLater(
+		ctx context.Context,
+		seen sqlite.Stamp,
+		note string,
+		when draft.Later,
+		now time.Time,
+	) (sqlite.Scheduled, error)
+	Schedules(ctx context.Context) ([]sqlite.Scheduled, error)
+	CallOff(ctx context.Context, id int64) error
 	Refresh(ctx context.Context) error
 }
 
@@ -71,6 +81,8 @@ func New(sh *shell.Shell, d Draft, db Store, p Promises, n Notes) *Screens {
 func (s *Screens) Routes(r gin.IRouter, owners gin.HandlerFunc) {
 	r.GET("/live", s.livePage)
 	r.POST("/live", owners, s.publish)
+	r.POST("/live/later", owners, s.publishLater)
+	r.POST("/live/call-off/:id", owners, s.callOff)
 	r.GET("/live/changes", shell.PartOf("/live"), s.aheadList)
 	r.POST("/live/put-back", s.putBack)
 	s.files().Routes(r)

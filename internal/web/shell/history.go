@@ -23,7 +23,8 @@ type historyView struct {
 	Changes  int
 
 	Published bool
-	Todo      *todo // what is left to do in a new shop
+	Scheduled string // what goes live next by itself
+	Todo      *todo  // what is left to do in a new shop
 }
 
 func (s *Shell) history(ctx context.Context) (v historyView, err error) {
@@ -34,7 +35,11 @@ func (s *Shell) history(ctx context.Context) (v historyView, err error) {
 	v = historyView{Undo: undo.What, Redo: redo.What}
 	v.Changes, v.Ahead = s.figures.Ahead()
 	v.Promises, v.Broken, err = s.figures.Promises(ctx)
+	if err != nil {
+		return v, err
+	}
 	v.Published = s.figures.Published()
+	v.Scheduled, err = s.figures.Scheduled(ctx)
 	return v, err
 }
 

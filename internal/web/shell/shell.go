@@ -51,6 +51,8 @@ type Figures interface {
 	Promises(ctx context.Context) (said string, broken bool, err error)
 	// Published says whether an edition is live.
 	Published() bool
+	// Scheduled says in a few words what goes live next by itself; "" for nothing.
+	Scheduled(ctx context.Context) (string, error)
 }
 
 // Shell is the frame. Its zero value is not usable: New makes one, and Join gives it the parts that are drawn with
@@ -85,6 +87,7 @@ type station struct {
 	Name, Path string
 	Count      string
 	Wrong      string // what is wrong there
+	Next       string // what happens there by itself
 	Here, Done bool
 }
 
@@ -100,7 +103,7 @@ type frame struct {
 	OOB      bool
 }
 
-func stations(f *store.File, here string) []station {
+func stations(f *store.File, here, scheduled string) []station {
 	tables, unpriced := 0, 0
 	for i := range f.Methods {
 		tables += len(f.Methods[i].Tables)
@@ -136,7 +139,7 @@ func stations(f *store.File, here string) []station {
 		{Name: "Methods", Path: "/methods", Count: strconv.Itoa(len(f.Methods)), Wrong: wrong(unpriced, "unpriced")},
 		{Name: "Rates", Path: "/rates", Count: strconv.Itoa(tables)},
 		{Name: "Quotes", Path: "/quotes"},
-		{Name: "Live", Path: "/live"},
+		{Name: "Live", Path: "/live", Next: scheduled},
 	}
 	at := slices.IndexFunc(list, func(s station) bool { return s.Path == here })
 	for i := range list {
@@ -194,7 +197,7 @@ func (s *Shell) ShowStatus(c *gin.Context, status int, p Page, view any) {
 		Title:    p.Title,
 		Shop:     ShopName(state.File),
 		Person:   Person(ctx).Name,
-		Stations: stations(state.File, p.Here),
+		Stations: stations(state.File, p.Here, history.Scheduled),
 		Till:     till,
 		History:  history,
 		Work:     work,
@@ -239,7 +242,7 @@ func (s *Shell) answer(c *gin.Context, here string, state *draft.State, said str
 	history.Todo = todoOf(state.File, &history)
 	s.HTML(c, http.StatusOK, append(parts,
 		s.Render("todo", history),
-		s.Render("course", frame{Stations: stations(state.File, here), OOB: true}),
+		s.Render("course", frame{Stations: stations(state.File, here, history.Scheduled), OOB: true}),
 		s.Render("shop-name", frame{Shop: ShopName(state.File), OOB: true}),
 		s.Render("history", history),
 		s.Render("ahead-said", history),
