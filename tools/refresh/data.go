@@ -67,6 +67,16 @@ func makeData(dirs map[string]string) (map[string]string, error) {
 			return nil, err
 		}
 	}
+	lists, err := placeLists(dirs, formats, countries, regions)
+	if err != nil {
+		return nil, err
+	}
+	for name, body := range lists {
+		files[name] = sum(body)
+		if err := write(name, body); err != nil {
+			return nil, err
+		}
+	}
 	return files, nil
 }
 

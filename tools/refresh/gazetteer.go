@@ -99,6 +99,7 @@ type town struct {
 	Lng     string `json:"lng"`
 	Country string `json:"country"`
 	Admin1  string `json:"admin1"`
+	Admin2  string `json:"admin2"`
 }
 
 // pointFinder finds a place's point by its name within its region. Which admin1 code stands for which region is

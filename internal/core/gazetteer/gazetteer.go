@@ -3,7 +3,11 @@
 // It reads the GeoNames postal layout (https://download.geonames.org/export/zip/readme.txt): UTF-8 text, a line
 // a place, fields separated by tabs: country code, postal code, place name, admin name 1, admin code 1, admin
 // name 2, admin code 2, admin name 3, admin code 3, latitude, longitude, accuracy. Trailing fields may be
-// missing.
+// missing. Countries that have no postcodes have none in their lines.
+//
+// It reads the towns of such countries from the layout of GeoNames' geographical files too
+// (https://download.geonames.org/export/dump/readme.txt), which has 19 fields: an id, the name, two of its other forms,
+// latitude, longitude, class, code, country code, and ten more.
 package gazetteer
 
 import (
@@ -24,7 +28,7 @@ import (
 // Place is one line of a list.
 type Place struct {
 	Country      string // alpha-2
-	Postcode     string // as listed
+	Postcode     string // as listed; "" in a country that has none
 	Name         string
 	Region       string // ISO 3166-2, or "" where the list's region is none of ISO's
 	RegionName   string // as listed
@@ -136,6 +140,9 @@ func (l *Lines) Parse(line []byte) (p Place, reason string) {
 		return p, "not UTF-8"
 	}
 	f := l.split(strings.TrimPrefix(string(line), "\ufeff"))
+	if len(f) >= 15 && digits(f[0]) {
+		return town(f)
+	}
 	if len(f) < 3 {
 		return p, "fewer than three fields separated by tabs"
 	}
@@ -146,7 +153,7 @@ func (l *Lines) Parse(line []byte) (p Place, reason string) {
 	switch {
 	case !ok:
 		return p, fmt.Sprintf("%q is no country code", f[0])
-	case postcode.Read(country.Alpha2, f[1]).Text == "":
+	case postcode.Read(country.Alpha2, f[1]).Text == "" && postcode.HasFormat(country.Alpha2):
 		return p, "no postcode"
 	case strings.TrimSpace(f[2]) == "":
 		return p, "no place name"
@@ -159,12 +166,9 @@ func (l *Lines) Parse(line []byte) (p Place, reason string) {
 		Municipality: f[5],
 	}
 	if f[9] != "" || f[10] != "" {
-		lat, err1 := strconv.ParseFloat(f[9], 64)
-		lon, err2 := strconv.ParseFloat(f[10], 64)
-		if err1 != nil || err2 != nil || !(lat >= -90 && lat <= 90 && lon >= -180 && lon <= 180) {
-			return p, fmt.Sprintf("%q, %q is no latitude and longitude", f[9], f[10])
+		if reason := p.locate(f[9], f[10]); reason != "" {
+			return p, reason
 		}
-		p.Lat, p.Lon, p.Located = lat, lon, true
 	}
 	key := [3]string{country.Alpha2, f[3], f[4]}
 	if p.Region, ok = l.regions[key]; !ok {
@@ -172,6 +176,37 @@ func (l *Lines) Parse(line []byte) (p Place, reason string) {
 		l.regions[key] = p.Region
 	}
 	return p, ""
+}
+
+// digits says whether a text is a number.
+func digits(text string) bool { return text != "" && strings.Trim(text, "0123456789") == "" }
+
+// town reads a line of the geographical layout. Its codes of regions are not those of ISO 3166-2 and are left out.
+func town(f []string) (p Place, reason string) {
+	country, ok := world.CountryByCode(f[8])
+	switch {
+	case !ok:
+		return p, fmt.Sprintf("%q is no country code", f[8])
+	case f[6] != "P":
+		return p, "not a town"
+	case postcode.HasFormat(country.Alpha2):
+		return p, country.Name + " has postcodes: import a list of them"
+	case strings.TrimSpace(f[1]) == "":
+		return p, "no place name"
+	}
+	p = Place{Country: country.Alpha2, Name: strings.TrimSpace(f[1])}
+	return p, p.locate(f[4], f[5])
+}
+
+// locate sets the point of a place; reason says why it cannot be one.
+func (p *Place) locate(latText, lonText string) (reason string) {
+	lat, err1 := strconv.ParseFloat(latText, 64)
+	lon, err2 := strconv.ParseFloat(lonText, 64)
+	if err1 != nil || err2 != nil || !(lat >= -90 && lat <= 90 && lon >= -180 && lon <= 180) {
+		return fmt.Sprintf("%q, %q is no latitude and longitude", latText, lonText)
+	}
+	p.Lat, p.Lon, p.Located = lat, lon, true
+	return ""
 }
 
 // split cuts a line into its fields, into memory that is used again for the next line.
@@ -197,8 +232,10 @@ func isoRegion(country, name, code string) string {
 func (g *Gazetteer) add(p Place) {
 	i := int32(len(g.places))
 	g.places = append(g.places, p)
-	code := codeKey{p.Country, postcode.Read(p.Country, p.Postcode).Key}
-	g.byCode[code] = append(g.byCode[code], i)
+	if p.Postcode != "" {
+		code := codeKey{p.Country, postcode.Read(p.Country, p.Postcode).Key}
+		g.byCode[code] = append(g.byCode[code], i)
+	}
 	name := nameKey{p.Country, world.Fold(p.Name)}
 	g.byName[name] = append(g.byName[name], i)
 }

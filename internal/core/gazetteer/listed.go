@@ -166,6 +166,9 @@ func (g *Gazetteer) Countries() (list []string, codes map[string]int) {
 	c := &g.countries
 	c.Do(func() {
 		c.codes = map[string]int{}
+		for k := range g.byName {
+			c.codes[k.country] = 0
+		}
 		for k := range g.byCode {
 			c.codes[k.country]++
 		}

@@ -337,7 +337,7 @@ func read(lines *bufio.Reader, reader *gazetteer.Lines, before int64) (part sqli
 			part.Skipped = append(part.Skipped, gazetteer.LineError{Line: int(before + part.Lines), Reason: reason})
 			continue
 		}
-		if !postcode.Possible(p.Country, p.Postcode) {
+		if p.Postcode != "" && !postcode.Possible(p.Country, p.Postcode) {
 			part.Unusual++
 		}
 		part.Places = append(part.Places, p)

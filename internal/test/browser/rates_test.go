@@ -142,14 +142,7 @@ func TestMethodsAreMovedAndTheirTermsTyped(t *testing.T) {
 	keys(page, input.ArrowUp)
 	waitFor(t, page, `() => document.querySelector(".methods > li").dataset.id === "locker"`)
 	assert.Equal(t, "locker letter parcel freight van workshop market", order())
-	page.MustEval(
-		`() => { const drag = (type, el) =>
-			el.dispatchEvent(new DragEvent(type, { bubbles: true, cancelable: true,
-				dataTransfer: new DataTransfer() }));
-		drag("dragstart", document.querySelector("#grip-locker")); 
-		drag("dragover", document.querySelector("#method-van"));
-		drag("drop", document.querySelector("#method-van")); }`,
-	)
+	drag(page, "#grip-locker", "#method-freight")
 	waitFor(t, page, `() => document.querySelector(".methods > li:nth-child(4)").dataset.id === "locker"`)
 	assert.Equal(t, "letter parcel freight locker van workshop market", order())
 

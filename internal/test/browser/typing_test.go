@@ -6,7 +6,9 @@ import (
 
 	"github.com/go-rod/rod"
 	"github.com/go-rod/rod/lib/input"
+	"github.com/go-rod/rod/lib/proto"
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 )
 
 // enter types over what a field holds, and stays in it. It does not wait for the page to be still.
@@ -107,17 +109,49 @@ func TestAMethodIsDraggedToTheEnd(t *testing.T) {
 		return list
 	}
 	first := ids()[0]
-	page.MustEval(`() => {
-		const rows = document.querySelectorAll(".methods > li"), grip = rows[0].querySelector(".grip"),
-			last = rows[rows.length - 1];
-		const box = last.getBoundingClientRect(), data = new DataTransfer(),
-			at = { bubbles: true, cancelable: true, dataTransfer: data,
-				clientX: box.left + 40, clientY: box.bottom - 3 };
-		grip.dispatchEvent(new DragEvent("dragstart", at));
-		last.dispatchEvent(new DragEvent("dragover", at));
-		last.dispatchEvent(new DragEvent("drop", at));
-		grip.dispatchEvent(new DragEvent("dragend", at));
-	}`)
+	drag(page, "#grip-"+first, "#method-"+ids()[len(ids())-1])
 	waitFor(t, page, `id => [...document.querySelectorAll(".methods > li")].pop().dataset.id === id`, first)
 	assert.Equal(t, first, ids()[len(ids())-1])
+}
+
+// drag drags what one selector names onto the lower half of another, with the mouse.
+func drag(page *rod.Page, from, onto string) {
+	centre := func(selector string, of float64) proto.Point {
+		box := page.MustElement(selector).MustShape().Box()
+		return proto.Point{X: box.X + box.Width/2, Y: box.Y + box.Height*of}
+	}
+	start, end := centre(from, 0.5), centre(onto, 0.9)
+	page.Mouse.MustMoveTo(start.X, start.Y)
+	page.Mouse.MustDown(proto.InputMouseButtonLeft)
+	for i := 1.0; i <= 12; i++ {
+		page.Mouse.MustMoveTo(start.X+2, start.Y+(end.Y-start.Y)*i/12)
+		time.Sleep(20 * time.Millisecond)
+	}
+	page.Mouse.MustUp(proto.InputMouseButtonLeft)
+}
+
+// A method is moved with a finger behind the last one, on a phone.
+func TestAMethodIsMovedWithAFinger(t *testing.T) {
+	s := demoShop(t)
+	page := s.open(t, "/methods", 390, 844)
+	require.NoError(t, proto.EmulationSetTouchEmulationEnabled{Enabled: true}.Call(page))
+	last := `id => [...document.querySelectorAll(".methods > li")].pop().dataset.id === id`
+	touch := func(kind proto.InputDispatchTouchEventType, points ...*proto.InputTouchPoint) {
+		if points == nil {
+			points = []*proto.InputTouchPoint{}
+		}
+		require.NoError(t, proto.InputDispatchTouchEvent{Type: kind, TouchPoints: points}.Call(page))
+		time.Sleep(25 * time.Millisecond)
+	}
+	page.MustElement("#method-market").MustScrollIntoView()
+	from := page.MustElement("#grip-van").MustShape().Box()
+	to := page.MustElement("#method-market").MustShape().Box()
+	x, y := from.X+from.Width/2, from.Y+from.Height/2
+	touch(proto.InputDispatchTouchEventTypeTouchStart, &proto.InputTouchPoint{X: x, Y: y})
+	for i := 1.0; i <= 15; i++ {
+		touch(proto.InputDispatchTouchEventTypeTouchMove,
+			&proto.InputTouchPoint{X: x, Y: y + (to.Y+to.Height*0.95-y)*i/15})
+	}
+	touch(proto.InputDispatchTouchEventTypeTouchEnd)
+	waitFor(t, page, last, "van")
 }

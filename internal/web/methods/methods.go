@@ -2,6 +2,8 @@ package methods
 
 import (
 	"cmp"
+	"fmt"
+	"net/http"
 	"slices"
 	"strconv"
 	"strings"
@@ -23,13 +25,17 @@ import (
 type methodRow struct {
 	ID, Name, Label, Kind string
 	Enabled               bool
-	Say                   []string
-	Tables                int
-	Slip                  string
-	Rename, Relabel       string
-	Nobody                string // why no one can be offered it
-	Warnings              []string
-	Unmeasured            string // why its distances cannot be measured
+	policy.Glance
+	Where, WhereShort string // names of the zones, of all and of the first
+	Opened            bool   // it is told in words
+	Say               []string
+	Stops             []string // why nobody is offered it
+	Wrongs            []string // its other warnings
+	Terms             *methodView
+	Tables            int
+	Slip              string
+	Rename, Relabel   string
+	Unmeasured        string // why its distances cannot be measured
 }
 
 type methodsView struct {
@@ -39,7 +45,6 @@ type methodsView struct {
 	By, Kind   string
 	Slip       string
 	Measures   []shell.Choice
-	Open       *methodView
 }
 
 var kindWords = map[store.Kind]string{
@@ -58,29 +63,62 @@ func (s *Screens) methodsView(c *gin.Context, state *draft.State) methodsView {
 	for _, by := range rate.Measures {
 		v.Measures = append(v.Measures, shell.Choice{ID: string(by), Name: by.Words()})
 	}
+	open := openTerms(c)
 	for i := range f.Methods {
-		m := &f.Methods[i]
-		row := methodRow{
-			ID:       m.ID,
-			Name:     cmp.Or(m.Name, m.ID),
-			Label:    m.BuyersLabel(),
-			Enabled:  m.Enabled,
-			Say:      policy.Method(state.Engine, state.Coverage(), m),
-			Tables:   len(m.Tables),
-			Nobody:   warnings.Nobody(f, m),
-			Warnings: append(warnings.Ended(f, m, today(f)), warningsOf(f, m)...),
-
-			Unmeasured: warnings.Unmeasured(f, state.Engine.Gazetteer(), m),
+		v.Rows = append(v.Rows, methodRowOf(state, &f.Methods[i], f.Methods[i].ID == open))
+		if r := &v.Rows[i]; r.Opened {
+			r.Terms = methodViewOf(f, &f.Methods[i])
 		}
-		if m.Kind != store.Delivery {
-			row.Kind = kindWords[m.Kind]
-		}
-		v.Rows = append(v.Rows, row)
-	}
-	if m := f.Method(c.Param("method")); m != nil {
-		v.Open = methodViewOf(f, m)
 	}
 	return v
+}
+
+// openTerms is the id of the method whose terms are shown; an edit leaves open what was.
+func openTerms(c *gin.Context) string {
+	if path := shell.ViewedPath(c); path != "" {
+		id, _ := strings.CutPrefix(path, "/methods/")
+		return id
+	}
+	return c.Param("method")
+}
+
+// methodRowOf is a method in a line of the list; opened has it told in words too.
+func methodRowOf(state *draft.State, m *store.Method, opened bool) methodRow {
+	f := state.File
+	row := methodRow{
+		ID:      m.ID,
+		Name:    cmp.Or(m.Name, m.ID),
+		Label:   m.BuyersLabel(),
+		Enabled: m.Enabled,
+		Glance:  policy.GlanceAt(f, m),
+		Opened:  opened,
+		Tables:  len(m.Tables),
+
+		Unmeasured: warnings.Unmeasured(f, state.Engine.Gazetteer(), m),
+	}
+	row.Where = strings.Join(row.Glance.Where, ", ")
+	if n := len(row.Glance.Where); n > 0 {
+		row.WhereShort = row.Glance.Where[0]
+		if n > 1 {
+			row.WhereShort += fmt.Sprintf(" + %d more", n-1)
+		}
+	}
+	if nobody := warnings.Nobody(f, m); nobody != "" {
+		row.Stops = append(row.Stops, "No buyer is offered this: "+nobody+".")
+	}
+	if row.Unmeasured != "" {
+		row.Stops = append(row.Stops, "No price can be worked out: "+row.Unmeasured+".")
+	}
+	for _, text := range append(warnings.Ended(f, m, today(f)), warningsOf(f, m)...) {
+		row.Wrongs = append(row.Wrongs, text+".")
+	}
+	if opened {
+		row.Say = policy.Method(state.Engine, state.Coverage(), m)
+	}
+	if m.Kind != store.Delivery {
+		row.Kind = kindWords[m.Kind]
+	}
+	return row
 }
 
 // today is the day by the shop's clock.
@@ -249,10 +287,21 @@ func (s *Screens) method(c *gin.Context) {
 	state := s.draft.State()
 	m := state.File.Method(c.Param("method"))
 	if m == nil {
-		s.Problem(c, 404, "There is no method of that name. It may have been removed.")
+		s.Problem(c, http.StatusNotFound, "There is no method of that name. It may have been removed.")
 		return
 	}
 	s.Show(c, shell.Page{Here: "/methods", Title: cmp.Or(m.Name, m.ID), Template: "methods"}, s.methodsView(c, state))
+}
+
+// methodRow shows one method in the list, told in words or not.
+func (s *Screens) methodRow(c *gin.Context) {
+	state := s.draft.State()
+	m := state.File.Method(c.Param("method"))
+	if m == nil {
+		s.Problem(c, http.StatusNotFound, "There is no method of that name. It may have been removed.")
+		return
+	}
+	s.HTML(c, http.StatusOK, s.Render("method-row", methodRowOf(state, m, c.Query("open") != "")))
 }
 
 // editTerm sets one of a method's terms as it is typed.

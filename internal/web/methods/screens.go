@@ -30,6 +30,7 @@ func (s *Screens) Routes(r gin.IRouter) {
 	r.POST("/methods", s.addMethod)
 	r.POST("/methods/:method/name", s.nameMethod)
 	r.GET("/methods/:method", s.method)
+	r.GET("/methods/:method/row", shell.PartOf("/methods"), s.methodRow)
 	r.POST("/methods/:method/term", s.editTerm)
 	r.POST("/methods/:method/switch", s.switchMethod)
 	r.POST("/methods/:method/move", s.moveMethod)

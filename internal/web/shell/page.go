@@ -101,6 +101,18 @@ func (s *Shell) Internal(c *gin.Context, err error) {
 	s.Problem(c, http.StatusInternalServerError, "This could not be saved. Nothing was changed; please try again.")
 }
 
+// ViewedPath is the path of the page that is shown: of the page that an edit was sent from, "" where that is not known.
+func ViewedPath(c *gin.Context) string {
+	if c.Request.Method == http.MethodGet {
+		return c.Request.URL.Path
+	}
+	from, err := url.Parse(c.GetHeader("HX-Current-URL"))
+	if err != nil {
+		return ""
+	}
+	return from.Path
+}
+
 // Viewed is the query of the page that is shown: of the page that an edit was sent from.
 func Viewed(c *gin.Context) url.Values {
 	if c.Request.Method == "GET" {

@@ -1,6 +1,8 @@
 package shell
 
 import (
+	"diadrom/internal/core/plural"
+
 	"embed"
 	"encoding/json"
 	"fmt"
@@ -21,10 +23,11 @@ type Templates func() (*template.Template, error)
 // reload by themselves while somebody works on them.
 func Parse(dev bool, files ...fs.FS) (*template.Template, error) {
 	t := template.New("").Funcs(template.FuncMap{
-		"join": strings.Join,
-		"vals": vals,
-		"dict": dict,
-		"dev":  func() bool { return dev },
+		"join":   strings.Join,
+		"vals":   vals,
+		"dict":   dict,
+		"plural": plural.Count,
+		"dev":    func() bool { return dev },
 	})
 	for _, f := range files {
 		if _, err := t.ParseFS(f, "templates/*.html"); err != nil {

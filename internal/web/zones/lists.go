@@ -93,7 +93,11 @@ func (s *Screens) listsView(ctx context.Context, state *draft.State) (v listsVie
 		all, codes := g.Countries()
 		var known []string
 		for _, c := range all[:min(len(all), 4)] {
-			known = append(known, world.CountryName(c)+" ("+plural.Count(codes[c], "code")+")")
+			has := plural.Count(codes[c], "code")
+			if codes[c] == 0 {
+				has = "towns, no postcodes"
+			}
+			known = append(known, world.CountryName(c)+" ("+has+")")
 		}
 		if more := len(all) - len(known); more > 0 {
 			known = append(known, strconv.Itoa(more)+" countries more")
