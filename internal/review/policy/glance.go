@@ -14,11 +14,12 @@ import (
 
 // Glance is a method in a line: what people look for when they scan a list of methods.
 type Glance struct {
-	Where  []string // names of the zones that it is offered to
-	Prices string   // from the lowest to the highest price in its price lists: "€4.90–€14.90"; "" where it offers nothing
-	More   bool     // prices grow with what is sent: "€4.90–€14.90+"
-	Days   string   // its delivery time, over all of its zones; "" where none is said
-	Free   string   // what makes it free, "" for nothing; "by zone" where that differs
+	Where []string // names of the zones that it is offered to
+	// from the lowest to the highest price in its price lists: "€4.90–€14.90"; "" where it offers nothing
+	Prices string
+	More   bool   // prices grow with what is sent: "€4.90–€14.90+"
+	Days   string // its delivery time, over all of its zones; "" where none is said
+	Free   string // what makes it free, "" for nothing; "by zone" where that differs
 }
 
 // GlanceAt sums up a method. The prices are those of the price lists with the handling fee, within the method's lowest
@@ -112,7 +113,8 @@ func fixedPart(c *rate.Charge) (fixed decimal.Decimal, more bool) {
 			fixed = fixed.Add(*d)
 		}
 	}
-	return fixed, c.PerItem != nil || c.NextItem != nil || c.PerWeight != nil || c.PerDistance != nil || c.Percent != nil
+	return fixed, c.PerItem != nil || c.NextItem != nil || c.PerWeight != nil || c.PerDistance != nil ||
+		c.Percent != nil
 }
 
 func (s *priceSpan) text(f *store.File) string {

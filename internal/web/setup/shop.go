@@ -128,8 +128,8 @@ func placeRowOf(state *draft.State, l *store.Location) placeRow {
 		at := place.At(l.Country, p)
 		row.Known = at.Lat.Round(4).String() + " " + at.Lon.Round(4).String() + ", from the lists of places"
 	} else if l.ShipsFrom || row.Uses != "" {
-		row.Lost = "We don't know where this is, so distances from here cannot be measured. Add a postcode from a list " +
-			"of places, or latitude and longitude."
+		row.Lost = "We don't know where this is, so distances from here cannot be measured. Add a postcode from a " +
+			"list of places, or latitude and longitude."
 	}
 	return row
 }
