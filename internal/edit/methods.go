@@ -3,6 +3,7 @@ package edit
 import (
 	"cmp"
 	"slices"
+	"strings"
 
 	"diadrom/internal/core/rate"
 	"diadrom/internal/core/store"
@@ -17,7 +18,7 @@ func newMethodID(f *store.File, name string) string {
 }
 
 // AddMethod adds a method by its name as it is typed, with a price list over all zones in which nothing is
-// offered yet. Kind is that of deliveries unless it is that of pickups.
+// offered yet. It inherits the store's defaults. Kind is that of deliveries unless it is that of pickups.
 func AddMethod(f *store.File, typed string, by rate.By, kind store.Kind) error {
 	name, err := Name(typed)
 	switch {
@@ -36,10 +37,17 @@ func AddMethod(f *store.File, typed string, by rate.By, kind store.Kind) error {
 		t.Zones = append(t.Zones, f.Zones[i].ID)
 	}
 	t.Rows[0].Charges = make([]*rate.Charge, len(t.Zones))
-	f.Methods = append(f.Methods, store.Method{
+	m := store.Method{
 		ID: newMethodID(f, name), Name: name, Label: name, Kind: kind, Enabled: true, Taxable: true,
 		Classes: store.Together, WhenRefused: store.Hide, Tables: []rate.Table{t},
-	})
+	}
+	for _, term := range store.InheritedTerms {
+		if f.Store.Defaults.Has(term) {
+			m.Inherit(term, true)
+		}
+	}
+	f.Methods = append(f.Methods, m)
+	f.GiveDefaults()
 	return nil
 }
 
@@ -94,6 +102,7 @@ func SetSwitch(f *store.File, m *store.Method, which Switch, on bool) {
 		m.Enabled = on
 	case Taxable:
 		m.Taxable = on
+		f.SettleInherits()
 	case Preselected:
 		for i := range f.Methods {
 			f.Methods[i].Preselected = false
@@ -182,11 +191,22 @@ type Term struct {
 // TermText is a term as its own cell has it; "" where it holds as elsewhere.
 func TermText(f *store.File, m *store.Method, t Term) string {
 	text, own := terms.Text(f, m, t.Zone, t.Field)
+	if term := t.Field.Inherited(); t.Zone == "" && term != "" {
+		switch {
+		case m.Inheriting(term):
+			return ""
+		case text == "" && term != store.InheritNeeds && f.Store.Defaults.Has(term):
+			return None
+		}
+	}
 	if t.Zone == "" || own {
 		return text
 	}
 	return ""
 }
+
+// None is how a method says that it has none of what the store's defaults have.
+const None = "none"
 
 // SetTerm sets one of a method's terms as it is typed. was is what the owner saw there; where it is something
 // else by now, and not what is typed, the error is a [*Conflict].
@@ -197,13 +217,31 @@ func SetTerm(f *store.File, m *store.Method, t Term, was, typed string) error {
 	if now := TermText(f, m, t); now != was {
 		whole := f.Clone()
 		same := whole.Method(m.ID)
-		if terms.Set(whole, same, t.Zone, t.Field, typed) == nil && TermText(whole, same, t) == now {
+		if setTerm(whole, same, t, typed) == nil && TermText(whole, same, t) == now {
 			return nil // it is so already
 		}
 		return &Conflict{now}
 	}
+	return setTerm(f, m, t, typed)
+}
+
+// setTerm sets a term. Everywhere, "" has a method inherit what the defaults have, and None has it have nothing.
+func setTerm(f *store.File, m *store.Method, t Term, typed string) error {
+	term, text := t.Field.Inherited(), strings.TrimSpace(typed)
+	if t.Zone == "" && term != "" && term != store.InheritNeeds {
+		if text == "" && f.Store.Defaults.Has(term) {
+			m.CopyTerm(f.Store.Defaults.Method(), term)
+			m.Inherit(term, true)
+			return nil
+		}
+		if strings.EqualFold(text, None) {
+			typed = ""
+		}
+		m.Inherit(term, false)
+	}
 	if err := terms.Set(f, m, t.Zone, t.Field, typed); err != nil {
 		return Problemf("%s", err.Error())
 	}
+	f.SettleInherits()
 	return nil
 }

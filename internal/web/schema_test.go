@@ -204,6 +204,9 @@ func TestEveryFieldOfAStoreFileHasAForm(t *testing.T) {
 			add("/methods/test/term", "zone", zone, "field", term[0], "was", "", "text", term[1])
 		}
 	}
+	for _, term := range append(termForms, [2]string{"taxable", "no"}) {
+		add("/defaults", "term", term[0], "text", term[1], "how", "default", "method", "test")
+	}
 	add("/methods/test/term", "zone", "finland", "field", "offered", "was", "", "text", "no")
 	for _, term := range wholeForms {
 		add("/methods/test/term", "zone", "", "field", term[0], "was", "", "text", term[1])

@@ -20,6 +20,7 @@ import (
 	"diadrom/internal/sqlite"
 	"diadrom/internal/web/api"
 	"diadrom/internal/web/checkout"
+	"diadrom/internal/web/defaults"
 	"diadrom/internal/web/live"
 	"diadrom/internal/web/methods"
 	"diadrom/internal/web/products"
@@ -28,6 +29,7 @@ import (
 	"diadrom/internal/web/rates"
 	"diadrom/internal/web/setup"
 	"diadrom/internal/web/shell"
+	"diadrom/internal/web/shifts"
 	"diadrom/internal/web/signin"
 	"diadrom/internal/web/strip"
 	"diadrom/internal/web/till"
@@ -58,6 +60,7 @@ type Server struct {
 // templates are those of the stations, by their folders.
 var templates = map[string]fs.FS{
 	"checkout": checkout.Files,
+	"defaults": defaults.Files,
 	"live":     live.Files,
 	"methods":  methods.Files,
 	"products": products.Files,
@@ -66,6 +69,7 @@ var templates = map[string]fs.FS{
 	"rates":    rates.Files,
 	"setup":    setup.Files,
 	"shell":    shell.Files,
+	"shifts":   shifts.Files,
 	"signin":   signin.Files,
 	"strip":    strip.Files,
 	"till":     till.Files,
@@ -134,6 +138,7 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 	kept.Routes(r)
 	checkout.New(sh, d, db).Routes(r)
 	publish.Routes(r, people.Owners)
+	defaults.New(sh, d, db, kept).Routes(r)
 	r.NoRoute(func(c *gin.Context) { sh.Problem(c, http.StatusNotFound, "There is no such page here.") })
 	if o.Dev != "" {
 		devRoutes(r, o.Dev)

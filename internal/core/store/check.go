@@ -54,6 +54,7 @@ func (c *checker) check() {
 	ids(c, "surcharges", len(f.Surcharges), "id", func(i int) string { return f.Surcharges[i].ID })
 	ids(c, "agreed", len(f.Agreed), "id", func(i int) string { return f.Agreed[i].ID })
 
+	c.needs(f.Store.Defaults.Needs, fault.Path{"store", "defaults", "needs"})
 	for i := range f.Store.Tax.Rates {
 		c.rule(&f.Store.Tax.Rates[i].Rule, fault.Path{"store", "tax", "rates", i})
 	}
@@ -201,6 +202,7 @@ func (c *checker) method(m *Method, path fault.Path) {
 		c.reference(c.locations, m.From, "location", path.With("from"))
 	}
 	c.needs(m.Needs, path.With("needs"))
+	c.inherits(m, path)
 	if m.Dispatch != nil && c.file.Store.Dispatch == nil {
 		c.add(path.With("dispatch"), fault.Missing,
 			"say on the store first when orders leave (dispatch): a method only says what is different")
@@ -224,6 +226,23 @@ func (c *checker) method(m *Method, path fault.Path) {
 		termsPath := path.With("terms", zone)
 		c.reference(c.zones, zone, "zone", termsPath)
 		c.needs(m.Terms[zone].Needs, termsPath.With("needs"))
+	}
+}
+
+// inherits notes what a method inherits and has otherwise than the defaults.
+func (c *checker) inherits(m *Method, path fault.Path) {
+	for i, term := range m.Inherits {
+		at := path.With("inherits", i)
+		switch {
+		case term == "":
+			c.add(at, fault.Missing, "name a term of the defaults, such as days")
+		case slices.Contains(m.Inherits[:i], term):
+			c.add(at, fault.Duplicate, "%q stands twice in this list", term)
+		case !m.SameTerm(c.file.Store.Defaults.Method(), term):
+			c.add(path.With(string(term)), fault.Shape,
+				"this is inherited and differs from store.defaults.%s: write the same, or remove it from inherits",
+				term)
+		}
 	}
 }
 

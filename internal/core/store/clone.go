@@ -18,6 +18,7 @@ func (f *File) Clone() *File {
 		c.Store.Dispatch.Closed = slices.Clone(f.Store.Dispatch.Closed)
 	}
 	c.Store.Checkout = clonePointer(f.Store.Checkout)
+	c.Store.Defaults = f.Store.Defaults.clone()
 	c.Locations = slices.Clone(f.Locations)
 	c.Classes = slices.Clone(f.Classes)
 	c.Products = slices.Clone(f.Products)
@@ -70,6 +71,7 @@ func cloneMethod(m *Method) {
 	m.Handling = clonePointer(m.Handling)
 	m.Needs = cloneNeeds(m.Needs)
 	m.Free = cloneFree(m.Free)
+	m.Inherits = slices.Clone(m.Inherits)
 	m.Terms = maps.Clone(m.Terms)
 	for zone, t := range m.Terms {
 		t.Days = clonePointer(t.Days)
@@ -88,6 +90,11 @@ func cloneMethod(m *Method) {
 			})
 		})
 	})
+}
+
+func (d *Defaults) clone() Defaults {
+	return Defaults{Days: clonePointer(d.Days), Free: cloneFree(d.Free), Handling: clonePointer(d.Handling),
+		Minimum: d.Minimum, Maximum: d.Maximum, Needs: cloneNeeds(d.Needs), Taxable: clonePointer(d.Taxable)}
 }
 
 func cloneNeeds(n *Needs) *Needs {

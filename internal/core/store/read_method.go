@@ -67,6 +67,8 @@ func (r *reader) methodTerm(m *Method, name string) bool {
 		m.Minimum = r.amount()
 	case "maximum":
 		m.Maximum = r.amount()
+	case "inherits":
+		m.Inherits = list(r, func() Inherited { return choice(r, append([]Inherited{""}, InheritedTerms...)...) })
 	case "terms":
 		r.Object(func(zone []byte) bool {
 			if m.Terms == nil {

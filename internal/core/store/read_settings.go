@@ -40,6 +40,8 @@ func (r *reader) settings(s *Settings) {
 			s.SubtotalCounts = choice(r, Shipped, All)
 		case "tax":
 			r.tax(&s.Tax)
+		case "defaults":
+			r.defaults(&s.Defaults)
 		default:
 			return false
 		}
@@ -75,6 +77,32 @@ func (r *reader) checkout() *Checkout {
 		return nil
 	}
 	return c
+}
+
+// defaults reads terms that methods may inherit.
+func (r *reader) defaults(d *Defaults) {
+	r.Object(func(name []byte) bool {
+		switch Inherited(name) {
+		case InheritDays:
+			d.Days = r.days()
+		case InheritFree:
+			d.Free = r.free()
+		case InheritHandling:
+			d.Handling = r.handling()
+		case InheritMinimum:
+			d.Minimum = r.amount()
+		case InheritMaximum:
+			d.Maximum = r.amount()
+		case InheritNeeds:
+			d.Needs = r.needs()
+		case InheritTaxable:
+			taxable := r.Bool(true)
+			d.Taxable = &taxable
+		default:
+			return false
+		}
+		return true
+	})
 }
 
 // dispatch reads when orders leave; nil where it is absent.

@@ -69,6 +69,7 @@ type Settings struct {
 	Dispatch *calendar.Plan `json:"dispatch,omitempty"`
 	Checkout *Checkout      `json:"checkout,omitempty"` // how the shop's checkout asks; nil: as its zero value
 	Tax      Tax            `json:"tax"`
+	Defaults Defaults       `json:"defaults,omitzero"` // terms that methods may inherit
 	digits   int
 	metres   float64
 }
@@ -194,7 +195,8 @@ type Method struct {
 	Preselected bool             `json:"preselected"`
 	WhenRefused WhenRefused      `json:"when_refused"` // hide, tell
 	RefusedText string           `json:"refused_text,omitempty"`
-	Terms       map[string]Terms `json:"terms,omitempty"` // by zone
+	Inherits    []Inherited      `json:"inherits,omitempty"` // terms that it has from the store's defaults
+	Terms       map[string]Terms `json:"terms,omitempty"`    // by zone
 	Tables      []rate.Table     `json:"tables"`
 }
 

@@ -69,6 +69,18 @@ var needs = []Field{
 // IsNeed says whether a field is a condition. A zone's conditions replace all of the method's.
 func (f Field) IsNeed() bool { return slices.Contains(needs, f) }
 
+// Inherited is the term of the store's defaults that a field is, or is a part of; "" for none.
+func (f Field) Inherited() store.Inherited {
+	switch f {
+	case Days, Minimum, Maximum, Handling, FreeFrom:
+		return store.Inherited(f)
+	}
+	if f.IsNeed() {
+		return store.InheritNeeds
+	}
+	return ""
+}
+
 // bounds gives the bounds of a condition, and how they are written.
 func bounds(
 	f *store.File,

@@ -53,7 +53,17 @@ func (c *Change) String() string {
 var ErrGone = errors.New("what it belongs to is not there any more")
 
 // PutBack makes a file as the before of the change was in this one respect. The file is to be checked afterwards.
-func (c *Change) PutBack(f *store.File) error { return c.back(f) }
+// Methods follow the store's defaults, and have of their own what differs from them then.
+func (c *Change) PutBack(f *store.File) error {
+	if err := c.back(f); err != nil {
+		return err
+	}
+	if strings.HasPrefix(c.Key, defaultKey) {
+		f.GiveDefaults()
+	}
+	f.SettleInherits()
+	return nil
+}
 
 // Touches says whether two changes are of the same thing, or one of a part of the other.
 func (c *Change) Touches(o *Change) bool {

@@ -9,6 +9,7 @@ import (
 	"diadrom/internal/core/place"
 	"diadrom/internal/core/plural"
 	"diadrom/internal/core/store"
+	"diadrom/internal/core/terms"
 	"diadrom/internal/core/world"
 )
 
@@ -271,8 +272,55 @@ var agreed = kind[store.Agreed]{list: "agreed", noun: "Agreed charges",
 		value("amount", "amount", func(a *store.Agreed) *decimal.Decimal { return &a.Amount }, amount),
 	}}
 
+// defaultKey begins the keys of changes of the store's defaults.
+const defaultKey = "store/default_"
+
+// DefaultNames are the terms of the store's defaults as they are called in a sentence.
+var DefaultNames = map[store.Inherited]string{
+	store.InheritDays:     "delivery time",
+	store.InheritFree:     "free delivery",
+	store.InheritHandling: "handling fee",
+	store.InheritMinimum:  "minimum price",
+	store.InheritMaximum:  "maximum price",
+	store.InheritNeeds:    "conditions",
+	store.InheritTaxable:  "tax",
+}
+
+// defaults is a field for each term of the store's defaults.
+func defaults() (list []field[store.Settings]) {
+	for _, term := range store.InheritedTerms {
+		list = append(list, field[store.Settings]{"default_" + string(term),
+			func(a, b *store.Settings) bool {
+				return a.Defaults.Has(term) == b.Defaults.Has(term) &&
+					a.Defaults.Method().SameTerm(b.Defaults.Method(), term)
+			},
+			func(before, after *store.File, a, b *store.Settings) string {
+				return "default " + DefaultNames[term] + ": " + arrow(defaultText(before, a, term),
+					defaultText(after, b, term))
+			},
+			func(to, from *store.Settings) { to.Defaults.Copy(&from.Defaults, term) }})
+	}
+	return list
+}
+
+// defaultText says what a default is.
+func defaultText(f *store.File, s *store.Settings, term store.Inherited) string {
+	m := s.Defaults.Method()
+	switch {
+	case !s.Defaults.Has(term):
+		return ""
+	case term == store.InheritTaxable && m.Taxable:
+		return "taxed"
+	case term == store.InheritTaxable:
+		return "not taxed"
+	case term == store.InheritNeeds:
+		return needsText(f, m, "")
+	}
+	return termText(f, m, "", terms.Field(term))
+}
+
 // settingFields are those of the store itself.
-var settingFields = []field[store.Settings]{
+var settingFields = append(defaults(), []field[store.Settings]{
 	value("name", "name", func(s *store.Settings) *string { return &s.Name }, quoted),
 	value("currency", "currency", func(s *store.Settings) *string { return &s.Currency }, plain),
 	value("weight_unit", "unit of weight", func(s *store.Settings) *string { return &s.WeightUnit }, plain),
@@ -326,7 +374,7 @@ var settingFields = []field[store.Settings]{
 			return few(words)
 		},
 	),
-}
+}...)
 
 func dispatch(_ *store.File, p *calendar.Plan) string {
 	if p == nil {

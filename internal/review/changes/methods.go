@@ -108,8 +108,29 @@ func method(e *entry[store.Method], was, is *store.Method) {
 					termText(e.before.File, was, "", field),
 					termText(e.after.File, is, "", field),
 				)
-			}, func(_ *store.File, now *store.Method) error { terms.Copy(now, was, "", field); return nil })
+			}, func(_ *store.File, now *store.Method) error {
+				terms.Copy(now, was, "", field)
+				if term := field.Inherited(); term != "" {
+					now.Inherit(term, was.Inheriting(term))
+				}
+				return nil
+			})
 		}
+	}
+	for _, term := range store.InheritedTerms {
+		if was.Inheriting(term) == is.Inheriting(term) || !was.SameTerm(is, term) {
+			continue
+		}
+		e.add("inherits/"+string(term), func() string {
+			if is.Inheriting(term) {
+				return DefaultNames[term] + ": as the shop's default"
+			}
+			return DefaultNames[term] + ": its own, whatever the shop's default is"
+		}, func(_ *store.File, now *store.Method) error {
+			now.CopyTerm(was, term)
+			now.Inherit(term, was.Inheriting(term))
+			return nil
+		})
 	}
 	for _, zone := range zonesOf(was, is) {
 		name := e.after.File.ZoneName(zone)
@@ -172,7 +193,7 @@ func ownText(f *store.File, m *store.Method, zone string, field terms.Field) str
 }
 
 func needsText(f *store.File, m *store.Method, zone string) string {
-	if m.Terms[zone].Needs == nil {
+	if zone != "" && m.Terms[zone].Needs == nil {
 		return "as everywhere"
 	}
 	var parts []string

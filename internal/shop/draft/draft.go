@@ -36,6 +36,7 @@ type State struct {
 	Revision int64
 	What     string // the last edit, in the owner's words; "" where there was none since the start
 	Parts    *store.Parts
+	Trial    bool // it is a preview and is not kept: see [Draft.Try]
 
 	state    int64 // the same for revisions of the same content
 	coverage *coverage.Map
@@ -116,6 +117,22 @@ func (d *Draft) Edit(ctx context.Context, change func(*store.File) error) (*Stat
 		next := now.File.Clone()
 		return next, sqlite.Edit{}, change(next)
 	})
+}
+
+// Try is the state that an edit would make. Nothing is kept of it; Before is the draft as it is.
+func (d *Draft) Try(change func(*store.File) error) (*State, error) {
+	now := d.State()
+	f := now.File.Clone()
+	if err := change(f); err != nil {
+		return nil, err
+	}
+	parts, faults := f.SplitAgain(now.File, now.Parts)
+	if len(faults) > 0 {
+		return nil, faults
+	}
+	state := d.compiled(f, parts)
+	state.Revision, state.Before, state.Trial = now.Revision, now.Engine, true
+	return state, nil
 }
 
 // ErrMoved is returned by [Draft.EditAt] when the draft has changed.

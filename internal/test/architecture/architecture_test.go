@@ -32,10 +32,10 @@ const pure = 3
 var within = [][]string{
 	{"api", "assets"},
 	{"shell", "visitor"},
-	{"upload", "strip", "signin", "till"},
+	{"upload", "strip", "signin", "till", "shifts"},
 	{"setup", "zones", "products", "methods", "rates", "quotes", "checkout"},
 	{"promises"},
-	{"live"},
+	{"live", "defaults"},
 	{"."},
 }
 

@@ -19,6 +19,7 @@ import (
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/sqlite"
 	"diadrom/internal/web/promises"
+	"diadrom/internal/web/shifts"
 	"diadrom/internal/web/shell"
 
 	"github.com/gin-gonic/gin"
@@ -31,7 +32,7 @@ type editionRow struct {
 	Live      bool
 	Waits     bool // whether it goes live by itself
 	Asks      bool // whether it is to be published again: waits for the yes
-	Compared  compareView
+	Compared  shifts.View
 	Count     int
 }
 
@@ -39,7 +40,7 @@ type editionRow struct {
 type liveView struct {
 	Owner          bool
 	Ahead          aheadView
-	Compared       compareView
+	Compared       shifts.View
 	Warnings       []warningRow
 	Promises       string
 	Broken         []promises.Row // that hold in the live edition
@@ -68,7 +69,7 @@ func (s *Screens) liveView(ctx context.Context) (v liveView, err error) {
 		before, was, v.Turn = live.Engine, live.File, live.Turn
 	}
 	if v.Ahead.Count > 0 {
-		if v.Compared, err = s.compared(ctx, before, state.Engine, "what is live beside the draft"); err != nil {
+		if v.Compared, err = shifts.Of(ctx, s.db, before, state.Engine, "what is live beside the draft"); err != nil {
 			return v, err
 		}
 		v.Warnings = newWarnings(was, state.File)
@@ -313,8 +314,9 @@ func (s *Screens) askAgain(c *gin.Context) {
 		row.Asks = true
 		if live := s.draft.Live(); live != nil {
 			row.Count = len(changes.Between(live.Side(), changes.Of(f)))
-			if row.Compared, err = s.compared(
+			if row.Compared, err = shifts.Of(
 				ctx,
+				s.db,
 				live.Engine,
 				quote.Compile(f, live.Engine.Gazetteer()),
 				"what is live beside edition "+c.Param("edition"),

@@ -13,6 +13,7 @@ import (
 	"diadrom/internal/review/changes"
 	"diadrom/internal/sqlite"
 	"diadrom/internal/web/shell"
+	"diadrom/internal/web/shifts"
 	"diadrom/internal/web/upload"
 
 	"github.com/gin-gonic/gin"
@@ -26,7 +27,7 @@ type storeFileView struct {
 	More     int // faults that are not shown
 	Changes  []string
 	Left     int // changes that are not shown
-	Compared compareView
+	Compared shifts.View
 }
 
 // files imports whole store files.
@@ -77,8 +78,9 @@ func (s *Screens) storeFileView(ctx context.Context, u *sqlite.Upload) (v storeF
 	v.Left = max(0, len(list)-maxShown)
 	v.Changes = changes.Sentences(list[:min(len(list), maxShown)])
 	if len(list) > 0 {
-		v.Compared, err = s.compared(
+		v.Compared, err = shifts.Of(
 			ctx,
+			s.db,
 			state.Engine,
 			quote.Compile(f, state.Engine.Gazetteer()),
 			"the draft beside the file",

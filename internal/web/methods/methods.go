@@ -161,7 +161,8 @@ type termCell struct {
 	DOM, Method, Zone, Field string
 	Text, As                 string // its own, and what it has from everywhere
 	Was, Label, Slip         string
-	None                     bool // the field does not exist there
+	From                     string // where it has it from
+	None                     bool   // the field does not exist there
 }
 
 // Refuse is shell.Cell's.
@@ -171,7 +172,8 @@ func (v *termCell) Refuse(why string, was *string) {
 	}
 }
 
-var termNames = map[terms.Field][2]string{
+// TermNames are the terms of methods as they are called, with what is typed for each.
+var TermNames = map[terms.Field][2]string{
 	terms.Offered:      {"Offered", "yes or no"},
 	terms.Days:         {"Delivery time", "2 to 4 working days"},
 	terms.FreeFrom:     {"Free delivery", "from 120.00 or with coupon NAME"},
@@ -220,7 +222,7 @@ func methodViewOf(f *store.File, m *store.Method) *methodView {
 		v.Zones = append(v.Zones, shell.ZoneHead{ID: id, Name: name, Colour: shell.Colour(i)})
 	}
 	for _, field := range terms.Fields {
-		row := termRow{Field: string(field), Name: termNames[field][0], Hint: termNames[field][1]}
+		row := termRow{Field: string(field), Name: TermNames[field][0], Hint: TermNames[field][1]}
 		row.Cells = append(row.Cells, termCellOf(f, m, "", field))
 		for _, zone := range zones {
 			row.Cells = append(row.Cells, termCellOf(f, m, zone, field))
@@ -232,6 +234,7 @@ func methodViewOf(f *store.File, m *store.Method) *methodView {
 
 func termCellOf(f *store.File, m *store.Method, zone string, field terms.Field) termCell {
 	text, own := terms.Text(f, m, zone, field)
+	term := field.Inherited()
 	where := "everywhere"
 	if z := f.Zone(zone); z != nil {
 		where = cmp.Or(z.Name, z.ID)
@@ -241,14 +244,19 @@ func termCellOf(f *store.File, m *store.Method, zone string, field terms.Field) 
 		Method: m.ID,
 		Zone:   zone,
 		Field:  string(field),
-		Label:  termNames[field][0] + ", " + where,
+		Label:  TermNames[field][0] + ", " + where,
 		None:   zone == "" && field == terms.Offered || zone != "" && field.IsWhole(),
 	}
 	if zone == "" && field.IsWhole() {
 		c.As = inherited(f, field)
 	}
-	if zone == "" || own {
-		c.Text = text
+	if zone == "" && term != "" && m.Inheriting(term) {
+		c.As, c.From = text, "the shop's default"
+		if text != "" {
+			c.Label += ", from the shop's default"
+		}
+	} else if zone == "" || own {
+		c.Text = edit.TermText(f, m, edit.Term{Zone: zone, Field: field})
 	} else {
 		c.As = text
 	}
@@ -315,7 +323,7 @@ func (s *Screens) editTerm(c *gin.Context) {
 		Field:  string(field),
 		Text:   typed,
 		Was:    was,
-		Label:  termNames[field][0],
+		Label:  TermNames[field][0],
 	}
 	state, err := s.draft.Edit(c.Request.Context(), func(f *store.File) error {
 		m := f.Method(c.Param("method"))

@@ -10,6 +10,7 @@ import (
 	"slices"
 	"sync"
 
+	"diadrom/internal/core/quote"
 	"diadrom/internal/core/store"
 	"diadrom/internal/core/world"
 	"diadrom/internal/review/promise"
@@ -153,6 +154,21 @@ func wantedPrice(f *store.File, p *promise.Promise) string {
 		return "at most " + price
 	}
 	return price
+}
+
+// BrokenBy lists the promises that hold in the draft and would not with another engine.
+func (s *Screens) BrokenBy(ctx context.Context, e *quote.Engine) ([]Row, error) {
+	list, err := s.All(ctx)
+	if err != nil {
+		return nil, err
+	}
+	var broken []Kept
+	for _, k := range list {
+		if r := k.Body.Check(e); k.Holds && !r.Holds {
+			broken = append(broken, Kept{Result: r, Was: k.Is, Body: k.Body})
+		}
+	}
+	return ViewOf(e.Store(), broken).Rows, nil
 }
 
 // ViewOf is the page of promises.

@@ -77,6 +77,7 @@ type View struct {
 	AddSlip, AddSKU              string
 	Slip                         string
 	OOB                          bool
+	Trial                        bool // it is quoted from a change that is not kept
 	Failed                       bool // it could not be shown: the rest of the page is
 
 	Answer    *quote.Answer
@@ -102,6 +103,7 @@ func (s *Screens) tillQuoted(ctx context.Context, state *draft.State, slips Slip
 	}
 	v := View{
 		Destination: t.Destination,
+		Trial:       state.Trial,
 		Buyer:       BuyerOf(f, t),
 		Names:       map[string]string{},
 		AddSlip:     slips.addSlip,

@@ -1,28 +1,33 @@
-package live
+// Package shifts shows what a change of the store means for buyers: which delivery methods cost more or less, come or
+// go, for the sample carts to the usual destinations.
+package shifts
 
 import (
-	"cmp"
 	"context"
+	"embed"
 	"fmt"
 
 	"diadrom/internal/core/quote"
-	"diadrom/internal/core/store"
 	"diadrom/internal/core/world"
 	"diadrom/internal/review/compare"
-	"diadrom/internal/review/warnings"
 	"diadrom/internal/shop/samples"
 )
 
-// shiftRow is what happens to an option, with the carts and destinations to which it does.
-type shiftRow struct {
+// Files are the templates of this view.
+//
+//go:embed templates/*.html
+var Files embed.FS
+
+// Row is what happens to an option, with the carts and destinations to which it does.
+type Row struct {
 	Kind, Says, Label, Was, Is string
 	Cases                      []string
 	More                       int
 }
 
-// compareView is what a change means for buyers.
-type compareView struct {
-	Shifts []shiftRow
+// View is what a change means for buyers; the template "shifts" draws it.
+type View struct {
+	Shifts []Row
 	Silent []string // to whom nothing is offered any more
 	Asked  int
 	Same   int
@@ -33,14 +38,16 @@ type compareView struct {
 // maxCases is how many carts and destinations are named for a shift.
 const maxCases = 4
 
-// compared quotes the sample carts to the shop's usual destinations from two stores.
-func (s *Screens) compared(
+// Of quotes the sample carts to the shop's usual destinations from two stores; before may be nil. beside says which two
+// they are.
+func Of(
 	ctx context.Context,
+	db samples.Source,
 	before, after *quote.Engine,
 	beside string,
-) (v compareView, err error) {
+) (v View, err error) {
 	v.Beside = beside
-	r, err := samples.Compare(ctx, s.db, before, after)
+	r, err := samples.Compare(ctx, db, before, after)
 	if err != nil {
 		return v, err
 	}
@@ -51,7 +58,7 @@ func (s *Screens) compared(
 		}
 	}
 	for _, shift := range r.Shifts {
-		row := shiftRow{
+		row := Row{
 			Kind:  string(shift.Kind),
 			Says:  shift.Kind.String(),
 			Label: shift.Label,
@@ -79,28 +86,4 @@ func caseNames(cases []compare.Case) (names []string, more int) {
 		names = append(names, c.Cart+" to "+c.To)
 	}
 	return names, 0
-}
-
-// warningRow is a warning that the draft has and the live edition has not.
-type warningRow struct{ Method, Path, Text string }
-
-// newWarnings lists the warnings about a store that it did not have before.
-func newWarnings(before, after *store.File) (rows []warningRow) {
-	was := map[string]bool{}
-	if before != nil {
-		for i := range before.Methods {
-			for _, o := range warnings.Method(before, &before.Methods[i]) {
-				was[before.Methods[i].ID+" "+o.Text] = true
-			}
-		}
-	}
-	for i := range after.Methods {
-		m := &after.Methods[i]
-		for _, o := range warnings.Method(after, m) {
-			if !was[m.ID+" "+o.Text] {
-				rows = append(rows, warningRow{cmp.Or(m.Name, m.ID), "/rates/" + m.ID, o.Text})
-			}
-		}
-	}
-	return rows
 }
