@@ -39,6 +39,23 @@ func agreements(f *store.File) []agreement {
 	return list
 }
 
+// Agreement is a charge of a store's that was agreed, as it looks to a request.
+type Agreement struct {
+	*store.Agreed
+	Holds bool // everything that it names is so
+}
+
+// Agreements lists the agreed charges of a store in the order in which they are looked at: customers', then groups',
+// then places', each in the order of the file. The first that holds for a method is its charge.
+func (e *Engine) Agreements(q *Request) []Agreement {
+	a := asked{e: e, q: q, to: e.Resolve(q.To)}
+	list := make([]Agreement, len(e.agreed))
+	for i := range e.agreed {
+		list[i] = Agreement{e.agreed[i].Agreed, e.agreed[i].holds(&a)}
+	}
+	return list
+}
+
 // foldStreet drops case, accents and punctuation.
 func foldStreet(s string) string {
 	bare := strings.Map(func(r rune) rune {

@@ -19,8 +19,8 @@ import (
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/sqlite"
 	"diadrom/internal/web/promises"
-	"diadrom/internal/web/shifts"
 	"diadrom/internal/web/shell"
+	"diadrom/internal/web/shifts"
 
 	"github.com/gin-gonic/gin"
 )

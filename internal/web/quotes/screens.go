@@ -28,5 +28,6 @@ func New(sh *shell.Shell, d shell.Editor, db samples.Source) *Screens { return &
 // Routes registers the addresses of these screens.
 func (s *Screens) Routes(r gin.IRouter) {
 	r.GET("/quotes", s.quotes)
+	r.GET("/quotes/why", s.why)
 	r.GET("/quotes.csv", s.exportQuotes)
 }
