@@ -109,6 +109,9 @@ func (a Address) Line(home string) string {
 	if len(parts) == 0 {
 		return world.CountryName(a.Country)
 	}
+	if a.Street != "" {
+		parts = append([]string{a.Street + ","}, parts...)
+	}
 	if a.Country != home {
 		parts = append([]string{a.Country}, parts...)
 	}

@@ -9,7 +9,7 @@ import (
 	"diadrom/internal/core/world"
 )
 
-// Address reads a destination typed in one line: postcode, town, region and country, as far as they are given
+// Address reads a destination typed in one line: street, postcode, town, region and country, as far as they are given
 // and in the order in which people write them. "21160 Merimasku" and "Merimasku 21160" are in the home country;
 // "EE 10111 Tallinn", "10115 Berlin, Germany" and "Austin, TX 78701, US" name another; "Lapland" is a region,
 // "Norway" a country.
@@ -33,7 +33,9 @@ func (r Reader) Address(text string) (place.Address, error) {
 		return place.Address{}, fmt.Errorf("say which country: FI %s, or Finland", text)
 	}
 	var named []string
-	for _, part := range strings.Split(rest, ",") {
+	parts := strings.Split(rest, ",")
+	a.Street, parts = street(parts, a.Country)
+	for _, part := range parts {
 		if part = r.part(&a, strings.TrimSpace(part)); part != "" {
 			named = append(named, part)
 		}
@@ -48,6 +50,33 @@ func (r Reader) Address(text string) (place.Address, error) {
 		)
 	}
 	return a, nil
+}
+
+// street takes the street off the front of an address that has a postcode behind it: "Rantakatu 2, 21100 Naantali".
+// Without a house number it is one only where a town stands beside the postcode.
+func street(parts []string, country string) (text string, rest []string) {
+	if len(parts) < 2 {
+		return "", parts
+	}
+	if _, _, ok := possibleCode(strings.Fields(parts[0]), country); ok {
+		return "", parts
+	}
+	for i, part := range parts[1:] {
+		words := strings.Fields(part)
+		_, left, ok := possibleCode(words, country)
+		if !ok {
+			continue
+		}
+		beside := i > 0 // another part, which is the town
+		if n := len(left); n > 0 && len(world.RegionsByName(country, strings.Join(left, " "))) == 0 {
+			_, isRegion := world.RegionByCode(country, left[n-1])
+			beside = beside || n > 1 || !isRegion
+		}
+		if strings.ContainsAny(parts[0], "0123456789") || beside {
+			return strings.TrimSpace(parts[0]), parts[1:]
+		}
+	}
+	return "", parts
 }
 
 // countryIn takes the country out of an address, where it names one: behind its last comma, as a code or a name in
@@ -129,13 +158,8 @@ func (r Reader) part(a *place.Address, part string) string {
 // takePostcode takes the words at either end that make a postcode, as many as do. A word with digits where a
 // code would stand is taken for one, so that a wrong one is told.
 func takePostcode(words []string, country string) (code string, rest []string) {
-	for n := min(3, len(words)); n > 0; n-- {
-		for _, end := range []int{0, len(words) - n} {
-			candidate := strings.Join(words[end:end+n], " ")
-			if strings.ContainsAny(candidate, "0123456789") && postcode.Possible(country, candidate) {
-				return candidate, append(append([]string(nil), words[:end]...), words[end+n:]...)
-			}
-		}
+	if code, rest, ok := possibleCode(words, country); ok {
+		return code, rest
 	}
 	for _, end := range []int{0, len(words) - 1} {
 		if len(words) > 0 && strings.ContainsAny(words[end], "0123456789") {
@@ -143,6 +167,19 @@ func takePostcode(words []string, country string) (code string, rest []string) {
 		}
 	}
 	return "", words
+}
+
+// possibleCode takes the words at either end that make a possible postcode.
+func possibleCode(words []string, country string) (code string, rest []string, ok bool) {
+	for n := min(3, len(words)); n > 0; n-- {
+		for _, end := range []int{0, len(words) - n} {
+			candidate := strings.Join(words[end:end+n], " ")
+			if strings.ContainsAny(candidate, "0123456789") && postcode.Possible(country, candidate) {
+				return candidate, append(append([]string(nil), words[:end]...), words[end+n:]...), true
+			}
+		}
+	}
+	return "", words, false
 }
 
 // name tells the town and the region among the names of an address.

@@ -137,6 +137,17 @@ func TestAddressesInOneLine(t *testing.T) {
 		{"Norway", place.Address{Country: "NO"}},
 		{"Naantali", place.Address{Country: "FI", City: "Naantali"}},
 		{"GB SW1A 1AA London", place.Address{Country: "GB", Postcode: "SW1A 1AA", City: "London"}},
+		{"Rantakatu 2, 21100 Naantali",
+			place.Address{Country: "FI", Postcode: "21100", City: "Naantali", Street: "Rantakatu 2"}},
+		{"Rantakatu 2 A 5, 21100, Finland", place.Address{Country: "FI", Postcode: "21100", Street: "Rantakatu 2 A 5"}},
+		{"Harbour House, 20100 Turku", place.Address{Country: "FI", Postcode: "20100", City: "Turku",
+			Street: "Harbour House"}},
+		{"EE Pikk 5, 10111 Tallinn", place.Address{Country: "EE", Postcode: "10111", City: "Tallinn",
+			Street: "Pikk 5"}},
+		{"10 High Street, London SW1A 2AA, GB", place.Address{Country: "GB", Postcode: "SW1A 2AA", City: "London",
+			Street: "10 High Street"}},
+		{"12 Oak Road, Austin, TX 78701, US", place.Address{Country: "US", Postcode: "78701", City: "Austin",
+			Region: "US-TX", Street: "12 Oak Road"}},
 		{"SE 111 22 Stockholm", place.Address{Country: "SE", Postcode: "111 22", City: "Stockholm"}},
 	} {
 		a, err := Reader{Home: "FI"}.Address(c.text)

@@ -12,6 +12,7 @@ import (
 	"diadrom/internal/core/world"
 	"diadrom/internal/edit"
 	"diadrom/internal/sqlite"
+	"diadrom/internal/tables/addresslist"
 )
 
 // MaxCarts is how many sample carts are kept.
@@ -25,6 +26,14 @@ func SetDestination(t *sqlite.Till, r typed.Reader, text string) error {
 	}
 	t.Destination = a.Line(r.Home)
 	return nil
+}
+
+// SetEntry has the order go to an entry of the address book, for its customer and group.
+func SetEntry(t *sqlite.Till, r typed.Reader, e *addresslist.Entry) {
+	if a := e.Address; a.Street+a.Postcode+a.City+a.Region != "" || a.Country != r.Home {
+		t.Destination = a.Line(r.Home)
+	}
+	t.Customer, t.Group = e.Customer, e.Group
 }
 
 // AddProduct puts one of a product into the Till, by its sku or its name.

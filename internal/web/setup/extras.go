@@ -3,8 +3,10 @@ package setup
 import (
 	"context"
 	"slices"
+	"strings"
 
 	"diadrom/internal/core/store"
+	"diadrom/internal/core/world"
 	"diadrom/internal/edit"
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/web/shell"
@@ -188,6 +190,9 @@ func (s *Screens) addAgreed(c *gin.Context) {
 		kept[string(field.field)] = typed[field.field]
 	}
 	s.editExtras(c, func(f *store.File) error {
+		if err := s.placeInBook(c.Request.Context(), typed); err != nil {
+			return err
+		}
 		return edit.AddAgreed(f, typed)
 	}, func(v *extrasView, text string) { v.NewAgreed, v.AgreedSlip = kept, text })
 }
@@ -195,12 +200,34 @@ func (s *Screens) addAgreed(c *gin.Context) {
 func (s *Screens) editAgreed(c *gin.Context) {
 	id, field, typed := c.Param("id"), c.PostForm("field"), c.PostForm("value")
 	s.editExtras(c, func(f *store.File) error {
-		return edit.SetAgreed(f, id, edit.AgreedField(field), typed)
+		is := map[edit.AgreedField]string{edit.AgreedField(field): typed}
+		if err := s.placeInBook(c.Request.Context(), is); err != nil {
+			return err
+		}
+		return edit.SetAgreed(f, id, edit.AgreedField(field), is[edit.AgreedField(field)])
 	}, func(v *extrasView, text string) {
 		if !refuse(v.Agreed, id, field, typed, text) {
 			v.AgreedSlip = text
 		}
 	})
+}
+
+// placeInBook puts the address of a place that is in the address book in the place of its name.
+func (s *Screens) placeInBook(ctx context.Context, typed map[edit.AgreedField]string) error {
+	e, ok, err := s.db.BookEntry(ctx, typed[edit.AgreedPlace])
+	if err != nil || !ok || typed[edit.AgreedPlace] == "" {
+		return err
+	}
+	a := e.Address
+	if a.Postcode == "" {
+		return edit.Problemf("%s has no postcode in the address book: add it there", e.Name)
+	}
+	parts := []string{a.Postcode, world.CountryName(a.Country)}
+	if a.Street != "" {
+		parts = append([]string{a.Street}, parts...)
+	}
+	typed[edit.AgreedPlace] = strings.Join(parts, ", ")
+	return nil
 }
 
 func (s *Screens) removeAgreed(c *gin.Context) {

@@ -9,7 +9,9 @@ import (
 	"diadrom/internal/shop/samples"
 	"diadrom/internal/shop/shipped"
 	"diadrom/internal/sqlite"
+	"diadrom/internal/tables/addresslist"
 	"diadrom/internal/web/shell"
+	"diadrom/internal/web/upload"
 
 	"github.com/gin-gonic/gin"
 )
@@ -26,6 +28,12 @@ type Store interface {
 		ctx context.Context,
 		change func(carts []sqlite.SampleCart, destinations []string) ([]sqlite.SampleCart, []string, error),
 	) error
+	upload.Store
+	Book(ctx context.Context, text string, most int) (list []addresslist.Entry, total int, err error)
+	BookEntry(ctx context.Context, name string) (e addresslist.Entry, ok bool, err error)
+	SaveBook(ctx context.Context, entries []addresslist.Entry) error
+	ReplaceInBook(ctx context.Context, name string, e addresslist.Entry) error
+	RemoveFromBook(ctx context.Context, name string) error
 }
 
 // Screens are the screens of the station.
@@ -58,6 +66,13 @@ func (s *Screens) Routes(r gin.IRouter) {
 	r.POST("/shop/destinations/remove", s.removeDestination)
 	r.POST("/shop/destinations/up", s.moveDestination)
 	r.GET("/extras", s.extras)
+	r.GET("/book", s.book)
+	r.GET("/book.csv", s.exportBook)
+	r.POST("/book", s.addToBook)
+	r.POST("/book/entry", s.editBook)
+	r.POST("/book/remove", s.removeFromBook)
+	r.POST("/book/paste", s.pasteBook)
+	s.books().Routes(r)
 	r.POST("/extras/surcharges", s.addSurcharge)
 	r.POST("/extras/surcharges/:id", s.editSurcharge)
 	r.POST("/extras/surcharges/:id/remove", s.removeSurcharge)

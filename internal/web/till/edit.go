@@ -53,6 +53,14 @@ func (s *Screens) Change(
 func (s *Screens) tillDestination(c *gin.Context) {
 	typed := c.PostForm("to")
 	s.Change(c, func(_ *store.File, t *sqlite.Till) error {
+		e, ok, err := s.db.BookEntry(c.Request.Context(), typed)
+		switch {
+		case err != nil:
+			return err
+		case ok:
+			samples.SetEntry(t, s.draft.State().Reader(), &e)
+			return nil
+		}
 		return samples.SetDestination(t, s.draft.State().Reader(), typed)
 	}, func(slips *Slips, text string) { slips.destination, slips.DestinationSlip = typed, text })
 }

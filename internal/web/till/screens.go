@@ -9,6 +9,7 @@ import (
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/shop/samples"
 	"diadrom/internal/sqlite"
+	"diadrom/internal/tables/addresslist"
 	"diadrom/internal/web/shell"
 
 	"github.com/gin-gonic/gin"
@@ -34,6 +35,8 @@ type Store interface {
 		change func(carts []sqlite.SampleCart, destinations []string) ([]sqlite.SampleCart, []string, error),
 	) error
 	RecentDestinations(ctx context.Context) ([]string, error)
+	Book(ctx context.Context, text string, most int) (list []addresslist.Entry, total int, err error)
+	BookEntry(ctx context.Context, name string) (e addresslist.Entry, ok bool, err error)
 }
 
 // Screens are the Till.
@@ -57,6 +60,7 @@ func (s *Screens) Routes(r gin.IRouter) {
 	r.POST("/till/buyer", s.tillBuyer)
 	r.GET("/suggest/places", shell.PartOf("/zones"), s.suggestPlaces)
 	r.GET("/suggest/addresses", shell.PartOf("/zones"), s.suggestAddresses)
+	r.GET("/suggest/book", shell.PartOf("/book"), s.suggestBook)
 	r.GET("/suggest/goods", shell.PartOf("/goods"), s.suggestGoods)
 }
 

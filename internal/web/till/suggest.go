@@ -45,7 +45,43 @@ func (s *Screens) suggestAddresses(c *gin.Context) {
 		s.suggest(c, "", list)
 		return
 	}
-	s.suggest(c, "", s.draft.State().Reader().SuggestAddresses(c.Query("text"), maxSuggested))
+	known, err := s.known(c, maxKnown)
+	if err != nil {
+		s.Internal(c, err)
+		return
+	}
+	list := s.draft.State().Reader().SuggestAddresses(c.Query("text"), maxSuggested-len(known))
+	s.suggest(c, "", append(known, list...))
+}
+
+// maxKnown is how many entries of the address book are offered among addresses.
+const maxKnown = 4
+
+// known lists entries of the address book that have what is typed in their names.
+func (s *Screens) known(c *gin.Context, most int) (list []typed.Choice, err error) {
+	if c.Query("text") == "" {
+		return nil, nil
+	}
+	entries, _, err := s.db.Book(c.Request.Context(), c.Query("text"), most)
+	home := s.draft.State().Reader().Home
+	for _, e := range entries {
+		means := e.Address.Line(home)
+		if e.Customer != "" {
+			means += ", customer " + e.Customer
+		}
+		list = append(list, typed.Choice{Text: e.Name, Means: means})
+	}
+	return list, err
+}
+
+// suggestBook offers entries of the address book.
+func (s *Screens) suggestBook(c *gin.Context) {
+	list, err := s.known(c, maxSuggested)
+	if err != nil {
+		s.Internal(c, err)
+		return
+	}
+	s.suggest(c, "", list)
 }
 
 // suggestGoods offers goods whose sku or name begins as what is typed does, then those that have it in them.
