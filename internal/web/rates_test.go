@@ -398,3 +398,18 @@ func TestDatesOfAMethodThatHavePassed(t *testing.T) {
 	_, body := s.get("/methods")
 	holds(t, body, "this has ended, so no buyer is offered it: it was available 1 December 2025 to 24 December 2025.")
 }
+
+func TestAMinimumTypedIntoACellIsOfferedAsATerm(t *testing.T) {
+	s := lauha(t)
+	status, body := s.post("/rates/parcel/list/cell", "zone", "finland", "at", "2", "was", "6.90", "text", "5 %, min 4",
+		"dom", "c-1")
+	assert.Equal(t, http.StatusUnprocessableEntity, status)
+	holds(t, body, "a cell has no minimum or maximum", "minimum 4.00", "for Finland", "5 %, min 4</textarea>")
+	status, body = s.post("/rates/parcel/list/bounds", "zone", "finland", "at", "2", "was", "6.90", "rest", "5 %",
+		"minimum", "4.00", "maximum", "")
+	require.Equal(t, http.StatusOK, status, body)
+	holds(t, body, "At least 4.00")
+	assert.Equal(t, "4", s.draft.State().File.Method("parcel").TermsIn("finland").Minimum.String())
+	status, _ = s.post("/rates/parcel/list/bounds", "zone", "finland", "at", "2", "was", "6.90", "rest", "7 %")
+	assert.Equal(t, http.StatusUnprocessableEntity, status, "the cell is another by now")
+}

@@ -105,7 +105,7 @@ func FormatMoney(d *decimal.Decimal, w charge.Words) string {
 	return w.Money(*d)
 }
 
-var joints = regexp.MustCompile(`(?i)\s+(or|and)\s+(?:(from|with)\b)`)
+var joints = regexp.MustCompile(`(?i)\s+(or|and)\s+((?:from|with)\b|(?:over|above)\s+\S)`)
 
 var itemsEnd = regexp.MustCompile(`(?i)^([0-9]+)\s*(?:items?|goods|pieces?)$`)
 
@@ -198,9 +198,19 @@ func freePart(f *store.Free, part string, w charge.Words) error {
 		}
 		return nil
 	}
-	bare := strings.TrimSpace(strings.TrimPrefix(lower, "from"))
+	bare := lower
+	for _, word := range []string{"for orders ", "orders ", "from ", "over ", "above ", "at least "} {
+		bare = strings.TrimSpace(strings.TrimPrefix(bare, word))
+	}
+	for _, word := range []string{" and over", " and above", " and more", " or more"} {
+		bare = strings.TrimSuffix(bare, word)
+	}
+	bare = strings.TrimSpace(strings.Trim(bare, "€$£"))
 	if m := itemsEnd.FindStringSubmatch(bare); m != nil {
 		n, err := strconv.ParseInt(m[1], 10, 64)
+		if strings.HasPrefix(lower, "over") || strings.HasPrefix(lower, "above") {
+			return fmt.Errorf("write from %d items, or from %d items where %[1]d are not enough", n, n+1)
+		}
 		if err != nil || f.Quantity != nil {
 			return errForm
 		}

@@ -30,7 +30,10 @@ func TestTermsAsTheyAreSaid(t *testing.T) {
 		assert.Equal(t, want, FormatDays(d), typed)
 	}
 	for typed, want := range map[string]string{
-		"120": "from 120.00", "from 120,50 EUR": "from 120.50", "from 3 items": "from 3 items",
+		"over 75": "from 75.00", "75 and over": "from 75.00", "orders over €75": "from 75.00",
+		"at least 75 EUR":          "from 75.00",
+		"over 75 or with coupon X": "from 75.00 or with coupon X", "120": "from 120.00",
+		"from 120,50 EUR": "from 120.50", "from 3 items": "from 3 items",
 		"with coupon LÖYLY, Sauna": "with coupon LÖYLY, Sauna", "no": "",
 		"from 120 or from 3 items or with coupon X": "from 120.00 or from 3 items or with coupon X",
 		"from 120 and with coupon X":                "from 120.00 and with coupon X", "from 1 item": "from 1 item",
@@ -65,6 +68,8 @@ func TestTermsThatAreNotUnderstood(t *testing.T) {
 		_, err = ParseFree(typed, w)
 		assert.ErrorContains(t, err, "from 120.00", typed)
 	}
+	_, err = ParseFree("over 3 items", w)
+	assert.ErrorContains(t, err, "from 3 items, or from 4 items")
 	_, err = ParseFree("from 1 or from 2 items and with coupon X", w)
 	assert.ErrorContains(t, err, "either all")
 	for _, typed := range []string{"much", "1 + 2", "5 % of weight", "5 % + 5 %", "-1"} {

@@ -44,12 +44,12 @@ func TestAnAddressBookAsATable(t *testing.T) {
 
 func TestRowsOfAnAddressBookThatCannotBeUsed(t *testing.T) {
 	for row, want := range map[string]string{
-		",C-1,,20100,":           "this has no name",
-		"Inn,,,2010,":            "2010 cannot be a postcode of Finland",
-		"Inn,,,20100,Atlantis":   `there is no country "Atlantis"`,
-		"Inn,,,,":                "neither an address nor a customer",
-		"INN,C-1,,,\ninn,C-2,,,": "inn stands in line 2 already",
-		"Inn,,\x01street,20100,": "street",
+		",C-1,,20100,":                     "this has no name",
+		"Inn,,,2010,":                      "2010 cannot be a postcode of Finland",
+		"Inn,,,20100,Atlantis":             `there is no country "Atlantis"`,
+		"Inn,,,,":                          "neither an address nor a customer",
+		"INN,C-1,,,\ninn,C-2,,,":           "inn stands in line 2 already",
+		"Inn,,\x01street,20100,":           "street",
 		strings.Repeat("n", 130) + ",C,,,": "at most 120 letters",
 	} {
 		_, slips := read(t, "name,customer,street,postcode,country\n"+row+"\n")

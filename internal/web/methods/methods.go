@@ -260,8 +260,23 @@ func termCellOf(f *store.File, m *store.Method, zone string, field terms.Field) 
 	} else {
 		c.As = text
 	}
+	if field == terms.Offered && zone != "" && !own && !priced(m, zone) {
+		c.As = "no price yet"
+	}
 	c.Was = c.Text
 	return c
+}
+
+// priced says whether a price list of a method has a price in a zone.
+func priced(m *store.Method, zone string) bool {
+	for i := range m.Tables {
+		t := &m.Tables[i]
+		column := slices.Index(t.Zones, zone)
+		if column >= 0 && slices.ContainsFunc(t.Rows, func(r rate.Row) bool { return r.Charges[column] != nil }) {
+			return true
+		}
+	}
+	return false
 }
 
 // inherited is what a method as a whole has from the shop.

@@ -41,6 +41,12 @@ func (s *Screens) editCell(c *gin.Context) {
 		return err
 	})
 	if err != nil {
+		f := s.draft.State().File
+		if b, ok := edit.BoundsTyped(f, typed); ok && row >= 0 && column >= 0 {
+			cell.Offer = &boundsOffer{b, "/rates/" + c.Param("method") + "/" + c.Param("table") + "/bounds",
+				f.ZoneName(zone)}
+			err = shell.Refusef("a cell has no minimum or maximum: they are terms of the method, for the whole zone")
+		}
 		s.RefusedCell(c, err, "cell", &cell)
 		return
 	}
@@ -71,6 +77,29 @@ func (s *Screens) editCell(c *gin.Context) {
 		s.Render("said", ratesView{Say: policy.Method(state.Engine, state.Coverage(), m), OOB: true}),
 	)
 	s.AnswerWith(c, "/rates", state, append(parts, s.till.Draw(&quoted, true))...)
+}
+
+// setBounds sets a lowest and a highest price that were typed into a cell as terms of its zone.
+func (s *Screens) setBounds(c *gin.Context) {
+	typed := edit.Bounds{Rest: c.PostForm("rest"), Minimum: c.PostForm("minimum"), Maximum: c.PostForm("maximum")}
+	state, err := s.draft.Edit(c.Request.Context(), func(f *store.File) error {
+		m, t, err := tableAt(c, f)
+		if err != nil {
+			return err
+		}
+		return edit.SetBounds(f, m, t, edit.Cell{At: c.PostForm("at"), Zone: c.PostForm("zone")}, c.PostForm("was"),
+			typed)
+	})
+	if err != nil {
+		text, ok := shell.Told(err)
+		if !ok {
+			s.Internal(c, err)
+			return
+		}
+		s.Problem(c, http.StatusUnprocessableEntity, text)
+		return
+	}
+	s.answerTable(c, state, nil)
 }
 
 // maxAtOnce is up to how many cells of a list an edit's answer has its curve and what it says of itself; of

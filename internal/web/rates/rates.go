@@ -34,6 +34,13 @@ type cellView struct {
 	Hit      bool // the Till's cart is priced here
 	Slip     string
 	Quiet    string // something to know that is no fault
+	Offer    *boundsOffer
+}
+
+// boundsOffer is what of a refused cell can be set in the terms of its zone.
+type boundsOffer struct {
+	edit.Bounds
+	Path, Zone string // the name of the zone
 }
 
 // Refuse is shell.Cell's.

@@ -43,6 +43,7 @@ func (s *Screens) Routes(r gin.IRouter) {
 	r.GET("/rates", s.firstRates)
 	r.GET("/rates/:method", s.rates)
 	r.POST("/rates/:method/:table/cell", s.editCell)
+	r.POST("/rates/:method/:table/bounds", s.setBounds)
 	r.POST("/rates/:method/:table/at", s.editBreak)
 	r.POST("/rates/:method/:table/rows", s.addRow)
 	r.POST("/rates/:method/:table/remove-row", s.removeRow)

@@ -10,6 +10,7 @@ import (
 	"diadrom/internal/core/store"
 	"diadrom/internal/core/typed"
 	"diadrom/internal/core/world"
+	"diadrom/internal/edit"
 	"diadrom/internal/review/coverage"
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/web/shell"
@@ -44,6 +45,7 @@ type zoneRow struct {
 	Slip     slipView
 	Typed    string // what was typed and not taken
 	Note     string // what became of what was pasted
+	Unlisted string // places that no list has
 	NameSlip string
 	Rename   string
 }
@@ -264,6 +266,13 @@ func (r *zoneRows) of(i int) zoneRow {
 		most = allChips
 	}
 	row.Chips, row.More = chips(r.state.Reader(), z, most)
+	var unlisted []string
+	for _, chip := range row.Chips {
+		if chip.Unknown {
+			unlisted = append(unlisted, chip.Text)
+		}
+	}
+	row.Unlisted = edit.FirstFew(unlisted)
 	switch priced := r.priced[z.ID]; len(priced) {
 	case 0:
 		row.Priced = "no prices yet"

@@ -21,8 +21,43 @@ document.addEventListener("htmx:beforeRequest", (event) => {
 });
 const own = (f) =>
   answered && (answered === f || (answered.id && answered.id === f.id) || answered.contains(f));
-let kept = [];
+let kept = [],
+  refused = [];
+// A field that was refused keeps what was typed and the reason, until it is answered itself.
+const keepRefused = (inside) => {
+  for (const note of inside.querySelectorAll(".slip-note")) {
+    let box = note,
+      top = note,
+      field = null;
+    for (let n = 0; n < 3 && box !== inside && !field; n++) {
+      top = box;
+      box = box.parentElement;
+      field = box.querySelector("input[id]:not([type=checkbox], [type=file]), textarea[id]");
+    }
+    if (!field || !box.id + box.className || own(field) || own(box) || field.value === "") continue;
+    const notes = [top.cloneNode(true)],
+      meant = top.nextElementSibling;
+    if (meant && meant.matches(".meant")) notes.push(meant.cloneNode(true));
+    refused.push({ id: field.id, value: field.value, box: box.className, tag: box.tagName, notes });
+  }
+};
+const putRefusedBack = () => {
+  for (const r of refused) {
+    const field = document.getElementById(r.id);
+    let box = field && field.parentElement;
+    for (let n = 0; box && n < 3 && (box.tagName !== r.tag || box.className.split(" ")[0] !== r.box.split(" ")[0]); n++)
+      box = box.parentElement;
+    if (!field || !box || box.querySelector(".slip-note")) continue;
+    field.value = r.value;
+    field.setAttribute("aria-invalid", "true");
+    sent.set(field, r.value);
+    box.append(...r.notes);
+    for (const note of r.notes) htmx.process(note);
+  }
+  refused = [];
+};
 const keep = (inside) => {
+  keepRefused(inside);
   for (const f of inside.querySelectorAll("input[id], textarea[id], select[id]")) {
     if (["hidden", "file", "submit", "button"].includes(f.type)) continue;
     const focused = f === document.activeElement;
@@ -43,6 +78,7 @@ const keep = (inside) => {
   }
 };
 const putBack = () => {
+  putRefusedBack();
   for (const k of kept) {
     const f = document.getElementById(k.id);
     if (!f || f.disabled) continue;
