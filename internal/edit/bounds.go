@@ -18,7 +18,8 @@ type Bounds struct {
 }
 
 var boundWords = regexp.MustCompile(
-	`(?i)(?:^|[\s,;]+)(?:and\s+)?(?:(min(?:imum)?|at least|not less than)|(max(?:imum)?|at most|not more than|capped at))` +
+	`(?i)(?:^|[\s,;]+)(?:and\s+)?(?:(min(?:imum)?|at least|not less than)|` +
+		`(max(?:imum)?|at most|not more than|capped at))` +
 		`\.?:?\s+(?:of\s+)?((?:(?-i:[A-Z]{3})\s*|[€$£]\s*)?[0-9][0-9.,]*(?:\s*(?:(?-i:[A-Z]{3})|[€$£]))?)`)
 
 // BoundsTyped finds bounds in what was typed into a cell; false where there are none, or where what is left is no

@@ -87,7 +87,8 @@ func (db *DB) BookEntry(ctx context.Context, name string) (e addresslist.Entry, 
 func (db *DB) Book(ctx context.Context, text string, most int) (list []addresslist.Entry, total int, err error) {
 	text = world.Fold(text)
 	like := "%" + strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`).Replace(text) + "%"
-	const where = ` FROM book WHERE ? = '' OR key LIKE ? ESCAPE '\' OR lower(customer) LIKE ? ESCAPE '\' OR lower(city) LIKE ? ESCAPE '\'`
+	const where = ` FROM book WHERE ? = '' OR key LIKE ? ESCAPE '\' OR lower(customer) LIKE ? ESCAPE '\'
+		OR lower(city) LIKE ? ESCAPE '\'`
 	args := []any{text, like, like, like}
 	if err := db.sql.QueryRowContext(ctx, "SELECT count(*)"+where, args...).Scan(&total); err != nil {
 		return nil, 0, err

@@ -54,10 +54,52 @@ var areas = []Area{
 		Source: byPost + ", without those of the forces"},
 	{Name: "Alaska and Hawaii", Also: []string{"Hawaii and Alaska"}, Country: "US",
 		Codes: []string{"99500 to 99999", "96700 to 96798", "96800 to 96899"}, Source: byPost},
+	{Name: "mainland Spain", Also: []string{"peninsular Spain", "Spain mainland"}, Country: "ES", Codes: []string{
+		"01000 to 06999", "08000 to 34999", "36000 to 37999", "39000 to 50999"}, Source: byProvince},
+	{Name: "mainland Portugal", Also: []string{"continental Portugal", "Portugal mainland"}, Country: "PT",
+		Codes: []string{"1*", "2*", "3*", "4*", "5*", "6*", "7*", "8*"}, Source: byPost},
+	{Name: "mainland France", Also: []string{"continental France", "France mainland"}, Country: "FR",
+		Codes: []string{"01000 to 19999", "21000 to 95999"}, Source: byProvince + "; without Corsica"},
+	{Name: "mainland Italy", Also: []string{"Italy mainland"}, Country: "IT",
+		Codes: []string{"00010 to 06999", "10000 to 89999"}, Source: byPost + ", without Sardinia and Sicily"},
+	{Name: "mainland Finland", Also: []string{"Finland mainland"}, Country: "FI",
+		Codes: []string{"00000 to 21999", "23000 to 99999"}, Source: byPost + ", without Åland"},
+	{Name: "mainland Norway", Also: []string{"Norway mainland"}, Country: "NO",
+		Codes:  []string{"0000 to 8098", "8100 to 9169", "9180 to 9999"},
+		Source: byPost + ", without Svalbard and Jan Mayen"},
+	{Name: "UK mainland", Also: []string{"mainland UK", "mainland Great Britain", "GB mainland", "British mainland"},
+		Country: "GB", Codes: ukMainland, Source: byPractice},
 	{Name: "German islands", Country: "DE", Codes: []string{"18565", "25849", "25859", "25863", "25869",
 		"25938 to 25942", "25946 to 25949", "25952 to 25955", "25961 to 25970", "25980 to 25999", "26465", "26474",
 		"26486",
 		"26548", "26571", "26579", "26757", "27498", "83256"}, Source: byPractice},
+}
+
+// ukMainland are the postcode areas of Great Britain without Northern Ireland, the Scottish Highlands and Islands, the
+// Isle of Wight and the Isles of Scilly.
+var ukMainland = strings.Fields("AB AL B BA BB BD BH BL BN BR BS CA CB CF CH CM CO CR CT CV CW DA DD DE DG DH DL DN " +
+	"DT DY " +
+	"E EC EH EN EX FK FY G GL GU HA HD HG HP HR HU HX IG IP KT KY L LA LD LE LL LN LS LU M ME MK ML N NE NG NN NP " +
+	"NR NW " +
+	"OL OX PE PL PR RG RH RM S SA SE SG SK SL SM SN SO SP SR SS ST SW SY TA TD TF TN TQ TS TW UB W WA WC WD WF WN " +
+	"WR WS " +
+	"WV YO")
+
+func init() {
+	ukMainland = append(ukMainland, "KA1 to KA26", "KA29 to KA30", "PA1 to PA19", "PH1 to PH16", "PO1 to PO22",
+		"TR1 to TR20", "TR26 to TR27")
+	areas[slices.IndexFunc(areas, func(a Area) bool { return a.Name == "UK mainland" })].Codes = ukMainland
+}
+
+// channelIslands are countries of their own, which share a name.
+var channelIslands = []string{"GG", "JE"}
+
+// countriesTogether are the countries of a name that several share, with no group of theirs.
+func countriesTogether(text string) []string {
+	if strings.TrimPrefix(world.Fold(text), "the ") == "channel islands" {
+		return channelIslands
+	}
+	return nil
 }
 
 // Areas lists the areas that are known by name.
@@ -92,6 +134,9 @@ func (a *Area) entries() (list []postcode.Entry) {
 
 // areas offers areas that are known by name.
 func (s *suggestions) areas(folded string) {
+	if rank := begins("Channel Islands", folded); rank > 0 {
+		s.add(rank, "Channel Islands", "Guernsey and Jersey")
+	}
 	for i := range areas {
 		a := &areas[i]
 		rank := begins(a.Name, folded)

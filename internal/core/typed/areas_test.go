@@ -34,6 +34,11 @@ func TestAreasBecomeTheirCodes(t *testing.T) {
 	assert.Len(t, got.Places, 2)
 	assert.Len(t, got.Except, 1)
 	assert.NotEmpty(t, Reader{Home: "GB"}.Text("Northern Ireland, GB BT").Repeats)
+	got = Reader{Home: "GB"}.Text("Channel Islands, not Jersey")
+	assert.Equal(t, []string{"Guernsey", "Jersey"}, []string{got.Places[0].Words()[0], got.Places[1].Words()[0]})
+	assert.Len(t, got.Except, 1)
+	got = Reader{Home: "NO"}.Text("Svalbard")
+	assert.NotEmpty(t, append(got.Places, got.Except...), "it is a country of its own")
 }
 
 func joined(words []string) (text string) {
@@ -62,7 +67,17 @@ func TestWhoLivesInAnArea(t *testing.T) {
 		"contiguous US": {[]string{"10001", "90210", "33101", "00501", "98101", "34102", "96101"},
 			[]string{"99501", "96801", "00901", "09001", "34001", "96201", "96910"}},
 		"Alaska and Hawaii": {[]string{"99501", "99801", "96801"}, []string{"98101", "96799", "96910", "90210"}},
-		"German islands":    {[]string{"25980", "27498", "26757", "18565"}, []string{"10115", "26721", "25813"}},
+		"mainland Spain": {[]string{"28001", "08001", "50001", "01001"}, []string{"07001", "35001", "38001", "51001",
+			"52001"}},
+		"mainland Portugal": {[]string{"1000-001", "8900-001"}, []string{"9000-001", "9500-001"}},
+		"mainland France":   {[]string{"75001", "01000", "95000", "19000"}, []string{"20000", "97400", "98800"}},
+		"mainland Italy": {[]string{"00118", "10121", "20121", "89121"}, []string{"90121", "09121", "07100",
+			"98121"}},
+		"mainland Finland": {[]string{"00100", "21100", "99980"}, []string{"22100", "22840"}},
+		"mainland Norway":  {[]string{"0150", "9008", "8001", "9990"}, []string{"9170", "8099"}},
+		"UK mainland": {[]string{"EH1 1YZ", "B1 1AA", "PH1 1AA", "KA1 1AA", "TR1 1AA", "PO1 1AA"},
+			[]string{"BT1 1AA", "IV1 1AA", "ZE1 0AA", "KA27 8AA", "PO30 1AA", "TR21 0AA", "HS1 2AA"}},
+		"German islands": {[]string{"25980", "27498", "26757", "18565"}, []string{"10115", "26721", "25813"}},
 	} {
 		got := Reader{}.Text(name)
 		require.Len(t, got.Places, 1, name)

@@ -80,6 +80,12 @@ func (in *reading) guesses() bool { return in.asked < maxGuesses }
 
 // read takes a part that stands for itself.
 func (in *reading) read(w *word) {
+	if together := countriesTogether(w.text); len(together) > 0 {
+		for _, country := range together {
+			in.take(w, place.Rule{Country: country}, w.not()+country)
+		}
+		return
+	}
 	rule, slip := in.place(w.text)
 	if slip == nil {
 		in.take(w, rule, w.whole)
