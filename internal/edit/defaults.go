@@ -54,16 +54,18 @@ func SetSeveral(f *store.File, s Several) error {
 	if len(s.Methods) == 0 {
 		return Problemf("choose at least one method")
 	}
-	zones := s.Zones
+	zones, left := s.Zones, s.LeftOut(f)
 	if len(zones) == 0 {
 		zones = []string{""}
+	} else if len(left) == len(s.Methods)*len(zones) {
+		return Problemf("none of these methods has a price for %s, so there are no terms to set",
+			FirstFew(zoneNames(f, zones)))
 	}
 	for _, id := range s.Methods {
 		m := f.Method(id)
 		for _, zone := range zones {
 			if zone != "" && !slices.Contains(m.TermZones(), zone) {
-				return Problemf("%s has no prices for %s, so it has no terms there: leave one of them out",
-					cmp.Or(m.Name, m.ID), f.ZoneName(zone))
+				continue
 			}
 			if err := setOne(f, m, Term{Zone: zone, Field: s.Field}, s.Text); err != nil {
 				return Problemf("%s: %s", cmp.Or(m.Name, m.ID), err.Error())
@@ -71,6 +73,29 @@ func SetSeveral(f *store.File, s Several) error {
 		}
 	}
 	return nil
+}
+
+// LeftOut names the pairs of methods and zones for which a term is not set, because the method has no prices there.
+func (s Several) LeftOut(f *store.File) (list []string) {
+	if s.Default {
+		return nil
+	}
+	for _, id := range s.Methods {
+		m := f.Method(id)
+		for _, zone := range s.Zones {
+			if m != nil && !slices.Contains(m.TermZones(), zone) {
+				list = append(list, cmp.Or(m.Name, m.ID)+" to "+f.ZoneName(zone))
+			}
+		}
+	}
+	return list
+}
+
+func zoneNames(f *store.File, ids []string) (names []string) {
+	for _, id := range ids {
+		names = append(names, f.ZoneName(id))
+	}
+	return names
 }
 
 // setOne sets a term of one method.

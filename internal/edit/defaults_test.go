@@ -117,11 +117,15 @@ func TestATermForSeveralMethodsAndZones(t *testing.T) {
 	assert.Nil(t, f.Method("freight").Handling)
 	assert.Equal(t, int64(9), f.Method("freight").TermsIn("se").Days.Max)
 	assert.Equal(t, int64(8), f.Method("freight").TermsIn("fi").Days.Max)
+	two := Several{Field: terms.Days, Text: "3", Methods: []string{"parcel"}, Zones: []string{"no", "fi"}}
+	require.NoError(t, SetSeveral(f, two))
+	assert.Equal(t, []string{"Parcel to no"}, two.LeftOut(f), "it has no prices there, which is said")
+	assert.EqualValues(t, 3, f.Method("parcel").TermsIn("fi").Days.Max)
 	for want, s := range map[string]Several{
 		"choose at least one method": {Field: terms.Days, Text: "2"},
 		"choose what is set":         {Field: "colour", Text: "2"},
 		"Parcel: write it as 2 to 4": {Field: terms.Days, Text: "soon", Methods: []string{"parcel"}},
-		"Parcel has no prices for no": {Field: terms.Days, Text: "2", Methods: []string{"parcel"},
+		"none of these methods has a price": {Field: terms.Days, Text: "2", Methods: []string{"parcel"},
 			Zones: []string{"no"}},
 		"removed meanwhile":               {Field: terms.Days, Text: "2", Methods: []string{"gone"}},
 		"a default is for everywhere":     {Field: terms.Days, Text: "2", Default: true, Zones: []string{"se"}},

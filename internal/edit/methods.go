@@ -125,10 +125,17 @@ func SetKind(m *store.Method, kind store.Kind) error {
 	return nil
 }
 
-// NameMethod gives a method the name by which owners know it.
-func NameMethod(m *store.Method, typed string) (err error) {
-	m.Name, err = Name(typed)
-	return err
+// NameMethod gives a method the name by which owners know it. Buyers read it too until they are given another.
+func NameMethod(m *store.Method, typed string) error {
+	name, err := Name(typed)
+	if err != nil {
+		return err
+	}
+	if m.Label == m.Name {
+		m.Label = name
+	}
+	m.Name = name
+	return nil
 }
 
 // LabelMethod gives a method the name that buyers read.

@@ -39,7 +39,7 @@ func SetProduct(f *store.File, sku string, field productlist.Field, was, typed s
 }
 
 // NewProduct is a product as it is typed.
-type NewProduct struct{ SKU, Name, Price, Weight string }
+type NewProduct struct{ SKU, Name, Price, Weight, Class string }
 
 // AddProduct adds a product that needs shipping.
 func AddProduct(f *store.File, typed NewProduct) error {
@@ -62,6 +62,7 @@ func AddProduct(f *store.File, typed NewProduct) error {
 		typed string
 	}{
 		{productlist.Name, typed.Name}, {productlist.Price, typed.Price}, {productlist.Weight, typed.Weight},
+		{productlist.Class, typed.Class},
 	} {
 		if err := setField(f, &p, field.name, field.typed); err != nil {
 			return err

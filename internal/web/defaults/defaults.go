@@ -48,7 +48,9 @@ type view struct {
 	AsDefault bool
 	Methods   []methodRow
 	Zones     []shell.Choice
+	ByZone    bool // zones are chosen from
 	Slip      string
+	Note      string // what was not set
 	Preview   *preview
 }
 
@@ -124,7 +126,7 @@ func typed(c *gin.Context) edit.Several {
 // again is the screen with what was typed.
 func again(f *store.File, s edit.Several) view {
 	v := viewOf(f, s.Field)
-	v.Text, v.AsDefault = s.Text, s.Default
+	v.Text, v.AsDefault, v.ByZone = s.Text, s.Default, len(s.Zones) > 0
 	for i := range v.Methods {
 		v.Methods[i].Chosen = slices.Contains(s.Methods, v.Methods[i].ID)
 	}
@@ -143,11 +145,30 @@ func (s *Screens) page(c *gin.Context) {
 func (s *Screens) set(c *gin.Context) {
 	is := typed(c)
 	shell.EditWorkAt(s.Shell, c, "/methods", "defaults", func(state *draft.State) view {
-		return viewOf(state.File, is.Field)
+		v := viewOf(state.File, is.Field)
+		v.Note = leftOut(state.File, is)
+		if !is.Default { // the next is likely for the same methods
+			kept := again(state.File, is)
+			kept.Note, kept.Text = v.Note, ""
+			for i := range kept.Zones {
+				kept.Zones[i].Chosen = false
+			}
+			return kept
+		}
+		return v
 	}, func(f *store.File) error { return edit.SetSeveral(f, is) }, func(v *view, text string) {
 		*v = again(s.draft.State().File, is)
 		v.Slip = text
 	})
+}
+
+// leftOut says for which methods a term is not set in which zones; "" for none.
+func leftOut(f *store.File, is edit.Several) string {
+	list := is.LeftOut(f)
+	if len(list) == 0 {
+		return ""
+	}
+	return "Not set for " + edit.FirstFew(list) + ": there are no prices there."
 }
 
 // preview shows what the change would do, in the Till too, and keeps nothing.
@@ -163,6 +184,7 @@ func (s *Screens) preview(c *gin.Context) {
 		return
 	}
 	v := again(s.draft.State().File, is)
+	v.Note = leftOut(state.File, is)
 	if v.Preview, err = s.previewOf(ctx, state); err != nil {
 		s.Internal(c, err)
 		return

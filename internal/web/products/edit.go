@@ -61,13 +61,14 @@ func (s *Screens) editProduct(c *gin.Context) {
 func (s *Screens) addProduct(c *gin.Context) {
 	typed := edit.NewProduct{
 		SKU: strings.TrimSpace(c.PostForm("sku")), Name: c.PostForm("name"),
-		Price: c.PostForm("price"), Weight: c.PostForm("weight"),
+		Price: c.PostForm("price"), Weight: c.PostForm("weight"), Class: c.PostForm("class"),
 	}
 	s.editGoods(
 		c,
 		func(f *store.File) error { return edit.AddProduct(f, typed) },
 		func(v *view, text string) {
 			v.SKU, v.Name, v.Price, v.Grams, v.Slip = typed.SKU, typed.Name, typed.Price, typed.Weight, text
+			v.InClass = typed.Class
 		},
 	)
 }

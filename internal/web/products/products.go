@@ -91,7 +91,7 @@ type view struct {
 	SetValue, SetSlip string
 	SetAll            bool
 
-	SKU, Name, Price, Grams string
+	SKU, Name, Price, Grams, InClass string
 	Slip                    string
 }
 

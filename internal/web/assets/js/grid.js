@@ -60,3 +60,21 @@ document.addEventListener("keydown", (event) => {
       break;
   }
 });
+
+// What is typed into a cell that was just reached replaces what stands there, as in a spreadsheet; a second click puts the
+// cursor into the text.
+let pointed = null;
+const textCell = (el) =>
+  el && el.matches && el.matches("[data-grid] .cell") && el.type !== "checkbox" && el.select ? el : null;
+document.addEventListener("mousedown", ({ target }) => {
+  const cell = textCell(target);
+  pointed = cell !== document.activeElement ? cell : null;
+});
+document.addEventListener("click", ({ target }) => {
+  if (pointed && pointed === target && pointed.selectionStart === pointed.selectionEnd) pointed.select();
+  pointed = null;
+});
+document.addEventListener("focusin", ({ target }) => {
+  const cell = textCell(target);
+  if (cell && cell !== pointed) cell.select();
+});

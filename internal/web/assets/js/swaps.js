@@ -106,6 +106,15 @@ const putBack = () => {
   }
   kept = [];
 };
+// A form that adds things is typed into again once it has added one.
+const again = new WeakMap(); // requests, with the field to go on with
+document.addEventListener("htmx:beforeRequest", ({ detail: { elt, xhr } }) => {
+  if (elt.matches("form[data-again]")) again.set(xhr, elt.dataset.again);
+});
+document.addEventListener("htmx:afterOnLoad", ({ detail: { xhr } }) => {
+  const field = xhr.status === 200 && again.has(xhr) && document.getElementById(again.get(xhr));
+  if (field) field.focus();
+});
 document.addEventListener("htmx:beforeSwap", (event) => {
   if (event.detail.shouldSwap) keep(event.detail.target);
 });
