@@ -92,7 +92,7 @@ type view struct {
 	SetAll            bool
 
 	SKU, Name, Price, Grams, InClass string
-	Slip                    string
+	Slip                             string
 }
 
 // settable is what can be set of many goods at once.

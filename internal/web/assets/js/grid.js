@@ -61,8 +61,8 @@ document.addEventListener("keydown", (event) => {
   }
 });
 
-// What is typed into a cell that was just reached replaces what stands there, as in a spreadsheet; a second click puts the
-// cursor into the text.
+// What is typed into a cell that was just reached replaces what stands there, as in a spreadsheet; a second click puts
+// the cursor into the text.
 let pointed = null;
 const textCell = (el) =>
   el && el.matches && el.matches("[data-grid] .cell") && el.type !== "checkbox" && el.select ? el : null;
