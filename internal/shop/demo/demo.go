@@ -10,11 +10,13 @@ import (
 	"fmt"
 
 	"diadrom/internal/core/gazetteer"
+	"diadrom/internal/core/place"
 	"diadrom/internal/core/store"
 	"diadrom/internal/review/promise"
 	"diadrom/internal/shop/importer"
 	"diadrom/internal/shop/shipped"
 	"diadrom/internal/sqlite"
+	"diadrom/internal/tables/addresslist"
 )
 
 //go:embed data/store.json
@@ -45,7 +47,17 @@ func Gazetteer() (*gazetteer.Gazetteer, error) {
 	return g, err
 }
 
-// Fill puts the list of Finnish places, the promises, the sample carts and destinations into a shop whose
+// known are invented places and customers of the shop.
+var known = []addresslist.Entry{
+	{Name: "Hotel Luotsi", Customer: "C-1007", Address: place.Address{Country: "FI", Postcode: "21100", City: "Naantali",
+		Street: "Laiturikuja 4"}},
+	{Name: "Bathhouse Kaarna", Address: place.Address{Country: "FI", Postcode: "00100", City: "Helsinki",
+		Street: "Saunaportti 1"}},
+	{Name: "Guesthouse Ranta", Address: place.Address{Country: "FI", Postcode: "22100", City: "Mariehamn",
+		Street: "Strandstigen 9"}},
+}
+
+// Fill puts the list of Finnish places, the address book, the promises, the sample carts and destinations into a shop whose
 // folder is dir, and the first of each into the Till.
 func Fill(ctx context.Context, db *sqlite.DB, dir string) error {
 	in := importer.New(db, dir, "", func(*gazetteer.Gazetteer) {})
@@ -76,6 +88,9 @@ func Fill(ctx context.Context, db *sqlite.DB, dir string) error {
 		kept[i] = sqlite.KeptPromise{ID: list[i].ID, Body: body}
 	}
 	if err := db.AddPromises(ctx, kept...); err != nil {
+		return err
+	}
+	if err := db.SaveBook(ctx, known); err != nil {
 		return err
 	}
 	return db.SaveTill(ctx, sqlite.Till{Cart: samples.Carts[0].Lines, Destination: samples.Destinations[0]})

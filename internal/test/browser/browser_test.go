@@ -254,7 +254,12 @@ func TestScreenshots(t *testing.T) {
 			p.MustEval(`() => document.fonts.ready.then(() =>
 				document.querySelector("#h-delivery").scrollIntoView({block: "start", behavior: "instant"}))`)
 		}},
-		{"zones-phone", "/zones", 390, nil},
+		{"defaults", "/defaults?term=handling", 1280, func(p *rod.Page) {
+			typeOver(p, "#several-text", "1.50")
+			p.MustElement("#several-preview").MustClick()
+			waitText(t, p, "#work", "What would change")
+		}},
+		{"why", "/quotes/why?method=parcel", 1280, nil},
 		{"promises", "/rates/parcel", 1280, func(p *rod.Page) {
 			typeOver(p, "#c-list-0-0", "7.20")
 			waitText(t, p, "#history", "promises broken")
@@ -265,15 +270,6 @@ func TestScreenshots(t *testing.T) {
 			p.MustElement(`#till details[data-method=parcel] summary`).MustClick()
 		}},
 		{"live", "/live", 1280, nil},
-		{"zones-letters", "/zones", 1280, func(p *rod.Page) {
-			p.MustElement("#new-zone").MustInput("GB BT, GB IM, GB KW15 to KW17, GB ZE, GB TR21 to "+
-				"TR25").MustType(input.Escape, input.Enter)
-			waitText(t, p, "#strip figcaption", "United Kingdom")
-			wait := p.MustWaitNavigation()
-			p.MustElement(`#strip figcaption a[href="/zones?strip=GB"]`).MustClick()
-			wait()
-			p.MustWaitLoad()
-		}},
 	} {
 		height := 800
 		if shot.width < 500 {
