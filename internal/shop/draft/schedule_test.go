@@ -3,6 +3,7 @@ package draft
 import (
 	"context"
 	"fmt"
+	"log/slog"
 	"testing"
 	"time"
 
@@ -174,4 +175,23 @@ func TestASecondDraftCannotBeScheduledUnseen(t *testing.T) {
 	_, err = fresh.PublishLater(t.Context(), sqlite.Stamp{Revision: fresh.State().Revision}, "", Later{at(10), at(20)},
 		at(1))
 	assert.ErrorIs(t, err, ErrNoFormer)
+}
+
+// A server that runs puts an edition live at its time, and takes it back at its end, by itself.
+func TestAServerKeepsTheSchedule(t *testing.T) {
+	d := shop(t, t.TempDir())
+	ctx, stop := context.WithCancel(t.Context())
+	done := make(chan struct{})
+	go func() { defer close(done); d.KeepSchedule(ctx, slog.New(slog.DiscardHandler)) }()
+	defer func() { stop(); <-done }()
+	_, err := d.Edit(t.Context(), func(f *store.File) error { return price(f, "7.20") })
+	require.NoError(t, err)
+	now := time.Now()
+	_, err = d.PublishLater(t.Context(), sqlite.Stamp{Revision: d.State().Revision}, "",
+		Later{now.Add(2 * time.Second), now.Add(4 * time.Second)}, now)
+	require.NoError(t, err)
+	assert.EqualValues(t, 1, d.Live().Number)
+	require.Eventually(t, func() bool { return d.Live().Number == 2 }, 10*time.Second, 20*time.Millisecond)
+	require.Eventually(t, func() bool { return d.Live().Number == 1 }, 10*time.Second, 20*time.Millisecond)
+	assert.GreaterOrEqual(t, time.Since(now), 3*time.Second, "times are kept in whole seconds")
 }

@@ -1,10 +1,13 @@
 package shipped
 
 import (
+	"slices"
+	"strings"
 	"testing"
 
 	"diadrom/internal/core/gazetteer"
 	"diadrom/internal/core/postcode"
+	"diadrom/internal/core/typed"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -51,4 +54,46 @@ func TestListsThatComeWithTheProgram(t *testing.T) {
 	assert.False(t, ok, "Germany has postcodes, and no list of them comes with the program")
 	_, _, ok = Open("XX")
 	assert.False(t, ok)
+}
+
+// The mainlands that are known by name have the codes that the open lists give to no island and no territory.
+func TestMainlandsAgreeWithTheLists(t *testing.T) {
+	for name, apart := range map[string]func(*gazetteer.Place) bool{
+		"mainland Finland": func(p *gazetteer.Place) bool { return p.Region == "FI-01" },
+		"mainland France": func(p *gazetteer.Place) bool {
+			return p.Region == "FR-2A" || p.Region == "FR-2B" || strings.HasPrefix(p.Postcode, "97") ||
+				strings.HasPrefix(p.Postcode, "98")
+		},
+		"mainland Norway": func(p *gazetteer.Place) bool {
+			return slices.Contains([]string{"Longyearbyen", "Ny-Ålesund", "Barentsburg", "Bjørnøya", "Hopen",
+				"Sveagruva",
+				"Jan Mayen", "Pyramiden"}, p.Name)
+		},
+		"contiguous United States": func(p *gazetteer.Place) bool {
+			return p.Region == "US-AK" || p.Region == "US-HI" || p.Region == ""
+		},
+	} {
+		got := typed.Reader{}.Text(name)
+		require.Len(t, got.Places, 1, name)
+		rule := &got.Places[0]
+		_, r, ok := Open(rule.Country)
+		require.True(t, ok)
+		g, _, err := gazetteer.Read(r)
+		require.NoError(t, err)
+		islands := 0
+		for i := range g.Len() {
+			p := g.At(int32(i))
+			if p.Country != rule.Country {
+				continue
+			}
+			takes := slices.ContainsFunc(rule.Postcodes, func(e postcode.Entry) bool {
+				return e.Takes(postcode.Read(p.Country, p.Postcode))
+			})
+			if apart(p) {
+				islands++
+			}
+			assert.Equal(t, !apart(p), takes, "%s: %s %s %s", name, p.Postcode, p.Name, p.Region)
+		}
+		assert.Positive(t, islands, name)
+	}
 }

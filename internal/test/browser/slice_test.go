@@ -232,7 +232,7 @@ func TestEveryPageIsWhole(t *testing.T) {
 	s := demoShop(t)
 	for _, sent := range [][2]string{{"/zones/file", "zone,place\naland,FI 22*\nbad,FI 2\n"},
 		{"/goods/file", "sku,weight\nA,1\nB,-1\n"}, {"/live/file", `{"format":"diadrom-store/1",
-		"store":{"currency":"EUR"}}`}} {
+		"store":{"currency":"EUR"}}`}, {"/book/file", "name,postcode\nInn,20100\nBad,2\n"}} {
 		var b bytes.Buffer
 		form := multipart.NewWriter(&b)
 		w, err := form.CreateFormFile("file", "table.csv")
@@ -246,7 +246,8 @@ func TestEveryPageIsWhole(t *testing.T) {
 	}
 	for _, path := range []string{"/shop", "/extras", "/zones", "/zones?strip=FI&from=20000&to=29999&new=FI+22*",
 		"/zones/file/1", "/goods",
-		"/goods/file/2", "/methods", "/rates/freight", "/rates/parcel", "/quotes", "/quotes?over=weight", "/promises",
+		"/goods/file/2", "/methods", "/methods/parcel", "/defaults", "/book", "/book/file/4", "/quotes/why",
+		"/rates/freight", "/rates/parcel", "/quotes", "/quotes?over=weight", "/promises",
 		"/live", "/live/file/3", "/people", "/checkout"} {
 		page := s.open(t, path, 1280, 800)
 		refused := page.MustEval(

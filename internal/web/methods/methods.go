@@ -145,6 +145,7 @@ func warningsOf(f *store.File, m *store.Method) (list []string) {
 type methodView struct {
 	ID, Name, Label, Kind string
 	Taxable, Preselected  bool
+	TaxDefault            bool // whether it is taxed is the shop's default
 	Tells                 bool
 	RefusedText           string
 	Kinds                 []shell.Choice
@@ -206,6 +207,7 @@ func methodViewOf(f *store.File, m *store.Method) *methodView {
 		Kind:        string(m.Kind),
 		Taxable:     m.Taxable,
 		Preselected: m.Preselected,
+		TaxDefault:  m.Inheriting(store.InheritTaxable),
 		Tells:       m.WhenRefused == store.Tell,
 		RefusedText: m.RefusedText,
 	}
@@ -257,8 +259,8 @@ func termCellOf(f *store.File, m *store.Method, zone string, field terms.Field) 
 		}
 	} else if zone == "" || own {
 		c.Text = edit.TermText(f, m, edit.Term{Zone: zone, Field: field})
-	} else {
-		c.As = text
+	} else if c.As = text; text != "" && field != terms.Offered {
+		c.From = "everywhere"
 	}
 	if field == terms.Offered && zone != "" && !own && !priced(m, zone) {
 		c.As = "no price yet"
