@@ -16,7 +16,8 @@ func manyMethods(t testing.TB, methods, zones int) *store.File {
 	t.Helper()
 	var z, ids, m []string
 	for i := range zones {
-		z = append(z, fmt.Sprintf(`{"id": "z%d", "name": "Zone %[1]d", "places": [{"country": "FI", "postcodes": ["%02d*"]}]}`, i, i))
+		z = append(z, fmt.Sprintf(`{"id": "z%d", "name": "Zone %[1]d",
+			"places": [{"country": "FI", "postcodes": ["%02d*"]}]}`, i, i))
 		ids = append(ids, fmt.Sprintf(`"z%d"`, i))
 	}
 	for i := range methods {
@@ -28,8 +29,8 @@ func manyMethods(t testing.TB, methods, zones int) *store.File {
 			}
 			rows = append(rows, fmt.Sprintf(`{"at": "%d", "charges": [%s]}`, r+1, strings.Join(charges, ", ")))
 		}
-		m = append(m, fmt.Sprintf(`{"id": "m%d", "name": "Method %[1]d", "tables": [{"id": "l", "zones": [%s], "by": "weight",
-			"edges": "up_to", "rows": [%s]}]}`, i, strings.Join(ids, ", "), strings.Join(rows, ", ")))
+		m = append(m, fmt.Sprintf(`{"id": "m%d", "name": "Method %[1]d", "tables": [{"id": "l", "zones": [%s],
+			"by": "weight", "edges": "up_to", "rows": [%s]}]}`, i, strings.Join(ids, ", "), strings.Join(rows, ", ")))
 	}
 	f, faults := store.Read([]byte(`{"format": "diadrom-store/1", "store": {"currency": "EUR"}, "zones": [` +
 		strings.Join(z, ", ") + `], "methods": [` + strings.Join(m, ", ") + `]}`))

@@ -49,16 +49,16 @@ func Gazetteer() (*gazetteer.Gazetteer, error) {
 
 // known are invented places and customers of the shop.
 var known = []addresslist.Entry{
-	{Name: "Hotel Luotsi", Customer: "C-1007", Address: place.Address{Country: "FI", Postcode: "21100", City: "Naantali",
-		Street: "Laiturikuja 4"}},
+	{Name: "Hotel Luotsi", Customer: "C-1007", Address: place.Address{Country: "FI", Postcode: "21100",
+		City: "Naantali", Street: "Laiturikuja 4"}},
 	{Name: "Bathhouse Kaarna", Address: place.Address{Country: "FI", Postcode: "00100", City: "Helsinki",
 		Street: "Saunaportti 1"}},
 	{Name: "Guesthouse Ranta", Address: place.Address{Country: "FI", Postcode: "22100", City: "Mariehamn",
 		Street: "Strandstigen 9"}},
 }
 
-// Fill puts the list of Finnish places, the address book, the promises, the sample carts and destinations into a shop whose
-// folder is dir, and the first of each into the Till.
+// Fill puts the list of Finnish places, the address book, the promises, the sample carts and destinations into a shop
+// whose folder is dir, and the first of each into the Till.
 func Fill(ctx context.Context, db *sqlite.DB, dir string) error {
 	in := importer.New(db, dir, "", func(*gazetteer.Gazetteer) {})
 	name, places, _ := shipped.Open("FI")
