@@ -84,8 +84,9 @@ func beginZones(f *store.File, text typed.Text) error {
 	if len(text.Except) > 0 {
 		return Problemf("say here where you sell; what a zone leaves out is typed into the zone")
 	}
-	for i := range text.Places {
-		if _, err := AddZone(f, &typed.Text{Places: text.Places[i : i+1 : i+1], Taken: 1}); err != nil {
+	for i := range text.Parts {
+		one := typed.Text{Places: text.Parts[i].Places, Parts: text.Parts[i : i+1], Taken: 1}
+		if _, err := AddZone(f, &one); err != nil {
 			return err
 		}
 	}

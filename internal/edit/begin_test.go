@@ -72,3 +72,20 @@ func TestAWrongAnswerIsNamed(t *testing.T) {
 		assert.Equal(t, c.wrong, wrong, name)
 	}
 }
+
+// Ready-made areas of one country are zones of their own, by their names.
+func TestANewShopSellsToAreas(t *testing.T) {
+	f := draft.Empty()
+	_, err := edit.Begin(f, nil, edit.Beginning{Shop: edit.Shop{Name: "Loft", Currency: "USD", Weight: "lb", Length: "in",
+		Distance: "mi"}, Country: "US", From: "12 Oak Street, New York, NY 10001",
+		Sells: "contiguous US, Alaska and Hawaii, Texas, Channel Islands, world", By: rate.ByWeight})
+	require.NoError(t, err)
+	var names []string
+	for _, z := range f.Zones {
+		names = append(names, z.Name)
+	}
+	assert.Equal(t, []string{"Contiguous United States", "Alaska and Hawaii", "Texas", "Channel Islands",
+		"everywhere"}, names)
+	assert.Len(t, f.Zones[3].Places, 2)
+	assert.Equal(t, "12 Oak Street", f.Locations[0].Street)
+}

@@ -47,6 +47,12 @@ func AddZone(f *store.File, text *typed.Text) (id string, err error) {
 		return "", Problemf("say first what the zone takes, then what it leaves out")
 	}
 	name := zoneName(text.Places)
+	if len(text.Parts) > 0 && text.Parts[0].Name != "" {
+		name = text.Parts[0].Name
+		if name = strings.ToUpper(name[:1]) + name[1:]; len(text.Parts) > 1 {
+			name += " and " + strconv.Itoa(len(text.Parts)-1) + " more"
+		}
+	}
 	id = store.NewID(name, "zone", func(id string) bool { return f.Zone(id) != nil })
 	f.Zones = append(f.Zones, store.Zone{
 		ID: id, Name: name, Enabled: true, Places: text.Places, Except: text.Except,

@@ -196,8 +196,12 @@ func (r Reader) name(a *place.Address, names []string) {
 	}
 	listed := r.lists(a.Country, a.City)
 	if regions := world.RegionsByName(a.Country, a.City); len(regions) > 0 {
-		if len(regions) == 1 && a.Postcode == "" && !listed {
+		switch {
+		case len(regions) != 1 || a.Postcode != "" || listed:
+		case postcode.HasFormat(a.Country):
 			a.City, a.Region = "", regions[0].Code
+		default: // without postcodes a town is all that there is: Dubai is one, and a region of that name
+			a.Region = regions[0].Code
 		}
 		return
 	}

@@ -117,6 +117,20 @@ func areaByName(_ *reading, p *part) (rule place.Rule, err *TextError, ok bool) 
 	return rule, nil, false
 }
 
+// areaName is the name of the area that a text names; "" for none.
+func areaName(text string) string {
+	folded := strings.TrimPrefix(world.Fold(text), "the ")
+	if len(countriesTogether(text)) > 0 {
+		return "Channel Islands"
+	}
+	for i := range areas {
+		if areas[i].called(folded) {
+			return areas[i].Name
+		}
+	}
+	return ""
+}
+
 func (a *Area) called(folded string) bool {
 	return world.Fold(a.Name) == folded ||
 		slices.ContainsFunc(a.Also, func(name string) bool { return world.Fold(name) == folded })

@@ -43,10 +43,17 @@ func (e *TextError) Error() string { return e.Reason }
 // Text is what a typed text of places means.
 type Text struct {
 	Places, Except []place.Rule
+	Parts          []Part       // what was typed one behind the other, of Places
 	Taken          int          // parts that are in the rules
 	Repeats        []string     // parts that stood before, and are in the rules once
 	Unknown        []string     // parts that are in the rules though no list of places knows them
 	Slips          []*TextError // parts that are not understood, and are in no rule
+}
+
+// Part is what one part of a typed text stands for.
+type Part struct {
+	Name   string // of a ready-made area; "" for what is called by what it has
+	Places []place.Rule
 }
 
 // For is the reader of a store's places. A gazetteer may be nil.

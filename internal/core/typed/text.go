@@ -48,6 +48,9 @@ func (r Reader) TextUntil(ctx context.Context, text string) (t Text, err error) 
 			return Text{}, err
 		}
 		if rule, used := r.qualified(w.text, w.behind, in.country); used > 0 {
+			if !w.except {
+				in.text.Parts = append(in.text.Parts, Part{})
+			}
 			in.add(&w, rule, strings.Join(append([]string{w.whole}, w.behind[:used]...), ","))
 			s.skip(used)
 			continue
@@ -80,6 +83,14 @@ func (in *reading) guesses() bool { return in.asked < maxGuesses }
 
 // read takes a part that stands for itself.
 func (in *reading) read(w *word) {
+	if !w.except {
+		in.text.Parts = append(in.text.Parts, Part{Name: areaName(w.text)})
+		defer func() {
+			if last := len(in.text.Parts) - 1; len(in.text.Parts[last].Places) == 0 { // it was not taken, or stood before
+				in.text.Parts = in.text.Parts[:last]
+			}
+		}()
+	}
 	if together := countriesTogether(w.text); len(together) > 0 {
 		for _, country := range together {
 			in.take(w, place.Rule{Country: country}, w.not()+country)
@@ -144,6 +155,9 @@ func (in *reading) add(w *word, rule place.Rule, part string) {
 	into := &in.text.Places
 	if w.except {
 		into = &in.text.Except
+	} else if last := len(in.text.Parts) - 1; last >= 0 {
+		p := &in.text.Parts[last]
+		p.Places = place.Join(p.Places, rule)
 	}
 	*into = place.Join(*into, rule)
 }

@@ -148,6 +148,7 @@ func TestAddressesInOneLine(t *testing.T) {
 			Street: "10 High Street"}},
 		{"12 Oak Road, Austin, TX 78701, US", place.Address{Country: "US", Postcode: "78701", City: "Austin",
 			Region: "US-TX", Street: "12 Oak Road"}},
+		{"Dubai, AE", place.Address{Country: "AE", City: "Dubai", Region: "AE-DU"}},
 		{"SE 111 22 Stockholm", place.Address{Country: "SE", Postcode: "111 22", City: "Stockholm"}},
 	} {
 		a, err := Reader{Home: "FI"}.Address(c.text)
