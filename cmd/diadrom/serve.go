@@ -178,18 +178,13 @@ func serve(cmd *cobra.Command, s shop) (err error) {
 	if err != nil {
 		return err
 	}
-	if _, err := d.Due(ctx, time.Now()); err != nil { // buyers are quoted from what should be live from the first on
-		log.Error("a scheduled edition could not go live, and is tried again", "error", err)
-	}
+	catchUp(ctx, d, log)
 	in := importer.New(db, s.dir, version, d.SetGazetteer)
 	in.Log = log
-	taking, kept := make(chan error, 1), make(chan struct{})
-	go func() { taking <- in.Run(ctx) }()
-	go func() { defer close(kept); d.KeepSchedule(ctx, log) }()
+	wait := background(ctx, in, d, log)
 	defer func() {
 		stop()
-		<-kept
-		err = errors.Join(err, <-taking)
+		err = errors.Join(err, wait())
 	}()
 	l, err := listen(cmd, s.listen)
 	if err != nil {
@@ -208,6 +203,24 @@ func serve(cmd *cobra.Command, s shop) (err error) {
 	}
 	s.say(cmd.OutOrStdout(), "http://"+l.Addr().String(), path)
 	return run(ctx, l, handler, log)
+}
+
+// catchUp does what came due while nothing ran: buyers are quoted from what should be live from the first on.
+func catchUp(ctx context.Context, d *draft.Draft, log *slog.Logger) {
+	if _, err := d.Due(ctx, time.Now()); err != nil {
+		log.Error("a scheduled edition could not go live, and is tried again", "error", err)
+	}
+}
+
+// background imports lists of places and keeps the schedule until the context ends; wait waits for the end of both.
+func background(ctx context.Context, in *importer.Importer, d *draft.Draft, log *slog.Logger) (wait func() error) {
+	taking, kept := make(chan error, 1), make(chan struct{})
+	go func() { taking <- in.Run(ctx) }()
+	go func() { defer close(kept); d.KeepSchedule(ctx, log) }()
+	return func() error {
+		<-kept
+		return <-taking
+	}
 }
 
 // say tells where the shop is.

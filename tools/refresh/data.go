@@ -71,13 +71,18 @@ func makeData(dirs map[string]string) (map[string]string, error) {
 	if err != nil {
 		return nil, err
 	}
-	for name, body := range lists {
-		files[name] = sum(body)
+	return files, writeAll(lists, files)
+}
+
+// writeAll writes files, and adds their checksums.
+func writeAll(bodies map[string][]byte, sums map[string]string) error {
+	for name, body := range bodies {
+		sums[name] = sum(body)
 		if err := write(name, body); err != nil {
-			return nil, err
+			return err
 		}
 	}
-	return files, nil
+	return nil
 }
 
 // namesOf are the English names of a country's regions, by their codes without the country.

@@ -117,6 +117,13 @@ func method(e *entry[store.Method], was, is *store.Method) {
 			})
 		}
 	}
+	inherits(e, was, is)
+	zoneTerms(e, was, is)
+	tables(e, was, is)
+}
+
+// inherits says which terms a method has from the store's defaults by now, or no more.
+func inherits(e *entry[store.Method], was, is *store.Method) {
 	for _, term := range store.InheritedTerms {
 		if was.Inheriting(term) == is.Inheriting(term) || !was.SameTerm(is, term) {
 			continue
@@ -132,6 +139,10 @@ func method(e *entry[store.Method], was, is *store.Method) {
 			return nil
 		})
 	}
+}
+
+// zoneTerms says which of a method's terms are different in a zone.
+func zoneTerms(e *entry[store.Method], was, is *store.Method) {
 	for _, zone := range zonesOf(was, is) {
 		name := e.after.File.ZoneName(zone)
 		if name == zone {
@@ -163,7 +174,6 @@ func method(e *entry[store.Method], was, is *store.Method) {
 			}, func(_ *store.File, now *store.Method) error { terms.CopyNeeds(now, was, zone); return nil })
 		}
 	}
-	tables(e, was, is)
 }
 
 func hasTerms(m *store.Method, zone string) bool { _, ok := m.Terms[zone]; return ok }

@@ -91,13 +91,19 @@ func (s *Screens) liveView(ctx context.Context) (v liveView, err error) {
 			v.Broken = append(v.Broken, row)
 		}
 	}
+	return v, s.listEditions(ctx, &v)
+}
+
+// listEditions lists the editions, and what can be compared.
+func (s *Screens) listEditions(ctx context.Context, v *liveView) error {
+	live := s.draft.Live()
 	editions, err := s.db.Editions(ctx)
 	if err != nil {
-		return v, err
+		return err
 	}
 	name, err := s.Names(ctx)
 	if err != nil {
-		return v, err
+		return err
 	}
 	v.A, v.B = []shell.Choice{{ID: "live", Name: "live", Chosen: true}},
 		[]shell.Choice{{ID: "draft", Name: "the draft", Chosen: true}}
@@ -124,7 +130,7 @@ func (s *Screens) liveView(ctx context.Context) (v liveView, err error) {
 		v.A, v.B = append(v.A, shell.Choice{ID: id, Name: "edition " + id, Chosen: false}),
 			append(v.B, shell.Choice{ID: id, Name: "edition " + id, Chosen: false})
 	}
-	return v, nil
+	return nil
 }
 
 func (s *Screens) livePage(c *gin.Context) {

@@ -89,22 +89,28 @@ func (s *Screens) listsView(ctx context.Context, state *draft.State) (v listsVie
 		}
 		v.Lists = append(v.Lists, row)
 	}
-	if g := state.Engine.Gazetteer(); g != nil {
-		all, codes := g.Countries()
-		var known []string
-		for _, c := range all[:min(len(all), 4)] {
-			has := plural.Count(codes[c], "code")
-			if codes[c] == 0 {
-				has = "towns, no postcodes"
-			}
-			known = append(known, world.CountryName(c)+" ("+has+")")
-		}
-		if more := len(all) - len(known); more > 0 {
-			known = append(known, strconv.Itoa(more)+" countries more")
-		}
-		v.Known = strings.Join(known, ", ")
-	}
+	v.Known = knownPlaces(state.Engine.Gazetteer())
 	return v, nil
+}
+
+// knownPlaces says of which countries there are lists; "" for none.
+func knownPlaces(g *gazetteer.Gazetteer) string {
+	if g == nil {
+		return ""
+	}
+	all, codes := g.Countries()
+	var known []string
+	for _, c := range all[:min(len(all), 4)] {
+		has := plural.Count(codes[c], "code")
+		if codes[c] == 0 {
+			has = "towns, no postcodes"
+		}
+		known = append(known, world.CountryName(c)+" ("+has+")")
+	}
+	if more := len(all) - len(known); more > 0 {
+		known = append(known, strconv.Itoa(more)+" countries more")
+	}
+	return strings.Join(known, ", ")
 }
 
 func were(n int, what string) string {
