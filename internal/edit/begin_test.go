@@ -76,8 +76,8 @@ func TestAWrongAnswerIsNamed(t *testing.T) {
 // Ready-made areas of one country are zones of their own, by their names.
 func TestANewShopSellsToAreas(t *testing.T) {
 	f := draft.Empty()
-	_, err := edit.Begin(f, nil, edit.Beginning{Shop: edit.Shop{Name: "Loft", Currency: "USD", Weight: "lb", Length: "in",
-		Distance: "mi"}, Country: "US", From: "12 Oak Street, New York, NY 10001",
+	_, err := edit.Begin(f, nil, edit.Beginning{Shop: edit.Shop{Name: "Loft", Currency: "USD", Weight: "lb",
+		Length: "in", Distance: "mi"}, Country: "US", From: "12 Oak Street, New York, NY 10001",
 		Sells: "contiguous US, Alaska and Hawaii, Texas, Channel Islands, world", By: rate.ByWeight})
 	require.NoError(t, err)
 	var names []string

@@ -86,7 +86,8 @@ func (in *reading) read(w *word) {
 	if !w.except {
 		in.text.Parts = append(in.text.Parts, Part{Name: areaName(w.text)})
 		defer func() {
-			if last := len(in.text.Parts) - 1; len(in.text.Parts[last].Places) == 0 { // it was not taken, or stood before
+			// It was not taken, or stood before.
+			if last := len(in.text.Parts) - 1; len(in.text.Parts[last].Places) == 0 {
 				in.text.Parts = in.text.Parts[:last]
 			}
 		}()

@@ -322,7 +322,14 @@ func TestAllChangesPutBackGiveWhatWasBefore(t *testing.T) {
 // mutate makes one of the edits that screens make.
 func mutate(t *rapid.T, f *store.File) {
 	m := &f.Methods[rapid.IntRange(0, len(f.Methods)-1).Draw(t, "method")]
+	if rapid.IntRange(0, 4).Draw(t, "defaults") == 0 {
+		mutateDefaults(t, f, m)
+		return
+	}
 	tb := &m.Tables[rapid.IntRange(0, len(m.Tables)-1).Draw(t, "table")]
+	if len(tb.Rows) == 0 || len(tb.Zones) == 0 {
+		return
+	}
 	row := rapid.IntRange(0, len(tb.Rows)-1).Draw(t, "row")
 	column := rapid.IntRange(0, len(tb.Zones)-1).Draw(t, "column")
 	switch rapid.IntRange(0, 12).Draw(t, "edit") {
@@ -356,6 +363,26 @@ func mutate(t *rapid.T, f *store.File) {
 	case 12:
 		f.Store.Name += "!"
 	}
+}
+
+// mutateDefaults sets or clears one of the store's defaults, and has a method inherit it or not.
+func mutateDefaults(t *rapid.T, f *store.File, m *store.Method) {
+	days := rapid.Int64Range(0, 3).Draw(t, "days")
+	d := &f.Store.Defaults
+	switch rapid.IntRange(0, 2).Draw(t, "default") {
+	case 0:
+		if d.Days = nil; days > 0 {
+			d.Days = &store.Days{Min: days, Max: days, Business: true}
+		}
+		m.Inherit(store.InheritDays, days != 2)
+	case 1:
+		taxable := days > 1
+		d.Taxable = &taxable
+		m.Inherit(store.InheritTaxable, days != 2)
+	case 2:
+		m.Inherit(store.InheritDays, false)
+	}
+	f.GiveDefaults()
 }
 
 func TestWhatCannotBePutBackByItselfSaysSo(t *testing.T) {

@@ -1,6 +1,7 @@
 package changes
 
 import (
+	"errors"
 	"maps"
 	"slices"
 	"strings"
@@ -43,7 +44,7 @@ func methodFields() []field[store.Method] {
 		value("label", "what buyers read", func(m *store.Method) *string { return &m.Label }, quoted),
 		value("kind", "kind", func(m *store.Method) *store.Kind { return &m.Kind }, plain),
 		flag("enabled", "switched on", "switched off", func(m *store.Method) *bool { return &m.Enabled }),
-		flag("taxable", "taxed", "not taxed", func(m *store.Method) *bool { return &m.Taxable }),
+		taxable(),
 		value(
 			"classes",
 			"price lists of several classes",
@@ -73,6 +74,16 @@ func methodFields() []field[store.Method] {
 			quoted,
 		),
 	}
+}
+
+// taxable is whether a method is taxed, of its own or as the shop's default.
+func taxable() field[store.Method] {
+	f := flag("taxable", "taxed", "not taxed", func(m *store.Method) *bool { return &m.Taxable })
+	f.put = func(to, from *store.Method) {
+		to.Taxable = from.Taxable
+		to.Inherit(store.InheritTaxable, from.Inheriting(store.InheritTaxable))
+	}
+	return f
 }
 
 // said are terms as they are called in a sentence.
@@ -133,7 +144,10 @@ func inherits(e *entry[store.Method], was, is *store.Method) {
 				return DefaultNames[term] + ": as the shop's default"
 			}
 			return DefaultNames[term] + ": its own, whatever the shop's default is"
-		}, func(_ *store.File, now *store.Method) error {
+		}, func(f *store.File, now *store.Method) error {
+			if was.Inheriting(term) && !was.SameTerm(f.Store.Defaults.Method(), term) {
+				return errors.New("the shop's default is another by now")
+			}
 			now.CopyTerm(was, term)
 			now.Inherit(term, was.Inheriting(term))
 			return nil

@@ -30,7 +30,7 @@ type methodRow struct {
 	Opened            bool   // it is told in words
 	Say               []string
 	Stops             []string // why nobody is offered it
-	Wrongs            []string // its other warnings
+	Warnings          []string // its other warnings
 	Terms             *methodView
 	Tables            int
 	Slip              string
@@ -110,7 +110,7 @@ func methodRowOf(state *draft.State, m *store.Method, opened bool) methodRow {
 		row.Stops = append(row.Stops, "No price can be worked out: "+row.Unmeasured+".")
 	}
 	for _, text := range append(warnings.Ended(f, m, today(f)), warningsOf(f, m)...) {
-		row.Wrongs = append(row.Wrongs, text+".")
+		row.Warnings = append(row.Warnings, text+".")
 	}
 	if opened {
 		row.Say = policy.Method(state.Engine, state.Coverage(), m)
