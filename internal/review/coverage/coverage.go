@@ -153,7 +153,7 @@ func (m *Map) numbered(country string, length int) *Line {
 		before := len(all)
 		all = m.Match(&resolved, all)
 		zones := all[before:len(all):len(all)]
-		if n := len(l.Stretches); n > 0 && slices.EqualFunc(l.Stretches[n-1].Zones, zones, sameZone) {
+		if n := len(l.Stretches); n > 0 && m.alike(l.Stretches[n-1].Zones, zones) {
 			l.Stretches[n-1].To, all = to, all[:before]
 			continue
 		}
@@ -170,6 +170,25 @@ func (m *Map) numbered(country string, length int) *Line {
 }
 
 func sameZone(a, b place.Match) bool { return a.Owner == b.Owner }
+
+// alike says whether the same zones take two codes in the same order, and the same of them tie: a zone may take one code
+// by its country and the next by a range.
+func (m *Map) alike(a, b []place.Match) bool {
+	if !slices.EqualFunc(a, b, sameZone) {
+		return false
+	}
+	if slices.EqualFunc(a, b, func(x, y place.Match) bool { return x.Narrow == y.Narrow }) {
+		return true
+	}
+	for i := range a {
+		for j := i + 1; j < len(a); j++ {
+			if m.Tie(a[i], a[j]) != m.Tie(b[i], b[j]) {
+				return false
+			}
+		}
+	}
+	return true
+}
 
 // rules runs through the rules, exceptions too, that may tell codes of a country apart.
 func (m *Map) rules(country string) func(func(*place.Rule) bool) {

@@ -127,6 +127,10 @@ func drag(page *rod.Page, from, onto string) {
 		page.Mouse.MustMoveTo(start.X+2, start.Y+(end.Y-start.Y)*i/12)
 		time.Sleep(20 * time.Millisecond)
 	}
+	for i := range 6 { // the rows move out of the way, which takes a moment
+		time.Sleep(150 * time.Millisecond)
+		page.Mouse.MustMoveTo(start.X+2+float64(i%2), end.Y)
+	}
 	page.Mouse.MustUp(proto.InputMouseButtonLeft)
 }
 
@@ -151,6 +155,11 @@ func TestAMethodIsMovedWithAFinger(t *testing.T) {
 	for i := 1.0; i <= 15; i++ {
 		touch(proto.InputDispatchTouchEventTypeTouchMove,
 			&proto.InputTouchPoint{X: x, Y: y + (to.Y+to.Height*0.95-y)*i/15})
+	}
+	for i := range 6 { // the rows move out of the way, which takes a moment
+		time.Sleep(150 * time.Millisecond)
+		touch(proto.InputDispatchTouchEventTypeTouchMove,
+			&proto.InputTouchPoint{X: x + float64(i%2), Y: to.Y + to.Height*0.95})
 	}
 	touch(proto.InputDispatchTouchEventTypeTouchEnd)
 	waitFor(t, page, last, "van")

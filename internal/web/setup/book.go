@@ -316,7 +316,7 @@ func (s *Screens) pasteBook(c *gin.Context) {
 			func(v *bookView, why string) { v.PasteSlip = why })
 		return
 	}
-	id, err := s.db.AddUpload(c.Request.Context(), "book", "What you pasted", []byte(text))
+	id, err := s.db.AddUpload(c.Request.Context(), "book", "the pasted rows", []byte(text))
 	if err != nil {
 		s.Internal(c, err)
 		return
