@@ -16,11 +16,12 @@ func TestWhatIsInheritedIsTheDefault(t *testing.T) {
 		{``, `"inherits": ["days", "taxable"]`, "", ""},
 		{`"free": {"subtotal": "75"}`, `"inherits": ["free"], "free": {"subtotal": "75.00"}`, "", ""},
 		{`"taxable": false`, `"inherits": ["taxable"], "taxable": false`, "", ""},
-		{`"days": {"min": 2, "max": 4}`, `"inherits": ["days"], "days": {"min": 2, "max": 5}`, "/methods/0/days", fault.Shape},
+		{`"days": {"min": 2, "max": 4}`, `"inherits": ["days"], "days": {"min": 2, "max": 5}`,
+			"/methods/0/days", fault.Shape},
 		{`"days": {"min": 2, "max": 4}`, `"inherits": ["days"]`, "/methods/0/days", fault.Shape},
 		{`"taxable": false`, `"inherits": ["taxable"]`, "/methods/0/taxable", fault.Shape},
-		{`"needs": {"weight": {"to": "30"}}`, `"inherits": ["needs"], "needs": {"weight": {"to": "3"}}`, "/methods/0/needs",
-			fault.Shape},
+		{`"needs": {"weight": {"to": "30"}}`, `"inherits": ["needs"], "needs": {"weight": {"to": "3"}}`,
+			"/methods/0/needs", fault.Shape},
 		{``, `"inherits": ["days", "days"]`, "/methods/0/inherits/1", fault.Duplicate},
 		{``, `"inherits": ["price"]`, "/methods/0/inherits/0", fault.Choice},
 		{``, `"inherits": [""]`, "/methods/0/inherits/0", fault.Missing},
@@ -31,8 +32,8 @@ func TestWhatIsInheritedIsTheDefault(t *testing.T) {
 		if c.method != "" {
 			method += ", " + c.method
 		}
-		f, faults := Read([]byte(`{"format": "diadrom-store/1", "store": {"currency": "EUR", "defaults": {` + c.defaults +
-			`}}, "methods": [` + method + `}]}`))
+		f, faults := Read([]byte(`{"format": "diadrom-store/1", "store": {"currency": "EUR", "defaults": {` +
+			c.defaults + `}}, "methods": [` + method + `}]}`))
 		if c.path == "" {
 			require.Empty(t, faults, c)
 			again, faults := Read(f.Write())

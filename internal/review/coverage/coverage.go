@@ -171,8 +171,8 @@ func (m *Map) numbered(country string, length int) *Line {
 
 func sameZone(a, b place.Match) bool { return a.Owner == b.Owner }
 
-// alike says whether the same zones take two codes in the same order, and the same of them tie: a zone may take one code
-// by its country and the next by a range.
+// alike says whether the same zones take two codes in the same order, and the same of them tie: a zone may take one
+// code by its country and the next by a range.
 func (m *Map) alike(a, b []place.Match) bool {
 	if !slices.EqualFunc(a, b, sameZone) {
 		return false

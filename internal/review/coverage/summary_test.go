@@ -89,7 +89,8 @@ func TestAPinnedZoneIsNoTie(t *testing.T) {
 	assert.Equal(t, []string{"a hides b at 22000"}, said(m.Summary()))
 }
 
-// A zone that takes its country and a range of it ties with another where the range does, though it takes all its codes.
+// A zone that takes its country and a range of it ties with another where the range does, though it takes all its
+// codes.
 func TestATieWithinACountryThatIsTaken(t *testing.T) {
 	assert.Equal(t, []string{"a ties b at IS 086"}, said(zones(t, nil, "IS 0*", "IS 086 to 185, Iceland").Summary()))
 }

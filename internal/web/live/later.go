@@ -207,10 +207,12 @@ func laterSlip(err error, in *time.Location, zone string) (field string, said er
 // callOff has a scheduled edition not go live, or stay where it was to give way.
 func (s *Screens) callOff(c *gin.Context) {
 	id, err := strconv.ParseInt(c.Param("id"), 10, 64)
-	if err == nil {
+	if err != nil {
+		err = sqlite.ErrNotScheduled
+	} else {
 		err = s.draft.CallOff(c.Request.Context(), id)
 	}
-	if err != nil && (errors.Is(err, strconv.ErrSyntax) || errors.Is(err, sqlite.ErrNotScheduled)) {
+	if errors.Is(err, sqlite.ErrNotScheduled) {
 		err = shell.Refusef("that edition does not wait any more: look at what is live now")
 	}
 	if err == nil {

@@ -68,6 +68,8 @@ func (s *Screens) Routes(r gin.IRouter) {
 	r.POST("/zones/:zone/remove", s.removeZone)
 	r.GET("/zones/file", s.exportZones)
 	s.tables().Routes(r)
+	r.GET("/zones/areas", s.exportAreas)
+	s.areas().Routes(r)
 	r.GET("/lists", shell.PartOf("/zones"), s.showLists)
 	r.POST("/lists", s.addList)
 	r.POST("/lists/:list/remove", s.removeList)
