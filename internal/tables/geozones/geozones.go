@@ -1,4 +1,4 @@
-// Package geozones reads and writes drawn areas of zones as GeoJSON (RFC 7946).
+// Package geozones reads and writes drawn areas of zones as GeoJSON (RFC 7946), and reads those of KML.
 //
 // A feature, or several with the same name, is a zone; its name is the property "name", "title" or "label". Polygons,
 // multipolygons and collections of them are areas; other geometries have none. What other programs write slightly wrong
@@ -62,13 +62,16 @@ type feature struct {
 	Properties map[string]any `json:"properties"`
 }
 
-// Parse reads a file. The error says why it is no GeoJSON at all.
+// Parse reads a file of GeoJSON or KML. The error says why it is neither.
 func Parse(data []byte) (Read, error) {
 	var head struct {
 		Type     string    `json:"type"`
 		Features []feature `json:"features"`
 	}
 	data = bytes.TrimPrefix(data, []byte("\ufeff"))
+	if bytes.HasPrefix(bytes.TrimSpace(data), []byte("<")) {
+		return parseKML(data)
+	}
 	if err := json.Unmarshal(data, &head); err != nil {
 		return Read{}, errors.New("this is not GeoJSON: it is not JSON that can be read")
 	}

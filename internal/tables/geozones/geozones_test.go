@@ -97,6 +97,8 @@ func FuzzParse(f *testing.F) {
 	f.Add([]byte(`{"type": "Polygon", "coordinates": [[[22, 60], [23, 60], [23, 61], [22, 60]]]}`))
 	f.Add([]byte(`{"type": "FeatureCollection", "features": [{"geometry": {"type": "GeometryCollection",
 		 "geometries": []}}]}`))
+	f.Add([]byte(`<kml><Placemark><Polygon><outerBoundaryIs><LinearRing><coordinates>1,2</coordinates></LinearRing>` +
+		`</outerBoundaryIs></Polygon></Placemark></kml>`))
 	f.Fuzz(func(t *testing.T, data []byte) {
 		r, err := Parse(data)
 		if err != nil {
