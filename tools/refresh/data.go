@@ -321,8 +321,14 @@ func postcodeFormats(dir string) (formats, samples []string, err error) {
 	return formats, samples, nil
 }
 
-// zipList keeps code and state of the open United States ZIP list, for tests.
-func zipList(dir string) ([]string, error) {
+// zipCode is an entry of zipcodes.
+type zipCode struct {
+	City, State, Country string
+	Latitude, Longitude  json.Number
+}
+
+// zipCodes reads the open United States ZIP list, by the codes.
+func zipCodes(dir string) (codes map[string]zipCode, err error) {
 	body, err := os.ReadFile(filepath.Join(dir, "lib/codes.js"))
 	if err != nil {
 		return nil, err
@@ -332,12 +338,17 @@ func zipList(dir string) ([]string, error) {
 	if end < 0 {
 		end = strings.LastIndex(text, "}")
 	}
-	var codes map[string]struct {
-		State   string `json:"state"`
-		Country string `json:"country"`
-	}
 	if err := json.Unmarshal([]byte(text[start:end+1]), &codes); err != nil {
 		return nil, fmt.Errorf("zipcodes: %w", err)
+	}
+	return codes, nil
+}
+
+// zipList keeps code and state of the open United States ZIP list, for tests.
+func zipList(dir string) ([]string, error) {
+	codes, err := zipCodes(dir)
+	if err != nil {
+		return nil, err
 	}
 	var lines []string
 	for _, zip := range sortedKeys(codes) {

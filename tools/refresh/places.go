@@ -48,21 +48,9 @@ var ofTheirOwn = map[string]bool{
 
 // unitedStates lists the ZIP codes of zipcodes; those of armed forces abroad (AA, AE, AP) have no point.
 func unitedStates(dir string, english map[string]string) ([]string, error) {
-	body, err := os.ReadFile(filepath.Join(dir, "lib/codes.js"))
+	codes, err := zipCodes(dir)
 	if err != nil {
 		return nil, err
-	}
-	text := string(body)
-	start, end := strings.Index(text, "{"), strings.Index(text, "};")
-	if end < 0 {
-		end = strings.LastIndex(text, "}")
-	}
-	var codes map[string]struct {
-		Zip, City, State, Country string
-		Latitude, Longitude       json.Number
-	}
-	if err := json.Unmarshal([]byte(text[start:end+1]), &codes); err != nil {
-		return nil, fmt.Errorf("zipcodes: %w", err)
 	}
 	var lines []string
 	for _, zip := range sortedKeys(codes) {

@@ -212,6 +212,18 @@ func (m *Method) ServedZones() (zones []string) {
 	return zones
 }
 
+// Priced says whether a price list of the method has a price for a zone.
+func (m *Method) Priced(zone string) bool {
+	for i := range m.Tables {
+		t := &m.Tables[i]
+		column := slices.Index(t.Zones, zone)
+		if column >= 0 && slices.ContainsFunc(t.Rows, func(r rate.Row) bool { return r.Charges[column] != nil }) {
+			return true
+		}
+	}
+	return false
+}
+
 // TermZones lists the ids of the zones that may have terms of their own: those that have prices, and behind
 // them those that have terms all the same, which count once a table serves the zone.
 func (m *Method) TermZones() []string {

@@ -64,6 +64,11 @@ func street(parts []string, country string) (text string, rest []string) {
 	for i, part := range parts[1:] {
 		words := strings.Fields(part)
 		_, left, ok := possibleCode(words, country)
+		if !ok && len(parts[0]) > 0 && hasLetter(parts[0][:1]) { // a wrong code behind a street is told as the code
+			var code string
+			code, left = takePostcode(words, country)
+			ok = code != ""
+		}
 		if !ok {
 			continue
 		}

@@ -172,6 +172,8 @@ func TestAddressesInOneLine(t *testing.T) {
 	}
 	_, err := Reader{Home: "FI"}.Address("2110 Naantali")
 	assert.ErrorContains(t, err, "5 digits")
+	_, err = Reader{Home: "FI"}.Address("Kuja 1, 201 Turku")
+	assert.ErrorContains(t, err, "201 cannot be a postcode of Finland", "it is not the number of the house that is wrong")
 	_, err = Reader{Home: "FI"}.Address("")
 	assert.Error(t, err)
 }

@@ -58,16 +58,4 @@ func (m *Map) Through(e *quote.Engine, method *store.Method) (list []Through) {
 }
 
 // offered says whether a method has any price for a zone.
-func offered(m *store.Method, zone string) bool {
-	if !m.TermsIn(zone).Enabled {
-		return false
-	}
-	for i := range m.Tables {
-		t := &m.Tables[i]
-		column := slices.Index(t.Zones, zone)
-		if column >= 0 && slices.ContainsFunc(t.Rows, func(r rate.Row) bool { return r.Charges[column] != nil }) {
-			return true
-		}
-	}
-	return false
-}
+func offered(m *store.Method, zone string) bool { return m.TermsIn(zone).Enabled && m.Priced(zone) }

@@ -11,11 +11,10 @@ import (
 
 // Errors of scheduling an edition.
 var (
-	ErrPast       = errors.New("that time has passed")
-	ErrEndsFirst  = errors.New("it would give way before it goes live")
-	ErrNoFormer   = errors.New("nothing is live yet, so there is nothing to go back to")
-	ErrTooFar     = errors.New("an edition is scheduled for at most two years ahead")
-	errBackupFail = errors.New("no backup could be made")
+	ErrPast      = errors.New("that time has passed")
+	ErrEndsFirst = errors.New("it would give way before it goes live")
+	ErrNoFormer  = errors.New("nothing is live yet, so there is nothing to go back to")
+	ErrTooFar    = errors.New("an edition is scheduled for at most two years ahead")
 )
 
 // maxAhead is how far ahead an edition is scheduled at most.
@@ -162,7 +161,7 @@ func earliest(list []sqlite.Scheduled) (first *sqlite.Scheduled, at time.Time) {
 
 func (d *Draft) turnScheduled(ctx context.Context, s sqlite.Scheduled, now time.Time) (err error) {
 	if err := d.backup(ctx); err != nil {
-		return errors.Join(errBackupFail, err)
+		return err
 	}
 	switch {
 	case s.State == sqlite.Running:

@@ -130,7 +130,7 @@ func entry(cell func(string) string, home string) (e Entry, bad, reason string) 
 		return e, "", "this has no name"
 	}
 	e.Address = place.Address{Street: text["street"], Postcode: text["postcode"], City: text["city"]}
-	bad, reason = Locate(&e.Address, text["region"], text["country"], home)
+	bad, reason = locate(&e.Address, text["region"], text["country"], home)
 	if reason == "" && e.Customer == "" && e.Group == "" && e.Address == (place.Address{Country: e.Address.Country}) &&
 		text["country"] == "" {
 		return e, e.Name, "this has neither an address nor a customer"
@@ -138,9 +138,9 @@ func entry(cell func(string) string, home string) (e Entry, bad, reason string) 
 	return e, bad, reason
 }
 
-// Locate gives an address its country and its region as they are typed, and checks its postcode; reason says what is
+// locate gives an address its country and its region as they are typed, and checks its postcode; reason says what is
 // wrong, and bad is what was typed.
-func Locate(a *place.Address, region, country, home string) (bad, reason string) {
+func locate(a *place.Address, region, country, home string) (bad, reason string) {
 	a.Country = home
 	if country != "" {
 		if c, ok := world.CountryByCode(strings.ToUpper(country)); ok {

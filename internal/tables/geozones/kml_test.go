@@ -16,8 +16,10 @@ func TestKMLIsRead(t *testing.T) {
 <innerBoundaryIs><LinearRing><coordinates>22.1,60.45 22.2,60.45 22.2,60.5 22.1,60.45</coordinates></LinearRing>
 </innerBoundaryIs></Polygon></Placemark></Folder>
 <Placemark><name>Two</name><MultiGeometry>
-<Polygon><outerBoundaryIs><LinearRing><coordinates>23,60 24,60 24,61 23,60</coordinates></LinearRing></outerBoundaryIs></Polygon>
-<Polygon><outerBoundaryIs><LinearRing><coordinates>25,60 26,60 26,61 25,60</coordinates></LinearRing></outerBoundaryIs></Polygon>
+<Polygon><outerBoundaryIs>
+<LinearRing><coordinates>23,60 24,60 24,61 23,60</coordinates></LinearRing></outerBoundaryIs></Polygon>
+<Polygon><outerBoundaryIs>
+<LinearRing><coordinates>25,60 26,60 26,61 25,60</coordinates></LinearRing></outerBoundaryIs></Polygon>
 </MultiGeometry></Placemark>
 <Placemark><name>Pin</name><Point><coordinates>22,60</coordinates></Point></Placemark>
 <Placemark><name>Bad</name><Polygon><outerBoundaryIs><LinearRing><coordinates>a,b c,d</coordinates></LinearRing>

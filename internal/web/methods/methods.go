@@ -262,23 +262,11 @@ func termCellOf(f *store.File, m *store.Method, zone string, field terms.Field) 
 	} else if c.As = text; text != "" && field != terms.Offered {
 		c.From = "everywhere"
 	}
-	if field == terms.Offered && zone != "" && !own && !priced(m, zone) {
+	if field == terms.Offered && zone != "" && !own && !m.Priced(zone) {
 		c.As = "no price yet"
 	}
 	c.Was = c.Text
 	return c
-}
-
-// priced says whether a price list of a method has a price in a zone.
-func priced(m *store.Method, zone string) bool {
-	for i := range m.Tables {
-		t := &m.Tables[i]
-		column := slices.Index(t.Zones, zone)
-		if column >= 0 && slices.ContainsFunc(t.Rows, func(r rate.Row) bool { return r.Charges[column] != nil }) {
-			return true
-		}
-	}
-	return false
 }
 
 // inherited is what a method as a whole has from the shop.

@@ -31,6 +31,20 @@ type bookRow struct {
 	Field, Slip                    string
 }
 
+// set puts what was typed into a field.
+func (r *bookRow) set(field, typed string) {
+	switch field {
+	case "name":
+		r.Name = typed
+	case "address":
+		r.Address = typed
+	case "customer":
+		r.Customer = typed
+	default:
+		r.Group = typed
+	}
+}
+
 type bookView struct {
 	Find              string
 	Rows              []bookRow
@@ -147,16 +161,7 @@ func (s *Screens) editBook(c *gin.Context) {
 	if err == nil {
 		row := bookRow{Name: e.Name, Customer: e.Customer, Group: e.Group,
 			Address: addressLine(&e, s.draft.State().Reader().Home)}
-		switch c.PostForm("field") {
-		case "name":
-			row.Name = typed
-		case "address":
-			row.Address = typed
-		case "customer":
-			row.Customer = typed
-		default:
-			row.Group = typed
-		}
+		row.set(c.PostForm("field"), typed)
 		if e, field, err = entryOf(s.draft.State(), row); err == nil {
 			if err = s.db.ReplaceInBook(ctx, name, e); errors.Is(err, sqlite.ErrConflict) {
 				field, err = "name", shell.Refusef("%s is in the book already", e.Name)
@@ -167,16 +172,7 @@ func (s *Screens) editBook(c *gin.Context) {
 		for i := range v.Rows {
 			if r := &v.Rows[i]; r.Name == name {
 				r.Field, r.Slip = cmp.Or(c.PostForm("field"), field), text
-				switch c.PostForm("field") {
-				case "name":
-					r.Name = typed
-				case "address":
-					r.Address = typed
-				case "customer":
-					r.Customer = typed
-				default:
-					r.Group = typed
-				}
+				r.set(c.PostForm("field"), typed)
 			}
 		}
 	})

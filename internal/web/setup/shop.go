@@ -94,6 +94,11 @@ func (s *Screens) view(ctx context.Context, state *draft.State) view {
 		return v
 	}
 	v.Destinations, v.Loading = destinations, s.loading(ctx)
+	for i := range v.Places {
+		if v.Loading != "" { // it is too early to say that no list has them
+			v.Places[i].Lost = ""
+		}
+	}
 	v.Proposed = samples.Proposals(f, state.Reader(), destinations, func(a place.Address) int {
 		to := state.Engine.Resolve(a)
 		if zones := state.Engine.Zones(&to); len(zones) > 0 {
