@@ -173,9 +173,21 @@ func TestAddressesInOneLine(t *testing.T) {
 	_, err := Reader{Home: "FI"}.Address("2110 Naantali")
 	assert.ErrorContains(t, err, "5 digits")
 	_, err = Reader{Home: "FI"}.Address("Kuja 1, 201 Turku")
-	assert.ErrorContains(t, err, "201 cannot be a postcode of Finland", "it is not the number of the house that is wrong")
+	assert.ErrorContains(t, err, "201 cannot be a postcode of Finland", "not the number of the house is wrong")
 	_, err = Reader{Home: "FI"}.Address("")
 	assert.Error(t, err)
+}
+
+func FuzzAddress(f *testing.F) {
+	for _, s := range []string{"Kuja 1, 20100 Turku", ",20100", "Ö, 1", "12 Oak Road, Austin, TX 78701, US", "EE 10111"} {
+		f.Add(s)
+	}
+	f.Fuzz(func(t *testing.T, text string) {
+		a, err := Reader{Home: "FI"}.Address(text)
+		if err == nil && a.Country == "" {
+			t.Fatalf("%q is in no country", text)
+		}
+	})
 }
 
 func FuzzParseText(f *testing.F) {
