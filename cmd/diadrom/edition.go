@@ -12,7 +12,6 @@ import (
 	"strings"
 
 	"diadrom/internal/auth"
-	"diadrom/internal/core/quote"
 	"diadrom/internal/core/store"
 	"diadrom/internal/review/changes"
 	"diadrom/internal/review/compare"
@@ -132,7 +131,7 @@ func importCommand() *cobra.Command {
 				cmd.Context(),
 				k.db,
 				now.Engine,
-				quote.Compile(f, now.Engine.Gazetteer()),
+				now.Engine.Again(f),
 			)
 			if err != nil {
 				return err

@@ -39,6 +39,7 @@ func main() {
 		recoverCommand(),
 		serveCommand(),
 		demoCommand(),
+		standinCommand(),
 	)
 	err := root.Execute()
 	var code exit

@@ -10,12 +10,14 @@ import (
 	"diadrom/internal/core/gazetteer"
 	"diadrom/internal/core/quote"
 	"diadrom/internal/core/store"
+	"diadrom/internal/outside"
 
 	"github.com/spf13/cobra"
 )
 
 func quoteCommand() *cobra.Command {
 	var storeName, requestName, gazetteerName string
+	var services outsideFlags
 	cmd := &cobra.Command{
 		Use:   "quote --store FILE --request FILE [--gazetteer FILE]",
 		Short: "Print the quote for a request, or for a list of requests",
@@ -33,6 +35,16 @@ func quoteCommand() *cobra.Command {
 			if len(faults) > 0 {
 				return broken(cmd, faults)
 			}
+			settings, err := services.read()
+			if err != nil {
+				return err
+			}
+			var asks outside.Services
+			asks.Set(settings, true, true)
+			engine = engine.Asking(&asks)
+			if many {
+				engine = engine.AheadOf(requests)
+			}
 			answers := make([]*quote.Answer, len(requests))
 			for i := range requests {
 				answers[i] = engine.Quote(&requests[i])
@@ -46,6 +58,7 @@ func quoteCommand() *cobra.Command {
 	cmd.Flags().StringVar(&storeName, "store", "", "the store file")
 	cmd.Flags().StringVar(&requestName, "request", "", "the request: JSON, an object or an array of them")
 	cmd.Flags().StringVar(&gazetteerName, "gazetteer", "", "places in the GeoNames postal layout")
+	services.register(cmd)
 	cmd.MarkFlagRequired("store")
 	cmd.MarkFlagRequired("request")
 	return cmd

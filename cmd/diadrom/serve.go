@@ -21,6 +21,7 @@ import (
 	"diadrom/internal/shop/demo"
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/shop/importer"
+	"diadrom/internal/shop/services"
 	"diadrom/internal/sqlite"
 	"diadrom/internal/web"
 	"diadrom/internal/web/signin"
@@ -35,6 +36,7 @@ const defaultListen = "127.0.0.1:8080"
 func serveCommand() *cobra.Command {
 	var dir, listen, public string
 	var trusted []string
+	var asks outsideFlags
 	cmd := &cobra.Command{
 		Use:   "serve --data DIR",
 		Short: "Serve a shop, empty at first",
@@ -45,11 +47,16 @@ func serveCommand() *cobra.Command {
 			if s.public, s.trusted, err = behind(public, trusted); err != nil {
 				return err
 			}
+			s.asks.Local = asks.local
+			if s.asks.Fixed, err = asks.read(); err != nil {
+				return err
+			}
 			return serve(cmd, s)
 		},
 	}
 	cmd.Flags().StringVar(&dir, "data", "", "the folder of the shop; made where it is missing")
 	listenFlag(cmd, &listen)
+	asks.register(cmd)
 	cmd.Flags().StringVar(
 		&public,
 		"public-url",
@@ -118,7 +125,14 @@ func demoCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return serve(cmd, shop{dir: dir, listen: listen, first: first, fill: demo.Fill, demo: true})
+			s := shop{dir: dir, listen: listen, first: first, fill: demo.Fill, demo: true}
+			s.asks.Local = true
+			stop, err := s.standIns()
+			if err != nil {
+				return err
+			}
+			defer stop()
+			return serve(cmd, s)
 		},
 	}
 	cmd.Flags().StringVar(&dir, "data", "", "the folder of the demo shop, to come back to it")
@@ -143,6 +157,7 @@ type shop struct {
 	demo        bool // everybody is signed in as the owner
 	public      *url.URL
 	trusted     []netip.Prefix
+	asks        services.Options
 }
 
 func serve(cmd *cobra.Command, s shop) (err error) {
@@ -194,6 +209,7 @@ func serve(cmd *cobra.Command, s shop) (err error) {
 		return errors.Join(err, l.Close())
 	}
 	options, path, err := s.options(l.Addr(), people == 0)
+	options.Asks = s.asks
 	if err != nil {
 		return errors.Join(err, l.Close())
 	}

@@ -111,6 +111,8 @@ var forms = [][]string{
 	{"/goods/setting", "setting", "assumed", "value", "500 g"},
 	{"/goods/setting", "setting", "divisor", "value", "6,000"},
 	{"/goods/setting", "setting", "counts", "value", "all"},
+	{"/shop/distances", "field", "by", "value", "road"},
+	{"/shop/distances", "field", "factor", "value", "1,5"},
 	{"/shop/dispatch", "field", "cut-off", "value", "12:00"},
 	{"/shop/dispatch", "field", "zone", "value", "Europe/Tallinn"},
 	{"/shop/dispatch", "field", "day", "value", "sat", "on", "on"},

@@ -17,6 +17,7 @@ import (
 	"diadrom/internal/core/store"
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/shop/importer"
+	"diadrom/internal/shop/services"
 	"diadrom/internal/sqlite"
 	"diadrom/internal/web/api"
 	"diadrom/internal/web/checkout"
@@ -43,7 +44,8 @@ import (
 type Options struct {
 	visitor.Options
 	SignIn signin.Options
-	Dev    string // folder of this package, whose templates and assets are read from disk; "" where they are built in
+	Asks   services.Options // services outside, as the program was started
+	Dev    string           // folder of this package, whose templates and assets are read from disk; "" where they are built in
 }
 
 // Server serves one shop.
@@ -92,6 +94,11 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 	if err != nil {
 		return nil, err
 	}
+	asks, err := services.Open(context.Background(), db, o.Asks)
+	if err != nil {
+		return nil, err
+	}
+	d.Ask(asks.Outside)
 	nobody := ""
 	if o.SignIn.Demo {
 		nobody = signin.DemoOwner.Name
@@ -129,7 +136,7 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 	sh.Routes(r)
 	people.Routes(r)
 	theTill.Routes(r)
-	setup.New(sh, d, db, in).Routes(r)
+	setup.New(sh, d, db, in, asks).Routes(r, people.Owners)
 	zones.New(sh, d, db, theTill, in).Routes(r)
 	s.products.Routes(r)
 	methods.New(sh, d).Routes(r)

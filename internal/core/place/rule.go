@@ -260,3 +260,11 @@ func Join(rules []Rule, r Rule) []Rule {
 	}
 	return append(rules, r)
 }
+
+// MetresIn is how many metres a unit of distance has: km or mi (1,609.344 m: the international agreement of 1959).
+func MetresIn(unit string) decimal.Decimal {
+	if unit == "mi" {
+		return decimal.MustParse("1609.344")
+	}
+	return decimal.FromInt(MetresPerKilometre)
+}

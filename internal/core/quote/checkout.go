@@ -130,8 +130,8 @@ func (a *asked) offer(m *method, o *Option, has *Measures) *Offer {
 				Hours:    l.Hours,
 			},
 		}
-		if at, ok := l.Point(a.e.gaz); ok {
-			if p.at = a.distanceFrom(&at); p.at != nil {
+		if at, ok := a.e.originOf[l.ID]; ok {
+			if p.at = a.wayFrom(at).length; p.at != nil {
 				d := p.at.String()
 				p.Distance = &d
 			}

@@ -6,6 +6,7 @@ package quote
 
 import (
 	"diadrom/internal/core/calendar"
+	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/gazetteer"
 	"diadrom/internal/core/place"
 	"diadrom/internal/core/rate"
@@ -30,7 +31,11 @@ type Engine struct {
 	classes   map[string]bool
 	methods   []method
 	agreed    []agreement // customers', then groups', then places'
-	shipsFrom []orb.Point
+	origins   []origin    // the places of the shop whose point is known
+	originOf  map[string]int
+	shipsFrom []int           // into origins
+	metres    decimal.Decimal // metres in the store's unit of distance
+	outside   Outside         // nil: nobody is asked
 	memos     *memos
 }
 
@@ -39,7 +44,7 @@ type method struct {
 	*store.Method
 	served     map[int]*served // by zone index
 	surcharges []bool          // which surcharges name it
-	from       *orb.Point      // of its own location
+	from       int             // its own location among the origins, −1 where that has no point or there is none
 	ownFrom    bool
 	label      string
 	calendar   *calendar.Calendar // nil: days are not made dates
@@ -71,6 +76,8 @@ func Compile(f *store.File, g *gazetteer.Gazetteer) *Engine {
 		products: make(map[string]int, len(f.Products)),
 		classes:  map[string]bool{},
 		volumes:  f.Store.Volumetric != nil,
+		originOf: map[string]int{},
+		metres:   place.MetresIn(f.Store.DistanceUnit),
 		memos:    &memos{},
 	}
 	if f.Store.Dispatch != nil {
@@ -82,16 +89,7 @@ func Compile(f *store.File, g *gazetteer.Gazetteer) *Engine {
 	for _, c := range f.Classes {
 		e.classes[c.ID] = true
 	}
-	points := map[string]orb.Point{}
-	for i := range f.Locations {
-		l := &f.Locations[i]
-		if p, ok := l.Point(g); ok {
-			points[l.ID] = p
-			if l.ShipsFrom {
-				e.shipsFrom = append(e.shipsFrom, p)
-			}
-		}
-	}
+	points := e.locations(f, g)
 	zoneIndex := map[string]int{}
 	owners := make([]place.Owner, len(f.Zones))
 	for i := range f.Zones {
@@ -117,11 +115,30 @@ func Compile(f *store.File, g *gazetteer.Gazetteer) *Engine {
 	for i := range f.Methods {
 		if m := &f.Methods[i]; m.Enabled {
 			e.volumes = e.volumes || e.billsVolume(m)
-			e.methods = append(e.methods, e.method(m, zoneIndex, points))
+			e.methods = append(e.methods, e.method(m, zoneIndex))
 		}
 	}
 	e.agreed = agreements(f)
 	return e
+}
+
+// locations notes the places of the shop that have a point, and gives these by id.
+func (e *Engine) locations(f *store.File, g *gazetteer.Gazetteer) map[string]orb.Point {
+	points := map[string]orb.Point{}
+	for i := range f.Locations {
+		l := &f.Locations[i]
+		p, ok := l.Point(g)
+		if !ok {
+			continue
+		}
+		points[l.ID] = p
+		if l.ShipsFrom {
+			e.shipsFrom = append(e.shipsFrom, len(e.origins))
+		}
+		e.originOf[l.ID] = len(e.origins)
+		e.origins = append(e.origins, origin{p, f.LocationName(l.ID)})
+	}
+	return points
 }
 
 // billsVolume says whether a method may bill volumetric weights.
@@ -169,11 +186,12 @@ func located(rules []place.Rule, points map[string]orb.Point) []place.Rule {
 	return rules
 }
 
-func (e *Engine) method(m *store.Method, zoneIndex map[string]int, points map[string]orb.Point) method {
+func (e *Engine) method(m *store.Method, zoneIndex map[string]int) method {
 	c := method{
 		Method:     m,
 		served:     map[int]*served{},
 		surcharges: make([]bool, len(e.file.Surcharges)),
+		from:       -1,
 		ownFrom:    m.From != "",
 		label:      m.BuyersLabel(),
 		calendar:   e.calendar,
@@ -181,8 +199,8 @@ func (e *Engine) method(m *store.Method, zoneIndex map[string]int, points map[st
 	if m.Dispatch != nil && e.file.Store.Dispatch != nil {
 		c.calendar, _ = calendar.New(e.file.Store.Dispatch.With(m.Dispatch)) // store.Read has checked it
 	}
-	if p, ok := points[m.From]; ok {
-		c.from = &p
+	if i, ok := e.originOf[m.From]; ok {
+		c.from = i
 	}
 	for i, s := range e.file.Surcharges {
 		c.surcharges[i] = len(s.Methods) == 0

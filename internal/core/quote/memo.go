@@ -49,8 +49,14 @@ type resolveKey struct{ country, region, city, postcode string }
 // longestKey is up to how many bytes an address is remembered: real ones are shorter.
 const longestKey = 120
 
-// Resolve makes an address ready for matching. What it gives must not be changed.
+// Resolve makes an address ready for matching, asking where its street lies. What it gives must not be changed.
 func (e *Engine) Resolve(a place.Address) place.Resolved {
+	r, _ := e.locate(&a)
+	return r
+}
+
+// fromLists makes an address ready for matching with the lists of places alone.
+func (e *Engine) fromLists(a *place.Address) place.Resolved {
 	if a.Lat != nil || len(a.City)+len(a.Region)+len(a.Postcode) > longestKey {
 		return a.Resolve(e.gaz)
 	}

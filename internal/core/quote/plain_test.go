@@ -4,6 +4,7 @@ import (
 	"math/big"
 	"slices"
 	"strconv"
+	"strings"
 
 	"diadrom/internal/core/geodesic"
 )
@@ -24,6 +25,10 @@ type plainAnswer struct {
 	zones         []string
 	options       map[string]plainOption
 	refused       map[string]string
+	distance      string
+
+	nearestEstimated bool // the distance from the nearest place that ships is an estimate
+	estimated        bool // some distance is
 }
 
 func rat(s any) *big.Rat {
@@ -92,13 +97,66 @@ func plainDistance(file obj, lat1, lon1, lat2, lon2 string) *big.Rat {
 	return halfUp(new(big.Rat).SetFloat64(geodesic.Distance(f(lat1), f(lon1), f(lat2), f(lon2))/metres), 3)
 }
 
+// plainOutside is what services outside say: metres by road from each place of the shop ("" for no way) to wherever the
+// order goes, and where its street lies ("lat", "lon"; nil where that is not known).
+type plainOutside struct {
+	metres obj
+	street obj
+}
+
+// plainWay is the distance from a place of the shop to an address, and whether it is an estimate.
+func plainWay(file, location, to obj, outside plainOutside) (*big.Rat, bool) {
+	d := plainDistance(file, text(location, "lat"), text(location, "lon"), text(to, "lat"), text(to, "lon"))
+	if text(sub(file, "store"), "distance_by") != "road" {
+		return d, false
+	}
+	metres, known := outside.metres[text(location, "id")].(string)
+	if !known || metres == "" {
+		return halfUp(new(big.Rat).Mul(d, ratOr(sub(file, "store"), "road_factor", "1.3")), 3), true
+	}
+	unit := rat("1000")
+	if text(sub(file, "store"), "distance_unit") == "mi" {
+		unit = rat("1609.344")
+	}
+	return halfUp(new(big.Rat).Quo(rat(metres), unit), 3), false
+}
+
 // plainQuote answers a request of lines with fields of their own.
-func plainQuote(file, request obj) plainAnswer {
+func plainQuote(file, request obj, outside plainOutside) plainAnswer {
 	to, shop := sub(request, "to"), sub(file, "store")
+	if text(to, "street") != "" && text(to, "lat") == "" && outside.street != nil {
+		at := obj{}
+		for k, v := range to {
+			at[k] = v
+		}
+		at["lat"], at["lon"] = outside.street["lat"], outside.street["lon"]
+		to = at
+		request = obj{"to": to, "lines": request["lines"], "coupons": request["coupons"], "at": request["at"],
+			"group": request["group"], "customer": request["customer"]}
+	}
 	a := plainAnswer{options: map[string]plainOption{}, refused: map[string]string{}}
 	zones := plainZones(file, to)
 	for _, z := range zones {
 		a.zones = append(a.zones, text(z.zone, "id"))
+	}
+	distanceFrom := func(id string) (least *big.Rat) {
+		for _, v := range list(file, "locations") {
+			l := v.(obj)
+			if text(to, "lat") == "" || id == "" && !truth(l, "ships_from", false) ||
+				id != "" && text(l, "id") != id {
+				continue
+			}
+			d, guessed := plainWay(file, l, to, outside)
+			a.estimated = a.estimated || guessed
+			if least == nil || d.Cmp(least) < 0 {
+				least = d
+			}
+		}
+		return least
+	}
+	if d := distanceFrom(""); d != nil {
+		a.nearestEstimated = a.estimated
+		a.distance = strings.TrimSuffix(strings.TrimRight(d.FloatString(3), "0"), ".")
 	}
 	subtotal, weight, longest, quantity := new(big.Rat), new(big.Rat), new(big.Rat), int64(0)
 	classes := map[string]bool{}
@@ -158,26 +216,6 @@ func plainQuote(file, request obj) plainAnswer {
 	}
 	if len(main) > 0 {
 		parcels = append(parcels, main)
-	}
-	distanceFrom := func(id string) (least *big.Rat) {
-		for _, v := range list(file, "locations") {
-			l := v.(obj)
-			if text(to, "lat") == "" || id == "" && !truth(l, "ships_from", false) ||
-				id != "" && text(l, "id") != id {
-				continue
-			}
-			if d := plainDistance(
-				file,
-				text(l, "lat"),
-				text(l, "lon"),
-				text(to, "lat"),
-				text(to, "lon"),
-			); least == nil ||
-				d.Cmp(least) < 0 {
-				least = d
-			}
-		}
-		return least
 	}
 	for _, v := range list(file, "methods") {
 		m := v.(obj)

@@ -15,6 +15,7 @@ type pricing struct {
 	m        *method
 	s        *served
 	zone     *store.Zone
+	from     way
 	distance *decimal.Decimal
 	sum      decimal.Decimal // exact
 	written  decimal.Decimal // of the amounts of the steps as they are written
@@ -94,6 +95,7 @@ type priced struct {
 	amount decimal.Decimal
 	text   []byte
 	rows   []int
+	far    bool // the distance counted
 }
 
 // tables evaluates step 1: each table per parcel, added or the dearest of each parcel.
@@ -104,6 +106,7 @@ func (p *pricing) tables() Refusal {
 	results := p.results[:len(p.s.tables)]
 	for i := range results {
 		results[i].amount, results[i].text, results[i].rows = decimal.Zero, results[i].text[:0], nil
+		results[i].far = false
 	}
 	worst := Refusal{}
 	for i := range p.cart.alone {
@@ -122,6 +125,9 @@ func (p *pricing) tables() Refusal {
 		if r := &results[i]; len(r.rows) > 0 {
 			at := p.begin()
 			p.text = append(p.text, r.text...)
+			if r.far && p.from.byRoad {
+				p.text = p.e.appendWords(append(p.text, "; "...), &p.from)
+			}
 			n := p.step(StepTable, at, r.amount)
 			n.table, n.rows = p.s.tables[i].table.ID, r.rows
 		}
@@ -186,6 +192,7 @@ func (p *pricing) alone(parcel *parcel, results []priced) Refusal {
 		r.text = append(r.text, " each"...)
 	}
 	r.amount = r.amount.Add(amount.Mul(decimal.FromInt(parcel.count)))
+	r.far = r.far || c.table.Far(c.column, row)
 	return Refusal{}
 }
 
@@ -286,6 +293,7 @@ func (p *pricing) note(r *priced, c column, row int, goods *rate.Goods, amount, 
 	r.text = append(r.text, bill...)
 	r.text = c.table.AppendReckoning(r.text, c.column, row, goods, amount, p.e.units)
 	r.amount = r.amount.Add(amount)
+	r.far = r.far || c.table.Far(c.column, row)
 }
 
 // unpriced says why a table has no price for a parcel: where it has one for smaller ones, from where on it has none.

@@ -4,11 +4,14 @@ import (
 	"encoding/json"
 	"fmt"
 	"math/big"
+	"slices"
 	"testing"
 
 	"diadrom/internal/core/decimal"
+	"diadrom/internal/core/place"
 	"diadrom/internal/core/store"
 
+	"github.com/paulmach/orb"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
@@ -255,6 +258,13 @@ func drawStore(t *rapid.T) obj {
 		shop["weight_unit"] = rapid.SampledFrom([]string{"g", "kg", "oz", "lb"}).Draw(t, "weight unit")
 		shop["length_unit"] = rapid.SampledFrom([]string{"mm", "cm", "m", "in"}).Draw(t, "length unit")
 	}
+	if rapid.Bool().Draw(t, "by road") {
+		shop["distance_by"] = "road"
+		shop["road_factor"] = rapid.SampledFrom([]string{"", "1", "1.3", "1.4567"}).Draw(t, "factor")
+	}
+	if maybe(t, "miles") {
+		shop["distance_unit"] = "mi"
+	}
 	if rapid.Bool().Draw(t, "dispatch") {
 		shop["dispatch"] = obj{
 			"time_zone": rapid.SampledFrom([]string{"Europe/Helsinki", "America/New_York", "UTC"}).Draw(t, "time zone"),
@@ -331,6 +341,9 @@ func drawRequest(t *rapid.T) obj {
 	} else if to["country"] == "SE" {
 		to["postcode"] = rapid.SampledFrom([]string{"111 22", "99999"}).Draw(t, "postcode")
 	}
+	if rapid.Bool().Draw(t, "street") {
+		to["street"] = "Satamatie 4"
+	}
 	if rapid.Bool().Draw(t, "point") {
 		p := rapid.SampledFrom(
 			[][2]string{{"60.4674", "22.0260"}, {"60.45", "22.25"}, {"60.50", "22.10"}, {"59.33", "18.06"}},
@@ -406,8 +419,20 @@ func asPlain(o *Option) plainOption {
 
 func TestQuotesEqualThePlainEvaluation(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
-		file, request := drawStore(t), drawRequest(t)
-		want, have := plainQuote(file, request), ask(t, engineOf(t, file), request)
+		file, request, outside := drawStore(t), drawRequest(t), drawOutside(t)
+		e := engineOf(t, file)
+		if outside.metres != nil || outside.street != nil {
+			e = e.Asking(drawn{e, outside})
+		}
+		want, have := plainQuote(file, request, outside), ask(t, e, request)
+		if have.Measures.Distance == nil {
+			assert.Empty(t, want.distance)
+		} else {
+			assert.Equal(t, want.distance, *have.Measures.Distance)
+		}
+		estimated := slices.ContainsFunc(have.Warnings, func(w Warning) bool { return w.Code == RoadEstimated })
+		assert.True(t, estimated || !want.nearestEstimated, "an estimate that nobody is told of")
+		assert.True(t, want.estimated || !estimated, "%+v", have.Warnings)
 		assert.Equal(t, want.zones, zoneIDs(have))
 		assert.Equal(t, want.needsShipping, have.NeedsShipping)
 		options, refused := map[string]plainOption{}, map[string]string{}
@@ -422,6 +447,49 @@ func TestQuotesEqualThePlainEvaluation(t *testing.T) {
 		assert.Equal(t, want.refused, refused)
 		assert.Equal(t, have.NeedsShipping && len(options) == 0, have.Message != "", have.Message)
 	})
+}
+
+// drawOutside draws what services outside say; often there are none.
+func drawOutside(t *rapid.T) (o plainOutside) {
+	if rapid.Bool().Draw(t, "roads") {
+		o.metres = obj{}
+		for _, id := range []string{"w", "hall"} {
+			o.metres[id] = rapid.SampledFrom([]string{"", "12345.6", "20000", "8046.72", "1234.5", "15000.5"}).Draw(t, "metres")
+		}
+	}
+	if rapid.Bool().Draw(t, "addresses") {
+		o.street = obj{"lat": "60.451", "lon": "22.149"}
+	}
+	return o
+}
+
+// drawn says what was drawn, as services outside would.
+type drawn struct {
+	e    *Engine
+	says plainOutside
+}
+
+func (d drawn) Roads(from []orb.Point, _ orb.Point) (list []*decimal.Decimal, why string) {
+	for _, p := range from {
+		var metres *decimal.Decimal
+		for id, at := range map[string]orb.Point{"w": {22.026, 60.4674}, "hall": {22.2661, 60.4492}} {
+			if text, _ := d.says.metres[id].(string); p == at && text != "" {
+				m := decimal.MustParse(text)
+				metres = &m
+			}
+		}
+		list = append(list, metres)
+	}
+	return list, "the road service knows no way"
+}
+
+func (d drawn) Ahead([]orb.Point, []orb.Point, []*place.Address) Outside { return d }
+
+func (d drawn) Locate(*place.Address) (*orb.Point, string) {
+	if d.says.street == nil {
+		return nil, ""
+	}
+	return &orb.Point{22.149, 60.451}, ""
 }
 
 func TestStepsAddUpToTheCharge(t *testing.T) {

@@ -14,8 +14,6 @@ import (
 	"diadrom/internal/core/place"
 	"diadrom/internal/core/store"
 	"diadrom/internal/core/world"
-
-	"github.com/paulmach/orb"
 )
 
 // asked is a request while it is being answered. What it writes goes into one text, of which the answer's
@@ -31,8 +29,9 @@ type asked struct {
 	surcharges []int // indexes of those whose places take the address, in the file's order
 	agreed     []*agreement
 	taxPercent decimal.Decimal
-	distance   *decimal.Decimal // from the nearest location that ships
-	day        time.Time        // that is looked at; zero before it is needed
+	nearest    way // from the nearest location that ships
+	said       outsideAnswers
+	day        time.Time // that is looked at; zero before it is needed
 
 	text    []byte
 	steps   []stepNote
@@ -77,10 +76,11 @@ var scratch = sync.Pool{New: func() any { return &asked{} }}
 func (e *Engine) Quote(q *Request) *Answer {
 	a := scratch.Get().(*asked)
 	defer a.release()
-	a.e, a.q, a.to = e, q, e.Resolve(q.To)
+	a.e, a.q = e, q
+	a.to = a.resolve(&q.To)
 	a.zones = e.rank(e.zones.Match(&a.to, a.zones))
 	e.measure(&a.cart, q.Lines)
-	a.distance = a.nearest()
+	a.nearest = a.fromNearest()
 	answer := &Answer{
 		Currency:      e.file.Store.Currency,
 		NeedsShipping: a.cart.shipped,
@@ -101,16 +101,23 @@ func (e *Engine) Quote(q *Request) *Answer {
 		billed := e.billedOf(&a.cart, divisor).String()
 		answer.Measures.Billed = &billed
 	}
-	if a.distance != nil {
-		d := a.distance.String()
+	if a.nearest.length != nil {
+		d := a.nearest.length.String()
 		answer.Measures.Distance = &d
 	}
 	if q.Checkout {
 		answer.Checkout = e.address(&q.To, &a.to)
 	}
-	if !a.cart.shipped {
-		return answer
+	if a.cart.shipped {
+		a.offers(answer)
 	}
+	answer.Warnings = append(answer.Warnings, a.outsideWarnings()...)
+	return answer
+}
+
+// offers evaluates the methods.
+func (a *asked) offers(answer *Answer) {
+	e, q := a.e, a.q
 	a.prepare()
 	for i := range e.methods {
 		m := &e.methods[i]
@@ -129,7 +136,6 @@ func (e *Engine) Quote(q *Request) *Answer {
 	if len(answer.Options) == 0 {
 		answer.Message = a.message(answer.Refused)
 	}
-	return answer
 }
 
 // release keeps the room of what was asked for the next.
@@ -275,21 +281,17 @@ func (a *asked) prepare() {
 	}
 }
 
-// nearest is the distance from the nearest location that ships.
-func (a *asked) nearest() (least *decimal.Decimal) {
+// fromNearest is the way from the nearest location that ships.
+func (a *asked) fromNearest() (least way) {
 	for _, from := range a.e.shipsFrom {
-		if d := a.distanceFrom(&from); d != nil && (least == nil || d.Less(*least)) {
-			least = d
+		if w := a.wayFrom(from); w.length != nil && (least.length == nil || w.length.Less(*least.length)) {
+			least = w
 		}
 	}
-	return least
-}
-
-func (a *asked) distanceFrom(from *orb.Point) *decimal.Decimal {
-	if from == nil || a.to.Point == nil {
-		return nil
+	if least.straight != nil {
+		a.said.guessed = least
 	}
-	return a.e.between(*from, *a.to.Point)
+	return least
 }
 
 // noDistance says which end of the way to an address has no point: the place where a method's goods leave from,
@@ -297,7 +299,7 @@ func (a *asked) distanceFrom(from *orb.Point) *decimal.Decimal {
 func (a *asked) noDistance(m *method) Refusal {
 	r := Refusal{Code: NoDistance, Cause: PlaceUnknown}
 	switch {
-	case m.ownFrom && m.from == nil:
+	case m.ownFrom && m.from < 0:
 		r.Cause = ShopUnknown
 		r.Place = a.e.file.LocationName(m.From)
 	case !m.ownFrom && len(a.e.shipsFrom) == 0:
@@ -340,21 +342,21 @@ func (a *asked) method(m *method) Refusal {
 			Zone:  cmp.Or(zone.Name, zone.ID),
 		}
 	}
-	distance := a.distance
+	from := a.nearest
 	if m.ownFrom {
-		distance = a.distanceFrom(m.from)
+		from = a.wayFrom(m.from)
 	}
 	if m.Available != nil && !m.Available.Has(a.today()) {
 		return Refusal{Code: NotAvailable, Cause: OutsidePeriod, When: *m.Available}
 	}
-	if r := a.needs(m, s.terms.Needs, distance); r.Code != "" {
+	if r := a.needs(m, s.terms.Needs, from.length); r.Code != "" {
 		return r
 	}
 	if !s.terms.Enabled {
 		return Refusal{Code: NoRate, Cause: SwitchedOff, Zone: cmp.Or(zone.Name, zone.ID)}
 	}
 	begun := len(a.steps)
-	p := pricing{asked: a, m: m, s: s, zone: zone, distance: distance}
+	p := pricing{asked: a, m: m, s: s, zone: zone, from: from, distance: from.length}
 	charge, r := p.price()
 	if r.Code != "" {
 		return r

@@ -96,7 +96,7 @@ func TestASweepEqualsThePlainEvaluation(t *testing.T) {
 					asked[name] = request[name]
 				}
 			}
-			want := plainQuote(file, asked)
+			want := plainQuote(file, asked, plainOutside{})
 			have := map[string]plainOption{}
 			for _, o := range s.Answer.Options {
 				have[o.Method] = asPlain(&o)

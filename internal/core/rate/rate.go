@@ -170,6 +170,12 @@ func (t *Table) Reach(column, row int) (limit decimal.Decimal, ends bool) {
 	return limit, false
 }
 
+// Far says whether the price of a cell depends on the distance.
+func (t *Table) Far(column, row int) bool {
+	c := t.Rows[row].Charges[column]
+	return t.By == ByDistance || c != nil && c.PerDistance != nil
+}
+
 // Price evaluates the table for the goods of one parcel in a column. Row is the row that counted, −1 where
 // there is none.
 func (t *Table) Price(column int, g *Goods) (amount decimal.Decimal, row int, outcome Outcome) {

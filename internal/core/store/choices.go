@@ -38,6 +38,15 @@ const (
 	All     SubtotalCounts = "all"
 )
 
+// DistanceBy is how a distance is measured.
+type DistanceBy string
+
+// How distances are measured.
+const (
+	Straight DistanceBy = "straight" // on the ellipsoid
+	ByRoad   DistanceBy = "road"     // as the road service says
+)
+
 // ShareOf is what a percentage of a handling fee is taken of.
 type ShareOf string
 

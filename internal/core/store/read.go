@@ -106,6 +106,19 @@ func (r *reader) amount() *decimal.Decimal {
 	return d
 }
 
+// MaxRoadFactor is the largest road factor: no country's roads are that winding.
+const MaxRoadFactor = 10
+
+// roadFactor reads how many times the straight line a way by road is: a way is never shorter than that line.
+func (r *reader) roadFactor() *decimal.Decimal {
+	d := r.amount()
+	if d != nil && (d.Less(decimal.One) || decimal.FromInt(MaxRoadFactor).Less(*d)) {
+		r.Fault(fault.Range, "a road factor is from 1 to %d, not %s", MaxRoadFactor, d)
+		return nil
+	}
+	return d
+}
+
 // divisor reads a number above 0.
 func (r *reader) divisor() *decimal.Decimal {
 	d := r.amount()

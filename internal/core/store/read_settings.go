@@ -28,6 +28,12 @@ func (r *reader) settings(s *Settings) {
 			s.LengthUnit = choice(r, "cm", "mm", "m", "in")
 		case "distance_unit":
 			s.DistanceUnit = choice(r, "km", "mi")
+		case "distance_by":
+			if s.DistanceBy = choice(r, Straight, ByRoad); s.DistanceBy == Straight {
+				s.DistanceBy = "" // absent and straight mean the same, and older files have neither
+			}
+		case "road_factor":
+			s.RoadFactor = r.roadFactor()
 		case "assumed_weight":
 			s.AssumedWeight = r.amount()
 		case "volumetric_divisor":

@@ -62,6 +62,8 @@ type Settings struct {
 	WeightUnit     string           `json:"weight_unit"`                  // g, kg, oz, lb; kg where absent
 	LengthUnit     string           `json:"length_unit"`                  // mm, cm, m, in; cm where absent
 	DistanceUnit   string           `json:"distance_unit"`                // km, mi; km where absent
+	DistanceBy     DistanceBy       `json:"distance_by,omitempty"`        // straight, road; straight where absent
+	RoadFactor     *decimal.Decimal `json:"road_factor,omitempty"`        // 1 to 10; nil: [UsualRoadFactor]
 	AssumedWeight  *decimal.Decimal `json:"assumed_weight,omitempty"`     // of goods without a weight
 	Volumetric     *decimal.Decimal `json:"volumetric_divisor,omitempty"` // cm³ per kg; nil: only weights are billed
 	SubtotalCounts SubtotalCounts   `json:"subtotal_counts"`              // shipped, all; shipped where absent
@@ -79,6 +81,18 @@ func (s *Settings) Digits() int { return s.digits }
 
 // Metres is the length of the store's unit of distance.
 func (s *Settings) Metres() float64 { return s.metres }
+
+// UsualRoadFactor is how many times longer than the straight line a way by road is taken to be where no road service
+// says how long it is and the store has no factor of its own.
+var UsualRoadFactor = decimal.MustParse("1.3")
+
+// Road is how many times the straight line a way by road is taken to be where it has to be estimated.
+func (s *Settings) Road() decimal.Decimal {
+	if s.RoadFactor != nil {
+		return *s.RoadFactor
+	}
+	return UsualRoadFactor
+}
 
 // Checkout says how a checkout asks and shows.
 type Checkout struct {

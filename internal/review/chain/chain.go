@@ -112,7 +112,7 @@ func (c *Chain) zones(e *quote.Engine, q *quote.Request, m *store.Method, answer
 		zone.Decides = zone.Served && !decided && !closed
 		decided, closed = decided || zone.Served, closed || zone.NoFallback
 		if zone.Served && i < maxZones {
-			alone := quote.Compile(only(f, m, z.Zone), e.Gazetteer()).Quote(q)
+			alone := e.Again(only(f, m, z.Zone)).Quote(q)
 			for j := range alone.Options {
 				zone.Charge = alone.Options[j].Charge
 			}

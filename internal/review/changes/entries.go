@@ -327,6 +327,18 @@ var settingFields = append(defaults(), []field[store.Settings]{
 	value("length_unit", "unit of length", func(s *store.Settings) *string { return &s.LengthUnit }, plain),
 	value("distance_unit", "unit of distance", func(s *store.Settings) *string { return &s.DistanceUnit }, plain),
 	value(
+		"distance_by",
+		"distances",
+		func(s *store.Settings) *store.DistanceBy { return &s.DistanceBy },
+		choices(map[store.DistanceBy]string{"": "in a straight line", store.ByRoad: "by road"}),
+	),
+	value(
+		"road_factor",
+		"road factor",
+		func(s *store.Settings) **decimal.Decimal { return &s.RoadFactor },
+		ifAny(number),
+	),
+	value(
 		"assumed_weight",
 		"assumed weight",
 		func(s *store.Settings) **decimal.Decimal { return &s.AssumedWeight },

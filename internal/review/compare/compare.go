@@ -5,6 +5,7 @@ package compare
 import (
 	"slices"
 
+	"diadrom/internal/core/place"
 	"diadrom/internal/core/quote"
 	"diadrom/internal/core/terms"
 )
@@ -66,6 +67,7 @@ type Report struct {
 
 // Quotes compares what two stores answer.
 func Quotes(before, after *quote.Engine, cases []Case) (r Report) {
+	before, after = ahead(before, after, cases)
 	index := map[[4]string]int{}
 	for _, c := range cases {
 		r.Asked++
@@ -89,6 +91,26 @@ func Quotes(before, after *quote.Engine, cases []Case) (r Report) {
 		return slices.Index(Kinds, a.Kind) - slices.Index(Kinds, b.Kind)
 	})
 	return r
+}
+
+// ahead asks services outside for all cases at once.
+func ahead(before, after *quote.Engine, cases []Case) (*quote.Engine, *quote.Engine) {
+	var was, is []*place.Address
+	for i := range cases {
+		if q := cases[i].Before; q != nil {
+			was = append(was, &q.To)
+		}
+		if q := cases[i].After; q != nil {
+			is = append(is, &q.To)
+		}
+	}
+	if before != nil {
+		before = before.Ahead(was)
+	}
+	if after != nil {
+		after = after.Ahead(is)
+	}
+	return before, after
 }
 
 // compareCase notes what of a case is different.

@@ -233,6 +233,14 @@ func (p *Promise) wanted(digits int) string {
 
 // CheckAll checks a list.
 func CheckAll(e *quote.Engine, list []Promise) []Result {
+	var requests []quote.Request
+	for i := range list {
+		asked, _, faults := e.ReadRequest(list[i].Request)
+		if len(faults) == 0 {
+			requests = append(requests, asked...)
+		}
+	}
+	e = e.AheadOf(requests)
 	results := make([]Result, len(list))
 	for i := range list {
 		results[i] = list[i].Check(e)

@@ -22,6 +22,7 @@ import (
 type Draft struct {
 	db        *sqlite.DB
 	gazetteer *gazetteer.Gazetteer
+	outside   quote.Outside // services that quotes ask, nil for none
 	edits     sync.Mutex
 	state     atomic.Pointer[State]
 	live      atomic.Pointer[Live]
@@ -93,15 +94,20 @@ func (d *Draft) compiled(f *store.File, parts *store.Parts) *State {
 	if now := d.state.Load(); now != nil {
 		before = now.coverage
 	}
-	s.compile(d.gazetteer, before)
+	d.compile(s, before)
 	return s
 }
 
+// engine makes a store ready to quote.
+func (d *Draft) engine(f *store.File) *quote.Engine {
+	return quote.Compile(f, d.gazetteer).Asking(d.outside)
+}
+
 // compile makes what is looked up in a state; before is the coverage of an earlier one, or nil.
-func (s *State) compile(g *gazetteer.Gazetteer, before *coverage.Map) {
-	s.Engine = quote.Compile(s.File, g)
+func (d *Draft) compile(s *State, before *coverage.Map) {
+	s.Engine = d.engine(s.File)
 	s.coverage = coverage.After(s.Engine, before)
-	s.reader = typed.For(s.File, g)
+	s.reader = typed.For(s.File, d.gazetteer)
 }
 
 // State is the draft as it stands.
@@ -206,14 +212,32 @@ func (d *Draft) SetGazetteer(g *gazetteer.Gazetteer) {
 	defer d.edits.Unlock()
 	d.gazetteer = g
 	now := *d.state.Load()
-	now.compile(g, nil)
+	d.compile(&now, nil)
 	if now.Before != nil {
-		now.Before = quote.Compile(now.Before.Store(), g)
+		now.Before = d.engine(now.Before.Store())
 	}
 	d.state.Store(&now)
 	if live := d.live.Load(); live != nil {
 		next := *live
-		next.Engine = quote.Compile(live.File, g)
+		next.Engine = d.engine(live.File)
+		d.live.Store(&next)
+	}
+}
+
+// Ask has quotes ask services outside from now on; nil for none.
+func (d *Draft) Ask(o quote.Outside) {
+	d.edits.Lock()
+	defer d.edits.Unlock()
+	d.outside = o
+	now := *d.state.Load()
+	now.Engine = now.Engine.Asking(o)
+	if now.Before != nil {
+		now.Before = now.Before.Asking(o)
+	}
+	d.state.Store(&now)
+	if live := d.live.Load(); live != nil {
+		next := *live
+		next.Engine = live.Engine.Asking(o)
 		d.live.Store(&next)
 	}
 }

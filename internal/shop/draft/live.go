@@ -128,7 +128,7 @@ func (d *Draft) PublishAgain(ctx context.Context, edition int64, seen sqlite.Sta
 	if err != nil {
 		return nil, err
 	}
-	return d.goLive(l, f, f.Split(), quote.Compile(f, d.gazetteer), Hash(body)), nil
+	return d.goLive(l, f, f.Split(), d.engine(f), Hash(body)), nil
 }
 
 // backup keeps the shop as it is before what is live changes.
@@ -153,7 +153,7 @@ func (d *Draft) loadLive(ctx context.Context) error {
 	}
 	f, body, err := d.Edition(ctx, l.Edition)
 	if err == nil {
-		d.goLive(l, f, f.Split(), quote.Compile(f, d.gazetteer), Hash(body))
+		d.goLive(l, f, f.Split(), d.engine(f), Hash(body))
 		return nil
 	}
 	// A damaged edition is not quoted from: buyers get the last one that was live before it and is what it was.
@@ -168,7 +168,7 @@ func (d *Draft) loadLive(ctx context.Context) error {
 		}
 		if f, body, sound := d.Edition(ctx, number); sound == nil {
 			l.Edition = number
-			next := *d.goLive(l, f, f.Split(), quote.Compile(f, d.gazetteer), Hash(body))
+			next := *d.goLive(l, f, f.Split(), d.engine(f), Hash(body))
 			next.Damaged = damaged
 			d.live.Store(&next)
 			return nil

@@ -20,7 +20,7 @@ var floors = [][]string{
 	{"core"}, // rules and computation
 	{"tables", "review", "auth"},
 	{"edit"},
-	{"sqlite"},
+	{"sqlite", "outside"},
 	{"shop"},
 	{"web"},
 }

@@ -179,7 +179,7 @@ func (l *limits) quotes(c *gin.Context, engine *quote.Engine) {
 		send(c, http.StatusOK, "application/json", engine.Quote(&requests[0]))
 		return
 	}
-	stream(c, engine, requests)
+	stream(c, engine.AheadOf(requests), requests)
 }
 
 // readInto reads the body of a request; false where it cannot be, which is answered then.

@@ -324,7 +324,7 @@ func (s *Screens) askAgain(c *gin.Context) {
 				ctx,
 				s.db,
 				live.Engine,
-				quote.Compile(f, live.Engine.Gazetteer()),
+				live.Engine.Again(f),
 				"what is live beside edition "+c.Param("edition"),
 			); err != nil {
 				s.Internal(c, err)

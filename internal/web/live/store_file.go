@@ -8,7 +8,6 @@ import (
 	"strconv"
 
 	"diadrom/internal/core/fault"
-	"diadrom/internal/core/quote"
 	"diadrom/internal/core/store"
 	"diadrom/internal/review/changes"
 	"diadrom/internal/sqlite"
@@ -82,7 +81,7 @@ func (s *Screens) storeFileView(ctx context.Context, u *sqlite.Upload) (v storeF
 			ctx,
 			s.db,
 			state.Engine,
-			quote.Compile(f, state.Engine.Gazetteer()),
+			state.Engine.Again(f),
 			"the draft beside the file",
 		)
 	}

@@ -7,6 +7,7 @@ import (
 	"embed"
 
 	"diadrom/internal/shop/samples"
+	"diadrom/internal/shop/services"
 	"diadrom/internal/shop/shipped"
 	"diadrom/internal/sqlite"
 	"diadrom/internal/tables/addresslist"
@@ -42,15 +43,26 @@ type Screens struct {
 	draft shell.Editor
 	db    Store
 	lists shipped.Importer
+
+	services *services.Services
 }
 
 // New makes the screens of the station.
-func New(sh *shell.Shell, d shell.Editor, db Store, lists shipped.Importer) *Screens {
-	return &Screens{sh, d, db, lists}
+func New(
+	sh *shell.Shell,
+	d shell.Editor,
+	db Store,
+	lists shipped.Importer,
+	outside *services.Services,
+) *Screens {
+	return &Screens{sh, d, db, lists, outside}
 }
 
-// Routes registers the addresses of these screens.
-func (s *Screens) Routes(r gin.IRouter) {
+// Routes registers the addresses of these screens; owners lets only owners of the shop through.
+func (s *Screens) Routes(r gin.IRouter, owners gin.HandlerFunc) {
+	r.POST("/shop/distances", s.editDistances)
+	r.POST("/shop/services/:service", owners, s.setService)
+	r.POST("/shop/services/:service/test", owners, s.testService)
 	r.GET("/shop", s.shop)
 	r.POST("/shop", s.editShop)
 	r.POST("/shop/begin", s.begin)

@@ -35,7 +35,8 @@ type view struct {
 	Taxes           []taxRow
 	NewTax, TaxSlip string
 
-	Dispatch dispatchView
+	Distances distancesView
+	Dispatch  dispatchView
 
 	Destinations                    []string
 	Proposed                        []string // one for each zone that none is in
@@ -76,6 +77,7 @@ func (s *Screens) view(ctx context.Context, state *draft.State) view {
 		},
 		TaxIncluded: f.Store.Tax.PricesIncludeTax,
 		Dispatch:    dispatchViewOf(f, time.Now()),
+		Distances:   s.distances(ctx, state),
 	}
 	if !edit.Begun(f) {
 		v.Begin = beginViewOf(f)

@@ -1,0 +1,37 @@
+// Package standin has services that stand in for those outside, so that a shop can be tried without any: roads and
+// addresses, made of a list of places alone. They answer over HTTP in the form of the real ones, always the same.
+package standin
+
+import (
+	"net/http"
+	"time"
+)
+
+// Misbehave says how a stand-in fails, to see what becomes of a shop then.
+type Misbehave struct {
+	Slow     time.Duration // before each answer
+	Fail     bool          // status 500
+	Nonsense bool          // a page in HTML
+}
+
+// Handler is a stand-in that misbehaves so.
+func (m Misbehave) Handler(service http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if m.Slow > 0 {
+			select {
+			case <-time.After(m.Slow):
+			case <-r.Context().Done():
+				return
+			}
+		}
+		switch {
+		case m.Fail:
+			http.Error(w, "out of order", http.StatusInternalServerError)
+		case m.Nonsense:
+			w.Header().Set("Content-Type", "text/html; charset=utf-8")
+			w.Write([]byte("<!doctype html><title>Welcome</title><h1>Welcome</h1>")) //nolint:errcheck
+		default:
+			service.ServeHTTP(w, r)
+		}
+	})
+}
