@@ -40,7 +40,7 @@ cross:
 
 # staticcheck leaves tests to make lint, to keep a run with an empty cache short.
 # All of vet runs with the tests, once for each package; without debug information some forty programs are linked sooner.
-test: chromium iso-codes format
+test: chromium iso-codes geographiclib format
 	GOFLAGS="$$GOFLAGS -ldflags=-w" go test -vet=all ./...
 	go tool staticcheck -tests=false ./...
 
@@ -60,6 +60,14 @@ iso-codes:
 	  SUDO=""; [ "$$(id -u)" = 0 ] || SUDO="sudo -n"; \
 	  $$SUDO apt-get update -qq && DEBIAN_FRONTEND=noninteractive $$SUDO apt-get install -y -qq --no-install-recommends iso-codes >/dev/null \
 	  || { echo "iso-codes could not be installed (no network, or not allowed). Install it with: apt-get install iso-codes"; exit 1; }; }
+
+# GeographicLib's programs, which the tests compare distances and areas with.
+.PHONY: geographiclib
+geographiclib:
+	@command -v Planimeter >/dev/null || { \
+	  SUDO=""; [ "$$(id -u)" = 0 ] || SUDO="sudo -n"; \
+	  $$SUDO apt-get update -qq && DEBIAN_FRONTEND=noninteractive $$SUDO apt-get install -y -qq --no-install-recommends geographiclib-tools >/dev/null \
+	  || { echo "geographiclib-tools could not be installed (no network, or not allowed). Install it with: apt-get install geographiclib-tools"; exit 1; }; }
 
 # Benchmarks, judged as ratios: see docs/performance.md.
 bench:

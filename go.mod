@@ -33,6 +33,7 @@ require (
 require (
 	github.com/BurntSushi/toml v1.4.1-0.20240526193622-a339e1f7089c // indirect
 	github.com/pbnjay/memory v0.0.0-20210728143218-7b4eea64cf58 // indirect
+	github.com/peterstace/simplefeatures v0.50.0 // indirect
 	github.com/sony/gobreaker/v2 v2.4.0 // indirect
 	github.com/test-go/testify v1.1.4 // indirect
 	golang.org/x/exp/typeparams v0.0.0-20231108232855-2478ac86f678 // indirect

@@ -16,18 +16,25 @@ import (
 // MaxBody is the largest body of a request to a screen, in bytes.
 const MaxBody = 1 << 20
 
-// headers sends the security headers: everything comes from here, nothing is inline.
-func headers(c *gin.Context) {
-	h := c.Writer.Header()
-	h.Set(
-		"Content-Security-Policy",
-		"default-src 'none'; script-src 'self'; style-src 'self'; font-src 'self'; img-src 'self' data:; "+
-			"connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'",
-	)
-	h.Set("X-Content-Type-Options", "nosniff")
-	h.Set("Referrer-Policy", "same-origin")
-	h.Set("Cross-Origin-Opener-Policy", "same-origin")
-	c.Next()
+// headers sends the security headers: everything comes from here, nothing is inline, but for the tiles of a map that the
+// shop has chosen, whose origin tiles gives ("" for none).
+func headers(tiles func() string) gin.HandlerFunc {
+	return func(c *gin.Context) {
+		h := c.Writer.Header()
+		images := "'self' data:"
+		if origin := tiles(); origin != "" {
+			images += " " + origin
+		}
+		h.Set(
+			"Content-Security-Policy",
+			"default-src 'none'; script-src 'self'; style-src 'self'; font-src 'self'; img-src "+images+"; "+
+				"connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'",
+		)
+		h.Set("X-Content-Type-Options", "nosniff")
+		h.Set("Referrer-Policy", "same-origin")
+		h.Set("Cross-Origin-Opener-Policy", "same-origin")
+		c.Next()
+	}
 }
 
 // files are the addresses that take a file, which may be larger than other requests; they say so by themselves.

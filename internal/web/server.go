@@ -22,6 +22,7 @@ import (
 	"diadrom/internal/web/api"
 	"diadrom/internal/web/checkout"
 	"diadrom/internal/web/defaults"
+	"diadrom/internal/web/ground"
 	"diadrom/internal/web/live"
 	"diadrom/internal/web/methods"
 	"diadrom/internal/web/products"
@@ -63,6 +64,7 @@ type Server struct {
 var templates = map[string]fs.FS{
 	"checkout": checkout.Files,
 	"defaults": defaults.Files,
+	"ground":   ground.Files,
 	"live":     live.Files,
 	"methods":  methods.Files,
 	"products": products.Files,
@@ -123,7 +125,7 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 
 	gin.SetMode(gin.ReleaseMode)
 	r := gin.New()
-	r.Use(s.logged, s.recovered, headers, api.Unknown)
+	r.Use(s.logged, s.recovered, headers(asks.TilesOrigin), api.Unknown)
 	api.Route(r, shops(d, people.Asker))
 	r.Use(limited)
 	r.GET("/assets/*file", func(c *gin.Context) {
@@ -138,6 +140,7 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 	theTill.Routes(r)
 	setup.New(sh, d, db, in, asks).Routes(r, people.Owners)
 	zones.New(sh, d, db, theTill, in).Routes(r)
+	ground.New(sh, d, theTill, asks).Routes(r)
 	s.products.Routes(r)
 	methods.New(sh, d).Routes(r)
 	rates.New(sh, d, db, theTill).Routes(r)

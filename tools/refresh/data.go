@@ -71,7 +71,19 @@ func makeData(dirs map[string]string) (map[string]string, error) {
 	if err != nil {
 		return nil, err
 	}
-	return files, writeAll(lists, files)
+	if err := writeAll(lists, files); err != nil {
+		return nil, err
+	}
+	shapes, err := makeAtlas(dirs)
+	if err != nil {
+		return nil, err
+	}
+	capitals, err := capitals(dirs)
+	if err != nil {
+		return nil, err
+	}
+	shapes["internal/core/atlas/testdata/capitals.tsv"] = capitals
+	return files, writeAll(shapes, files)
 }
 
 // writeAll writes files, and adds their checksums.

@@ -55,6 +55,9 @@ func finnishGazetteer(postal, cities string, english map[string]string) ([]strin
 				municipality = c.MunicipSv
 			}
 		}
+		if lockers[c.NameFi] {
+			name = municipality
+		}
 		region := c.Area
 		if r, ok := isoRegion[region]; ok {
 			region = r
@@ -71,6 +74,9 @@ func finnishGazetteer(postal, cities string, english map[string]string) ([]strin
 	}
 	return lines, nil
 }
+
+// lockers are what the list calls the codes of parcel lockers, instead of the place where these stand.
+var lockers = map[string]bool{"SMARTPOST": true, "PAKETTIAUTOMAATTI": true}
 
 // finnishRegions are the codes of Finland's regions in ISO 3166-2, without the country, by their names.
 func finnishRegions() (map[string]string, error) {

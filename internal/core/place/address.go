@@ -106,6 +106,9 @@ func (a Address) Line(home string) string {
 		}
 		parts = append(parts, name)
 	}
+	if a.Lat != nil && a.Lon != nil && len(parts) == 0 && a.Street == "" {
+		return a.Lat.String() + " " + a.Lon.String()
+	}
 	if len(parts) == 0 {
 		return world.CountryName(a.Country)
 	}

@@ -56,6 +56,38 @@ func ParseArea(raw []byte) (*Area, error) {
 	return a, nil
 }
 
+// NewArea makes an area of polygons, whose points are rounded to six decimals: a decimetre. It must hold to what
+// [ParseArea] asks for.
+func NewArea(shape orb.MultiPolygon) (*Area, error) {
+	var out orb.MultiPolygon
+	for _, polygon := range shape {
+		var rings orb.Polygon
+		for _, ring := range polygon {
+			var kept orb.Ring
+			for _, p := range ring {
+				q := orb.Point{math.Round(p[0]*1e6) / 1e6, math.Round(p[1]*1e6) / 1e6}
+				if n := len(kept); n == 0 || kept[n-1] != q {
+					kept = append(kept, q)
+				}
+			}
+			rings = append(rings, kept)
+		}
+		out = append(out, rings)
+	}
+	var g orb.Geometry = out
+	if len(out) == 1 {
+		g = out[0]
+	}
+	raw, err := geojson.NewGeometry(g).MarshalJSON()
+	if err != nil {
+		return nil, err
+	}
+	return ParseArea(raw)
+}
+
+// Shape are the polygons of the area, rings closed, longitude before latitude. They must not be changed.
+func (a *Area) Shape() orb.MultiPolygon { return a.shape }
+
 func (a *Area) check() error {
 	if len(a.shape) == 0 {
 		return errors.New("an area has at least one polygon")

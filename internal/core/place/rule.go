@@ -10,6 +10,7 @@ import (
 	"strconv"
 
 	"diadrom/internal/core/decimal"
+	"diadrom/internal/core/geodesic"
 	"diadrom/internal/core/postcode"
 	"diadrom/internal/core/world"
 
@@ -268,3 +269,21 @@ func MetresIn(unit string) decimal.Decimal {
 	}
 	return decimal.FromInt(MetresPerKilometre)
 }
+
+// Ring is the edge of the circle as a closed ring of n points, each as far from the middle on the ellipsoid as the
+// circle is wide. Longitudes may lie beyond ±180 where the circle does. It is empty where the middle is not known.
+func (w *Within) Ring(n int) orb.Ring {
+	if !w.Located {
+		return nil
+	}
+	ring := make(orb.Ring, 0, n+1)
+	for i := range n {
+		lat, lon := geodesic.Destination(w.Lat.Float64(), w.Lon.Float64(), -360*float64(i)/float64(n),
+			w.Distance.Float64()*w.Metres)
+		ring = append(ring, orb.Point{lon, lat})
+	}
+	return append(ring, ring[0])
+}
+
+// Narrowness is how narrow the rule is; of one with postcodes, its first entry.
+func (r *Rule) Narrowness() Narrowness { return r.narrowness(0) }

@@ -228,3 +228,21 @@ func (e *Engine) method(m *store.Method, zoneIndex map[string]int) method {
 	}
 	return c
 }
+
+// Outranks says whether a zone whose rule is so narrow would come before a match of another for an address that both
+// take.
+func (e *Engine) Outranks(zone int, narrow place.Narrowness, m place.Match) bool {
+	mine, other := e.file.Zones[zone].Rank, e.file.Zones[m.Owner].Rank
+	switch {
+	case mine != nil && other == nil:
+		return true
+	case mine == nil && other != nil:
+		return false
+	case mine != nil && *mine != *other:
+		return *mine < *other
+	}
+	if c := narrow.Compare(m.Narrow); c != 0 {
+		return c < 0
+	}
+	return zone < m.Owner
+}

@@ -1,6 +1,7 @@
 package quote
 
 import (
+	"slices"
 	"strings"
 
 	"diadrom/internal/core/decimal"
@@ -210,4 +211,35 @@ func (e *Engine) locate(to *place.Address) (r place.Resolved, failure string) {
 		r.Point = at
 	}
 	return r, failure
+}
+
+// Way is how far it is from a place of the shop to an address.
+type Way struct {
+	Location string // the place's id
+	Name     string
+	From, To orb.Point
+	Length   decimal.Decimal  // in the store's unit
+	Straight *decimal.Decimal // of an estimate by road; else nil
+	ByRoad   bool
+	Ships    bool // orders leave from there
+}
+
+// Ways are those from each place of the shop whose point is known, the shortest first; none where nobody knows where the
+// address is.
+func (e *Engine) Ways(to *place.Address) (list []Way) {
+	a := &asked{e: e, q: &Request{To: *to}}
+	if a.to = a.resolve(to); a.to.Point == nil {
+		return nil
+	}
+	for i := range e.file.Locations {
+		l := &e.file.Locations[i]
+		at, ok := e.originOf[l.ID]
+		if !ok {
+			continue
+		}
+		w := a.wayFrom(at)
+		list = append(list, Way{l.ID, w.from, e.origins[at].point, *a.to.Point, *w.length, w.straight, w.byRoad, l.ShipsFrom})
+	}
+	slices.SortStableFunc(list, func(a, b Way) int { return a.Length.Cmp(b.Length) })
+	return list
 }

@@ -33,3 +33,13 @@ func (f *File) ReadRule(data []byte) (place.Rule, fault.List) {
 	c.rule(&rule, nil)
 	return rule, c.faults
 }
+
+// Level is the narrowest level of a zone's places, under which it is listed; 0 of one without places.
+func (z *Zone) Level() (least place.Level) {
+	for i := range z.Places {
+		if l := z.Places[i].Level(); least == 0 || l < least {
+			least = l
+		}
+	}
+	return least
+}

@@ -2,11 +2,16 @@ package typed
 
 import (
 	"fmt"
+	"math"
 	"strings"
 
+	"diadrom/internal/core/atlas"
+	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/place"
 	"diadrom/internal/core/postcode"
 	"diadrom/internal/core/world"
+
+	"github.com/paulmach/orb"
 )
 
 // Address reads a destination typed in one line: street, postcode, town, region and country, as far as they are given
@@ -20,6 +25,9 @@ func (r Reader) Address(text string) (place.Address, error) {
 	}
 	if n := len([]rune(text)); n > 200 {
 		return place.Address{}, fmt.Errorf("an address in one line has at most 200 letters; this has %d", n)
+	}
+	if a, ok, err := r.point(text); ok {
+		return a, err
 	}
 	a := place.Address{Country: r.Home}
 	if c, isCountry := countryNamed(text); isCountry {
@@ -50,6 +58,59 @@ func (r Reader) Address(text string) (place.Address, error) {
 		)
 	}
 	return a, nil
+}
+
+// point reads an address that is a latitude and a longitude: "60.4674 22.026". One that lies in no country, where the
+// two the other way round lie at home, is asked about.
+func (r Reader) point(text string) (a place.Address, ok bool, err error) {
+	m := point.FindStringSubmatch(strings.ReplaceAll(text, ",", " "))
+	if m == nil || !strings.Contains(m[1]+m[2], ".") {
+		return a, false, nil
+	}
+	lat, latErr := decimal.Parse(m[1])
+	lon, lonErr := decimal.Parse(m[2])
+	if latErr != nil || lonErr != nil {
+		return a, false, nil
+	}
+	x, y := lon.Float64(), lat.Float64()
+	possible := math.Abs(y) <= 90 && math.Abs(x) <= 180
+	country := ""
+	if possible {
+		country = r.countryNear(orb.Point{x, y})
+	}
+	swapped := ""
+	if math.Abs(x) <= 90 && math.Abs(y) <= 180 {
+		swapped = atlas.CountryAt(orb.Point{y, x})
+	}
+	switch {
+	case swapped != "" && (!possible || country != r.Home && swapped == r.Home):
+		return a, true, fmt.Errorf("is it %s %s? That lies in %s; latitude stands before longitude", m[2], m[1],
+			world.CountryName(swapped))
+	case !possible:
+		return a, true, fmt.Errorf("%s is no latitude and longitude, such as 60.4674 22.0260", text)
+	case country == "":
+		return a, true, fmt.Errorf("%s lies in no country: nobody lives there", text)
+	}
+	return place.Address{Country: country, Lat: &lat, Lon: &lon}, true, nil
+}
+
+// offshore is how many metres from land a point still belongs to a country: a skerry that no map has, a harbour.
+const offshore = 20_000
+
+// countryNear is the country on whose land a point lies, or near whose land: the home country first.
+func (r Reader) countryNear(p orb.Point) string {
+	if c := atlas.CountryAt(p); c != "" {
+		return c
+	}
+	if r.Home != "" && atlas.Near(r.Home, p, offshore) {
+		return r.Home
+	}
+	if r.Gazetteer != nil {
+		if c := r.Gazetteer.CountryAt(p.Lat(), p.Lon()); c != "" && atlas.Near(c, p, offshore) {
+			return c
+		}
+	}
+	return ""
 }
 
 // street takes the street off the front of an address that has a postcode behind it: "Rantakatu 2, 21100 Naantali".

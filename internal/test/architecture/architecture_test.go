@@ -32,8 +32,8 @@ const pure = 3
 var within = [][]string{
 	{"api", "assets"},
 	{"shell", "visitor"},
-	{"upload", "strip", "signin", "till", "shifts"},
-	{"setup", "zones", "products", "methods", "rates", "quotes", "checkout"},
+	{"upload", "strip", "signin", "till", "shifts", "overlaps"},
+	{"setup", "zones", "ground", "products", "methods", "rates", "quotes", "checkout"},
 	{"promises"},
 	{"live", "defaults"},
 	{"."},

@@ -13,6 +13,7 @@ import (
 	"diadrom/internal/edit"
 	"diadrom/internal/review/coverage"
 	"diadrom/internal/shop/draft"
+	"diadrom/internal/web/overlaps"
 	"diadrom/internal/web/shell"
 	"diadrom/internal/web/strip"
 
@@ -140,17 +141,6 @@ var levelGroups = []struct {
 	{"Nowhere yet", []place.Level{0}},
 }
 
-// narrowestLevel is the level under which a zone is listed.
-func narrowestLevel(z *store.Zone) place.Level {
-	var least place.Level
-	for i := range z.Places {
-		if l := z.Places[i].Level(); least == 0 || l < least {
-			least = l
-		}
-	}
-	return least
-}
-
 // Of many zones and places only so many are shown at first.
 const (
 	maxRows  = 30   // zones
@@ -184,8 +174,8 @@ func (s *Screens) zonesViewWith(c *gin.Context, state *draft.State, edited strin
 		s.Log.Error("lists of places", "error", err)
 	}
 	v.Lists = lists
-	said := zoneSentences{state, state.Coverage().Summary()}
-	v.Partial = said.summary.Partial
+	said := overlaps.About(state)
+	v.Partial = said.Summary().Partial
 	rows := zoneRows{
 		state:  state,
 		said:   said,
@@ -201,7 +191,7 @@ func (s *Screens) zonesViewWith(c *gin.Context, state *draft.State, edited strin
 	for _, g := range levelGroups {
 		var zones []int
 		for i := range f.Zones {
-			if z := &f.Zones[i]; z.Rank == nil && slices.Contains(g.levels, narrowestLevel(z)) {
+			if z := &f.Zones[i]; z.Rank == nil && slices.Contains(g.levels, z.Level()) {
 				zones = append(zones, i)
 			}
 		}
@@ -240,7 +230,7 @@ func (v *zonesView) group(rows *zoneRows, name string, zones []int, left int) in
 // zoneRows makes the rows of zones.
 type zoneRows struct {
 	state  *draft.State
-	said   zoneSentences
+	said   overlaps.Sentences
 	priced map[string][]string
 	opened string // id of the zone whose places are all shown
 	edited string // id of the zone that was edited
@@ -258,8 +248,8 @@ func (r *zoneRows) of(i int) zoneRow {
 		Pinned:   z.Rank != nil,
 		Only:     z.Only,
 		Opened:   r.opened == z.ID,
-		Takes:    r.said.takes(i),
-		Overlaps: r.said.overlaps(i),
+		Takes:    r.said.Takes(i),
+		Overlaps: r.said.Of(i),
 	}
 	most := maxChips
 	if row.Opened {

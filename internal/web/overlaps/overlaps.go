@@ -1,4 +1,6 @@
-package zones
+// Package overlaps says in words how the zones of a store lie to one another: what each takes, and out of which zone;
+// with which it ties or crosses.
+package overlaps
 
 import (
 	"cmp"
@@ -14,21 +16,27 @@ import (
 	"diadrom/internal/shop/draft"
 )
 
-// zoneSentences says in words how zones lie to one another.
-type zoneSentences struct {
+// Sentences are those about the zones of a draft.
+type Sentences struct {
 	state   *draft.State
 	summary *coverage.Summary
 }
 
-func (s zoneSentences) name(zone int) string {
+// About makes the sentences about the zones of a draft.
+func About(state *draft.State) Sentences { return Sentences{state, state.Coverage().Summary()} }
+
+// Summary is what the sentences are made of.
+func (s Sentences) Summary() *coverage.Summary { return s.summary }
+
+func (s Sentences) name(zone int) string {
 	z := &s.state.File.Zones[zone]
 	return cmp.Or(z.Name, z.ID)
 }
 
-// takes says what a zone gets, and out of which zone.
-func (s zoneSentences) takes(zone int) string {
+// Takes says what a zone gets, and out of which zone.
+func (s Sentences) Takes(zone int) string {
 	share, z := &s.summary.Shares[zone], &s.state.File.Zones[zone]
-	level := narrowestLevel(z)
+	level := z.Level()
 	switch {
 	case !z.Enabled || level == 0:
 		return ""
@@ -59,7 +67,7 @@ func (s zoneSentences) takes(zone int) string {
 }
 
 // codes says how many codes a zone takes, of which region, and out of which zone.
-func (s zoneSentences) codes(share *coverage.Share) string {
+func (s Sentences) codes(share *coverage.Share) string {
 	text := plural.Count(int(share.Codes), "code")
 	if len(share.Regions) > 0 && len(share.Regions) <= 3 {
 		if r := share.Regions[0]; 2*r.Taken > r.All {
@@ -74,7 +82,7 @@ func (s zoneSentences) codes(share *coverage.Share) string {
 }
 
 // outOf names the zone that what a zone takes would be another's without it; "" for none.
-func (s zoneSentences) outOf(zone int) string {
+func (s Sentences) outOf(zone int) string {
 	if zone < 0 {
 		return ""
 	}
@@ -95,9 +103,9 @@ func most[N int | uint64](counts map[int]N) int {
 // maxOverlaps is how many overlaps of a zone are said.
 const maxOverlaps = 3
 
-// overlaps says with which zones a zone ties or crosses, with an address in both and which of them gets it;
+// Of says with which zones a zone ties or crosses, with an address in both and which of them gets it;
 // zones with which it does so alike, in one sentence.
-func (s zoneSentences) overlaps(zone int) (list []string) {
+func (s Sentences) Of(zone int) (list []string) {
 	type alike struct {
 		kind coverage.Kind
 		won  bool

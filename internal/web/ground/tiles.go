@@ -1,0 +1,246 @@
+package ground
+
+import (
+	"fmt"
+	"math"
+	"net/http"
+	"slices"
+	"strconv"
+
+	"diadrom/internal/core/atlas"
+	"diadrom/internal/review/ground"
+
+	"github.com/gin-gonic/gin"
+	"github.com/paulmach/orb"
+	"github.com/paulmach/orb/maptile"
+	"github.com/paulmach/orb/simplify"
+)
+
+// Tiles are drawn by the browser from numbers: pixels of a tile, four to one, from its upper left corner.
+const (
+	tileSize = 256
+	perPixel = 4
+	maxZoom  = 17
+	// A spot has so many pixels to itself: room for its name.
+	thinX, thinY = 88, 26
+	// reachOver is how far beyond a tile, in tiles, spots are sent, so that their names go on over its edge.
+	reachOver = 0.45
+)
+
+// tileOf reads which tile is asked for.
+func tileOf(c *gin.Context) (t maptile.Tile, ok bool) {
+	var n [3]uint64
+	for i, name := range []string{"z", "x", "y"} {
+		var err error
+		if n[i], err = strconv.ParseUint(c.Param(name), 10, 32); err != nil {
+			return t, false
+		}
+	}
+	t = maptile.Tile{Z: maptile.Zoom(n[0]), X: uint32(n[1]), Y: uint32(n[2])}
+	return t, n[0] <= maxZoom && t.Valid()
+}
+
+// plot turns degrees into the numbers of a tile.
+type plot struct{ n, x, y float64 }
+
+func plotOf(t maptile.Tile) plot {
+	return plot{float64(uint64(1) << t.Z), float64(t.X), float64(t.Y)}
+}
+
+func (p plot) at(q orb.Point) orb.Point {
+	sin := math.Sin(max(-85.0511, min(85.0511, q[1])) * math.Pi / 180)
+	return orb.Point{
+		((q[0]+180)/360*p.n - p.x) * tileSize,
+		((0.5-math.Log((1+sin)/(1-sin))/(4*math.Pi))*p.n - p.y) * tileSize,
+	}
+}
+
+// appendShape writes polygons as lists of rings of numbers: [[x,y,x,y,…],…]. Points that nobody would see are left out.
+func (p plot) appendShape(b []byte, shape orb.MultiPolygon) []byte {
+	b = append(b, '[')
+	first := true
+	for _, polygon := range shape {
+		for _, ring := range polygon {
+			flat := make(orb.Ring, len(ring))
+			for i := range ring {
+				flat[i] = p.at(ring[i])
+			}
+			if flat = simplify.DouglasPeucker(0.4).Ring(flat); len(flat) < 4 {
+				continue
+			}
+			if !first {
+				b = append(b, ',')
+			}
+			first = false
+			b = append(b, '[')
+			for i, q := range flat[:len(flat)-1] {
+				if i > 0 {
+					b = append(b, ',')
+				}
+				b = strconv.AppendInt(b, int64(math.Round(q[0]*perPixel)), 10)
+				b = append(b, ',')
+				b = strconv.AppendInt(b, int64(math.Round(q[1]*perPixel)), 10)
+			}
+			b = append(b, ']')
+		}
+	}
+	return append(b, ']')
+}
+
+// land answers with the land of a tile, by country, and its lakes: {"land":[["FI",[ring,…]],…],"lakes":[ring,…]}.
+func (s *Screens) land(c *gin.Context) {
+	t, ok := tileOf(c)
+	if !ok || c.Param("version") != atlas.Version {
+		s.Problem(c, http.StatusNotFound, "There is no such tile.")
+		return
+	}
+	p, features := plotOf(t), atlas.Tile(t)
+	// Small countries are drawn over those that they lie in.
+	slices.SortStableFunc(features, func(a, b atlas.Feature) int { return atlas.Larger(b.Code, a.Code) })
+	b, lakes := []byte(`{"land":[`), orb.MultiPolygon(nil)
+	first := true
+	for _, f := range features {
+		if f.Kind == atlas.Lake {
+			lakes = append(lakes, f.Shape...)
+			continue
+		}
+		if !first {
+			b = append(b, ',')
+		}
+		first = false
+		b = append(strconv.AppendQuote(append(b, '['), f.Code), ',')
+		b = append(p.appendShape(b, f.Shape), ']')
+	}
+	b = append(p.appendShape(append(b, `],"lakes":`...), lakes), '}')
+	c.Header("Cache-Control", "private, max-age=31536000, immutable")
+	c.Data(http.StatusOK, "application/json", b)
+}
+
+// over answers with what lies over the land of a tile: what zones cover, in paint order, and listed places with the zone
+// that takes each.
+func (s *Screens) over(c *gin.Context) {
+	t, ok := tileOf(c)
+	if !ok {
+		s.Problem(c, http.StatusNotFound, "There is no such tile.")
+		return
+	}
+	m, stamp := s.laidOut()
+	if c.Param("stamp") != stamp {
+		c.Header("Cache-Control", "no-store") // of a draft that is no more
+	} else {
+		c.Header("Cache-Control", "private, max-age=86400, immutable")
+	}
+	p, bound := plotOf(t), t.Bound(0.05)
+	b := []byte(`{"paint":[`)
+	for i, paint := range m.In(bound) {
+		if i > 0 {
+			b = append(b, ',')
+		}
+		b = p.appendPaint(b, paint, bound)
+	}
+	b = append(b, `],"spots":[`...)
+	for i, spot := range thinned(m, t) {
+		if i > 0 {
+			b = append(b, ',')
+		}
+		at := p.at(orb.Point{spot.Place.Lon, spot.Place.Lat})
+		b = fmt.Appendf(b, "[%d,%d,%d,%q,%q]", int(at[0]*perPixel), int(at[1]*perPixel), spot.Zone, spot.Place.Name,
+			spot.Place.Postcode)
+	}
+	c.Data(http.StatusOK, "application/json", append(b, "]}"...))
+}
+
+func (p plot) appendPaint(b []byte, paint *ground.Paint, bound orb.Bound) []byte {
+	b = strconv.AppendInt(append(b, `{"zone":`...), int64(paint.Zone), 10)
+	if paint.World {
+		b = append(b, `,"world":true`...)
+	}
+	if len(paint.Countries) > 0 {
+		b = append(b, `,"in":[`...)
+		for i, code := range paint.Countries {
+			if i > 0 {
+				b = append(b, ',')
+			}
+			b = strconv.AppendQuote(b, code)
+		}
+		b = append(b, ']')
+	}
+	if len(paint.Shape) > 0 {
+		b = append(b, `,"rings":`...)
+		b = p.appendShape(b, shifted(paint.Shape, bound))
+	}
+	if paint.Drawn {
+		b = append(b, `,"drawn":true`...)
+	}
+	if len(paint.Except) > 0 {
+		b = append(b, `,"except":[`...)
+		for i := range paint.Except {
+			if i > 0 {
+				b = append(b, ',')
+			}
+			b = p.appendPaint(b, &paint.Except[i], bound)
+		}
+		b = append(b, ']')
+	}
+	return append(b, '}')
+}
+
+// shifted is what of a shape lies in a bound, also where it goes on over the antimeridian.
+func shifted(shape orb.MultiPolygon, bound orb.Bound) (out orb.MultiPolygon) {
+	box := shape.Bound()
+	for _, by := range []float64{-360, 0, 360} {
+		if by != 0 && box.Min[0] >= -180 && box.Max[0] <= 180 {
+			continue
+		}
+		moved := shape
+		if by != 0 {
+			moved = shape.Clone()
+			for _, polygon := range moved {
+				for _, ring := range polygon {
+					for i := range ring {
+						ring[i][0] += by
+					}
+				}
+			}
+		}
+		out = append(out, atlas.CutShape(moved, bound)...)
+	}
+	return out
+}
+
+// thinned are the spots of a tile, of those that share a few pixels the largest town; of neighbouring tiles alike.
+func thinned(m *ground.Map, t maptile.Tile) (list []ground.Spot) {
+	p, best := plotOf(t), map[[2]int]ground.Spot{}
+	m.Spots(t.Bound(reachOver), func(s ground.Spot) bool {
+		at := p.at(orb.Point{s.Place.Lon, s.Place.Lat})
+		// Counted from the corner of the world, so that the same spots are left at the edges of tiles.
+		key := [2]int{
+			int(math.Floor((at[0] + math.Mod(p.x*tileSize, thinX)) / thinX)),
+			int(math.Floor((at[1] + math.Mod(p.y*tileSize, thinY)) / thinY)),
+		}
+		if had, ok := best[key]; !ok || before(&s, &had) {
+			best[key] = s
+		}
+		return true
+	})
+	for _, s := range best {
+		list = append(list, s)
+	}
+	slices.SortFunc(list, func(a, b ground.Spot) int {
+		if before(&a, &b) {
+			return -1
+		}
+		return 1
+	})
+	return list
+}
+
+func before(a, b *ground.Spot) bool {
+	if a.Rank != b.Rank {
+		return a.Rank > b.Rank
+	}
+	if a.Place.Name != b.Place.Name {
+		return a.Place.Name < b.Place.Name
+	}
+	return a.Place.Postcode < b.Place.Postcode
+}
