@@ -9,6 +9,7 @@ import (
 	"diadrom/internal/core/place"
 	"diadrom/internal/core/postcode"
 	"diadrom/internal/core/store"
+	"diadrom/internal/core/terms"
 	"diadrom/internal/core/typed"
 	"diadrom/internal/core/world"
 )
@@ -25,6 +26,7 @@ const (
 	LocationCountry  LocationField = "country" // a name or a code
 	LocationPoint    LocationField = "point"   // latitude and longitude, "" for where the lists of places have it
 	LocationHours    LocationField = "hours"
+	LocationReady    LocationField = "ready"      // days, "" for the method's
 	LocationShips    LocationField = "ships_from" // "on" or ""
 	LocationPickup   LocationField = "pickup"     // "on" or ""
 )
@@ -81,6 +83,10 @@ func SetLocation(f *store.File, id string, field LocationField, text string) (er
 		if l.Hours, err = Line(text); err == nil && len([]rune(l.Hours)) > maxHours {
 			return Problemf("opening hours have at most %d letters", maxHours)
 		}
+	case LocationReady:
+		if l.Ready, err = terms.ParseDays(text); err != nil {
+			return Problemf("%s", err.Error())
+		}
 	case LocationShips:
 		l.ShipsFrom = text == "on"
 	case LocationPickup:
@@ -127,7 +133,7 @@ func point(text string) (lat, lon *decimal.Decimal, err error) {
 // around it.
 func LocationUses(f *store.File, id string) (uses []string) {
 	for i := range f.Methods {
-		if m := &f.Methods[i]; m.From == id {
+		if m := &f.Methods[i]; m.From == id || slices.Contains(m.Points, id) {
 			uses = append(uses, m.BuyersLabel())
 		}
 	}

@@ -111,6 +111,7 @@ var forms = [][]string{
 	{"/goods/setting", "setting", "assumed", "value", "500 g"},
 	{"/goods/setting", "setting", "divisor", "value", "6,000"},
 	{"/goods/setting", "setting", "counts", "value", "all"},
+	{"/shop/places/workshop", "field", "ready", "value", "1 to 2 working days"},
 	{"/shop/distances", "field", "by", "value", "road"},
 	{"/shop/distances", "field", "factor", "value", "1,5"},
 	{"/shop/dispatch", "field", "cut-off", "value", "12:00"},
@@ -189,7 +190,7 @@ var termForms = [][2]string{{"days", "2 to 4 working days"},
 
 // wholeForms are terms of a method that are the same in all zones.
 var wholeForms = [][2]string{{"available", "2026-12-01 to 2026-12-24"}, {"leaves_on", "Tue, Thu"}, {"cut_off", "11:00"},
-	{"lead_days", "1"}, {"from", "Workshop"}, {"volumetric_divisor", "4000"}}
+	{"lead_days", "1"}, {"from", "Workshop"}, {"points", "Workshop; Market hall, Turku"}, {"volumetric_divisor", "4000"}}
 
 func TestEveryFieldOfAStoreFileHasAForm(t *testing.T) {
 	s := lauha(t)

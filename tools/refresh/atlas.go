@@ -33,7 +33,7 @@ var (
 	finest = struct {
 		digits     byte
 		land, lake float64
-	}{4, 1e3, 1e5}
+	}{4, 1e3, 4e5}
 )
 
 // makeAtlas writes the shapes of countries, lakes and regions.

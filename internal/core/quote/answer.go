@@ -47,6 +47,7 @@ type Option struct {
 	Dates  *Dates      `json:"dates,omitempty"` // of a request with a moment, to a store that says when orders leave
 	Steps  []Step      `json:"steps"`
 	Offer  *Offer      `json:"offer,omitempty"` // of a request for a checkout
+	Point  string      `json:"point,omitempty"` // the chosen location, where the method is collected there
 
 	Amounts Amounts     `json:"-"`
 	Free    *store.Free `json:"-"` // the rule of free delivery that counts on the day; nil for none

@@ -41,6 +41,28 @@ type Point struct {
 	Distance *string `json:"distance"` // in the store's unit, null where it is not known
 	Unit     string  `json:"unit"`
 	Hours    string  `json:"hours,omitempty"` // when it is open, in the shop's words
+	// Where it is, in degrees; absent where that is not known.
+	Lat string `json:"lat,omitempty"`
+	Lon string `json:"lon,omitempty"`
+	// When goods are ready there; the method's where the location says nothing else.
+	Days   *store.Days `json:"days,omitempty"`
+	Dates  *Dates      `json:"dates,omitempty"`
+	Chosen bool        `json:"chosen,omitempty"`
+}
+
+// collect notes the location that the buyer has chosen, where the method is collected there, and when goods are ready.
+func (a *asked) collect(o *Option, m *method) {
+	if a.q.Point == "" {
+		return
+	}
+	for _, l := range a.e.file.CollectAt(m.Method) {
+		if l.ID == a.q.Point {
+			o.Point = l.ID
+			if l.Ready != nil {
+				o.Days, o.Dates = l.Ready, a.dates(m, l.Ready)
+			}
+		}
+	}
 }
 
 // Form is what is asked of an address in a country: its region where the country's addresses name one, or where
@@ -100,8 +122,8 @@ func (e *Engine) address(to *place.Address, resolved *place.Resolved) *Checkout 
 	return c
 }
 
-// offer is what a checkout shows of an option.
-func (a *asked) offer(m *method, o *Option, has *Measures) *Offer {
+// offer is what a checkout shows of an option; ready is how long it takes where a location says nothing else.
+func (a *asked) offer(m *method, ready *store.Days, o *Option, has *Measures) *Offer {
 	price := func(d decimal.Decimal) string { return world.Price(a.e.units.Money(d), a.e.file.Store.Currency) }
 	offer := &Offer{
 		Preselected: m.Preselected,
@@ -116,10 +138,10 @@ func (a *asked) offer(m *method, o *Option, has *Measures) *Offer {
 		at *decimal.Decimal
 	}
 	var points []near
-	for i := range a.e.file.Locations {
-		l := &a.e.file.Locations[i]
-		if m.From != "" && l.ID != m.From || m.From == "" && !l.Pickup {
-			continue
+	for _, l := range a.e.file.CollectAt(m.Method) {
+		days := ready
+		if l.Ready != nil {
+			days = l.Ready
 		}
 		p := near{
 			Point: Point{
@@ -128,9 +150,14 @@ func (a *asked) offer(m *method, o *Option, has *Measures) *Offer {
 				Address:  l.Address(),
 				Unit:     a.e.units.Distance,
 				Hours:    l.Hours,
+				Days:     days,
+				Dates:    a.dates(m, days),
+				Chosen:   l.ID == a.q.Point,
 			},
 		}
 		if at, ok := a.e.originOf[l.ID]; ok {
+			where := place.At(l.Country, a.e.origins[at].point)
+			p.Lat, p.Lon = where.Lat.String(), where.Lon.String()
 			if p.at = a.wayFrom(at).length; p.at != nil {
 				d := p.at.String()
 				p.Distance = &d

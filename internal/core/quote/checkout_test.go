@@ -7,6 +7,7 @@ import (
 	"testing"
 
 	"diadrom/internal/core/decimal"
+	"diadrom/internal/core/fault"
 	"diadrom/internal/core/place"
 	"diadrom/internal/core/store"
 
@@ -194,4 +195,64 @@ func TestWhatIsRememberedIsTheSame(t *testing.T) {
 			assert.Equal(t, a.Resolve(nil), e.Resolve(a))
 		}
 	}
+}
+
+// Goods are collected at one place, at several or at all; the buyer says which, and it is ready when that place says.
+func TestWhereGoodsAreCollected(t *testing.T) {
+	file := func(method string) []byte {
+		return []byte(`{"format":"diadrom-store/1","store":{"name":"Made","currency":"EUR","dispatch":{"time_zone":"UTC",
+		"cut_off":"14:00"},"tax":{"prices_include_tax":true}},"locations":[
+		{"id":"w","name":"Workshop","country":"FI","lat":"60.4674","lon":"22.0260","pickup":true,"hours":"Mon–Fri 10–18"},
+		{"id":"hall","name":"Hall","country":"FI","lat":"60.4492","lon":"22.2661","pickup":true,
+		 "ready":{"min":2,"max":3,"business":true}},
+		{"id":"kiosk","name":"Kiosk","country":"FI","lat":"60.30","lon":"22.30"}],
+		"zones":[{"id":"fi","places":[{"country":"FI"}]}],
+		"methods":[{"id":"c","name":"Collect","kind":"pickup","days":{"min":0,"max":1,"business":true}` + method + `,
+		"tables":[{"id":"t","zones":["fi"],"by":"order","rows":[{"charges":["0"]}]}]}]}`)
+	}
+	ask := func(point string) string {
+		return `{"to":{"country":"FI","lat":"60.45","lon":"22.25"},"lines":[{"price":"10","weight":"1","quantity":1}],
+		"at":"2026-11-26T10:00:00Z","checkout":true` + point + `}`
+	}
+	names := func(a *Answer) (list []string) {
+		for _, p := range a.Options[0].Offer.Points {
+			list = append(list, p.Location)
+		}
+		return list
+	}
+	for method, want := range map[string][]string{
+		"":                              {"hall", "w"},
+		`,"from":"kiosk"`:               {"kiosk"},
+		`,"points":["kiosk","w"]`:       {"w", "kiosk"},
+		`,"from":"w","points":["w"]`:    {"w"},
+		`,"points":["kiosk","hall"]`:    {"hall", "kiosk"},
+		`,"from":"w","points":["hall"]`: {"hall"},
+	} {
+		e := compiled(t, file(method))
+		assert.Equal(t, want, names(e.Quote(read(t, e, ask("")))), "the nearest first: %s", method)
+	}
+	e := compiled(t, file(""))
+	o := e.Quote(read(t, e, ask(""))).Options[0]
+	assert.Empty(t, o.Point)
+	assert.Equal(t, "2026-11-26", o.Dates.From)
+	hall, w := o.Offer.Points[0], o.Offer.Points[1]
+	assert.Equal(t, "0.891", *hall.Distance)
+	assert.Equal(t, "2026-11-30", hall.Dates.From, "two working days after Thursday")
+	assert.Equal(t, "2026-11-26", w.Dates.From, "as the method says")
+	assert.Equal(t, [2]string{"60.4674", "22.026"}, [2]string{w.Lat, w.Lon})
+
+	o = e.Quote(read(t, e, ask(`,"point":"hall"`))).Options[0]
+	assert.Equal(t, "hall", o.Point)
+	assert.Equal(t, "2026-11-30", o.Dates.From)
+	assert.True(t, o.Offer.Points[0].Chosen && !o.Offer.Points[1].Chosen)
+	assert.Equal(t, "2026-11-26", o.Offer.Points[1].Dates.From, "the other place is as soon as before")
+	o = e.Quote(read(t, e, ask(`,"point":"kiosk"`))).Options[0]
+	assert.Empty(t, o.Point, "it is not collected there")
+	_, _, faults := e.ReadRequest([]byte(ask(`,"point":"harbour"`)))
+	require.Len(t, faults, 1)
+	assert.Equal(t, "/point", faults[0].Path)
+	assert.Equal(t, fault.Reference, faults[0].Code)
+	_, faults = store.Read(file(`,"points":["w","harbour"]`))
+	require.Len(t, faults, 1)
+	assert.Equal(t, "/methods/0/points/1", faults[0].Path)
 }

@@ -130,7 +130,7 @@ func (a *asked) offers(answer *Answer) {
 	answer.Options = a.finish()
 	if q.Checkout {
 		for i := range answer.Options {
-			answer.Options[i].Offer = a.offer(a.options[i].m, &answer.Options[i], &answer.Measures)
+			answer.Options[i].Offer = a.offer(a.options[i].m, a.options[i].days, &answer.Options[i], &answer.Measures)
 		}
 	}
 	if len(answer.Options) == 0 {
@@ -178,6 +178,7 @@ func (a *asked) finish() []Option {
 			Amounts: n.amounts,
 			Free:    n.free,
 		}
+		a.collect(&options[i], n.m)
 	}
 	return options
 }

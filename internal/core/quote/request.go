@@ -25,6 +25,7 @@ type Request struct {
 	Customer string
 	Group    string
 	Checkout bool      // whether the answer is for a checkout, which shows more than the price
+	Point    string    // the location at which the buyer has chosen to collect, "" for none
 	At       time.Time // when the order is placed; zero where it is not said
 }
 
@@ -92,6 +93,11 @@ func (e *Engine) request(r *jsonread.Reader) (q Request) {
 			q.Checkout = r.Bool(false)
 		case "group":
 			q.Group = strings.TrimSpace(r.Text())
+		case "point":
+			q.Point = r.Text()
+			if q.Point != "" && e.file.Location(q.Point) == nil {
+				r.Fault(fault.Reference, "there is no location %.60q", q.Point)
+			}
 		case "at":
 			if text := r.Text(); text != "" {
 				at, err := time.Parse(time.RFC3339, text)

@@ -201,6 +201,9 @@ func (c *checker) method(m *Method, path fault.Path) {
 	if m.From != "" {
 		c.reference(c.locations, m.From, "location", path.With("from"))
 	}
+	for i, id := range m.Points {
+		c.reference(c.locations, id, "location", path.With("points", i))
+	}
 	c.needs(m.Needs, path.With("needs"))
 	c.inherits(m, path)
 	if m.Dispatch != nil && c.file.Store.Dispatch == nil {

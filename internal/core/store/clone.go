@@ -71,7 +71,7 @@ func cloneMethod(m *Method) {
 	m.Handling = clonePointer(m.Handling)
 	m.Needs = cloneNeeds(m.Needs)
 	m.Free = cloneFree(m.Free)
-	m.Inherits = slices.Clone(m.Inherits)
+	m.Inherits, m.Points = slices.Clone(m.Inherits), slices.Clone(m.Points)
 	m.Terms = maps.Clone(m.Terms)
 	for zone, t := range m.Terms {
 		t.Days = clonePointer(t.Days)

@@ -2,6 +2,7 @@ package store
 
 import (
 	"cmp"
+	"slices"
 
 	"diadrom/internal/core/charge"
 	"diadrom/internal/core/gazetteer"
@@ -144,6 +145,26 @@ func (f *File) Method(id string) *Method {
 // Table finds a table of a method by its id; nil where there is none.
 func (m *Method) Table(id string) *rate.Table {
 	return at(m.Tables, find(m.Tables, id, func(t *rate.Table) string { return t.ID }))
+}
+
+// CollectAt are the locations at which goods of a method are collected, in the file's order: its points, or else the one
+// that it leaves from, or else all with pickup. A method of another kind has none.
+func (f *File) CollectAt(m *Method) (list []*Location) {
+	if m.Kind != Pickup {
+		return nil
+	}
+	for i := range f.Locations {
+		l := &f.Locations[i]
+		switch {
+		case len(m.Points) > 0:
+			if slices.Contains(m.Points, l.ID) {
+				list = append(list, l)
+			}
+		case m.From != "" && l.ID == m.From, m.From == "" && l.Pickup:
+			list = append(list, l)
+		}
+	}
+	return list
 }
 
 // Words are the units and the currency in which charges of the store are read and written.

@@ -218,6 +218,8 @@ func (r *reader) location() (l Location) {
 			l.Pickup = r.Bool(false)
 		case "hours":
 			l.Hours = r.Text()
+		case "ready":
+			l.Ready = r.days()
 		default:
 			return false
 		}

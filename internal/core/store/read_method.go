@@ -32,6 +32,8 @@ func (r *reader) methodField(m *Method, name string) bool {
 		m.Classes = choice(r, Together, Add, Dearest)
 	case "from":
 		m.From = r.Text()
+	case "points":
+		m.Points = r.Texts()
 	case "preselected":
 		m.Preselected = r.Bool(false)
 	case "when_refused":

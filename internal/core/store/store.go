@@ -126,6 +126,7 @@ type Location struct {
 	ShipsFrom bool             `json:"ships_from"`
 	Pickup    bool             `json:"pickup"`
 	Hours     string           `json:"hours,omitempty"` // opening hours as buyers read them
+	Ready     *Days            `json:"ready,omitempty"` // how long until goods can be collected there; nil: as the method says
 }
 
 // Address is the location's address in one line, without its country.
@@ -197,6 +198,7 @@ type Method struct {
 	Taxable     bool             `json:"taxable"`
 	Classes     Combine          `json:"classes"` // how tables combine: together, add, dearest
 	From        string           `json:"from,omitempty"`
+	Points      []string         `json:"points,omitempty"` // ids of locations at which goods are collected; none: see [File.CollectAt]
 	Days        *Days            `json:"days,omitempty"`
 	Dispatch    *calendar.Own    `json:"dispatch,omitempty"`           // when its orders leave; nil: as the store's
 	Available   *calendar.Period `json:"available,omitempty"`          // when it is offered; nil: always

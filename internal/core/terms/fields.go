@@ -45,6 +45,7 @@ var Fields = slices.Concat([]Field{
 	CutOff,
 	LeadDays,
 	From,
+	Points,
 	FreeFrom,
 	Minimum,
 	Maximum,

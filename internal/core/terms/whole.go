@@ -21,11 +21,12 @@ const (
 	CutOff    Field = "cut_off"   // a time of day, "" for the shop's
 	LeadDays  Field = "lead_days" // working days, "" for the shop's
 	From      Field = "from"      // a place of the shop, "" for the nearest that ships
+	Points    Field = "points"    // places of the shop at which goods are collected, "" for those that are said so
 	Divisor   Field = "volumetric_divisor"
 )
 
 // whole are the fields that a method has as a whole.
-var whole = []Field{Available, LeavesOn, CutOff, LeadDays, From, Divisor}
+var whole = []Field{Available, LeavesOn, CutOff, LeadDays, From, Points, Divisor}
 
 // IsWhole says whether a field is of a method as a whole, and of no zone.
 func (f Field) IsWhole() bool { return slices.Contains(whole, f) }
@@ -49,6 +50,12 @@ func wholeText(f *store.File, m *store.Method, field Field) string {
 		}
 	case From:
 		return f.LocationText(m.From)
+	case Points:
+		names := make([]string, len(m.Points))
+		for i, id := range m.Points {
+			names[i] = f.LocationText(id)
+		}
+		return strings.Join(names, "; ")
 	case Divisor:
 		if m.Volumetric != nil {
 			return m.Volumetric.String()
@@ -64,6 +71,8 @@ func setWhole(f *store.File, m *store.Method, field Field, text string) (err err
 		m.Available, err = calendar.ParsePeriod(text)
 	case From:
 		m.From, err = locationCalled(f, text)
+	case Points:
+		m.Points, err = locationsCalled(f, text)
 	case Divisor:
 		m.Volumetric, err = ParseDivisor(text)
 	default:
@@ -166,6 +175,29 @@ func locationCalled(f *store.File, text string) (string, error) {
 	return "", fmt.Errorf("the shop has no place %.40q: it has %s", text, strings.Join(names, ", "))
 }
 
+// locationsCalled are the ids of places of the shop by their names or ids, with a semicolon between them; a comma does
+// as well where no name has one.
+func locationsCalled(f *store.File, text string) (ids []string, err error) {
+	parts := strings.Split(text, ";")
+	if _, err := locationCalled(f, strings.TrimSpace(text)); len(parts) == 1 && err != nil {
+		parts = strings.Split(text, ",")
+	}
+	for _, part := range parts {
+		part = strings.TrimSpace(part)
+		if part == "" {
+			continue
+		}
+		id, err := locationCalled(f, part)
+		if err != nil {
+			return nil, err
+		}
+		if !slices.Contains(ids, id) {
+			ids = append(ids, id)
+		}
+	}
+	return ids, nil
+}
+
 // wholePart is what a field of a method as a whole says, as the store has it.
 func wholePart(m *store.Method, field Field) any {
 	o := m.Dispatch
@@ -183,6 +215,8 @@ func wholePart(m *store.Method, field Field) any {
 		return o.LeadDays
 	case From:
 		return m.From
+	case Points:
+		return m.Points
 	}
 	return m.Volumetric
 }
@@ -195,6 +229,9 @@ func copyWhole(to, from *store.Method, field Field) {
 		return
 	case From:
 		to.From = from.From
+		return
+	case Points:
+		to.Points = slices.Clone(from.Points)
 		return
 	case Divisor:
 		to.Volumetric = from.Volumetric

@@ -1,6 +1,7 @@
 package changes
 
 import (
+	"cmp"
 	"fmt"
 	"strings"
 
@@ -141,6 +142,12 @@ var locations = kind[store.Location]{list: "locations", noun: "Locations",
 			func(l *store.Location) *bool { return &l.Pickup },
 		),
 		value("hours", "opening hours", func(l *store.Location) *string { return &l.Hours }, quoted),
+		value(
+			"ready",
+			"ready for collection",
+			func(l *store.Location) **store.Days { return &l.Ready },
+			func(_ *store.File, d *store.Days) string { return cmp.Or(terms.FormatDays(d), "as the method says") },
+		),
 	}}
 
 var classes = kind[store.Class]{list: "classes", noun: "Classes",

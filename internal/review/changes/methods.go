@@ -108,6 +108,7 @@ var said = map[terms.Field]string{
 	terms.CutOff:       "cut-off",
 	terms.LeadDays:     "lead days",
 	terms.From:         "leaves from",
+	terms.Points:       "collected at",
 	terms.Divisor:      "volumetric divisor",
 }
 

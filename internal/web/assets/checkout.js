@@ -44,6 +44,7 @@ document.addEventListener("alpine:init", () => {
       problem: "",
       asking: false,
       way: "",
+      at: "", // where it is collected
       picked: false,
       tried: false,
       slips: {},
@@ -53,6 +54,12 @@ document.addEventListener("alpine:init", () => {
         this.$watch("way", () => {
           this.placed = "";
           this.slips = {};
+          this.shown();
+        });
+        this.$watch("at", () => {
+          this.placed = "";
+          this.slips = {};
+          this.ask();
         });
         this.ask();
       },
@@ -169,6 +176,7 @@ document.addEventListener("alpine:init", () => {
               customer: start.customer,
               group: start.group,
               at: new Date().toISOString(),
+              point: this.at,
               checkout: true,
             }),
           });
@@ -188,7 +196,47 @@ document.addEventListener("alpine:init", () => {
           const set = this.answer.options.find((o) => o.offer.preselected);
           this.way = set ? set.method : this.answer.options.length === 1 ? this.answer.options[0].method : "";
         }
+        this.shown();
         if (this.tried) this.check();
+      },
+      // Where the chosen way is collected.
+      get points() {
+        return this.chosen.length ? this.chosen[0].offer.points : [];
+      },
+      get collected() {
+        if (!this.placed) return [];
+        return this.points.filter((p) => p.location === this.at || this.points.length === 1);
+      },
+      shown() {
+        const points = this.points;
+        if (points.length && this.at && !points.some((p) => p.location === this.at)) this.at = "";
+        window.dispatchEvent(
+          new CustomEvent("points-shown", {
+            detail: { points: JSON.parse(JSON.stringify(points)), land: start.land },
+          }),
+        );
+      },
+      picks(event) {
+        this.at = event.detail;
+      },
+      alone(o) {
+        return o.offer.points.length === 1 ? o.offer.points : [];
+      },
+      several(o) {
+        return o.offer.points.length > 1;
+      },
+      severalSays(o) {
+        const points = o.offer.points;
+        return `${points.length} places to collect it, ${points[0].distance === null ? "such as" : "the nearest"} ${this.point(points[0])}`;
+      },
+      readyAt(p) {
+        return this.when({ kind: "pickup", dates: p.dates || null, days: p.days || null });
+      },
+      geo(p) {
+        return `geo:${p.lat},${p.lon}`;
+      },
+      collectSays(p) {
+        return `You collect it at ${p.name}${p.address ? ", " + p.address : ""}.`;
       },
 
       get shows() {
@@ -233,12 +281,16 @@ document.addEventListener("alpine:init", () => {
       hint(o) {
         return o.offer.hint;
       },
+      away(p) {
+        return p.distance === null
+          ? ""
+          : `${new Intl.NumberFormat("en", { maximumFractionDigits: 1 }).format(p.distance)} ${p.unit} away`;
+      },
       point(p) {
-        const away =
-          p.distance === null
-            ? ""
-            : ` · ${new Intl.NumberFormat("en", { maximumFractionDigits: 1 }).format(p.distance)} ${p.unit} away`;
-        return `${p.name}, ${p.address}${away}`;
+        return [[p.name, p.address].filter(Boolean).join(", "), this.away(p)].filter(Boolean).join(" · ");
+      },
+      whereOf(p) {
+        return [p.address, this.away(p)].filter(Boolean).join(" · ");
       },
       charge(o) {
         return coins(o.total) === 0n ? "free" : this.money(o.total);
@@ -290,6 +342,8 @@ document.addEventListener("alpine:init", () => {
         }
         if (this.answer && this.answer.needs_shipping && this.shows && !this.chosen.length)
           s.way = "Please choose how it is delivered.";
+        if (this.points.length > 1 && !this.points.some((p) => p.location === this.at))
+          s.point = "Please choose where you collect it.";
         if (!this.lines.length) s.all = "There is nothing in the basket.";
         if (this.badCount) s.all = this.badCount;
         this.slips = s;
@@ -313,7 +367,7 @@ document.addEventListener("alpine:init", () => {
           return;
         }
         this.placed = "";
-        if (!this.slips.all && !this.slips.way) this.slips.all = "The address is not whole yet.";
+        if (!this.slips.all && !this.slips.way && !this.slips.point) this.slips.all = "The address is not whole yet.";
         this.$nextTick(() => {
           const bad = document.querySelector('.order [aria-invalid="true"]');
           if (bad) bad.focus();

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"diadrom/internal/core/atlas"
 	"diadrom/internal/core/place"
 	"diadrom/internal/core/quote"
 	"diadrom/internal/core/store"
@@ -47,6 +48,7 @@ type checkoutStart struct {
 	Labels   map[string]string `json:"labels"` // of methods
 	Options  string            `json:"options"`
 	Address  string            `json:"address"`
+	Land     string            `json:"land"` // version of the map
 }
 
 // checkoutLine is a line of the cart; one without a sku carries its own weight.
@@ -112,6 +114,7 @@ func (s *Screens) checkoutView(ctx context.Context, e *quote.Engine) (v checkout
 		Labels:   map[string]string{},
 		Options:  string(v.Settings.Options),
 		Address:  string(v.Settings.Address),
+		Land:     atlas.Version,
 	}
 	q, at, err := samples.Request(e, t)
 	to := q.To

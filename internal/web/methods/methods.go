@@ -196,6 +196,7 @@ var TermNames = map[terms.Field][2]string{
 	terms.CutOff:       {"Cut-off", "09:30"},
 	terms.LeadDays:     {"Lead time", "5 working days"},
 	terms.From:         {"Leaves from", "the name of a place of the shop"},
+	terms.Points:       {"Collected at", "names of places of the shop, with ; between them"},
 	terms.Divisor:      {"Volumetric divisor", "5000"},
 }
 
@@ -224,6 +225,9 @@ func methodViewOf(f *store.File, m *store.Method) *methodView {
 		v.Zones = append(v.Zones, shell.ZoneHead{ID: id, Name: name, Colour: shell.Colour(i)})
 	}
 	for _, field := range terms.Fields {
+		if field == terms.Points && m.Kind != store.Pickup && len(m.Points) == 0 {
+			continue
+		}
 		row := termRow{Field: string(field), Name: TermNames[field][0], Hint: TermNames[field][1]}
 		row.Cells = append(row.Cells, termCellOf(f, m, "", field))
 		for _, zone := range zones {
@@ -279,6 +283,8 @@ func inherited(f *store.File, field terms.Field) string {
 		return f.Store.Volumetric.String()
 	case field == terms.From:
 		return "the nearest that ships"
+	case field == terms.Points:
+		return "all places where buyers collect"
 	case d == nil:
 		return ""
 	case field == terms.LeavesOn:

@@ -9,6 +9,7 @@ import (
 
 	"diadrom/internal/core/place"
 	"diadrom/internal/core/store"
+	"diadrom/internal/core/terms"
 	"diadrom/internal/core/world"
 	"diadrom/internal/edit"
 	"diadrom/internal/shop/draft"
@@ -53,7 +54,7 @@ type unitsView struct {
 type placeRow struct {
 	ID, Name, Street, Postcode, City, Country string
 	Point, Known                              string // as typed; else where the lists of places have it
-	Hours                                     string
+	Hours, Ready                              string
 	Ships, Pickup                             bool
 	Uses                                      string
 	Lost                                      string // what its lack of a point means
@@ -120,6 +121,7 @@ func placeRowOf(state *draft.State, l *store.Location) placeRow {
 		Postcode: l.Postcode,
 		City:     l.City,
 		Hours:    l.Hours,
+		Ready:    terms.FormatDays(l.Ready),
 		Ships:    l.ShipsFrom,
 		Pickup:   l.Pickup,
 		Uses:     strings.Join(edit.LocationUses(f, l.ID), ", "),
@@ -233,6 +235,7 @@ func (r *placeRow) refuse(field edit.LocationField, typed, why string) {
 		edit.LocationCountry:  &r.Country,
 		edit.LocationPoint:    &r.Point,
 		edit.LocationHours:    &r.Hours,
+		edit.LocationReady:    &r.Ready,
 	}[field]
 	if into != nil {
 		*into = typed

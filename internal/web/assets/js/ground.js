@@ -1,4 +1,6 @@
-// The map: land that the server sends in tiles of numbers, the zones over it, and shapes that are drawn by hand.
+// The map of the zones: land, the zones over it, and shapes that are drawn by hand.
+
+import { canvas, drawCoast, drawLand, fill, get, size, trace } from "./land.js";
 
 const css = (name) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
 const colours = {
@@ -12,21 +14,6 @@ const colours = {
   z8: "#2f4858",
 };
 const colourOf = (zone) => colours[now.colours[zone]] || "#777";
-// Water has lines along its shores, so that it is told from land whatever colour a zone there has.
-const sea = "#eaf0ef",
-  shore = [
-    [13, "#cddade"],
-    [10.6, "#eaf0ef"],
-    [7.6, "#bccdd3"],
-    [5.4, "#eaf0ef"],
-    [2.6, "#9fb6be"],
-  ],
-  ground = "#f6f1e3",
-  coast = "#6f7c7c",
-  lakes = "#dbe6e7";
-const size = 256,
-  perPixel = 4;
-
 const element = () => document.getElementById("ground");
 const data = () => document.getElementById("ground-data");
 const says = (text) => {
@@ -45,42 +32,6 @@ let map = null,
   drawing = "";
 
 // Land and zones: a canvas for each tile.
-const got = new Map(); // tiles of numbers, by their path
-const get = (path) => {
-  if (!got.has(path)) {
-    if (got.size > 600) got.delete(got.keys().next().value);
-    got.set(
-      path,
-      fetch(path).then((r) => (r.ok ? r.json() : null)).catch(() => {
-        got.delete(path);
-        return null;
-      }),
-    );
-  }
-  return got.get(path);
-};
-const trace = (c, rings) => {
-  for (const ring of rings) {
-    for (let i = 0; i < ring.length; i += 2) {
-      if (i) c.lineTo(ring[i] / perPixel, ring[i + 1] / perPixel);
-      else c.moveTo(ring[i] / perPixel, ring[i + 1] / perPixel);
-    }
-    c.closePath();
-  }
-};
-const fill = (c, rings) => {
-  c.beginPath();
-  trace(c, rings);
-  c.fill("evenodd");
-};
-const canvas = () => {
-  const e = document.createElement("canvas");
-  const dense = Math.min(2, window.devicePixelRatio || 1);
-  e.width = e.height = size * dense;
-  const c = e.getContext("2d");
-  c.scale(dense, dense);
-  return [e, c];
-};
 // Of a country: all its land, without that of smaller ones within it.
 const country = (c, land, code, paint) => {
   let inside = false;
@@ -130,22 +81,7 @@ const label = (c, text, x, y, bold) => {
 };
 const draw = (c, base, over, zoom) => {
   c.clearRect(0, 0, size, size);
-  c.fillStyle = sea;
-  if (!now.tiles) {
-    c.fillRect(0, 0, size, size);
-    c.lineJoin = "round";
-    for (const [width, colour] of zoom < 6 ? [] : shore) {
-      c.lineWidth = width;
-      c.strokeStyle = colour;
-      for (const [, rings] of base.land) {
-        c.beginPath();
-        trace(c, rings);
-        c.stroke();
-      }
-    }
-    c.fillStyle = ground;
-    for (const [, rings] of base.land) fill(c, rings);
-  }
+  if (!now.tiles) drawLand(c, base, zoom);
   // Whole countries, regions and the world are painted on land, what is drawn by hand also on water; of zones that lie
   // over one another the one that comes first is seen.
   const lands = over.paint.filter((p) => !p.drawn);
@@ -167,17 +103,7 @@ const draw = (c, base, over, zoom) => {
     c.drawImage(cover(paint, base.land, colourOf(paint.zone)), 0, 0, size, size);
     c.globalAlpha = 1;
   }
-  if (!now.tiles) {
-    c.fillStyle = lakes;
-    fill(c, base.lakes);
-    c.strokeStyle = coast;
-    c.lineWidth = 0.6;
-    for (const [, rings] of base.land) {
-      c.beginPath();
-      trace(c, rings);
-      c.stroke();
-    }
-  }
+  if (!now.tiles) drawCoast(c, base);
   for (const paint of shapes) {
     c.beginPath();
     trace(c, paint.rings || []);
