@@ -167,3 +167,38 @@ func TestAnOrderIsPlacedAtThePriceOfTheMoment(t *testing.T) {
 	page.MustElement("#place").MustClick() // before the new price is there
 	waitText(t, page, "#placed", "it would have been €169.00")
 }
+
+// A buyer chooses where to collect, from the list or on the map, and finds the way there afterwards.
+func TestABuyerChoosesWhereToCollect(t *testing.T) {
+	s := demoShop(t)
+	page := s.open(t, "/methods/workshop", 1280, 800)
+	page.MustElement("#t-points-").MustFocus().MustSelectAllText()
+	page.MustInsertText("Workshop; Market hall, Turku")
+	keys(page, input.Tab)
+	waitText(t, page, "#undo", "collected at")
+	page.MustNavigate(s.url + "/shop").MustWaitLoad()
+	page.MustElement("#ready-market-hall").MustFocus()
+	page.MustInsertText("2 to 3 working days")
+	keys(page, input.Tab)
+	waitText(t, page, "#undo", "ready for collection")
+
+	page.MustNavigate(s.url + "/checkout?of=draft").MustWaitLoad()
+	for field, text := range map[string]string{"postcode": "21100", "city": "Naantali"} {
+		page.MustElement("#first-" + field).MustSelectAllText().MustInput(text)
+	}
+	page.MustElement("#first-name").MustInput("Aino Esimerkki")
+	page.MustElement(`input[name="way"][value="workshop"]`).MustClick()
+	waitText(t, page, "#points", " km away")
+	first := page.MustElement("#points label").MustText()
+	assert.Contains(t, first, "Workshop", "the nearest first")
+	waitFor(t, page, `() => document.querySelectorAll("#collect-map .pin").length === 2`)
+	page.MustElement("#place").MustClick()
+	waitText(t, page, "#point-slip", "Please choose where you collect it.")
+	page.MustElement(`#collect-map .pin[title^="Market hall"]`).MustClick()
+	waitFor(t, page, `() => document.querySelector("#points input:checked")?.value === "market-hall"`)
+	waitFor(t, page, `() => !!document.querySelector("#collect-map .pin-chosen")`)
+	page.MustElement("#place").MustClick()
+	waitText(t, page, "#placed", "would have been")
+	link := page.MustElement(`.placed a[href^="geo:60.4"]`)
+	assert.Equal(t, "Open Market hall, Turku in a map", link.MustText())
+}

@@ -227,6 +227,7 @@ document.addEventListener("alpine:init", () => {
       },
       severalSays(o) {
         const points = o.offer.points;
+        if (points.length < 2) return "";
         return `${points.length} places to collect it, ${points[0].distance === null ? "such as" : "the nearest"} ${this.point(points[0])}`;
       },
       readyAt(p) {
