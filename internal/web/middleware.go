@@ -40,6 +40,7 @@ func headers(tiles func() string) gin.HandlerFunc {
 // files are the addresses that take a file, which may be larger than other requests; they say so by themselves.
 var files = map[string]bool{
 	"/zones/file":    true,
+	"/zones/areas":   true,
 	"/goods/file":    true,
 	"/rates-file":    true,
 	"/lists":         true,
@@ -54,7 +55,7 @@ const maxHeavy = 2
 func (s *Server) heavy(c *gin.Context) {
 	path := c.Request.URL.Path
 	if !files[path] && !strings.HasPrefix(path, "/goods/file/") && !strings.HasPrefix(path, "/rates-file/") &&
-		!strings.HasPrefix(path, "/zones/file/") &&
+		!strings.HasPrefix(path, "/zones/file/") && !strings.HasPrefix(path, "/zones/areas/") &&
 		!strings.HasPrefix(path, "/live/file/") ||
 		strings.HasSuffix(path, "/progress") ||
 		path == "/lists" ||

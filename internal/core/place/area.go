@@ -116,19 +116,26 @@ func (a *Area) check() error {
 			}
 		}
 		if at, crosses := crossing(polygon); crosses {
-			return fmt.Errorf("this area crosses itself near %.4f, %.4f (longitude, latitude)", at.Lon(), at.Lat())
+			return &AreaError{at, "this area crosses itself"}
 		}
 		for _, hole := range polygon[1:] {
 			if at, outside := outside(hole, polygon[0]); outside {
-				return fmt.Errorf(
-					"a hole of this area lies outside of it near %.4f, %.4f (longitude, latitude)",
-					at.Lon(),
-					at.Lat(),
-				)
+				return &AreaError{at, "a hole of this area lies outside of it"}
 			}
 		}
 	}
 	return nil
+}
+
+// AreaError is what is wrong with an area at one point.
+type AreaError struct {
+	At   orb.Point
+	text string
+}
+
+// Error says what is wrong, and where.
+func (e *AreaError) Error() string {
+	return fmt.Sprintf("%s near %.4f, %.4f (longitude, latitude)", e.text, e.At.Lon(), e.At.Lat())
 }
 
 // outside finds a point of a hole that lies outside a ring, which it does not cross. Points on the ring tell nothing.

@@ -11,6 +11,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 
@@ -19,6 +20,9 @@ import (
 	"diadrom/internal/core/plural"
 	"diadrom/internal/core/store"
 	"diadrom/internal/core/world"
+
+	"github.com/paulmach/orb"
+	"github.com/paulmach/orb/clip"
 )
 
 // MaxFeatures is how many features a file has at most.
@@ -36,6 +40,7 @@ type Refused struct {
 	Feature int // from 1
 	Name    string
 	Reason  string
+	At      *orb.Point // where, for what is wrong at one point
 }
 
 // Error says what is wrong.
@@ -63,14 +68,17 @@ type feature struct {
 }
 
 // Parse reads a file of GeoJSON or KML. The error says why it is neither.
-func Parse(data []byte) (Read, error) {
+func Parse(data []byte) (Read, error) { return ParseAs(data, false) }
+
+// ParseAs is Parse; turned takes the first number of each position for its latitude, as the standard does not have it.
+func ParseAs(data []byte, turned bool) (Read, error) {
 	var head struct {
 		Type     string    `json:"type"`
 		Features []feature `json:"features"`
 	}
 	data = bytes.TrimPrefix(data, []byte("\ufeff"))
 	if bytes.HasPrefix(bytes.TrimSpace(data), []byte("<")) {
-		return parseKML(data)
+		return parseKML(data, turned)
 	}
 	if err := json.Unmarshal(data, &head); err != nil {
 		return Read{}, errors.New("this is not GeoJSON: it is not JSON that can be read")
@@ -95,8 +103,7 @@ func Parse(data []byte) (Read, error) {
 	if n := len(head.Features); n > MaxFeatures {
 		return Read{}, fmt.Errorf("it has %d features; at most %d are read", n, MaxFeatures)
 	}
-	var r reading
-	r.at = map[string]int{}
+	r := reading{at: map[string]int{}, turned: turned}
 	for i := range head.Features {
 		r.feature(i+1, &head.Features[i])
 	}
@@ -106,9 +113,10 @@ func Parse(data []byte) (Read, error) {
 
 // reading is a file on its way.
 type reading struct {
-	read                     Read
-	at                       map[string]int // zones by their folded names
-	closed, doubled, heights int
+	read                          Read
+	at                            map[string]int // zones by their folded names
+	turned                        bool           // latitude stands first
+	closed, doubled, heights, cut int
 }
 
 func (r *reading) feature(n int, f *feature) {
@@ -120,7 +128,7 @@ func (r *reading) feature(n int, f *feature) {
 		name = fmt.Sprintf("Area %d", n)
 	}
 	refuse := func(format string, args ...any) {
-		r.read.Refused = append(r.read.Refused, Refused{n, name, fmt.Sprintf(format, args...)})
+		r.read.Refused = append(r.read.Refused, Refused{Feature: n, Name: name, Reason: fmt.Sprintf(format, args...)})
 	}
 	if f.Geometry == nil {
 		refuse("it has no geometry")
@@ -129,6 +137,10 @@ func (r *reading) feature(n int, f *feature) {
 	areas, err := r.areas(f.Geometry)
 	if err != nil {
 		refuse("%s", err)
+		var at *place.AreaError
+		if errors.As(err, &at) {
+			r.read.Refused[len(r.read.Refused)-1].At = &at.At
+		}
 		return
 	}
 	key := world.Fold(name)
@@ -195,6 +207,9 @@ func (r *reading) area(kind string, polygons [][][][]json.Number) ([]*place.Area
 			polygons[i][j] = ring
 		}
 	}
+	if a, err := r.acrossTheAntimeridian(polygons); a != nil || err != nil {
+		return a, err
+	}
 	var coordinates any = polygons
 	if kind == "Polygon" {
 		coordinates = polygons[0]
@@ -216,6 +231,12 @@ func (r *reading) ring(points [][]json.Number) (ring [][]json.Number, err error)
 		if len(p) < 2 {
 			return nil, errors.New("a position has a longitude and a latitude")
 		}
+		if len(p) > 2 {
+			r.heights++
+		}
+		if p = p[:2]; r.turned {
+			p = []json.Number{p[1], p[0]}
+		}
 		lon, err1 := p[0].Float64()
 		lat, err2 := p[1].Float64()
 		switch {
@@ -227,13 +248,9 @@ func (r *reading) ring(points [][]json.Number) (ring [][]json.Number, err error)
 					p[0],
 					p[1])
 			}
-		case lon < -180 || lon > 180:
-			return nil, fmt.Errorf("%s, %s lies beyond 180°: cut the area there into two", p[0], p[1])
+		case lon < -360 || lon > 360:
+			return nil, fmt.Errorf("%s, %s lies beyond the whole Earth", p[0], p[1])
 		}
-		if len(p) > 2 {
-			r.heights++
-		}
-		p = p[:2]
 		if n := len(ring); n > 0 && slices.Equal(ring[n-1], p) {
 			r.doubled++
 			continue
@@ -247,6 +264,85 @@ func (r *reading) ring(points [][]json.Number) (ring [][]json.Number, err error)
 	return ring, nil
 }
 
+// nearly is how near to the antimeridian all points of a shape lie, in degrees, that is taken to cross it rather than to
+// go all round the Earth.
+const nearly = 40
+
+// acrossTheAntimeridian cuts polygons that cross ±180° there, as RFC 7946 asks for (section 3.1.9); nil for others. They
+// go on beyond 180°, or jump from one side to the other.
+func (r *reading) acrossTheAntimeridian(polygons [][][][]json.Number) ([]*place.Area, error) {
+	var shape orb.MultiPolygon
+	beyond, jumps, west := false, false, true
+	for _, polygon := range polygons {
+		var rings orb.Polygon
+		for _, ring := range polygon {
+			var points orb.Ring
+			for i, p := range ring {
+				lon, _ := p[0].Float64()
+				lat, _ := p[1].Float64()
+				points = append(points, orb.Point{lon, lat})
+				beyond = beyond || math.Abs(lon) > 180
+				jump := 0.0
+				if i > 0 {
+					jump = math.Abs(lon - points[i-1][0])
+				}
+				jumps = jumps || jump > 180 && jump < 360
+				west = west && math.Abs(lon) > 180-nearly
+			}
+			rings = append(rings, points)
+		}
+		shape = append(shape, rings)
+	}
+	if !beyond && !(jumps && west) {
+		return nil, nil
+	}
+	if !beyond {
+		for _, polygon := range shape {
+			for _, ring := range polygon {
+				for i := range ring {
+					if ring[i][0] < 0 {
+						ring[i][0] += 360
+					}
+				}
+			}
+		}
+	}
+	var out orb.MultiPolygon
+	for _, by := range []float64{-360, 0, 360} {
+		bound := orb.Bound{Min: orb.Point{-180 - by, -90}, Max: orb.Point{180 - by, 90}}
+		for _, polygon := range clip.MultiPolygon(bound, shape.Clone()) {
+			for _, ring := range polygon {
+				for i := range ring {
+					ring[i][0] += by
+				}
+			}
+			out = append(out, polygon)
+		}
+	}
+	a, err := place.NewArea(out)
+	if err != nil {
+		return nil, fmt.Errorf("it crosses the antimeridian and cannot be cut there: %w", err)
+	}
+	r.cut++
+	return []*place.Area{a}, nil
+}
+
+// Turned says whether the areas of a file seem to have latitude first: none of them lies where in says, and all do the
+// other way round.
+func (r *Read) Turned(in func(orb.Point) bool) bool {
+	n := 0
+	for _, z := range r.Zones {
+		for _, a := range z.Areas {
+			p := a.Shape().Bound().Center()
+			if in(p) || math.Abs(p[0]) > 90 || !in(orb.Point{p[1], p[0]}) {
+				return false
+			}
+			n++
+		}
+	}
+	return n > 0
+}
+
 // notes says what was mended.
 func (r *reading) notes() (list []string) {
 	if r.closed > 0 {
@@ -254,6 +350,12 @@ func (r *reading) notes() (list []string) {
 	}
 	if r.doubled > 0 {
 		list = append(list, plural.Count(r.doubled, "point")+" stood twice in a row: one is kept")
+	}
+	if r.cut > 0 {
+		list = append(list, plural.Count(r.cut, "area")+" over the antimeridian: cut at 180° into parts")
+	}
+	if r.turned {
+		list = append(list, "latitude was read as the first number of each position")
 	}
 	if r.heights > 0 {
 		list = append(list, "heights are left out")

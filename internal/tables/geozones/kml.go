@@ -34,8 +34,8 @@ type kmlPlacemark struct {
 }
 
 // parseKML reads the placemarks of a KML file, wherever they stand in its folders.
-func parseKML(data []byte) (Read, error) {
-	r := reading{at: map[string]int{}}
+func parseKML(data []byte, turned bool) (Read, error) {
+	r := reading{at: map[string]int{}, turned: turned}
 	d := xml.NewDecoder(bytes.NewReader(data))
 	seen, isKML := 0, false
 	for {

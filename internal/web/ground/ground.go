@@ -34,9 +34,10 @@ type view struct {
 	ByRoad  bool
 	Slip    string
 	Note    string
-	Fresh   bool // the chosen shape was made just now
-	Refused bool // what was drawn last was refused, and is still on the map
-	HasShop bool // a place of the shop is known on the ground
+	Fresh   bool   // the chosen shape was made just now
+	Refused bool   // what was drawn last was refused, and is still on the map
+	HasShop bool   // a place of the shop is known on the ground
+	At      string // a point to show, latitude and longitude
 }
 
 // zoneRow is a zone in the list beside the map.
@@ -88,6 +89,9 @@ func (s *Screens) viewOf(c *gin.Context, state *draft.State, query url.Values) v
 	f := state.File
 	v := view{Find: strings.TrimSpace(query.Get("find")), Total: len(f.Zones), Method: query.Get("method"),
 		ByRoad: f.Store.DistanceBy == store.ByRoad}
+	if p, err := pointOf(query.Get("lat") + " " + query.Get("lon")); err == nil {
+		v.At = fmt.Sprintf("%g %g", p.Lat(), p.Lon())
+	}
 	said := overlaps.About(state)
 	here, _, _ := s.till.Zone(c.Request.Context(), state)
 	for i := range f.Zones {

@@ -312,6 +312,12 @@ func rowText(f *store.File, t *rate.Table, row int) string {
 		price = world.DeliveryPrice(u.Money(*c.Base), f.Store.Currency)
 	}
 	at := edit.AtText(t.Rows[row].At)
+	if t.Rows[row].At == nil {
+		if row == 0 {
+			return "any distance: " + price
+		}
+		return "above " + edit.AtText(t.Rows[row-1].At) + " " + u.Distance + ": " + price
+	}
 	if t.Edges == rate.From {
 		return "from " + at + " " + u.Distance + ": " + price
 	}

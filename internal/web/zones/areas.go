@@ -5,14 +5,17 @@ import (
 	"net/http"
 	"strconv"
 
+	"diadrom/internal/core/atlas"
 	"diadrom/internal/core/store"
 	"diadrom/internal/edit"
+	"diadrom/internal/shop/draft"
 	"diadrom/internal/sqlite"
 	"diadrom/internal/tables/geozones"
 	"diadrom/internal/web/shell"
 	"diadrom/internal/web/upload"
 
 	"github.com/gin-gonic/gin"
+	"github.com/paulmach/orb"
 )
 
 // areasFileView is what drawn areas of a GeoJSON file would change.
@@ -24,6 +27,8 @@ type areasFileView struct {
 	More     int // refused features that are not shown
 	Changes  []zoneChange
 	Same     int
+	Turned   bool // latitude is taken to stand first
+	Asks     bool // it seems so, and is asked
 }
 
 // exportAreas answers with the drawn areas of all zones.
@@ -49,14 +54,16 @@ func (s *Screens) areas() *upload.Import {
 	}
 }
 
-func (s *Screens) previewAreas(_ *gin.Context, u *sqlite.Upload, slip string) (any, int, error) {
+func (s *Screens) previewAreas(c *gin.Context, u *sqlite.Upload, slip string) (any, int, error) {
 	state := s.draft.State()
 	v := areasFileView{ID: strconv.FormatInt(u.ID, 10), Name: u.Name, Problem: slip}
-	read, err := geozones.Parse(u.Body)
+	v.Turned = c.Query("turned") == "yes"
+	read, err := geozones.ParseAs(u.Body, v.Turned)
 	if err != nil {
 		v.Problem = err.Error()
 		return v, http.StatusOK, nil
 	}
+	v.Asks = !v.Turned && read.Turned(s.atHome(state))
 	v.Notes, v.Refused = read.Notes, read.Refused[:min(len(read.Refused), upload.MaxFaults)]
 	v.More = len(read.Refused) - len(v.Refused)
 	next := state.File.Clone()
@@ -73,8 +80,31 @@ func (s *Screens) previewAreas(_ *gin.Context, u *sqlite.Upload, slip string) (a
 	return v, http.StatusOK, nil
 }
 
+// atHome says whether a point lies in or near a country that the shop is in or sends to by name.
+func (s *Screens) atHome(state *draft.State) func(orb.Point) bool {
+	f, countries := state.File, map[string]bool{}
+	countries[f.Home()] = true
+	for i := range f.Zones {
+		for j := range f.Zones[i].Places {
+			countries[f.Zones[i].Places[j].Country] = true
+		}
+	}
+	delete(countries, "")
+	return func(p orb.Point) bool {
+		for country := range countries {
+			if atlas.Near(country, p, offshore) {
+				return true
+			}
+		}
+		return false
+	}
+}
+
+// offshore is how many metres off the land of a country an area still lies there.
+const offshore = 50_000
+
 func (s *Screens) applyAreas(c *gin.Context, u *sqlite.Upload) (upload.Applied, error) {
-	read, err := geozones.Parse(u.Body)
+	read, err := geozones.ParseAs(u.Body, c.PostForm("turned") == "yes")
 	if err != nil {
 		return upload.Applied{}, shell.Refusef("%s", err)
 	}

@@ -339,6 +339,15 @@ const refresh = async (fit) => {
     if (b.isValid() && !map.getBounds().contains(b)) map.fitBounds(b.pad(0.2));
   } else if (fit && now.till && !map.getBounds().contains(now.till.at)) map.panTo(now.till.at);
   asked = `${zone} ${shape}`;
+  const at = data().dataset.at;
+  if (at && !before) {
+    const [lat, lon] = at.split(" ").map(Number);
+    map.setView([lat, lon], 13);
+    const text = `${lat} ${lon}`;
+    L.marker([lat, lon], { icon: pin("overlap"), title: text, alt: text, ...apart })
+      .addTo(map)
+      .bindTooltip(text, { permanent: true, direction: "bottom", offset: [0, 8], className: "pin-name" });
+  }
 };
 
 // Drawing by hand: an area, a hole, or a line that splits.
