@@ -21,6 +21,7 @@ const MaxVertices = 20_000
 type Area struct {
 	raw   json.RawMessage
 	shape orb.MultiPolygon
+	slabs [][]slabs // by polygon and ring
 	bound orb.Bound
 	km2   float64
 }
@@ -50,6 +51,13 @@ func ParseArea(raw []byte) (*Area, error) {
 	}
 	if err := a.check(); err != nil {
 		return nil, err
+	}
+	for _, polygon := range a.shape {
+		var rings []slabs
+		for _, ring := range polygon {
+			rings = append(rings, slabsOf(ring))
+		}
+		a.slabs = append(a.slabs, rings)
 	}
 	a.raw = slices.Clone(raw)
 	a.bound, a.km2 = a.shape.Bound(), geo.Area(a.shape)/1e6
@@ -84,6 +92,9 @@ func NewArea(shape orb.MultiPolygon) (*Area, error) {
 	}
 	return ParseArea(raw)
 }
+
+// Bound is the box round the area.
+func (a *Area) Bound() orb.Bound { return a.bound }
 
 // Shape are the polygons of the area, rings closed, longitude before latitude. They must not be changed.
 func (a *Area) Shape() orb.MultiPolygon { return a.shape }
@@ -202,7 +213,15 @@ func (a *Area) SquareKilometres() float64 { return a.km2 }
 
 // Contains says whether a point lies in the area; a point on its outer edge does.
 func (a *Area) Contains(p orb.Point) bool {
-	return a.bound.Contains(p) && planar.MultiPolygonContains(a.shape, p)
+	if !a.bound.Contains(p) {
+		return false
+	}
+	for _, polygon := range a.slabs {
+		if polygon[0].contains(p) && !slices.ContainsFunc(polygon[1:], func(hole slabs) bool { return hole.contains(p) }) {
+			return true
+		}
+	}
+	return false
 }
 
 // inside is a point of the area: its middle, or else the middle of the widest stretch of it along a parallel.

@@ -5,6 +5,7 @@ import (
 	"maps"
 	"slices"
 
+	"diadrom/internal/core/atlas"
 	"diadrom/internal/core/gazetteer"
 	"diadrom/internal/core/place"
 	"diadrom/internal/core/postcode"
@@ -323,8 +324,12 @@ func (a *summing) spots() {
 	}
 }
 
-// near is a point as an address, in the country of the nearest listed place where the rule names none.
+// near is a point as an address; where the rule names no country, in the one on whose land it lies, or at sea in that of
+// the nearest listed place.
 func (m *Map) near(p orb.Point, country string) (place.Address, []place.Match) {
+	if country == "" {
+		country = atlas.CountryAt(p)
+	}
 	if country == "" && m.Gazetteer != nil {
 		country = m.Gazetteer.CountryAt(p.Lat(), p.Lon())
 	}

@@ -4,8 +4,10 @@ package ground
 
 import (
 	"cmp"
+	"math"
 	"slices"
 	"sync"
+	"sync/atomic"
 
 	"diadrom/internal/core/atlas"
 	"diadrom/internal/core/gazetteer"
@@ -14,6 +16,7 @@ import (
 	"diadrom/internal/core/world"
 
 	"github.com/paulmach/orb"
+	"github.com/paulmach/orb/maptile"
 	"github.com/tidwall/rtree"
 )
 
@@ -35,8 +38,8 @@ type Paint struct {
 // Spot is a listed place on the ground.
 type Spot struct {
 	Place *gazetteer.Place
-	Zone  int // that takes it before all others; −1 for none
-	Rank  int // how many listed places of its region share its name: the more, the larger the town
+	Rank  int   // how many listed places of its region share its name: the more, the larger the town
+	at    int32 // in the list
 }
 
 // Map is the ground of a store. It is safe for many goroutines.
@@ -48,13 +51,15 @@ type Map struct {
 	shapes rtree.RTreeG[int] // Paints that have a shape, by where it lies
 	broad  []int             // Paints of whole countries
 
-	once  sync.Once
-	zones []int16 // by place
+	zones []atomic.Int32 // by place: the zone's index + 2 as far as it is known, 1 for none
 }
 
 // Of lays out an engine's store; places are those of the engine's list.
 func Of(e *quote.Engine, places *Places) *Map {
 	m := &Map{engine: e, places: places}
+	if places.list != nil {
+		m.zones = make([]atomic.Int32, places.list.Len())
+	}
 	for i, owner := range e.ZoneRules() {
 		var except []Paint
 		for j := range owner.Except {
@@ -135,29 +140,54 @@ func (m *Map) In(b orb.Bound) (list []*Paint) {
 	return list
 }
 
-// Spots goes through listed places in a bound.
-func (m *Map) Spots(b orb.Bound, each func(Spot) bool) {
-	m.once.Do(m.match)
-	m.places.in(b, func(i int32) bool {
-		p := m.places.list.At(i)
-		return each(Spot{p, int(m.zones[i]), int(m.places.rank[i])})
-	})
-}
-
-// match finds out which zone takes each listed place.
-func (m *Map) match() {
-	if m.places.list == nil {
-		return
+// Thinned are the listed places in a bound, of those that share a few pixels of a map of that zoom the largest town; in
+// neighbouring tiles alike. The largest come first.
+func (m *Map) Thinned(z maptile.Zoom, b orb.Bound) (list []Spot) {
+	p := m.places
+	if p.list == nil {
+		return nil
 	}
-	m.zones = make([]int16, m.places.list.Len())
-	for i := range m.zones {
-		m.zones[i] = -1
-		p := m.places.list.At(int32(i))
-		to := m.engine.Resolve(addressOf(p))
-		if zones := m.engine.Zones(&to); len(zones) > 0 {
-			m.zones[i] = int16(min(zones[0].Owner, 1<<15-1))
+	level := p.level(min(z, finest))
+	low, high := cellOf(orb.Point{b.Min[0], b.Max[1]}, z), cellOf(orb.Point{b.Max[0], b.Min[1]}, z)
+	add := func(i int32) {
+		if at := p.list.At(i); b.Contains(orb.Point{at.Lon, at.Lat}) {
+			list = append(list, Spot{at, int(p.rank[i]), i})
 		}
 	}
+	if z <= finest {
+		for x := low[0]; x <= high[0]; x++ {
+			for y := low[1]; y <= high[1]; y++ {
+				if i, ok := level[[2]int32{x, y}]; ok {
+					add(i)
+				}
+			}
+		}
+	} else {
+		best := map[[2]int32]int32{}
+		p.in(b, func(i int32) bool {
+			p.put(best, i, z)
+			return true
+		})
+		for _, i := range best {
+			add(i)
+		}
+	}
+	slices.SortFunc(list, func(a, b Spot) int { return p.compare(a.at, b.at) })
+	return list
+}
+
+// ZoneOf is the zone that takes a listed place before all others, by its index; −1 for none. It is looked up once.
+func (m *Map) ZoneOf(s *Spot) int {
+	if known := m.zones[s.at].Load(); known != 0 {
+		return int(known) - 2
+	}
+	zone := -1
+	to := m.engine.Resolve(addressOf(s.Place))
+	if zones := m.engine.Zones(&to); len(zones) > 0 {
+		zone = zones[0].Owner
+	}
+	m.zones[s.at].Store(int32(zone + 2))
+	return zone
 }
 
 func addressOf(p *gazetteer.Place) place.Address {
@@ -169,6 +199,63 @@ type Places struct {
 	list *gazetteer.Gazetteer
 	tree rtree.RTreeG[int32]
 	rank []int32
+
+	thinning sync.Once
+	levels   [finest + 1]map[[2]int32]int32 // places left at a zoom, by their cells
+}
+
+// A place has so many pixels of a map to itself, room for its name: cells of a zoom lie two by two in those of the zoom
+// before, so that what is left at one zoom is left of what is left at the next.
+const (
+	cellX, cellY = 88, 26
+	tileSize     = 256
+	finest       = 12 // zoom up to which it is laid out beforehand
+)
+
+// cellOf is the cell in which a point lies.
+func cellOf(p orb.Point, z maptile.Zoom) [2]int32 {
+	x, y := maptile.Fraction(p, z)[0]*tileSize, maptile.Fraction(p, z)[1]*tileSize
+	return [2]int32{int32(math.Floor(x / cellX)), int32(math.Floor(y / cellY))}
+}
+
+// level are the places that are left at a zoom.
+func (p *Places) level(z maptile.Zoom) map[[2]int32]int32 {
+	p.thinning.Do(func() {
+		left := make([]int32, 0, p.list.Len())
+		for i := range int32(p.list.Len()) {
+			if p.list.At(i).Located {
+				left = append(left, i)
+			}
+		}
+		for z := finest; z >= 0; z-- {
+			level := map[[2]int32]int32{}
+			for _, i := range left {
+				p.put(level, i, maptile.Zoom(z))
+			}
+			p.levels[z] = level
+			left = left[:0]
+			for _, i := range level {
+				left = append(left, i)
+			}
+		}
+	})
+	return p.levels[z]
+}
+
+// put leaves a place in its cell where it comes before what is there.
+func (p *Places) put(level map[[2]int32]int32, i int32, z maptile.Zoom) {
+	at := p.list.At(i)
+	cell := cellOf(orb.Point{at.Lon, at.Lat}, z)
+	if had, ok := level[cell]; !ok || p.compare(i, had) < 0 {
+		level[cell] = i
+	}
+}
+
+// compare puts larger towns first.
+func (p *Places) compare(i, j int32) int {
+	a, b := p.list.At(i), p.list.At(j)
+	return cmp.Or(cmp.Compare(p.rank[j], p.rank[i]), cmp.Compare(a.Name, b.Name), cmp.Compare(a.Postcode, b.Postcode),
+		cmp.Compare(i, j))
 }
 
 // NewPlaces lays out a list; nil has no places.

@@ -13,6 +13,7 @@ import (
 	"diadrom/internal/core/store"
 
 	"github.com/paulmach/orb"
+	"github.com/paulmach/orb/maptile"
 	"github.com/peterstace/simplefeatures/geom"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -113,13 +114,13 @@ func TestTheNarrowestIsPaintedLast(t *testing.T) {
 	assert.Len(t, m.In(orb.Bound{Min: orb.Point{21.9, 60.4}, Max: orb.Point{22.1, 60.5}}), 5, "Lapland is elsewhere")
 
 	zones := map[string]int{}
-	m.Spots(orb.Bound{Min: orb.Point{-180, -90}, Max: orb.Point{180, 90}}, func(s Spot) bool {
+	for _, s := range m.Thinned(16, orb.Bound{Min: orb.Point{-179, -80}, Max: orb.Point{179, 80}}) {
 		to := e.Resolve(place.Address{Country: "FI", Postcode: s.Place.Postcode})
-		assert.Equal(t, e.Zones(&to)[0].Owner, s.Zone)
+		assert.Equal(t, e.Zones(&to)[0].Owner, m.ZoneOf(&s))
+		assert.Equal(t, m.ZoneOf(&s), m.ZoneOf(&s))
 		assert.Equal(t, 10, s.Rank, "ten codes of one town")
-		zones[e.Store().Zones[s.Zone].ID]++
-		return true
-	})
+		zones[e.Store().Zones[m.ZoneOf(&s)].ID]++
+	}
 	assert.Equal(t, 100, zones["near"]+zones["far"]+zones["fi"])
 	assert.Positive(t, zones["near"])
 }
@@ -169,4 +170,31 @@ func BenchmarkFacts(b *testing.B) {
 	for b.Loop() {
 		m.Facts(1, &rule, nil)
 	}
+}
+
+// Of the places that share a cell one is left, the same whether it is laid out beforehand or looked for, and of what is
+// left at one zoom all that is left at the one before.
+func TestPlacesThinOut(t *testing.T) {
+	g := list(t)
+	m := Of(engine(t, g, finland), NewPlaces(g))
+	all := orb.Bound{Min: orb.Point{20, 59}, Max: orb.Point{24, 62}}
+	finer := map[string]bool{}
+	for z := maptile.Zoom(15); ; z-- {
+		cells, here := map[[2]int32]bool{}, map[string]bool{}
+		for _, s := range m.Thinned(z, all) {
+			cell := cellOf(orb.Point{s.Place.Lon, s.Place.Lat}, z)
+			assert.False(t, cells[cell], "two in one cell at zoom %d", z)
+			cells[cell], here[s.Place.Postcode] = true, true
+			assert.True(t, z == 15 || finer[s.Place.Postcode], "it comes back at zoom %d", z)
+		}
+		if z == 15 {
+			assert.Len(t, here, 100)
+		}
+		finer = here
+		if z == 0 {
+			break
+		}
+	}
+	assert.Len(t, finer, 1)
+	assert.Empty(t, Of(engine(t, nil, finland), NewPlaces(nil)).Thinned(3, all))
 }

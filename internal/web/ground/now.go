@@ -238,11 +238,12 @@ func (n *now) shapes(f *store.File, z *store.Zone) {
 	around = around.Pad(max(0.05, (around.Max[0]-around.Min[0])/2))
 	points := 0
 	for i := range f.Zones {
-		for _, sh := range edit.Shapes(&f.Zones[i]) {
-			if f.Zones[i].ID == z.ID || sh.Rule.Area == nil || !sh.Rule.Area.Shape().Bound().Intersects(around) {
+		for j := range f.Zones[i].Places {
+			a := f.Zones[i].Places[j].Area
+			if f.Zones[i].ID == z.ID || a == nil || !a.Bound().Intersects(around) {
 				continue
 			}
-			for _, polygon := range sh.Rule.Area.Shape() {
+			for _, polygon := range a.Shape() {
 				if points += len(polygon[0]); points > maxNear {
 					return
 				}

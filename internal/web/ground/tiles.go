@@ -21,8 +21,6 @@ const (
 	tileSize = 256
 	perPixel = 4
 	maxZoom  = 17
-	// A spot has so many pixels to itself: room for its name.
-	thinX, thinY = 88, 26
 	// reachOver is how far beyond a tile, in tiles, spots are sent, so that their names go on over its edge.
 	reachOver = 0.45
 )
@@ -139,12 +137,12 @@ func (s *Screens) over(c *gin.Context) {
 		b = p.appendPaint(b, paint, bound)
 	}
 	b = append(b, `],"spots":[`...)
-	for i, spot := range thinned(m, t) {
+	for i, spot := range m.Thinned(t.Z, t.Bound(reachOver)) {
 		if i > 0 {
 			b = append(b, ',')
 		}
 		at := p.at(orb.Point{spot.Place.Lon, spot.Place.Lat})
-		b = fmt.Appendf(b, "[%d,%d,%d,%q,%q]", int(at[0]*perPixel), int(at[1]*perPixel), spot.Zone, spot.Place.Name,
+		b = fmt.Appendf(b, "[%d,%d,%d,%q,%q]", int(at[0]*perPixel), int(at[1]*perPixel), m.ZoneOf(&spot), spot.Place.Name,
 			spot.Place.Postcode)
 	}
 	c.Data(http.StatusOK, "application/json", append(b, "]}"...))
@@ -206,41 +204,4 @@ func shifted(shape orb.MultiPolygon, bound orb.Bound) (out orb.MultiPolygon) {
 		out = append(out, atlas.CutShape(moved, bound)...)
 	}
 	return out
-}
-
-// thinned are the spots of a tile, of those that share a few pixels the largest town; of neighbouring tiles alike.
-func thinned(m *ground.Map, t maptile.Tile) (list []ground.Spot) {
-	p, best := plotOf(t), map[[2]int]ground.Spot{}
-	m.Spots(t.Bound(reachOver), func(s ground.Spot) bool {
-		at := p.at(orb.Point{s.Place.Lon, s.Place.Lat})
-		// Counted from the corner of the world, so that the same spots are left at the edges of tiles.
-		key := [2]int{
-			int(math.Floor((at[0] + math.Mod(p.x*tileSize, thinX)) / thinX)),
-			int(math.Floor((at[1] + math.Mod(p.y*tileSize, thinY)) / thinY)),
-		}
-		if had, ok := best[key]; !ok || before(&s, &had) {
-			best[key] = s
-		}
-		return true
-	})
-	for _, s := range best {
-		list = append(list, s)
-	}
-	slices.SortFunc(list, func(a, b ground.Spot) int {
-		if before(&a, &b) {
-			return -1
-		}
-		return 1
-	})
-	return list
-}
-
-func before(a, b *ground.Spot) bool {
-	if a.Rank != b.Rank {
-		return a.Rank > b.Rank
-	}
-	if a.Place.Name != b.Place.Name {
-		return a.Place.Name < b.Place.Name
-	}
-	return a.Place.Postcode < b.Place.Postcode
 }
