@@ -41,10 +41,10 @@ type Point struct {
 	Distance *string `json:"distance"` // in the store's unit, null where it is not known
 	Unit     string  `json:"unit"`
 	Hours    string  `json:"hours,omitempty"` // when it is open, in the shop's words
-	// Where it is, in degrees; absent where that is not known.
-	Lat string `json:"lat,omitempty"`
-	Lon string `json:"lon,omitempty"`
-	// When goods are ready there; the method's where the location says nothing else.
+	// Of a request with a point, also an empty one: where it is, in degrees, absent where that is not known; and when goods
+	// are ready there, the method's days where the location says nothing else.
+	Lat    string      `json:"lat,omitempty"`
+	Lon    string      `json:"lon,omitempty"`
 	Days   *store.Days `json:"days,omitempty"`
 	Dates  *Dates      `json:"dates,omitempty"`
 	Chosen bool        `json:"chosen,omitempty"`
@@ -150,14 +150,16 @@ func (a *asked) offer(m *method, ready *store.Days, o *Option, has *Measures) *O
 				Address:  l.Address(),
 				Unit:     a.e.units.Distance,
 				Hours:    l.Hours,
-				Days:     days,
-				Dates:    a.dates(m, days),
-				Chosen:   l.ID == a.q.Point,
 			},
 		}
+		if a.q.Collects {
+			p.Days, p.Dates, p.Chosen = days, a.dates(m, days), l.ID == a.q.Point
+		}
 		if at, ok := a.e.originOf[l.ID]; ok {
-			where := place.At(l.Country, a.e.origins[at].point)
-			p.Lat, p.Lon = where.Lat.String(), where.Lon.String()
+			if a.q.Collects {
+				where := place.At(l.Country, a.e.origins[at].point)
+				p.Lat, p.Lon = where.Lat.String(), where.Lon.String()
+			}
 			if p.at = a.wayFrom(at).length; p.at != nil {
 				d := p.at.String()
 				p.Distance = &d

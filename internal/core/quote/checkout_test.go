@@ -232,7 +232,9 @@ func TestWhereGoodsAreCollected(t *testing.T) {
 		assert.Equal(t, want, names(e.Quote(read(t, e, ask("")))), "the nearest first: %s", method)
 	}
 	e := compiled(t, file(""))
-	o := e.Quote(read(t, e, ask(""))).Options[0]
+	bare := e.Quote(read(t, e, ask(""))).Options[0].Offer.Points[0]
+	assert.True(t, bare.Lat == "" && bare.Days == nil, "who does not know of points is answered as before")
+	o := e.Quote(read(t, e, ask(`,"point":""`))).Options[0]
 	assert.Empty(t, o.Point)
 	assert.Equal(t, "2026-11-26", o.Dates.From)
 	hall, w := o.Offer.Points[0], o.Offer.Points[1]

@@ -25,7 +25,8 @@ type Request struct {
 	Customer string
 	Group    string
 	Checkout bool      // whether the answer is for a checkout, which shows more than the price
-	Point    string    // the location at which the buyer has chosen to collect, "" for none
+	Point    string    // the location at which the buyer has chosen to collect, "" for none yet
+	Collects bool      // whether a point was given, "" too: the answer then says more of each
 	At       time.Time // when the order is placed; zero where it is not said
 }
 
@@ -94,7 +95,7 @@ func (e *Engine) request(r *jsonread.Reader) (q Request) {
 		case "group":
 			q.Group = strings.TrimSpace(r.Text())
 		case "point":
-			q.Point = r.Text()
+			q.Point, q.Collects = r.Text(), true
 			if q.Point != "" && e.file.Location(q.Point) == nil {
 				r.Fault(fault.Reference, "there is no location %.60q", q.Point)
 			}

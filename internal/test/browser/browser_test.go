@@ -228,18 +228,16 @@ func TestScreenshots(t *testing.T) {
 				document.querySelector("#terms").scrollIntoView({block: "center", behavior: "instant"}))`)
 		}},
 		{"policy", "/policy", 1280, nil},
-		{"rates-list", "/rates/parcel", 1280, func(p *rod.Page) {
-			name := filepath.Join(t.TempDir(), "carrier.csv")
-			require.NoError(t, os.WriteFile(name,
-				[]byte("Country,Postcode,Weight up to "+
-					"(kg),Price\nFI,,2,6.40\nFI,,10,9.20\nFI,22*,2,8.10\nFI,22*,10,12.60\n"+
-					"Norway,,2,17.50\nNorway,,2,18.50\nNorway,,10,24.00\n*,,2,31.00\n"), 0o600))
-			p.MustEval(`() => document.querySelectorAll("details").forEach(d => d.open = true)`)
-			p.MustElement("#rates-file").MustSetFiles(name)
-			wait := p.MustWaitNavigation()
-			p.MustElement(`form[action="/rates-file"] .go`).MustClick()
-			wait()
-			p.MustWaitLoad()
+		{"map", "/map?zone=van-round&method=van", 1280, func(p *rod.Page) {
+			drawnMap(t, p)
+			p.MustElementR(".ground-tools button", "Area round the shop").MustClick()
+			waitText(t, p, "#ground-facts", "km at its widest")
+			drawnMap(t, p)
+			zoom(p, 60.47, 22.05, 10)
+			drawnMap(t, p)
+			time.Sleep(time.Second) // until all of its tiles are there
+			p.MustElement("#undo").MustClick()
+			waitFor(t, p, `() => !document.querySelector("#undo")`)
 		}},
 		{"rates", "/rates/parcel", 1280, func(p *rod.Page) {
 			p.MustElement(`#till details[data-method=parcel] summary`).MustClick()

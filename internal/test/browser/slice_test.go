@@ -248,7 +248,7 @@ func TestEveryPageIsWhole(t *testing.T) {
 		"/zones/file/1", "/goods",
 		"/goods/file/2", "/methods", "/methods/parcel", "/defaults", "/book", "/book/file/4", "/quotes/why",
 		"/rates/freight", "/rates/parcel", "/quotes", "/quotes?over=weight", "/promises",
-		"/live", "/live/file/3", "/people", "/checkout"} {
+		"/live", "/live/file/3", "/people", "/checkout", "/map?zone=van-round"} {
 		page := s.open(t, path, 1280, 800)
 		refused := page.MustEval(
 			`() => performance.getEntriesByType("resource")

@@ -1,6 +1,6 @@
 // The map of the zones: land, the zones over it, and shapes that are drawn by hand.
 
-import { canvas, drawCoast, drawLand, fill, get, size, trace } from "./land.js";
+import { canvas, drawCoast, drawLand, fill, get, perPixel, size, trace } from "./land.js";
 
 const css = (name) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
 const colours = {
@@ -292,12 +292,13 @@ const showRest = () => {
   if (now.till) {
     const t = now.till;
     const counts = t.ways.find((w) => w.counts);
-    const text = [t.name, t.zone ? `taken by ${t.zone}` : "taken by no zone", counts ? counts.text : ""]
-      .filter(Boolean)
-      .join(" · ");
+    const said = [t.name, t.zone ? `taken by ${t.zone}` : "taken by no zone", counts ? counts.text : ""].filter(Boolean);
+    const text = said.join(" · ");
+    const lines = document.createElement("div");
+    for (const line of said) lines.appendChild(document.createElement("div")).textContent = line;
     L.marker(t.at, { icon: pin("till", t.colour), title: text, alt: text, zIndexOffset: 500, ...apart })
       .addTo(layers)
-      .bindTooltip(text, { permanent: true, direction: "bottom", offset: [0, 8], className: "pin-name pin-till-name" });
+      .bindTooltip(lines, { permanent: true, direction: "bottom", offset: [0, 8], className: "pin-name pin-till-name" });
   }
 };
 

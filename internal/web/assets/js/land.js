@@ -13,7 +13,7 @@ const sea = "#eaf0ef",
   coast = "#6f7c7c",
   lakes = "#dbe6e7";
 export const size = 256;
-const perPixel = 4;
+export const perPixel = 4;
 
 const got = new Map(); // tiles of numbers, by their path
 export const get = (path) => {
