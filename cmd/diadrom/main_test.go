@@ -1,12 +1,19 @@
 package main
 
 import (
+	"bufio"
 	"bytes"
 	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"net/http/httptest"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"strings"
+	"syscall"
 	"testing"
 
 	"diadrom/internal/core/decimal"
@@ -206,4 +213,66 @@ func TestASoundRequestGivesOneObject(t *testing.T) {
 		assert.Contains(t, fields, name)
 		assert.NotEqual(t, "null", string(fields[name]), name)
 	}
+}
+
+// A quote on the command line asks the services that are named, by a flag or in the environment, as the server does.
+func TestQuotesAskServices(t *testing.T) {
+	store := file(t, `{"format":"diadrom-store/1","store":{"currency":"EUR","distance_by":"road"},
+		"locations":[{"id":"w","name":"Workshop","country":"FI","lat":"60.4674","lon":"22.0260","ships_from":true}]}`)
+	request := file(t, `[{"to":{"country":"FI","street":"Satamatie 4"},"lines":[]},
+		{"to":{"country":"FI","lat":"60.4492","lon":"22.2661"},"lines":[]}]`)
+	roads := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		n := strings.Count(r.URL.Path, ";")
+		fmt.Fprintf(w, `{"code":"Ok","distances":[[%s]]}`, strings.TrimSuffix(strings.Repeat("20345.6,", n), ","))
+	}))
+	defer roads.Close()
+	addresses := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		fmt.Fprint(w, `[{"lat":"60.45","lon":"22.2"}]`)
+	}))
+	defer addresses.Close()
+	quote := func(env []string, arguments ...string) string {
+		cmd := exec.Command(binary, append([]string{"quote", "--store", store, "--request", request}, arguments...)...)
+		cmd.Env = append(os.Environ(), env...)
+		out, err := cmd.Output()
+		require.NoError(t, err)
+		return string(out)
+	}
+	asked := quote(nil, "--roads", roads.URL, "--addresses", addresses.URL)
+	assert.Equal(t, 2, strings.Count(asked, `"distance": "20.346"`), asked)
+	assert.NotContains(t, asked, "road_estimated")
+	assert.Equal(t, asked, quote([]string{"DIADROM_ROADS=" + roads.URL, "DIADROM_ADDRESSES=" + addresses.URL}))
+	alone := quote(nil)
+	assert.Equal(t, 1, strings.Count(alone, `"distance": "17.377"`), "13.367 km straight × 1.3")
+	assert.Equal(t, 1, strings.Count(alone, "road_estimated"))
+	cmd := exec.Command(binary, "quote", "--store", store, "--request", request, "--roads", "roads.example")
+	out, err := cmd.CombinedOutput()
+	require.Error(t, err)
+	assert.Contains(t, string(out), "write it such as https://roads.example")
+}
+
+// A stand-in says where it is, and answers there.
+func TestStandIns(t *testing.T) {
+	for name, path := range map[string]string{
+		"roads":     "/table/v1/driving/22.026,60.4674;22.2661,60.4492?sources=0&destinations=1&annotations=distance",
+		"addresses": "/search?street=Satamatie+4&city=Turku&postalcode=20100&country=FI&format=jsonv2&limit=1",
+	} {
+		cmd := exec.Command(binary, "standin", name)
+		out, err := cmd.StdoutPipe()
+		require.NoError(t, err)
+		require.NoError(t, cmd.Start())
+		line, err := bufio.NewReader(out).ReadString('\n')
+		require.NoError(t, err)
+		url := regexp.MustCompile(`http://\S+`).FindString(line)
+		answer, err := http.Get(url + path)
+		require.NoError(t, err)
+		body, err := io.ReadAll(answer.Body)
+		answer.Body.Close()
+		require.NoError(t, err)
+		assert.Regexp(t, `"distances":\[\[20252\.7\]\]|"lat":"60\.4526332"`, string(body), "always the same")
+		require.NoError(t, cmd.Process.Signal(syscall.SIGTERM))
+		assert.NoError(t, cmd.Wait())
+	}
+	out, err := exec.Command(binary, "standin", "roads", "--country", "Atlantis").CombinedOutput()
+	require.Error(t, err)
+	assert.Contains(t, string(out), "no list of places")
 }

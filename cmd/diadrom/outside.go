@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"os"
 
+	"diadrom/internal/core/quote"
 	"diadrom/internal/outside"
 
 	"github.com/spf13/cobra"
@@ -37,4 +38,15 @@ func (f *outsideFlags) read() (outside.Settings, error) {
 		return s, fmt.Errorf("--roads and --addresses: %w", err)
 	}
 	return s, nil
+}
+
+// asking is an engine that asks the services that are set. Whoever types an address here may name any.
+func (f *outsideFlags) asking(e *quote.Engine) (*quote.Engine, error) {
+	settings, err := f.read()
+	if err != nil {
+		return nil, err
+	}
+	var asks outside.Services
+	asks.Set(settings, true, true)
+	return e.Asking(&asks), nil
 }

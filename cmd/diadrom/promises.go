@@ -11,6 +11,7 @@ import (
 
 func promisesCommand() *cobra.Command {
 	var storeName, listName, gazetteerName string
+	var services outsideFlags
 	cmd := &cobra.Command{
 		Use:   "promises --store FILE [--promises FILE] [--gazetteer FILE]",
 		Short: "Print what became of the promises kept beside a store file",
@@ -18,6 +19,9 @@ func promisesCommand() *cobra.Command {
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			engine, err := readEngine(cmd, storeName, gazetteerName)
 			if err != nil {
+				return err
+			}
+			if engine, err = services.asking(engine); err != nil {
 				return err
 			}
 			if listName == "" {
@@ -49,6 +53,7 @@ func promisesCommand() *cobra.Command {
 		"the list of promises; beside store.json it is store.promises.json",
 	)
 	cmd.Flags().StringVar(&gazetteerName, "gazetteer", "", "places in the GeoNames postal layout")
+	services.register(cmd)
 	cmd.MarkFlagRequired("store")
 	return cmd
 }

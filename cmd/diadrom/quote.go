@@ -10,7 +10,6 @@ import (
 	"diadrom/internal/core/gazetteer"
 	"diadrom/internal/core/quote"
 	"diadrom/internal/core/store"
-	"diadrom/internal/outside"
 
 	"github.com/spf13/cobra"
 )
@@ -35,13 +34,9 @@ func quoteCommand() *cobra.Command {
 			if len(faults) > 0 {
 				return broken(cmd, faults)
 			}
-			settings, err := services.read()
-			if err != nil {
+			if engine, err = services.asking(engine); err != nil {
 				return err
 			}
-			var asks outside.Services
-			asks.Set(settings, true, true)
-			engine = engine.Asking(&asks)
 			if many {
 				engine = engine.AheadOf(requests)
 			}

@@ -61,7 +61,8 @@ func placesStandin(name, short string, service func(*gazetteer.Gazetteer) http.H
 		},
 	}
 	cmd.Flags().StringVar(&gazetteerName, "gazetteer", "", "places in the GeoNames postal layout")
-	cmd.Flags().StringSliceVar(&countries, "country", []string{"FI"}, "countries whose lists come with Diadrom, without "+
+	cmd.Flags().StringSliceVar(&countries, "country", []string{"FI"}, "countries whose lists come with Diadrom, "+
+		"without "+
 		"--gazetteer")
 	cmd.Flags().StringVar(&address, "listen", "127.0.0.1:0", "address and port; port 0 takes a free one")
 	cmd.Flags().DurationVar(&bad.Slow, "slow", 0, "how long each answer takes, such as 3s")

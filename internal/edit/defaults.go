@@ -24,7 +24,10 @@ type Several struct {
 
 // SeveralFields lists the terms that can be set for several methods.
 var SeveralFields = slices.Concat(
-	slices.DeleteFunc(slices.Clone(terms.Fields), func(f terms.Field) bool { return f == terms.From || f == terms.Points }),
+	slices.DeleteFunc(slices.Clone(terms.Fields), func(f terms.Field) bool {
+		return f == terms.From ||
+			f == terms.Points
+	}),
 	[]terms.Field{TaxedField},
 )
 

@@ -33,7 +33,8 @@ func SetRoadFactor(f *store.File, typed string) error {
 		return Problemf("%q is not a number: a road factor is written 1.3", typed)
 	}
 	if d.Less(decimal.One) || decimal.FromInt(store.MaxRoadFactor).Less(d) {
-		return Problemf("%s is not from 1 to %d: a road is never shorter than the straight line", d, store.MaxRoadFactor)
+		return Problemf("%s is not from 1 to %d: a road is never shorter than the straight line", d,
+			store.MaxRoadFactor)
 	}
 	f.Store.RoadFactor = &d
 	return nil

@@ -109,8 +109,8 @@ func RemoveShape(f *store.File, zone, mark string) error {
 	return err
 }
 
-// ReplaceShapes puts areas in the place of one or several of a zone's: two for one that was split, one for two that were
-// joined.
+// ReplaceShapes puts areas in the place of one or several of a zone's: two for one that was split, one for two that
+// were joined.
 func ReplaceShapes(f *store.File, zone string, marks []string, areas []*place.Area) error {
 	first := -1
 	for _, mark := range marks {
@@ -200,7 +200,8 @@ func checkShape(r *place.Rule) error {
 	case w.Distance.Sign() <= 0:
 		return Problemf("a circle of 0 %s has nothing in it: give it a radius", w.Unit())
 	case w.Distance.Float64()*w.Metres > MaxCircle*place.MetresPerKilometre:
-		return Problemf("a circle of %s %s reaches all round the Earth: %d km are half of it", w.Distance, w.Unit(), MaxCircle)
+		return Problemf("a circle of %s %s reaches all round the Earth: %d km are half of it", w.Distance, w.Unit(),
+			MaxCircle)
 	}
 	return nil
 }

@@ -7,6 +7,7 @@ import (
 	"sync/atomic"
 	"time"
 
+	"diadrom/internal/core/atlas"
 	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/place"
 	"diadrom/internal/core/quote"
@@ -19,6 +20,9 @@ import (
 
 // aheadFor is how long many questions may take together.
 const aheadFor = 4 * time.Second
+
+// offshore is how many metres off the land of a country an address of it may lie: on a skerry that no map has.
+const offshore = 20_000
 
 // Settings say where the services are: URLs, "" for none.
 type Settings struct {
@@ -38,9 +42,6 @@ func (s Settings) Check() (Settings, error) {
 
 // Services asks the services that are set. It is safe for many goroutines; the zero value asks nobody.
 type Services struct {
-	// Inside says whether a point can lie in a country, alpha-2; nil takes any point.
-	Inside func(country string, p orb.Point) bool
-
 	clients atomic.Pointer[clients]
 }
 
@@ -58,11 +59,9 @@ func (s *Services) Set(to Settings, localRoads, localAddresses bool) {
 		next.roads = roads.New(to.Roads, localRoads)
 	}
 	if to.Addresses != "" {
-		inside := s.Inside
-		if inside == nil {
-			inside = func(string, orb.Point) bool { return true }
-		}
-		next.addresses = addresses.New(to.Addresses, localAddresses, inside)
+		next.addresses = addresses.New(to.Addresses, localAddresses, func(country string, p orb.Point) bool {
+			return atlas.Near(country, p, offshore)
+		})
 	}
 	s.clients.Store(next)
 }

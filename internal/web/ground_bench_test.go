@@ -42,7 +42,8 @@ func madeAreas(t testing.TB, zones, areas, corners int) *store.File {
 			require.NoError(t, err)
 			z.Places = []place.Rule{{Area: a}}
 		} else {
-			some, faults := store.Read(fmt.Appendf(nil, `{"format":"diadrom-store/1","store":{"currency":"EUR"},"zones":[{
+			some, faults := store.Read(fmt.Appendf(nil, `{"format":"diadrom-store/1","store":{"currency":"EUR"},
+		"zones":[{
 				"id":"z","places":[{"country":"FI","postcodes":["%05d"]}]}]}`, i*97%100000))
 			require.Empty(t, faults)
 			z.Places = some.Zones[0].Places
@@ -65,8 +66,8 @@ func madePlaces(t testing.TB, n int) *gazetteer.Gazetteer {
 	return g
 }
 
-// The map of the demo and of a very large shop: its page, what it shows beside tiles, a tile of zones as it is asked for
-// first and again, and an edit. Judged as ratios: see docs/performance.md.
+// The map of the demo and of a very large shop: its page, what it shows beside tiles, a tile of zones as it is asked
+// for first and again, and an edit. Judged as ratios: see docs/performance.md.
 func BenchmarkMap(b *testing.B) {
 	lauha, err := demo.Store()
 	require.NoError(b, err)
@@ -93,7 +94,8 @@ func BenchmarkMap(b *testing.B) {
 			b.SetBytes(int64(w.Body.Len()))
 		}
 		stamp := fmt.Sprintf("%d-%d", d.State().Revision, shop.list.Len())
-		for name, path := range map[string]string{"page": "/map", "now": "/map/now", "zone": "/map/now?zone=" + d.State().File.Zones[1].ID,
+		for name, path := range map[string]string{"page": "/map", "now": "/map/now", "zone": "/map/now?zone=" +
+			d.State().File.Zones[1].ID,
 			"tile/8": "/map/over/" + stamp + "/8/144/74", "tile/5": "/map/over/" + stamp + "/5/18/9"} {
 			b.Run(name+"/"+shop.name, func(b *testing.B) {
 				for b.Loop() {

@@ -74,7 +74,8 @@ func (s *site) shape(pairs ...string) groundNow {
 }
 
 func square(west, south, east, north float64) string {
-	return fmt.Sprintf(`{"type":"Polygon","coordinates":[[[%[1]g,%[2]g],[%[3]g,%[2]g],[%[3]g,%[4]g],[%[1]g,%[4]g],[%[1]g,%[2]g]]]}`,
+	return fmt.Sprintf(`{"type":"Polygon","coordinates":[[[%[1]g,%[2]g],[%[3]g,%[2]g],[%[3]g,%[4]g],[%[1]g,%[4]g],
+		[%[1]g,%[2]g]]]}`,
 		west, south, east, north)
 }
 
@@ -149,7 +150,8 @@ func TestTheTillAndPricesByDistanceOnTheMap(t *testing.T) {
 	assert.Empty(t, g.Rings)
 	require.Greater(t, len(g.Reach), 20)
 	for _, r := range g.Reach {
-		assert.Regexp(t, regexp.MustCompile(`^.+, [\d.]+ km by road from Workshop: (up to (10|40)|above 40) km: `), r.Text)
+		assert.Regexp(t, regexp.MustCompile(`^.+, [\d.]+ km by road from Workshop: (up to (10|40)|above 40) km: `),
+			r.Text)
 	}
 	for _, w := range g.Till.Ways {
 		assert.Contains(t, w.Text, "km by road from ")
@@ -172,7 +174,8 @@ func TestShapesAreEdited(t *testing.T) {
 	holds(t, body, "km², ", "listed codes and", "takes ", " from Around Naantali")
 	g = s.shape("do", "set", "zone", "van-round", "mark", mark, "area", square(22, 60.4, 22.1, 60.5))
 	require.Len(t, g.Shapes, 1)
-	status, body := s.post("/map/shape", "do", "set", "zone", "van-round", "mark", mark, "area", square(22, 60.4, 22.1, 60.6))
+	status, body := s.post("/map/shape", "do", "set", "zone", "van-round", "mark", mark, "area",
+		square(22, 60.4, 22.1, 60.6))
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 	holds(t, body, "this shape was changed or removed meanwhile")
 
@@ -191,7 +194,8 @@ func TestShapesAreEdited(t *testing.T) {
 	g = s.shape("do", "copy", "zone", "area", "mark", near.Shapes[0].Mark, "to", "area")
 	require.Len(t, g.Shapes, 2)
 	g = s.shape("do", "replace", "zone", "area", "marks", g.Shapes[0].Mark+" "+g.Shapes[1].Mark,
-		"areas", "["+square(22.1, 60.4, 22.3, 60.45)+","+square(22.1, 60.46, 22.3, 60.5)+","+square(22.4, 60.4, 22.5, 60.5)+"]")
+		"areas", "["+square(22.1, 60.4, 22.3, 60.45)+","+square(22.1, 60.46, 22.3, 60.5)+","+
+			square(22.4, 60.4, 22.5, 60.5)+"]")
 	require.Len(t, g.Shapes, 3)
 	g = s.shape("do", "remove", "zone", "area", "mark", g.Shapes[1].Mark)
 	require.Len(t, g.Shapes, 2)
@@ -203,7 +207,8 @@ func TestShapesAreEdited(t *testing.T) {
 	assert.Equal(t, "workshop", edit.Shapes(z)[2].Rule.Within.Location)
 	g = s.shape("do", "set", "zone", "area", "mark", circle.Mark, "metres", "7321.4567", "middle", "60.5 22.2")
 	w := edit.Shapes(s.draft.State().File.Zone("area"))[2].Rule.Within
-	assert.Equal(t, []string{"7.321", "60.5", "22.2", ""}, []string{w.Distance.String(), w.Lat.String(), w.Lon.String(), w.Location})
+	assert.Equal(t, []string{"7.321", "60.5", "22.2", ""}, []string{w.Distance.String(), w.Lat.String(), w.Lon.String(),
+		w.Location})
 
 	// What else a rule names stays where its edges change.
 	_, err := s.draft.Edit(t.Context(), func(f *store.File) error {
@@ -233,22 +238,29 @@ func TestWhatCannotBeDrawnIsTold(t *testing.T) {
 		pairs []string
 		says  string
 	}{
-		"nothing":             {[]string{"do", "add", "area", ""}, "not a GeoJSON geometry"},
-		"a line":              {[]string{"do", "add", "area", `{"type":"LineString","coordinates":[[22,60],[23,61]]}`}, "Polygon or MultiPolygon"},
-		"one that crosses":    {[]string{"do", "add", "area", `{"type":"Polygon","coordinates":[[[22,60],[23,61],[23,60],[22,61],[22,60]]]}`}, "crosses itself near"},
-		"on a line":           {[]string{"do", "add", "area", `{"type":"Polygon","coordinates":[[[22,60],[22.5,60.5],[23,61],[22,60]]]}`}, "crosses itself near"},
-		"too many corners":    {[]string{"do", "add", "area", large}, "at most 20000 points"},
-		"a hole outside":      {[]string{"do", "points", "points", "60 22\n60 23\n61 23\n\nhole\n50 1\n50 2\n51 2"}, "lies outside of it"},
-		"a hole alone":        {[]string{"do", "points", "points", "hole\n60 22\n60 23\n61 23"}, "a hole comes after the area"},
-		"a circle of 0":       {[]string{"do", "circle", "radius", "0", "middle", "60 22"}, "a circle of 0 km"},
-		"a circle of all":     {[]string{"do", "circle", "radius", "50000", "middle", "60 22"}, "all round the Earth"},
-		"a circle of words":   {[]string{"do", "circle", "radius", "far", "middle", "60 22"}, `"far" is no radius`},
-		"no middle":           {[]string{"do", "circle", "radius", "5", "middle", ""}, "is no point"},
-		"off the Earth":       {[]string{"do", "circle", "radius", "5", "middle", "95 22"}, "did you mean 22 95?"},
-		"a gone location":     {[]string{"do", "circle", "radius", "5", "location", "gone"}, "was removed meanwhile"},
-		"nothing left":        {[]string{"do", "replace", "areas", "[]", "marks", "x"}, "nothing would be left"},
-		"a shape of no zone":  {[]string{"do", "remove", "zone", "gone", "mark", "x"}, "the zone was removed meanwhile"},
-		"a zone that is gone": {[]string{"do", "add", "zone", "gone", "area", square(22, 60, 23, 61)}, "the zone was removed meanwhile"},
+		"nothing": {[]string{"do", "add", "area", ""}, "not a GeoJSON geometry"},
+		"a line": {[]string{"do", "add", "area", `{"type":"LineString","coordinates":[[22,60],[23,
+		61]]}`}, "Polygon or MultiPolygon"},
+		"one that crosses": {[]string{"do", "add", "area", `{"type":"Polygon","coordinates":[[[22,60],[23,61],[23,
+		60],[22,61],[22,60]]]}`}, "crosses itself near"},
+		"on a line": {[]string{"do", "add", "area", `{"type":"Polygon","coordinates":[[[22,60],[22.5,60.5],
+		[23,61],[22,60]]]}`}, "crosses itself near"},
+		"too many corners": {[]string{"do", "add", "area", large}, "at most 20000 points"},
+		"a hole outside": {[]string{"do", "points", "points", "60 22\n60 23\n61 23\n\nhole\n50 1\n50 2\n51 2"},
+			"lies outside of it"},
+		"a hole alone": {[]string{"do", "points", "points", "hole\n60 22\n60 23\n61 23"},
+			"a hole comes after the area"},
+		"a circle of 0":     {[]string{"do", "circle", "radius", "0", "middle", "60 22"}, "a circle of 0 km"},
+		"a circle of all":   {[]string{"do", "circle", "radius", "50000", "middle", "60 22"}, "all round the Earth"},
+		"a circle of words": {[]string{"do", "circle", "radius", "far", "middle", "60 22"}, `"far" is no radius`},
+		"no middle":         {[]string{"do", "circle", "radius", "5", "middle", ""}, "is no point"},
+		"off the Earth":     {[]string{"do", "circle", "radius", "5", "middle", "95 22"}, "did you mean 22 95?"},
+		"a gone location":   {[]string{"do", "circle", "radius", "5", "location", "gone"}, "was removed meanwhile"},
+		"nothing left":      {[]string{"do", "replace", "areas", "[]", "marks", "x"}, "nothing would be left"},
+		"a shape of no zone": {[]string{"do", "remove", "zone", "gone", "mark", "x"},
+			"the zone was removed meanwhile"},
+		"a zone that is gone": {[]string{"do", "add", "zone", "gone", "area", square(22, 60, 23, 61)},
+			"the zone was removed meanwhile"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			before := s.draft.State().Revision
@@ -286,9 +298,11 @@ func TestWhatCannotBeDrawnIsTold(t *testing.T) {
 func TestFilesOfAreas(t *testing.T) {
 	s := lauha(t)
 	feature := func(ring string) string {
-		return `{"type":"Feature","properties":{"name":"The bay"},"geometry":{"type":"Polygon","coordinates":[[` + ring + `]]}}`
+		return `{"type":"Feature","properties":{"name":"The bay"},"geometry":{"type":"Polygon","coordinates":[[` +
+			ring + `]]}}`
 	}
-	status, body := s.send("/zones/areas", "swapped.geojson", feature("[60.40,22.00],[60.40,22.20],[60.55,22.20],[60.40,22.00]"))
+	status, body := s.send("/zones/areas", "swapped.geojson",
+		feature("[60.40,22.00],[60.40,22.20],[60.55,22.20],[60.40,22.00]"))
 	require.Equal(t, http.StatusOK, status)
 	holds(t, body, "Does latitude stand first in this file?", "Import as they are")
 	path := regexp.MustCompile(`/zones/areas/\d+`).FindString(body)
@@ -306,7 +320,8 @@ func TestFilesOfAreas(t *testing.T) {
 		{"type":"LineString","coordinates":[[22,60],[23,61]]}},`, 9_999)
 	_, body = s.send("/zones/areas", "lines.geojson", strings.TrimSuffix(lines, ",")+"]}")
 	holds(t, body, "a LineString has no area", "And 9799 more.")
-	_, body = s.send("/zones/areas", "huge.geojson", `{"type":"FeatureCollection","x":"`+strings.Repeat("x", 33<<20)+`"}`)
+	_, body = s.send("/zones/areas", "huge.geojson", `{"type":"FeatureCollection","x":"`+strings.Repeat("x", 33<<20)+
+		`"}`)
 	holds(t, body, "has at most 32 MB; huge.geojson has more, and nothing was changed")
 }
 

@@ -16,8 +16,8 @@ import (
 // MaxBody is the largest body of a request to a screen, in bytes.
 const MaxBody = 1 << 20
 
-// headers sends the security headers: everything comes from here, nothing is inline, but for the tiles of a map that the
-// shop has chosen, whose origin tiles gives ("" for none).
+// headers sends the security headers: everything comes from here, nothing is inline, but for the tiles of a map that
+// the shop has chosen, whose origin tiles gives ("" for none).
 func headers(tiles func() string) gin.HandlerFunc {
 	return func(c *gin.Context) {
 		h := c.Writer.Header()

@@ -88,7 +88,8 @@ func TestManyQuotesAskTogether(t *testing.T) {
 			requests = append(requests, fmt.Sprintf(`{"to":{"country":"FI","postcode":"%s"},"lines":[]}`, c.Text))
 		}
 	}
-	resp, err := http.Post(s.URL+"/api/v1/quotes", "application/json", strings.NewReader("["+strings.Join(requests, ",")+"]"))
+	resp, err := http.Post(s.URL+"/api/v1/quotes", "application/json",
+		strings.NewReader("["+strings.Join(requests, ",")+"]"))
 	require.NoError(t, err)
 	defer resp.Body.Close()
 	all, err := io.ReadAll(resp.Body)

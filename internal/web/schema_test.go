@@ -190,7 +190,7 @@ var termForms = [][2]string{{"days", "2 to 4 working days"},
 
 // wholeForms are terms of a method that are the same in all zones.
 var wholeForms = [][2]string{{"available", "2026-12-01 to 2026-12-24"}, {"leaves_on", "Tue, Thu"}, {"cut_off", "11:00"},
-	{"lead_days", "1"}, {"from", "Workshop"}, {"points", "Workshop; Market hall, Turku"}, {"volumetric_divisor", "4000"}}
+	{"lead_days", "1"}, {"from", "Workshop"}, {"points", "Workshop; Hall"}, {"volumetric_divisor", "4000"}}
 
 func TestEveryFieldOfAStoreFileHasAForm(t *testing.T) {
 	s := lauha(t)

@@ -46,7 +46,8 @@ type Options struct {
 	visitor.Options
 	SignIn signin.Options
 	Asks   services.Options // services outside, as the program was started
-	Dev    string           // folder of this package, whose templates and assets are read from disk; "" where they are built in
+	// folder of this package, whose templates and assets are read from disk; "" where they are built in
+	Dev string
 }
 
 // Server serves one shop.
@@ -139,16 +140,13 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 	people.Routes(r)
 	theTill.Routes(r)
 	setup.New(sh, d, db, in, asks).Routes(r, people.Owners)
-	zones.New(sh, d, db, theTill, in).Routes(r)
-	ground.New(sh, d, theTill, asks).Routes(r)
-	s.products.Routes(r)
-	methods.New(sh, d).Routes(r)
-	rates.New(sh, d, db, theTill).Routes(r)
-	quotes.New(sh, d, db).Routes(r)
-	kept.Routes(r)
-	checkout.New(sh, d, db).Routes(r)
 	publish.Routes(r, people.Owners)
-	defaults.New(sh, d, db, kept).Routes(r)
+	for _, station := range []interface{ Routes(r gin.IRouter) }{
+		zones.New(sh, d, db, theTill, in), ground.New(sh, d, theTill, asks), s.products, methods.New(sh, d),
+		rates.New(sh, d, db, theTill), quotes.New(sh, d, db), kept, checkout.New(sh, d, db), defaults.New(sh, d, db, kept),
+	} {
+		station.Routes(r)
+	}
 	r.NoRoute(func(c *gin.Context) { sh.Problem(c, http.StatusNotFound, "There is no such page here.") })
 	if o.Dev != "" {
 		devRoutes(r, o.Dev)

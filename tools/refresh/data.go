@@ -74,16 +74,21 @@ func makeData(dirs map[string]string) (map[string]string, error) {
 	if err := writeAll(lists, files); err != nil {
 		return nil, err
 	}
+	shapes, err := makeShapes(dirs)
+	if err != nil {
+		return nil, err
+	}
+	return files, writeAll(shapes, files)
+}
+
+// makeShapes makes the files of the atlas, and of what it is tested with.
+func makeShapes(dirs map[string]string) (map[string][]byte, error) {
 	shapes, err := makeAtlas(dirs)
 	if err != nil {
 		return nil, err
 	}
-	capitals, err := capitals(dirs)
-	if err != nil {
-		return nil, err
-	}
-	shapes["internal/core/atlas/testdata/capitals.tsv"] = capitals
-	return files, writeAll(shapes, files)
+	shapes["internal/core/atlas/testdata/capitals.tsv"], err = capitals(dirs)
+	return shapes, err
 }
 
 // writeAll writes files, and adds their checksums.

@@ -55,8 +55,8 @@ func finnishGazetteer(postal, cities string, english map[string]string) ([]strin
 				municipality = c.MunicipSv
 			}
 		}
-		if lockers[c.NameFi] {
-			name = municipality
+		if c.NameFi == brand {
+			name = locker
 		}
 		region := c.Area
 		if r, ok := isoRegion[region]; ok {
@@ -75,8 +75,11 @@ func finnishGazetteer(postal, cities string, english map[string]string) ([]strin
 	return lines, nil
 }
 
-// lockers are what the list calls the codes of parcel lockers, instead of the place where these stand.
-var lockers = map[string]bool{"SMARTPOST": true, "PAKETTIAUTOMAATTI": true}
+// The list calls the codes of some parcel lockers by a brand; here they have the word for them, as the others do.
+const (
+	brand  = "SMARTPOST"
+	locker = "PAKETTIAUTOMAATTI"
+)
 
 // finnishRegions are the codes of Finland's regions in ISO 3166-2, without the country, by their names.
 func finnishRegions() (map[string]string, error) {

@@ -1,4 +1,5 @@
-// Package atlas has the shapes of the world's countries, regions and lakes, for maps and for what lies in which country.
+// Package atlas has the shapes of the world's countries, regions and lakes, for maps and for what lies in which
+// country.
 //
 // The shapes are open data, made small by tools/refresh:
 //
@@ -176,7 +177,8 @@ func RegionShape(code string) (orb.MultiPolygon, bool) {
 func CountryAt(p orb.Point) (code string) {
 	l := &Levels[len(Levels)-1]
 	for _, f := range cell(l, maptile.At(p, l.Cell)) {
-		if f.Kind == Land && planar.MultiPolygonContains(f.Shape, p) && (code == "" || sizes()[f.Code] < sizes()[code]) {
+		if f.Kind == Land && planar.MultiPolygonContains(f.Shape, p) &&
+			(code == "" || sizes()[f.Code] < sizes()[code]) {
 			code = f.Code
 		}
 	}
@@ -243,5 +245,6 @@ func nearShape(shape orb.MultiPolygon, p orb.Point, metres float64) bool {
 	return false
 }
 
-// Larger compares countries by their size, as far as a map of the world shows it: above 0 where the first is the larger.
+// Larger compares countries by their size, as far as a map of the world shows it: above 0 where the first is the
+// larger.
 func Larger(a, b string) int { return cmp.Compare(sizes()[a], sizes()[b]) }

@@ -16,8 +16,8 @@ func band(lat float64) float64 {
 	return EquatorialRadius * EquatorialRadius * q / 2
 }
 
-// RingArea is the area within a closed ring on the ellipsoid, in square metres. Its points are longitude and latitude in
-// degrees; edges are straight in these, as GeoJSON has them (RFC 7946, section 3.1.1). It is negative where the ring
+// RingArea is the area within a closed ring on the ellipsoid, in square metres. Its points are longitude and latitude
+// in degrees; edges are straight in these, as GeoJSON has them (RFC 7946, section 3.1.1). It is negative where the ring
 // runs clockwise.
 func RingArea(ring [][2]float64) (area float64) {
 	for i := 1; i < len(ring); i++ {

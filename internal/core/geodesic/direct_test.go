@@ -85,7 +85,8 @@ func TestAreasAreThoseOfPlanimeter(t *testing.T) {
 			var perimeter, area float64
 			_, err := fmt.Sscan(tool(t, input.String(), "Planimeter")[0], &points, &perimeter, &area)
 			require.NoError(t, err)
-			assert.InDelta(t, area, RingArea(ring), max(0.1, 1e-7*area), "Planimeter writes a decimal of a square metre")
+			assert.InDelta(t, area, RingArea(ring), max(0.1, 1e-7*area), "Planimeter writes a decimal of a square "+
+				"metre")
 		})
 	}
 }

@@ -217,7 +217,8 @@ func (a *Area) Contains(p orb.Point) bool {
 		return false
 	}
 	for _, polygon := range a.slabs {
-		if polygon[0].contains(p) && !slices.ContainsFunc(polygon[1:], func(hole slabs) bool { return hole.contains(p) }) {
+		if polygon[0].contains(p) && !slices.ContainsFunc(polygon[1:],
+			func(hole slabs) bool { return hole.contains(p) }) {
 			return true
 		}
 	}

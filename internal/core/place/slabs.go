@@ -55,8 +55,8 @@ func (s *slabs) contains(p orb.Point) bool {
 		return planar.RingContains(s.ring, p)
 	}
 	in := false
-	// A point is moved east by the least that there is where it lies exactly below a corner: the next slab has what lies
-	// there, and an edge of both is counted once.
+	// A point is moved east by the least that there is where it lies exactly below a corner: the next slab has what
+	// lies there, and an edge of both is counted once.
 	slab, next := s.at(p[0]), s.at(math.Nextafter(p[0], math.Inf(1)))
 	for k := slab; k <= next; k++ {
 		for _, i := range s.edges[k] {

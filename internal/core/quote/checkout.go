@@ -41,8 +41,8 @@ type Point struct {
 	Distance *string `json:"distance"` // in the store's unit, null where it is not known
 	Unit     string  `json:"unit"`
 	Hours    string  `json:"hours,omitempty"` // when it is open, in the shop's words
-	// Of a request with a point, also an empty one: where it is, in degrees, absent where that is not known; and when goods
-	// are ready there, the method's days where the location says nothing else.
+	// Of a request with a point, also an empty one: where it is, in degrees, absent where that is not known; and when
+	// goods are ready there, the method's days where the location says nothing else.
 	Lat    string      `json:"lat,omitempty"`
 	Lon    string      `json:"lon,omitempty"`
 	Days   *store.Days `json:"days,omitempty"`

@@ -200,9 +200,11 @@ func TestWhatIsRememberedIsTheSame(t *testing.T) {
 // Goods are collected at one place, at several or at all; the buyer says which, and it is ready when that place says.
 func TestWhereGoodsAreCollected(t *testing.T) {
 	file := func(method string) []byte {
-		return []byte(`{"format":"diadrom-store/1","store":{"name":"Made","currency":"EUR","dispatch":{"time_zone":"UTC",
+		return []byte(`{"format":"diadrom-store/1","store":{"name":"Made","currency":"EUR",
+		"dispatch":{"time_zone":"UTC",
 		"cut_off":"14:00"},"tax":{"prices_include_tax":true}},"locations":[
-		{"id":"w","name":"Workshop","country":"FI","lat":"60.4674","lon":"22.0260","pickup":true,"hours":"Mon–Fri 10–18"},
+		{"id":"w","name":"Workshop","country":"FI","lat":"60.4674","lon":"22.0260","pickup":true,
+		"hours":"Mon–Fri 10–18"},
 		{"id":"hall","name":"Hall","country":"FI","lat":"60.4492","lon":"22.2661","pickup":true,
 		 "ready":{"min":2,"max":3,"business":true}},
 		{"id":"kiosk","name":"Kiosk","country":"FI","lat":"60.30","lon":"22.30"}],

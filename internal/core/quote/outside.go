@@ -185,7 +185,8 @@ func (a *asked) outsideWarnings() (list []Warning) {
 	}
 	if w := &a.said.guessed; w.length != nil {
 		unit := a.e.units.Distance
-		list = append(list, Warning{RoadEstimated, "The distance by road is estimated: " + w.length.String() + " " + unit +
+		list = append(list, Warning{RoadEstimated, "The distance by road is estimated: " + w.length.String() + " " +
+			unit +
 			" from " + w.from + " is " + w.straight.String() + " " + unit + " straight × " +
 			a.e.file.Store.Road().String() + ". " + sentence(a.said.why) + "."})
 	}
@@ -224,8 +225,8 @@ type Way struct {
 	Ships    bool // orders leave from there
 }
 
-// Ways are those from each place of the shop whose point is known, the shortest first; none where nobody knows where the
-// address is.
+// Ways are those from each place of the shop whose point is known, the shortest first; none where nobody knows where
+// the address is.
 func (e *Engine) Ways(to *place.Address) (list []Way) {
 	a := &asked{e: e, q: &Request{To: *to}}
 	if a.to = a.resolve(to); a.to.Point == nil {
@@ -238,7 +239,8 @@ func (e *Engine) Ways(to *place.Address) (list []Way) {
 			continue
 		}
 		w := a.wayFrom(at)
-		list = append(list, Way{l.ID, w.from, e.origins[at].point, *a.to.Point, *w.length, w.straight, w.byRoad, l.ShipsFrom})
+		list = append(list, Way{l.ID, w.from, e.origins[at].point, *a.to.Point, *w.length, w.straight, w.byRoad,
+			l.ShipsFrom})
 	}
 	slices.SortStableFunc(list, func(a, b Way) int { return a.Length.Cmp(b.Length) })
 	return list

@@ -24,7 +24,8 @@ const byRoad = `{"format":"diadrom-store/1","store":{"name":"Made","currency":"E
 {"id":"post","name":"Post","tables":[{"id":"t","zones":["fi"],"by":"order","rows":[{"charges":["6.00"]}]}]}]}`
 
 // hall is 13.367 km from the workshop in a straight line (GeodSolve of GeographicLib 2.1.2: 13366.555 m).
-const hall = `{"to":{"country":"FI","lat":"60.4492","lon":"22.2661"},"lines":[{"price":"10","weight":"1","quantity":1}]}`
+const hall = `{"to":{"country":"FI","lat":"60.4492","lon":"22.2661"},"lines":[{"price":"10","weight":"1",
+		"quantity":1}]}`
 
 // says answers every question alike.
 type says struct {
@@ -84,7 +85,8 @@ func TestAWayThatIsNotKnownIsEstimatedAndSaid(t *testing.T) {
 				assert.Contains(t, a.Options[0].Steps[0].Text, c.says)
 				require.Len(t, a.Warnings, 1)
 				assert.Equal(t, RoadEstimated, a.Warnings[0].Code)
-				assert.Contains(t, a.Warnings[0].Message, "The distance by road is estimated: "+c.distance+" km from Workshop")
+				assert.Contains(t, a.Warnings[0].Message, "The distance by road is estimated: "+c.distance+
+					" km from Workshop")
 				assert.Contains(t, a.Warnings[0].Message, sentence(why)+".")
 			}
 		})
@@ -94,7 +96,8 @@ func TestAWayThatIsNotKnownIsEstimatedAndSaid(t *testing.T) {
 func TestCirclesStayStraight(t *testing.T) {
 	// 8.9 km away as the crow flies and 30 km by road: still inside the circle of 9 km.
 	e := compiled(t, []byte(fmt.Sprintf(byRoad, ""))).Asking(says{metres: "30000"})
-	a := e.Quote(read(t, e, strings.Replace(hall, `"lat":"60.4492","lon":"22.2661"`, `"lat":"60.4674","lon":"22.187"`, 1)))
+	a := e.Quote(read(t, e, strings.Replace(hall, `"lat":"60.4492","lon":"22.2661"`, `"lat":"60.4674","lon":"22.187"`,
+		1)))
 	assert.Equal(t, "near", a.Zones[0].Zone)
 	assert.Equal(t, "30", *a.Measures.Distance)
 }

@@ -454,7 +454,8 @@ func drawOutside(t *rapid.T) (o plainOutside) {
 	if rapid.Bool().Draw(t, "roads") {
 		o.metres = obj{}
 		for _, id := range []string{"w", "hall"} {
-			o.metres[id] = rapid.SampledFrom([]string{"", "12345.6", "20000", "8046.72", "1234.5", "15000.5"}).Draw(t, "metres")
+			o.metres[id] = rapid.SampledFrom([]string{"", "12345.6", "20000", "8046.72", "1234.5", "15000.5"}).Draw(t,
+				"metres")
 		}
 	}
 	if rapid.Bool().Draw(t, "addresses") {

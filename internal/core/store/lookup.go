@@ -147,8 +147,8 @@ func (m *Method) Table(id string) *rate.Table {
 	return at(m.Tables, find(m.Tables, id, func(t *rate.Table) string { return t.ID }))
 }
 
-// CollectAt are the locations at which goods of a method are collected, in the file's order: its points, or else the one
-// that it leaves from, or else all with pickup. A method of another kind has none.
+// CollectAt are the locations at which goods of a method are collected, in the file's order: its points, or else the
+// one that it leaves from, or else all with pickup. A method of another kind has none.
 func (f *File) CollectAt(m *Method) (list []*Location) {
 	if m.Kind != Pickup {
 		return nil

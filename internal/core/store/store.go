@@ -126,7 +126,8 @@ type Location struct {
 	ShipsFrom bool             `json:"ships_from"`
 	Pickup    bool             `json:"pickup"`
 	Hours     string           `json:"hours,omitempty"` // opening hours as buyers read them
-	Ready     *Days            `json:"ready,omitempty"` // how long until goods can be collected there; nil: as the method says
+	// how long until goods can be collected there; nil: as the method says
+	Ready *Days `json:"ready,omitempty"`
 }
 
 // Address is the location's address in one line, without its country.
@@ -190,15 +191,16 @@ func (z *Zone) Country() string {
 
 // Method is a delivery method.
 type Method struct {
-	ID          string           `json:"id"`
-	Name        string           `json:"name"`  // what the owner calls it
-	Label       string           `json:"label"` // what the buyer reads; the name where absent
-	Kind        Kind             `json:"kind"`
-	Enabled     bool             `json:"enabled"`
-	Taxable     bool             `json:"taxable"`
-	Classes     Combine          `json:"classes"` // how tables combine: together, add, dearest
-	From        string           `json:"from,omitempty"`
-	Points      []string         `json:"points,omitempty"` // ids of locations at which goods are collected; none: see [File.CollectAt]
+	ID      string  `json:"id"`
+	Name    string  `json:"name"`  // what the owner calls it
+	Label   string  `json:"label"` // what the buyer reads; the name where absent
+	Kind    Kind    `json:"kind"`
+	Enabled bool    `json:"enabled"`
+	Taxable bool    `json:"taxable"`
+	Classes Combine `json:"classes"` // how tables combine: together, add, dearest
+	From    string  `json:"from,omitempty"`
+	// ids of locations at which goods are collected; none: see [File.CollectAt]
+	Points      []string         `json:"points,omitempty"`
 	Days        *Days            `json:"days,omitempty"`
 	Dispatch    *calendar.Own    `json:"dispatch,omitempty"`           // when its orders leave; nil: as the store's
 	Available   *calendar.Period `json:"available,omitempty"`          // when it is offered; nil: always

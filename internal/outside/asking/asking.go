@@ -51,8 +51,9 @@ func New(base string, local bool) *Client {
 	return &Client{
 		base: strings.TrimRight(base, "/"),
 		http: &http.Client{
-			Timeout:       Timeout,
-			Transport:     &http.Transport{DialContext: dialer.DialContext, MaxIdleConnsPerHost: 8, IdleConnTimeout: time.Minute},
+			Timeout: Timeout,
+			Transport: &http.Transport{DialContext: dialer.DialContext, MaxIdleConnsPerHost: 8,
+				IdleConnTimeout: time.Minute},
 			CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse },
 		},
 		breaker: gobreaker.NewCircuitBreaker[[]byte](gobreaker.Settings{

@@ -60,20 +60,22 @@ func TestWhatAServiceCannotSayIsSaid(t *testing.T) {
 		answer func(string) (int, string)
 		why    string
 	}{
-		"no way":        {ok(`{"code":"Ok","distances":[[null]]}`), "the road service knows no way"},
-		"HTML":          {ok(`<!doctype html><title>Welcome</title>`), "did not answer in the form that was expected"},
-		"null":          {ok(`null`), "did not answer in the form that was expected"},
-		"other JSON":    {ok(`{"distances":"far"}`), "did not answer in the form that was expected"},
-		"too few":       {ok(`{"code":"Ok","distances":[]}`), "did not answer for every place"},
-		"a short row":   {ok(`{"code":"Ok","distances":[[]]}`), "did not answer for every place"},
-		"too short":     {ok(`{"code":"Ok","distances":[[900]]}`), "shorter than the straight line"},
-		"negative":      {ok(`{"code":"Ok","distances":[[-1]]}`), "shorter than the straight line"},
-		"endless":       {ok(`{"code":"Ok","distances":[[1e300]]}`), "length that cannot be"},
-		"refused":       {func(string) (int, string) { return 400, `{"code":"NoSegment","message":"One"}` }, "(NoSegment One)"},
+		"no way":      {ok(`{"code":"Ok","distances":[[null]]}`), "the road service knows no way"},
+		"HTML":        {ok(`<!doctype html><title>Welcome</title>`), "did not answer in the form that was expected"},
+		"null":        {ok(`null`), "did not answer in the form that was expected"},
+		"other JSON":  {ok(`{"distances":"far"}`), "did not answer in the form that was expected"},
+		"too few":     {ok(`{"code":"Ok","distances":[]}`), "did not answer for every place"},
+		"a short row": {ok(`{"code":"Ok","distances":[[]]}`), "did not answer for every place"},
+		"too short":   {ok(`{"code":"Ok","distances":[[900]]}`), "shorter than the straight line"},
+		"negative":    {ok(`{"code":"Ok","distances":[[-1]]}`), "shorter than the straight line"},
+		"endless":     {ok(`{"code":"Ok","distances":[[1e300]]}`), "length that cannot be"},
+		"refused": {func(string) (int, string) { return 400, `{"code":"NoSegment","message":"One"}` },
+			"(NoSegment One)"},
 		"out of order":  {func(string) (int, string) { return 500, `oops` }, "answered with status 500"},
 		"moved":         {func(string) (int, string) { return 302, `` }, "answered with status 302"},
 		"a huge answer": {ok(`{"code":"Ok","x":"` + strings.Repeat("x", 5<<20) + `"}`), "more than 4 MB"},
-		"late":          {func(string) (int, string) { time.Sleep(1200 * time.Millisecond); return 200, "{}" }, "within 1 s"},
+		"late": {func(string) (int, string) { time.Sleep(1200 * time.Millisecond); return 200, "{}" },
+			"within 1 s"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			t.Parallel()

@@ -22,11 +22,12 @@ func NewAddresses(g *gazetteer.Gazetteer) *Addresses { return &Addresses{g} }
 
 // Where streets lie, invented.
 const (
-	leastOff      = 150      // metres from the middle of the postcode to a street, at least
-	offSpread     = 900      // and so much more at most
-	betweenHouses = 12       // metres
-	maxHouse      = 60       // the number up to which a street grows longer
-	metresInLat   = 1e7 / 90 // in a degree of latitude: the metre was defined so that a quarter of a meridian has 10,000 km
+	leastOff      = 150 // metres from the middle of the postcode to a street, at least
+	offSpread     = 900 // and so much more at most
+	betweenHouses = 12  // metres
+	maxHouse      = 60  // the number up to which a street grows longer
+	// in a degree of latitude: the metre was defined so that a quarter of a meridian has 10,000 km
+	metresInLat = 1e7 / 90
 )
 
 // ServeHTTP answers the structured search.

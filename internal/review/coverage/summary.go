@@ -324,8 +324,8 @@ func (a *summing) spots() {
 	}
 }
 
-// near is a point as an address; where the rule names no country, in the one on whose land it lies, or at sea in that of
-// the nearest listed place.
+// near is a point as an address; where the rule names no country, in the one on whose land it lies, or at sea in that
+// of the nearest listed place.
 func (m *Map) near(p orb.Point, country string) (place.Address, []place.Match) {
 	if country == "" {
 		country = atlas.CountryAt(p)

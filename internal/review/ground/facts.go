@@ -27,8 +27,9 @@ type Took struct {
 	Codes int
 }
 
-// Facts measures a rule of a zone, an area or a circle that is drawn; own is the rule of the store that it stands in the
-// place of, or nil for a new one. The zone's index may be that of a zone that is to be made: the number of all zones.
+// Facts measures a rule of a zone, an area or a circle that is drawn; own is the rule of the store that it stands in
+// the place of, or nil for a new one. The zone's index may be that of a zone that is to be made: the number of all
+// zones.
 func (m *Map) Facts(zone int, rule, own *place.Rule) (f Facts) {
 	shape := orb.MultiPolygon(nil)
 	switch {

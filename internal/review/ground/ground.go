@@ -38,7 +38,7 @@ type Paint struct {
 // Spot is a listed place on the ground.
 type Spot struct {
 	Place *gazetteer.Place
-	Rank  int   // how many listed places of its region share its name: the more, the larger the town
+	Rank  int   // how many listed places of its region share its name, 1 of a village: the more, the larger the town
 	at    int32 // in the list
 }
 
@@ -91,7 +91,8 @@ func Of(e *quote.Engine, places *Places) *Map {
 	return m
 }
 
-// paintOf is what a rule covers; false for towns and postcodes, which are spots, and for what the atlas has no shape of.
+// paintOf is what a rule covers; false for towns and postcodes, which are spots, and for what the atlas has no shape
+// of.
 func paintOf(zone int, r *place.Rule) (p Paint, ok bool) {
 	p = Paint{Zone: zone, narrow: r.Narrowness()}
 	if r.Country != "" {
@@ -273,6 +274,9 @@ func NewPlaces(g *gazetteer.Gazetteer) *Places {
 	for i := range int32(g.Len()) {
 		at := g.At(i)
 		p.rank[i] = named[[3]string{at.Country, at.Region, at.Name}]
+		if at.Municipality != "" && at.Name != at.Municipality {
+			p.rank[i] = 1 // a village, or what is no place at all, such as codes of parcel lockers
+		}
 		if at.Located {
 			spot := [2]float64{at.Lon, at.Lat}
 			p.tree.Insert(spot, spot, i)

@@ -26,7 +26,8 @@ func list(t testing.TB) *gazetteer.Gazetteer {
 	var b strings.Builder
 	for i := range 10 {
 		for j := range 10 {
-			fmt.Fprintf(&b, "FI\t%05d\tTown %d\tSouthwest Finland\t19\tTown %d\t\t\t\t%.2f\t%.2f\t4\n", 21000+10*i+j, i, i,
+			fmt.Fprintf(&b, "FI\t%05d\tTown %d\tSouthwest Finland\t19\tTown %d\t\t\t\t%.2f\t%.2f\t4\n", 21000+10*i+j, i,
+				i,
 				60.05+float64(i)/10, 21.55+float64(j)/10)
 		}
 	}
@@ -56,11 +57,13 @@ const finland = `{"id":"fi","name":"Finland","places":[{"country":"FI"}]}`
 func TestWhatAShapeHasInItAndTakes(t *testing.T) {
 	g := list(t)
 	e := engine(t, g, `{"id":"near","name":"Near","places":[{"country":"FI","postcodes":["21000 to 21019"]}]},
-		{"id":"dot","name":"Dot","places":[{"area":{"type":"Polygon","coordinates":[[[21.6,60.2],[21.7,60.2],[21.7,60.3],
+		{"id":"dot","name":"Dot","places":[{"area":{"type":"Polygon","coordinates":[[[21.6,60.2],[21.7,60.2],[21.7,
+		60.3],
 		[21.6,60.3],[21.6,60.2]]]}}]},`+finland)
 	m := Of(e, NewPlaces(g))
 	// Three rows of three places: two of Near's, one of Finland's but for the dot's.
-	rule := place.Rule{Area: area(t, orb.Point{21.5, 60}, orb.Point{21.8, 60}, orb.Point{21.8, 60.3}, orb.Point{21.5, 60.3})}
+	rule := place.Rule{Area: area(t, orb.Point{21.5, 60}, orb.Point{21.8, 60}, orb.Point{21.8, 60.3},
+		orb.Point{21.5, 60.3})}
 	f := m.Facts(3, &rule, nil)
 	assert.Equal(t, 9, f.Codes)
 	assert.Equal(t, 3, f.Towns)
@@ -166,7 +169,8 @@ func TestShapesAgreeWithAnotherLibrary(t *testing.T) {
 func BenchmarkFacts(b *testing.B) {
 	g := list(b)
 	m := Of(engine(b, g, finland), NewPlaces(g))
-	rule := place.Rule{Area: area(b, orb.Point{21.5, 60}, orb.Point{22.8, 60}, orb.Point{22.8, 60.9}, orb.Point{21.5, 60.9})}
+	rule := place.Rule{Area: area(b, orb.Point{21.5, 60}, orb.Point{22.8, 60}, orb.Point{22.8, 60.9},
+		orb.Point{21.5, 60.9})}
 	for b.Loop() {
 		m.Facts(1, &rule, nil)
 	}

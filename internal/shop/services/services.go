@@ -52,8 +52,6 @@ type Options struct {
 	Fixed outside.Settings // cannot be changed on the screens
 	Usual outside.Settings // asked as long as nothing else was set: stand-ins of the demo
 	Local bool             // whether services at addresses that are not public may be set on the screens
-	// Inside says whether a point can lie in a country, alpha-2; nil takes any point.
-	Inside func(country string, p orb.Point) bool
 }
 
 // Open reads the settings.
@@ -62,7 +60,7 @@ func Open(ctx context.Context, db Store, o Options) (*Services, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Services{Outside: &outside.Services{Inside: o.Inside}, db: db, Options: o, set: set}
+	s := &Services{Outside: &outside.Services{}, db: db, Options: o, set: set}
 	s.apply()
 	return s, nil
 }
@@ -155,11 +153,13 @@ func checkTiles(value string) error {
 	u, err := url.Parse(value)
 	if err != nil || u.Host == "" || strings.ContainsAny(u.Host, "{}*;,' ") ||
 		u.Scheme != "https" && u.Scheme != "http" || u.User != nil {
-		return fmt.Errorf("%q is not the address of map tiles: write it such as https://tiles.example/{z}/{x}/{y}.png", value)
+		return fmt.Errorf("%q is not the address of map tiles: write it such as https://tiles.example/{z}/{x}/{y}.png",
+			value)
 	}
 	for _, part := range []string{"{z}", "{x}", "{y}"} {
 		if !strings.Contains(value, part) {
-			return fmt.Errorf("the address of map tiles has %s in it, such as https://tiles.example/{z}/{x}/{y}.png", part)
+			return fmt.Errorf("the address of map tiles has %s in it, such as https://tiles.example/{z}/{x}/{y}.png",
+				part)
 		}
 	}
 	return nil
@@ -193,7 +193,6 @@ func (s *Services) Test(name Name, f *store.File, point func(*store.Location) (o
 		return Tested{"No address is set.", true}
 	}
 	var anew outside.Services
-	anew.Inside = s.Outside.Inside
 	begun := time.Now()
 	took := func() string { return fmt.Sprintf("Answered in %d ms: ", max(1, time.Since(begun).Milliseconds())) }
 	if name == Roads {

@@ -264,12 +264,12 @@ func (r *reading) ring(points [][]json.Number) (ring [][]json.Number, err error)
 	return ring, nil
 }
 
-// nearly is how near to the antimeridian all points of a shape lie, in degrees, that is taken to cross it rather than to
-// go all round the Earth.
+// nearly is how near to the antimeridian all points of a shape lie, in degrees, that is taken to cross it rather than
+// to go all round the Earth.
 const nearly = 40
 
-// acrossTheAntimeridian cuts polygons that cross ±180° there, as RFC 7946 asks for (section 3.1.9); nil for others. They
-// go on beyond 180°, or jump from one side to the other.
+// acrossTheAntimeridian cuts polygons that cross ±180° there, as RFC 7946 asks for (section 3.1.9); nil for others.
+// They go on beyond 180°, or jump from one side to the other.
 func (r *reading) acrossTheAntimeridian(polygons [][][][]json.Number) ([]*place.Area, error) {
 	var shape orb.MultiPolygon
 	beyond, jumps, west := false, false, true

@@ -11,7 +11,8 @@ import (
 )
 
 func polygon(ring string) string {
-	return `{"type":"Feature","properties":{"name":"Isles"},"geometry":{"type":"Polygon","coordinates":[[` + ring + `]]}}`
+	return `{"type":"Feature","properties":{"name":"Isles"},"geometry":{"type":"Polygon","coordinates":[[` + ring +
+		`]]}}`
 }
 
 // RFC 7946, section 3.1.9: a shape over the antimeridian is cut there, into parts of which neither crosses it.

@@ -2,6 +2,9 @@ package browser
 
 import (
 	"fmt"
+	"math"
+	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 	"time"
@@ -69,8 +72,9 @@ func facts(page *rod.Page) string { return page.MustElement("#ground-facts").Mus
 
 // zoom shows so much of the map around a point.
 func zoom(page *rod.Page, lat, lon float64, level int) {
-	page.MustEval(`(lat, lon, z) => { document.getElementById("ground").groundMap.setView([lat, lon], z, {animate: false}); }`,
-		lat, lon, level)
+	page.MustEval(`(lat, lon, z) => {
+		document.getElementById("ground").groundMap.setView([lat, lon], z, {animate: false});
+	}`, lat, lon, level)
 }
 
 // An owner draws, changes their mind, leaves, comes back, publishes, and quotes to a point in what was drawn.
@@ -198,15 +202,17 @@ func TestTheMapIsWorkedWithKeysAlone(t *testing.T) {
 		keys(page, input.Enter)
 	}
 	for text, why := range map[string]string{
-		"60.4 22.0\n60.5 22.1\n60.4 22.1\n60.5 22.0":                       "crosses itself near",
-		"60.4 22.0\n60.45 22.05\n60.5 22.1":                                "corners lie on a line",
-		"60.4 22.0\n160.5 22.1\n60.4 22.1":                                 "line 2: 160.5 is no latitude: did you mean 22.1 160.5?",
-		"60.4 22.0\n60.5 22.1":                                             "at least three corners; this has 2 corners",
+		"60.4 22.0\n60.5 22.1\n60.4 22.1\n60.5 22.0": "crosses itself near",
+		"60.4 22.0\n60.45 22.05\n60.5 22.1":          "corners lie on a line",
+		"60.4 22.0\n160.5 22.1\n60.4 22.1": "line 2: 160.5 is no latitude: did you " +
+			"mean 22.1 160.5?",
+		"60.4 22.0\n60.5 22.1": "at least three corners; this has 2 corners",
 		"60.4 22\n60.5 22\n60.5 22.2\n\nhole\n60.6 22\n60.7 22\n60.7 22.1": "outside",
 	} {
 		type_(text)
 		waitText(t, page, "#points-slip", why)
-		assert.Equal(t, text, page.MustElement("#shape-points").MustProperty("value").String(), "what was typed is kept")
+		assert.Equal(t, text, page.MustElement("#shape-points").MustProperty("value").String(),
+			"what was typed is kept")
 	}
 	type_("60.40 22.0\n60.50 22.1\n60.40 22.2\n\n60.6 22.0\n60.7 22.0\n60.7 22.2")
 	waitFor(t, page, `() => !document.querySelector("#points-slip")`)
@@ -223,10 +229,43 @@ func TestTheMapOnAPhone(t *testing.T) {
 	assert.Greater(t, box.Height, 300.0)
 }
 
-// The map moves without a wait: while it is dragged across, most frames come in time.
+// stars are so many areas of so many corners each over the south-west of Finland, as GeoJSON. Made-up data.
+func stars(areas, corners int) string {
+	var b strings.Builder
+	b.WriteString(`{"type":"FeatureCollection","features":[`)
+	for i := range areas {
+		if i > 0 {
+			b.WriteByte(',')
+		}
+		fmt.Fprintf(&b, `{"type":"Feature","properties":{"name":"Star %d"},"geometry":{"type":"Polygon",
+		"coordinates":[[`, i)
+		x, y := 21.6+float64(i%20)/20, 60.2+float64(i/20)/20
+		for k := range corners + 1 {
+			angle, far := 2*math.Pi*float64(k%corners)/float64(corners), 0.012+0.006*math.Sin(float64(k%corners))
+			fmt.Fprintf(&b, `%s[%.6f,%.6f]`, map[bool]string{true: ",", false: ""}[k > 0], x+2*far*math.Cos(angle),
+				y+far*math.Sin(angle))
+		}
+		b.WriteString(`]]}}`)
+	}
+	b.WriteString(`]}`)
+	return b.String()
+}
+
+// The map moves without a wait, with 200 areas of 500 corners on it too: while it is dragged across, most frames come
+// in time.
 func TestTheMapMovesWithoutAWait(t *testing.T) {
 	s := demoShop(t)
-	page := mapOf(t, s, "/map", 1280, 800)
+	name := filepath.Join(t.TempDir(), "stars.geojson")
+	require.NoError(t, os.WriteFile(name, []byte(stars(200, 500)), 0o600))
+	page := s.open(t, "/zones/areas/0", 1280, 800)
+	page.MustElement("#areas-file").MustSetFiles(name)
+	wait := page.MustWaitNavigation()
+	page.MustElementR("button", "Preview import").MustClick()
+	wait()
+	wait = page.MustWaitNavigation()
+	page.MustElementR("button", "Import areas").MustClick()
+	wait()
+	page = mapOf(t, s, "/map", 1280, 800)
 	page.MustEval(`() => {
 		window.frames_ = [];
 		const tick = (t) => { window.frames_.push(t); if (window.frames_.length < 2000) requestAnimationFrame(tick); };

@@ -228,7 +228,8 @@ document.addEventListener("alpine:init", () => {
       severalSays(o) {
         const points = o.offer.points;
         if (points.length < 2) return "";
-        return `${points.length} places to collect it, ${points[0].distance === null ? "such as" : "the nearest"} ${this.point(points[0])}`;
+        const first = points[0].distance === null ? "such as" : "the nearest";
+        return `${points.length} places to collect it, ${first} ${this.point(points[0])}`;
       },
       readyAt(p) {
         return this.when({ kind: "pickup", dates: p.dates || null, days: p.days || null });

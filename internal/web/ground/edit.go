@@ -218,7 +218,8 @@ func pointsText(a *place.Area) string {
 				b.WriteString(hole + "\n")
 			}
 			for _, p := range ring[:len(ring)-1] {
-				b.WriteString(strconv.FormatFloat(p.Lat(), 'f', -1, 64) + " " + strconv.FormatFloat(p.Lon(), 'f', -1, 64) + "\n")
+				b.WriteString(strconv.FormatFloat(p.Lat(), 'f', -1, 64) + " " + strconv.FormatFloat(p.Lon(), 'f', -1,
+					64) + "\n")
 			}
 		}
 	}

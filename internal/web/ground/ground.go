@@ -34,11 +34,15 @@ type view struct {
 	ByRoad  bool
 	Slip    string
 	Note    string
-	Fresh   bool   // the chosen shape was made just now
-	Refused bool   // what was drawn last was refused, and is still on the map
-	HasShop bool   // a place of the shop is known on the ground
+	Fresh   bool // the chosen shape was made just now
+	Refused bool // what was drawn last was refused, and is still on the map
+	HasShop bool // a place of the shop is known on the ground
+	Places  []placeRow
 	At      string // a point to show, latitude and longitude
 }
+
+// placeRow is a place of the shop, with the way from there to the Till's address.
+type placeRow struct{ Name, Way string }
 
 // zoneRow is a zone in the list beside the map.
 type zoneRow struct {
@@ -93,7 +97,8 @@ func (s *Screens) viewOf(c *gin.Context, state *draft.State, query url.Values) v
 		v.At = fmt.Sprintf("%g %g", p.Lat(), p.Lon())
 	}
 	said := overlaps.About(state)
-	here, _, _ := s.till.Zone(c.Request.Context(), state)
+	here, line, to := s.till.Zone(c.Request.Context(), state)
+	v.places(state, line, to)
 	for i := range f.Zones {
 		z := &f.Zones[i]
 		row := zoneRow{ID: z.ID, Name: cmp.Or(z.Name, z.ID), Colour: shell.Colour(i), Takes: said.Takes(i),
@@ -117,11 +122,27 @@ func (s *Screens) viewOf(c *gin.Context, state *draft.State, query url.Values) v
 			v.Methods = append(v.Methods, shell.Choice{ID: m.ID, Name: cmp.Or(m.Name, m.ID), Chosen: m.ID == v.Method})
 		}
 	}
-	for i := range f.Locations {
-		_, ok := f.Locations[i].Point(state.Engine.Gazetteer())
-		v.HasShop = v.HasShop || ok
-	}
 	return v
+}
+
+// places are those of the shop, and how far each is from the Till's address.
+func (v *view) places(state *draft.State, line string, to place.Address) {
+	f, ways := state.File, map[string]string{}
+	if to.Country != "" {
+		for _, w := range state.Engine.Ways(&to) {
+			ways[w.Location] = wayText(&w, f.Store.DistanceUnit) + " to " + line
+		}
+	}
+	for i := range f.Locations {
+		l := &f.Locations[i]
+		_, ok := l.Point(state.Engine.Gazetteer())
+		v.HasShop = v.HasShop || ok
+		row := placeRow{f.LocationName(l.ID), ways[l.ID]}
+		if !ok {
+			row.Way = "nobody knows where it is"
+		}
+		v.Places = append(v.Places, row)
+	}
 }
 
 // path is that of the map with a zone, a shape and a method chosen.
@@ -192,7 +213,8 @@ func (s *Screens) shapeOf(state *draft.State, z *store.Zone, sh edit.Shape, r sh
 		v.Locations = []shell.Choice{{Name: "a point", Chosen: w.Location == ""}}
 		for i := range f.Locations {
 			l := &f.Locations[i]
-			v.Locations = append(v.Locations, shell.Choice{ID: l.ID, Name: f.LocationName(l.ID), Chosen: l.ID == w.Location})
+			v.Locations = append(v.Locations, shell.Choice{ID: l.ID, Name: f.LocationName(l.ID),
+				Chosen: l.ID == w.Location})
 		}
 	} else {
 		v.Points = pointsText(sh.Rule.Area)

@@ -24,7 +24,8 @@ import (
 	"github.com/paulmach/orb/maptile"
 )
 
-// now is what the map shows that is not in tiles. Points are latitude and longitude here, as the browser's map has them.
+// now is what the map shows that is not in tiles. Points are latitude and longitude here, as the browser's map has
+// them.
 type now struct {
 	Land    string     `json:"land"`  // version of the land
 	Stamp   string     `json:"stamp"` // of what lies over it
@@ -103,7 +104,8 @@ func (s *Screens) now(c *gin.Context) {
 	state := s.draft.State()
 	_, stamp := s.laidOut()
 	f := state.File
-	n := now{Land: atlas.Version, Stamp: stamp, Colours: make([]string, len(f.Zones)), Places: []mark{}, Rings: []ring{},
+	n := now{Land: atlas.Version, Stamp: stamp, Colours: make([]string, len(f.Zones)), Places: []mark{},
+		Rings: []ring{},
 		Reach: []reach{}, Marks: []mark{}, Shapes: []shape{}, Near: [][]latLon{}}
 	for i := range f.Zones {
 		n.Colours[i] = shell.Colour(i)
@@ -187,7 +189,8 @@ func wayText(w *quote.Way, unit string) string {
 // marks are addresses in two zones of which the list of zones tells something.
 func (n *now) marks(state *draft.State) {
 	f, home := state.File, state.File.Home()
-	words := map[coverage.Kind]string{coverage.Ties: "tie", coverage.Crosses: "cross", coverage.Hides: "hide one another"}
+	words := map[coverage.Kind]string{coverage.Ties: "tie", coverage.Crosses: "cross",
+		coverage.Hides: "hide one another"}
 	for _, o := range state.Coverage().Summary().Overlaps {
 		if len(n.Marks) == maxMarks || o.At == nil {
 			break
@@ -356,7 +359,8 @@ func (n *now) byRoad(state *draft.State, t *rate.Table, from string) {
 				continue
 			}
 			if row, ok := t.Row(w.Length); ok {
-				n.Reach = append(n.Reach, reach{at(w.To), row, a.City + ", " + wayText(&w, f.Store.DistanceUnit) + ": " +
+				n.Reach = append(n.Reach, reach{at(w.To), row, a.City + ", " + wayText(&w, f.Store.DistanceUnit) +
+					": " +
 					rowText(f, t, row)})
 			}
 			break

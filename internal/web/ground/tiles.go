@@ -114,8 +114,8 @@ func (s *Screens) land(c *gin.Context) {
 	c.Data(http.StatusOK, "application/json", b)
 }
 
-// over answers with what lies over the land of a tile: what zones cover, in paint order, and listed places with the zone
-// that takes each.
+// over answers with what lies over the land of a tile: what zones cover, in paint order, and listed places with the
+// zone that takes each.
 func (s *Screens) over(c *gin.Context) {
 	t, ok := tileOf(c)
 	if !ok {
@@ -142,7 +142,8 @@ func (s *Screens) over(c *gin.Context) {
 			b = append(b, ',')
 		}
 		at := p.at(orb.Point{spot.Place.Lon, spot.Place.Lat})
-		b = fmt.Appendf(b, "[%d,%d,%d,%q,%q]", int(at[0]*perPixel), int(at[1]*perPixel), m.ZoneOf(&spot), spot.Place.Name,
+		b = fmt.Appendf(b, "[%d,%d,%d,%q,%q]", int(at[0]*perPixel), int(at[1]*perPixel), m.ZoneOf(&spot),
+			spot.Place.Name,
 			spot.Place.Postcode)
 	}
 	c.Data(http.StatusOK, "application/json", append(b, "]}"...))

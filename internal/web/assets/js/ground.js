@@ -28,6 +28,7 @@ let map = null,
   tiles = null,
   chosen = null, // the layer of the chosen shape
   kept = null, // what was drawn and refused, so that it is not lost
+  credit = null, // whose map it is
   asked = "", // zone, shape and method that are shown
   drawing = "";
 
@@ -155,7 +156,12 @@ const layTiles = () => {
 const apart = { pmIgnore: true, snapIgnore: true };
 const still = { ...apart, interactive: false };
 // Marks are drawn by style sheets alone, without pictures.
-const pin = (kind, colour) => L.divIcon({ className: `pin pin-${kind} ${colour || ""}`, iconSize: [18, 18] });
+const pin = (kind, colour) =>
+  L.divIcon({
+    className: `pin pin-${kind} ${colour || ""}`,
+    iconSize: [18, 18],
+    iconAnchor: kind === "overlap" ? [26, 26] : [9, 9], // beside what else is at that address
+  });
 
 const sent = (values) => {
   htmx.ajax("POST", "/map/shape", { source: data(), target: "#work", swap: "innerHTML", values });
@@ -241,7 +247,8 @@ const showShapes = () => {
     }
   }
   for (const ring of now.near) {
-    L.polygon(ring, { color: "#1b2a33", weight: 0.5, opacity: 0.35, fill: false, interactive: false, pmIgnore: false }).addTo(layers);
+    const thin = { color: "#1b2a33", weight: 0.5, opacity: 0.35, fill: false };
+    L.polygon(ring, { ...thin, interactive: false, pmIgnore: false }).addTo(layers);
   }
 };
 const showRest = () => {
@@ -287,18 +294,29 @@ const showRest = () => {
   for (const p of now.places) {
     L.marker(p.at, { icon: pin("shop"), title: `${p.name}: ${p.text}`, alt: p.name, ...apart })
       .addTo(layers)
-      .bindTooltip(p.name, { permanent: map.getZoom() >= 10, direction: "right", offset: [8, 0], className: "pin-name" });
+      .bindTooltip(p.name, {
+        permanent: map.getZoom() >= 10,
+        direction: "right",
+        offset: [8, 0],
+        className: "pin-name",
+      });
   }
   if (now.till) {
     const t = now.till;
     const counts = t.ways.find((w) => w.counts);
-    const said = [t.name, t.zone ? `taken by ${t.zone}` : "taken by no zone", counts ? counts.text : ""].filter(Boolean);
+    const taken = t.zone ? `taken by ${t.zone}` : "taken by no zone";
+    const said = [t.name, taken, counts ? counts.text : ""].filter(Boolean);
     const text = said.join(" · ");
     const lines = document.createElement("div");
     for (const line of said) lines.appendChild(document.createElement("div")).textContent = line;
     L.marker(t.at, { icon: pin("till", t.colour), title: text, alt: text, zIndexOffset: 500, ...apart })
       .addTo(layers)
-      .bindTooltip(lines, { permanent: true, direction: "bottom", offset: [0, 8], className: "pin-name pin-till-name" });
+      .bindTooltip(lines, {
+        permanent: true,
+        direction: "bottom",
+        offset: [0, 8],
+        className: "pin-name pin-till-name",
+      });
   }
 };
 
@@ -317,8 +335,7 @@ const refresh = async (fit) => {
       map.own = L.tileLayer(now.tiles.url, { attribution: "", maxZoom: 17 }).addTo(map);
     }
     layTiles();
-    map.attributionControl.setPrefix(false);
-    map.attributionControl.getContainer().textContent = now.tiles
+    credit.textContent = now.tiles
       ? now.tiles.credit
       : "Coasts: © OpenStreetMap contributors, ODbL. Regions: Natural Earth.";
   }
@@ -387,7 +404,8 @@ const sideOf = (line) => {
   const turn = [last[1] - first[1], first[0] - last[0]];
   const d = Math.hypot(...turn) || 1;
   const away = [(turn[0] / d) * far * 2, (turn[1] / d) * far * 2];
-  return [[first, ...line, last, [last[0] + away[0], last[1] + away[1]], [first[0] + away[0], first[1] + away[1]], first]];
+  const beyond = ([x, y]) => [x + away[0], y + away[1]];
+  return [[first, ...line, last, beyond(last), beyond(first), first]];
 };
 const drawn = (layer) => {
   const what = drawing,
@@ -441,8 +459,7 @@ const start = () => {
     ],
   });
   map.getContainer().setAttribute("role", "application");
-  L.control.attribution({ position: "bottomright", prefix: false }).addTo(map);
-  map.attributionControl = { setPrefix() {}, getContainer: () => element().querySelector(".leaflet-control-attribution") };
+  credit = L.control.attribution({ position: "bottomright", prefix: false }).addTo(map).getContainer();
   const Closer = L.Control.extend({
     onAdd() {
       const box = L.DomUtil.create("div", "ground-zoom");
