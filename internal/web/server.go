@@ -129,10 +129,7 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 	r.Use(s.logged, s.recovered, headers(asks.TilesOrigin), api.Unknown)
 	api.Route(r, shops(d, people.Asker))
 	r.Use(limited)
-	r.GET("/assets/*file", func(c *gin.Context) {
-		c.Header("Cache-Control", "no-cache")
-		http.StripPrefix("/assets/", http.FileServerFS(assets)).ServeHTTP(c.Writer, c.Request)
-	})
+	r.GET("/assets/*file", fileOf(assets))
 	people.OpenRoutes(r)
 	r.Use(people.Signed, s.heavy)
 	r.GET("/", func(c *gin.Context) { c.Redirect(http.StatusSeeOther, first(d.State().File)) })
@@ -154,6 +151,15 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 	s.router = r
 	s.handler, err = notes.Guard(r)
 	return s, err
+}
+
+// fileOf answers with a file of the assets.
+func fileOf(assets fs.FS) gin.HandlerFunc {
+	files := http.StripPrefix("/assets/", http.FileServerFS(assets))
+	return func(c *gin.Context) {
+		c.Header("Cache-Control", "no-cache")
+		files.ServeHTTP(c.Writer, c.Request)
+	}
 }
 
 // shops are what the API quotes from.

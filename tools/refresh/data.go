@@ -3,6 +3,7 @@ package main
 import (
 	"encoding/json"
 	"fmt"
+	"maps"
 	"os"
 	"path/filepath"
 	"regexp"
@@ -14,12 +15,7 @@ const isoCodes = "/usr/share/iso-codes/json/"
 
 // makeData derives the tables that the core embeds from the unpacked packages and returns their checksums.
 func makeData(dirs map[string]string) (map[string]string, error) {
-	files := map[string]string{}
-	put := func(name string, lines []string) error {
-		body := []byte(strings.Join(lines, "\n") + "\n")
-		files[name] = sum(body)
-		return write(name, body)
-	}
+	bodies := map[string][]byte{}
 	countries, regions, err := placeNames(dirs)
 	if err != nil {
 		return nil, err
@@ -63,22 +59,19 @@ func makeData(dirs map[string]string) (map[string]string, error) {
 		{"internal/core/calendar/testdata/holidays.tsv", holidays},
 		{"internal/shop/shipped/data/gazetteer-fi.tsv", gazetteer},
 	} {
-		if err := put(f.name, f.lines); err != nil {
-			return nil, err
-		}
+		bodies[f.name] = []byte(strings.Join(f.lines, "\n") + "\n")
 	}
 	lists, err := placeLists(dirs, formats, countries, regions)
 	if err != nil {
-		return nil, err
-	}
-	if err := writeAll(lists, files); err != nil {
 		return nil, err
 	}
 	shapes, err := makeShapes(dirs)
 	if err != nil {
 		return nil, err
 	}
-	return files, writeAll(shapes, files)
+	maps.Copy(bodies, lists)
+	maps.Copy(bodies, shapes)
+	return writeAll(bodies)
 }
 
 // makeShapes makes the files of the atlas, and of what it is tested with.
@@ -91,15 +84,16 @@ func makeShapes(dirs map[string]string) (map[string][]byte, error) {
 	return shapes, err
 }
 
-// writeAll writes files, and adds their checksums.
-func writeAll(bodies map[string][]byte, sums map[string]string) error {
+// writeAll writes files and gives their checksums.
+func writeAll(bodies map[string][]byte) (map[string]string, error) {
+	sums := map[string]string{}
 	for name, body := range bodies {
 		sums[name] = sum(body)
 		if err := write(name, body); err != nil {
-			return err
+			return nil, err
 		}
 	}
-	return nil
+	return sums, nil
 }
 
 // namesOf are the English names of a country's regions, by their codes without the country.

@@ -122,6 +122,12 @@ func paintOf(zone int, r *place.Rule) (p Paint, ok bool) {
 	return p, false
 }
 
+// Name is what a zone is called, by its index.
+func (m *Map) Name(zone int) string {
+	z := &m.engine.Store().Zones[zone]
+	return cmp.Or(z.Name, z.ID)
+}
+
 // In are the paints that may be seen in a bound, in paint order.
 func (m *Map) In(b orb.Bound) (list []*Paint) {
 	at := slices.Clone(m.broad)

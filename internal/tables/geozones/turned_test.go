@@ -70,3 +70,21 @@ func TestWhereSomethingIsWrongIsKept(t *testing.T) {
 	require.NotNil(t, r.Refused[0].At)
 	assert.InDelta(t, 22.5, r.Refused[0].At.Lon(), 0.6)
 }
+
+// RFC 7946, appendices A.6 and A.7: a multipolygon of which one part has a hole, and a collection of a point and a line,
+// which have no area.
+func TestTheExamplesOfTheStandard(t *testing.T) {
+	r, err := Parse([]byte(`{"type":"MultiPolygon","coordinates":[[[[102.0,2.0],[103.0,2.0],[103.0,3.0],[102.0,3.0],
+		[102.0,2.0]]],[[[100.0,0.0],[101.0,0.0],[101.0,1.0],[100.0,1.0],[100.0,0.0]],[[100.2,0.2],[100.2,0.8],[100.8,0.8],
+		[100.8,0.2],[100.2,0.2]]]]}`))
+	require.NoError(t, err)
+	require.Empty(t, r.Refused)
+	a := r.Zones[0].Areas[0]
+	assert.True(t, a.Contains(orb.Point{102.5, 2.5}) && a.Contains(orb.Point{100.1, 0.5}))
+	assert.False(t, a.Contains(orb.Point{100.5, 0.5}), "in the hole")
+	r, err = Parse([]byte(`{"type":"GeometryCollection","geometries":[{"type":"Point","coordinates":[100.0,0.0]},
+		{"type":"LineString","coordinates":[[101.0,0.0],[102.0,1.0]]}]}`))
+	require.NoError(t, err)
+	require.Len(t, r.Refused, 1)
+	assert.Contains(t, r.Refused[0].Reason, "a Point has no area")
+}

@@ -280,3 +280,29 @@ func TestTheMapMovesWithoutAWait(t *testing.T) {
 	middle := gaps[len(gaps)/2].Num()
 	assert.Less(t, middle, 50.0, fmt.Sprintf("the median of %d frames, in ms", len(gaps)))
 }
+
+// A circle is moved and made larger by its handles, an area as a whole.
+func TestShapesAreMoved(t *testing.T) {
+	s := demoShop(t)
+	page := mapOf(t, s, "/map?zone=van-round", 1280, 800)
+	page.MustElementR(".ground-tools button", "Circle").MustClick()
+	waitText(t, page, ".shapes", "Circle 1, 5 km")
+	drawnMap(t, page)
+	zoom(page, 60.4674, 22.026, 11)
+	waitFor(t, page, `() => document.querySelectorAll("#ground .marker-icon").length === 2`)
+	dragMap(page, 60.4674, 22.026, 60.48, 22.07) // its middle
+	waitFor(t, page, `() => (document.querySelector("#circle-middle") || {value: ""}).value.startsWith("60.4")`)
+	assert.Equal(t, "", page.MustElement("#circle-location").MustProperty("value").String(), "round a point now")
+	waitText(t, page, ".shapes", "Circle 1, 5 km")
+	waitText(t, page, "#ground-facts", "78.5 km², 10.0 km at its widest")
+
+	page.MustElementR(".ground-tools button", "Area round the shop").MustClick()
+	waitText(t, page, ".shapes", "Area 2")
+	drawnMap(t, page)
+	zoom(page, 60.4674, 22.026, 11)
+	corners := page.MustElement("#shape-points").MustProperty("value").String()
+	page.MustElement(`[data-do="move"]`).MustClick()
+	dragMap(page, 60.45, 22.0, 60.43, 21.95)
+	waitFor(t, page, `(was) => (document.querySelector("#shape-points") || {value: was}).value !== was`, corners)
+	waitText(t, page, "#ground-facts", " km at its widest")
+}

@@ -31,6 +31,7 @@ type view struct {
 	Zone    *zoneView // the chosen one
 	Methods []shell.Choice
 	Method  string
+	Bands   []string // of the chosen method's price list by distance, a row each
 	ByRoad  bool
 	Slip    string
 	Note    string
@@ -120,6 +121,13 @@ func (s *Screens) viewOf(c *gin.Context, state *draft.State, query url.Values) v
 		m := &f.Methods[i]
 		if slices.ContainsFunc(m.Tables, func(t rate.Table) bool { return t.By == rate.ByDistance }) {
 			v.Methods = append(v.Methods, shell.Choice{ID: m.ID, Name: cmp.Or(m.Name, m.ID), Chosen: m.ID == v.Method})
+		}
+	}
+	if m := f.Method(v.Method); m != nil {
+		if t := distanceTable(m); t != nil {
+			for r := range t.Rows {
+				v.Bands = append(v.Bands, rowText(f, t, r))
+			}
 		}
 	}
 	return v

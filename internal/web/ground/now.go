@@ -284,25 +284,32 @@ func (n *now) bands(state *draft.State, m *store.Method) {
 	if !ok {
 		return
 	}
-	for i := range m.Tables {
-		t := &m.Tables[i]
-		if t.By != rate.ByDistance || len(t.Zones) == 0 {
-			continue
-		}
-		if f.Store.DistanceBy == store.ByRoad {
-			n.byRoad(state, t, m.From)
-			return
-		}
-		for r := range t.Rows {
-			if t.Rows[r].At == nil || t.Rows[r].At.Sign() <= 0 {
-				continue
-			}
-			w := place.Within{Distance: *t.Rows[r].At, Metres: f.Store.Metres()}
-			w.SetPoint(middle)
-			n.Rings = append(n.Rings, ring{edge(orb.LineString(w.Ring(120))), rowText(f, t, r)})
-		}
+	t := distanceTable(m)
+	if t == nil {
 		return
 	}
+	if f.Store.DistanceBy == store.ByRoad {
+		n.byRoad(state, t, m.From)
+		return
+	}
+	for r := range t.Rows {
+		if t.Rows[r].At == nil || t.Rows[r].At.Sign() <= 0 {
+			continue
+		}
+		w := place.Within{Distance: *t.Rows[r].At, Metres: f.Store.Metres()}
+		w.SetPoint(middle)
+		n.Rings = append(n.Rings, ring{edge(orb.LineString(w.Ring(120))), rowText(f, t, r)})
+	}
+}
+
+// distanceTable is the first price list by distance of a method; nil where it has none.
+func distanceTable(m *store.Method) *rate.Table {
+	for i := range m.Tables {
+		if t := &m.Tables[i]; t.By == rate.ByDistance && len(t.Zones) > 0 {
+			return t
+		}
+	}
+	return nil
 }
 
 // rowText says which distances a row is for, and what it costs.

@@ -21,6 +21,8 @@ const (
 	tileSize = 256
 	perPixel = 4
 	maxZoom  = 17
+	// leastNamed is from how many pixels on a shape has its zone's name on it.
+	leastNamed = 40
 	// reachOver is how far beyond a tile, in tiles, spots are sent, so that their names go on over its edge.
 	reachOver = 0.45
 )
@@ -130,12 +132,17 @@ func (s *Screens) over(c *gin.Context) {
 	}
 	p, bound := plotOf(t), t.Bound(0.05)
 	b := []byte(`{"paint":[`)
+	var names []byte
 	for i, paint := range m.In(bound) {
 		if i > 0 {
 			b = append(b, ',')
 		}
 		b = p.appendPaint(b, paint, bound)
+		if paint.Drawn {
+			names = p.appendName(names, paint, m.Name(paint.Zone))
+		}
 	}
+	b = append(append(b, `],"names":[`...), names...)
 	b = append(b, `],"spots":[`...)
 	for i, spot := range m.Thinned(t.Z, t.Bound(reachOver)) {
 		if i > 0 {
@@ -147,6 +154,20 @@ func (s *Screens) over(c *gin.Context) {
 			spot.Place.Postcode)
 	}
 	c.Data(http.StatusOK, "application/json", append(b, "]}"...))
+}
+
+// appendName writes the name of a drawn shape's zone where the shape is wide enough for it: above its middle. It is sent
+// with each tile that it may reach into.
+func (p plot) appendName(b []byte, paint *ground.Paint, name string) []byte {
+	box := paint.Shape.Bound()
+	low, high := p.at(orb.Point{box.Min[0], box.Max[1]}), p.at(orb.Point{box.Max[0], box.Min[1]})
+	if high[0]-low[0] < leastNamed {
+		return b
+	}
+	if len(b) > 0 {
+		b = append(b, ',')
+	}
+	return fmt.Appendf(b, "[%d,%d,%q]", int((low[0]+high[0])/2*perPixel), int(low[1]*perPixel), name)
 }
 
 func (p plot) appendPaint(b []byte, paint *ground.Paint, bound orb.Bound) []byte {

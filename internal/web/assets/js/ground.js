@@ -112,6 +112,9 @@ const draw = (c, base, over, zoom) => {
     c.lineWidth = 1.5;
     c.stroke();
   }
+  c.textAlign = "center";
+  for (const [x, y, name] of over.names) label(c, name, x / perPixel, y / perPixel - 4, true);
+  c.textAlign = "start";
   over.spots.forEach(([x, y, zone, name, code], i) => {
     x /= perPixel;
     y /= perPixel;
@@ -153,7 +156,8 @@ const layTiles = () => {
 };
 
 // What is only looked at: nothing snaps to it, and it is not drawn on.
-const apart = { pmIgnore: true, snapIgnore: true };
+// The handles of what is changed lie over it.
+const apart = { pmIgnore: true, snapIgnore: true, zIndexOffset: -2000 };
 const still = { ...apart, interactive: false };
 // Marks are drawn by style sheets alone, without pictures.
 const pin = (kind, colour) =>
@@ -309,7 +313,7 @@ const showRest = () => {
     const text = said.join(" · ");
     const lines = document.createElement("div");
     for (const line of said) lines.appendChild(document.createElement("div")).textContent = line;
-    L.marker(t.at, { icon: pin("till", t.colour), title: text, alt: text, zIndexOffset: 500, ...apart })
+    L.marker(t.at, { icon: pin("till", t.colour), title: text, alt: text, ...apart })
       .addTo(layers)
       .bindTooltip(lines, {
         permanent: true,
