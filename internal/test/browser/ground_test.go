@@ -306,3 +306,19 @@ func TestShapesAreMoved(t *testing.T) {
 	waitFor(t, page, `(was) => (document.querySelector("#shape-points") || {value: was}).value !== was`, corners)
 	waitText(t, page, "#ground-facts", " km at its widest")
 }
+
+// What people typed is text on the map too, whatever it looks like.
+func TestNamesOnTheMapAreText(t *testing.T) {
+	s := demoShop(t)
+	page := s.open(t, "/shop", 1280, 800)
+	typeOver(page, "#name-workshop", "<b id=bold>Workshop</b>")
+	waitText(t, page, "#undo", "Workshop")
+	page = mapOf(t, s, "/map", 1280, 800)
+	zoom(page, 60.4674, 22.026, 11)
+	page.MustReload().MustWaitLoad()
+	drawnMap(t, page)
+	zoom(page, 60.4674, 22.026, 11)
+	page.MustElement(`#ground .pin-shop[title*="Workshop"]`).MustHover()
+	waitText(t, page, ".leaflet-tooltip-pane", "<b id=bold>Workshop</b>")
+	assert.Empty(t, page.MustElements("#bold"))
+}

@@ -1,6 +1,7 @@
 package ground
 
 import (
+	"encoding/json"
 	"fmt"
 	"math"
 	"net/http"
@@ -149,11 +150,19 @@ func (s *Screens) over(c *gin.Context) {
 			b = append(b, ',')
 		}
 		at := p.at(orb.Point{spot.Place.Lon, spot.Place.Lat})
-		b = fmt.Appendf(b, "[%d,%d,%d,%q,%q]", int(at[0]*perPixel), int(at[1]*perPixel), m.ZoneOf(&spot),
-			spot.Place.Name,
-			spot.Place.Postcode)
+		b = fmt.Appendf(b, "[%d,%d,%d,%s,%s]", int(at[0]*perPixel), int(at[1]*perPixel), m.ZoneOf(&spot),
+			quoted(spot.Place.Name), quoted(spot.Place.Postcode))
 	}
 	c.Data(http.StatusOK, "application/json", append(b, "]}"...))
+}
+
+// quoted is a text as JSON has it.
+func quoted(text string) []byte {
+	b, err := json.Marshal(text)
+	if err != nil {
+		panic(err) // a text can be written
+	}
+	return b
 }
 
 // appendName writes the name of a drawn shape's zone where the shape is wide enough for it: above its middle. It is sent
@@ -167,7 +176,7 @@ func (p plot) appendName(b []byte, paint *ground.Paint, name string) []byte {
 	if len(b) > 0 {
 		b = append(b, ',')
 	}
-	return fmt.Appendf(b, "[%d,%d,%q]", int((low[0]+high[0])/2*perPixel), int(low[1]*perPixel), name)
+	return fmt.Appendf(b, "[%d,%d,%s]", int((low[0]+high[0])/2*perPixel), int(low[1]*perPixel), quoted(name))
 }
 
 func (p plot) appendPaint(b []byte, paint *ground.Paint, bound orb.Bound) []byte {

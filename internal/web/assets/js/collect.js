@@ -1,5 +1,5 @@
 // The map of the checkout: where goods can be collected, and where the buyer is.
-import { landLayer } from "./land.js";
+import { landLayer, words } from "./land.js";
 
 let map = null,
   marks = null,
@@ -20,7 +20,7 @@ const show = ({ points, land }) => {
     const icon = L.divIcon({ className: `pin ${p.chosen ? "pin-chosen" : "pin-shop"}`, iconSize: [20, 20] });
     L.marker([p.lat, p.lon], { icon, title: p.name, alt: p.name, keyboard: true })
       .addTo(marks)
-      .bindTooltip(p.name, { permanent: true, direction: "top", offset: [0, -10], className: "pin-name" })
+      .bindTooltip(words(p.name), { permanent: true, direction: "top", offset: [0, -10], className: "pin-name" })
       .on("click", () => window.dispatchEvent(new CustomEvent("point-picked", { detail: p.location })));
   }
   map.invalidateSize();

@@ -1,6 +1,6 @@
 // The map of the zones: land, the zones over it, and shapes that are drawn by hand.
 
-import { canvas, drawCoast, drawLand, fill, get, perPixel, size, trace } from "./land.js";
+import { canvas, drawCoast, drawLand, fill, get, perPixel, size, trace, words } from "./land.js";
 
 const css = (name) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
 const colours = {
@@ -278,11 +278,7 @@ const showRest = () => {
   for (const m of now.marks) {
     L.marker(m.at, { icon: pin("overlap"), title: m.text, alt: m.text, ...apart })
       .addTo(layers)
-      .bindPopup(() => {
-        const p = document.createElement("p");
-        p.textContent = m.text;
-        return p;
-      });
+      .bindPopup(words(m.text));
   }
   if (now.till) {
     for (const w of now.till.ways) {
@@ -298,7 +294,7 @@ const showRest = () => {
   for (const p of now.places) {
     L.marker(p.at, { icon: pin("shop"), title: `${p.name}: ${p.text}`, alt: p.name, ...apart })
       .addTo(layers)
-      .bindTooltip(p.name, {
+      .bindTooltip(words(p.name), {
         permanent: map.getZoom() >= 10,
         direction: "right",
         offset: [8, 0],
@@ -311,11 +307,9 @@ const showRest = () => {
     const taken = t.zone ? `taken by ${t.zone}` : "taken by no zone";
     const said = [t.name, taken, counts ? counts.text : ""].filter(Boolean);
     const text = said.join(" · ");
-    const lines = document.createElement("div");
-    for (const line of said) lines.appendChild(document.createElement("div")).textContent = line;
     L.marker(t.at, { icon: pin("till", t.colour), title: text, alt: text, ...apart })
       .addTo(layers)
-      .bindTooltip(lines, {
+      .bindTooltip(words(...said), {
         permanent: true,
         direction: "bottom",
         offset: [0, 8],
@@ -368,7 +362,7 @@ const refresh = async (fit) => {
     const text = `${lat} ${lon}`;
     L.marker([lat, lon], { icon: pin("overlap"), title: text, alt: text, ...apart })
       .addTo(map)
-      .bindTooltip(text, { permanent: true, direction: "bottom", offset: [0, 8], className: "pin-name" });
+      .bindTooltip(words(text), { permanent: true, direction: "bottom", offset: [0, 8], className: "pin-name" });
   }
 };
 

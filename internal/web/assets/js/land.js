@@ -98,3 +98,10 @@ export const landLayer = (version) => {
   });
   return new Land({ tileSize: size, maxZoom: 17, minZoom: 2 });
 };
+
+// Text as a label: what is typed is never read as HTML.
+export const words = (...lines) => {
+  const box = document.createElement("div");
+  for (const line of lines) box.appendChild(document.createElement("div")).textContent = line;
+  return box;
+};
