@@ -150,7 +150,7 @@ func CutShape(shape orb.MultiPolygon, b orb.Bound) (list orb.MultiPolygon) {
 	return list
 }
 
-// Shapes are those of a country, by its alpha-2 code, as coarse as for a map of the world.
+// Shapes are those of a country, by its alpha-2 code, as coarse as for a map of the world; "" is land of no code.
 func Shapes(country string) (list orb.MultiPolygon) {
 	for _, f := range cell(&Levels[0], maptile.Tile{}) {
 		if f.Kind == Land && f.Code == country {

@@ -322,3 +322,23 @@ func TestNamesOnTheMapAreText(t *testing.T) {
 	waitText(t, page, ".leaflet-tooltip-pane", "<b id=bold>Workshop</b>")
 	assert.Empty(t, page.MustElements("#bold"))
 }
+
+// In a shop that has nothing yet the map shows the world, and the first zone may be drawn on it.
+func TestTheFirstZoneIsDrawn(t *testing.T) {
+	s := ownShop(t)
+	page := mapOf(t, s, "/map", 1280, 800)
+	if into := os.Getenv("WORLD"); into != "" {
+		picture(t, page, into)
+	}
+	zoom(page, 60.5, 22.2, 9)
+	page.MustElement(`[data-draw="area"]`).MustClick()
+	for _, c := range [][2]float64{{60.3, 21.9}, {60.3, 22.4}, {60.6, 22.4}, {60.3, 21.9}} {
+		clickMap(page, c[0], c[1])
+	}
+	waitText(t, page, ".ground-zone h2", "Area")
+	waitText(t, page, "#ground-facts", "no listed code or town inside")
+	page.MustElement(`.ground-zone .link`).MustClick()
+	waitFor(t, page, `() => !document.querySelector(".ground-zone")`)
+	clickMap(page, 60.4, 22.3)
+	waitText(t, page, ".pin-till-name", "taken by Area")
+}

@@ -388,7 +388,7 @@ func (n *now) start(f *store.File) {
 		return
 	}
 	b := orb.Bound{Min: orb.Point{-120, -45}, Max: orb.Point{140, 65}}
-	if shapes := atlas.Shapes(f.Home()); len(shapes) > 0 {
+	if shapes := atlas.Shapes(f.Home()); f.Home() != "" && len(shapes) > 0 {
 		b = shapes.Bound()
 	}
 	n.Start = [2]latLon{at(b.Min), at(b.Max)}
