@@ -8,7 +8,6 @@ import (
 	"errors"
 	"fmt"
 	"math"
-	"math/big"
 	"strconv"
 	"strings"
 	"time"
@@ -28,6 +27,7 @@ const (
 	keptFor    = 24 * time.Hour // an answer
 	failedFor  = 5 * time.Second
 	maxPoints  = 100 // of one question, as an OSRM takes them unless it is told otherwise
+	longest    = 1e8 // metres of a way: twice round the Earth
 	slack      = 0.1 // metres by which a way may be shorter than the straight line: OSRM rounds to that
 )
 
@@ -197,15 +197,13 @@ func read(n *json.Number, from, to orb.Point) (metres *decimal.Decimal, failure 
 	if n == nil {
 		return nil, ""
 	}
+	near, err := strconv.ParseFloat(n.String(), 64)
+	if err != nil || near > longest {
+		return nil, "the road service named a length that cannot be"
+	}
 	m, err := decimal.Parse(n.String())
 	if err != nil { // such as 1.2e4
-		r, ok := new(big.Rat).SetString(n.String())
-		if !ok {
-			return nil, "the road service named a length that is no number"
-		}
-		if m, err = decimal.Parse(r.FloatString(3)); err != nil {
-			return nil, "the road service named a length that cannot be"
-		}
+		m = decimal.FromFloat(near, 3)
 	}
 	straight := geodesic.Distance(from.Lat(), from.Lon(), to.Lat(), to.Lon())
 	if m.Sign() < 0 || m.Float64()+slack < straight {

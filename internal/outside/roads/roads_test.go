@@ -161,3 +161,23 @@ func ExampleClient_Metres() {
 	fmt.Println(metres[0], "m")
 	// Output: 1886.89 m
 }
+
+// Whatever a service answers, each way gets a length that can be, or a reason.
+func FuzzAnswer(f *testing.F) {
+	f.Add(`{"code":"Ok","distances":[[1886.89]]}`)
+	f.Add(`{"code":"Ok","distances":[[null]]}`)
+	f.Add(`{"code":"Ok","distances":[[1e9999999]]}`)
+	body := ""
+	s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { w.Write([]byte(body)) }))
+	f.Cleanup(s.Close)
+	f.Fuzz(func(t *testing.T, answer string) {
+		body = answer
+		metres, why := New(s.URL, true).Metres(points[:1], points[1])
+		if len(metres) != 1 || (metres[0] == nil) != (why != "") {
+			t.Fatalf("%v %q", metres, why)
+		}
+		if metres[0] != nil && metres[0].Float64() < 1000 {
+			t.Fatalf("%s m are shorter than the straight line", metres[0])
+		}
+	})
+}
