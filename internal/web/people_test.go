@@ -127,7 +127,10 @@ func TestAHelperEditsAndAnOwnerPublishes(t *testing.T) {
 	veli := s.another()
 	_, _ = veli.post("/sign-in", "name", "Veli", "passphrase", passphrase)
 	veli.price("6.90", "7.20")
-	for _, path := range []string{"/live", "/live/1/again", "/people", "/people/1", "/keys", "/keys/1/revoke"} {
+	_, body = veli.get("/shop")
+	holds(t, body, "an owner can change", "readonly")
+	for _, path := range []string{"/live", "/live/1/again", "/people", "/people/1", "/keys", "/keys/1/revoke",
+		"/shop/services/roads", "/shop/services/roads/test"} {
 		status, body = veli.post(path, "revision", "2", "turn", "1", "name", "x", "passphrase", passphrase)
 		assert.Equal(t, http.StatusForbidden, status, path)
 		holds(t, body, "Only an owner")
