@@ -140,7 +140,8 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 	publish.Routes(r, people.Owners)
 	for _, station := range []interface{ Routes(r gin.IRouter) }{
 		zones.New(sh, d, db, theTill, in), ground.New(sh, d, theTill, asks), s.products, methods.New(sh, d),
-		rates.New(sh, d, db, theTill), quotes.New(sh, d, db), kept, checkout.New(sh, d, db), defaults.New(sh, d, db, kept),
+		rates.New(sh, d, db, theTill), quotes.New(sh, d, db), kept, checkout.New(sh, d, db),
+		defaults.New(sh, d, db, kept),
 	} {
 		station.Routes(r)
 	}

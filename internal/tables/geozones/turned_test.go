@@ -74,8 +74,8 @@ func TestWhereSomethingIsWrongIsKept(t *testing.T) {
 // RFC 7946, appendices A.6 and A.7: a multipolygon of which one part has a hole, and a collection of a point and a line,
 // which have no area.
 func TestTheExamplesOfTheStandard(t *testing.T) {
-	r, err := Parse([]byte(`{"type":"MultiPolygon","coordinates":[[[[102.0,2.0],[103.0,2.0],[103.0,3.0],[102.0,3.0],
-		[102.0,2.0]]],[[[100.0,0.0],[101.0,0.0],[101.0,1.0],[100.0,1.0],[100.0,0.0]],[[100.2,0.2],[100.2,0.8],[100.8,0.8],
+	r, err := Parse([]byte(`{"type":"MultiPolygon","coordinates":[[[[102,2],[103,2],[103,3],[102,3],
+		[102,2]]],[[[100,0],[101,0],[101,1],[100,1],[100,0]],[[100.2,0.2],[100.2,0.8],[100.8,0.8],
 		[100.8,0.2],[100.2,0.2]]]]}`))
 	require.NoError(t, err)
 	require.Empty(t, r.Refused)

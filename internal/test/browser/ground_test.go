@@ -275,7 +275,8 @@ func TestTheMapMovesWithoutAWait(t *testing.T) {
 		at := 22.0 + float64(i)/100
 		dragMap(page, 60.45, at, 60.5, at+0.3)
 	}
-	gaps := page.MustEval(`() => window.frames_.slice(1).map((t, i) => t - window.frames_[i]).sort((a, b) => a - b)`).Arr()
+	gaps := page.MustEval(`() => window.frames_.slice(1).map((t, i) => t - window.frames_[i])
+		.sort((a, b) => a - b)`).Arr()
 	require.Greater(t, len(gaps), 10)
 	middle := gaps[len(gaps)/2].Num()
 	assert.Less(t, middle, 50.0, fmt.Sprintf("the median of %d frames, in ms", len(gaps)))
@@ -341,4 +342,26 @@ func TestTheFirstZoneIsDrawn(t *testing.T) {
 	waitFor(t, page, `() => !document.querySelector(".ground-zone")`)
 	clickMap(page, 60.4, 22.3)
 	waitText(t, page, ".pin-till-name", "taken by Area")
+}
+
+// A second corner that is dragged while the first is on its way to the server is not lost.
+func TestNoCornerIsLostWhileAnotherIsSaved(t *testing.T) {
+	s := demoShop(t)
+	page := mapOf(t, s, "/map?zone=van-round", 1280, 800)
+	zoom(page, 60.47, 22.05, 11)
+	page.MustElement(`[data-draw="area"]`).MustClick()
+	for _, c := range [][2]float64{{60.43, 21.98}, {60.43, 22.1}, {60.50, 22.1}, {60.50, 21.98}, {60.43, 21.98}} {
+		clickMap(page, c[0], c[1])
+	}
+	waitText(t, page, ".shapes", "Area 1")
+	drawnMap(t, page)
+	slow(t, page)
+	dragCorner(t, page, 60.50, 22.1, 60.52, 22.13)
+	time.Sleep(560 * time.Millisecond) // now it is being saved
+	dragMap(page, 60.43, 21.98, 60.41, 21.95)
+	waitFor(t, page, `() => {
+		const lines = (document.querySelector("#shape-points") || {value: ""}).value.split("\n");
+		return lines.some((l) => l.startsWith("60.52") || l.startsWith("60.519")) &&
+			lines.some((l) => l.startsWith("60.41") || l.startsWith("60.409"));
+	}`)
 }

@@ -165,8 +165,8 @@ func quoted(text string) []byte {
 	return b
 }
 
-// appendName writes the name of a drawn shape's zone where the shape is wide enough for it: above its middle. It is sent
-// with each tile that it may reach into.
+// appendName writes the name of a drawn shape's zone where the shape is wide enough for it: above its middle. It is
+// sent with each tile that it may reach into.
 func (p plot) appendName(b []byte, paint *ground.Paint, name string) []byte {
 	box := paint.Shape.Bound()
 	low, high := p.at(orb.Point{box.Min[0], box.Max[1]}), p.at(orb.Point{box.Max[0], box.Min[1]})

@@ -318,6 +318,16 @@ const showRest = () => {
   }
 };
 
+// While a shape is held or a change of it waits to be saved, what is on the map stays: the next answer shows all of it.
+let held = false,
+  late = false;
+document.addEventListener("pointerdown", (event) => {
+  held = !!element() && element().contains(event.target);
+});
+document.addEventListener("pointerup", () => {
+  held = false;
+  if (late && !saveSoon) setTimeout(() => late && !saveSoon && refresh(false), 50);
+});
 let turn = 0; // of refreshes: only the last one counts
 const refresh = async (fit) => {
   const mine = ++turn;
@@ -325,6 +335,8 @@ const refresh = async (fit) => {
   const query = new URLSearchParams({ zone, method });
   const answer = await fetch(`/map/now?${query}`).then((r) => (r.ok ? r.json() : null)).catch(() => null);
   if (!answer || !map || mine !== turn || !data()) return;
+  late = !!chosen && (held || !!saveSoon);
+  if (late) return;
   const before = now;
   now = answer;
   if (!before) map.fitBounds(now.start);
