@@ -357,8 +357,13 @@ func TestNoCornerIsLostWhileAnotherIsSaved(t *testing.T) {
 	drawnMap(t, page)
 	slow(t, page)
 	dragCorner(t, page, 60.50, 22.1, 60.52, 22.13)
-	time.Sleep(560 * time.Millisecond) // now it is being saved
-	dragMap(page, 60.43, 21.98, 60.41, 21.95)
+	from, to := onMap(page, 60.43, 21.98), onMap(page, 60.41, 21.95)
+	page.Mouse.MustMoveTo(from.X, from.Y)
+	page.Mouse.MustDown(proto.InputMouseButtonLeft)
+	page.Mouse.MustMoveTo(from.X-5, from.Y+5)
+	time.Sleep(1500 * time.Millisecond) // the first is saved meanwhile, and its answer comes
+	page.Mouse.MustMoveTo(to.X, to.Y)
+	page.Mouse.MustUp(proto.InputMouseButtonLeft)
 	waitFor(t, page, `() => {
 		const lines = (document.querySelector("#shape-points") || {value: ""}).value.split("\n");
 		return lines.some((l) => l.startsWith("60.52") || l.startsWith("60.519")) &&
