@@ -113,10 +113,10 @@ func ParseAs(data []byte, turned bool) (Read, error) {
 
 // reading is a file on its way.
 type reading struct {
-	read                          Read
-	at                            map[string]int // zones by their folded names
-	turned                        bool           // latitude stands first
-	closed, doubled, heights, cut int
+	read                                 Read
+	at                                   map[string]int // zones by their folded names
+	turned                               bool           // latitude stands first
+	closed, doubled, heights, cut, wound int
 }
 
 func (r *reading) feature(n int, f *feature) {
@@ -207,6 +207,11 @@ func (r *reading) area(kind string, polygons [][][][]json.Number) ([]*place.Area
 			polygons[i][j] = ring
 		}
 	}
+	for i := range polygons {
+		for j := range polygons[i] {
+			r.wind(polygons[i][j], j > 0)
+		}
+	}
 	if a, err := r.acrossTheAntimeridian(polygons); a != nil || err != nil {
 		return a, err
 	}
@@ -262,6 +267,23 @@ func (r *reading) ring(points [][]json.Number) (ring [][]json.Number, err error)
 		ring = append(ring, ring[0])
 	}
 	return ring, nil
+}
+
+// wind has a ring run as RFC 7946 asks for (section 3.1.6): outer rings counterclockwise, holes clockwise.
+func (r *reading) wind(ring [][]json.Number, hole bool) {
+	points := make(orb.Ring, len(ring))
+	for i, p := range ring {
+		points[i][0], _ = p[0].Float64()
+		points[i][1], _ = p[1].Float64()
+	}
+	want := orb.CCW
+	if hole {
+		want = orb.CW
+	}
+	if o := points.Orientation(); len(ring) > 3 && o != 0 && o != want {
+		slices.Reverse(ring)
+		r.wound++
+	}
 }
 
 // nearly is how near to the antimeridian all points of a shape lie, in degrees, that is taken to cross it rather than
@@ -350,6 +372,9 @@ func (r *reading) notes() (list []string) {
 	}
 	if r.doubled > 0 {
 		list = append(list, plural.Count(r.doubled, "point")+" stood twice in a row: one is kept")
+	}
+	if r.wound > 0 {
+		list = append(list, plural.Count(r.wound, "ring")+" ran the wrong way round: turned")
 	}
 	if r.cut > 0 {
 		list = append(list, plural.Count(r.cut, "area")+" over the antimeridian: cut at 180° into parts")

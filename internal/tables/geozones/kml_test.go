@@ -29,7 +29,7 @@ func TestKMLIsRead(t *testing.T) {
 	require.Len(t, r.Zones, 2)
 	assert.Equal(t, "The bay", r.Zones[0].Name)
 	assert.Len(t, r.Zones[1].Areas, 2)
-	assert.Equal(t, []string{"heights are left out"}, r.Notes)
+	assert.Equal(t, []string{"1 ring ran the wrong way round: turned", "heights are left out"}, r.Notes)
 	var reasons []string
 	for _, refused := range r.Refused {
 		reasons = append(reasons, refused.Error())

@@ -88,3 +88,14 @@ func TestTheExamplesOfTheStandard(t *testing.T) {
 	require.Len(t, r.Refused, 1)
 	assert.Contains(t, r.Refused[0].Reason, "a Point has no area")
 }
+
+// RFC 7946, section 3.1.6: outer rings run counterclockwise, holes clockwise; a reader does not refuse others.
+func TestRingsThatRunTheWrongWayAreTurned(t *testing.T) {
+	r, err := Parse([]byte(polygon(`[22,60],[22,61],[23,61],[22,60]],[[22.2,60.6],[22.4,60.8],[22.2,60.8],[22.2,60.6]`)))
+	require.NoError(t, err)
+	require.Empty(t, r.Refused)
+	assert.Equal(t, []string{"2 rings ran the wrong way round: turned"}, r.Notes)
+	shape := r.Zones[0].Areas[0].Shape()
+	assert.Equal(t, orb.CCW, shape[0][0].Orientation())
+	assert.Equal(t, orb.CW, shape[0][1].Orientation())
+}

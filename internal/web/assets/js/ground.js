@@ -80,6 +80,26 @@ const label = (c, text, x, y, bold) => {
   c.strokeText(text, x, y);
   c.fillText(text, x, y);
 };
+// The mark of a zone in the list: a square, a circle, a diamond or an arch.
+const mark = (c, x, y, zone, r) => {
+  const kind = zone < 0 ? 1 : (Number((now.colours[zone] || "z2").slice(1)) - 1) % 4;
+  c.beginPath();
+  if (kind === 0) c.rect(x - r, y - r, 2 * r, 2 * r);
+  else if (kind === 1) c.arc(x, y, r * 1.1, 0, 7);
+  else if (kind === 2) {
+    const d = r * 1.35;
+    c.moveTo(x, y - d);
+    c.lineTo(x + d, y);
+    c.lineTo(x, y + d);
+    c.lineTo(x - d, y);
+    c.closePath();
+  } else {
+    c.arc(x, y, r * 1.15, Math.PI, 0);
+    c.lineTo(x + r * 1.15, y + r);
+    c.lineTo(x - r * 1.15, y + r);
+    c.closePath();
+  }
+};
 const draw = (c, base, over, zoom) => {
   c.clearRect(0, 0, size, size);
   if (!now.tiles) drawLand(c, base, zoom);
@@ -118,8 +138,7 @@ const draw = (c, base, over, zoom) => {
   over.spots.forEach(([x, y, zone, name, code], i) => {
     x /= perPixel;
     y /= perPixel;
-    c.beginPath();
-    c.arc(x, y, zoom < 7 ? 2 : 3, 0, 7);
+    mark(c, x, y, zone, zoom < 7 ? 2 : 3.2);
     c.fillStyle = zone < 0 ? "#fffdf8" : colourOf(zone);
     c.fill();
     c.strokeStyle = "rgba(27,42,51,.7)";
@@ -307,7 +326,7 @@ const showRest = () => {
     const taken = t.zone ? `taken by ${t.zone}` : "taken by no zone";
     const said = [t.name, taken, counts ? counts.text : ""].filter(Boolean);
     const text = said.join(" · ");
-    L.marker(t.at, { icon: pin("till", t.colour), title: text, alt: text, ...apart })
+    L.marker(t.at, { icon: pin("till", t.colour), title: text, alt: text, ...apart, zIndexOffset: -1500 })
       .addTo(layers)
       .bindTooltip(words(...said), {
         permanent: true,
