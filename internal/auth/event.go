@@ -19,6 +19,7 @@ const (
 	KeyMade            Event = "key_made"            //
 	KeyRevoked         Event = "key_revoked"         //
 	Published          Event = "published"           // an edition
+	ServiceSet         Event = "service_set"         // whose answers count in live quotes
 	Forbidden          Event = "forbidden"           // what only an owner may do
 	HostRefused        Event = "host_refused"        // a request under a name that the shop does not answer under
 	OriginRefused      Event = "origin_refused"      // a request that another site's page made
@@ -40,6 +41,7 @@ var eventWords = map[Event]string{
 	KeyMade:            "made the API key",
 	KeyRevoked:         "revoked the API key",
 	Published:          "published",
+	ServiceSet:         "set a service",
 	Forbidden:          "was refused: for owners only",
 	HostRefused:        "asked under a name that is not this shop's",
 	OriginRefused:      "was sent by a page of another site",

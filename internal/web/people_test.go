@@ -135,6 +135,9 @@ func TestAHelperEditsAndAnOwnerPublishes(t *testing.T) {
 		assert.Equal(t, http.StatusForbidden, status, path)
 		holds(t, body, "Only an owner")
 	}
+	s.post("/shop/services/addresses", "value", "https://addresses.example")
+	_, body = s.get("/people")
+	holds(t, body, "set a service", "addresses: https://addresses.example")
 	_, body = veli.get("/live")
 	holds(t, body, "An owner of the shop publishes it", "Veli")
 	assert.NotContains(t, body, "put edition 2 live")

@@ -136,7 +136,7 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 	sh.Routes(r)
 	people.Routes(r)
 	theTill.Routes(r)
-	setup.New(sh, d, db, in, asks).Routes(r, people.Owners)
+	setup.New(sh, d, db, in, asks, notes).Routes(r, people.Owners)
 	publish.Routes(r, people.Owners)
 	for _, station := range []interface{ Routes(r gin.IRouter) }{
 		zones.New(sh, d, db, theTill, in), ground.New(sh, d, theTill, asks), s.products, methods.New(sh, d),

@@ -1,6 +1,7 @@
 package setup
 
 import (
+	"cmp"
 	"context"
 	"html/template"
 	"net/http"
@@ -94,6 +95,8 @@ func (s *Screens) setService(c *gin.Context) {
 		})
 		return
 	}
+	is, _ := s.services.Get(name)
+	s.notes.Note(c.Request, auth.ServiceSet, shell.Person(c.Request.Context()), string(name)+": "+cmp.Or(is, "none"))
 	s.Answer(c, "/shop", state, s.Render("shop", s.view(c.Request.Context(), state)))
 }
 

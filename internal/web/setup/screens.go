@@ -5,7 +5,9 @@ package setup
 import (
 	"context"
 	"embed"
+	"net/http"
 
+	"diadrom/internal/auth"
 	"diadrom/internal/shop/samples"
 	"diadrom/internal/shop/services"
 	"diadrom/internal/shop/shipped"
@@ -45,6 +47,12 @@ type Screens struct {
 	lists shipped.Importer
 
 	services *services.Services
+	notes    Notes
+}
+
+// Notes keep what happens to the shop's locks, and to what its live quotes rest on.
+type Notes interface {
+	Note(r *http.Request, event auth.Event, p auth.Person, detail string)
 }
 
 // New makes the screens of the station.
@@ -54,8 +62,9 @@ func New(
 	db Store,
 	lists shipped.Importer,
 	outside *services.Services,
+	n Notes,
 ) *Screens {
-	return &Screens{sh, d, db, lists, outside}
+	return &Screens{sh, d, db, lists, outside, n}
 }
 
 // Routes registers the addresses of these screens; owners lets only owners of the shop through.
