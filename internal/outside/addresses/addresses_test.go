@@ -43,8 +43,8 @@ func TestTheSearchOfNominatim(t *testing.T) {
 	at, failure := c.Locate(&luotsi)
 	require.Empty(t, failure)
 	assert.Equal(t, &orb.Point{22.0243, 60.4668}, at)
-	assert.Equal(t, "/search?street=Laiturikuja+4+%26+5&city=Naantali&postalcode=21100&country=FI&format=jsonv2&limit=1",
-		*path)
+	assert.Equal(t, "/search?street=Laiturikuja+4+%26+5&city=Naantali&postalcode=21100&country=FI"+
+		"&format=jsonv2&limit=1", *path)
 	c.Locate(&luotsi)
 	c.Ahead(context.Background(), []*place.Address{&luotsi, &luotsi})
 	assert.EqualValues(t, 1, asked.Load(), "what was said is remembered")

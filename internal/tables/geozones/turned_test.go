@@ -71,8 +71,8 @@ func TestWhereSomethingIsWrongIsKept(t *testing.T) {
 	assert.InDelta(t, 22.5, r.Refused[0].At.Lon(), 0.6)
 }
 
-// RFC 7946, appendices A.6 and A.7: a multipolygon of which one part has a hole, and a collection of a point and a line,
-// which have no area.
+// RFC 7946, appendices A.6 and A.7: a multipolygon of which one part has a hole, and a collection of a point and a
+// line, which have no area.
 func TestTheExamplesOfTheStandard(t *testing.T) {
 	r, err := Parse([]byte(`{"type":"MultiPolygon","coordinates":[[[[102,2],[103,2],[103,3],[102,3],
 		[102,2]]],[[[100,0],[101,0],[101,1],[100,1],[100,0]],[[100.2,0.2],[100.2,0.8],[100.8,0.8],
@@ -91,7 +91,8 @@ func TestTheExamplesOfTheStandard(t *testing.T) {
 
 // RFC 7946, section 3.1.6: outer rings run counterclockwise, holes clockwise; a reader does not refuse others.
 func TestRingsThatRunTheWrongWayAreTurned(t *testing.T) {
-	r, err := Parse([]byte(polygon(`[22,60],[22,61],[23,61],[22,60]],[[22.2,60.6],[22.4,60.8],[22.2,60.8],[22.2,60.6]`)))
+	r, err := Parse([]byte(polygon(`[22,60],[22,61],[23,61],[22,60]],
+		[[22.2,60.6],[22.4,60.8],[22.2,60.8],[22.2,60.6]`)))
 	require.NoError(t, err)
 	require.Empty(t, r.Refused)
 	assert.Equal(t, []string{"2 rings ran the wrong way round: turned"}, r.Notes)
