@@ -39,7 +39,11 @@ func Shapes(z *store.Zone) (list []Shape) {
 
 // MarkOf is the same for rules that are the same.
 func MarkOf(r *place.Rule) string {
-	body, err := json.Marshal(r)
+	same := *r
+	if w := r.Within; w != nil && w.Location != "" { // its point is the location's, wherever that is known from
+		same.Within = &place.Within{Location: w.Location, Distance: w.Distance}
+	}
+	body, err := json.Marshal(&same)
 	if err != nil {
 		return ""
 	}

@@ -344,3 +344,20 @@ func TestTilesOfTheShopsOwnChoice(t *testing.T) {
 	assert.Contains(t, policy(), "img-src 'self' data:;")
 	assert.NotEmpty(t, atlas.Version)
 }
+
+// A circle round a place of the shop that only the lists of places know is chosen, drawn and measured as others are.
+func TestACircleRoundAPlaceThatTheListsKnow(t *testing.T) {
+	s := lauha(t)
+	s.post("/shop/places/workshop", "field", "point", "value", "")
+	s.shape("do", "new", "kind", "area", "zone", "van-round")
+	status, body := s.post("/map/shape", "do", "new", "kind", "circle", "zone", "van-round")
+	require.Equal(t, http.StatusOK, status)
+	holds(t, body, `id="circle-radius"`, "78.5 km², 10.0 km at its widest")
+	g := s.ground("?zone=van-round")
+	require.Len(t, g.Shapes, 2)
+	assert.Equal(t, 5000.0, g.Shapes[1].Radius)
+	status, body = s.post("/map/shape", "do", "circle", "zone", "van-round", "mark", g.Shapes[1].Mark, "radius", "2",
+		"location", "workshop")
+	require.Equal(t, http.StatusOK, status, body)
+	holds(t, body, "Circle 2, 2 km")
+}

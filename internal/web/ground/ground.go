@@ -169,7 +169,7 @@ func path(zone, mark, method string) string {
 
 func (s *Screens) zoneOf(state *draft.State, z *store.Zone, row zoneRow, mark, method string) *zoneView {
 	v := &zoneView{zoneRow: row}
-	shapes := edit.Shapes(z)
+	shapes := shapesOf(state, z)
 	for i, sh := range shapes {
 		r := shapeRow{Mark: sh.Mark, Name: nameOf(sh.Rule, i), Path: path(z.ID, sh.Mark, method),
 			Chosen: sh.Mark == mark || mark == "" && len(shapes) == 1}
@@ -199,6 +199,28 @@ func (s *Screens) zoneOf(state *draft.State, z *store.Zone, row zoneRow, mark, m
 		}
 	}
 	return v
+}
+
+// shapesOf are the shapes of a zone, circles round places of the shop where the lists of places have these.
+func shapesOf(state *draft.State, z *store.Zone) []edit.Shape {
+	list := edit.Shapes(z)
+	for i := range list {
+		w := list[i].Rule.Within
+		if w == nil || w.Location == "" {
+			continue
+		}
+		l := state.File.Location(w.Location)
+		if l == nil {
+			continue
+		}
+		if p, ok := l.Point(state.Engine.Gazetteer()); ok {
+			rule, circle := *list[i].Rule, *w
+			circle.SetPoint(p)
+			rule.Within = &circle
+			list[i].Rule = &rule
+		}
+	}
+	return list
 }
 
 // nameOf is what a shape of a zone is called.
@@ -330,7 +352,7 @@ func (s *Screens) facts(c *gin.Context) {
 	zone, own := len(state.File.Zones), (*place.Rule)(nil)
 	if z := state.File.Zone(c.PostForm("zone")); z != nil {
 		zone = state.File.ZoneIndex(z.ID)
-		for _, sh := range edit.Shapes(z) {
+		for _, sh := range shapesOf(state, z) {
 			if sh.Mark == c.PostForm("mark") {
 				own = sh.Rule
 			}

@@ -119,7 +119,7 @@ func (s *Screens) now(c *gin.Context) {
 	n.till(state, zone, line, to)
 	n.marks(state)
 	if z := f.Zone(c.Query("zone")); z != nil {
-		n.shapes(f, z)
+		n.shapes(state, z)
 	}
 	if m := f.Method(c.Query("method")); m != nil {
 		n.bands(state, m)
@@ -209,9 +209,10 @@ func (n *now) marks(state *draft.State) {
 }
 
 // shapes are those of the chosen zone, with the edges of others near them.
-func (n *now) shapes(f *store.File, z *store.Zone) {
+func (n *now) shapes(state *draft.State, z *store.Zone) {
+	f := state.File
 	var around orb.Bound
-	for i, sh := range edit.Shapes(z) {
+	for i, sh := range shapesOf(state, z) {
 		out := shape{Mark: sh.Mark}
 		var b orb.Bound
 		if a := sh.Rule.Area; a != nil {
