@@ -202,7 +202,7 @@ func checkShape(r *place.Rule) error {
 	case w == nil:
 		return nil
 	case w.Distance.Sign() <= 0:
-		return Problemf("a circle of 0 %s has nothing in it: give it a radius", w.Unit())
+		return Problemf("a circle of %s %s has nothing in it: give it a radius above 0", w.Distance, w.Unit())
 	case w.Distance.Float64()*w.Metres > MaxCircle*place.MetresPerKilometre:
 		return Problemf("a circle of %s %s reaches all round the Earth: %d km are half of it", w.Distance, w.Unit(),
 			MaxCircle)
