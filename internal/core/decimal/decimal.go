@@ -346,6 +346,36 @@ func (d Decimal) Round(scale int) Decimal {
 	return d.QuoRound(One, scale)
 }
 
+// Decimals is with how many decimals d is written; that of a fraction is [QuotientDigits].
+func (d Decimal) Decimals() int {
+	switch {
+	case d.isFraction():
+		return QuotientDigits
+	case d.wide != nil:
+		return d.wide.scale
+	}
+	return d.small.Trim(0).Scale()
+}
+
+// Whole returns d × 10^digits as a whole number, rounded up or down where it is none; at most max. d is not negative.
+func (d Decimal) Whole(digits int, up bool, max int64) int64 {
+	if d.wide == nil {
+		by := digits - d.small.Scale()
+		if coef := d.small.Coef(); by >= 0 && by < len(powers) && coef <= uint64(max/powers[by]) {
+			return int64(coef) * powers[by]
+		}
+	}
+	r := d.rat()
+	q, rest := new(big.Int).QuoRem(new(big.Int).Mul(r.Num(), pow10(digits)), r.Denom(), new(big.Int))
+	if up && rest.Sign() > 0 {
+		q.Add(q, big.NewInt(1))
+	}
+	if !q.IsInt64() || q.Int64() > max {
+		return max
+	}
+	return q.Int64()
+}
+
 // Ceil returns the smallest whole number that is not below d.
 func (d Decimal) Ceil() Decimal {
 	if d.wide == nil {
