@@ -12,6 +12,7 @@
 package decimal
 
 import (
+	"encoding/binary"
 	"errors"
 	"fmt"
 	"math"
@@ -355,6 +356,19 @@ func (d Decimal) Decimals() int {
 		return d.wide.scale
 	}
 	return d.small.Trim(0).Scale()
+}
+
+// AppendKey appends bytes that differ wherever numbers that end do; a number may have several. It ends by itself, so that
+// keys can be joined.
+func (d Decimal) AppendKey(b []byte) []byte {
+	if d.wide != nil {
+		return append(d.Append(append(b, 'w'), 0), ' ')
+	}
+	sign := byte(d.small.Scale())
+	if d.small.IsNeg() {
+		sign |= 0x40
+	}
+	return binary.LittleEndian.AppendUint64(append(b, 's', sign), d.small.Coef())
 }
 
 // Whole returns d × 10^digits as a whole number, rounded up or down where it is none; at most max. d is not negative.

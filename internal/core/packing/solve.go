@@ -427,6 +427,49 @@ func (j *job) all(box int, contents []Content, steps int64) (open, bool) {
 			}
 		}
 	}
+	if o, ok := j.tumble(box, sized, units, until); ok {
+		return with(o)
+	}
+	return open{}, false
+}
+
+// tumble tries to fill a box with units in other orders and otherwise turned: always the same ones, many of few units.
+func (j *job) tumble(box int, sized []run, units, until int64) (open, bool) {
+	const few = 8
+	tries := 60
+	if units > few {
+		size := int64(0)
+		for _, r := range sized {
+			size += saturated(r.count, j.kinds[r.kind].size)
+		}
+		if tries = 16; units > unitsCounted || size/17 >= j.boxes[box].size/20 { // more than 85 % full
+			return open{}, false
+		}
+	}
+	var runs []run
+	for _, r := range sized {
+		for range r.count {
+			runs = append(runs, run{kind: r.kind, count: 1})
+		}
+	}
+	random := rand.New(rand.NewPCG(uint64(units), uint64(box)))
+	for try := range tries {
+		if j.steps > until {
+			break
+		}
+		if units <= few {
+			random.Shuffle(len(runs), func(a, b int) { runs[a], runs[b] = runs[b], runs[a] })
+		} else {
+			a, b := random.IntN(len(runs)), random.IntN(len(runs))
+			runs[a], runs[b] = runs[b], runs[a]
+		}
+		for i := range runs {
+			runs[i].turn = random.IntN(1 + len(j.kinds[runs[i].kind].turns))
+		}
+		if o, ok := j.fill(box, runs, rule(try)%rules, false); ok {
+			return o, true
+		}
+	}
 	return open{}, false
 }
 
@@ -454,7 +497,7 @@ func (j *job) arranged(runs []run, order int) []run {
 func (j *job) fill(box int, runs []run, by rule, blocks bool) (open, bool) {
 	o := j.begin(box)
 	for _, r := range runs {
-		if j.put(&o, r.kind, r.count, by, blocks) < r.count {
+		if j.putTurned(&o, r, by, blocks) < r.count {
 			j.discard([]open{o})
 			return open{}, false
 		}

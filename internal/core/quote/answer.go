@@ -49,6 +49,8 @@ type Option struct {
 	Offer  *Offer      `json:"offer,omitempty"` // of a request for a checkout
 	Point  string      `json:"point,omitempty"` // the chosen location, where the method is collected there
 
+	Parcels []Parcel `json:"parcels,omitzero"` // of a request for them
+
 	Amounts Amounts     `json:"-"`
 	Free    *store.Free `json:"-"` // the rule of free delivery that counts on the day; nil for none
 }
@@ -100,9 +102,11 @@ const (
 	ZoneOnly     = "zone_only"
 	NotAvailable = "not_available"
 	Needs        = "needs"
-	NoDistance   = "no_distance"
-	NoRate       = "no_rate"
-	Carrier      = "carrier"
+	// ParcelTooHeavy is that of a parcel that is heavier than the method's may be.
+	ParcelTooHeavy = "parcel"
+	NoDistance     = "no_distance"
+	NoRate         = "no_rate"
+	Carrier        = "carrier"
 )
 
 // Warning is something that the owner should know about an answer.
@@ -111,5 +115,10 @@ type Warning struct {
 	Message string `json:"message"`
 }
 
-// NoWeight warns of goods without a weight.
-const NoWeight = "no_weight"
+// Codes of warnings.
+const (
+	NoWeight   = "no_weight"   // goods without a weight
+	NoSize     = "no_size"     // goods without all three sides, which take no room in a box
+	NoBox      = "no_box"      // goods that no box takes, which travel alone
+	ParcelsCut = "parcels_cut" // an option has more parcels than are listed
+)

@@ -35,8 +35,13 @@ func Volume(p *store.Product, lengthUnit string) decimal.Decimal {
 	if p.Length == nil || p.Width == nil || p.Height == nil {
 		return decimal.Zero
 	}
+	return volumeOf(*p.Length, *p.Width, *p.Height, lengthUnit)
+}
+
+// volumeOf is length × width × height in cm³.
+func volumeOf(length, width, height decimal.Decimal, lengthUnit string) decimal.Decimal {
 	cm := centimetres[lengthUnit]
-	return p.Length.Mul(cm).Mul(p.Width.Mul(cm)).Mul(p.Height.Mul(cm))
+	return length.Mul(cm).Mul(width.Mul(cm)).Mul(height.Mul(cm))
 }
 
 // Volumetric is the volumetric weight of a volume in cm³, by a divisor in cm³ per kg, in a unit of weight.
@@ -74,23 +79,36 @@ func (e *Engine) Billed(m *store.Method, lines []Line) decimal.Decimal {
 }
 
 // billedOf is the weight that is billed for all shipped goods of a cart: those that travel alone each by
-// itself, the others together.
+// itself, the others that leave from one place together.
 func (e *Engine) billedOf(c *cart, divisor *decimal.Decimal) decimal.Decimal {
-	sum := e.billed(c.box.goods.Weight, c.box.volume, divisor)
-	for i := range c.boxes {
-		b := &c.boxes[i]
+	var sum decimal.Decimal
+	for i := range c.allShared {
+		s := &c.allShared[i]
+		sum = sum.Add(e.billed(s.goods.Weight, s.volume, divisor))
+	}
+	for i := range c.allAlone {
+		b := &c.allAlone[i]
 		sum = sum.Add(e.billed(b.goods.Weight, b.volume, divisor).Mul(decimal.FromInt(b.count)))
 	}
 	return sum
 }
 
-// bill has a table by billed weight look at that weight, and appends how it came about.
+// sides are those of a single unit; none of several, or where one is not known.
+func (p *portion) sides() []decimal.Decimal {
+	if p.unit == nil || !p.unit.Sized() {
+		return nil
+	}
+	return []decimal.Decimal{*p.unit.Length, *p.unit.Width, *p.unit.Height}
+}
+
+// bill has a table by billed weight look at that weight, and appends how it came about; sides are those of the unit or
+// of the box that has the volume, none where several units have it together.
 func (p *pricing) bill(
 	text []byte,
 	t *rate.Table,
 	g *rate.Goods,
 	volume decimal.Decimal,
-	unit *store.Product,
+	sides []decimal.Decimal,
 ) []byte {
 	divisor := p.e.divisor(p.m.Method)
 	if t.By != rate.ByBilled || divisor == nil || volume.IsZero() {
@@ -99,10 +117,8 @@ func (p *pricing) bill(
 	s, weight := &p.e.file.Store, g.Weight
 	volumetric := Volumetric(volume, *divisor, s.WeightUnit)
 	g.Weight = p.e.billed(weight, volume, divisor)
-	if unit != nil {
-		text = append(
-			text,
-			unit.Length.String()+" × "+unit.Width.String()+" × "+unit.Height.String()+" "+s.LengthUnit...)
+	if len(sides) == 3 {
+		text = append(text, sides[0].String()+" × "+sides[1].String()+" × "+sides[2].String()+" "+s.LengthUnit...)
 	} else {
 		text = append(text, volume.String()+" cm³"...)
 	}

@@ -17,19 +17,22 @@ type cart struct {
 	quantity    int64
 	longestSide decimal.Decimal
 
-	shipped  bool
-	classes  []string // of shipped goods, each once, "" included
-	together []portion
-	alone    []parcel
-	box      portion  // all shipped goods that do not travel alone, where volumes count
-	boxes    []parcel // those that do
+	shipped   bool
+	someFree  bool     // some shipped goods are not charged
+	classes   []string // of shipped goods, each once, "" included
+	froms     []string // where shipped goods leave from, each once, "" for the usual place
+	together  []portion
+	alone     []parcel
+	allShared []portion // all shipped goods that do not travel alone, by where they leave from, where volumes count
+	allAlone  []parcel  // those that do
 
 	unweighed []string
 }
 
-// portion is the goods of one class in the parcel that goods share.
+// portion is the goods of one class in a parcel that goods share.
 type portion struct {
 	class  string
+	from   string // id of the location that they leave from, "" for the usual place
 	goods  rate.Goods
 	volume decimal.Decimal // cm³; only where volumes count
 	unit   *store.Product  // where it is one unit of one product
@@ -45,7 +48,8 @@ func (c *cart) charged() bool { return len(c.together)+len(c.alone) > 0 }
 
 // emptied is a cart without goods that keeps its memory.
 func (c *cart) emptied() cart {
-	return cart{classes: c.classes[:0], together: c.together[:0], alone: c.alone[:0], boxes: c.boxes[:0]}
+	return cart{classes: c.classes[:0], froms: c.froms[:0], together: c.together[:0], alone: c.alone[:0],
+		allShared: c.allShared[:0], allAlone: c.allAlone[:0]}
 }
 
 // measure adds up a request's lines.
@@ -75,22 +79,19 @@ func (e *Engine) measure(c *cart, lines []Line) {
 		}
 		var volume decimal.Decimal
 		if e.volumes {
-			volume = Volume(p, e.file.Store.LengthUnit)
+			volume = e.volume(p)
 			if p.OwnParcel {
-				c.boxes = append(c.boxes, parcel{portion{goods: rate.Goods{Weight: unit}, volume: volume}, n})
+				c.allAlone = append(c.allAlone, parcel{portion{goods: rate.Goods{Weight: unit}, volume: volume}, n})
 			} else {
-				c.box.goods.Weight = c.box.goods.Weight.Add(weight)
-				c.box.volume = c.box.volume.Add(volume.Mul(count))
+				c.addShared(p.From, weight, volume.Mul(count))
 			}
 		}
-		c.addClass(p.Class)
+		c.classes, c.froms = once(c.classes, p.Class), once(c.froms, p.From)
 		switch {
 		case p.ShipsFree:
+			c.someFree = true
 		case p.OwnParcel:
-			c.alone = append(
-				c.alone,
-				parcel{portion{p.Class, rate.Goods{Weight: unit, Quantity: 1, Subtotal: p.Price}, volume, p}, n},
-			)
+			c.alone = append(c.alone, parcel{unitPortion(p, unit, volume), n})
 		default:
 			c.addTogether(p, weight, n, price, volume.Mul(count))
 		}
@@ -107,22 +108,39 @@ func (e *Engine) weight(p *store.Product) decimal.Decimal {
 	return decimal.Zero
 }
 
-func (c *cart) addClass(class string) {
-	for _, have := range c.classes {
-		if have == class {
+// once adds a text to a list that does not have it.
+func once(list []string, text string) []string {
+	for _, have := range list {
+		if have == text {
+			return list
+		}
+	}
+	return append(list, text)
+}
+
+// unitPortion is one unit of a product.
+func unitPortion(p *store.Product, weight, volume decimal.Decimal) portion {
+	return portion{p.Class, p.From, rate.Goods{Weight: weight, Quantity: 1, Subtotal: p.Price}, volume, p}
+}
+
+// addShared adds to what leaves from a place in one parcel.
+func (c *cart) addShared(from string, weight, volume decimal.Decimal) {
+	for i := range c.allShared {
+		if s := &c.allShared[i]; s.from == from {
+			s.goods.Weight, s.volume = s.goods.Weight.Add(weight), s.volume.Add(volume)
 			return
 		}
 	}
-	c.classes = append(c.classes, class)
+	c.allShared = append(c.allShared, portion{from: from, goods: rate.Goods{Weight: weight}, volume: volume})
 }
 
 func (c *cart) addTogether(p *store.Product, weight decimal.Decimal, quantity int64, price, volume decimal.Decimal) {
-	more := portion{p.Class, rate.Goods{Weight: weight, Quantity: quantity, Subtotal: price}, volume, p}
+	more := portion{p.Class, p.From, rate.Goods{Weight: weight, Quantity: quantity, Subtotal: price}, volume, p}
 	if quantity > 1 {
 		more.unit = nil
 	}
 	for i := range c.together {
-		if have := &c.together[i]; have.class == p.Class {
+		if have := &c.together[i]; have.class == p.Class && have.from == p.From {
 			have.add(&more)
 			return
 		}
@@ -148,11 +166,6 @@ func (e *Engine) warnings(c *cart) []Warning {
 	if len(c.unweighed) == 0 {
 		return []Warning{}
 	}
-	names := c.unweighed
-	more := ""
-	if len(names) > 5 {
-		names, more = names[:5], " and "+strconv.Itoa(len(c.unweighed)-5)+" more"
-	}
 	counts := "0 " + e.units.Weight
 	if assumed := e.file.Store.AssumedWeight; assumed != nil {
 		counts = e.units.Measure(rate.ByWeight, *assumed)
@@ -161,5 +174,13 @@ func (e *Engine) warnings(c *cart) []Warning {
 	if len(c.unweighed) > 1 {
 		verb = " have no weight and count as "
 	}
-	return []Warning{{NoWeight, strings.Join(names, ", ") + more + verb + counts}}
+	return []Warning{{NoWeight, fewNames(c.unweighed) + verb + counts}}
+}
+
+// fewNames lists names, and says how many more there are of many.
+func fewNames(names []string) string {
+	if len(names) > 5 {
+		return strings.Join(names[:5], ", ") + " and " + strconv.Itoa(len(names)-5) + " more"
+	}
+	return strings.Join(names, ", ")
 }

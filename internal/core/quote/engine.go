@@ -30,6 +30,7 @@ type Engine struct {
 	products  map[string]int
 	classes   map[string]bool
 	methods   []method
+	plans     []*plan     // how goods of methods become parcels
 	agreed    []agreement // customers', then groups', then places'
 	origins   []origin    // the places of the shop whose point is known
 	originOf  map[string]int
@@ -46,6 +47,7 @@ type method struct {
 	surcharges []bool          // which surcharges name it
 	from       int             // its own location among the origins, −1 where that has no point or there is none
 	ownFrom    bool
+	plan       int // of the engine's, −1 where goods are one parcel for each place that they leave from
 	label      string
 	calendar   *calendar.Calendar // nil: days are not made dates
 }
@@ -61,6 +63,15 @@ type served struct {
 type column struct {
 	table  *rate.Table
 	column int
+	far    bool // some price of it depends on the distance
+}
+
+func newColumn(t *rate.Table, at int) column {
+	c := column{t, at, t.By == rate.ByDistance}
+	for row := range t.Rows {
+		c.far = c.far || t.Far(at, row)
+	}
+	return c
 }
 
 // Digits is the number of minor digits of the store's currency.
@@ -195,6 +206,7 @@ func (e *Engine) method(m *store.Method, zoneIndex map[string]int) method {
 		ownFrom:    m.From != "",
 		label:      m.BuyersLabel(),
 		calendar:   e.calendar,
+		plan:       e.plan(m),
 	}
 	if m.Dispatch != nil && e.file.Store.Dispatch != nil {
 		c.calendar, _ = calendar.New(e.file.Store.Dispatch.With(m.Dispatch)) // store.Read has checked it
@@ -223,7 +235,7 @@ func (e *Engine) method(m *store.Method, zoneIndex map[string]int) method {
 			if len(t.Classes) == 0 {
 				s.rest = len(s.tables)
 			}
-			s.tables = append(s.tables, column{t, j})
+			s.tables = append(s.tables, newColumn(t, j))
 		}
 	}
 	return c

@@ -10,12 +10,16 @@ import (
 )
 
 // needs checks a method's conditions; the reason says which one failed first and by how much. A distance that
-// is unknown counts last, as it is not the cart's fault.
-func (a *asked) needs(m *method, n *store.Needs, distance *decimal.Decimal) Refusal {
+// is unknown counts last, as it is not the cart's fault. The distance is that from the usual place.
+func (a *asked) needs(m *method, n *store.Needs, usual *decimal.Decimal) Refusal {
 	if n == nil {
 		return Refusal{}
 	}
 	c := &a.cart
+	distance, unknown := usual, ""
+	if n.Distance != nil {
+		distance, unknown = a.farthest(usual)
+	}
 	for _, b := range [...]struct {
 		bounds *store.Bounds
 		have   decimal.Decimal
@@ -34,6 +38,9 @@ func (a *asked) needs(m *method, n *store.Needs, distance *decimal.Decimal) Refu
 		if r := outOfBounds(n.BilledWeight, a.e.billedOf(c, a.e.divisor(m.Method)), rate.ByBilled); r.Code != "" {
 			return r
 		}
+	}
+	if r := a.parcelNeeds(m, n); r.Code != "" {
+		return r
 	}
 	if n.Distance != nil && distance != nil {
 		if r := outOfBounds(n.Distance, *distance, rate.ByDistance); r.Code != "" {
@@ -60,7 +67,7 @@ func (a *asked) needs(m *method, n *store.Needs, distance *decimal.Decimal) Refu
 		}
 	}
 	if n.Distance != nil && distance == nil {
-		return a.noDistance(m)
+		return a.noDistance(m, unknown)
 	}
 	return Refusal{}
 }

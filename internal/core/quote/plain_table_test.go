@@ -172,7 +172,8 @@ func plainTable(t obj, column int, g plainGoods, distance *big.Rat) (*big.Rat, i
 	return sum, plainPriced
 }
 
-func plainTables(file, m obj, zone string, parcels [][]plainGoods, distance *big.Rat) (*big.Rat, int) {
+func plainTables(file, m obj, zone string, parcels []plainParcel, distanceFrom func(from string) *big.Rat) (
+	*big.Rat, int) {
 	sum, worst := new(big.Rat), plainPriced
 	tables := list(m, "tables")
 	tableOf := func(class string) (table, column int) {
@@ -189,7 +190,7 @@ func plainTables(file, m obj, zone string, parcels [][]plainGoods, distance *big
 	}
 	for _, parcel := range parcels {
 		goods := map[int]plainGoods{}
-		for _, g := range parcel {
+		for _, g := range parcel.goods {
 			t, _ := tableOf(g.class)
 			if t < 0 {
 				worst = max(worst, plainNoRate)
@@ -209,10 +210,14 @@ func plainTables(file, m obj, zone string, parcels [][]plainGoods, distance *big
 				continue
 			}
 			_, column := tableOf(g.class)
+			if parcel.box != nil {
+				g.weight = new(big.Rat).Add(g.weight, ratOr(parcel.box, "weight", "0"))
+				g.volume = plainVolume(file, parcel.box)
+			}
 			if text(tables[i].(obj), "by") == "billed_weight" {
 				g.weight = plainBilled(file, m, g.weight, g.volume)
 			}
-			amount, outcome := plainTable(tables[i].(obj), column, g, distance)
+			amount, outcome := plainTable(tables[i].(obj), column, g, distanceFrom(parcel.from))
 			if outcome != plainPriced {
 				worst = max(worst, outcome)
 				continue

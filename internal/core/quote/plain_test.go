@@ -122,7 +122,7 @@ func plainWay(file, location, to obj, outside plainOutside) (*big.Rat, bool) {
 }
 
 // plainQuote answers a request of lines with fields of their own.
-func plainQuote(file, request obj, outside plainOutside) plainAnswer {
+func plainQuote(file, request obj, outside plainOutside, said func(method string, all bool) []Parcel) plainAnswer {
 	to, shop := sub(request, "to"), sub(file, "store")
 	if text(to, "street") != "" && text(to, "lat") == "" && outside.street != nil {
 		at := obj{}
@@ -142,7 +142,7 @@ func plainQuote(file, request obj, outside plainOutside) plainAnswer {
 	distanceFrom := func(id string) (least *big.Rat) {
 		for _, v := range list(file, "locations") {
 			l := v.(obj)
-			if text(to, "lat") == "" || id == "" && !truth(l, "ships_from", false) ||
+			if text(to, "lat") == "" || text(l, "lat") == "" || id == "" && !truth(l, "ships_from", false) ||
 				id != "" && text(l, "id") != id {
 				continue
 			}
@@ -160,9 +160,6 @@ func plainQuote(file, request obj, outside plainOutside) plainAnswer {
 	}
 	subtotal, weight, longest, quantity := new(big.Rat), new(big.Rat), new(big.Rat), int64(0)
 	classes := map[string]bool{}
-	var parcels, shippedParcels [][]plainGoods
-	shippedMain := plainGoods{"", new(big.Rat), new(big.Rat), 0, new(big.Rat)}
-	var main []plainGoods
 	for _, v := range list(request, "lines") {
 		line := v.(obj)
 		n := int64(line["quantity"].(float64))
@@ -181,41 +178,9 @@ func plainQuote(file, request obj, outside plainOutside) plainAnswer {
 		if side := ratOr(line, "length", "0"); side.Cmp(longest) > 0 {
 			longest = side
 		}
-		volume := plainVolume(file, line)
-		if truth(line, "own_parcel", false) {
-			for range n {
-				shippedParcels = append(shippedParcels, []plainGoods{{"", unit, price, 1, volume}})
-			}
-		} else {
-			shippedMain.add(
-				plainGoods{"", new(big.Rat).Mul(unit, count), price, n, new(big.Rat).Mul(volume, count)},
-			)
-		}
-		if truth(line, "ships_free", false) {
-			continue
-		}
-		if truth(line, "own_parcel", false) {
-			for range n {
-				parcels = append(parcels, []plainGoods{{text(line, "class"), unit, price, 1, volume}})
-			}
-			continue
-		}
-		main = append(
-			main,
-			plainGoods{
-				text(line, "class"),
-				new(big.Rat).Mul(unit, count),
-				new(big.Rat).Mul(price, count),
-				n,
-				new(big.Rat).Mul(volume, count),
-			},
-		)
 	}
 	if !a.needsShipping {
 		return a
-	}
-	if len(main) > 0 {
-		parcels = append(parcels, main)
 	}
 	for _, v := range list(file, "methods") {
 		m := v.(obj)
@@ -223,21 +188,21 @@ func plainQuote(file, request obj, outside plainOutside) plainAnswer {
 		if !truth(m, "enabled", true) {
 			continue
 		}
+		distanceFrom(text(m, "from")) // may be an estimate
 		if option, code := plainMethod(
 			file,
 			request,
 			m,
 			zones,
-			parcels,
-			plainCart{
-				subtotal,
-				weight,
-				longest,
-				quantity,
-				classes,
-				append(shippedParcels, []plainGoods{shippedMain}),
+			plainParcels(file, request, m, false, said),
+			plainCart{subtotal, weight, longest, quantity, classes, plainParcels(file, request, obj{}, true, nil),
+				plainParcels(file, request, m, true, said)},
+			func(from string) *big.Rat {
+				if from == "" {
+					from = text(m, "from")
+				}
+				return distanceFrom(from)
 			},
-			distanceFrom(text(m, "from")),
 		); code != "" {
 			a.refused[id] = code
 		} else {
@@ -251,15 +216,16 @@ type plainCart struct {
 	subtotal, weight, longest *big.Rat
 	quantity                  int64
 	classes                   map[string]bool
-	boxes                     [][]plainGoods // all shipped goods, by parcel
+	apart                     []plainParcel // all shipped goods, without boxes
+	shipped                   []plainParcel // all shipped goods, as the method parcels them
 }
 
 func plainMethod(
 	file, request, m obj,
 	zones []plainZone,
-	parcels [][]plainGoods,
+	parcels []plainParcel,
 	cart plainCart,
-	distance *big.Rat,
+	distanceFrom func(from string) *big.Rat,
 ) (plainOption, string) {
 	to := sub(request, "to")
 	position, zone := -1, ""
@@ -301,8 +267,31 @@ func plainMethod(
 		return slices.ContainsFunc(wanted, func(w string) bool { return slices.Contains(have, w) })
 	}
 	billed := new(big.Rat)
-	for _, box := range cart.boxes {
-		billed.Add(billed, plainBilled(file, m, box[0].weight, box[0].volume))
+	for _, p := range cart.apart {
+		all := p.all()
+		billed.Add(billed, plainBilled(file, m, all.weight, all.volume))
+	}
+	var distance *big.Rat // the largest of the shipped goods', unknown where one is
+	unknown := false
+	for _, p := range cart.apart {
+		d := distanceFrom(p.from)
+		unknown = unknown || d == nil
+		if d != nil && (distance == nil || d.Cmp(distance) > 0) {
+			distance = d
+		}
+	}
+	if unknown {
+		distance = nil
+	}
+	for _, p := range cart.shipped {
+		if !within("parcel_weight", p.all().weight) {
+			return plainOption{}, Needs
+		}
+		for _, girth := range p.girths {
+			if !within("girth", girth) {
+				return plainOption{}, Needs
+			}
+		}
 	}
 	if !within("billed_weight", billed) || !within("subtotal", cart.subtotal) || !within("weight", cart.weight) ||
 		!within("quantity", quantity) ||
@@ -316,6 +305,12 @@ func plainMethod(
 		if only := texts(needs, "only_classes"); len(only) > 0 && !slices.Contains(only, c) ||
 			slices.Contains(texts(needs, "without_classes"), c) {
 			return plainOption{}, Needs
+		}
+	}
+	for _, p := range parcels {
+		if limit := sub(m, "parcels"); given(limit, "max_weight") &&
+			p.all().weight.Cmp(ratOr(limit, "max_weight", "0")) > 0 {
+			return plainOption{}, ParcelTooHeavy
 		}
 	}
 	if needs["distance"] != nil && distance == nil {
@@ -348,7 +343,7 @@ func plainMethod(
 				agreed = rat(g["amount"])
 			}
 		}
-		sum, outcome = plainTables(file, m, zone, parcels, distance)
+		sum, outcome = plainTables(file, m, zone, parcels, distanceFrom)
 		switch {
 		case outcome == plainPriced:
 			sum = plainExtras(file, m, term, to, cart, sum)

@@ -12,13 +12,12 @@ import (
 // pricing is one method on its way from table to price.
 type pricing struct {
 	*asked
-	m        *method
-	s        *served
-	zone     *store.Zone
-	from     way
-	distance *decimal.Decimal
-	sum      decimal.Decimal // exact
-	written  decimal.Decimal // of the amounts of the steps as they are written
+	m       *method
+	s       *served
+	zone    *store.Zone
+	from    way             // from the usual place
+	sum     decimal.Decimal // exact
+	written decimal.Decimal // of the amounts of the steps as they are written
 }
 
 // begin starts the text of a step: what is appended to p.text until step is called.
@@ -95,7 +94,7 @@ type priced struct {
 	amount decimal.Decimal
 	text   []byte
 	rows   []int
-	far    bool // the distance counted
+	far    []way // that counted
 }
 
 // tables evaluates step 1: each table per parcel, added or the dearest of each parcel.
@@ -106,15 +105,9 @@ func (p *pricing) tables() Refusal {
 	results := p.results[:len(p.s.tables)]
 	for i := range results {
 		results[i].amount, results[i].text, results[i].rows = decimal.Zero, results[i].text[:0], nil
-		results[i].far = false
+		results[i].far = results[i].far[:0]
 	}
-	worst := Refusal{}
-	for i := range p.cart.alone {
-		worst = graver(worst, p.alone(&p.cart.alone[i], results))
-	}
-	if len(p.cart.together) > 0 {
-		worst = graver(worst, p.together(results))
-	}
+	worst := p.parcels(results)
 	if p.m.Kind == store.Carrier && worst.Code == "" {
 		worst = Refusal{Code: Carrier, Cause: NoCarrier}
 	}
@@ -125,8 +118,10 @@ func (p *pricing) tables() Refusal {
 		if r := &results[i]; len(r.rows) > 0 {
 			at := p.begin()
 			p.text = append(p.text, r.text...)
-			if r.far && p.from.byRoad {
-				p.text = p.e.appendWords(append(p.text, "; "...), &p.from)
+			for i := range r.far {
+				if r.far[i].byRoad {
+					p.text = p.e.appendWords(append(p.text, "; "...), &r.far[i])
+				}
 			}
 			n := p.step(StepTable, at, r.amount)
 			n.table, n.rows = p.s.tables[i].table.ID, r.rows
@@ -166,18 +161,24 @@ func (p *pricing) alone(parcel *parcel, results []priced) Refusal {
 	if i < 0 {
 		return p.unclaimed(parcel.class)
 	}
-	goods := parcel.goods
-	goods.Distance = p.distance
-	c := p.s.tables[i]
+	goods, c := parcel.goods, p.s.tables[i]
+	from := p.wayFor(&c, parcel.from)
+	goods.Distance = from.length
 	weight := goods.Weight
 	var buffer [128]byte
-	bill := p.bill(buffer[:0], c.table, &goods, parcel.volume, parcel.unit)
+	var bill []byte
+	if p.e.volumes {
+		bill = p.bill(buffer[:0], c.table, &goods, parcel.volume, parcel.sides())
+	}
 	amount, row, outcome := c.table.Price(c.column, &goods)
 	if outcome != rate.Priced {
-		return p.unpriced(c, row, &goods, outcome)
+		return p.unpriced(c, row, &goods, outcome, parcel.from)
 	}
 	r := &results[i]
-	p.open(r, c.table, row)
+	if !p.open(r, c.table, row) {
+		r.amount = r.amount.Add(amount.Mul(decimal.FromInt(parcel.count)))
+		return Refusal{}
+	}
 	if parcel.count > 1 {
 		r.text = strconv.AppendInt(r.text, parcel.count, 10)
 		r.text = append(r.text, " parcels of their own of "...)
@@ -185,6 +186,7 @@ func (p *pricing) alone(parcel *parcel, results []priced) Refusal {
 		r.text = append(r.text, "a parcel of its own of "...)
 	}
 	r.text = p.e.units.AppendMeasure(r.text, rate.ByWeight, weight)
+	r.text = p.appendOrigin(r.text, parcel.from, &from)
 	r.text = append(r.text, ": "...)
 	r.text = append(r.text, bill...)
 	r.text = c.table.AppendReckoning(r.text, c.column, row, &goods, amount, p.e.units)
@@ -192,12 +194,36 @@ func (p *pricing) alone(parcel *parcel, results []priced) Refusal {
 		r.text = append(r.text, " each"...)
 	}
 	r.amount = r.amount.Add(amount.Mul(decimal.FromInt(parcel.count)))
-	r.far = r.far || c.table.Far(c.column, row)
+	r.reached(c, row, &from)
 	return Refusal{}
 }
 
-// open starts a table's text with its name, or goes on behind what another parcel wrote.
-func (p *pricing) open(r *priced, t *rate.Table, row int) {
+// reached notes a way that counted, once.
+func (r *priced) reached(c column, row int, from *way) {
+	if !from.byRoad || !c.table.Far(c.column, row) {
+		return
+	}
+	for i := range r.far {
+		if r.far[i].from == from.from {
+			return
+		}
+	}
+	r.far = append(r.far, *from)
+}
+
+// maxNamed is how many parcels, those that are alike counted once, a step names; of more it says how many they are.
+const maxNamed = 100
+
+// open starts a table's text with its name, or goes on behind what another parcel wrote; false where it has named
+// enough.
+func (p *pricing) open(r *priced, t *rate.Table, row int) bool {
+	if len(r.rows) == maxNamed {
+		r.text = append(r.text, "; more parcels"...)
+	}
+	if len(r.rows) >= maxNamed {
+		r.rows = append(r.rows, row)
+		return false
+	}
 	if len(r.rows) == 0 {
 		r.text = append(append(r.text, cmp.Or(t.Name, p.m.Name)...), ", "...)
 	} else {
@@ -205,13 +231,23 @@ func (p *pricing) open(r *priced, t *rate.Table, row int) {
 	}
 	if len(r.rows) == 0 && row < len(rowNumbers) {
 		r.rows = rowNumbers[row : row+1 : row+1]
-		return
+		return true
 	}
 	r.rows = append(r.rows, row)
+	return true
+}
+
+// shared is goods that share a parcel, or several parcels alike.
+type shared struct {
+	goods []portion
+	from  string
+	count int64
+	box   *boxOf // nil: none
+	named bool   // what it is has to be said, because there are others
 }
 
 // together prices the goods that share a parcel, each table those that it claims.
-func (p *pricing) together(results []priced) Refusal {
+func (p *pricing) together(s *shared, results []priced) Refusal {
 	var buffer [4]portion
 	var usedBuffer [4]bool
 	worst := Refusal{}
@@ -219,8 +255,8 @@ func (p *pricing) together(results []priced) Refusal {
 	if len(results) > 4 {
 		goods, used = make([]portion, len(results)), make([]bool, len(results))
 	}
-	for i := range p.cart.together {
-		part := &p.cart.together[i]
+	for i := range s.goods {
+		part := &s.goods[i]
 		t := p.s.tableOf(part.class)
 		if t < 0 {
 			worst = graver(worst, p.unclaimed(part.class))
@@ -232,38 +268,52 @@ func (p *pricing) together(results []priced) Refusal {
 			goods[t], used[t] = *part, true
 		}
 	}
-	dearest, highest := -1, decimal.Zero
-	var dearestWeight decimal.Decimal
-	var dearestBill []byte
+	dearest := tabled{table: -1}
 	for i := range goods {
 		if !used[i] {
 			continue
 		}
-		g := &goods[i].goods
-		g.Distance = p.distance
-		c := p.s.tables[i]
-		weight := g.Weight
-		bill := p.bill(nil, c.table, g, goods[i].volume, goods[i].unit)
-		amount, row, outcome := c.table.Price(c.column, g)
-		if outcome != rate.Priced {
-			worst = graver(worst, p.unpriced(c, row, g, outcome))
-			continue
+		priced := tabled{table: i, goods: goods[i].goods}
+		c, g := p.s.tables[i], &priced.goods
+		priced.from = p.wayFor(&c, s.from)
+		g.Distance = priced.from.length
+		volume, sides := goods[i].volume, []decimal.Decimal(nil)
+		if s.box != nil {
+			g.Weight = g.Weight.Add(s.box.weight)
+			volume, sides = s.box.volume, s.box.sides[:]
+		} else if p.e.volumes {
+			sides = goods[i].sides()
 		}
-		if p.m.Classes == store.Dearest {
-			if dearest < 0 || highest.Less(amount) {
-				dearest, highest, dearestWeight, dearestBill = i, amount, weight, bill
-			}
-			continue
+		priced.weight = g.Weight
+		priced.bill = p.bill(nil, c.table, g, volume, sides)
+		var outcome rate.Outcome
+		priced.amount, priced.row, outcome = c.table.Price(c.column, g)
+		switch {
+		case outcome != rate.Priced:
+			worst = graver(worst, p.unpriced(c, priced.row, g, outcome, s.from))
+		case p.m.Classes != store.Dearest:
+			p.note(s, &results[i], c, &priced)
+		case dearest.table < 0 || dearest.amount.Less(priced.amount):
+			dearest = priced
 		}
-		p.note(&results[i], c, row, g, amount, weight, bill)
 	}
-	if worst.Code == "" && dearest >= 0 {
-		c := p.s.tables[dearest]
-		amount, row, _ := c.table.Price(c.column, &goods[dearest].goods)
-		p.note(&results[dearest], c, row, &goods[dearest].goods, amount, dearestWeight, dearestBill)
-		results[dearest].text = appendOthers(results[dearest].text, used)
+	if worst.Code == "" && dearest.table >= 0 {
+		r := &results[dearest.table]
+		if p.note(s, r, p.s.tables[dearest.table], &dearest) {
+			r.text = appendOthers(r.text, used)
+		}
 	}
 	return worst
+}
+
+// tabled is what a table made of the goods that it claims in a parcel.
+type tabled struct {
+	table, row int
+	goods      rate.Goods
+	amount     decimal.Decimal
+	weight     decimal.Decimal // of the goods, before what is billed took its place
+	bill       []byte          // how that came about
+	from       way
 }
 
 // appendOthers says of how many tables one was the dearest; nothing of one.
@@ -282,24 +332,48 @@ func appendOthers(text []byte, used []bool) []byte {
 	return append(text, " tables"...)
 }
 
-// note writes a table's line; weight is what its goods weigh, bill how the weight that is billed came about.
-func (p *pricing) note(r *priced, c column, row int, goods *rate.Goods, amount, weight decimal.Decimal, bill []byte) {
-	p.open(r, c.table, row)
-	if len(p.cart.alone) > 0 {
-		r.text = append(r.text, "the rest, "...)
-		r.text = p.e.units.AppendMeasure(r.text, rate.ByWeight, weight)
-		r.text = append(r.text, ": "...)
+// note writes a table's line; false where it has named enough parcels.
+func (p *pricing) note(s *shared, r *priced, c column, t *tabled) bool {
+	r.amount = r.amount.Add(t.amount.Mul(decimal.FromInt(s.count)))
+	if !p.open(r, c.table, t.row) {
+		return false
 	}
-	r.text = append(r.text, bill...)
-	r.text = c.table.AppendReckoning(r.text, c.column, row, goods, amount, p.e.units)
-	r.amount = r.amount.Add(amount)
-	r.far = r.far || c.table.Far(c.column, row)
+	if s.box != nil || s.named {
+		if s.count > 1 {
+			r.text = append(strconv.AppendInt(r.text, s.count, 10), " × "...)
+		}
+		switch {
+		case s.box != nil:
+			r.text = append(r.text, s.box.name...)
+		case len(p.cart.alone) > 0 && p.m.plan < 0:
+			r.text = append(r.text, "the rest"...)
+		default:
+			r.text = append(r.text, "a parcel"...)
+		}
+		r.text = p.e.units.AppendMeasure(append(r.text, ", "...), rate.ByWeight, t.weight)
+		r.text = append(p.appendOrigin(r.text, s.from, &t.from), ": "...)
+	}
+	r.text = append(r.text, t.bill...)
+	r.text = c.table.AppendReckoning(r.text, c.column, t.row, &t.goods, t.amount, p.e.units)
+	if s.count > 1 {
+		r.text = append(r.text, " each"...)
+	}
+	r.reached(c, t.row, &t.from)
+	return true
+}
+
+// appendOrigin says from where a parcel leaves, where goods leave from several places.
+func (p *pricing) appendOrigin(b []byte, from string, w *way) []byte {
+	if len(p.cart.froms) < 2 {
+		return b
+	}
+	return append(append(b, " from "...), p.origin(from, w)...)
 }
 
 // unpriced says why a table has no price for a parcel: where it has one for smaller ones, from where on it has none.
-func (p *pricing) unpriced(c column, row int, goods *rate.Goods, outcome rate.Outcome) Refusal {
+func (p *pricing) unpriced(c column, row int, goods *rate.Goods, outcome rate.Outcome, from string) Refusal {
 	if outcome == rate.NoDistance {
-		return p.noDistance(p.m)
+		return p.noDistance(p.m, from)
 	}
 	t := c.table
 	r := Refusal{Code: NoRate, Cause: CellEmpty, By: t.By, Zone: cmp.Or(p.zone.Name, p.zone.ID)}

@@ -3,6 +3,7 @@ package quote
 import (
 	"encoding/json"
 	"fmt"
+	"math"
 	"math/big"
 	"slices"
 	"testing"
@@ -166,6 +167,9 @@ func drawTerms(t *rapid.T, into obj) {
 			{"longest_side": obj{"to": "60"}},
 			{"billed_weight": obj{"from": "1", "to": "12"}},
 			{"distance": obj{"to": "20"}},
+			{"parcel_weight": obj{"to": "9"}},
+			{"parcel_weight": obj{"from": "1"}},
+			{"girth": obj{"to": "140"}},
 			{"coupons": []any{"LÖYLY"}},
 			{"groups": []any{"trade"}},
 			{"only_classes": []any{"a"}},
@@ -217,6 +221,9 @@ func drawStore(t *rapid.T) obj {
 		if maybe(t, "available") {
 			m["available"] = drawPeriod(t)
 		}
+		if parcels := drawParcels(t); len(parcels) > 0 {
+			m["parcels"] = parcels
+		}
 		methods = append(methods, m)
 	}
 	file := obj{
@@ -245,6 +252,12 @@ func drawStore(t *rapid.T) obj {
 				"lon":        "22.2661",
 				"ships_from": maybe(t, "hall ships"),
 			},
+			obj{"id": "shed"}, // nobody knows where
+		},
+		"boxes": []any{
+			obj{"id": "small", "length": "50", "width": "20", "height": "15", "weight": "0.2"},
+			obj{"id": "large", "length": "80", "width": "40", "height": "35.5", "weight": "1", "max_weight": "25"},
+			obj{"id": "tube", "length": "90", "width": "15", "height": "15"},
 		},
 	}
 	shop := file["store"].(obj)
@@ -308,6 +321,19 @@ func drawStore(t *rapid.T) obj {
 	return file
 }
 
+// drawParcels draws how a method's goods become parcels.
+func drawParcels(t *rapid.T) obj {
+	parcels := rapid.SampledFrom([]obj{
+		{}, {}, {"boxes": []any{"large", "small"}}, {"boxes": []any{"tube"}}, {"all_boxes": true},
+		{"max_weight": "12"}, {"all_boxes": true, "max_weight": "10.5"}, {"boxes": []any{"small"}, "max_weight": "30"},
+	}).Draw(t, "parcels")
+	copied := obj{}
+	for k, v := range parcels {
+		copied[k] = v
+	}
+	return copied
+}
+
 // drawPeriod draws a period around the moments of requests.
 func drawPeriod(t *rapid.T) obj {
 	return rapid.SampledFrom([]obj{
@@ -365,6 +391,8 @@ func drawRequest(t *rapid.T) obj {
 				"needs_shipping": !maybe(t, "digital"),
 				"ships_free":     maybe(t, "free"),
 				"own_parcel":     maybe(t, "own"),
+				"upright":        maybe(t, "upright"),
+				"from":           rapid.SampledFrom([]string{"", "", "", "", "w", "hall", "shed"}).Draw(t, "from"),
 			},
 		)
 	}
@@ -424,7 +452,8 @@ func TestQuotesEqualThePlainEvaluation(t *testing.T) {
 		if outside.metres != nil || outside.street != nil {
 			e = e.Asking(drawn{e, outside})
 		}
-		want, have := plainQuote(file, request, outside), ask(t, e, request)
+		said := func(method string, all bool) []Parcel { return parcelsOf(t, e, request, method, all) }
+		want, have := plainQuote(file, request, outside, said), ask(t, e, request)
 		if have.Measures.Distance == nil {
 			assert.Empty(t, want.distance)
 		} else {
@@ -447,6 +476,20 @@ func TestQuotesEqualThePlainEvaluation(t *testing.T) {
 		assert.Equal(t, want.refused, refused)
 		assert.Equal(t, have.NeedsShipping && len(options) == 0, have.Message != "", have.Message)
 	})
+}
+
+// parcelsOf are the parcels that the engine makes for a method, also where it does not offer it.
+func parcelsOf(t require.TestingT, e *Engine, request obj, method string, all bool) []Parcel {
+	requests, _, faults := e.ReadRequest(encode(t, request))
+	require.Empty(t, faults)
+	a := &asked{e: e, q: &requests[0]}
+	e.measure(&a.cart, a.q.Lines)
+	for i := range e.methods {
+		if m := &e.methods[i]; m.ID == method {
+			return a.list(m, a.parcelled(m.plan, all).parcels, math.MaxInt)
+		}
+	}
+	return nil
 }
 
 // drawOutside draws what services outside say; often there are none.

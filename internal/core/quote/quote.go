@@ -33,6 +33,9 @@ type asked struct {
 	said       outsideAnswers
 	day        time.Time // that is looked at; zero before it is needed
 
+	parcellings []*parcelling // of each plan, of the charged goods and of all that are shipped
+	unlisted    bool          // an option has more parcels than are listed
+
 	text    []byte
 	steps   []stepNote
 	options []optionNote
@@ -111,6 +114,7 @@ func (e *Engine) Quote(q *Request) *Answer {
 	if a.cart.shipped {
 		a.offers(answer)
 	}
+	answer.Warnings = append(answer.Warnings, a.parcelWarnings()...)
 	answer.Warnings = append(answer.Warnings, a.outsideWarnings()...)
 	return answer
 }
@@ -179,6 +183,9 @@ func (a *asked) finish() []Option {
 			Free:    n.free,
 		}
 		a.collect(&options[i], n.m)
+		if a.q.Parcels {
+			options[i].Parcels = a.listParcels(n.m)
+		}
 	}
 	return options
 }
@@ -295,11 +302,17 @@ func (a *asked) fromNearest() (least way) {
 	return least
 }
 
-// noDistance says which end of the way to an address has no point: the place where a method's goods leave from,
-// or the address.
-func (a *asked) noDistance(m *method) Refusal {
+// noDistance says which end of the way to an address has no point: the place where goods leave from, "" for the
+// method's usual one, or the address.
+func (a *asked) noDistance(m *method, from string) Refusal {
 	r := Refusal{Code: NoDistance, Cause: PlaceUnknown}
+	_, known := a.e.originOf[from]
 	switch {
+	case from != "":
+		if !known {
+			r.Cause = ShopUnknown
+			r.Place = a.e.file.LocationName(from)
+		}
 	case m.ownFrom && m.from < 0:
 		r.Cause = ShopUnknown
 		r.Place = a.e.file.LocationName(m.From)
@@ -350,14 +363,20 @@ func (a *asked) method(m *method) Refusal {
 	if m.Available != nil && !m.Available.Has(a.today()) {
 		return Refusal{Code: NotAvailable, Cause: OutsidePeriod, When: *m.Available}
 	}
-	if r := a.needs(m, s.terms.Needs, from.length); r.Code != "" {
-		return r
+	unmet := a.needs(m, s.terms.Needs, from.length)
+	if unmet.Code == "" || unmet.Code == NoDistance {
+		if r := a.tooHeavy(m); r.Code != "" {
+			return r
+		}
+	}
+	if unmet.Code != "" {
+		return unmet
 	}
 	if !s.terms.Enabled {
 		return Refusal{Code: NoRate, Cause: SwitchedOff, Zone: cmp.Or(zone.Name, zone.ID)}
 	}
 	begun := len(a.steps)
-	p := pricing{asked: a, m: m, s: s, zone: zone, from: from, distance: from.length}
+	p := pricing{asked: a, m: m, s: s, zone: zone, from: from}
 	charge, r := p.price()
 	if r.Code != "" {
 		return r

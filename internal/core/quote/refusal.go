@@ -31,8 +31,12 @@ const (
 	NoCarrier     Cause = "no_carrier"      //
 )
 
-// LongestSide is the measure of a limit on the longest side of any of the goods; others are those of tables.
-const LongestSide rate.By = "longest_side"
+// What limits may be on beside the measures of tables.
+const (
+	LongestSide  rate.By = "longest_side"  // of any of the goods
+	ParcelWeight rate.By = "parcel_weight" // of each parcel, its box included
+	GirthMeasure rate.By = "girth"         // of each parcel: see [Girth]
+)
 
 // Refusal is why a method is not offered, in values. Its words for the owner and for the buyer are made of it
 // by [Refusal.Owner] and [Refusal.Buyer].
@@ -58,6 +62,8 @@ var too = map[rate.By][2]string{
 	rate.BySubtotal: {"order value too low", "order value too high"},
 	rate.ByQuantity: {"too few items", "too many items"},
 	rate.ByDistance: {"too near", "too far"},
+	ParcelWeight:    {"a parcel too light", "a parcel too heavy"},
+	GirthMeasure:    {"a parcel too small", "a parcel too large"},
 	LongestSide:     {"too short", "too long"},
 }
 
@@ -101,10 +107,12 @@ func (r *Refusal) Wanted() string {
 
 func (r *Refusal) measure(d decimal.Decimal) string {
 	switch r.By {
-	case LongestSide:
+	case LongestSide, GirthMeasure:
 		return d.String() + " " + r.side
 	case rate.ByBilled:
 		return r.units.Measure(r.By, d.Round(3))
+	case ParcelWeight:
+		return r.units.Measure(rate.ByWeight, d)
 	}
 	return r.units.Measure(r.By, d)
 }

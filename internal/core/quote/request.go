@@ -24,6 +24,7 @@ type Request struct {
 	Coupons  []string
 	Customer string
 	Group    string
+	Parcels  bool      // whether each option lists its parcels
 	Checkout bool      // whether the answer is for a checkout, which shows more than the price
 	Point    string    // the location at which the buyer has chosen to collect, "" for none yet
 	Collects bool      // whether a point was given, "" too: the answer then says more of each
@@ -92,6 +93,8 @@ func (e *Engine) request(r *jsonread.Reader) (q Request) {
 			q.Customer = strings.TrimSpace(r.Text())
 		case "checkout":
 			q.Checkout = r.Bool(false)
+		case "parcels":
+			q.Parcels = r.Bool(false)
 		case "group":
 			q.Group = strings.TrimSpace(r.Text())
 		case "point":
@@ -166,6 +169,9 @@ func (e *Engine) line(r *jsonread.Reader) (line Line) {
 	if class := line.Product.Class; class != "" && !e.classes[class] {
 		r.FaultBelow(fault.Path{"class"}, fault.Reference, "there is no class %.60q", class)
 	}
+	if from := line.Product.From; from != "" && e.file.Location(from) == nil {
+		r.FaultBelow(fault.Path{"from"}, fault.Reference, "there is no location %.60q", from)
+	}
 	return line
 }
 
@@ -193,6 +199,10 @@ func overlay(p, own *store.Product, given []string) {
 			p.ShipsFree = own.ShipsFree
 		case "own_parcel":
 			p.OwnParcel = own.OwnParcel
+		case "upright":
+			p.Upright = own.Upright
+		case "from":
+			p.From = own.From
 		}
 	}
 }

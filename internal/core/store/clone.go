@@ -21,6 +21,7 @@ func (f *File) Clone() *File {
 	c.Store.Defaults = f.Store.Defaults.clone()
 	c.Locations = slices.Clone(f.Locations)
 	c.Classes = slices.Clone(f.Classes)
+	c.Boxes = slices.Clone(f.Boxes)
 	c.Products = slices.Clone(f.Products)
 	c.Zones = cloneEach(f.Zones, func(z *Zone) {
 		z.Rank, z.Places, z.Except = clonePointer(z.Rank), cloneRules(z.Places), cloneRules(z.Except)
@@ -68,6 +69,9 @@ func cloneMethod(m *Method) {
 		m.Dispatch.LeadDays = clonePointer(m.Dispatch.LeadDays)
 	}
 	m.Available = clonePointer(m.Available)
+	if m.Parcels = clonePointer(m.Parcels); m.Parcels != nil {
+		m.Parcels.Boxes = slices.Clone(m.Parcels.Boxes)
+	}
 	m.Handling = clonePointer(m.Handling)
 	m.Needs = cloneNeeds(m.Needs)
 	m.Free = cloneFree(m.Free)
@@ -101,7 +105,7 @@ func cloneNeeds(n *Needs) *Needs {
 	c := clonePointer(n)
 	if c != nil {
 		for _, b := range []**Bounds{&c.Subtotal, &c.Weight, &c.Quantity, &c.Distance, &c.LongestSide,
-			&c.BilledWeight} {
+			&c.BilledWeight, &c.ParcelWeight, &c.Girth} {
 			*b = clonePointer(*b)
 		}
 		for _, l := range []*[]string{&c.Coupons, &c.Groups, &c.OnlyClasses, &c.WithoutClasses} {

@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"diadrom/internal/core/charge"
+	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/gazetteer"
 	"diadrom/internal/core/postcode"
 	"diadrom/internal/core/rate"
@@ -71,6 +72,56 @@ func (f *File) ClassNames(ids []string) []string {
 		names[i] = f.ClassName(id)
 	}
 	return names
+}
+
+// Box finds a kind of box by its id; nil where there is none.
+func (f *File) Box(id string) *Box {
+	return at(f.Boxes, find(f.Boxes, id, func(b *Box) string { return b.ID }))
+}
+
+// BoxName is what a kind of box is called; its id where it has no name.
+func (f *File) BoxName(id string) string {
+	if b := f.Box(id); b != nil {
+		return cmp.Or(b.Name, id)
+	}
+	return id
+}
+
+// BoxNames are what kinds of boxes are called, in the order of their ids.
+func (f *File) BoxNames(ids []string) []string {
+	names := make([]string, len(ids))
+	for i, id := range ids {
+		names[i] = f.BoxName(id)
+	}
+	return names
+}
+
+// Sides are the names of the sides of a box in a store file.
+var Sides = []string{"length", "width", "height"}
+
+// Side is a side of a box by its name.
+func (b *Box) Side(name string) *decimal.Decimal {
+	return map[string]*decimal.Decimal{"length": &b.Length, "width": &b.Width, "height": &b.Height}[name]
+}
+
+// BoxesOf are the kinds of boxes that a method packs into, in the order in which it names them; none where it has no
+// parcels of its own.
+func (f *File) BoxesOf(m *Method) (boxes []*Box) {
+	if m.Parcels == nil {
+		return nil
+	}
+	if m.Parcels.AllBoxes {
+		for i := range f.Boxes {
+			boxes = append(boxes, &f.Boxes[i])
+		}
+		return boxes
+	}
+	for _, id := range m.Parcels.Boxes {
+		if b := f.Box(id); b != nil {
+			boxes = append(boxes, b)
+		}
+	}
+	return boxes
 }
 
 // Location finds a place of the shop's own by its id; nil where there is none.

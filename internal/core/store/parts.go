@@ -27,7 +27,7 @@ type Entry struct {
 }
 
 // Lists are the names of the lists of a store file, in its order.
-var Lists = []string{"locations", "classes", "products", "zones", "methods", "surcharges", "agreed"}
+var Lists = []string{"locations", "classes", "boxes", "products", "zones", "methods", "surcharges", "agreed"}
 
 // listOf is a list of a file with what can be done with its entries.
 type listOf interface {
@@ -101,6 +101,9 @@ func (f *File) list(name string) listOf {
 	case "classes":
 		id := func(c *Class) string { return c.ID }
 		return listed(f, func(f *File) *[]Class { return &f.Classes }, id, deeply[Class], (*reader).class)
+	case "boxes":
+		id := func(b *Box) string { return b.ID }
+		return listed(f, func(f *File) *[]Box { return &f.Boxes }, id, deeply[Box], (*reader).box)
 	case "products":
 		id := func(p *Product) string { return p.SKU }
 		same := func(a, b *Product) bool { return *a == *b }

@@ -59,6 +59,8 @@ func (r *reader) methodTerm(m *Method, name string) bool {
 		m.Available = r.period()
 	case "volumetric_divisor":
 		m.Volumetric = r.divisor()
+	case "parcels":
+		m.Parcels = r.parcels()
 	case "handling":
 		m.Handling = r.handling()
 	case "needs":
@@ -84,6 +86,31 @@ func (r *reader) methodTerm(m *Method, name string) bool {
 		return false
 	}
 	return true
+}
+
+// parcels reads how goods become parcels; nil where that says nothing.
+func (r *reader) parcels() *Parcels {
+	var p Parcels
+	r.Object(func(name []byte) bool {
+		switch string(name) {
+		case "boxes":
+			p.Boxes = r.Texts()
+		case "all_boxes":
+			p.AllBoxes = r.Bool(false)
+		case "max_weight":
+			p.MaxWeight = r.amount()
+		default:
+			return false
+		}
+		return true
+	})
+	if len(p.Boxes) == 0 && !p.AllBoxes && p.MaxWeight == nil {
+		return nil
+	}
+	if len(p.Boxes) > 0 && p.AllBoxes {
+		r.FaultBelow(fault.Path{"all_boxes"}, fault.Shape, "either name boxes or take all of the store's")
+	}
+	return &p
 }
 
 func (r *reader) terms() Terms {
@@ -264,6 +291,10 @@ func (r *reader) needs() *Needs {
 			n.LongestSide = r.bounds(false)
 		case "billed_weight":
 			n.BilledWeight = r.bounds(false)
+		case "parcel_weight":
+			n.ParcelWeight = r.bounds(false)
+		case "girth":
+			n.Girth = r.bounds(false)
 		case "coupons":
 			n.Coupons = r.Texts()
 		case "groups":
@@ -285,7 +316,7 @@ func (r *reader) needs() *Needs {
 
 func (n *Needs) empty() bool {
 	return n.Subtotal == nil && n.Weight == nil && n.Quantity == nil && n.Distance == nil && n.LongestSide == nil &&
-		n.BilledWeight == nil &&
+		n.BilledWeight == nil && n.ParcelWeight == nil && n.Girth == nil &&
 		len(n.Coupons)+len(n.Groups)+len(n.OnlyClasses)+len(n.WithoutClasses) == 0
 }
 

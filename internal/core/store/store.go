@@ -25,6 +25,7 @@ type File struct {
 	Store      Settings    `json:"store"`
 	Locations  []Location  `json:"locations"`
 	Classes    []Class     `json:"classes"`
+	Boxes      []Box       `json:"boxes,omitempty"`
 	Products   []Product   `json:"products"`
 	Zones      []Zone      `json:"zones"`
 	Methods    []Method    `json:"methods"`
@@ -148,6 +149,18 @@ type Class struct {
 	Note string `json:"note"`
 }
 
+// Box is a kind of box that goods are packed into. Its sides are both inner and outer.
+type Box struct {
+	ID        string           `json:"id"`
+	Name      string           `json:"name"`
+	Length    decimal.Decimal  `json:"length"` // above 0, in the store's unit, as the other sides
+	Width     decimal.Decimal  `json:"width"`
+	Height    decimal.Decimal  `json:"height"`
+	Weight    *decimal.Decimal `json:"weight,omitempty"`     // of the empty box; nil: 0
+	MaxWeight *decimal.Decimal `json:"max_weight,omitempty"` // of the goods in it; nil: no limit
+	Cost      *decimal.Decimal `json:"cost,omitempty"`       // to the shop; nil: 0
+}
+
 // Product is something that the shop sells.
 type Product struct {
 	SKU           string           `json:"sku"`
@@ -161,7 +174,12 @@ type Product struct {
 	NeedsShipping bool             `json:"needs_shipping"`
 	ShipsFree     bool             `json:"ships_free"`
 	OwnParcel     bool             `json:"own_parcel"`
+	Upright       bool             `json:"upright,omitempty"` // its height stays vertical in a box
+	From          string           `json:"from,omitempty"`    // id of the location that it leaves from; "": the usual place
 }
+
+// Sized says whether all three sides are known, so that it can be placed in a box.
+func (p *Product) Sized() bool { return p.Length != nil && p.Width != nil && p.Height != nil }
 
 // Zone is where the shop ships on the same terms.
 type Zone struct {
@@ -200,11 +218,13 @@ type Method struct {
 	Classes Combine `json:"classes"` // how tables combine: together, add, dearest
 	From    string  `json:"from,omitempty"`
 	// ids of locations at which goods are collected; none: see [File.CollectAt]
-	Points      []string         `json:"points,omitempty"`
-	Days        *Days            `json:"days,omitempty"`
-	Dispatch    *calendar.Own    `json:"dispatch,omitempty"`           // when its orders leave; nil: as the store's
-	Available   *calendar.Period `json:"available,omitempty"`          // when it is offered; nil: always
-	Volumetric  *decimal.Decimal `json:"volumetric_divisor,omitempty"` // cm³ per kg; nil: the store's
+	Points     []string         `json:"points,omitempty"`
+	Days       *Days            `json:"days,omitempty"`
+	Dispatch   *calendar.Own    `json:"dispatch,omitempty"`           // when its orders leave; nil: as the store's
+	Available  *calendar.Period `json:"available,omitempty"`          // when it is offered; nil: always
+	Volumetric *decimal.Decimal `json:"volumetric_divisor,omitempty"` // cm³ per kg; nil: the store's
+	// how goods are parcelled; nil: one parcel for each place that they leave from
+	Parcels     *Parcels         `json:"parcels,omitempty"`
 	Handling    *Handling        `json:"handling,omitempty"`
 	Needs       *Needs           `json:"needs,omitempty"`
 	Free        *Free            `json:"free,omitempty"`
@@ -216,6 +236,13 @@ type Method struct {
 	Inherits    []Inherited      `json:"inherits,omitempty"` // terms that it has from the store's defaults
 	Terms       map[string]Terms `json:"terms,omitempty"`    // by zone
 	Tables      []rate.Table     `json:"tables"`
+}
+
+// Parcels says how the goods of a method become parcels.
+type Parcels struct {
+	Boxes     []string         `json:"boxes,omitempty"`      // ids; none with AllBoxes
+	AllBoxes  bool             `json:"all_boxes,omitempty"`  // all of the store's
+	MaxWeight *decimal.Decimal `json:"max_weight,omitempty"` // of a parcel, its box included; nil: no limit
 }
 
 // ServedZones lists the ids of the zones that a method has prices for, in the order of its columns.
@@ -314,6 +341,8 @@ type Needs struct {
 	Distance       *Bounds  `json:"distance,omitempty"`
 	LongestSide    *Bounds  `json:"longest_side,omitempty"`
 	BilledWeight   *Bounds  `json:"billed_weight,omitempty"`
+	ParcelWeight   *Bounds  `json:"parcel_weight,omitempty"` // of each parcel, its box included
+	Girth          *Bounds  `json:"girth,omitempty"`         // of each parcel: longest side + 2 × the other two
 	Coupons        []string `json:"coupons,omitempty"`
 	Groups         []string `json:"groups,omitempty"`
 	OnlyClasses    []string `json:"only_classes,omitempty"`
