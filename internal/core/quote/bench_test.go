@@ -3,6 +3,7 @@ package quote
 import (
 	"encoding/json"
 	"fmt"
+	"strings"
 	"testing"
 
 	"diadrom/internal/core/store"
@@ -214,4 +215,45 @@ func inZone(country string, codes []string) string {
 		condition += ")"
 	}
 	return "(" + condition + ")"
+}
+
+// madeBoxes is a made store whose methods pack into four kinds of boxes, or into none.
+func madeBoxes(b *testing.B, boxes bool) *Engine {
+	text := string(madeStore(20, 50))
+	sizes := []string{"3,12,9,5", "2,20,15,8", "9,30,20,12", "5,15,10,10"}
+	for i := range 20 {
+		s := strings.Split(sizes[i%4], ",")
+		text = strings.Replace(text, fmt.Sprintf(`{"sku":"P%d",`, i),
+			fmt.Sprintf(`{"sku":"P%d","length":"%s","width":"%s","height":"%s",`, i, s[1], s[2], s[3]), 1)
+	}
+	if boxes {
+		text = strings.Replace(text, `"products":[`, `"boxes":[
+		{"id":"a","length":"25","width":"18","height":"10","weight":"0.1"},
+		{"id":"b","length":"35","width":"25","height":"15","weight":"0.2"},
+		{"id":"c","length":"45","width":"35","height":"25","weight":"0.4"},
+		{"id":"d","length":"60","width":"40","height":"40","weight":"0.7"}],"products":[`, 1)
+		text = strings.ReplaceAll(text, `"handling":{"amount":"0.50"}`,
+			`"handling":{"amount":"0.50"},"parcels":{"all_boxes":true}`)
+	}
+	return compiled(b, []byte(text))
+}
+
+// BenchmarkParcels quotes 20 units without boxes, packed into boxes, and packed as before.
+func BenchmarkParcels(b *testing.B) {
+	request := `{"to":{"country":"FI","postcode":"21100"},"lines":[{"sku":"P1","quantity":5},{"sku":"P4","quantity":4},
+	{"sku":"P6","quantity":2},{"sku":"P8","quantity":6},{"sku":"P11","quantity":3}]}`
+	for _, way := range []string{"without", "packed", "remembered"} {
+		b.Run(way, func(b *testing.B) {
+			e := madeBoxes(b, way != "without")
+			q := read(b, e, request)
+			for b.Loop() {
+				if way == "packed" {
+					e.plans[0].known = packings{}
+				}
+				if a := e.Quote(q); len(a.Options) != 8 {
+					b.Fatal(a.Refused)
+				}
+			}
+		})
+	}
 }

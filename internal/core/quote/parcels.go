@@ -76,7 +76,7 @@ func (a *asked) parcel(plan int, all bool) *parcelling {
 			lines = byFrom[from]
 		}
 		if len(lines) > 0 {
-			a.pack(out, plan, from, lines)
+			a.pack(out, plan, from, lines, all)
 		}
 	}
 	for i := range out.parcels {
@@ -107,7 +107,7 @@ func (a *asked) single(line int, count int64) packed {
 }
 
 // pack makes parcels of lines that leave from one place.
-func (a *asked) pack(out *parcelling, plan int, from string, lines []int) {
+func (a *asked) pack(out *parcelling, plan int, from string, lines []int, all bool) {
 	if plan < 0 {
 		contents := make([]lineCount, len(lines))
 		for i, line := range lines {
@@ -147,8 +147,23 @@ func (a *asked) pack(out *parcelling, plan int, from string, lines []int) {
 		return p.packer.Pack(goods)
 	})
 	d := dealing{kinds: make([][]lineCount, len(known.Kinds))}
+	if p.packer != nil {
+		for _, line := range lines {
+			if !a.q.Lines[line].Product.Sized() {
+				out.unsized = append(out.unsized, line)
+			}
+		}
+	}
+	if !all && !a.q.Parcels && len(a.cart.froms) == 1 && len(known.Alone) == 0 && len(known.Parcels) == 1 &&
+		known.Parcels[0].Count == 1 && known.Parcels[0].Box >= 0 {
+		out.parcels = append(out.parcels, a.whole(from, &p.boxes[known.Parcels[0].Box]))
+		return
+	}
+	room := make([]lineCount, 0, len(lines)) // for all kinds
 	for kind, goods := range known.Kinds {
-		d.kinds[kind] = a.dealt(goods, lines)
+		before := len(room)
+		room = a.dealt(room, goods, lines)
+		d.kinds[kind] = room[before:len(room):len(room)]
 	}
 	for _, c := range known.Alone {
 		for _, l := range d.kinds[c.Kind] {
@@ -159,13 +174,17 @@ func (a *asked) pack(out *parcelling, plan int, from string, lines []int) {
 	for i := range known.Parcels {
 		d.parcels(a, out, p, from, &known.Parcels[i])
 	}
-	if p.packer != nil {
-		for _, line := range lines {
-			if !a.q.Lines[line].Product.Sized() && !slices.Contains(out.unboxed, line) {
-				out.unsized = append(out.unsized, line)
-			}
-		}
+	out.unsized = slices.DeleteFunc(out.unsized, func(line int) bool { return slices.Contains(out.unboxed, line) })
+}
+
+// whole is a box that holds all charged goods that share one, whichever of them lies where.
+func (a *asked) whole(from string, box *boxOf) packed {
+	p := packed{shared: shared{goods: a.cart.together, from: from, count: 1, box: box}, volume: box.volume}
+	for i := range p.goods {
+		p.all = sum(p.all, p.goods[i].goods)
 	}
+	p.all.Weight = p.all.Weight.Add(box.weight)
+	return p
 }
 
 // packingOf is so many of a product as they are packed.
@@ -174,11 +193,11 @@ func (e *Engine) packingOf(p *store.Product, count int64) packing.Goods {
 		Count: count}
 }
 
-// dealt are the lines of a kind, in an order that does not depend on theirs as far as they differ in anything.
-func (a *asked) dealt(goods, lines []int) []lineCount {
-	list := make([]lineCount, len(goods))
-	for i, g := range goods {
-		list[i] = lineCount{lines[g], a.q.Lines[lines[g]].Quantity}
+// dealt appends the lines of a kind, in an order that does not depend on theirs as far as they differ in anything.
+func (a *asked) dealt(room []lineCount, goods, lines []int) []lineCount {
+	list := room[len(room):]
+	for _, g := range goods {
+		list = append(list, lineCount{lines[g], a.q.Lines[lines[g]].Quantity})
 	}
 	if len(list) > 1 {
 		slices.SortStableFunc(list, func(x, y lineCount) int {
@@ -187,7 +206,7 @@ func (a *asked) dealt(goods, lines []int) []lineCount {
 				p.Price.Cmp(q.Price), cmp.Compare(x.count, y.count))
 		})
 	}
-	return list
+	return room[:len(room)+len(list)]
 }
 
 // dealing gives the units of kinds to parcels, line after line.
@@ -206,11 +225,17 @@ func (d *dealing) parcels(a *asked, out *parcelling, p *plan, from string, packe
 		for _, c := range packed.Contents {
 			alike = min(alike, max(1, d.kinds[c.Kind][0].count/c.Count))
 		}
-		var contents []lineCount
-		kinds := make(map[int][]lineCount, len(packed.Contents))
+		contents := make([]lineCount, 0, len(packed.Contents)+1)
+		var kinds map[int][]lineCount
+		if a.q.Parcels {
+			kinds = make(map[int][]lineCount, len(packed.Contents))
+		}
 		for _, c := range packed.Contents {
-			kinds[c.Kind] = d.take(c, alike)
-			contents = append(contents, kinds[c.Kind]...)
+			before := len(contents)
+			contents = d.take(contents, c, alike)
+			if kinds != nil {
+				kinds[c.Kind] = slices.Clone(contents[before:])
+			}
 		}
 		left -= alike
 		slices.SortFunc(contents, func(x, y lineCount) int { return x.line - y.line })
@@ -220,8 +245,8 @@ func (d *dealing) parcels(a *asked, out *parcelling, p *plan, from string, packe
 	}
 }
 
-// take takes units of a kind for each of some parcels; where these are several, the first line has enough for all.
-func (d *dealing) take(c packing.Content, parcels int64) (list []lineCount) {
+// take appends units of a kind for each of some parcels; where these are several, the first line has enough for all.
+func (d *dealing) take(list []lineCount, c packing.Content, parcels int64) []lineCount {
 	for want := c.Count; want > 0; {
 		first := &d.kinds[c.Kind][0]
 		n := min(want, first.count)

@@ -119,14 +119,14 @@ func TestTheBreakdownNamesParcels(t *testing.T) {
 			"Post, Large box, 20.5 kg: row up to and including 30 kg: 9.00; Small box, 1.1 kg: row up to and including 2 kg: 5.00"},
 		{"alike", boxed, byWeight, []string{unit(`,"quantity":40`)}, "Post, 2 × Large box, 20.5 kg: row up to and including 30 kg: 9.00 each"},
 		{"from several places", boxed, byWeight, []string{unit(`,"quantity":1`), unit(`,"quantity":2,"from":"hall"`)},
-			"Post, Small box, 1.1 kg from Shop: up to 2 kg: 5.00; Small box, 2.1 kg from Hall: up to 30 kg: 9.00"},
+			"Post, Small box, 1.1 kg from Shop: row up to and including 2 kg: 5.00; Small box, 2.1 kg from Hall: row up to and including 30 kg: 9.00"},
 		{"billed by the box's volume", boxed, strings.Replace(byWeight, `"weight"`, `"billed_weight"`, 1),
 			[]string{unit(`,"quantity":3`)}, "Post, Large box, 3.5 kg: 40 × 30 × 20 cm ÷ 5000 = 4.8 kg, more than 3.5 kg: " +
 				"row up to and including 30 kg: 9.00"},
 		{"by distance, each its own", boxed,
 			`"by":"distance","edges":"up_to","rows":[{"at":"5","charges":["2"]},{"at":"50","charges":["7"]}]`,
 			[]string{unit(`,"quantity":1`), unit(`,"quantity":2,"from":"hall"`)},
-			"Post, Small box, 1.1 kg from Shop: up to 50 km: 7.00; Small box, 2.1 kg from Hall: up to 5 km: 2.00"},
+			"Post, Small box, 1.1 kg from Shop: row up to and including 50 km: 7.00; Small box, 2.1 kg from Hall: row up to and including 5 km: 2.00"},
 	} {
 		t.Run(tt.name, func(t *testing.T) {
 			a := parcelAnswer(t, parcelShop(tt.table, tt.method), tt.lines...)

@@ -483,6 +483,7 @@ func parcelsOf(t require.TestingT, e *Engine, request obj, method string, all bo
 	requests, _, faults := e.ReadRequest(encode(t, request))
 	require.Empty(t, faults)
 	a := &asked{e: e, q: &requests[0]}
+	a.q.Parcels = true
 	e.measure(&a.cart, a.q.Lines)
 	for i := range e.methods {
 		if m := &e.methods[i]; m.ID == method {
