@@ -7,6 +7,7 @@ import (
 
 	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/place"
+	"diadrom/internal/core/plural"
 	"diadrom/internal/core/postcode"
 	"diadrom/internal/core/store"
 	"diadrom/internal/core/terms"
@@ -129,13 +130,22 @@ func point(text string) (lat, lon *decimal.Decimal, err error) {
 	return &y, &x, nil
 }
 
-// LocationUses names what uses a place of the shop: methods that leave from it, zones and surcharges with circles
-// around it.
+// LocationUses names what uses a place of the shop: methods and products that leave from it, zones and surcharges with
+// circles around it.
 func LocationUses(f *store.File, id string) (uses []string) {
 	for i := range f.Methods {
 		if m := &f.Methods[i]; m.From == id || slices.Contains(m.Points, id) {
 			uses = append(uses, m.BuyersLabel())
 		}
+	}
+	leave := 0
+	for i := range f.Products {
+		if f.Products[i].From == id {
+			leave++
+		}
+	}
+	if leave > 0 {
+		uses = append(uses, plural.Count(leave, "product"))
 	}
 	around := func(rules []place.Rule) bool {
 		return slices.ContainsFunc(rules, func(r place.Rule) bool { return r.Within != nil && r.Within.Location == id })
@@ -151,6 +161,17 @@ func LocationUses(f *store.File, id string) (uses []string) {
 		}
 	}
 	return uses
+}
+
+// Unleave has the products that leave from a place of the shop leave from the usual place, and says how many these are.
+func Unleave(f *store.File, id string) (n int) {
+	for i := range f.Products {
+		if f.Products[i].From == id {
+			f.Products[i].From = ""
+			n++
+		}
+	}
+	return n
 }
 
 // RemoveLocation removes a place of the shop, unless something uses it.

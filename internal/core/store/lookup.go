@@ -87,6 +87,23 @@ func (f *File) BoxName(id string) string {
 	return id
 }
 
+// BoxesCalled are the ids of the boxes that a text names: the one that has it as its id, else all that have it as their
+// name, in any case.
+func (f *File) BoxesCalled(text string) (ids []string) {
+	if f.Box(text) != nil {
+		return []string{text}
+	}
+	for i := range f.Boxes {
+		if b := &f.Boxes[i]; b.Name != "" && world.Fold(b.Name) == world.Fold(text) {
+			ids = append(ids, b.ID)
+		}
+	}
+	return ids
+}
+
+// BoxText is a text that names one box: its name, or its id where others are called so.
+func (f *File) BoxText(id string) string { return unmistakable(f.BoxName(id), id, f.BoxesCalled) }
+
 // BoxNames are what kinds of boxes are called, in the order of their ids.
 func (f *File) BoxNames(ids []string) []string {
 	names := make([]string, len(ids))

@@ -30,6 +30,8 @@ const (
 	Quantity     Field = "quantity"
 	Distance     Field = "distance"
 	LongestSide  Field = "longest_side"
+	ParcelWeight Field = "parcel_weight"
+	Girth        Field = "girth" // longest side + 2 × the sum of the other two
 	OnlyClasses  Field = "only_classes"
 	Without      Field = "without_classes"
 	Coupons      Field = "coupons"
@@ -51,6 +53,8 @@ var Fields = slices.Concat([]Field{
 	Maximum,
 	Handling,
 	Divisor,
+	Boxes,
+	MaxParcel,
 }, needs)
 
 // needs are the fields that are conditions.
@@ -58,6 +62,8 @@ var needs = []Field{
 	Weight,
 	BilledWeight,
 	LongestSide,
+	ParcelWeight,
+	Girth,
 	Subtotal,
 	Quantity,
 	Distance,
@@ -103,13 +109,19 @@ func bounds(
 		return &n.Quantity, "items", measured(rate.ByQuantity)
 	case Distance:
 		return &n.Distance, u.Distance, measured(rate.ByDistance)
+	case ParcelWeight:
+		return &n.ParcelWeight, u.Weight, measured(rate.ByWeight)
 	case LongestSide:
-		return &n.LongestSide, f.Store.LengthUnit, func(d decimal.Decimal) string {
-			return d.String() + " " +
-				f.Store.LengthUnit
-		}
+		return &n.LongestSide, f.Store.LengthUnit, length(f)
+	case Girth:
+		return &n.Girth, f.Store.LengthUnit, length(f)
 	}
 	return nil, "", nil
+}
+
+// length writes lengths in the store's unit.
+func length(f *store.File) func(decimal.Decimal) string {
+	return func(d decimal.Decimal) string { return d.String() + " " + f.Store.LengthUnit }
 }
 
 func list(n *store.Needs, field Field) *[]string {

@@ -23,10 +23,12 @@ const (
 	From      Field = "from"      // a place of the shop, "" for the nearest that ships
 	Points    Field = "points"    // places of the shop at which goods are collected, "" for those that are said so
 	Divisor   Field = "volumetric_divisor"
+	Boxes     Field = "boxes"      // kinds of boxes that goods are packed into, "all" for all of the store's, "" for none
+	MaxParcel Field = "max_parcel" // the most that a parcel may weigh, "" for no limit
 )
 
 // whole are the fields that a method has as a whole.
-var whole = []Field{Available, LeavesOn, CutOff, LeadDays, From, Points, Divisor}
+var whole = []Field{Available, LeavesOn, CutOff, LeadDays, From, Points, Divisor, Boxes, MaxParcel}
 
 // IsWhole says whether a field is of a method as a whole, and of no zone.
 func (f Field) IsWhole() bool { return slices.Contains(whole, f) }
@@ -60,6 +62,8 @@ func wholeText(f *store.File, m *store.Method, field Field) string {
 		if m.Volumetric != nil {
 			return m.Volumetric.String()
 		}
+	case Boxes, MaxParcel:
+		return parcelsText(f, m.Parcels, field)
 	}
 	return ""
 }
@@ -75,6 +79,8 @@ func setWhole(f *store.File, m *store.Method, field Field, text string) (err err
 		m.Points, err = locationsCalled(f, text)
 	case Divisor:
 		m.Volumetric, err = ParseDivisor(text)
+	case Boxes, MaxParcel:
+		err = setParcels(f, m, field, text)
 	default:
 		err = setOwn(f, m, field, text)
 	}
@@ -217,6 +223,8 @@ func wholePart(m *store.Method, field Field) any {
 		return m.From
 	case Points:
 		return m.Points
+	case Boxes, MaxParcel:
+		return parcelsPart(m.Parcels, field)
 	}
 	return m.Volumetric
 }
@@ -235,6 +243,9 @@ func copyWhole(to, from *store.Method, field Field) {
 		return
 	case Divisor:
 		to.Volumetric = from.Volumetric
+		return
+	case Boxes, MaxParcel:
+		copyParcels(to, from, field)
 		return
 	}
 	var o, theirs calendar.Own

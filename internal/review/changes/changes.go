@@ -76,6 +76,7 @@ func Between(before, after Side) []Change {
 	d.settings()
 	compare(d, locations)
 	compare(d, classes)
+	compare(d, boxes)
 	compare(d, products)
 	compare(d, zones)
 	compare(d, methods)

@@ -159,6 +159,22 @@ var classes = kind[store.Class]{list: "classes", noun: "Classes",
 		value("note", "note", func(c *store.Class) *string { return &c.Note }, quoted),
 	}}
 
+var boxes = kind[store.Box]{list: "boxes", noun: "Boxes",
+	of: func(f *store.File) *[]store.Box { return &f.Boxes },
+	id: func(b *store.Box) string { return b.ID }, name: func(b *store.Box) string { return b.Name },
+	about: func(f *store.File, b *store.Box) string {
+		return "a box of " + b.Length.String() + " × " + b.Width.String() + " × " + length(f, b.Height)
+	},
+	fields: []field[store.Box]{
+		value("name", "name", func(b *store.Box) *string { return &b.Name }, quoted),
+		value("length", "length", func(b *store.Box) *decimal.Decimal { return &b.Length }, length),
+		value("width", "width", func(b *store.Box) *decimal.Decimal { return &b.Width }, length),
+		value("height", "height", func(b *store.Box) *decimal.Decimal { return &b.Height }, length),
+		value("weight", "own weight", func(b *store.Box) **decimal.Decimal { return &b.Weight }, ifAny(weight)),
+		value("max_weight", "carries at most", func(b *store.Box) **decimal.Decimal { return &b.MaxWeight }, ifAny(weight)),
+		value("cost", "cost", func(b *store.Box) **decimal.Decimal { return &b.Cost }, ifAny(amount)),
+	}}
+
 var products = kind[store.Product]{list: "products", noun: "Goods",
 	of: func(f *store.File) *[]store.Product { return &f.Products },
 	id: func(p *store.Product) string { return p.SKU }, name: func(p *store.Product) string { return p.Name },
@@ -189,6 +205,14 @@ var products = kind[store.Product]{list: "products", noun: "Goods",
 			"shares a parcel",
 			func(p *store.Product) *bool { return &p.OwnParcel },
 		),
+		flag("upright", "stays upright", "may be turned on its side", func(p *store.Product) *bool { return &p.Upright }),
+		value("from", "leaves from", func(p *store.Product) *string { return &p.From },
+			func(f *store.File, id string) string {
+				if id == "" {
+					return ""
+				}
+				return f.LocationName(id)
+			}),
 	}}
 
 var zones = kind[store.Zone]{list: "zones", noun: "Zones",

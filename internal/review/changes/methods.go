@@ -110,6 +110,10 @@ var said = map[terms.Field]string{
 	terms.From:         "leaves from",
 	terms.Points:       "collected at",
 	terms.Divisor:      "volumetric divisor",
+	terms.Boxes:        "packed into",
+	terms.MaxParcel:    "heaviest parcel",
+	terms.ParcelWeight: "weight of each parcel",
+	terms.Girth:        "length plus girth",
 }
 
 func method(e *entry[store.Method], was, is *store.Method) {

@@ -274,6 +274,9 @@ func commonText(f *store.File, m *store.Method) string {
 	if m.Needs != nil {
 		list = append(list, needTexts(f, m.Needs)...)
 	}
+	if m.Parcels != nil {
+		list = append(list, parcelText(f, m))
+	}
 	if len(list) == 0 {
 		return ""
 	}
@@ -295,6 +298,27 @@ func leavesText(o *calendar.Own) string {
 	}
 	if o.CutOff != "" {
 		text += ", those placed before " + o.CutOff + " on the same day"
+	}
+	return text
+}
+
+// parcelText says how orders become parcels.
+func parcelText(f *store.File, m *store.Method) string {
+	most := ""
+	if w := m.Parcels.MaxWeight; w != nil {
+		most = f.Store.Units().Measure(rate.ByWeight, *w)
+	}
+	boxes := f.BoxesOf(m)
+	if len(boxes) == 0 {
+		return "Orders above " + most + " are sent as several parcels, each at its own price"
+	}
+	names := make([]string, len(boxes))
+	for i, b := range boxes {
+		names[i] = f.BoxName(b.ID)
+	}
+	text := "Orders are packed into boxes (" + and(names) + "), each at its own price"
+	if most != "" {
+		text += " and of at most " + most
 	}
 	return text
 }
@@ -322,6 +346,12 @@ func needTexts(f *store.File, n *store.Needs) (list []string) {
 		n.LongestSide,
 		func(d decimal.Decimal) string { return d.String() + " " + f.Store.LengthUnit },
 		"with a longest side of ",
+	)
+	add(n.ParcelWeight, measured(rate.ByWeight), "in parcels of ")
+	add(
+		n.Girth,
+		func(d decimal.Decimal) string { return d.String() + " " + f.Store.LengthUnit },
+		"in parcels with a length plus girth of ",
 	)
 	add(n.Distance, measured(rate.ByDistance), "going ")
 	if len(n.OnlyClasses) > 0 {

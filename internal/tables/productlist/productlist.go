@@ -1,15 +1,15 @@
 // Package productlist reads and writes products as a table for spreadsheets, and takes the product list of any shop:
 //
-//	sku,name,price (EUR),weight (kg),length (cm),width (cm),height (cm),class,needs shipping,ships free,own parcel
-//	STONE-20,"Sauna stones, 20 kg",39.00,20,40,30,20,,yes,no,yes
+//	sku,name,price (EUR),weight (kg),length (cm),width (cm),height (cm),class,needs shipping,ships free,own parcel,upright,from
+//	STONE-20,"Sauna stones, 20 kg",39.00,20,40,30,20,,yes,no,yes,no,
 //
 // Columns are found by their heads, which may carry the unit of what stands under them, and can be put right by
 // a [Mapping]. Numbers are written with a decimal point or comma, as the column shows; cells may carry a unit
-// of their own ("450 g"). Classes are named by their name or id; yes and no also by true, false, 1, 0, x, y and
+// of their own ("450 g"). Classes, and places of the shop that goods leave from, are named by their name or id; yes and no also by true, false, 1, 0, x, y and
 // n.
 //
-// A row is a product of the store, by its sku, or a new one. In a column that is used, an empty weight, size or
-// class is none; an empty name, price, yes or no leaves what was. Writing what was read gives the same table.
+// A row is a product of the store, by its sku, or a new one. In a column that is used, an empty weight, size, class or
+// place is none; an empty name, price, yes or no leaves what was. Writing what was read gives the same table.
 package productlist
 
 import (
@@ -40,10 +40,16 @@ const (
 	NeedsShipping Field = "needs_shipping"
 	ShipsFree     Field = "ships_free"
 	OwnParcel     Field = "own_parcel"
+	Upright       Field = "upright"
+	From          Field = "from" // the place that it leaves from
 )
 
 // Fields lists them.
-var Fields = []Field{SKU, Name, Price, Weight, Length, Width, Height, Class, NeedsShipping, ShipsFree, OwnParcel}
+var Fields = []Field{SKU, Name, Price, Weight, Length, Width, Height, Class, NeedsShipping, ShipsFree, OwnParcel,
+	Upright, From}
+
+// olderFields is how many of them tables had that were written before there were more.
+const olderFields = 11
 
 // String is the head of its column.
 func (f Field) String() string { return strings.ReplaceAll(string(f), "_", " ") }
@@ -91,6 +97,13 @@ var heads = map[string]Field{
 	"free shipping":      ShipsFree,
 	"own parcel":         OwnParcel,
 	"separate parcel":    OwnParcel,
+	"upright":            Upright,
+	"stays upright":      Upright,
+	"this way up":        Upright,
+	"from":               From,
+	"leaves from":        From,
+	"ships from":         From,
+	"warehouse":          From,
 }
 
 // kinds are the fields that have a unit.
@@ -124,7 +137,9 @@ var headParts = regexp.MustCompile(`[^a-z0-9"']+`)
 // Guess finds what the columns of a table hold by their heads. Of several columns for a field the first counts.
 func Guess(t *sheet.Table, s *store.Settings) Mapping {
 	m := Mapping{Columns: make([]Field, len(t.Rows[0].Cells)), Units: make([]string, len(t.Rows[0].Cells))}
-	if slices.Equal(t.Rows[0].Cells, head(s)) { // what Write wrote has points
+	// What Write wrote has points.
+	if cells, own := t.Rows[0].Cells, head(s); len(cells) >= olderFields && len(cells) <= len(own) &&
+		slices.Equal(cells, own[:len(cells)]) {
 		m.Decimal = '.'
 	}
 	for i, cell := range t.Rows[0].Cells {

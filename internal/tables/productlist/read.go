@@ -196,6 +196,14 @@ func (r *reader) set(p *store.Product, field Field, text string, column int) (re
 		return yesNo(&p.ShipsFree, text)
 	case OwnParcel:
 		return yesNo(&p.OwnParcel, text)
+	case Upright:
+		return yesNo(&p.Upright, text)
+	case From:
+		id, err := PlaceOf(r.f, text)
+		if err != nil {
+			return err.Error()
+		}
+		p.From = id
 	}
 	return ""
 }
@@ -288,7 +296,7 @@ func alike(a, b *store.Product) bool {
 		same(a.Length, b.Length) && same(a.Width, b.Width) && same(a.Height, b.Height) &&
 		a.Class == b.Class && a.NeedsShipping == b.NeedsShipping &&
 		a.ShipsFree == b.ShipsFree &&
-		a.OwnParcel == b.OwnParcel
+		a.OwnParcel == b.OwnParcel && a.Upright == b.Upright && a.From == b.From
 }
 
 func orNone(s string) string {

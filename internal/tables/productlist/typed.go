@@ -50,9 +50,14 @@ func Type(f *store.File, p *store.Product, field Field, text string) error {
 			return err
 		}
 		p.Class = id
-	case NeedsShipping, ShipsFree, OwnParcel:
-		into := map[Field]*bool{NeedsShipping: &p.NeedsShipping, ShipsFree: &p.ShipsFree,
-			OwnParcel: &p.OwnParcel}[field]
+	case From:
+		id, err := PlaceOf(f, text)
+		if err != nil {
+			return err
+		}
+		p.From = id
+	case NeedsShipping, ShipsFree, OwnParcel, Upright:
+		into := flag(p, field)
 		if reason := yesNo(into, text); reason != "" {
 			return errors.New(reason)
 		}
@@ -63,6 +68,27 @@ func Type(f *store.File, p *store.Product, field Field, text string) error {
 		return errors.New("this field cannot be changed here")
 	}
 	return nil
+}
+
+// flag is a field that is yes or no.
+func flag(p *store.Product, field Field) *bool {
+	return map[Field]*bool{NeedsShipping: &p.NeedsShipping, ShipsFree: &p.ShipsFree, OwnParcel: &p.OwnParcel,
+		Upright: &p.Upright}[field]
+}
+
+// PlaceOf finds a place of the shop by its id or name; "" is none.
+func PlaceOf(f *store.File, text string) (string, error) {
+	if text == "" {
+		return "", nil
+	}
+	ids := f.LocationsCalled(text)
+	switch len(ids) {
+	case 1:
+		return ids[0], nil
+	case 0:
+		return "", fmt.Errorf("the shop has no place %.40q: add it under Shop first", text)
+	}
+	return "", fmt.Errorf("%d places are called %.40q: write which, %s", len(ids), text, strings.Join(ids, " or "))
 }
 
 func typed(into **decimal.Decimal, kind measure.Kind, text, unit string) error {

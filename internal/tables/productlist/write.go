@@ -46,6 +46,12 @@ func Text(f *store.File, p *store.Product, field Field) string {
 		return yes(p.ShipsFree)
 	case OwnParcel:
 		return yes(p.OwnParcel)
+	case Upright:
+		return yes(p.Upright)
+	case From:
+		if p.From != "" {
+			return f.LocationText(p.From)
+		}
 	}
 	return ""
 }

@@ -198,6 +198,10 @@ var TermNames = map[terms.Field][2]string{
 	terms.From:         {"Leaves from", "the name of a place of the shop"},
 	terms.Points:       {"Collected at", "names of places of the shop, with ; between them"},
 	terms.Divisor:      {"Volumetric divisor", "5000"},
+	terms.Boxes:        {"Packed into", "all, or names of boxes with ; between them"},
+	terms.MaxParcel:    {"Heaviest parcel", "30 kg, its box included"},
+	terms.ParcelWeight: {"Weight of each parcel", "up to 30 kg, its box included"},
+	terms.Girth:        {"Length plus girth", "up to 300 cm: the longest side + 2 × the other two together"},
 }
 
 func methodViewOf(f *store.File, m *store.Method) *methodView {
@@ -285,6 +289,10 @@ func inherited(f *store.File, field terms.Field) string {
 		return "the nearest that ships"
 	case field == terms.Points:
 		return "all places where buyers collect"
+	case field == terms.Boxes:
+		return "not packed: one parcel"
+	case field == terms.MaxParcel:
+		return "no limit"
 	case d == nil:
 		return ""
 	case field == terms.LeavesOn:

@@ -36,7 +36,7 @@ func (s *Screens) editProduct(c *gin.Context) {
 		Text:   typed,
 		Was:    was,
 		Label:  field.String() + " of " + sku,
-		Number: field != productlist.Name && field != productlist.Class,
+		Number: field != productlist.Name && field != productlist.Class && field != productlist.From,
 	}
 	state, err := s.draft.Edit(c.Request.Context(), func(f *store.File) error {
 		return edit.SetProduct(f, sku, field, was, typed)

@@ -26,6 +26,7 @@ var columns = productlist.Fields[1:]
 type cell struct {
 	SKU, Field, Text, Was string
 	Label, Slip           string
+	Hint                  string // what an empty one means
 	Number, Missing       bool
 	Switch, On            bool // yes or no
 }
@@ -72,6 +73,9 @@ type view struct {
 	Missing           []missingView
 	Classes           []classRow
 	ClassNames        []string
+	PlaceNames        []string // of the shop
+	Boxes             int
+	Boxed             bool // whether it is the page of boxes
 	Find, Class, Lack string
 	Filtered          bool
 	Total, Found      int
@@ -105,6 +109,8 @@ var settable = []shell.Choice{
 	{ID: "needs_shipping", Name: "sent (yes, no)"},
 	{ID: "ships_free", Name: "ships free"},
 	{ID: "own_parcel", Name: "own parcel"},
+	{ID: "upright", Name: "stays upright"},
+	{ID: "from", Name: "leaves from"},
 	{ID: "remove", Name: "remove them"},
 }
 
@@ -218,6 +224,8 @@ func compareGoods(f *store.File, a, b *store.Product, field productlist.Field) i
 		return cmp.Compare(btoi(a.ShipsFree), btoi(b.ShipsFree))
 	case productlist.OwnParcel:
 		return cmp.Compare(btoi(a.OwnParcel), btoi(b.OwnParcel))
+	case productlist.Upright:
+		return cmp.Compare(btoi(a.Upright), btoi(b.Upright))
 	case productlist.SKU:
 		return cmp.Compare(a.SKU, b.SKU)
 	}
@@ -235,9 +243,11 @@ func cellOf(f *store.File, p *store.Product, field productlist.Field) cell {
 	text := productlist.Text(f, p, field)
 	c := cell{SKU: p.SKU, Field: string(field), Text: text, Was: text, Label: field.String() + " of " + p.SKU}
 	switch field {
-	case productlist.NeedsShipping, productlist.ShipsFree, productlist.OwnParcel:
+	case productlist.NeedsShipping, productlist.ShipsFree, productlist.OwnParcel, productlist.Upright:
 		c.Switch, c.On = true, text == "yes"
 	case productlist.Name, productlist.Class:
+	case productlist.From:
+		c.Hint = "usual place"
 	default:
 		c.Number = true
 		c.Missing = text == "" && p.NeedsShipping && (field == productlist.Weight || f.Store.Volumetric != nil)
@@ -257,6 +267,8 @@ var columnNames = map[productlist.Field]string{
 	productlist.NeedsShipping: "Needs shipping",
 	productlist.ShipsFree:     "Ships free",
 	productlist.OwnParcel:     "Own parcel",
+	productlist.Upright:       "Upright",
+	productlist.From:          "Leaves from",
 }
 
 func (s *Screens) goodsView(c *gin.Context, state *draft.State) view {
@@ -296,6 +308,10 @@ func (s *Screens) goodsView(c *gin.Context, state *draft.State) view {
 	for _, class := range f.Classes {
 		v.ClassNames = append(v.ClassNames, cmp.Or(class.Name, class.ID))
 	}
+	for _, l := range f.Locations {
+		v.PlaceNames = append(v.PlaceNames, f.LocationText(l.ID))
+	}
+	v.Boxes = len(f.Boxes)
 	return v
 }
 
@@ -304,7 +320,7 @@ func columnOf(f *store.File, q *query, field productlist.Field) column {
 	col := column{
 		Field: string(field),
 		Name:  columnNames[field],
-		Words: field == productlist.Name || field == productlist.Class,
+		Words: field == productlist.Name || field == productlist.Class || field == productlist.From,
 		Sort:  q.path("sort", string(field)),
 	}
 	switch field {

@@ -1,5 +1,5 @@
-// Package products has the Products station: the table of products, shipping classes, and tables of products from
-// elsewhere.
+// Package products has the Products station: the table of products, shipping classes, boxes and what goes into them, and
+// tables of products from elsewhere.
 package products
 
 import (
@@ -33,6 +33,7 @@ type Screens struct {
 	db         upload.Store
 	taking     sync.Map       // of uploads' ids to *takingGoods
 	background sync.WaitGroup // what goes on after its request was answered
+	fits       fits
 }
 
 // New makes the screens of the station.
@@ -54,6 +55,12 @@ func (s *Screens) Routes(r gin.IRouter) {
 	r.POST("/goods/classes", s.addClass)
 	r.POST("/goods/classes/:class", s.nameClass)
 	r.POST("/goods/classes/:class/remove", s.removeClass)
+	r.GET("/goods/boxes", s.boxes)
+	r.POST("/goods/boxes", s.addBox)
+	r.POST("/goods/boxes/cell", s.editBox)
+	r.POST("/goods/boxes/paste", s.pasteBoxes)
+	r.POST("/goods/boxes/usual", s.addUsualBox)
+	r.POST("/goods/boxes/remove", s.removeBox)
 	r.GET("/goods/file", s.exportGoods)
 	s.tables().Routes(r)
 	r.GET("/goods/file/:file/progress", s.goodsProgress)

@@ -2,14 +2,16 @@
 import { sendCell } from "./cells.js";
 import { placeOf } from "./rates.js";
 
-// The grid of goods: a cell is sent when it is left, a block from a spreadsheet as a whole.
+// A grid of goods or of boxes: a cell is sent when it is left, a block from a spreadsheet as a whole, to the addresses
+// below the one that the grid names.
+const base = (cell) => cell.closest("[data-goods]").dataset.goods || "/goods";
 const goodsCell = (el) => (el.closest && el.matches("[data-goods] .cell") ? el : null);
 document.addEventListener("change", (event) => {
   const cell = goodsCell(event.target);
   if (cell) {
     const text = cell.type === "checkbox" ? (cell.checked ? "yes" : "no") : cell.value;
     sendCell(cell, text, cell.dataset.was, (now) =>
-      htmx.ajax("POST", "/goods/cell", {
+      htmx.ajax("POST", base(now) + "/cell", {
         source: now,
         target: now.parentElement,
         swap: "innerHTML",
@@ -35,11 +37,22 @@ document.addEventListener("paste", (event) => {
     });
     return;
   }
+  const into = event.target.dataset && event.target.dataset.paste;
+  if (into && block0 && /\t/.test(block0)) {
+    event.preventDefault();
+    htmx.ajax("POST", into, {
+      source: event.target,
+      target: "#work",
+      swap: "innerHTML",
+      values: { sku: "", field: "name", block: block0 },
+    });
+    return;
+  }
   const cell = goodsCell(event.target),
     block = event.clipboardData && event.clipboardData.getData("text/plain");
   if (!cell || !block || !/[\t\n]/.test(block.replace(/\r?\n$/, ""))) return;
   event.preventDefault();
-  htmx.ajax("POST", "/goods/paste", {
+  htmx.ajax("POST", base(cell) + "/paste", {
     source: cell,
     target: "#work",
     swap: "innerHTML",
