@@ -79,8 +79,8 @@ func TestQuotesOfTheDemoStore(t *testing.T) {
 	name := file(
 		t,
 		"["+strings.Join([]string{
-			request("00100", "2"),
-			request("00100", "2.001"),
+			request("00100", "1.88"), // and the small box 0.12
+			request("00100", "1.881"),
 			request("21600", "1"),
 			request("21599", "1"),
 			request("95999", "1"),

@@ -207,7 +207,7 @@ type Shop struct{ Name, Currency, Weight, Length, Distance string }
 
 // unitsFixed says whether a file has prices or weights, which another currency or unit would give another meaning.
 func unitsFixed(f *store.File) bool {
-	return len(f.Products) > 0 ||
+	return len(f.Products) > 0 || len(f.Boxes) > 0 ||
 		slices.ContainsFunc(f.Methods, func(m store.Method) bool { return len(m.Tables) > 0 })
 }
 

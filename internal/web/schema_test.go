@@ -12,6 +12,7 @@ import (
 	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/place"
 	"diadrom/internal/core/store"
+	"diadrom/internal/edit"
 	"diadrom/internal/shop/draft"
 
 	"github.com/stretchr/testify/assert"
@@ -102,6 +103,7 @@ var noForm = map[string]string{
 	"methods.*.id":          "as above",
 	"methods.*.tables.*.id": "as above",
 	"surcharges.*.id":       "as above",
+	"boxes.*.id":            "as above",
 	"agreed.*.id":           "as above",
 }
 
@@ -184,13 +186,18 @@ var forms = [][]string{
 var termForms = [][2]string{{"days", "2 to 4 working days"},
 	{"free", "from 100 and from 5 items and with coupon SPRING during 2026-12-01 to 2026-12-24"},
 	{"minimum", "2"}, {"maximum", "90"}, {"handling", "1 + 2 %"}, {"weight", "1 to 30 kg"},
-	{"billed_weight", "1 to 30 kg"},
+	{"billed_weight", "1 to 30 kg"}, {"parcel_weight", "1 to 25 kg"}, {"girth", "20 to 300 cm"},
 	{"longest_side", "1 to 90 cm"}, {"subtotal", "1 to 900"}, {"quantity", "1 to 9"}, {"distance", "1 to 50 km"},
 	{"only_classes", "Soft"}, {"without_classes", "Bulky"}, {"coupons", "A1"}, {"groups", "trade"}}
 
 // wholeForms are terms of a method that are the same in all zones.
 var wholeForms = [][2]string{{"available", "2026-12-01 to 2026-12-24"}, {"leaves_on", "Tue, Thu"}, {"cut_off", "11:00"},
-	{"lead_days", "1"}, {"from", "Workshop"}, {"points", "Workshop; Hall"}, {"volumetric_divisor", "4000"}}
+	{"lead_days", "1"}, {"from", "Workshop"}, {"points", "Workshop; Hall"}, {"volumetric_divisor", "4000"},
+	{"boxes", "all"}, {"boxes", "Small box; Large box"}, {"max_parcel", "25 kg"}}
+
+// boxForms are fields of a box as they are typed.
+var boxForms = [][2]string{{"name", "Carton"}, {"length", "31 cm"}, {"width", "23"}, {"height", "110 mm"},
+	{"weight", "130 g"}, {"max_weight", "6"}, {"cost", "0.55"}}
 
 func TestEveryFieldOfAStoreFileHasAForm(t *testing.T) {
 	s := lauha(t)
@@ -211,12 +218,19 @@ func TestEveryFieldOfAStoreFileHasAForm(t *testing.T) {
 		add("/defaults", "term", term[0], "text", term[1], "how", "default", "method", "test")
 	}
 	add("/methods/test/term", "zone", "finland", "field", "offered", "was", "", "text", "no")
+	was := map[string]string{}
 	for _, term := range wholeForms {
-		add("/methods/test/term", "zone", "", "field", term[0], "was", "", "text", term[1])
+		add("/methods/test/term", "zone", "", "field", term[0], "was", was[term[0]], "text", term[1])
+		was[term[0]] = term[1]
+	}
+	for _, typed := range boxForms {
+		add("/goods/boxes/cell", "sku", "large", "field", typed[0], "was",
+			edit.BoxText(s.draft.State().File, s.draft.State().File.Box("large"), edit.BoxField(typed[0])), "text", typed[1])
 	}
 	for field, typed := range map[string]string{"name": "Cap", "price": "3", "weight": "0.4", "length": "11",
 		"width":  "12",
-		"height": "13", "class": "Bulky", "needs_shipping": "no", "ships_free": "yes", "own_parcel": "yes"} {
+		"height": "13", "class": "Bulky", "needs_shipping": "no", "ships_free": "yes", "own_parcel": "yes",
+		"upright": "yes", "from": "Workshop"} {
 		add("/goods/set", "selected", "TOWEL-70", "field", field, "value", typed)
 	}
 	for _, form := range whole {

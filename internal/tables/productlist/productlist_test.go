@@ -41,7 +41,7 @@ func TestTheExportOfAnImportIsTheSameList(t *testing.T) {
 		strings.HasPrefix(
 			out,
 			"sku,name,price (EUR),weight (kg),length (cm),width (cm),height (cm),class,needs shipping,ships "+
-				"free,own parcel\nTOWEL-70,\"Linen towel, 70 × 140\",29.00,0.35,30,22,4,Soft and flat,yes,no,no\n",
+				"free,own parcel,upright,from\nTOWEL-70,\"Linen towel, 70 × 140\",29.00,0.35,30,22,4,Soft and flat,yes,no,no,no,\n",
 		),
 		out[:200],
 	)
@@ -221,12 +221,15 @@ func TestAnyProductsReadBack(t *testing.T) {
 				fields,
 				`"class":`+rapid.SampledFrom([]string{`""`, `"soft"`, `"bulky"`}).Draw(t, "class"),
 				`"own_parcel":`+rapid.SampledFrom([]string{"true", "false"}).Draw(t, "own"),
+				`"upright":`+rapid.SampledFrom([]string{"true", "false"}).Draw(t, "upright"),
+				`"from":`+rapid.SampledFrom([]string{`""`, `"hall"`, `"shed"`}).Draw(t, "from"),
 			)
 			list = append(list, "{"+strings.Join(fields, ",")+"}")
 		}
 		with, faults := store.Read(
 			[]byte(
-				`{"format":"diadrom-store/1","store":{"currency":"EUR"},"classes":[{"id":"soft","name":"Bulky"},
+				`{"format":"diadrom-store/1","store":{"currency":"EUR"},"locations":[{"id":"hall","name":"Shed"},
+		{"id":"shed","name":"shed"}],"classes":[{"id":"soft","name":"Bulky"},
 		{"id":"bulky","name":"bulky"}],"products":[` + strings.Join(
 					list,
 					",",
@@ -241,4 +244,21 @@ func TestAnyProductsReadBack(t *testing.T) {
 		assert.Equal(t, out, written(t, &empty))
 		assert.Equal(t, string(with.Write()), string(empty.Write()))
 	})
+}
+
+func TestTablesWithoutTheLatestColumnsHavePoints(t *testing.T) {
+	f := storetest.Lauha(t)
+	rows := Write(f)
+	head := strings.Join(rows[0][:olderFields], ",")
+	m := Guess(table(t, head+"\nX,Cap,1.200,1.200,1,1,1,,yes,no,no\n"), &f.Store)
+	assert.Equal(t, byte('.'), m.Decimal, "such a table was written before there were more columns")
+}
+
+func TestWhereProductsLeaveFromIsReadByName(t *testing.T) {
+	f := storetest.Lauha(t)
+	rows := readAs(t, f, "sku,leaves from,this way up\nTOWEL-70,Workshop,yes\nTOWEL-50,Barn,no\n")
+	assert.Equal(t, "workshop", rows[0].Product.From)
+	assert.True(t, rows[0].Product.Upright)
+	assert.Equal(t, Refused, rows[1].Status)
+	assert.Contains(t, rows[1].What, `the shop has no place "Barn": add it under Shop first`)
 }
