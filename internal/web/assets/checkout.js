@@ -147,38 +147,43 @@ document.addEventListener("alpine:init", () => {
         this.changed();
       },
 
+      // What the basket is quoted by.
+      get request() {
+        const to = this[this.destination];
+        return JSON.stringify({
+          to: {
+            country: to.country,
+            region: to.region,
+            city: to.city,
+            postcode: to.form.postcode ? to.postcode : "",
+            street: to.street,
+          },
+          lines: this.lines.map((l) =>
+            l.sku
+              ? { sku: l.sku, quantity: Number(l.quantity) }
+              : { name: l.name, price: l.price, weight: l.weight, quantity: Number(l.quantity) },
+          ),
+          coupons: this.coupons
+            .split(",")
+            .map((c) => c.trim())
+            .filter(Boolean),
+          customer: start.customer,
+          group: start.group,
+          at: new Date().toISOString(),
+          point: this.at,
+          parcels: true,
+          checkout: true,
+        });
+      },
       async ask() {
         if (this.badCount) return;
-        const mine = ++turn,
-          to = this[this.destination];
+        const mine = ++turn;
         this.asking = true;
         try {
           const got = await fetch("/api/v1/quotes?of=" + start.of, {
             method: "POST",
             headers: { "Content-Type": "application/json" },
-            body: JSON.stringify({
-              to: {
-                country: to.country,
-                region: to.region,
-                city: to.city,
-                postcode: to.form.postcode ? to.postcode : "",
-                street: to.street,
-              },
-              lines: this.lines.map((l) =>
-                l.sku
-                  ? { sku: l.sku, quantity: Number(l.quantity) }
-                  : { name: l.name, price: l.price, weight: l.weight, quantity: Number(l.quantity) },
-              ),
-              coupons: this.coupons
-                .split(",")
-                .map((c) => c.trim())
-                .filter(Boolean),
-              customer: start.customer,
-              group: start.group,
-              at: new Date().toISOString(),
-              point: this.at,
-              checkout: true,
-            }),
+            body: this.request,
           });
           const body = await got.json();
           if (mine !== turn) return;
@@ -196,6 +201,7 @@ document.addEventListener("alpine:init", () => {
           const set = this.answer.options.find((o) => o.offer.preselected);
           this.way = set ? set.method : this.answer.options.length === 1 ? this.answer.options[0].method : "";
         }
+        this.unpack();
         this.shown();
         if (this.tried) this.check();
       },
@@ -282,6 +288,40 @@ document.addEventListener("alpine:init", () => {
       },
       hint(o) {
         return o.offer.hint;
+      },
+      // "2 parcels: Large box 18.2 kg, Small box 1.1 kg"; nothing of a single one without a box.
+      parcelsSay(o) {
+        const list = o.parcels || [];
+        if (!list.length || (list.length === 1 && list[0].box === null)) return "";
+        const groups = [];
+        for (const p of list) {
+          const one = p.lines.length === 1 && p.lines[0].quantity === 1;
+          const name =
+              p.box !== null ? start.boxes[p.box] : one ? this.lines[p.lines[0].line]?.name || "goods" : "without a box",
+            says = `${name} ${Number(Number(p.weight).toFixed(3))} ${start.weight}`;
+          const last = groups[groups.length - 1];
+          if (last && last.says === says) last.count++;
+          else groups.push({ says, count: 1 });
+        }
+        return (
+          (list.length === 1 ? "1 parcel: " : list.length + " parcels: ") +
+          groups.map((g) => (g.count > 1 ? g.count + " × " : "") + g.says).join(", ")
+        );
+      },
+      get boxed() {
+        return this.chosen.some((o) => (o.parcels || []).some((p) => p.box !== null));
+      },
+      // The boxes are drawn when that is opened, and again when the basket changes.
+      async unpack() {
+        const details = document.getElementById("packed"),
+          into = document.getElementById("packed-drawn"),
+          request = this.request;
+        if (!details.open || !this.way) return;
+        const got = await fetch(
+          `/quotes/parcels/drawn?of=${start.of}&method=${encodeURIComponent(this.way)}`,
+          { method: "POST", headers: { "Content-Type": "application/json" }, body: request },
+        );
+        into.innerHTML = got.ok ? await got.text() : "The boxes cannot be drawn at the moment.";
       },
       away(p) {
         return p.distance === null

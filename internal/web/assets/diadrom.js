@@ -11,3 +11,4 @@ import "./js/suggestions.js";
 import "./js/lines.js";
 import "./js/swaps.js";
 import "./js/notices.js";
+import "./js/parcels.js";

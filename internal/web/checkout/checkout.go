@@ -46,6 +46,8 @@ type checkoutStart struct {
 	Customer string            `json:"customer"`
 	Group    string            `json:"group"`
 	Labels   map[string]string `json:"labels"` // of methods
+	Boxes    map[string]string `json:"boxes"`  // what they are called
+	Weight   string            `json:"weight"` // unit
 	Options  string            `json:"options"`
 	Address  string            `json:"address"`
 	Land     string            `json:"land"` // version of the map
@@ -112,6 +114,8 @@ func (s *Screens) checkoutView(ctx context.Context, e *quote.Engine) (v checkout
 		Customer: t.Customer,
 		Group:    t.Group,
 		Labels:   map[string]string{},
+		Boxes:    map[string]string{},
+		Weight:   f.Store.WeightUnit,
 		Options:  string(v.Settings.Options),
 		Address:  string(v.Settings.Address),
 		Land:     atlas.Version,
@@ -137,6 +141,9 @@ func (s *Screens) checkoutView(ctx context.Context, e *quote.Engine) (v checkout
 	start.Form, _ = api.FormOf(e, to.Country)
 	for i := range f.Methods {
 		start.Labels[f.Methods[i].ID] = f.Methods[i].BuyersLabel()
+	}
+	for i := range f.Boxes {
+		start.Boxes[f.Boxes[i].ID] = f.BoxName(f.Boxes[i].ID)
 	}
 	for _, country := range world.Countries() {
 		v.Countries = append(v.Countries, shell.Choice{ID: country.Alpha2, Name: country.Name,

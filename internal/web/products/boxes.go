@@ -217,7 +217,7 @@ func (s *Screens) boxes(c *gin.Context) {
 }
 
 func (s *Screens) editBoxes(c *gin.Context, change func(*store.File) error, slipped func(*boxesView, string)) {
-	shell.EditWork(s.Shell, c, "boxes", s.boxesView, change, slipped)
+	shell.EditWorkAt(s.Shell, c, "/goods", "boxes", s.boxesView, change, slipped)
 }
 
 func (s *Screens) editBox(c *gin.Context) {
@@ -295,7 +295,7 @@ func (s *Screens) pasteBoxes(c *gin.Context) {
 		}
 		return v
 	}
-	shell.EditWork(s.Shell, c, "boxes", show, func(f *store.File) (err error) {
+	shell.EditWorkAt(s.Shell, c, "/goods", "boxes", show, func(f *store.File) (err error) {
 		pasted, err = edit.PasteBoxes(f, at, c.PostForm("block"))
 		return err
 	}, func(v *boxesView, text string) { v.Note = text })

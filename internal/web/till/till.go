@@ -14,6 +14,7 @@ import (
 	"diadrom/internal/core/store"
 	"diadrom/internal/core/terms"
 	"diadrom/internal/core/world"
+	"diadrom/internal/review/crate"
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/shop/samples"
 	"diadrom/internal/sqlite"
@@ -40,6 +41,8 @@ type option struct {
 	Zone, Because  string
 	Steps          []breakdownStep
 	ZoneID, Hint   string // the hint is what it lacks to be free
+	Parcels        string // what it is packed into, "" for a single parcel without a box
+	Boxed          bool
 	Tax            string
 	Kind           string
 }
@@ -197,8 +200,9 @@ const maxNear = 5
 // quote quotes the cart from the draft, beside what it cost before the last edit and what it costs in the live edition.
 func (v *View) quote(state *draft.State, live *draft.Live, q *quote.Request) {
 	f, u := state.File, state.File.Store.Units()
+	q.Parcels = true
 	a := state.Engine.Quote(q)
-	v.Answer = a
+	v.Answer, q.Parcels = a, false
 	v.Billed = func(m *store.Method) decimal.Decimal { return state.Engine.Billed(m, q.Lines) }
 	v.measure(f, q)
 	v.Sum = world.Price(u.Money(v.Cart.Subtotal), f.Store.Currency)
@@ -219,6 +223,8 @@ func (v *View) quote(state *draft.State, live *draft.Live, q *quote.Request) {
 	for i := range a.Options {
 		o := &a.Options[i]
 		option := optionOf(f, a, o)
+		option.Parcels = crate.Brief(f, q, o)
+		option.Boxed = len(f.BoxesOf(f.Method(o.Method))) > 0
 		if state.Before != nil {
 			was, offered := before[o.Method]
 			option.New = !offered
