@@ -20,6 +20,7 @@ import (
 type Parcel struct {
 	Name   string // of the box, or of what travels without one
 	Boxed  bool
+	Rest   bool // goods that share a parcel without a box
 	Count  int
 	From   string // name of the place that it leaves from, "" for the usual one
 	Weight string // with its unit
@@ -60,13 +61,15 @@ const maxDrawn = 400
 // Of are the parcels of an option that was asked for them.
 func Of(f *store.File, q *quote.Request, o *quote.Option) []Parcel { return of(f, q, o, true) }
 
-// Brief is the summary of an option's parcels; "" where it has none, or a single one without a box.
+// Brief is the summary of an option's parcels; "" where the method says nothing of parcels and all goods leave from one
+// place: then those that travel alone, and the rest, are all there is to say.
 func Brief(f *store.File, q *quote.Request, o *quote.Option) string {
-	list := of(f, q, o, false)
-	if len(list) == 0 || len(list) == 1 && list[0].Count == 1 && !list[0].Boxed {
+	m := f.Method(o.Method)
+	froms := slices.ContainsFunc(o.Parcels, func(p quote.Parcel) bool { return p.From != o.Parcels[0].From })
+	if len(o.Parcels) == 0 || m == nil || m.Parcels == nil && !froms {
 		return ""
 	}
-	return Summary(list)
+	return Summary(of(f, q, o, false))
 }
 
 func of(f *store.File, q *quote.Request, o *quote.Option, drawn bool) []Parcel {
@@ -97,6 +100,12 @@ func Summary(list []Parcel) string {
 		p := &list[i]
 		total += p.Count
 		name := p.Name + " " + p.Weight
+		switch {
+		case !p.Boxed && p.Rest && len(list) == 1:
+			name = p.Weight
+		case !p.Boxed:
+			name = p.Name + " (" + p.Weight + ")"
+		}
 		if p.Count > 1 {
 			name = plural.Number(p.Count) + " × " + name
 		}
@@ -125,7 +134,7 @@ func colour(line int) int { return line%Colours + 1 }
 func parcelOf(f *store.File, q *quote.Request, p *quote.Parcel, drawn bool) Parcel {
 	u := f.Store.Units()
 	weight := decimal.MustParse(p.Weight)
-	out := Parcel{Count: 1, Weight: u.Measure(rate.ByWeight, weight.Round(3)), Name: "without a box"}
+	out := Parcel{Count: 1, Weight: u.Measure(rate.ByWeight, weight.Round(3)), Name: "the rest", Rest: true}
 	if billed, err := decimal.Parse(p.Billed); err == nil && weight.Less(billed) {
 		out.Billed = u.Measure(rate.ByWeight, billed.Round(3))
 	}
@@ -145,7 +154,7 @@ func parcelOf(f *store.File, q *quote.Request, p *quote.Parcel, drawn bool) Parc
 	}
 	switch {
 	case p.Box != nil:
-		out.Name, out.Boxed = f.BoxName(*p.Box), true
+		out.Name, out.Boxed, out.Rest = f.BoxName(*p.Box), true, false
 		out.Full = full(q, p)
 		out.Many = p.Placements == nil || len(p.Placements) > maxDrawn
 		if drawn && !out.Many && len(p.Placements) > 0 {
@@ -153,7 +162,7 @@ func parcelOf(f *store.File, q *quote.Request, p *quote.Parcel, drawn bool) Parc
 			out.Draw = draw(p)
 		}
 	case len(p.Lines) == 1 && p.Lines[0].Quantity == 1:
-		out.Name = out.Goods[0].Name
+		out.Name, out.Rest = out.Goods[0].Name, false
 	}
 	return out
 }

@@ -289,16 +289,18 @@ document.addEventListener("alpine:init", () => {
       hint(o) {
         return o.offer.hint;
       },
-      // "2 parcels: Large box 18.2 kg, Small box 1.1 kg"; nothing of a single one without a box.
+      // "2 parcels: Large box 18.2 kg, Small box 1.1 kg"; nothing where the method says nothing of parcels and all goods
+      // leave from one place.
       parcelsSay(o) {
         const list = o.parcels || [];
-        if (!list.length || (list.length === 1 && list[0].box === null)) return "";
+        if (!list.length || !(start.parcelled[o.method] || list.some((p) => p.from !== list[0].from))) return "";
         const groups = [];
         for (const p of list) {
           const one = p.lines.length === 1 && p.lines[0].quantity === 1;
-          const name =
-              p.box !== null ? start.boxes[p.box] : one ? this.lines[p.lines[0].line]?.name || "goods" : "without a box",
-            says = `${name} ${Number(Number(p.weight).toFixed(3))} ${start.weight}`;
+          const weight = `${Number(Number(p.weight).toFixed(3))} ${start.weight}`,
+            name = one ? this.lines[p.lines[0].line]?.name || "goods" : "the rest";
+          let says = p.box !== null ? `${start.boxes[p.box]} ${weight}` : `${name} (${weight})`;
+          if (p.from) says += " from " + start.places[p.from];
           const last = groups[groups.length - 1];
           if (last && last.says === says) last.count++;
           else groups.push({ says, count: 1 });

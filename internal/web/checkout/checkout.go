@@ -47,10 +47,13 @@ type checkoutStart struct {
 	Group    string            `json:"group"`
 	Labels   map[string]string `json:"labels"` // of methods
 	Boxes    map[string]string `json:"boxes"`  // what they are called
-	Weight   string            `json:"weight"` // unit
-	Options  string            `json:"options"`
-	Address  string            `json:"address"`
-	Land     string            `json:"land"` // version of the map
+	Places   map[string]string `json:"places"` // of the shop: what they are called
+	// Parcelled are the methods that say how goods become parcels.
+	Parcelled map[string]bool `json:"parcelled"`
+	Weight    string          `json:"weight"` // unit
+	Options   string          `json:"options"`
+	Address   string          `json:"address"`
+	Land      string          `json:"land"` // version of the map
 }
 
 // checkoutLine is a line of the cart; one without a sku carries its own weight.
@@ -115,10 +118,13 @@ func (s *Screens) checkoutView(ctx context.Context, e *quote.Engine) (v checkout
 		Group:    t.Group,
 		Labels:   map[string]string{},
 		Boxes:    map[string]string{},
-		Weight:   f.Store.WeightUnit,
-		Options:  string(v.Settings.Options),
-		Address:  string(v.Settings.Address),
-		Land:     atlas.Version,
+		Places:   map[string]string{},
+
+		Parcelled: map[string]bool{},
+		Weight:    f.Store.WeightUnit,
+		Options:   string(v.Settings.Options),
+		Address:   string(v.Settings.Address),
+		Land:      atlas.Version,
 	}
 	q, at, err := samples.Request(e, t)
 	to := q.To
@@ -141,9 +147,13 @@ func (s *Screens) checkoutView(ctx context.Context, e *quote.Engine) (v checkout
 	start.Form, _ = api.FormOf(e, to.Country)
 	for i := range f.Methods {
 		start.Labels[f.Methods[i].ID] = f.Methods[i].BuyersLabel()
+		start.Parcelled[f.Methods[i].ID] = f.Methods[i].Parcels != nil
 	}
 	for i := range f.Boxes {
 		start.Boxes[f.Boxes[i].ID] = f.BoxName(f.Boxes[i].ID)
+	}
+	for i := range f.Locations {
+		start.Places[f.Locations[i].ID] = f.LocationName(f.Locations[i].ID)
 	}
 	for _, country := range world.Countries() {
 		v.Countries = append(v.Countries, shell.Choice{ID: country.Alpha2, Name: country.Name,
