@@ -138,13 +138,7 @@ func LocationUses(f *store.File, id string) (uses []string) {
 			uses = append(uses, m.BuyersLabel())
 		}
 	}
-	leave := 0
-	for i := range f.Products {
-		if f.Products[i].From == id {
-			leave++
-		}
-	}
-	if leave > 0 {
+	if leave := Leaving(f, id); leave > 0 {
 		uses = append(uses, plural.Count(leave, "product"))
 	}
 	around := func(rules []place.Rule) bool {
@@ -161,6 +155,16 @@ func LocationUses(f *store.File, id string) (uses []string) {
 		}
 	}
 	return uses
+}
+
+// Leaving is how many products leave from a place of the shop.
+func Leaving(f *store.File, id string) (n int) {
+	for i := range f.Products {
+		if f.Products[i].From == id {
+			n++
+		}
+	}
+	return n
 }
 
 // Unleave has the products that leave from a place of the shop leave from the usual place, and says how many these are.

@@ -147,6 +147,8 @@ func TestUnitsStayOnceThereAreNumbersInThem(t *testing.T) {
 	is.Weight = "lb"
 	require.ErrorContains(t, edit.SetShop(f, is), "another currency or unit would change what they mean")
 	f.Products, f.Methods = nil, nil
+	require.ErrorContains(t, edit.SetShop(f, is), "would change what they mean", "boxes have sides and weights")
+	f.Boxes = nil
 	require.NoError(t, edit.SetShop(f, is))
 	assert.Equal(t, "lb", f.Store.WeightUnit)
 	is.Name = ""

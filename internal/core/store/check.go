@@ -67,7 +67,10 @@ func (c *checker) check() {
 			c.reference(c.classes, p.Class, "class", fault.Path{"products", i, "class"})
 		}
 		if p.From != "" {
-			c.reference(c.locations, p.From, "location", fault.Path{"products", i, "from"})
+			if _, ok := c.locations[p.From]; !ok {
+				c.add(fault.Path{"products", i, "from"}, fault.Reference,
+					"there is no location %.60q: add it, or leave this empty for goods that leave from the usual place", p.From)
+			}
 		}
 	}
 	for i, z := range f.Zones {

@@ -74,7 +74,7 @@ func setWhole(f *store.File, m *store.Method, field Field, text string) (err err
 	case Available:
 		m.Available, err = calendar.ParsePeriod(text)
 	case From:
-		m.From, err = locationCalled(f, text)
+		m.From, err = LocationCalled(f, text)
 	case Points:
 		m.Points, err = locationsCalled(f, text)
 	case Divisor:
@@ -160,8 +160,8 @@ func ParseLeadDays(text string) (*int64, error) {
 
 var leadUnits = []string{"", "day", "days", "working day", "working days", "business day", "business days"}
 
-// locationCalled is the id of a place of the shop, by its name or its id; "" is none.
-func locationCalled(f *store.File, text string) (string, error) {
+// LocationCalled is the id of a place of the shop, by its name or its id; "" is none.
+func LocationCalled(f *store.File, text string) (string, error) {
 	if text == "" {
 		return "", nil
 	}
@@ -185,7 +185,7 @@ func locationCalled(f *store.File, text string) (string, error) {
 // as well where no name has one.
 func locationsCalled(f *store.File, text string) (ids []string, err error) {
 	parts := strings.Split(text, ";")
-	if _, err := locationCalled(f, strings.TrimSpace(text)); len(parts) == 1 && err != nil {
+	if _, err := LocationCalled(f, strings.TrimSpace(text)); len(parts) == 1 && err != nil {
 		parts = strings.Split(text, ",")
 	}
 	for _, part := range parts {
@@ -193,7 +193,7 @@ func locationsCalled(f *store.File, text string) (ids []string, err error) {
 		if part == "" {
 			continue
 		}
-		id, err := locationCalled(f, part)
+		id, err := LocationCalled(f, part)
 		if err != nil {
 			return nil, err
 		}

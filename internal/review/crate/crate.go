@@ -208,7 +208,9 @@ func steps(f *store.File, q *quote.Request, p *quote.Parcel) (list []Step) {
 	return list
 }
 
-func sides(p *store.Product) []decimal.Decimal { return []decimal.Decimal{*p.Length, *p.Width, *p.Height} }
+func sides(p *store.Product) []decimal.Decimal {
+	return []decimal.Decimal{*p.Length, *p.Width, *p.Height}
+}
 
 func least(p *store.Product) decimal.Decimal { return slices.MinFunc(sides(p), decimal.Decimal.Cmp) }
 

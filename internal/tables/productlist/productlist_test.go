@@ -260,5 +260,5 @@ func TestWhereProductsLeaveFromIsReadByName(t *testing.T) {
 	assert.Equal(t, "workshop", rows[0].Product.From)
 	assert.True(t, rows[0].Product.Upright)
 	assert.Equal(t, Refused, rows[1].Status)
-	assert.Contains(t, rows[1].What, `the shop has no place "Barn": add it under Shop first`)
+	assert.Contains(t, rows[1].What, `the shop has no place "Barn": it has Workshop, `)
 }

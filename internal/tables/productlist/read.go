@@ -9,6 +9,7 @@ import (
 	"diadrom/internal/core/measure"
 	"diadrom/internal/core/oneline"
 	"diadrom/internal/core/store"
+	"diadrom/internal/core/terms"
 	"diadrom/internal/core/world"
 	"diadrom/internal/tables/sheet"
 )
@@ -199,7 +200,7 @@ func (r *reader) set(p *store.Product, field Field, text string, column int) (re
 	case Upright:
 		return yesNo(&p.Upright, text)
 	case From:
-		id, err := PlaceOf(r.f, text)
+		id, err := terms.LocationCalled(r.f, text)
 		if err != nil {
 			return err.Error()
 		}

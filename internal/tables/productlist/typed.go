@@ -9,6 +9,7 @@ import (
 	"diadrom/internal/core/measure"
 	"diadrom/internal/core/oneline"
 	"diadrom/internal/core/store"
+	"diadrom/internal/core/terms"
 	"diadrom/internal/core/world"
 )
 
@@ -51,7 +52,7 @@ func Type(f *store.File, p *store.Product, field Field, text string) error {
 		}
 		p.Class = id
 	case From:
-		id, err := PlaceOf(f, text)
+		id, err := terms.LocationCalled(f, text)
 		if err != nil {
 			return err
 		}
@@ -74,21 +75,6 @@ func Type(f *store.File, p *store.Product, field Field, text string) error {
 func flag(p *store.Product, field Field) *bool {
 	return map[Field]*bool{NeedsShipping: &p.NeedsShipping, ShipsFree: &p.ShipsFree, OwnParcel: &p.OwnParcel,
 		Upright: &p.Upright}[field]
-}
-
-// PlaceOf finds a place of the shop by its id or name; "" is none.
-func PlaceOf(f *store.File, text string) (string, error) {
-	if text == "" {
-		return "", nil
-	}
-	ids := f.LocationsCalled(text)
-	switch len(ids) {
-	case 1:
-		return ids[0], nil
-	case 0:
-		return "", fmt.Errorf("the shop has no place %.40q: add it under Shop first", text)
-	}
-	return "", fmt.Errorf("%d places are called %.40q: write which, %s", len(ids), text, strings.Join(ids, " or "))
 }
 
 func typed(into **decimal.Decimal, kind measure.Kind, text, unit string) error {

@@ -200,9 +200,13 @@ func ownShop(t *testing.T) *shop {
 
 func demoShop(t *testing.T) *shop { return start(t, "demo", t.TempDir()) }
 
-// quiet waits until the page has no exchange under way.
+// quiet waits until the page has no exchange under way. Where it is left for another meanwhile, that one is waited for.
 func quiet(page *rod.Page) {
-	page.MustWait(`() => !document.querySelector(".htmx-request, .htmx-settling, .htmx-swapping")`)
+	const none = `() => !document.querySelector(".htmx-request, .htmx-settling, .htmx-swapping")`
+	if page.Wait(rod.Eval(none)) != nil {
+		page.MustWaitLoad()
+		page.MustWait(none)
+	}
 }
 
 // TestScreenshots takes the pictures of docs/screenshots when DIADROM_SCREENSHOTS names a folder.
@@ -219,7 +223,6 @@ func TestScreenshots(t *testing.T) {
 		prepare    func(*rod.Page)
 	}{
 		{"zones", "/zones", 1280, nil},
-		{"zones-strip", "/zones?strip=FI&from=20000&to=29999", 1280, nil},
 		{"shop", "/shop", 1280, nil},
 		{"extras", "/extras", 1280, nil},
 		{"methods-terms", "/methods/locker", 1280, func(p *rod.Page) {
@@ -227,11 +230,17 @@ func TestScreenshots(t *testing.T) {
 			p.MustEval(`() => document.fonts.ready.then(() =>
 				document.querySelector("#terms").scrollIntoView({block: "center", behavior: "instant"}))`)
 		}},
-		{"policy", "/policy", 1280, nil},
 		{"rates", "/rates/parcel", 1280, func(p *rod.Page) {
 			p.MustElement(`#till details[data-method=parcel] summary`).MustClick()
 		}},
 		{"goods", "/goods", 1280, nil},
+		{"boxes", "/goods/boxes", 1280, nil},
+		{"parcels", "/quotes/parcels?method=parcel", 1280, func(p *rod.Page) {
+			p.MustElement("#till-cart").MustSelect("A whole sauna: two parcels and stones")
+			waitText(t, p, ".packing-slip", "3 parcels")
+			p.MustElement("#till-cart").MustSelect("A whole sauna: two parcels and stones")
+			quiet(p)
+		}},
 		{"methods", "/methods", 1280, nil},
 		{"quotes", "/quotes", 1280, nil},
 		{"quotes-run", "/quotes?over=weight", 1280, nil},

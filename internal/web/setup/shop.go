@@ -59,6 +59,7 @@ type placeRow struct {
 	Uses                                      string
 	Lost                                      string // what its lack of a point means
 	Field, Slip                               string // what is wrong, and with which field
+	Leave                                     int    // how many products leave from there, where it cannot be removed for that
 }
 
 type taxRow struct{ Places, Percent, Slip string }
@@ -245,11 +246,17 @@ func (r *placeRow) refuse(field edit.LocationField, typed, why string) {
 func (s *Screens) removePlace(c *gin.Context) {
 	id := c.Param("place")
 	s.editAll(c, func(f *store.File) error {
+		if c.PostForm("unleave") != "" {
+			edit.Unleave(f, id)
+		}
 		return edit.RemoveLocation(f, id)
 	}, func(v *view, text string) {
 		for i := range v.Places {
 			if v.Places[i].ID == id {
 				v.Places[i].Slip = text
+				if f := s.draft.State().File.Clone(); edit.Unleave(f, id) > 0 && edit.RemoveLocation(f, id) == nil {
+					v.Places[i].Leave = edit.Leaving(s.draft.State().File, id) // nothing else uses it
+				}
 			}
 		}
 	})
