@@ -119,10 +119,10 @@ func (j *job) best(least int64) (best result) {
 	ways := j.ways()
 	for i := range ways {
 		w := &ways[i]
-		if i > 0 && j.steps > j.budget() {
+		if i >= plainWays && j.steps > j.budget() {
 			break
 		}
-		boxes, ok := j.pack(w, &best)
+		boxes, ok := j.pack(w, &best, i >= plainWays)
 		if !ok {
 			continue
 		}
@@ -158,7 +158,7 @@ func (j *job) ways() (list []way) {
 	orders := j.orders()
 	blocks := j.units > singly
 	seen := func(opening opening, by rule, order int) bool { return opening != whole && by == lowest && order == 0 }
-	list = append(list, way{orders[0], lowest, smallest, blocks}, way{orders[0], lowest, largest, blocks})
+	list = append(list, way{orders[0], lowest, largest, blocks}, way{orders[0], lowest, smallest, blocks})
 	for order, runs := range orders {
 		for by := range rules {
 			for _, o := range []opening{whole, smallest, largest} {
@@ -172,9 +172,13 @@ func (j *job) ways() (list []way) {
 	return list
 }
 
-// pack packs all goods one way; false where that takes more boxes than the best so far, or too long.
-func (j *job) pack(w *way, best *result) (boxes []open, ok bool) {
-	p := passing{job: j, way: w, most: noLimit}
+// pack packs all goods one way; false where that takes more boxes than the best so far or, where it is bounded, too
+// long.
+func (j *job) pack(w *way, best *result, bounded bool) (boxes []open, ok bool) {
+	p := passing{job: j, way: w, most: noLimit, until: noLimit}
+	if bounded {
+		p.until = 2 * j.budget()
+	}
 	if best.boxes != nil {
 		p.most = best.count
 	}
@@ -211,6 +215,7 @@ type passing struct {
 	*way
 	boxes         []open
 	count, most   int64
+	until         int64 // steps
 	sizes, weight int64 // of what is still to be packed
 }
 
@@ -231,7 +236,7 @@ func (p *passing) run(r run) bool {
 		left -= per * o.count
 		p.count += o.count
 		p.boxes = append(p.boxes, o)
-		if per == 0 || p.count > p.most || p.most < noLimit && p.steps > 2*p.budget() {
+		if per == 0 || p.count > p.most || p.steps > p.until {
 			return false
 		}
 	}
@@ -554,7 +559,7 @@ func (j *job) improve(best *result, least int64) {
 			}
 		}
 		w := way{next, rule(tries) % rules, whole - opening(tries/3%2), false}
-		boxes, ok := j.pack(&w, best)
+		boxes, ok := j.pack(&w, best, true)
 		if !ok {
 			continue
 		}
