@@ -32,6 +32,30 @@ type Box struct {
 	MaxWeight             *decimal.Decimal // of the goods in it; nil: no limit
 }
 
+// Takes says whether an empty box takes a unit of goods, where a packed one weighs at most limit; nil is no limit.
+func (b *Box) Takes(g *Goods, limit *decimal.Decimal) bool {
+	if b.MaxWeight != nil && b.MaxWeight.Less(g.Weight) || limit != nil && limit.Less(g.Weight.Add(b.Weight)) {
+		return false
+	}
+	if !g.sized() {
+		return true
+	}
+	unit := []decimal.Decimal{*g.Length, *g.Width, *g.Height}
+	room := []decimal.Decimal{b.Length, b.Width, b.Height}
+	turned := len(unit)
+	if g.Upright {
+		turned--
+	}
+	slices.SortFunc(unit[:turned], decimal.Decimal.Cmp)
+	slices.SortFunc(room[:turned], decimal.Decimal.Cmp)
+	for axis := range unit {
+		if room[axis].Less(unit[axis]) {
+			return false
+		}
+	}
+	return true
+}
+
 // Goods are some units of a kind.
 type Goods struct {
 	Length, Width, Height *decimal.Decimal // not negative; where one is nil the units take no room

@@ -249,6 +249,13 @@ func TestPackingsAreValidAndNoWorseThanThePlainWays(t *testing.T) {
 		p := New(boxes, limit)
 		out := p.Pack(in)
 		valid(t, p, in, out)
+		for kind, list := range out.Kinds {
+			alone := slices.ContainsFunc(out.Alone, func(c Content) bool { return c.Kind == kind })
+			takes := slices.ContainsFunc(boxes, func(b Box) bool { return b.Takes(&in[list[0]], limit) })
+			if alone == takes {
+				t.Fatalf("goods %d travel alone: %v; some box takes them: %v", list[0], alone, takes)
+			}
+		}
 		if have, plain := out.Boxes(), plainBoxes(p, in); have > plain {
 			t.Fatalf("%d boxes; plainly %d", have, plain)
 		}

@@ -67,17 +67,6 @@ func (e *Engine) billed(weight, volume decimal.Decimal, divisor *decimal.Decimal
 	return weight
 }
 
-// Billed is the weight in the store's unit that a method bills for shipped goods: those that travel alone each
-// by itself, the others together.
-func (e *Engine) Billed(m *store.Method, lines []Line) decimal.Decimal {
-	var c cart
-	e.measure(&c, lines)
-	if !e.volumes {
-		return c.weight
-	}
-	return e.billedOf(&c, e.divisor(m))
-}
-
 // billedOf is the weight that is billed for all shipped goods of a cart: those that travel alone each by
 // itself, the others that leave from one place together.
 func (e *Engine) billedOf(c *cart, divisor *decimal.Decimal) decimal.Decimal {

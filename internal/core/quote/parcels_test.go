@@ -12,6 +12,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
 )
 
 // parcelShop is a shop with two boxes, a place of its own whose point is known and one whose is not, and one method
@@ -236,4 +237,77 @@ func TestStoresWithParcelsThatSayNothing(t *testing.T) {
 func TestGirth(t *testing.T) {
 	n := decimal.MustParse
 	assert.Equal(t, "300", Girth([3]decimal.Decimal{n("40"), n("100"), n("60")}).String(), "100 + 2 × (40 + 60)")
+}
+
+// TestBadGoodsAreParcelled asks for what shops get wrong.
+func TestBadGoodsAreParcelled(t *testing.T) {
+	boxed := `"parcels":{"all_boxes":true},`
+	for _, tt := range []struct {
+		name, method string
+		lines        []string
+		want         []string
+	}{
+		{"a side of 0", boxed, []string{`{"name":"Foil","weight":"0.1","length":"20","width":"15","height":"0","quantity":9}`},
+			[]string{"small 1"}},
+		{"sides of 1e9", boxed, []string{`{"name":"Moon","weight":"1","length":"1000000000","width":"1000000000",
+			"height":"1000000000","quantity":1}`}, []string{"− 1"}},
+		{"sides of 0.001", boxed, []string{`{"name":"Dust","weight":"0","length":"0.001","width":"0.001","height":"0.001",
+			"quantity":1000000}`}, []string{"small 0.1"}},
+		{"only diagonally", boxed, []string{`{"name":"Rod","weight":"1","length":"45","width":"1","height":"1","quantity":1}`},
+			[]string{"− 1"}},
+		{"all goods without sides", boxed, []string{`{"name":"A","weight":"15","quantity":2}`}, []string{"small 30.1"}},
+		{"heavier than any box carries", `"parcels":{"boxes":["large"]},`, []string{`{"name":"A","weight":"21",
+			"length":"1","width":"1","height":"1","quantity":1}`}, []string{"− 21"}},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			a := parcelAnswer(t, parcelShop(`"by":"order","rows":[{"charges":["1"]}]`, tt.method), tt.lines...)
+			require.Len(t, a.Options, 1)
+			assert.Equal(t, tt.want, parcelWords(&a.Options[0]))
+		})
+	}
+}
+
+func TestFortyOrigins(t *testing.T) {
+	var locations, lines []string
+	for i := range 40 {
+		locations = append(locations, fmt.Sprintf(`{"id":"l%d","lat":"60.%d","lon":"22"}`, i, i+10))
+		lines = append(lines, unit(fmt.Sprintf(`,"quantity":%d,"from":"l%d"`, 1+i, 39-i)))
+	}
+	shop := strings.Replace(parcelShop(`"by":"order","rows":[{"charges":["1"]}]`, `"parcels":{"all_boxes":true},`),
+		`"locations":[`, `"locations":[`+strings.Join(locations, ",")+",", 1)
+	a := parcelAnswer(t, shop, lines...)
+	require.Len(t, a.Options, 1)
+	words := parcelWords(&a.Options[0])
+	assert.Equal(t, "l0", words[0][strings.LastIndex(words[0], " ")+1:], "in the file's order of places")
+	assert.Equal(t, "60.00", a.Options[0].Charge, "one for each place, two for those with more than 20")
+	assert.Len(t, words, 60)
+}
+
+// TestTheOrderOfLinesChangesNoPrice asks the same goods in another order; they differ in price and class, so it counts
+// which of them shares a parcel with which.
+func TestTheOrderOfLinesChangesNoPrice(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		file, request := drawStore(t), drawRequest(t)
+		e := engineOf(t, file)
+		charges := func(a *Answer) map[string]string {
+			out := map[string]string{}
+			for _, o := range a.Options {
+				out[o.Method] = o.Charge
+			}
+			return out
+		}
+		before := charges(ask(t, e, request))
+		request["lines"] = rapid.Permutation(request["lines"].([]any)).Draw(t, "order")
+		assert.Equal(t, before, charges(ask(t, engineOf(t, file), request)))
+	})
+}
+
+func TestParcelsOfManyRequestsAreBounded(t *testing.T) {
+	e := compiled(t, []byte(parcelShop(byWeight, "")))
+	one := `{"to":{"country":"FI"},"parcels":true,"lines":[` + unit(`,"quantity":60000`) + `]}`
+	_, _, faults := e.ReadRequest([]byte(one))
+	assert.Empty(t, faults)
+	_, _, faults = e.ReadRequest([]byte(`[` + one + `,` + one + `]`))
+	require.Len(t, faults, 1)
+	assert.Equal(t, "/1/parcels too_large", faults[0].Path+" "+faults[0].Code)
 }

@@ -15,6 +15,8 @@ import (
 const (
 	MaxQuantity = 1_000_000 // of one line
 	MaxLines    = 10_000
+	// MaxListed is how many units the requests of a list that ask for parcels have together, at most.
+	MaxListed = 100_000
 )
 
 // Request asks what a cart costs to an address.
@@ -55,12 +57,18 @@ func (e *Engine) ReadLimited(data []byte, limits Limits) (requests []Request, ma
 	r.MaxFaults = limits.Faults
 	if r.Kind() == '[' {
 		many = true
+		listed := int64(0)
 		r.List(func(i int) {
 			if limits.Requests > 0 && i == limits.Requests {
 				r.Stop(fault.TooLarge, "a list has at most %d requests", limits.Requests)
 				return
 			}
-			requests = append(requests, e.request(r))
+			q := e.request(r)
+			if listed += q.listed(); q.Parcels && listed > MaxListed {
+				r.FaultBelow(fault.Path{"parcels"}, fault.TooLarge,
+					"requests of a list that ask for parcels have at most %d units together", MaxListed)
+			}
+			requests = append(requests, q)
 		})
 	} else {
 		requests = append(requests, e.request(r))
@@ -122,6 +130,16 @@ func (e *Engine) request(r *jsonread.Reader) (q Request) {
 		r.FaultBelow(fault.Path{"to", "country"}, fault.Missing, "say where the order goes: at least a country")
 	}
 	return q
+}
+
+// listed is of how many units a request asks for parcels.
+func (q *Request) listed() (n int64) {
+	for i := range q.Lines {
+		if q.Parcels {
+			n += q.Lines[i].Quantity
+		}
+	}
+	return n
 }
 
 func (e *Engine) line(r *jsonread.Reader) (line Line) {

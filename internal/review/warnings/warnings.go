@@ -24,6 +24,7 @@ type Warning struct {
 // Method lists the warnings about a method.
 func Method(f *store.File, m *store.Method) []Warning {
 	list := append(free(f, m), unpriced(f, m)...)
+	list = append(list, parcels(f, m)...)
 	for i := range m.Tables {
 		t := &m.Tables[i]
 		list = append(list, falls(f, t)...)

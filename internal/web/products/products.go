@@ -250,7 +250,7 @@ func cellOf(f *store.File, p *store.Product, field productlist.Field) cell {
 		c.Hint = "usual place"
 	default:
 		c.Number = true
-		c.Missing = text == "" && p.NeedsShipping && (field == productlist.Weight || f.Store.Volumetric != nil)
+		c.Missing = text == "" && p.NeedsShipping && (field == productlist.Weight || f.Store.Volumetric != nil || len(f.Boxes) > 0)
 	}
 	return c
 }
@@ -373,7 +373,14 @@ func missingOf(f *store.File, q query) (list []missingView) {
 		}
 		list = append(list, missingView{lacksWeight, text, q.lack == lacksWeight})
 	}
-	if sizes > 0 && billsVolume(f) {
+	packs := slices.ContainsFunc(f.Methods, func(m store.Method) bool { return len(f.BoxesOf(&m)) > 0 })
+	if sizes > 0 && packs {
+		text := plural.Count(sizes, "product") + " lack a size: they take no room in a box"
+		if sizes == 1 {
+			text = "1 product lacks a size: it takes no room in a box"
+		}
+		list = append(list, missingView{lacksSize, text, q.lack == lacksSize})
+	} else if sizes > 0 && billsVolume(f) {
 		text := plural.Count(sizes, "product") + " lack a size: their volume is not billed"
 		if sizes == 1 {
 			text = "1 product lacks a size: its volume is not billed"

@@ -333,23 +333,27 @@ func pointOf(v *till.View, f *store.File, m *store.Method, t *rate.Table) (x, y 
 			if o.Method != m.ID || s.Kind != quote.StepTable || s.Table != t.ID {
 				continue
 			}
+			if len(o.Parcels) != 1 {
+				return x, y, false
+			}
+			var err error
 			switch t.By {
 			case rate.ByWeight:
-				x = v.Cart.Weight
+				x, err = decimal.Parse(o.Parcels[0].Weight)
 			case rate.ByBilled:
-				x = v.Billed(m)
+				x, err = decimal.Parse(o.Parcels[0].Billed)
 			case rate.BySubtotal:
 				x = v.Cart.Subtotal
 			case rate.ByQuantity:
 				x = decimal.FromInt(v.Cart.Quantity)
 			case rate.ByDistance:
-				if v.Cart.Distance == nil || !shipsOnlyFrom(f, m.From) { // the Till's distance is another
+				if v.Cart.Distance == nil || o.Parcels[0].From != "" || !shipsOnlyFrom(f, m.From) { // the Till's is another
 					return x, y, false
 				}
 				x = *v.Cart.Distance
 			}
-			y, err := decimal.Parse(s.Amount)
-			return x, y, err == nil
+			y, wrong := decimal.Parse(s.Amount)
+			return x, y, err == nil && wrong == nil
 		}
 	}
 	return x, y, false

@@ -84,9 +84,8 @@ type View struct {
 	Failed                       bool // it could not be shown: the rest of the page is
 
 	Answer    *quote.Answer
-	Cart      rate.Goods                          // of the cart
-	OneParcel bool                                // whether all of them are charged in one parcel
-	Billed    func(*store.Method) decimal.Decimal // what a method bills them as
+	Cart      rate.Goods // of the cart
+	OneParcel bool       // whether all of them are charged in one parcel
 }
 
 // View quotes what lies in the Till. Where that fails, whatever was typed, the Till says so and the rest of the
@@ -203,7 +202,6 @@ func (v *View) quote(state *draft.State, live *draft.Live, q *quote.Request) {
 	q.Parcels = true
 	a := state.Engine.Quote(q)
 	v.Answer, q.Parcels = a, false
-	v.Billed = func(m *store.Method) decimal.Decimal { return state.Engine.Billed(m, q.Lines) }
 	v.measure(f, q)
 	v.Sum = world.Price(u.Money(v.Cart.Subtotal), f.Store.Currency)
 	v.Goods = u.Measure(rate.ByQuantity, decimal.FromInt(a.Measures.Quantity)) + ", " + a.Measures.Weight + " " +

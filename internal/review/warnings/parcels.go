@@ -1,0 +1,101 @@
+package warnings
+
+import (
+	"cmp"
+	"slices"
+	"strconv"
+	"strings"
+
+	"diadrom/internal/core/decimal"
+	"diadrom/internal/core/packing"
+	"diadrom/internal/core/store"
+)
+
+// parcels finds goods that do not go into the boxes of a method, and boxes that nothing goes into.
+func parcels(f *store.File, m *store.Method) (list []Warning) {
+	boxes := f.BoxesOf(m)
+	if len(boxes) == 0 {
+		return nil
+	}
+	add := func(text string) { list = append(list, Warning{"", "", -1, text}) }
+	limit := m.Parcels.MaxWeight
+	kinds, used := make([]packing.Box, len(boxes)), make([]bool, len(boxes))
+	for i, b := range boxes {
+		kinds[i] = packing.Box{Length: b.Length, Width: b.Width, Height: b.Height, MaxWeight: b.MaxWeight}
+		if b.Weight != nil {
+			kinds[i].Weight = *b.Weight
+		}
+		if limit != nil && !kinds[i].Weight.Less(*limit) {
+			add(f.BoxName(b.ID) + " is as heavy empty as a parcel may be, so nothing goes into it")
+			used[i] = true
+		}
+	}
+	var none, unsized []string
+	some := false
+	for i := range f.Products {
+		p := &f.Products[i]
+		if !p.NeedsShipping || p.OwnParcel || !takesClass(m, p.Class) {
+			continue
+		}
+		some = true
+		goods := packing.Goods{Length: p.Length, Width: p.Width, Height: p.Height, Upright: p.Upright,
+			Weight: weightOf(f, p), Count: 1}
+		takes := false
+		for j := range kinds {
+			if kinds[j].Takes(&goods, limit) {
+				takes, used[j] = true, true
+			}
+		}
+		switch {
+		case !takes:
+			none = append(none, cmp.Or(p.Name, p.SKU))
+		case !p.Sized():
+			unsized = append(unsized, cmp.Or(p.Name, p.SKU))
+		}
+	}
+	if len(none) > 0 {
+		alone := "it travels alone"
+		if len(none) > 1 {
+			alone = "each travels alone"
+		}
+		add("no box takes " + few(none) + ": " + alone)
+	}
+	if len(unsized) > 0 {
+		room := " has no size and takes no room in a box"
+		if len(unsized) > 1 {
+			room = " have no size and take no room in a box"
+		}
+		add(few(unsized) + room)
+	}
+	for i, b := range boxes {
+		if some && !used[i] {
+			add("no product goes into " + f.BoxName(b.ID))
+		}
+	}
+	return list
+}
+
+// takesClass says whether a method's conditions everywhere take goods of a class.
+func takesClass(m *store.Method, class string) bool {
+	n := m.Needs
+	return n == nil || (len(n.OnlyClasses) == 0 || slices.Contains(n.OnlyClasses, class)) &&
+		(class == "" || !slices.Contains(n.WithoutClasses, class))
+}
+
+func weightOf(f *store.File, p *store.Product) decimal.Decimal {
+	switch {
+	case p.Weight != nil:
+		return *p.Weight
+	case f.Store.AssumedWeight != nil:
+		return *f.Store.AssumedWeight
+	}
+	return decimal.Zero
+}
+
+// few lists names, and says how many more there are of many.
+func few(names []string) string {
+	if len(names) > 5 {
+		return strings.Join(names[:4], ", ") + " and " + strconv.Itoa(len(names)-4) + " more"
+	}
+	return strings.Join(names, ", ")
+}
