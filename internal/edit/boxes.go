@@ -135,7 +135,8 @@ func boxSide(f *store.File, typed string) (decimal.Decimal, error) {
 	return d, nil
 }
 
-// NewBox is a box as it is typed; its size is three sides with x, × or spaces between them, the unit at the end or none.
+// NewBox is a box as it is typed; its size is three sides with x, × or spaces between them, the unit at the end or
+// none.
 type NewBox struct{ Name, Size, Weight, MaxWeight, Cost string }
 
 // AddBox adds a box.

@@ -45,17 +45,20 @@ func TestBoxesAreTyped(t *testing.T) {
 		{"", nil, "write the inner size"},
 	} {
 		f := empty(t, "")
-		err := edit.AddBox(f, edit.NewBox{Name: "Small box", Size: tt.size, Weight: "250 g", MaxWeight: "10", Cost: "0,60"})
+		err := edit.AddBox(f, edit.NewBox{Name: "Small box", Size: tt.size, Weight: "250 g", MaxWeight: "10",
+			Cost: "0,60"})
 		if tt.slip != "" {
 			require.ErrorContains(t, err, tt.slip, tt.size)
 			continue
 		}
 		require.NoError(t, err, tt.size)
-		assert.Equal(t, append(append([]string{"Small box"}, tt.want...), "0.25", "10", "0.60"), row(f, "small-box"), tt.size)
+		assert.Equal(t, append(append([]string{"Small box"}, tt.want...), "0.25", "10", "0.60"), row(f, "small-box"),
+			tt.size)
 	}
 	f := empty(t, "")
 	require.NoError(t, edit.AddBox(f, edit.NewBox{Name: "Small box", Size: "1 1 1"}))
-	require.ErrorContains(t, edit.AddBox(f, edit.NewBox{Name: "small BOX", Size: "1 1 1"}), "another box is called small BOX already")
+	require.ErrorContains(t, edit.AddBox(f, edit.NewBox{Name: "small BOX", Size: "1 1 1"}),
+		"another box is called small BOX already")
 	require.ErrorContains(t, edit.AddBox(f, edit.NewBox{Size: "1 1 1"}), "name")
 }
 
@@ -95,9 +98,10 @@ func TestBoxesArePasted(t *testing.T) {
 
 func TestUsualBoxesAreInTheStoresUnits(t *testing.T) {
 	for settings, want := range map[string][]string{
-		"":                                       {"Medium box", "30", "20", "15", "0.18", "10", ""},
-		`,"weight_unit":"g","length_unit":"mm"`:  {"Medium box", "300", "200", "150", "180", "10000", ""},
-		`,"weight_unit":"lb","length_unit":"in"`: {"Medium box", "11.811024", "7.874016", "5.905512", "0.396832", "22.046226", ""},
+		"":                                      {"Medium box", "30", "20", "15", "0.18", "10", ""},
+		`,"weight_unit":"g","length_unit":"mm"`: {"Medium box", "300", "200", "150", "180", "10000", ""},
+		`,"weight_unit":"lb","length_unit":"in"`: {"Medium box", "11.811024", "7.874016", "5.905512", "0.396832",
+			"22.046226", ""},
 	} {
 		f := empty(t, settings)
 		for _, u := range edit.UsualBoxes {
@@ -129,7 +133,8 @@ func TestABoxThatIsPackedIntoStays(t *testing.T) {
 	assert.Equal(t, "30", m.Parcels.MaxWeight.String(), "the limit stays")
 	require.NoError(t, set(terms.MaxParcel, ""))
 	assert.Nil(t, m.Parcels)
-	for typed, slip := range map[string]string{"Huge": `the shop has no box "Huge": it has Large`, "Large, Huge": "Huge"} {
+	for typed, slip := range map[string]string{"Huge": `the shop has no box "Huge": it has Large`,
+		"Large, Huge": "Huge"} {
 		require.ErrorContains(t, set(terms.Boxes, typed), slip)
 	}
 	require.ErrorContains(t, set(terms.MaxParcel, "0"), "a parcel weighs more than 0")

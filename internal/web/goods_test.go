@@ -132,7 +132,7 @@ func TestWhatIsMissingStandsOnTop(t *testing.T) {
 	}
 	holds(t, body, "2 products have no weight: they quote as 0 kg") // a gift card needs none
 	_, body = s.post("/goods/cell", "sku", "STONE-20", "field", "height", "was", "20", "text", "")
-	holds(t, body, "1 product lacks a size: its volume is not billed")
+	holds(t, body, "1 product lacks a size: it takes no room in a box, and its volume is not billed")
 	_, body = s.post("/goods/setting", "setting", "assumed", "value", "500 g")
 	holds(t, body, "they quote as 0.5 kg, the assumed weight")
 	status, body := s.post("/goods/setting", "setting", "assumed", "value", "-1")

@@ -225,7 +225,8 @@ func TestEveryFieldOfAStoreFileHasAForm(t *testing.T) {
 	}
 	for _, typed := range boxForms {
 		add("/goods/boxes/cell", "sku", "large", "field", typed[0], "was",
-			edit.BoxText(s.draft.State().File, s.draft.State().File.Box("large"), edit.BoxField(typed[0])), "text", typed[1])
+			edit.BoxText(s.draft.State().File, s.draft.State().File.Box("large"), edit.BoxField(typed[0])), "text",
+			typed[1])
 	}
 	for field, typed := range map[string]string{"name": "Cap", "price": "3", "weight": "0.4", "length": "11",
 		"width":  "12",

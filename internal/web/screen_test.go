@@ -264,7 +264,7 @@ func TestAnEditIsAnsweredWithTheTillRequoted(t *testing.T) {
 	assert.Contains(t, body, "was €6.90")
 	assert.Contains(t, body, "Saved")
 	assert.Contains(t, body, `id="curve-list" hx-swap-oob="true"`, "the curve follows")
-	assert.Contains(t, body, "this cart: 1.1 kg, 8.00")
+	assert.Contains(t, body, "this cart with its box: 1.45 kg, 8.00")
 	_, body = s.post(cellPath, "zone", "finland", "at", "2", "was", "5.00 + 1.00 per item", "text", "no")
 	assert.Contains(t, body, "Not offered any more: Parcel to your door")
 	_, body = s.post(cellPath, "zone", "finland", "at", "2", "was", "no", "text", "free")

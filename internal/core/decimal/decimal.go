@@ -358,8 +358,8 @@ func (d Decimal) Decimals() int {
 	return d.small.Trim(0).Scale()
 }
 
-// AppendKey appends bytes that differ wherever numbers that end do; a number may have several. It ends by itself, so that
-// keys can be joined.
+// AppendKey appends bytes that differ wherever numbers that end do; a number may have several. It ends by itself, so
+// that keys can be joined.
 func (d Decimal) AppendKey(b []byte) []byte {
 	if d.wide != nil {
 		return append(d.Append(append(b, 'w'), 0), ' ')

@@ -268,7 +268,8 @@ func (c *cutter) pinwheel(sides [3]int64, best *pattern) *pattern {
 						if c.isFull(best, sides) || c.steps > c.budget() {
 							return best
 						}
-						parts := [5][4]int64{{0, 0, low, left}, {low, 0, sides[u], right}, {high, right, sides[u], sides[v]},
+						parts := [5][4]int64{{0, 0, low, left}, {low, 0, sides[u], right},
+							{high, right, sides[u], sides[v]},
 							{0, left, high, sides[v]}, {high, left, low, right}}
 						best = c.wheel(sides, depth, &parts, best)
 					}

@@ -377,7 +377,8 @@ func (j *job) volume(sides [3]int64, up bool) int64 {
 
 // turns are the ways in which a unit may lie, each once, those that lie flat first.
 func turns(s [3]int64, upright bool) (list [][3]int64) {
-	all := [][3]int64{{s[0], s[1], s[2]}, {s[1], s[0], s[2]}, {s[0], s[2], s[1]}, {s[2], s[0], s[1]}, {s[1], s[2], s[0]},
+	all := [][3]int64{{s[0], s[1], s[2]}, {s[1], s[0], s[2]}, {s[0], s[2], s[1]}, {s[2], s[0], s[1]},
+		{s[1], s[2], s[0]},
 		{s[2], s[1], s[0]}}
 	if upright {
 		all = all[:2]

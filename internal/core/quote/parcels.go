@@ -117,6 +117,40 @@ func (a *asked) pack(out *parcelling, plan int, from string, lines []int, all bo
 		return
 	}
 	p := a.e.plans[plan]
+	known := a.packing(p, lines)
+	if p.packer != nil {
+		for _, line := range lines {
+			if !a.q.Lines[line].Product.Sized() {
+				out.unsized = append(out.unsized, line)
+			}
+		}
+	}
+	if !all && !a.q.Parcels && len(a.cart.froms) == 1 && len(known.Alone) == 0 && len(known.Parcels) == 1 &&
+		known.Parcels[0].Count == 1 && known.Parcels[0].Box >= 0 {
+		out.parcels = append(out.parcels, a.whole(from, &p.boxes[known.Parcels[0].Box]))
+		return
+	}
+	d := dealing{kinds: make([][]lineCount, len(known.Kinds))}
+	room := make([]lineCount, 0, len(lines)) // for all kinds
+	for kind, goods := range known.Kinds {
+		before := len(room)
+		room = a.dealt(room, goods, lines)
+		d.kinds[kind] = room[before:len(room):len(room)]
+	}
+	for _, c := range known.Alone {
+		for _, l := range d.kinds[c.Kind] {
+			out.parcels = append(out.parcels, a.single(l.line, l.count))
+			out.unboxed = append(out.unboxed, l.line)
+		}
+	}
+	for i := range known.Parcels {
+		d.parcels(a, out, p, from, &known.Parcels[i])
+	}
+	out.unsized = slices.DeleteFunc(out.unsized, func(line int) bool { return slices.Contains(out.unboxed, line) })
+}
+
+// packing is how lines are packed by a plan, remembered by their sizes, weights and numbers.
+func (a *asked) packing(p *plan, lines []int) *packing.Packing {
 	var buffer [1024]byte
 	key := buffer[:0]
 	for _, line := range lines {
@@ -135,7 +169,7 @@ func (a *asked) pack(out *parcelling, plan int, from string, lines []int, all bo
 		}
 		key = append(key, flags, byte(l.Quantity), byte(l.Quantity>>8), byte(l.Quantity>>16))
 	}
-	known := p.known.get(key, func() *packing.Packing {
+	return p.known.get(key, func() *packing.Packing {
 		goods := make([]packing.Goods, len(lines))
 		for i, line := range lines {
 			l := &a.q.Lines[line]
@@ -146,35 +180,6 @@ func (a *asked) pack(out *parcelling, plan int, from string, lines []int, all bo
 		}
 		return p.packer.Pack(goods)
 	})
-	d := dealing{kinds: make([][]lineCount, len(known.Kinds))}
-	if p.packer != nil {
-		for _, line := range lines {
-			if !a.q.Lines[line].Product.Sized() {
-				out.unsized = append(out.unsized, line)
-			}
-		}
-	}
-	if !all && !a.q.Parcels && len(a.cart.froms) == 1 && len(known.Alone) == 0 && len(known.Parcels) == 1 &&
-		known.Parcels[0].Count == 1 && known.Parcels[0].Box >= 0 {
-		out.parcels = append(out.parcels, a.whole(from, &p.boxes[known.Parcels[0].Box]))
-		return
-	}
-	room := make([]lineCount, 0, len(lines)) // for all kinds
-	for kind, goods := range known.Kinds {
-		before := len(room)
-		room = a.dealt(room, goods, lines)
-		d.kinds[kind] = room[before:len(room):len(room)]
-	}
-	for _, c := range known.Alone {
-		for _, l := range d.kinds[c.Kind] {
-			out.parcels = append(out.parcels, a.single(l.line, l.count))
-			out.unboxed = append(out.unboxed, l.line)
-		}
-	}
-	for i := range known.Parcels {
-		d.parcels(a, out, p, from, &known.Parcels[i])
-	}
-	out.unsized = slices.DeleteFunc(out.unsized, func(line int) bool { return slices.Contains(out.unboxed, line) })
 }
 
 // whole is a box that holds all charged goods that share one, whichever of them lies where.

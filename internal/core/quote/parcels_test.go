@@ -73,7 +73,8 @@ func TestParcels(t *testing.T) {
 			nil},
 		{"24 fill the large box, by weight 20", boxed, []string{unit(`,"quantity":20`)}, []string{"large 20.5"}, "9.00",
 			nil},
-		{"21 need a second", boxed, []string{unit(`,"quantity":21`)}, []string{"large 20.5", "small 1.1"}, "14.00", nil},
+		{"21 need a second", boxed, []string{unit(`,"quantity":21`)}, []string{"large 20.5", "small 1.1"}, "14.00",
+			nil},
 		{"what no box takes travels alone", boxed, []string{unit(`,"quantity":1`),
 			`{"name":"Pole","price":"1","weight":"3","length":"200","width":"5","height":"5","quantity":2}`},
 			[]string{"− 3", "− 3", "small 1.1"}, "23.00", []string{"no_box: No box takes Pole: it travels alone"}},
@@ -82,16 +83,19 @@ func TestParcels(t *testing.T) {
 			[]string{"no_size: Sand has no size and takes no room in a box"}},
 		{"own parcels stay so", boxed, []string{unit(`,"quantity":2,"own_parcel":true`), unit(`,"quantity":1`)},
 			[]string{"− 1", "− 1", "small 1.1"}, "15.00", nil},
-		{"what ships free has no parcel", boxed, []string{unit(`,"quantity":5,"ships_free":true`), unit(`,"quantity":1`)},
+		{"what ships free has no parcel", boxed, []string{unit(`,"quantity":5,"ships_free":true`), unit(`,
+		"quantity":1`)},
 			[]string{"small 1.1"}, "5.00", nil},
 		{"split by weight", `"parcels":{"max_weight":"2.5"},`, []string{unit(`,"quantity":5`)},
 			[]string{"− 2", "− 2", "− 1"}, "15.00", nil},
 		{"each place has its own parcels", boxed, []string{unit(`,"quantity":1,"from":"hall"`), unit(`,"quantity":1`),
-			unit(`,"quantity":1,"from":"shop"`)}, []string{"small 1.1", "small 1.1 hall", "small 1.1 shop"}, "15.00", nil},
+			unit(`,"quantity":1,"from":"shop"`)}, []string{"small 1.1", "small 1.1 hall", "small 1.1 shop"}, "15.00",
+			nil},
 		{"places without boxes too", "", []string{unit(`,"quantity":1,"from":"hall"`), unit(`,"quantity":1`),
 			unit(`,"quantity":4,"from":"hall"`)}, []string{"− 1", "− 5 hall"}, "14.00", nil},
 		{"upright does not fit", `"parcels":{"boxes":["small"]},`, []string{
-			`{"name":"Bottle","price":"1","weight":"1","length":"5","width":"5","height":"12","upright":true,"quantity":1}`},
+			`{"name":"Bottle","price":"1","weight":"1","length":"5","width":"5","height":"12","upright":true,
+		"quantity":1}`},
 			[]string{"− 1"}, "5.00", []string{"no_box: No box takes Bottle: it travels alone"}},
 	} {
 		t.Run(tt.name, func(t *testing.T) {
@@ -117,17 +121,22 @@ func TestTheBreakdownNamesParcels(t *testing.T) {
 		want                string
 	}{
 		{"two boxes", boxed, byWeight, []string{unit(`,"quantity":21`)},
-			"Post, Large box, 20.5 kg: row up to and including 30 kg: 9.00; Small box, 1.1 kg: row up to and including 2 kg: 5.00"},
-		{"alike", boxed, byWeight, []string{unit(`,"quantity":40`)}, "Post, 2 × Large box, 20.5 kg: row up to and including 30 kg: 9.00 each"},
+			"Post, Large box, 20.5 kg: row up to and including 30 kg: 9.00; Small box, 1.1 kg: row up to and " +
+				"including 2 kg: 5.00"},
+		{"alike", boxed, byWeight, []string{unit(`,"quantity":40`)}, "Post, 2 × Large box, 20.5 kg: row up to and " +
+			"including 30 kg: 9.00 each"},
 		{"from several places", boxed, byWeight, []string{unit(`,"quantity":1`), unit(`,"quantity":2,"from":"hall"`)},
-			"Post, Small box, 1.1 kg from Shop: row up to and including 2 kg: 5.00; Small box, 2.1 kg from Hall: row up to and including 30 kg: 9.00"},
+			"Post, Small box, 1.1 kg from Shop: row up to and including 2 kg: 5.00; Small box, 2.1 kg from Hall: " +
+				"row up to and including 30 kg: 9.00"},
 		{"billed by the box's volume", boxed, strings.Replace(byWeight, `"weight"`, `"billed_weight"`, 1),
-			[]string{unit(`,"quantity":3`)}, "Post, Large box, 3.5 kg: 40 × 30 × 20 cm ÷ 5000 = 4.8 kg, more than 3.5 kg: " +
+			[]string{unit(`,"quantity":3`)}, "Post, Large box, 3.5 kg: 40 × 30 × 20 cm ÷ 5000 = 4.8 kg, more than " +
+				"3.5 kg: " +
 				"row up to and including 30 kg: 9.00"},
 		{"by distance, each its own", boxed,
 			`"by":"distance","edges":"up_to","rows":[{"at":"5","charges":["2"]},{"at":"50","charges":["7"]}]`,
 			[]string{unit(`,"quantity":1`), unit(`,"quantity":2,"from":"hall"`)},
-			"Post, Small box, 1.1 kg from Shop: row up to and including 50 km: 7.00; Small box, 2.1 kg from Hall: row up to and including 5 km: 2.00"},
+			"Post, Small box, 1.1 kg from Shop: row up to and including 50 km: 7.00; Small box, 2.1 kg from Hall: " +
+				"row up to and including 5 km: 2.00"},
 	} {
 		t.Run(tt.name, func(t *testing.T) {
 			a := parcelAnswer(t, parcelShop(tt.table, tt.method), tt.lines...)
@@ -149,13 +158,16 @@ func TestLimitsOfParcels(t *testing.T) {
 		{"needs come first", `"parcels":{"max_weight":"5"},"needs":{"weight":{"to":"5"}},`,
 			[]string{unit(`,"weight":"6","quantity":1`)}, "needs", "too heavy (6 kg, limit 5 kg)"},
 		{"then parcels, then the distance", `"parcels":{"max_weight":"5"},"needs":{"distance":{"to":"50"}},`,
-			[]string{unit(`,"weight":"6","quantity":1,"from":"shed"`)}, "parcel", "a parcel too heavy (6 kg, limit 5 kg)"},
+			[]string{unit(`,"weight":"6","quantity":1,"from":"shed"`)}, "parcel", "a parcel too heavy (6 kg, limit " +
+				"5 kg)"},
 		{"then the distance of the place", `"parcels":{"max_weight":"5"},"needs":{"distance":{"to":"50"}},`,
 			[]string{unit(`,"quantity":1,"from":"shed"`)}, "no_distance",
-			"needs the distance, and we do not know where Shed is, from where it leaves: give that place a postcode or a " +
+			"needs the distance, and we do not know where Shed is, from where it leaves: give that place a postcode " +
+				"or a " +
 				"point"},
 		{"the largest distance counts", `"needs":{"distance":{"to":"5"}},"from":"hall",`,
-			[]string{unit(`,"quantity":1`), unit(`,"quantity":1,"from":"shop"`)}, "needs", "too far (9.608 km, limit 5 km)"},
+			[]string{unit(`,"quantity":1`), unit(`,"quantity":1,"from":"shop"`)}, "needs",
+			"too far (9.608 km, limit 5 km)"},
 		{"every parcel's weight, with its box", `"parcels":{"all_boxes":true},"needs":{"parcel_weight":{"to":"2"}},`,
 			[]string{unit(`,"quantity":2`)}, "needs", "a parcel too heavy (2.1 kg, limit 2 kg)"},
 		{"goods that ship free weigh too", `"needs":{"parcel_weight":{"to":"2"}},`,
@@ -163,7 +175,8 @@ func TestLimitsOfParcels(t *testing.T) {
 			"a parcel too heavy (3 kg, limit 2 kg)"},
 		{"the girth of the box: 40 + 2 × (30 + 20)", `"parcels":{"boxes":["large"]},"needs":{"girth":{"to":"139.9"}},`,
 			[]string{unit(`,"quantity":1`)}, "needs", "a parcel too large (140 cm, limit 139.9 cm)"},
-		{"the girth of each unit: 10 + 2 × 20", `"needs":{"girth":{"to":"49"}},`, []string{unit(`,"quantity":7`)}, "needs",
+		{"the girth of each unit: 10 + 2 × 20", `"needs":{"girth":{"to":"49"}},`, []string{unit(`,"quantity":7`)},
+			"needs",
 			"a parcel too large (50 cm, limit 49 cm)"},
 	} {
 		t.Run(tt.name, func(t *testing.T) {
@@ -198,7 +211,8 @@ func TestAMillionParcels(t *testing.T) {
 		unit(`,"quantity":1000000,"own_parcel":true`))
 	assert.Len(t, a.Options[0].Parcels, MaxParcels)
 	assert.Equal(t, ParcelsCut, a.Warnings[0].Code)
-	a = parcelAnswer(t, parcelShop(`"by":"order","rows":[{"at":null,"charges":["1"]}]`, `"parcels":{"all_boxes":true},`),
+	a = parcelAnswer(t, parcelShop(`"by":"order","rows":[{"at":null,"charges":["1"]}]`,
+		`"parcels":{"all_boxes":true},`),
 		`{"price":"0","weight":"0.000001","length":"0.1","width":"0.1","height":"0.1","quantity":1000000}`)
 	assert.Equal(t, []string{"small 1.1"}, parcelWords(&a.Options[0]), "3,000,000 fit")
 	assert.Nil(t, a.Options[0].Parcels[0].Placements)
@@ -247,13 +261,16 @@ func TestBadGoodsAreParcelled(t *testing.T) {
 		lines        []string
 		want         []string
 	}{
-		{"a side of 0", boxed, []string{`{"name":"Foil","weight":"0.1","length":"20","width":"15","height":"0","quantity":9}`},
+		{"a side of 0", boxed, []string{`{"name":"Foil","weight":"0.1","length":"20","width":"15","height":"0",
+		"quantity":9}`},
 			[]string{"small 1"}},
 		{"sides of 1e9", boxed, []string{`{"name":"Moon","weight":"1","length":"1000000000","width":"1000000000",
 			"height":"1000000000","quantity":1}`}, []string{"− 1"}},
-		{"sides of 0.001", boxed, []string{`{"name":"Dust","weight":"0","length":"0.001","width":"0.001","height":"0.001",
+		{"sides of 0.001", boxed, []string{`{"name":"Dust","weight":"0","length":"0.001","width":"0.001",
+		"height":"0.001",
 			"quantity":1000000}`}, []string{"small 0.1"}},
-		{"only diagonally", boxed, []string{`{"name":"Rod","weight":"1","length":"45","width":"1","height":"1","quantity":1}`},
+		{"only diagonally", boxed, []string{`{"name":"Rod","weight":"1","length":"45","width":"1","height":"1",
+		"quantity":1}`},
 			[]string{"− 1"}},
 		{"all goods without sides", boxed, []string{`{"name":"A","weight":"15","quantity":2}`}, []string{"small 30.1"}},
 		{"heavier than any box carries", `"parcels":{"boxes":["large"]},`, []string{`{"name":"A","weight":"21",

@@ -55,7 +55,8 @@ func (e *Engine) plan(m *store.Method) int {
 				of.weight = *b.Weight
 			}
 			of.volume = volumeOf(b.Length, b.Width, b.Height, e.file.Store.LengthUnit)
-			kinds[i] = packing.Box{Length: b.Length, Width: b.Width, Height: b.Height, Weight: of.weight, MaxWeight: b.MaxWeight}
+			kinds[i] = packing.Box{Length: b.Length, Width: b.Width, Height: b.Height, Weight: of.weight,
+				MaxWeight: b.MaxWeight}
 			p.boxes = append(p.boxes, of)
 		}
 		if len(kinds) > 0 {

@@ -69,7 +69,8 @@ func (c *checker) check() {
 		if p.From != "" {
 			if _, ok := c.locations[p.From]; !ok {
 				c.add(fault.Path{"products", i, "from"}, fault.Reference,
-					"there is no location %.60q: add it, or leave this empty for goods that leave from the usual place", p.From)
+					"there is no location %.60q: add it, or leave this empty for goods that leave from the usual place",
+					p.From)
 			}
 		}
 	}

@@ -175,7 +175,8 @@ type Product struct {
 	ShipsFree     bool             `json:"ships_free"`
 	OwnParcel     bool             `json:"own_parcel"`
 	Upright       bool             `json:"upright,omitempty"` // its height stays vertical in a box
-	From          string           `json:"from,omitempty"`    // id of the location that it leaves from; "": the usual place
+	// id of the location that it leaves from; "": the usual place
+	From string `json:"from,omitempty"`
 }
 
 // Sized says whether all three sides are known, so that it can be placed in a box.

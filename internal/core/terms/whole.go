@@ -23,7 +23,8 @@ const (
 	From      Field = "from"      // a place of the shop, "" for the nearest that ships
 	Points    Field = "points"    // places of the shop at which goods are collected, "" for those that are said so
 	Divisor   Field = "volumetric_divisor"
-	Boxes     Field = "boxes"      // kinds of boxes that goods are packed into, "all" for all of the store's, "" for none
+	// kinds of boxes that goods are packed into, "all" for all of the store's, "" for none
+	Boxes     Field = "boxes"
 	MaxParcel Field = "max_parcel" // the most that a parcel may weigh, "" for no limit
 )
 

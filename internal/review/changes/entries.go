@@ -171,7 +171,8 @@ var boxes = kind[store.Box]{list: "boxes", noun: "Boxes",
 		value("width", "width", func(b *store.Box) *decimal.Decimal { return &b.Width }, length),
 		value("height", "height", func(b *store.Box) *decimal.Decimal { return &b.Height }, length),
 		value("weight", "own weight", func(b *store.Box) **decimal.Decimal { return &b.Weight }, ifAny(weight)),
-		value("max_weight", "carries at most", func(b *store.Box) **decimal.Decimal { return &b.MaxWeight }, ifAny(weight)),
+		value("max_weight", "carries at most", func(b *store.Box) **decimal.Decimal { return &b.MaxWeight },
+			ifAny(weight)),
 		value("cost", "cost", func(b *store.Box) **decimal.Decimal { return &b.Cost }, ifAny(amount)),
 	}}
 
@@ -205,7 +206,8 @@ var products = kind[store.Product]{list: "products", noun: "Goods",
 			"shares a parcel",
 			func(p *store.Product) *bool { return &p.OwnParcel },
 		),
-		flag("upright", "stays upright", "may be turned on its side", func(p *store.Product) *bool { return &p.Upright }),
+		flag("upright", "stays upright", "may be turned on its side",
+			func(p *store.Product) *bool { return &p.Upright }),
 		value("from", "leaves from", func(p *store.Product) *string { return &p.From },
 			func(f *store.File, id string) string {
 				if id == "" {

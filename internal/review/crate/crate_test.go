@@ -37,7 +37,8 @@ func TestParcelsInWords(t *testing.T) {
 		{`{` + cube + `,"quantity":21}`, "2 parcels: Large box 20.5 kg, Small box 1.1 kg"},
 		{`{` + cube + `,"quantity":60}`, "3 parcels: 3 × Large box 20.5 kg"},
 		{`{` + cube + `,"quantity":1,"from":"shed"}`, "1 parcel: Small box 1.1 kg from Shed"},
-		{`{"name":"Pole","weight":"2","length":"200","width":"1","height":"1","quantity":2}`, "2 parcels: 2 × Pole (2 kg)"},
+		{`{"name":"Pole","weight":"2","length":"200","width":"1","height":"1",
+		"quantity":2}`, "2 parcels: 2 × Pole (2 kg)"},
 	} {
 		f, q, o := packed(t, tt.lines)
 		assert.Equal(t, tt.want, Brief(f, q, o))
@@ -74,7 +75,8 @@ func TestManyUnitsAreNotDrawn(t *testing.T) {
 	assert.Equal(t, int64(500), p.Goods[0].Quantity)
 }
 
-// TestWhatIsBehindIsDrawnFirst asks of cuboids of a grid, which never overlap: none that hides another is drawn before it.
+// TestWhatIsBehindIsDrawnFirst asks of cuboids of a grid, which never overlap: none that hides another is drawn
+// before it.
 func TestWhatIsBehindIsDrawnFirst(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		var list []cuboid

@@ -30,29 +30,7 @@ func parcels(f *store.File, m *store.Method) (list []Warning) {
 			used[i] = true
 		}
 	}
-	var none, unsized []string
-	some := false
-	for i := range f.Products {
-		p := &f.Products[i]
-		if !p.NeedsShipping || p.OwnParcel || !takesClass(m, p.Class) {
-			continue
-		}
-		some = true
-		goods := packing.Goods{Length: p.Length, Width: p.Width, Height: p.Height, Upright: p.Upright,
-			Weight: weightOf(f, p), Count: 1}
-		takes := false
-		for j := range kinds {
-			if kinds[j].Takes(&goods, limit) {
-				takes, used[j] = true, true
-			}
-		}
-		switch {
-		case !takes:
-			none = append(none, cmp.Or(p.Name, p.SKU))
-		case !p.Sized():
-			unsized = append(unsized, cmp.Or(p.Name, p.SKU))
-		}
-	}
+	none, unsized, some := unboxed(f, m, kinds, used)
 	if len(none) > 0 {
 		alone := "it travels alone"
 		if len(none) > 1 {
@@ -73,6 +51,33 @@ func parcels(f *store.File, m *store.Method) (list []Warning) {
 		}
 	}
 	return list
+}
+
+// unboxed names the products of a method that no box takes, and those without a size, and notes which boxes take some;
+// some is false where the method packs nothing.
+func unboxed(f *store.File, m *store.Method, kinds []packing.Box, used []bool) (none, unsized []string, some bool) {
+	for i := range f.Products {
+		p := &f.Products[i]
+		if !p.NeedsShipping || p.OwnParcel || !takesClass(m, p.Class) {
+			continue
+		}
+		some = true
+		goods := packing.Goods{Length: p.Length, Width: p.Width, Height: p.Height, Upright: p.Upright,
+			Weight: weightOf(f, p), Count: 1}
+		takes := false
+		for j := range kinds {
+			if kinds[j].Takes(&goods, m.Parcels.MaxWeight) {
+				takes, used[j] = true, true
+			}
+		}
+		switch {
+		case !takes:
+			none = append(none, cmp.Or(p.Name, p.SKU))
+		case !p.Sized():
+			unsized = append(unsized, cmp.Or(p.Name, p.SKU))
+		}
+	}
+	return none, unsized, some
 }
 
 // takesClass says whether a method's conditions everywhere take goods of a class.

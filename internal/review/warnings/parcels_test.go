@@ -10,7 +10,8 @@ import (
 )
 
 func TestWarningsAboutBoxes(t *testing.T) {
-	const small = `{"id":"small","name":"Small box","length":"30","width":"20","height":"15","weight":"0.2","max_weight":"5"}`
+	const small = `{"id":"small","name":"Small box","length":"30","width":"20","height":"15","weight":"0.2",
+		"max_weight":"5"}`
 	for _, tt := range []struct {
 		name, boxes, products, parcels string
 		want                           []string
@@ -34,10 +35,12 @@ func TestWarningsAboutBoxes(t *testing.T) {
 			"max_weight":"0.5"}`, `{"sku":"A","weight":"1","length":"10","width":"10","height":"10"}`,
 			`{"boxes":["bag","small"]}`, []string{"no product goes into Bag"}},
 		{"of classes that are not taken", small, `{"sku":"Bench","class":"bulky","length":"100","width":"10",
-			"height":"10"},{"sku":"Sack","own_parcel":true},{"sku":"Card","needs_shipping":false}`, `{"all_boxes":true}`, nil},
+			"height":"10"},{"sku":"Sack","own_parcel":true},{"sku":"Card","needs_shipping":false}`,
+			`{"all_boxes":true}`, nil},
 	} {
 		t.Run(tt.name, func(t *testing.T) {
-			f, faults := store.Read([]byte(`{"format":"diadrom-store/1","store":{"currency":"EUR"},"classes":[{"id":"bulky"}],
+			f, faults := store.Read([]byte(`{"format":"diadrom-store/1","store":{"currency":"EUR"},
+		"classes":[{"id":"bulky"}],
 			"boxes":[` + tt.boxes + `],"products":[` + tt.products + `],"methods":[{"id":"m",
 			"needs":{"without_classes":["bulky"]},"parcels":` + tt.parcels + `}]}`))
 			require.Empty(t, faults)

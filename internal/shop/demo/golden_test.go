@@ -110,8 +110,8 @@ func made(skus []string) []map[string]any {
 	return list
 }
 
-// Two hundred answers of the demo shop as it was before it had boxes, field by field. A change that means to reword a sentence writes them
-// anew with -update.
+// Two hundred answers of the demo shop as it was before it had boxes, field by field. A change that means to reword a
+// sentence writes them anew with -update.
 func TestAnswersStayTheSame(t *testing.T) {
 	file, err := os.ReadFile(filepath.Join("testdata", "store.json"))
 	require.NoError(t, err)

@@ -1,12 +1,15 @@
 // Package productlist reads and writes products as a table for spreadsheets, and takes the product list of any shop:
 //
-//	sku,name,price (EUR),weight (kg),length (cm),width (cm),height (cm),class,needs shipping,ships free,own parcel,upright,from
+//	sku,name,price (EUR),weight (kg),length (cm),width (cm),height (cm),class,needs shipping,ships free,own
+//
+// parcel,upright,from
+//
 //	STONE-20,"Sauna stones, 20 kg",39.00,20,40,30,20,,yes,no,yes,no,
 //
 // Columns are found by their heads, which may carry the unit of what stands under them, and can be put right by
 // a [Mapping]. Numbers are written with a decimal point or comma, as the column shows; cells may carry a unit
-// of their own ("450 g"). Classes, and places of the shop that goods leave from, are named by their name or id; yes and no also by true, false, 1, 0, x, y and
-// n.
+// of their own ("450 g"). Classes, and places of the shop that goods leave from, are named by their name or id; yes
+// and no also by true, false, 1, 0, x, y and n.
 //
 // A row is a product of the store, by its sku, or a new one. In a column that is used, an empty weight, size, class or
 // place is none; an empty name, price, yes or no leaves what was. Writing what was read gives the same table.

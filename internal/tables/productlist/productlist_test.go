@@ -41,7 +41,8 @@ func TestTheExportOfAnImportIsTheSameList(t *testing.T) {
 		strings.HasPrefix(
 			out,
 			"sku,name,price (EUR),weight (kg),length (cm),width (cm),height (cm),class,needs shipping,ships "+
-				"free,own parcel,upright,from\nTOWEL-70,\"Linen towel, 70 × 140\",29.00,0.35,30,22,4,Soft and flat,yes,no,no,no,\n",
+				"free,own parcel,upright,from\nTOWEL-70,\"Linen towel, 70 × 140\",29.00,0.35,30,22,4,Soft and "+
+				"flat,yes,no,no,no,\n",
 		),
 		out[:200],
 	)

@@ -293,7 +293,8 @@ document.addEventListener("alpine:init", () => {
       // leave from one place.
       parcelsSay(o) {
         const list = o.parcels || [];
-        if (!list.length || !(start.parcelled[o.method] || list.some((p) => p.from !== list[0].from))) return "";
+        const told = start.parcelled[o.method] || list.some((p) => p.from !== list[0].from);
+        if (!list.length || !told) return "";
         const groups = [];
         for (const p of list) {
           const one = p.lines.length === 1 && p.lines[0].quantity === 1;

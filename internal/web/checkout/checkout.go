@@ -117,14 +117,10 @@ func (s *Screens) checkoutView(ctx context.Context, e *quote.Engine) (v checkout
 		Customer: t.Customer,
 		Group:    t.Group,
 		Labels:   map[string]string{},
-		Boxes:    map[string]string{},
-		Places:   map[string]string{},
-
-		Parcelled: map[string]bool{},
-		Weight:    f.Store.WeightUnit,
-		Options:   string(v.Settings.Options),
-		Address:   string(v.Settings.Address),
-		Land:      atlas.Version,
+		Weight:   f.Store.WeightUnit,
+		Options:  string(v.Settings.Options),
+		Address:  string(v.Settings.Address),
+		Land:     atlas.Version,
 	}
 	q, at, err := samples.Request(e, t)
 	to := q.To
@@ -132,12 +128,8 @@ func (s *Screens) checkoutView(ctx context.Context, e *quote.Engine) (v checkout
 		to = place.Address{Country: cmp.Or(f.Home(), "FI")}
 	}
 	for i, l := range q.Lines {
-		line := checkoutLine{
-			SKU:      l.Product.SKU,
-			Name:     cmp.Or(l.Product.Name, l.Product.SKU),
-			Price:    u.Money(l.Product.Price),
-			Quantity: l.Quantity,
-		}
+		line := checkoutLine{SKU: l.Product.SKU, Name: cmp.Or(l.Product.Name, l.Product.SKU),
+			Price: u.Money(l.Product.Price), Quantity: l.Quantity}
 		if line.SKU == "" {
 			line.Weight = t.Cart[at[i]].Weight
 		}
@@ -147,14 +139,8 @@ func (s *Screens) checkoutView(ctx context.Context, e *quote.Engine) (v checkout
 	start.Form, _ = api.FormOf(e, to.Country)
 	for i := range f.Methods {
 		start.Labels[f.Methods[i].ID] = f.Methods[i].BuyersLabel()
-		start.Parcelled[f.Methods[i].ID] = f.Methods[i].Parcels != nil
 	}
-	for i := range f.Boxes {
-		start.Boxes[f.Boxes[i].ID] = f.BoxName(f.Boxes[i].ID)
-	}
-	for i := range f.Locations {
-		start.Places[f.Locations[i].ID] = f.LocationName(f.Locations[i].ID)
-	}
+	start.parcels(f)
 	for _, country := range world.Countries() {
 		v.Countries = append(v.Countries, shell.Choice{ID: country.Alpha2, Name: country.Name,
 			Chosen: country.Alpha2 == to.Country})
@@ -165,6 +151,20 @@ func (s *Screens) checkoutView(ctx context.Context, e *quote.Engine) (v checkout
 	)
 	v.Start = start
 	return v, nil
+}
+
+// parcels is what the page needs to say what an order is packed into.
+func (start *checkoutStart) parcels(f *store.File) {
+	start.Boxes, start.Places, start.Parcelled = map[string]string{}, map[string]string{}, map[string]bool{}
+	for i := range f.Boxes {
+		start.Boxes[f.Boxes[i].ID] = f.BoxName(f.Boxes[i].ID)
+	}
+	for i := range f.Locations {
+		start.Places[f.Locations[i].ID] = f.LocationName(f.Locations[i].ID)
+	}
+	for i := range f.Methods {
+		start.Parcelled[f.Methods[i].ID] = f.Methods[i].Parcels != nil
+	}
 }
 
 // regionOf is the whole code of an address's region.

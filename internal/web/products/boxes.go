@@ -150,7 +150,8 @@ func (s *Screens) counts(f *store.File, p *store.Product) (list []fitCount) {
 		most = max(most, counts[i].count)
 	}
 	for _, n := range counts {
-		c := fitCount{Text: plural.Number(int(n.count)), ByWeight: n.byWeight, Most: n.count == most && most > 0, None: n.count == 0}
+		c := fitCount{Text: plural.Number(int(n.count)), ByWeight: n.byWeight, Most: n.count == most && most > 0,
+			None: n.count == 0}
 		if n.count >= maxCounted {
 			c.Text = plural.Number(maxCounted) + "+"
 		}
@@ -234,7 +235,8 @@ func (s *Screens) editBox(c *gin.Context) {
 	}
 	v := s.boxesView(state)
 	v.OOB = true
-	parts := []template.HTML{s.Render("box-cell", boxCell(state.File, state.File.Box(id), field)), s.Render("box-fits", v)}
+	parts := []template.HTML{s.Render("box-cell", boxCell(state.File, state.File.Box(id), field)),
+		s.Render("box-fits", v)}
 	s.Answer(c, "/goods", state, parts...)
 }
 

@@ -250,7 +250,8 @@ func cellOf(f *store.File, p *store.Product, field productlist.Field) cell {
 		c.Hint = "usual place"
 	default:
 		c.Number = true
-		c.Missing = text == "" && p.NeedsShipping && (field == productlist.Weight || f.Store.Volumetric != nil || len(f.Boxes) > 0)
+		c.Missing = text == "" && p.NeedsShipping && (field == productlist.Weight || f.Store.Volumetric != nil ||
+			len(f.Boxes) > 0)
 	}
 	return c
 }
@@ -374,18 +375,23 @@ func missingOf(f *store.File, q query) (list []missingView) {
 		list = append(list, missingView{lacksWeight, text, q.lack == lacksWeight})
 	}
 	packs := slices.ContainsFunc(f.Methods, func(m store.Method) bool { return len(f.BoxesOf(&m)) > 0 })
-	if sizes > 0 && packs {
-		text := plural.Count(sizes, "product") + " lack a size: they take no room in a box"
+	var does []string
+	it, its, take := "they", "their", "take"
+	if sizes == 1 {
+		it, its, take = "it", "its", "takes"
+	}
+	if packs {
+		does = append(does, it+" "+take+" no room in a box")
+	}
+	if billsVolume(f) {
+		does = append(does, its+" volume is not billed")
+	}
+	if sizes > 0 && len(does) > 0 {
+		text := plural.Count(sizes, "product") + " lack a size: "
 		if sizes == 1 {
-			text = "1 product lacks a size: it takes no room in a box"
+			text = "1 product lacks a size: "
 		}
-		list = append(list, missingView{lacksSize, text, q.lack == lacksSize})
-	} else if sizes > 0 && billsVolume(f) {
-		text := plural.Count(sizes, "product") + " lack a size: their volume is not billed"
-		if sizes == 1 {
-			text = "1 product lacks a size: its volume is not billed"
-		}
-		list = append(list, missingView{lacksSize, text, q.lack == lacksSize})
+		list = append(list, missingView{lacksSize, text + strings.Join(does, ", and "), q.lack == lacksSize})
 	}
 	return list
 }

@@ -1,5 +1,5 @@
-// Package products has the Products station: the table of products, shipping classes, boxes and what goes into them, and
-// tables of products from elsewhere.
+// Package products has the Products station: the table of products, shipping classes, boxes and what goes into them,
+// and tables of products from elsewhere.
 package products
 
 import (

@@ -125,8 +125,11 @@ func curveOf(f *store.File, m *store.Method, t *rate.Table, cart *till.View) *cu
 		v.Lines = append(v.Lines, lineOf(f, t, fr, id, segments[j]))
 	}
 	if dotted {
-		u := f.Store.Units()
-		v.Dot = dotAt(fr.px(x), fr.py(y.Float64()), "this cart: "+u.Measure(t.By, x)+", "+u.Money(y))
+		u, what := f.Store.Units(), "this cart"
+		if (t.By == rate.ByWeight || t.By == rate.ByBilled) && len(f.BoxesOf(m)) > 0 {
+			what += " with its box"
+		}
+		v.Dot = dotAt(fr.px(x), fr.py(y.Float64()), what+": "+u.Measure(t.By, x)+", "+u.Money(y))
 	}
 	return v
 }
@@ -347,7 +350,8 @@ func pointOf(v *till.View, f *store.File, m *store.Method, t *rate.Table) (x, y 
 			case rate.ByQuantity:
 				x = decimal.FromInt(v.Cart.Quantity)
 			case rate.ByDistance:
-				if v.Cart.Distance == nil || o.Parcels[0].From != "" || !shipsOnlyFrom(f, m.From) { // the Till's is another
+				// the Till's is another
+				if v.Cart.Distance == nil || o.Parcels[0].From != "" || !shipsOnlyFrom(f, m.From) {
 					return x, y, false
 				}
 				x = *v.Cart.Distance

@@ -59,7 +59,8 @@ type placeRow struct {
 	Uses                                      string
 	Lost                                      string // what its lack of a point means
 	Field, Slip                               string // what is wrong, and with which field
-	Leave                                     int    // how many products leave from there, where it cannot be removed for that
+	// how many products leave from there, where it cannot be removed for that
+	Leave int
 }
 
 type taxRow struct{ Places, Percent, Slip string }
