@@ -148,8 +148,12 @@ func (a *asked) parcelWarnings() (list []Warning) {
 // names are what lines are called, and whether they are several.
 func (a *asked) names(lines []int) (text string, several bool) {
 	var names []string
-	for _, i := range slices.Compact(slices.Sorted(slices.Values(lines))) {
-		names = once(names, a.q.Lines[i].name(i))
+	seen := map[string]bool{}
+	for _, i := range slices.Sorted(slices.Values(lines)) {
+		if name := a.q.Lines[i].name(i); !seen[name] {
+			seen[name] = true
+			names = append(names, name)
+		}
 	}
 	return fewNames(names), len(names) > 1
 }

@@ -146,7 +146,13 @@ func (a *asked) pack(out *parcelling, plan int, from string, lines []int, all bo
 	for i := range known.Parcels {
 		d.parcels(a, out, p, from, &known.Parcels[i])
 	}
-	out.unsized = slices.DeleteFunc(out.unsized, func(line int) bool { return slices.Contains(out.unboxed, line) })
+	if len(known.Alone) > 0 {
+		alone := make(map[int]bool, len(out.unboxed))
+		for _, line := range out.unboxed {
+			alone[line] = true
+		}
+		out.unsized = slices.DeleteFunc(out.unsized, func(line int) bool { return alone[line] })
+	}
 }
 
 // packing is how lines are packed by a plan, remembered by their sizes, weights and numbers.

@@ -289,7 +289,7 @@ document.addEventListener("alpine:init", () => {
       hint(o) {
         return o.offer.hint;
       },
-      // "2 parcels: Large box 18.2 kg, Small box 1.1 kg"; nothing where the method says nothing of parcels and all goods
+      // "2 parcels: Large box 18.2 kg, Small box 1.1 kg"; nothing where the method says nothing of them and all goods
       // leave from one place.
       parcelsSay(o) {
         const list = o.parcels || [];
