@@ -100,7 +100,7 @@ func typeBox(f *store.File, b *store.Box, field BoxField, typed string) error {
 		}
 		d, err := measure.Number(typed, f.Store.Currency)
 		if err != nil {
-			return Problemf("%s: write what the box costs as 0.60", err.Error())
+			return Problemf("%s", err.Error())
 		}
 		b.Cost = &d
 		return nil

@@ -218,7 +218,7 @@ func inZone(country string, codes []string) string {
 }
 
 // madeBoxes is a made store whose methods pack into four kinds of boxes, or into none.
-func madeBoxes(b *testing.B, boxes bool) *Engine {
+func madeBoxes(b testing.TB, boxes bool) *Engine {
 	text := string(madeStore(20, 50))
 	sizes := []string{"3,12,9,5", "2,20,15,8", "9,30,20,12", "5,15,10,10"}
 	for i := range 20 {

@@ -548,11 +548,13 @@ func TestRequestsThatBreakARule(t *testing.T) {
 
 // One engine, many goroutines: the same answers as alone (run with -race to see more).
 func TestQuotingFromManyGoroutines(t *testing.T) {
-	e := compiled(t, madeStore(50, 20))
+	e := madeBoxes(t, true)
 	var requests []*Request
 	var want []*Answer
 	for i := range 40 {
 		q := read(t, e, strings.Replace(madeRequest, "21100", fmt.Sprintf("%05d", i*2477), 1))
+		q.Parcels, q.Lines[i%len(q.Lines)].Quantity = i%2 == 0, int64(i)
+		q.Lines[0].Quantity++
 		requests, want = append(requests, q), append(want, e.Quote(q))
 	}
 	var wg sync.WaitGroup
@@ -569,7 +571,8 @@ func TestQuotingFromManyGoroutines(t *testing.T) {
 }
 
 func FuzzRequest(f *testing.F) {
-	file, faults := store.Read([]byte(shopWith(flat, `,"products":[{"sku":"A","price":"3"}]`)))
+	file, faults := store.Read([]byte(strings.Replace(parcelShop(byWeight, `"parcels":{"all_boxes":true},`), `"zones":`,
+		`"products":[{"sku":"A","price":"3","length":"9","width":"9","height":"0"}],"zones":`, 1)))
 	if len(faults) > 0 {
 		f.Fatal(faults)
 	}
@@ -586,6 +589,8 @@ func FuzzRequest(f *testing.F) {
 		"quantity":1000000}]}]`,
 		),
 	)
+	f.Add([]byte(`{"to":{"country":"FI"},"parcels":true,"lines":[{"sku":"A","quantity":7,"upright":true,"from":"hall"},
+		{"length":"12.5","width":"3","height":"30","weight":"0.5","quantity":3},{"weight":"19","quantity":2}]}`))
 	f.Fuzz(func(t *testing.T, data []byte) {
 		requests, _, faults := e.ReadRequest(data)
 		if len(faults) > 0 {

@@ -25,14 +25,18 @@ const full = `{"format":"diadrom-store/1","store":{"name":"Made","currency":"EUR
 "locations":[{"id":"w","name":"Workshop","country":"FI","postcode":"21100","city":"Naantali","street":"Verstaskuja 3",
 		"lat":"60.4","lon":"22.0","ships_from":true,"pickup":true},{"id":"x","name":"Other"}],
 "classes":[{"id":"bulky","name":"Bulky","note":"big"},{"id":"soft","name":"Soft"}],
+"boxes":[{"id":"small","name":"Small box","length":"30","width":"20","height":"15","weight":"0.2","max_weight":"5",
+		"cost":"0.60"},{"id":"large","name":"Large box","length":"60","width":"40","height":"30"}],
 "products":[{"sku":"A","name":"Towel","price":"29.00","weight":"0.3","length":"40","width":"30","height":"5",
-		"class":"soft","ships_free":true,"own_parcel":true},{"sku":"B","price":"1"}],
+		"class":"soft","ships_free":true,"own_parcel":true,"upright":true,"from":"x"},{"sku":"B","price":"1"}],
 "zones":[{"id":"fi","name":"Finland","rank":3,"places":[{"country":"FI"}],"except":[{"country":"FI",
 		"postcodes":["22*"]}]},{"id":"se","name":"Sweden","only":true,"places":[{"country":"SE"},{"world":true}]}],
 "methods":[{"id":"parcel","name":"Parcel","label":"Parcel to your door","classes":"add","from":"w","days":{"min":2,
-		"max":4,"business":true},"volumetric_divisor":"4000","handling":{"amount":"1.00","percent":"2"},
+		"max":4,"business":true},"volumetric_divisor":"4000","parcels":{"boxes":["small","large"],
+		"max_weight":"30"},"handling":{"amount":"1.00","percent":"2"},
   "needs":{"subtotal":{"from":"1"},"weight":{"to":"30"},"billed_weight":{"to":"40"},"quantity":{"to":"9"},
-		"distance":{"to":"900"},"longest_side":{"to":"120"},"coupons":["K"],"groups":["g"],"only_classes":["soft"],
+		"distance":{"to":"900"},"longest_side":{"to":"120"},"parcel_weight":{"to":"25"},"girth":{"to":"300"},
+		"coupons":["K"],"groups":["g"],"only_classes":["soft"],
 		"without_classes":["bulky"]},
   "free":{"subtotal":"120","quantity":9,"coupons":["FREE"],"require":"all"},"minimum":"2","maximum":"90",
 		"preselected":true,"when_refused":"tell","refused_text":"Sorry",
@@ -125,6 +129,18 @@ func TestAnEditIsASentence(t *testing.T) {
 				table(s, 1)["zones"] = []any{"fi", "se"}
 				table(s, 1)["rows"] = []any{map[string]any{"charges": []any{"5", "8"}}}
 			}},
+		{"boxes/small/max_weight", "Small box, carries at most: 5 kg → 6 kg", func(s map[string]any) {
+			member(s, "boxes", 0)["max_weight"] = "6"
+		}},
+		{"methods/parcel/terms/boxes", "Parcel, packed into: Small box; Large box → all", func(s map[string]any) {
+			member(s, "methods", 0)["parcels"] = map[string]any{"all_boxes": true, "max_weight": "30"}
+		}},
+		{"methods/parcel/terms/max_parcel", "Parcel, heaviest parcel: 30 kg → nothing", func(s map[string]any) {
+			member(s, "methods", 0)["parcels"] = map[string]any{"boxes": []any{"small", "large"}}
+		}},
+		{"products/A/from", "Towel, leaves from: Other → Workshop", func(s map[string]any) {
+			member(s, "products", 0)["from"] = "w"
+		}},
 		{"methods/parcel/terms/free", "Parcel, free: from 120.00 and from 9 items and with coupon FREE → from 90.00",
 			func(s map[string]any) {
 				member(s, "methods", 0)["free"] = map[string]any{"subtotal": "90"}
