@@ -20,7 +20,6 @@ const (
 	smallest opening = iota // that takes the unit
 	largest                 // that takes the unit
 	whole                   // the smallest that may take all that is left, else the largest
-	openings
 )
 
 // way is one way to pack everything.
