@@ -36,20 +36,23 @@ type Measures struct {
 
 // Option is a method that the buyer can choose.
 type Option struct {
-	Method string      `json:"method"`
-	Label  string      `json:"label"`
-	Kind   store.Kind  `json:"kind"`
-	Zone   string      `json:"zone"`
-	Charge string      `json:"charge"`
-	Tax    string      `json:"tax"`
-	Total  string      `json:"total"`
-	Days   *store.Days `json:"days"`
-	Dates  *Dates      `json:"dates,omitempty"` // of a request with a moment, to a store that says when orders leave
-	Steps  []Step      `json:"steps"`
-	Offer  *Offer      `json:"offer,omitempty"` // of a request for a checkout
-	Point  string      `json:"point,omitempty"` // the chosen location, where the method is collected there
+	Method string `json:"method"`
+	// of a method that asks a carrier: the carrier's code for what it is sent by
+	Service string      `json:"service,omitempty"`
+	Label   string      `json:"label"`
+	Kind    store.Kind  `json:"kind"`
+	Zone    string      `json:"zone"`
+	Charge  string      `json:"charge"`
+	Tax     string      `json:"tax"`
+	Total   string      `json:"total"`
+	Days    *store.Days `json:"days"`
+	Dates   *Dates      `json:"dates,omitempty"` // of a request with a moment, to a store that says when orders leave
+	Steps   []Step      `json:"steps"`
+	Offer   *Offer      `json:"offer,omitempty"` // of a request for a checkout
+	Point   string      `json:"point,omitempty"` // the chosen location, where the method is collected there
 
-	Parcels []Parcel `json:"parcels,omitzero"` // of a request for them
+	Parcels   []Parcel `json:"parcels,omitzero"`    // of a request for them
+	Estimated bool     `json:"estimated,omitempty"` // the carrier failed, and the method's tables stand in
 
 	Amounts Amounts     `json:"-"`
 	Free    *store.Free `json:"-"` // the rule of free delivery that counts on the day; nil for none
@@ -77,6 +80,8 @@ type Step struct {
 // Kinds of steps.
 const (
 	StepTable     = "table"
+	StepCarrier   = "carrier"  // what a carrier said
+	StepAdjusted  = "adjusted" // what the method makes of it
 	StepSurcharge = "surcharge"
 	StepMinimum   = "minimum"
 	StepMaximum   = "maximum"

@@ -24,20 +24,22 @@ type Engine struct {
 	zones, surcharges, taxes *place.Index
 	zoneRules                []place.Owner // of each zone; none of one that is switched off
 
-	ranked    bool
-	calendar  *calendar.Calendar // nil: days are not made dates
-	volumes   bool               // whether volumetric weights may be billed
-	products  map[string]int
-	classes   map[string]bool
-	methods   []method
-	plans     []*plan     // how goods of methods become parcels
-	agreed    []agreement // customers', then groups', then places'
-	origins   []origin    // the places of the shop whose point is known
-	originOf  map[string]int
-	shipsFrom []int           // into origins
-	metres    decimal.Decimal // metres in the store's unit of distance
-	outside   Outside         // nil: nobody is asked
-	memos     *memos
+	ranked       bool
+	calendar     *calendar.Calendar // nil: days are not made dates
+	volumes      bool               // whether volumetric weights may be billed
+	products     map[string]int
+	classes      map[string]bool
+	methods      []method
+	plans        []*plan     // how goods of methods become parcels
+	agreed       []agreement // customers', then groups', then places'
+	origins      []origin    // the places of the shop whose point is known
+	originOf     map[string]int
+	shipsFrom    []int           // into origins
+	metres       decimal.Decimal // metres in the store's unit of distance
+	outside      Outside         // nil: nobody is asked
+	carriers     Carriers        // nil: none is connected
+	asksCarriers bool            // some method asks one
+	memos        *memos
 }
 
 // method is a store's method with what is looked up for it in each quote.
@@ -126,6 +128,7 @@ func Compile(f *store.File, g *gazetteer.Gazetteer) *Engine {
 	for i := range f.Methods {
 		if m := &f.Methods[i]; m.Enabled {
 			e.volumes = e.volumes || e.billsVolume(m)
+			e.asksCarriers = e.asksCarriers || len(services(m)) > 0
 			e.methods = append(e.methods, e.method(m, zoneIndex))
 		}
 	}
@@ -147,7 +150,7 @@ func (e *Engine) locations(f *store.File, g *gazetteer.Gazetteer) map[string]orb
 			e.shipsFrom = append(e.shipsFrom, len(e.origins))
 		}
 		e.originOf[l.ID] = len(e.origins)
-		e.origins = append(e.origins, origin{p, f.LocationName(l.ID)})
+		e.origins = append(e.origins, origin{p, f.LocationName(l.ID), l.ID})
 	}
 	return points
 }

@@ -43,7 +43,9 @@ func (e *Engine) Asking(o Outside) *Engine {
 }
 
 // Again compiles another store with the same list of places and the same services to ask.
-func (e *Engine) Again(f *store.File) *Engine { return Compile(f, e.gaz).Asking(e.outside) }
+func (e *Engine) Again(f *store.File) *Engine {
+	return Compile(f, e.gaz).Asking(e.outside).AskingCarriers(e.carriers)
+}
 
 // Ahead asks services outside for what quotes to many addresses need, all at once, and gives the engine that knows the
 // answers and asks no more: thousands of quotes would wait for as many questions one by one.
@@ -100,12 +102,14 @@ func (e *Engine) from() []orb.Point {
 type origin struct {
 	point orb.Point
 	name  string
+	id    string
 }
 
 // way is how far it is from a place of the shop to an address; its length is nil where either has no point.
 type way struct {
 	length   *decimal.Decimal // in the store's unit, three decimals
 	from     string           // the place's name
+	id       string           // the place's
 	straight *decimal.Decimal // of an estimate: what the factor multiplied; else nil
 	byRoad   bool
 }
@@ -113,6 +117,7 @@ type way struct {
 // outsideAnswers are what services outside said for one quote.
 type outsideAnswers struct {
 	asked    bool               // for ways by road
+	rates    []CarrierAnswer    // of carriers, by ask
 	metres   []*decimal.Decimal // by road from each of the engine's origins
 	why      string             // why some of them are nil
 	guessed  way                // an estimate that the answer rests on
@@ -142,7 +147,7 @@ func (a *asked) wayFrom(i int) way {
 		return way{}
 	}
 	o := &a.e.origins[i]
-	w := way{length: a.e.between(o.point, *a.to.Point), from: o.name}
+	w := way{length: a.e.between(o.point, *a.to.Point), from: o.name, id: o.id}
 	if a.e.file.Store.DistanceBy != store.ByRoad {
 		return w
 	}

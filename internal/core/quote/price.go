@@ -12,12 +12,13 @@ import (
 // pricing is one method on its way from table to price.
 type pricing struct {
 	*asked
-	m       *method
-	s       *served
-	zone    *store.Zone
-	from    way             // from the usual place
-	sum     decimal.Decimal // exact
-	written decimal.Decimal // of the amounts of the steps as they are written
+	m         *method
+	s         *served
+	zone      *store.Zone
+	from      way             // from the usual place
+	estimated bool            // the tables stand in for a carrier
+	sum       decimal.Decimal // exact
+	written   decimal.Decimal // of the amounts of the steps as they are written
 }
 
 // begin starts the text of a step: what is appended to p.text until step is called.
@@ -36,8 +37,8 @@ func (p *pricing) write(text string) { p.text = append(p.text, text...) }
 
 func (p *pricing) writeMoney(d decimal.Decimal) { p.text = d.Append(p.text, p.e.units.Digits) }
 
-// price works through the steps of docs/model.md, "From table to price".
-func (p *pricing) price() (decimal.Decimal, Refusal) {
+// price works through the steps of docs/model.md, "From table to price". Step 1 is that of the tables where it is nil.
+func (p *pricing) price(step1 func() Refusal) (decimal.Decimal, Refusal) {
 	if !p.cart.charged() {
 		at := p.begin()
 		p.write("all these goods ship free")
@@ -46,7 +47,12 @@ func (p *pricing) price() (decimal.Decimal, Refusal) {
 	}
 	first := len(p.steps)
 	agreed := p.agreedCharge()
-	refused := p.tables()
+	var refused Refusal
+	if step1 == nil {
+		refused = p.tables()
+	} else {
+		refused = step1()
+	}
 	switch {
 	case refused.Code == "":
 		p.surcharge()
@@ -108,7 +114,7 @@ func (p *pricing) tables() Refusal {
 		results[i].far = results[i].far[:0]
 	}
 	worst := p.parcels(results)
-	if p.m.Kind == store.Carrier && worst.Code == "" {
+	if p.m.Kind == store.CarrierKind && worst.Code == "" && !p.estimated {
 		worst = Refusal{Code: Carrier, Cause: NoCarrier}
 	}
 	if worst.Code != "" {

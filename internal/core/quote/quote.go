@@ -33,6 +33,9 @@ type asked struct {
 	said       outsideAnswers
 	day        time.Time // that is looked at; zero before it is needed
 
+	carriers map[*method]carrierAsked // what carriers were asked
+	fallen   []string                 // of carriers that failed: by what their methods are priced instead
+
 	parcellings []*parcelling // of each plan, of the charged goods and of all that are shipped
 	unlisted    bool          // an option has more parcels than are listed
 
@@ -63,6 +66,9 @@ type optionNote struct {
 	steps              span // part of asked.steps
 	amounts            Amounts
 	free               *store.Free // the rule that counts on the day
+
+	service, label string // of a carrier
+	estimated      bool
 }
 
 // rowNumbers is 0, 1, 2, …: the single row of a step is a part of it and needs no memory of its own.
@@ -115,6 +121,9 @@ func (e *Engine) Quote(q *Request) *Answer {
 		a.offers(answer)
 	}
 	answer.Warnings = append(answer.Warnings, a.parcelWarnings()...)
+	for _, text := range a.fallen {
+		answer.Warnings = append(answer.Warnings, Warning{CarrierFallback, text + "."})
+	}
 	answer.Warnings = append(answer.Warnings, a.outsideWarnings()...)
 	return answer
 }
@@ -123,6 +132,7 @@ func (e *Engine) Quote(q *Request) *Answer {
 func (a *asked) offers(answer *Answer) {
 	e, q := a.e, a.q
 	a.prepare()
+	a.askCarriers()
 	for i := range e.methods {
 		m := &e.methods[i]
 		begun := len(a.steps)
@@ -170,7 +180,8 @@ func (a *asked) finish() []Option {
 		n := &a.options[i]
 		options[i] = Option{
 			Method:  n.m.ID,
-			Label:   n.m.label,
+			Service: n.service,
+			Label:   cmp.Or(n.label, n.m.label),
 			Kind:    n.m.Kind,
 			Zone:    n.zone,
 			Days:    n.days,
@@ -181,6 +192,8 @@ func (a *asked) finish() []Option {
 			Steps:   steps[n.steps.from:n.steps.to:n.steps.to],
 			Amounts: n.amounts,
 			Free:    n.free,
+
+			Estimated: n.estimated,
 		}
 		a.collect(&options[i], n.m)
 		if a.q.Parcels {
@@ -340,63 +353,77 @@ func sentence(text string) string {
 	return string(unicode.ToUpper(r)) + text[size:]
 }
 
-// method evaluates one method and notes it as an option, or says why it is not offered.
-func (a *asked) method(m *method) Refusal {
+// reached is how far a method got: all that is judged before its price.
+type reached struct {
+	s    *served
+	zone *store.Zone
+	from way // from the usual place
+}
+
+func (w *reached) pricing(a *asked, m *method) *pricing {
+	return &pricing{asked: a, m: m, s: w.s, zone: w.zone, from: w.from}
+}
+
+// reach judges a method up to its price: its zone, period, conditions and parcels.
+func (a *asked) reach(m *method) (w reached, r Refusal) {
 	position, s := a.serving(m)
 	if s == nil {
-		return a.outside()
+		return w, a.outside()
 	}
-	zone := &a.e.file.Zones[a.zones[position].Owner]
+	w.s, w.zone, w.from = s, &a.e.file.Zones[a.zones[position].Owner], a.nearest
 	if position > a.only {
 		narrow := a.e.file.Zones[a.zones[a.only].Owner]
-		return Refusal{
+		return w, Refusal{
 			Code:  ZoneOnly,
 			Cause: ZoneAlone,
 			Names: []string{cmp.Or(narrow.Name, narrow.ID)},
-			Zone:  cmp.Or(zone.Name, zone.ID),
+			Zone:  cmp.Or(w.zone.Name, w.zone.ID),
 		}
 	}
-	from := a.nearest
 	if m.ownFrom {
-		from = a.wayFrom(m.from)
+		w.from = a.wayFrom(m.from)
 	}
 	if m.Available != nil && !m.Available.Has(a.today()) {
-		return Refusal{Code: NotAvailable, Cause: OutsidePeriod, When: *m.Available}
+		return w, Refusal{Code: NotAvailable, Cause: OutsidePeriod, When: *m.Available}
 	}
-	unmet := a.needs(m, s.terms.Needs, from.length)
+	unmet := a.needs(m, s.terms.Needs, w.from.length)
 	if unmet.Code == "" || unmet.Code == NoDistance {
 		if r := a.tooHeavy(m); r.Code != "" {
-			return r
+			return w, r
 		}
 	}
-	if unmet.Code != "" {
-		return unmet
+	if unmet.Code == "" && !s.terms.Enabled {
+		unmet = Refusal{Code: NoRate, Cause: SwitchedOff, Zone: cmp.Or(w.zone.Name, w.zone.ID)}
 	}
-	if !s.terms.Enabled {
-		return Refusal{Code: NoRate, Cause: SwitchedOff, Zone: cmp.Or(zone.Name, zone.ID)}
-	}
-	begun := len(a.steps)
-	p := pricing{asked: a, m: m, s: s, zone: zone, from: from}
-	charge, r := p.price()
+	return w, unmet
+}
+
+// method evaluates one method and notes it as an option, or as one for each service of a carrier, or says why it is not
+// offered.
+func (a *asked) method(m *method) Refusal {
+	w, r := a.reach(m)
 	if r.Code != "" {
 		return r
 	}
+	if a.e.asksCarriers && a.cart.charged() && len(services(m.Method)) > 0 {
+		return a.byCarrier(m, &w)
+	}
+	begun := len(a.steps)
+	p := pricing{asked: a, m: m, s: w.s, zone: w.zone, from: w.from}
+	charge, r := p.price(nil)
+	if r.Code == "" {
+		a.note(m, &w, begun, charge, optionNote{days: w.s.terms.Days})
+	}
+	return r
+}
+
+// note notes an option by its charge, whose steps are those from begun on.
+func (a *asked) note(m *method, w *reached, begun int, charge decimal.Decimal, n optionNote) {
 	tax, total := a.tax(m, charge)
-	a.options = append(
-		a.options,
-		optionNote{
-			m,
-			zone.ID,
-			s.terms.Days,
-			a.money(charge),
-			a.money(tax),
-			a.money(total),
-			span{begun, len(a.steps)},
-			Amounts{charge, tax, total},
-			a.freeRule(&s.terms),
-		},
-	)
-	return Refusal{}
+	n.m, n.zone, n.free = m, w.zone.ID, a.freeRule(&w.s.terms)
+	n.charge, n.tax, n.total = a.money(charge), a.money(tax), a.money(total)
+	n.steps, n.amounts = span{begun, len(a.steps)}, Amounts{charge, tax, total}
+	a.options = append(a.options, n)
 }
 
 // serving finds the narrowest matching zone that a table of the method serves.

@@ -29,6 +29,10 @@ const (
 	ShopUnknown   Cause = "shop_unknown"    // nobody knows where goods leave from
 	PlaceUnknown  Cause = "place_unknown"   // nobody knows where the address is
 	NoCarrier     Cause = "no_carrier"      //
+	// CarrierFailed is that of a carrier that gave no answer that can be used: its name, and why.
+	CarrierFailed Cause = "carrier_failed"
+	// CarrierUnpriced is that of a carrier that names no price.
+	CarrierUnpriced Cause = "carrier_unpriced"
 )
 
 // What limits may be on beside the measures of tables.
@@ -90,6 +94,8 @@ func (r *Refusal) Short() string {
 		return "distance unknown"
 	case NoCarrier:
 		return "no carrier"
+	case CarrierFailed:
+		return "carrier failed"
 	}
 	return "no price"
 }
@@ -154,6 +160,10 @@ func (r *Refusal) Owner() string {
 			"postcode or a point"
 	case PlaceUnknown:
 		return "needs the distance, and we do not know where this address is"
+	case CarrierFailed:
+		return "the carrier gave no price: " + strings.Join(r.Names, " ")
+	case CarrierUnpriced:
+		return r.Names[0] + " names no price for these parcels to this address"
 	}
 	return "the carrier gave no price: no carrier is connected"
 }
@@ -161,7 +171,7 @@ func (r *Refusal) Owner() string {
 // Buyer says why a method is not offered, as a buyer reads it: label is what they call the method.
 func (r *Refusal) Buyer(label string) string {
 	switch r.Cause {
-	case NoZone, ZonesUnserved, ZoneAlone, SwitchedOff, CellEmpty, ClassUnpriced:
+	case NoZone, ZonesUnserved, ZoneAlone, SwitchedOff, CellEmpty, ClassUnpriced, CarrierUnpriced:
 		return label + " is not available for this order at this address"
 	case OverLimit, UnderLimit:
 		return r.limit(label)

@@ -17,7 +17,7 @@ type checker struct {
 	faults fault.List
 	faulty map[string]bool // paths of the faults
 
-	locations, classes, boxes, zones, methods map[string]int
+	locations, classes, boxes, zones, carriers, methods map[string]int
 }
 
 // add notes a fault, unless that value, or one around it, is at fault already.
@@ -51,6 +51,7 @@ func (c *checker) check() {
 	c.boxes = ids(c, "boxes", len(f.Boxes), "id", func(i int) string { return f.Boxes[i].ID })
 	ids(c, "products", len(f.Products), "sku", func(i int) string { return f.Products[i].SKU })
 	c.zones = ids(c, "zones", len(f.Zones), "id", func(i int) string { return f.Zones[i].ID })
+	c.carriers = ids(c, "carriers", len(f.Carriers), "id", func(i int) string { return f.Carriers[i].ID })
 	c.methods = ids(c, "methods", len(f.Methods), "id", func(i int) string { return f.Methods[i].ID })
 	ids(c, "surcharges", len(f.Surcharges), "id", func(i int) string { return f.Surcharges[i].ID })
 	ids(c, "agreed", len(f.Agreed), "id", func(i int) string { return f.Agreed[i].ID })
@@ -214,6 +215,9 @@ func (c *checker) method(m *Method, path fault.Path) {
 	}
 	if m.Parcels != nil {
 		c.references(c.boxes, m.Parcels.Boxes, "box", path.With("parcels", "boxes"))
+	}
+	if m.Carrier != nil && m.Carrier.ID != "" {
+		c.reference(c.carriers, m.Carrier.ID, "carrier", path.With("carrier", "id"))
 	}
 	c.needs(m.Needs, path.With("needs"))
 	c.inherits(m, path)

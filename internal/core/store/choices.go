@@ -5,9 +5,9 @@ type Kind string
 
 // Kinds of methods.
 const (
-	Delivery Kind = "delivery" // brought by the shop
-	Pickup   Kind = "pickup"   // collected by the buyer
-	Carrier  Kind = "carrier"  // handed to a carrier
+	Delivery    Kind = "delivery" // brought by the shop
+	Pickup      Kind = "pickup"   // collected by the buyer
+	CarrierKind Kind = "carrier"  // handed to a carrier
 )
 
 // Combine is how the tables of a method make one charge.

@@ -26,6 +26,7 @@ func (f *File) Clone() *File {
 	c.Zones = cloneEach(f.Zones, func(z *Zone) {
 		z.Rank, z.Places, z.Except = clonePointer(z.Rank), cloneRules(z.Places), cloneRules(z.Except)
 	})
+	c.Carriers = slices.Clone(f.Carriers)
 	c.Methods = cloneEach(f.Methods, cloneMethod)
 	c.Surcharges = cloneEach(f.Surcharges, func(s *Surcharge) {
 		s.Places, s.Except, s.Methods = cloneRules(s.Places), cloneRules(s.Except), slices.Clone(s.Methods)
@@ -71,6 +72,9 @@ func cloneMethod(m *Method) {
 	m.Available = clonePointer(m.Available)
 	if m.Parcels = clonePointer(m.Parcels); m.Parcels != nil {
 		m.Parcels.Boxes = slices.Clone(m.Parcels.Boxes)
+	}
+	if m.Carrier = clonePointer(m.Carrier); m.Carrier != nil {
+		m.Carrier.Services = slices.Clone(m.Carrier.Services)
 	}
 	m.Handling = clonePointer(m.Handling)
 	m.Needs = cloneNeeds(m.Needs)

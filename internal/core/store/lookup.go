@@ -121,6 +121,11 @@ func (b *Box) Side(name string) *decimal.Decimal {
 	return map[string]*decimal.Decimal{"length": &b.Length, "width": &b.Width, "height": &b.Height}[name]
 }
 
+// Carrier finds a carrier by its id; nil where there is none.
+func (f *File) Carrier(id string) *Carrier {
+	return at(f.Carriers, find(f.Carriers, id, func(c *Carrier) string { return c.ID }))
+}
+
 // BoxesOf are the kinds of boxes that a method packs into, in the order in which it names them; none where it has no
 // parcels of its own.
 func (f *File) BoxesOf(m *Method) (boxes []*Box) {

@@ -27,7 +27,7 @@ type Entry struct {
 }
 
 // Lists are the names of the lists of a store file, in its order.
-var Lists = []string{"locations", "classes", "boxes", "products", "zones", "methods", "surcharges", "agreed"}
+var Lists = []string{"locations", "classes", "boxes", "products", "zones", "carriers", "methods", "surcharges", "agreed"}
 
 // listOf is a list of a file with what can be done with its entries.
 type listOf interface {
@@ -111,6 +111,9 @@ func (f *File) list(name string) listOf {
 	case "zones":
 		id := func(z *Zone) string { return z.ID }
 		return listed(f, func(f *File) *[]Zone { return &f.Zones }, id, sameZone, (*reader).zone)
+	case "carriers":
+		id := func(c *Carrier) string { return c.ID }
+		return listed(f, func(f *File) *[]Carrier { return &f.Carriers }, id, deeply[Carrier], (*reader).carrier)
 	case "methods":
 		id := func(m *Method) string { return m.ID }
 		return listed(f, func(f *File) *[]Method { return &f.Methods }, id, deeply[Method], (*reader).method)

@@ -60,6 +60,8 @@ func (r *reader) file(f *File) {
 			f.Products = list(r, r.product)
 		case "zones":
 			f.Zones = list(r, r.zone)
+		case "carriers":
+			f.Carriers = list(r, r.carrier)
 		case "methods":
 			f.Methods = list(r, r.method)
 		case "surcharges":

@@ -23,7 +23,7 @@ func (r *reader) methodField(m *Method, name string) bool {
 	case "label":
 		m.Label = r.Text()
 	case "kind":
-		m.Kind = choice(r, Delivery, Pickup, Carrier)
+		m.Kind = choice(r, Delivery, Pickup, CarrierKind)
 	case "enabled":
 		m.Enabled = r.Bool(true)
 	case "taxable":
@@ -61,6 +61,8 @@ func (r *reader) methodTerm(m *Method, name string) bool {
 		m.Volumetric = r.divisor()
 	case "parcels":
 		m.Parcels = r.parcels()
+	case "carrier":
+		m.Carrier = r.asks()
 	case "handling":
 		m.Handling = r.handling()
 	case "needs":

@@ -28,6 +28,7 @@ type File struct {
 	Boxes      []Box       `json:"boxes,omitempty"`
 	Products   []Product   `json:"products"`
 	Zones      []Zone      `json:"zones"`
+	Carriers   []Carrier   `json:"carriers,omitempty"`
 	Methods    []Method    `json:"methods"`
 	Surcharges []Surcharge `json:"surcharges"`
 	Agreed     []Agreed    `json:"agreed"`
@@ -226,6 +227,7 @@ type Method struct {
 	Volumetric *decimal.Decimal `json:"volumetric_divisor,omitempty"` // cm³ per kg; nil: the store's
 	// how goods are parcelled; nil: one parcel for each place that they leave from
 	Parcels     *Parcels         `json:"parcels,omitempty"`
+	Carrier     *Asks            `json:"carrier,omitempty"` // of kind carrier: who is asked; nil: nobody
 	Handling    *Handling        `json:"handling,omitempty"`
 	Needs       *Needs           `json:"needs,omitempty"`
 	Free        *Free            `json:"free,omitempty"`
@@ -244,6 +246,29 @@ type Parcels struct {
 	Boxes     []string         `json:"boxes,omitempty"`      // ids; none with AllBoxes
 	AllBoxes  bool             `json:"all_boxes,omitempty"`  // all of the store's
 	MaxWeight *decimal.Decimal `json:"max_weight,omitempty"` // of a parcel, its box included; nil: no limit
+}
+
+// Carrier is a service that is asked over HTTP what parcels cost. Its secret is kept elsewhere, by its id.
+type Carrier struct {
+	ID   string `json:"id"`
+	Name string `json:"name"`
+	URL  string `json:"url"` // http or https, below which its addresses are
+}
+
+// Asks says what a method of kind carrier asks of which carrier, and what it makes of the prices.
+type Asks struct {
+	ID       string           `json:"id"` // of the carrier
+	Services []Service        `json:"services,omitempty"`
+	Amount   *decimal.Decimal `json:"amount,omitempty"`   // added, may be below 0
+	Percent  *decimal.Decimal `json:"percent,omitempty"`  // of what the carrier said, added before, may be below 0
+	Fallback bool             `json:"fallback,omitempty"` // whether the tables price it where the carrier fails
+}
+
+// Service is a service of a carrier, by its code there.
+type Service struct {
+	Code    string `json:"code"`
+	Label   string `json:"label,omitempty"` // what buyers read; "": the carrier's name for it
+	Enabled bool   `json:"enabled"`
 }
 
 // ServedZones lists the ids of the zones that a method has prices for, in the order of its columns.

@@ -409,7 +409,7 @@ func Of(e *quote.Engine, zones *coverage.Map) Page {
 	for i := range f.Methods {
 		m := &f.Methods[i]
 		says := Method(e, zones, m)
-		if !m.Enabled || len(says) == 0 || m.Kind == store.Carrier {
+		if !m.Enabled || len(says) == 0 || m.Kind == store.CarrierKind {
 			continue
 		}
 		p.Methods = append(p.Methods, Section{m.BuyersLabel(), says})

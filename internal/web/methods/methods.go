@@ -50,7 +50,7 @@ type methodsView struct {
 var kindWords = map[store.Kind]string{
 	store.Delivery: "delivered",
 	store.Pickup:   "collected",
-	store.Carrier:  "carrier",
+	store.CarrierKind:  "carrier",
 }
 
 func (s *Screens) methodsView(c *gin.Context, state *draft.State) methodsView {

@@ -1,0 +1,311 @@
+package quote
+
+import (
+	"cmp"
+
+	"diadrom/internal/core/decimal"
+	"diadrom/internal/core/measure"
+	"diadrom/internal/core/place"
+	"diadrom/internal/core/store"
+)
+
+// Carriers asks carriers what parcels cost. It is safe for many goroutines and answers in bounded time, from memory
+// where it can.
+type Carriers interface {
+	// Rates asks all at once and gives an answer for each, in the same order.
+	Rates(asks []CarrierAsk) []CarrierAnswer
+}
+
+// CarrierAsk is a question to a carrier: what parcels that leave from one place cost to an address.
+type CarrierAsk struct {
+	Carrier  *store.Carrier
+	Currency string // ISO 4217, that of the store
+	Digits   int    // minor digits of the currency
+	From, To place.Address
+	Parcels  []CarrierParcel
+}
+
+// CarrierParcel is a parcel as carriers measure it.
+type CarrierParcel struct {
+	Kilograms   decimal.Decimal
+	Centimetres []decimal.Decimal // length, width, height; none where they are not known
+}
+
+// CarrierAnswer is what a carrier said, or why it said nothing: words that go on after its name, such as "did not
+// answer within 1.5 s".
+type CarrierAnswer struct {
+	Rates   []CarrierRate
+	Failure string
+}
+
+// CarrierRate is the price of a service: an amount for each parcel that was asked about.
+type CarrierRate struct {
+	Service, Name string
+	Amounts       []decimal.Decimal
+	Days          *store.Days // nil: not said
+}
+
+// CarrierFallback warns that a carrier failed and a method's tables stand in.
+const CarrierFallback = "carrier_fallback"
+
+// maxAskedParcels is about how many parcels a carrier is asked at most.
+const maxAskedParcels = 500
+
+// AskingCarriers is the engine with carriers to ask.
+func (e *Engine) AskingCarriers(c Carriers) *Engine {
+	with := *e
+	with.carriers = c
+	return &with
+}
+
+// carrierAsked is what was asked for a method: an ask for each place that its goods leave from.
+type carrierAsked struct {
+	asks    []int // into the quote's asks
+	parcels int   // of all of them
+}
+
+// services lists those of a method that are on.
+func services(m *store.Method) (list []store.Service) {
+	if m.Kind != store.CarrierKind || m.Carrier == nil {
+		return nil
+	}
+	for _, s := range m.Carrier.Services {
+		if s.Enabled {
+			list = append(list, s)
+		}
+	}
+	return list
+}
+
+// askCarriers asks all carriers of the methods that get so far, all at once.
+func (a *asked) askCarriers() {
+	if a.e.carriers == nil || !a.e.asksCarriers || !a.cart.charged() {
+		return
+	}
+	var asks []CarrierAsk
+	keys := map[string]int{}
+	for i := range a.e.methods {
+		m := &a.e.methods[i]
+		if len(services(m.Method)) == 0 {
+			continue
+		}
+		way, refused := a.reach(m)
+		if refused.Code != "" {
+			continue
+		}
+		var of carrierAsked
+		for _, from := range a.origins() {
+			ask := a.carrierAsk(m, from, &way.from)
+			if len(ask.Parcels) == 0 {
+				continue
+			}
+			of.parcels += len(ask.Parcels)
+			key := ask.key()
+			at, known := keys[key]
+			if !known {
+				at = len(asks)
+				keys[key], asks = at, append(asks, ask)
+			}
+			of.asks = append(of.asks, at)
+		}
+		if a.carriers == nil {
+			a.carriers = map[*method]carrierAsked{}
+		}
+		a.carriers[m] = of
+	}
+	if len(asks) > 0 {
+		a.said.rates = a.e.carriers.Rates(asks)
+	}
+}
+
+// key tells asks of one quote apart.
+func (c *CarrierAsk) key() string {
+	key := []byte(c.Carrier.ID + " " + c.From.Country + " " + c.From.Postcode + " " + c.From.City + " " + c.From.Street)
+	for i := range c.Parcels {
+		p := &c.Parcels[i]
+		key = p.Kilograms.Append(append(key, '|'), 0)
+		for _, side := range p.Centimetres {
+			key = side.Append(append(key, ' '), 0)
+		}
+	}
+	return string(key)
+}
+
+// carrierAsk is the question about the parcels of a method that leave from a place, "" for the usual one.
+func (a *asked) carrierAsk(m *method, from string, usual *way) CarrierAsk {
+	ask := CarrierAsk{Carrier: a.e.file.Carrier(m.Carrier.ID), Currency: a.e.file.Store.Currency, Digits: a.e.units.Digits,
+		To: a.q.To, From: a.sender(m, from, usual)}
+	list := a.parcelled(m.plan, false).parcels
+	for i := range list {
+		p := &list[i]
+		if p.from != from {
+			continue
+		}
+		one := CarrierParcel{Kilograms: a.kilograms(p.all.Weight)}
+		switch {
+		case p.box != nil:
+			one.Centimetres = a.centimetres(p.box.sides[:])
+		case p.unit != nil && p.unit.Sized():
+			one.Centimetres = a.centimetres([]decimal.Decimal{*p.unit.Length, *p.unit.Width, *p.unit.Height})
+		}
+		for range min(p.count, maxAskedParcels+1) {
+			if len(ask.Parcels) > maxAskedParcels {
+				return ask
+			}
+			ask.Parcels = append(ask.Parcels, one)
+		}
+	}
+	return ask
+}
+
+func (a *asked) kilograms(d decimal.Decimal) decimal.Decimal {
+	return measure.Convert(measure.Weight, d, a.e.file.Store.WeightUnit, "kg")
+}
+
+func (a *asked) centimetres(sides []decimal.Decimal) []decimal.Decimal {
+	out := make([]decimal.Decimal, len(sides))
+	for i := range sides {
+		out[i] = measure.Convert(measure.Length, sides[i], a.e.file.Store.LengthUnit, "cm")
+	}
+	return out
+}
+
+// sender is the address of the place from which goods of a method leave: theirs, or with "" the usual one.
+func (a *asked) sender(m *method, from string, usual *way) place.Address {
+	l := a.e.file.Location(cmp.Or(from, usual.id, m.From))
+	for i := 0; l == nil && i < len(a.e.file.Locations); i++ {
+		if a.e.file.Locations[i].ShipsFrom {
+			l = &a.e.file.Locations[i]
+		}
+	}
+	if l == nil {
+		return place.Address{Country: a.e.file.Home()}
+	}
+	return place.Address{Country: l.Country, City: l.City, Postcode: l.Postcode, Street: l.Street, Lat: l.Lat, Lon: l.Lon}
+}
+
+// carrierPrice is what a service costs for all parcels of a method.
+type carrierPrice struct {
+	service, label string
+	days           *store.Days
+	amounts        []decimal.Decimal
+}
+
+// carrierPrices are those of a method's services for which the carrier names a price, in their order; failure is why
+// it names none at all, in words that go on after its name.
+func (a *asked) carrierPrices(m *method) (list []carrierPrice, failure string) {
+	if a.e.carriers == nil {
+		return nil, "is not asked here"
+	}
+	of := a.carriers[m]
+	for _, at := range of.asks {
+		if f := a.said.rates[at].Failure; f != "" {
+			return nil, f
+		}
+	}
+	for _, s := range services(m.Method) {
+		p := carrierPrice{service: s.Code, label: s.Label}
+		for _, at := range of.asks {
+			for _, r := range a.said.rates[at].Rates {
+				if r.Service == s.Code {
+					p.amounts = append(p.amounts, r.Amounts...)
+					p.label, p.days = cmp.Or(p.label, r.Name), r.Days
+					break
+				}
+			}
+		}
+		if len(p.amounts) == of.parcels && of.parcels > 0 {
+			p.label = cmp.Or(p.label, s.Code)
+			list = append(list, p)
+		}
+	}
+	return list, ""
+}
+
+// byCarrier notes an option for each service that the carrier prices. Where it fails, the tables stand in, or the
+// method is refused.
+func (a *asked) byCarrier(m *method, w *reached) Refusal {
+	carrier := a.e.file.Carrier(m.Carrier.ID)
+	name := cmp.Or(carrier.Name, carrier.ID)
+	prices, failure := a.carrierPrices(m)
+	switch {
+	case failure != "" && m.Carrier.Fallback:
+		p := w.pricing(a, m)
+		p.estimated = true
+		begun := len(a.steps)
+		charge, r := p.price(p.tables)
+		if r.Code == "" {
+			a.note(m, w, begun, charge, optionNote{estimated: true, days: w.s.terms.Days})
+			a.fallen = append(a.fallen, name+" "+failure+": "+m.label+" is priced by its own price list")
+		}
+		return r
+	case failure != "", len(prices) == 0:
+		r := Refusal{Code: NoRate, Cause: CarrierUnpriced, Names: []string{name}}
+		if failure != "" {
+			r = Refusal{Code: Carrier, Cause: CarrierFailed, Names: []string{name, failure}}
+		}
+		p, begun := w.pricing(a, m), len(a.steps)
+		charge, r := p.price(func() Refusal { return r })
+		if r.Code == "" { // a charge was agreed
+			a.note(m, w, begun, charge, optionNote{days: w.s.terms.Days})
+		}
+		return r
+	}
+	for i := range prices {
+		c := &prices[i]
+		p, begun := w.pricing(a, m), len(a.steps)
+		charge, r := p.price(func() Refusal { return p.carrierStep(name, c) })
+		if r.Code != "" {
+			return r
+		}
+		a.note(m, w, begun, charge, optionNote{service: c.service, label: c.label, days: c.days})
+	}
+	return Refusal{}
+}
+
+// carrierStep is step 1 for a service: what the carrier said, and what the method makes of it.
+func (p *pricing) carrierStep(name string, c *carrierPrice) Refusal {
+	said, at := decimal.Zero, p.begin()
+	p.write(name + " " + c.service + ", " + countParcels(len(c.amounts)) + ": ")
+	for i, amount := range c.amounts {
+		if i > 0 {
+			p.write(" + ")
+		}
+		if i < maxNamed {
+			p.writeMoney(amount)
+		} else if i == maxNamed {
+			p.write("…")
+		}
+		said = said.Add(amount)
+	}
+	p.step(StepCarrier, at, said)
+	of, made := p.m.Carrier, said
+	at = p.begin()
+	p.write("adjusted:")
+	if of.Percent != nil {
+		made = made.Add(said.Percent(*of.Percent))
+		p.write(" " + of.Percent.String() + " %")
+	}
+	if of.Amount != nil {
+		made = made.Add(*of.Amount)
+		p.write(" ")
+		p.writeMoney(*of.Amount)
+	}
+	if made.Sign() < 0 {
+		made = decimal.Zero
+		p.write(", but never below 0")
+	}
+	if of.Percent == nil && of.Amount == nil {
+		p.text = p.text[:at]
+		return Refusal{}
+	}
+	p.step(StepAdjusted, at, made.Sub(said))
+	return Refusal{}
+}
+
+func countParcels(n int) string {
+	if n == 1 {
+		return "1 parcel"
+	}
+	return decimal.FromInt(int64(n)).String() + " parcels"
+}
