@@ -258,7 +258,7 @@ func (a *asked) byCarrier(m *method, w *reached) Refusal {
 		if r.Code != "" {
 			return r
 		}
-		a.note(m, w, begun, charge, optionNote{service: c.service, label: c.label, days: c.days})
+		a.note(m, w, begun, charge, optionNote{service: c.service, label: c.label, days: cmp.Or(c.days, w.s.terms.Days)})
 	}
 	return Refusal{}
 }

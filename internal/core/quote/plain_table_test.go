@@ -57,6 +57,7 @@ const (
 	plainPriced = iota
 	plainNoRate
 	plainNoDistance
+	plainFailed
 )
 
 func plainTable(t obj, column int, g plainGoods, distance *big.Rat) (*big.Rat, int) {

@@ -100,8 +100,9 @@ func plainDistance(file obj, lat1, lon1, lat2, lon2 string) *big.Rat {
 // plainOutside is what services outside say: metres by road from each place of the shop ("" for no way) to wherever the
 // order goes, and where its street lies ("lat", "lon"; nil where that is not known).
 type plainOutside struct {
-	metres obj
-	street obj
+	metres  obj
+	street  obj
+	carrier plainCarrier
 }
 
 // plainWay is the distance from a place of the shop to an address, and whether it is an estimate.
@@ -189,24 +190,21 @@ func plainQuote(file, request obj, outside plainOutside, said func(method string
 			continue
 		}
 		distanceFrom(text(m, "from")) // may be an estimate
-		if option, code := plainMethod(
-			file,
-			request,
-			m,
-			zones,
-			plainParcels(file, request, m, false, said),
-			plainCart{subtotal, weight, longest, quantity, classes, plainParcels(file, request, obj{}, true, nil),
-				plainParcels(file, request, m, true, said)},
-			func(from string) *big.Rat {
-				if from == "" {
-					from = text(m, "from")
-				}
-				return distanceFrom(from)
-			},
-		); code != "" {
-			a.refused[id] = code
-		} else {
-			a.options[id] = option
+		parcels := plainParcels(file, request, m, false, said)
+		for _, way := range plainServices(file, m, parcels, outside.carrier) {
+			option, code := plainMethod(file, request, m, zones, parcels, plainCart{subtotal, weight, longest, quantity, classes,
+				plainParcels(file, request, obj{}, true, nil), plainParcels(file, request, m, true, said)},
+				func(from string) *big.Rat {
+					if from == "" {
+						from = text(m, "from")
+					}
+					return distanceFrom(from)
+				}, way.step1)
+			if code != "" {
+				a.refused[id] = code
+			} else {
+				a.options[id+way.name] = option
+			}
 		}
 	}
 	return a
@@ -226,6 +224,7 @@ func plainMethod(
 	parcels []plainParcel,
 	cart plainCart,
 	distanceFrom func(from string) *big.Rat,
+	step1 func() (*big.Rat, int),
 ) (plainOption, string) {
 	to := sub(request, "to")
 	position, zone := -1, ""
@@ -343,12 +342,18 @@ func plainMethod(
 				agreed = rat(g["amount"])
 			}
 		}
-		sum, outcome = plainTables(file, m, zone, parcels, distanceFrom)
+		if step1 != nil {
+			sum, outcome = step1()
+		} else {
+			sum, outcome = plainTables(file, m, zone, parcels, distanceFrom)
+		}
 		switch {
 		case outcome == plainPriced:
 			sum = plainExtras(file, m, term, to, cart, sum)
 		case agreed == nil && outcome == plainNoDistance:
 			return plainOption{}, NoDistance
+		case agreed == nil && outcome == plainFailed:
+			return plainOption{}, Carrier
 		case agreed == nil:
 			return plainOption{}, NoRate
 		}

@@ -221,6 +221,16 @@ func drawStore(t *rapid.T) obj {
 		if maybe(t, "available") {
 			m["available"] = drawPeriod(t)
 		}
+		if maybe(t, "asks a carrier") {
+			m["kind"] = "carrier"
+			m["carrier"] = rapid.SampledFrom([]obj{
+				{"id": "post", "services": []any{obj{"code": "slow"}, obj{"code": "express", "label": "Tomorrow"}}},
+				{"id": "post", "services": []any{obj{"code": "express"}, obj{"code": "slow", "enabled": false}},
+					"percent": "12.5", "amount": "-0.50", "fallback": true},
+				{"id": "post", "services": []any{obj{"code": "slow"}}, "amount": "-100"},
+				{"id": "post", "services": []any{obj{"code": "unknown"}}, "fallback": true},
+			}).Draw(t, "carrier")
+		}
 		if parcels := drawParcels(t); len(parcels) > 0 {
 			m["parcels"] = parcels
 		}
@@ -254,6 +264,7 @@ func drawStore(t *rapid.T) obj {
 			},
 			obj{"id": "shed"}, // nobody knows where
 		},
+		"carriers": []any{obj{"id": "post", "name": "Post", "url": "http://post.example"}},
 		"boxes": []any{
 			obj{"id": "small", "length": "50", "width": "20", "height": "15", "weight": "0.2"},
 			obj{"id": "large", "length": "80", "width": "40", "height": "35.5", "weight": "1", "max_weight": "25"},
@@ -452,6 +463,7 @@ func TestQuotesEqualThePlainEvaluation(t *testing.T) {
 		if outside.metres != nil || outside.street != nil {
 			e = e.Asking(drawn{e, outside})
 		}
+		e = e.AskingCarriers(outside.carrier)
 		said := func(method string, all bool) []Parcel { return parcelsOf(t, e, request, method, all) }
 		want, have := plainQuote(file, request, outside, said), ask(t, e, request)
 		if have.Measures.Distance == nil {
@@ -466,7 +478,14 @@ func TestQuotesEqualThePlainEvaluation(t *testing.T) {
 		assert.Equal(t, want.needsShipping, have.NeedsShipping)
 		options, refused := map[string]plainOption{}, map[string]string{}
 		for _, o := range have.Options {
-			options[o.Method] = asPlain(&o)
+			key := o.Method
+			if o.Service != "" {
+				key += "/" + o.Service
+			}
+			options[key] = asPlain(&o)
+			assert.Equal(t, o.Estimated, slices.ContainsFunc(have.Warnings, func(w Warning) bool {
+				return w.Code == CarrierFallback
+			}) && o.Estimated)
 		}
 		for _, r := range have.Refused {
 			refused[r.Method] = r.Code
@@ -502,6 +521,13 @@ func drawOutside(t *rapid.T) (o plainOutside) {
 				"metres")
 		}
 	}
+	o.carrier.rates = map[string][2]string{}
+	for _, service := range []string{"slow", "express"} {
+		if rapid.IntRange(0, 3).Draw(t, service) > 0 {
+			o.carrier.rates[service] = [2]string{drawAmount(t, "for a parcel"), drawAmount(t, "for a kilogram")}
+		}
+	}
+	o.carrier.fails = maybe(t, "the carrier fails")
 	if rapid.Bool().Draw(t, "addresses") {
 		o.street = obj{"lat": "60.451", "lon": "22.149"}
 	}
@@ -613,4 +639,24 @@ func TestExportThenImportGivesTheSameAnswers(t *testing.T) {
 		require.NoError(t, err)
 		assert.JSONEq(t, string(was), string(is))
 	})
+}
+
+// Rates says what was drawn, as a carrier would.
+func (c plainCarrier) Rates(asks []CarrierAsk) []CarrierAnswer {
+	answers := make([]CarrierAnswer, len(asks))
+	for i := range asks {
+		if c.fails {
+			answers[i].Failure = "did not answer within 1.5 s"
+			continue
+		}
+		for service, rate := range c.rates {
+			r := CarrierRate{Service: service, Name: "Post " + service}
+			for _, p := range asks[i].Parcels {
+				perKilogram := decimal.MustParse(rate[1]).Mul(p.Kilograms)
+				r.Amounts = append(r.Amounts, decimal.MustParse(rate[0]).Add(perKilogram).Round(2))
+			}
+			answers[i].Rates = append(answers[i].Rates, r)
+		}
+	}
+	return answers
 }

@@ -102,7 +102,7 @@ func TestASweepEqualsThePlainEvaluation(t *testing.T) {
 				}
 			}
 			said := func(method string, all bool) []Parcel { return parcelsOf(t, e, asked, method, all) }
-			want := plainQuote(file, asked, plainOutside{}, said)
+			want := plainQuote(file, asked, plainOutside{carrier: plainCarrier{fails: true}}, said)
 			have := map[string]plainOption{}
 			for _, o := range s.Answer.Options {
 				have[o.Method] = asPlain(&o)
