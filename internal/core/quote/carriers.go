@@ -20,7 +20,6 @@ type Carriers interface {
 type CarrierAsk struct {
 	Carrier  *store.Carrier
 	Currency string // ISO 4217, that of the store
-	Digits   int    // minor digits of the currency
 	From, To place.Address
 	Parcels  []CarrierParcel
 }
@@ -133,7 +132,7 @@ func (c *CarrierAsk) key() string {
 
 // carrierAsk is the question about the parcels of a method that leave from a place, "" for the usual one.
 func (a *asked) carrierAsk(m *method, from string, usual *way) CarrierAsk {
-	ask := CarrierAsk{Carrier: a.e.file.Carrier(m.Carrier.ID), Currency: a.e.file.Store.Currency, Digits: a.e.units.Digits,
+	ask := CarrierAsk{Carrier: a.e.file.Carrier(m.Carrier.ID), Currency: a.e.file.Store.Currency,
 		To: a.q.To, From: a.sender(m, from, usual)}
 	list := a.parcelled(m.plan, false).parcels
 	for i := range list {

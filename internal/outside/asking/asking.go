@@ -4,6 +4,7 @@
 package asking
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
@@ -37,21 +38,37 @@ func (f Failure) Error() string { return string(f) }
 // Client asks one service. It is safe for many goroutines.
 type Client struct {
 	base    string
+	secret  string
+	timeout time.Duration
 	http    *http.Client
 	breaker *gobreaker.CircuitBreaker[[]byte]
+}
+
+// Options say how a service is asked.
+type Options struct {
+	Local   bool          // it may be in the machine's own network
+	Timeout time.Duration // of one question
+	Secret  string        // sent as a bearer token (RFC 6750), "" for none
 }
 
 // New makes a client of the service at a URL, which [CheckURL] has found right. local allows services of the machine's
 // own network.
 func New(base string, local bool) *Client {
-	dialer := &net.Dialer{Timeout: Timeout}
-	if !local {
+	return NewWith(base, Options{Local: local, Timeout: Timeout})
+}
+
+// NewWith is New with more said.
+func NewWith(base string, o Options) *Client {
+	dialer := &net.Dialer{Timeout: o.Timeout}
+	if !o.Local {
 		dialer.Control = onlyPublic
 	}
 	return &Client{
-		base: strings.TrimRight(base, "/"),
+		base:    strings.TrimRight(base, "/"),
+		secret:  o.Secret,
+		timeout: o.Timeout,
 		http: &http.Client{
-			Timeout: Timeout,
+			Timeout: o.Timeout,
 			Transport: &http.Transport{DialContext: dialer.DialContext, MaxIdleConnsPerHost: 8,
 				IdleConnTimeout: time.Minute},
 			CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse },
@@ -99,10 +116,25 @@ var shared = netip.MustParsePrefix("100.64.0.0/10")
 // Get asks for a path with its query, below the service's address, and reads the answer as JSON into a value. The
 // error is a [Failure].
 func (c *Client) Get(ctx context.Context, path string, into any) error {
+	return c.ask(ctx, http.MethodGet, path, nil, into)
+}
+
+// Post is Get of a question that is sent as JSON.
+func (c *Client) Post(ctx context.Context, path string, question, into any) error {
+	body, err := json.Marshal(question)
+	if err != nil {
+		return err
+	}
+	return c.ask(ctx, http.MethodPost, path, body, into)
+}
+
+func (c *Client) ask(ctx context.Context, method, path string, question []byte, into any) error {
 	_, err := c.breaker.Execute(func() ([]byte, error) {
-		body, err := c.fetch(ctx, path)
-		if err == nil && json.Unmarshal(body, into) != nil {
-			err = Failure("did not answer in the form that was expected")
+		body, err := c.fetch(ctx, method, path, question)
+		if err == nil {
+			if err = json.Unmarshal(body, into); err != nil && !errors.As(err, new(Failure)) {
+				err = Failure("did not answer in the form that was expected")
+			}
 		}
 		return body, err
 	})
@@ -115,13 +147,19 @@ func (c *Client) Get(ctx context.Context, path string, into any) error {
 	case errors.As(err, new(Failure)):
 		return err
 	}
-	return Failure(words(err))
+	return Failure(c.words(err))
 }
 
-func (c *Client) fetch(ctx context.Context, path string) ([]byte, error) {
-	r, err := http.NewRequestWithContext(ctx, http.MethodGet, c.base+path, http.NoBody)
+func (c *Client) fetch(ctx context.Context, method, path string, question []byte) ([]byte, error) {
+	r, err := http.NewRequestWithContext(ctx, method, c.base+path, bytes.NewReader(question))
 	if err != nil {
 		return nil, err
+	}
+	if question != nil {
+		r.Header.Set("Content-Type", "application/json")
+	}
+	if c.secret != "" {
+		r.Header.Set("Authorization", "Bearer "+c.secret)
 	}
 	r.Header.Set("Accept", "application/json")
 	r.Header.Set("User-Agent", "Diadrom")
@@ -141,7 +179,7 @@ func (c *Client) fetch(ctx context.Context, path string) ([]byte, error) {
 }
 
 // words says why nothing came.
-func words(err error) string {
+func (c *Client) words(err error) string {
 	var timeout net.Error
 	var dns *net.DNSError
 	switch {
@@ -150,7 +188,7 @@ func words(err error) string {
 	case errors.As(err, &dns):
 		return "cannot be found: nobody knows the host " + dns.Name
 	case errors.As(err, &timeout) && timeout.Timeout(), errors.Is(err, context.DeadlineExceeded):
-		return fmt.Sprintf("did not answer within %d s", int(Timeout.Seconds()))
+		return fmt.Sprintf("did not answer within %g s", c.timeout.Seconds())
 	case errors.Is(err, syscall.ECONNREFUSED):
 		return "is not there: nothing listens at its address"
 	}
