@@ -6,6 +6,7 @@ import (
 
 	"diadrom/internal/core/quote"
 	"diadrom/internal/outside"
+	"diadrom/internal/outside/carriers"
 
 	"github.com/spf13/cobra"
 )
@@ -40,7 +41,8 @@ func (f *outsideFlags) read() (outside.Settings, error) {
 	return s, nil
 }
 
-// asking is an engine that asks the services that are set. Whoever types an address here may name any.
+// asking is an engine that asks the services that are set, and carriers. Whoever types the address of a service here may
+// name any; those of carriers come from a store file, and are public ones unless --local-services says otherwise.
 func (f *outsideFlags) asking(e *quote.Engine) (*quote.Engine, error) {
 	settings, err := f.read()
 	if err != nil {
@@ -48,5 +50,6 @@ func (f *outsideFlags) asking(e *quote.Engine) (*quote.Engine, error) {
 	}
 	var asks outside.Services
 	asks.Set(settings, true, true)
-	return e.Asking(&asks), nil
+	return e.Asking(&asks).AskingCarriers(carriers.New(carriers.Options{Local: f.local,
+		Secret: carriers.FromEnvironment})), nil
 }

@@ -29,8 +29,52 @@ func standinCommand() *cobra.Command {
 			func(g *gazetteer.Gazetteer) http.Handler { return standin.NewRoads(g) }),
 		placesStandin("addresses", "Serve where addresses lie, from a list of places (the search of Nominatim)",
 			func(g *gazetteer.Gazetteer) http.Handler { return standin.NewAddresses(g) }),
+		carrierStandin(),
 	)
 	return cmd
+}
+
+// carrierStandin is a carrier that is made of a store file.
+func carrierStandin() *cobra.Command {
+	var storeName, gazetteerName, address string
+	var bad standin.Misbehave
+	cmd := &cobra.Command{
+		Use:   "carrier --store FILE [--gazetteer FILE] [--listen ADDRESS]",
+		Short: "Serve a carrier whose services are the methods of a store file, quoted a parcel at a time",
+		Args:  cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			engine, err := readEngine(cmd, storeName, gazetteerName)
+			if err != nil {
+				return err
+			}
+			return listenAs(cmd, "A carrier is", address, bad.Handler(standin.NewCarrier(engine)))
+		},
+	}
+	cmd.Flags().StringVar(&storeName, "store", "", "the store file")
+	cmd.Flags().StringVar(&gazetteerName, "gazetteer", "", "places in the GeoNames postal layout")
+	registerStandin(cmd, &address, &bad)
+	cmd.MarkFlagRequired("store")
+	return cmd
+}
+
+// registerStandin adds the flags that all stand-ins have.
+func registerStandin(cmd *cobra.Command, address *string, bad *standin.Misbehave) {
+	cmd.Flags().StringVar(address, "listen", "127.0.0.1:0", "address and port; port 0 takes a free one")
+	cmd.Flags().DurationVar(&bad.Slow, "slow", 0, "how long each answer takes, such as 3s")
+	cmd.Flags().BoolVar(&bad.Fail, "fail", false, "answer with status 500")
+	cmd.Flags().BoolVar(&bad.Nonsense, "nonsense", false, "answer with a page in HTML")
+}
+
+// listenAs serves a stand-in until it is stopped, and says where it is.
+func listenAs(cmd *cobra.Command, what, address string, handler http.Handler) error {
+	l, err := net.Listen("tcp", address)
+	if err != nil {
+		return err
+	}
+	ctx, stop := signal.NotifyContext(cmd.Context(), syscall.SIGINT, syscall.SIGTERM)
+	defer stop()
+	fmt.Fprintf(cmd.OutOrStdout(), "%s at http://%s\n", what, l.Addr())
+	return serveStandin(ctx, l, handler)
 }
 
 // placesStandin is a stand-in that is made of a list of places.
@@ -50,24 +94,14 @@ func placesStandin(name, short string, service func(*gazetteer.Gazetteer) http.H
 			if err != nil {
 				return err
 			}
-			l, err := net.Listen("tcp", address)
-			if err != nil {
-				return err
-			}
-			ctx, stop := signal.NotifyContext(cmd.Context(), syscall.SIGINT, syscall.SIGTERM)
-			defer stop()
-			fmt.Fprintf(cmd.OutOrStdout(), "%s are at http://%s\n", strings.ToUpper(name[:1])+name[1:], l.Addr())
-			return serveStandin(ctx, l, bad.Handler(service(g)))
+			return listenAs(cmd, strings.ToUpper(name[:1])+name[1:]+" are", address, bad.Handler(service(g)))
 		},
 	}
 	cmd.Flags().StringVar(&gazetteerName, "gazetteer", "", "places in the GeoNames postal layout")
 	cmd.Flags().StringSliceVar(&countries, "country", []string{"FI"}, "countries whose lists come with Diadrom, "+
 		"without "+
 		"--gazetteer")
-	cmd.Flags().StringVar(&address, "listen", "127.0.0.1:0", "address and port; port 0 takes a free one")
-	cmd.Flags().DurationVar(&bad.Slow, "slow", 0, "how long each answer takes, such as 3s")
-	cmd.Flags().BoolVar(&bad.Fail, "fail", false, "answer with status 500")
-	cmd.Flags().BoolVar(&bad.Nonsense, "nonsense", false, "answer with a page in HTML")
+	registerStandin(cmd, &address, &bad)
 	return cmd
 }
 

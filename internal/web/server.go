@@ -101,7 +101,7 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 	if err != nil {
 		return nil, err
 	}
-	d.Ask(asks.Outside)
+	d.Ask(asks.Outside, asks.Carriers)
 	nobody := ""
 	if o.SignIn.Demo {
 		nobody = signin.DemoOwner.Name

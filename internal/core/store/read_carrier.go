@@ -81,7 +81,7 @@ func (r *reader) services() (list []Service) {
 	r.List(func(int) {
 		s := Service{Enabled: true}
 		before := len(r.Faults)
-		ok := r.Object(func(name []byte) bool {
+		r.Object(func(name []byte) bool {
 			switch string(name) {
 			case "code":
 				s.Code = r.Text()
@@ -94,7 +94,7 @@ func (r *reader) services() (list []Service) {
 			}
 			return true
 		})
-		if ok && len(r.Faults) == before {
+		if len(r.Faults) == before {
 			switch {
 			case s.Code == "":
 				r.FaultBelow(fault.Path{"code"}, fault.Missing, "say which service of the carrier this is")

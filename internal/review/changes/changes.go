@@ -79,6 +79,7 @@ func Between(before, after Side) []Change {
 	compare(d, boxes)
 	compare(d, products)
 	compare(d, zones)
+	compare(d, carriers)
 	compare(d, methods)
 	compare(d, surcharges)
 	compare(d, agreed)

@@ -31,6 +31,7 @@ const full = `{"format":"diadrom-store/1","store":{"name":"Made","currency":"EUR
 		"class":"soft","ships_free":true,"own_parcel":true,"upright":true,"from":"x"},{"sku":"B","price":"1"}],
 "zones":[{"id":"fi","name":"Finland","rank":3,"places":[{"country":"FI"}],"except":[{"country":"FI",
 		"postcodes":["22*"]}]},{"id":"se","name":"Sweden","only":true,"places":[{"country":"SE"},{"world":true}]}],
+"carriers":[{"id":"post","name":"Post","url":"https://post.example"},{"id":"other","url":"https://other.example"}],
 "methods":[{"id":"parcel","name":"Parcel","label":"Parcel to your door","classes":"add","from":"w","days":{"min":2,
 		"max":4,"business":true},"volumetric_divisor":"4000","parcels":{"boxes":["small","large"],
 		"max_weight":"30"},"handling":{"amount":"1.00","percent":"2"},
@@ -48,7 +49,9 @@ const full = `{"format":"diadrom-store/1","store":{"name":"Made","currency":"EUR
 		null]}]},
    {"id":"rest","name":"The rest","zones":["fi"],"classes":[],"by":"order","rows":[{"charges":["5"]}]}]},
   {"id":"pick","name":"Collect","kind":"pickup","tables":[{"id":"t","zones":["fi"],"by":"subtotal","edges":"from",
-		"rows":[{"at":"0","charges":["3"]},{"at":"50","charges":["0"]}]}]}],
+		"rows":[{"at":"0","charges":["3"]},{"at":"50","charges":["0"]}]}]},
+  {"id":"asked","name":"Asked","kind":"carrier","carrier":{"id":"post","services":[{"code":"slow"},
+		{"code":"fast","label":"Tomorrow","enabled":false}],"amount":"-0.50","percent":"10","fallback":true}}],
 "surcharges":[{"id":"north","name":"Far north","places":[{"country":"FI","postcodes":["99*"]}],
 		"except":[{"country":"FI","postcodes":["99999"]}],"methods":["parcel"],"amount":"4.00","percent":"1"}],
 "agreed":[{"id":"hotel","name":"Hotel","customer":"C-1","group":"g","place":{"country":"FI","postcode":"00100",
@@ -137,6 +140,15 @@ func TestAnEditIsASentence(t *testing.T) {
 		}},
 		{"methods/parcel/terms/max_parcel", "Parcel, heaviest parcel: 30 kg → nothing", func(s map[string]any) {
 			member(s, "methods", 0)["parcels"] = map[string]any{"boxes": []any{"small", "large"}}
+		}},
+		{"methods/asked/carrier", "Asked, asks: Post: slow, fast “Tomorrow” (off); 10 %; -0.50; its own price list " +
+			"where the " +
+			"carrier fails → Post: slow", func(s map[string]any) {
+			member(s, "methods", 2)["carrier"] = map[string]any{"id": "post",
+				"services": []any{map[string]any{"code": "slow"}}}
+		}},
+		{"carriers/post/url", "Post, asked at: https://post.example → https://new.example", func(s map[string]any) {
+			member(s, "carriers", 0)["url"] = "https://new.example"
 		}},
 		{"products/A/from", "Towel, leaves from: Other → Workshop", func(s map[string]any) {
 			member(s, "products", 0)["from"] = "w"

@@ -250,6 +250,15 @@ var zones = kind[store.Zone]{list: "zones", noun: "Zones",
 		),
 	}}
 
+var carriers = kind[store.Carrier]{list: "carriers", noun: "Carriers",
+	of: func(f *store.File) *[]store.Carrier { return &f.Carriers },
+	id: func(c *store.Carrier) string { return c.ID }, name: func(c *store.Carrier) string { return c.Name },
+	about: func(_ *store.File, c *store.Carrier) string { return "a carrier that is asked at " + c.URL },
+	fields: []field[store.Carrier]{
+		value("name", "name", func(c *store.Carrier) *string { return &c.Name }, quoted),
+		value("url", "asked at", func(c *store.Carrier) *string { return &c.URL }, plain),
+	}}
+
 var surcharges = kind[store.Surcharge]{list: "surcharges", noun: "Surcharges",
 	of: func(f *store.File) *[]store.Surcharge { return &f.Surcharges },
 	id: func(s *store.Surcharge) string { return s.ID }, name: func(s *store.Surcharge) string { return s.Name },

@@ -67,6 +67,7 @@ func methodFields() []field[store.Method] {
 				store.Hide: "hidden", store.Tell: "the buyer is told why", "": "hidden",
 			}),
 		),
+		value("carrier", "asks", func(m *store.Method) **store.Asks { return &m.Carrier }, asksText),
 		value(
 			"refused_text",
 			"what the buyer is told",
@@ -74,6 +75,39 @@ func methodFields() []field[store.Method] {
 			quoted,
 		),
 	}
+}
+
+// asksText says whom a method asks, and what it makes of the prices.
+func asksText(f *store.File, a *store.Asks) string {
+	if a == nil {
+		return ""
+	}
+	var parts, services []string
+	for _, s := range a.Services {
+		text := s.Code
+		if s.Label != "" {
+			text += " “" + s.Label + "”"
+		}
+		if !s.Enabled {
+			text += " (off)"
+		}
+		services = append(services, text)
+	}
+	name := a.ID
+	if c := f.Carrier(a.ID); c != nil && c.Name != "" {
+		name = c.Name
+	}
+	parts = append(parts, strings.TrimSuffix(name+": "+strings.Join(services, ", "), ": "))
+	if a.Percent != nil {
+		parts = append(parts, a.Percent.String()+" %")
+	}
+	if a.Amount != nil {
+		parts = append(parts, amount(f, *a.Amount))
+	}
+	if a.Fallback {
+		parts = append(parts, "its own price list where the carrier fails")
+	}
+	return strings.Join(parts, "; ")
 }
 
 // taxable is whether a method is taxed, of its own or as the shop's default.

@@ -23,6 +23,7 @@ type Draft struct {
 	db        *sqlite.DB
 	gazetteer *gazetteer.Gazetteer
 	outside   quote.Outside // services that quotes ask, nil for none
+	carriers  quote.Carriers
 	edits     sync.Mutex
 	state     atomic.Pointer[State]
 	live      atomic.Pointer[Live]
@@ -100,7 +101,7 @@ func (d *Draft) compiled(f *store.File, parts *store.Parts) *State {
 
 // engine makes a store ready to quote.
 func (d *Draft) engine(f *store.File) *quote.Engine {
-	return quote.Compile(f, d.gazetteer).Asking(d.outside)
+	return quote.Compile(f, d.gazetteer).Asking(d.outside).AskingCarriers(d.carriers)
 }
 
 // compile makes what is looked up in a state; before is the coverage of an earlier one, or nil.
@@ -224,20 +225,20 @@ func (d *Draft) SetGazetteer(g *gazetteer.Gazetteer) {
 	}
 }
 
-// Ask has quotes ask services outside from now on; nil for none.
-func (d *Draft) Ask(o quote.Outside) {
+// Ask has quotes ask services outside, and carriers, from now on; nil for none.
+func (d *Draft) Ask(o quote.Outside, c quote.Carriers) {
 	d.edits.Lock()
 	defer d.edits.Unlock()
-	d.outside = o
+	d.outside, d.carriers = o, c
 	now := *d.state.Load()
-	now.Engine = now.Engine.Asking(o)
+	now.Engine = now.Engine.Asking(o).AskingCarriers(c)
 	if now.Before != nil {
-		now.Before = now.Before.Asking(o)
+		now.Before = now.Before.Asking(o).AskingCarriers(c)
 	}
 	d.state.Store(&now)
 	if live := d.live.Load(); live != nil {
 		next := *live
-		next.Engine = live.Engine.Asking(o)
+		next.Engine = live.Engine.Asking(o).AskingCarriers(c)
 		d.live.Store(&next)
 	}
 }

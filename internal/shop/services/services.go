@@ -16,6 +16,7 @@ import (
 	"diadrom/internal/core/store"
 	"diadrom/internal/edit"
 	"diadrom/internal/outside"
+	"diadrom/internal/outside/carriers"
 
 	"github.com/paulmach/orb"
 )
@@ -39,7 +40,8 @@ type Store interface {
 
 // Services are those of a shop. They are safe for many goroutines.
 type Services struct {
-	Outside *outside.Services
+	Outside  *outside.Services
+	Carriers *carriers.Client
 
 	db Store
 	Options
@@ -60,7 +62,8 @@ func Open(ctx context.Context, db Store, o Options) (*Services, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Services{Outside: &outside.Services{}, db: db, Options: o, set: set}
+	s := &Services{Outside: &outside.Services{}, db: db, Options: o, set: set,
+		Carriers: carriers.New(carriers.Options{Local: o.Local, Secret: carriers.FromEnvironment})}
 	s.apply()
 	return s, nil
 }

@@ -48,9 +48,9 @@ type methodsView struct {
 }
 
 var kindWords = map[store.Kind]string{
-	store.Delivery: "delivered",
-	store.Pickup:   "collected",
-	store.CarrierKind:  "carrier",
+	store.Delivery:    "delivered",
+	store.Pickup:      "collected",
+	store.CarrierKind: "carrier",
 }
 
 func (s *Screens) methodsView(c *gin.Context, state *draft.State) methodsView {
