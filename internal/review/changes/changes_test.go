@@ -168,7 +168,7 @@ func TestAnEditIsASentence(t *testing.T) {
 		}},
 		{"methods/parcel/enabled", "Parcel: switched off",
 			func(s map[string]any) { member(s, "methods", 0)["enabled"] = false }},
-		{"methods/order", "Methods: in another order: Collect, Parcel",
+		{"methods/order", "Methods: in another order: Asked, Collect, Parcel",
 			func(s map[string]any) { slices.Reverse(s["methods"].([]any)) }},
 		{"zones/fi/places", "Finland: takes Åland Islands; takes no more Finland", func(s map[string]any) {
 			member(s, "zones", 0)["places"] = []any{map[string]any{"country": "AX"}}
