@@ -41,8 +41,8 @@ func (f *outsideFlags) read() (outside.Settings, error) {
 	return s, nil
 }
 
-// asking is an engine that asks the services that are set, and carriers. Whoever types the address of a service here may
-// name any; those of carriers come from a store file, and are public ones unless --local-services says otherwise.
+// asking is an engine that asks the services that are set, and carriers. Whoever types the address of a service here
+// may name any; those of carriers come from a store file, and are public ones unless --local-services says otherwise.
 func (f *outsideFlags) asking(e *quote.Engine) (*quote.Engine, error) {
 	settings, err := f.read()
 	if err != nil {

@@ -180,7 +180,8 @@ func (a *asked) sender(m *method, from string, usual *way) place.Address {
 	if l == nil {
 		return place.Address{Country: a.e.file.Home()}
 	}
-	return place.Address{Country: l.Country, City: l.City, Postcode: l.Postcode, Street: l.Street, Lat: l.Lat, Lon: l.Lon}
+	return place.Address{Country: l.Country, City: l.City, Postcode: l.Postcode, Street: l.Street, Lat: l.Lat,
+		Lon: l.Lon}
 }
 
 // carrierPrice is what a service costs for all parcels of a method.
@@ -257,7 +258,8 @@ func (a *asked) byCarrier(m *method, w *reached) Refusal {
 		if r.Code != "" {
 			return r
 		}
-		a.note(m, w, begun, charge, optionNote{service: c.service, label: c.label, days: cmp.Or(c.days, w.s.terms.Days)})
+		a.note(m, w, begun, charge, optionNote{service: c.service, label: c.label,
+			days: cmp.Or(c.days, w.s.terms.Days)})
 	}
 	return Refusal{}
 }

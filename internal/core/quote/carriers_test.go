@@ -54,7 +54,8 @@ func rated(service, name, amount string, days *store.Days) CarrierRate {
 }
 
 func TestCarriersAreOptions(t *testing.T) {
-	both := `{"id":"post","services":[{"code":"express","label":"Tomorrow"},{"code":"slow"},{"code":"off","enabled":false}]`
+	both := `{"id":"post","services":[{"code":"express","label":"Tomorrow"},{"code":"slow"},{"code":"off",
+		"enabled":false}]`
 	days := &store.Days{Min: 1, Max: 1, Business: true}
 	rates := []CarrierRate{rated("slow", "Post parcel", "5.10", nil), rated("express", "Express", "7.20", days),
 		rated("off", "Off", "1", nil)}

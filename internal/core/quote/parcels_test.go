@@ -125,6 +125,10 @@ func TestTheBreakdownNamesParcels(t *testing.T) {
 				"including 2 kg: 5.00"},
 		{"alike", boxed, byWeight, []string{unit(`,"quantity":40`)}, "Post, 2 × Large box, 20.5 kg: row up to and " +
 			"including 30 kg: 9.00 each"},
+		{"split by weight", `"parcels":{"max_weight":"2.5"},`, byWeight, []string{unit(`,"quantity":5`)},
+			"Post, 2 parcels, 2 kg: row up to and including 2 kg: 5.00 each; a parcel, 1 kg: row up to and " +
+				"including 2 kg: " +
+				"5.00"},
 		{"from several places", boxed, byWeight, []string{unit(`,"quantity":1`), unit(`,"quantity":2,"from":"hall"`)},
 			"Post, Small box, 1.1 kg from Shop: row up to and including 2 kg: 5.00; Small box, 2.1 kg from Hall: " +
 				"row up to and including 30 kg: 9.00"},

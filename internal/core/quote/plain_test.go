@@ -192,7 +192,8 @@ func plainQuote(file, request obj, outside plainOutside, said func(method string
 		distanceFrom(text(m, "from")) // may be an estimate
 		parcels := plainParcels(file, request, m, false, said)
 		for _, way := range plainServices(file, m, parcels, outside.carrier) {
-			option, code := plainMethod(file, request, m, zones, parcels, plainCart{subtotal, weight, longest, quantity, classes,
+			option, code := plainMethod(file, request, m, zones, parcels, plainCart{subtotal, weight, longest, quantity,
+				classes,
 				plainParcels(file, request, obj{}, true, nil), plainParcels(file, request, m, true, said)},
 				func(from string) *big.Rat {
 					if from == "" {

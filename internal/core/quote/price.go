@@ -345,12 +345,14 @@ func (p *pricing) note(s *shared, r *priced, c column, t *tabled) bool {
 		return false
 	}
 	if s.box != nil || s.named {
-		if s.count > 1 {
-			r.text = append(strconv.AppendInt(r.text, s.count, 10), " × "...)
-		}
 		switch {
 		case s.box != nil:
+			if s.count > 1 {
+				r.text = append(strconv.AppendInt(r.text, s.count, 10), " × "...)
+			}
 			r.text = append(r.text, s.box.name...)
+		case s.count > 1:
+			r.text = append(strconv.AppendInt(r.text, s.count, 10), " parcels"...)
 		case len(p.cart.alone) > 0 && p.m.plan < 0:
 			r.text = append(r.text, "the rest"...)
 		default:

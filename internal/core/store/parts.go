@@ -27,7 +27,8 @@ type Entry struct {
 }
 
 // Lists are the names of the lists of a store file, in its order.
-var Lists = []string{"locations", "classes", "boxes", "products", "zones", "carriers", "methods", "surcharges", "agreed"}
+var Lists = []string{"locations", "classes", "boxes", "products", "zones", "carriers", "methods", "surcharges",
+	"agreed"}
 
 // listOf is a list of a file with what can be done with its entries.
 type listOf interface {

@@ -19,7 +19,8 @@ func (r *reader) carrier() (c Carrier) {
 		case "url":
 			given = true
 			if c.URL = r.Text(); c.URL != "" && !ServiceURL(c.URL) {
-				r.Fault(fault.Choice, "%.80q is not the address of a service: write it such as https://post.example/rates",
+				r.Fault(fault.Choice, "%.80q is not the address of a service: write it such as "+
+					"https://post.example/rates",
 					c.URL)
 			}
 		default:

@@ -1,6 +1,6 @@
-// Package carriers asks carriers what parcels cost, as docs/model.md has it: GET below a carrier's address /services, POST
-// /rates, JSON with decimals as strings, a bearer token. What one said is remembered for as long as it says, at most ten
-// minutes; the same question at the same time is one; all carriers of a quote have one time limit together.
+// Package carriers asks carriers what parcels cost, as docs/model.md has it: GET below a carrier's address /services,
+// POST /rates, JSON with decimals as strings, a bearer token. What one said is remembered for as long as it says, at
+// most ten minutes; the same question at the same time is one; all carriers of a quote have one time limit together.
 package carriers
 
 import (
@@ -284,8 +284,8 @@ func (c *checked) UnmarshalJSON(data []byte) error {
 // maxDays is the longest delivery time that is believed.
 const maxDays = 3650
 
-// FromEnvironment is the secret for a carrier that the environment has: DIADROM_CARRIER_ and the id in capitals, with _ in
-// place of -; "" for none.
+// FromEnvironment is the secret for a carrier that the environment has: DIADROM_CARRIER_ and the id in capitals, with
+// _ in place of -; "" for none.
 func FromEnvironment(id string) string {
 	return os.Getenv("DIADROM_CARRIER_" + strings.ToUpper(strings.ReplaceAll(id, "-", "_")))
 }

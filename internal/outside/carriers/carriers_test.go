@@ -22,7 +22,8 @@ import (
 
 // post is an invented carrier: parcels by weight, and letters that take only small ones.
 const post = `{"format":"diadrom-store/1","store":{"currency":"EUR"},"zones":[{"id":"fi","places":[{"country":"FI"}]}],
- "methods":[{"id":"parcel","label":"Post parcel","days":{"min":2,"max":3,"business":true},"tables":[{"id":"t","zones":["fi"],
+ "methods":[{"id":"parcel","label":"Post parcel","days":{"min":2,"max":3,"business":true},"tables":[{"id":"t",
+		"zones":["fi"],
   "by":"weight","edges":"up_to","rows":[{"at":"2","charges":["5.10"]},{"at":"30","charges":["7.20"]}]}]},
  {"id":"letter","label":"Letter","needs":{"longest_side":{"to":"35"}},"tables":[{"id":"t","zones":["fi"],"by":"weight",
   "edges":"up_to","rows":[{"at":"1","charges":["2.40"]}]}]}]}`
@@ -102,7 +103,8 @@ func TestCarriersThatFail(t *testing.T) {
 		url  string
 		want string
 	}{
-		"slow":              {counted(t, &asked, standin.Misbehave{Slow: 3 * time.Second}).URL, "did not answer within 0.3 s"},
+		"slow": {counted(t, &asked, standin.Misbehave{Slow: 3 * time.Second}).URL,
+			"did not answer within 0.3 s"},
 		"status":            {counted(t, &asked, standin.Misbehave{Fail: true}).URL, "answered with status 500"},
 		"a page":            {counted(t, &asked, standin.Misbehave{Nonsense: true}).URL, "did not answer in the form"},
 		"another currency":  {answers(`{"currency":"SEK","rates":[]}`).URL, `answered in "SEK", not in EUR`},
@@ -128,7 +130,8 @@ func TestCarriersThatFail(t *testing.T) {
 		c.Rates([]quote.CarrierAsk{ask(s.URL, "1")})
 	}
 	assert.Equal(t, int64(5), asked.Load(), "after five failures in a row a carrier is left alone")
-	assert.Contains(t, words(c.Rates([]quote.CarrierAsk{ask(s.URL, "1")})[0]), "failed 5 times in a row and is left alone")
+	assert.Contains(t, words(c.Rates([]quote.CarrierAsk{ask(s.URL, "1")})[0]), "failed 5 times in a row and is left "+
+		"alone")
 }
 
 func TestCarriersOfTheOwnNetworkHaveToBeAllowed(t *testing.T) {
@@ -159,5 +162,6 @@ func TestTheSecretIsSentAndNothingElseOfTheShop(t *testing.T) {
 	assert.Equal(t, []string{"Bearer s3cret", "/v2/rates"}, []string{token, path})
 	assert.Equal(t, map[string]any{"currency": "EUR", "from": map[string]any{"country": "FI", "postcode": "21100"},
 		"to":      map[string]any{"country": "FI", "postcode": "00100"},
-		"parcels": []any{map[string]any{"weight_kg": "1.5", "length_cm": "30", "width_cm": "20.5", "height_cm": "1"}}}, body)
+		"parcels": []any{map[string]any{"weight_kg": "1.5", "length_cm": "30", "width_cm": "20.5", "height_cm": "1"}}},
+		body)
 }

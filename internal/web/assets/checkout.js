@@ -196,10 +196,11 @@ document.addEventListener("alpine:init", () => {
         }
         this.asking = false;
         if (!this.answer) return;
-        const has = (m) => this.answer.options.some((o) => o.method === m);
+        for (const o of this.answer.options) o.key = o.service ? o.method + "/" + o.service : o.method;
+        const has = (key) => this.answer.options.some((o) => o.key === key);
         if (!has(this.way)) {
           const set = this.answer.options.find((o) => o.offer.preselected);
-          this.way = set ? set.method : this.answer.options.length === 1 ? this.answer.options[0].method : "";
+          this.way = set ? set.key : this.answer.options.length === 1 ? this.answer.options[0].key : "";
         }
         this.unpack();
         this.shown();
@@ -254,7 +255,7 @@ document.addEventListener("alpine:init", () => {
         return this.shows ? this.answer.options : [];
       },
       get chosen() {
-        return this.offers.filter((o) => o.method === this.way);
+        return this.offers.filter((o) => o.key === this.way);
       },
       get told() {
         return this.shows ? this.answer.refused.filter((r) => r.text) : [];
@@ -319,9 +320,9 @@ document.addEventListener("alpine:init", () => {
         const details = document.getElementById("packed"),
           into = document.getElementById("packed-drawn"),
           request = this.request;
-        if (!details.open || !this.way) return;
+        if (!details.open || !this.chosen.length) return;
         const got = await fetch(
-          `/quotes/parcels/drawn?of=${start.of}&method=${encodeURIComponent(this.way)}`,
+          `/quotes/parcels/drawn?of=${start.of}&method=${encodeURIComponent(this.chosen[0].method)}`,
           { method: "POST", headers: { "Content-Type": "application/json" }, body: request },
         );
         into.innerHTML = got.ok ? await got.text() : "The boxes cannot be drawn at the moment.";

@@ -213,6 +213,9 @@ func quotesRowOf(f *store.File, a *quote.Answer, column map[string]int) quotesRo
 		row.Zone = cmp.Or(z.Name, z.ID)
 	}
 	for _, o := range a.Options {
+		if row.Cells[column[o.Method]].Charge != "" {
+			continue // of a carrier's services the first is shown
+		}
 		row.Cells[column[o.Method]].Charge = o.Charge
 		row.Cells[column[o.Method]].Price = world.DeliveryPrice(o.Charge, a.Currency)
 	}

@@ -33,6 +33,7 @@ type Slips struct {
 
 type option struct {
 	ID, Label, Charge, Was, Days, Dates string
+	Key, Service                        string // the key tells it from other services of the method
 	Price                               string // the charge as people read it
 	// what it costs in the live edition, where that differs; "no" where it is not offered there
 	Live           string
@@ -224,26 +225,25 @@ func (v *View) quote(state *draft.State, live *draft.Live, q *quote.Request) {
 		option.Parcels = crate.Brief(f, q, o)
 		option.Boxed = len(f.BoxesOf(f.Method(o.Method))) > 0
 		if state.Before != nil {
-			was, offered := before[o.Method]
+			was, offered := before[option.Key]
 			option.New = !offered
 			if was != o.Charge {
 				option.Was = price(f, was)
 			}
 		}
 		if live != nil {
-			if is, ok := onSale[o.Method]; !ok {
+			if is, ok := onSale[option.Key]; !ok {
 				option.Live = "no"
-			} else if is != o.Charge && is != before[o.Method] {
+			} else if is != o.Charge && is != before[option.Key] {
 				option.Live = price(f, is)
 			}
-			delete(onSale, o.Method)
+			delete(onSale, option.Key)
 		}
-		delete(before, o.Method)
+		delete(before, option.Key)
 		v.Options = append(v.Options, option)
 	}
 	for i := range f.Methods {
-		_, gone := before[f.Methods[i].ID]
-		if _, live := onSale[f.Methods[i].ID]; gone || live {
+		if gone(before, f.Methods[i].ID) || gone(onSale, f.Methods[i].ID) {
 			v.Gone = append(v.Gone, f.Methods[i].BuyersLabel())
 		}
 	}
@@ -252,11 +252,24 @@ func (v *View) quote(state *draft.State, live *draft.Live, q *quote.Request) {
 // price writes what delivery costs; "" stays so.
 func price(f *store.File, amount string) string { return world.DeliveryPrice(amount, f.Store.Currency) }
 
-// charges are what the options of an answer cost, by method.
+// keyOf tells options apart: by the method, and by the carrier's service where it has several.
+func keyOf(o *quote.Option) string { return strings.TrimSuffix(o.Method+"/"+o.Service, "/") }
+
+// gone says whether a method is among those that were offered.
+func gone(offered map[string]string, method string) bool {
+	for key := range offered {
+		if id, _, _ := strings.Cut(key, "/"); id == method {
+			return true
+		}
+	}
+	return false
+}
+
+// charges are what the options of an answer cost, by their keys.
 func charges(a *quote.Answer) map[string]string {
 	list := make(map[string]string, len(a.Options))
 	for _, o := range a.Options {
-		list[o.Method] = o.Charge
+		list[keyOf(&o)] = o.Charge
 	}
 	return list
 }
@@ -286,6 +299,8 @@ func optionOf(f *store.File, a *quote.Answer, o *quote.Option) option {
 	first := a.Zones[0].Zone
 	v := option{
 		ID:      o.Method,
+		Key:     keyOf(o),
+		Service: o.Service,
 		Label:   o.Label,
 		Charge:  o.Charge,
 		Price:   price(f, o.Charge),
