@@ -1,7 +1,10 @@
 // Package plural has counts agree with their nouns: "1 change", "2 changes", "1,234 codes".
 package plural
 
-import "strconv"
+import (
+	"strconv"
+	"strings"
+)
 
 // Noun is a regular noun in the form that agrees with a number.
 func Noun(n int64, noun string) string {
@@ -25,4 +28,12 @@ func Number(n int) string {
 		s = s[:i] + "," + s[i:]
 	}
 	return s
+}
+
+// Few lists up to five names, and says how many more there are of many.
+func Few(names []string) string {
+	if len(names) > 5 {
+		return strings.Join(names[:5], ", ") + " and " + strconv.Itoa(len(names)-5) + " more"
+	}
+	return strings.Join(names, ", ")
 }

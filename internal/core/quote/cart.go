@@ -1,10 +1,8 @@
 package quote
 
 import (
-	"strconv"
-	"strings"
-
 	"diadrom/internal/core/decimal"
+	"diadrom/internal/core/plural"
 	"diadrom/internal/core/rate"
 	"diadrom/internal/core/store"
 )
@@ -98,15 +96,7 @@ func (e *Engine) measure(c *cart, lines []Line) {
 	}
 }
 
-func (e *Engine) weight(p *store.Product) decimal.Decimal {
-	switch {
-	case p.Weight != nil:
-		return *p.Weight
-	case e.file.Store.AssumedWeight != nil:
-		return *e.file.Store.AssumedWeight
-	}
-	return decimal.Zero
-}
+func (e *Engine) weight(p *store.Product) decimal.Decimal { return e.file.Store.WeightOf(p) }
 
 // once adds a text to a list that does not have it.
 func once(list []string, text string) []string {
@@ -174,13 +164,5 @@ func (e *Engine) warnings(c *cart) []Warning {
 	if len(c.unweighed) > 1 {
 		verb = " have no weight and count as "
 	}
-	return []Warning{{NoWeight, fewNames(c.unweighed) + verb + counts}}
-}
-
-// fewNames lists names, and says how many more there are of many.
-func fewNames(names []string) string {
-	if len(names) > 5 {
-		return strings.Join(names[:5], ", ") + " and " + strconv.Itoa(len(names)-5) + " more"
-	}
-	return strings.Join(names, ", ")
+	return []Warning{{NoWeight, plural.Few(c.unweighed) + verb + counts}}
 }

@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"diadrom/internal/core/decimal"
+	"diadrom/internal/core/plural"
 )
 
 // Limits of what an option lists of its parcels: the answer of a cart of a million units would be as long as a book.
@@ -155,5 +156,5 @@ func (a *asked) names(lines []int) (text string, several bool) {
 			names = append(names, name)
 		}
 	}
-	return fewNames(names), len(names) > 1
+	return plural.Few(names), len(names) > 1
 }

@@ -179,7 +179,7 @@ func (a *asked) packing(p *plan, lines []int) *packing.Packing {
 		goods := make([]packing.Goods, len(lines))
 		for i, line := range lines {
 			l := &a.q.Lines[line]
-			goods[i] = a.e.packingOf(&l.Product, l.Quantity)
+			goods[i] = GoodsToPack(&a.e.file.Store, &l.Product, l.Quantity)
 		}
 		if p.packer == nil {
 			return packing.Split(goods, *p.limit)
@@ -196,12 +196,6 @@ func (a *asked) whole(from string, box *boxOf) packed {
 	}
 	p.all.Weight = p.all.Weight.Add(box.weight)
 	return p
-}
-
-// packingOf is so many of a product as they are packed.
-func (e *Engine) packingOf(p *store.Product, count int64) packing.Goods {
-	return packing.Goods{Length: p.Length, Width: p.Width, Height: p.Height, Upright: p.Upright, Weight: e.weight(p),
-		Count: count}
 }
 
 // dealt appends the lines of a kind, in an order that does not depend on theirs as far as they differ in anything.

@@ -332,3 +332,14 @@ func TestParcelsOfManyRequestsAreBounded(t *testing.T) {
 	require.Len(t, faults, 1)
 	assert.Equal(t, "/1/parcels too_large", faults[0].Path+" "+faults[0].Code)
 }
+
+func TestAStepSaysHowManyParcelsItDoesNotName(t *testing.T) {
+	var lines []string
+	for i := range maxNamed + 3 {
+		lines = append(lines, unit(fmt.Sprintf(`,"own_parcel":true,"quantity":%d`, i+1)))
+	}
+	a := parcelAnswer(t, parcelShop(`"by":"order","rows":[{"charges":["1"]}]`, ""), lines...)
+	step := a.Options[0].Steps[0]
+	assert.True(t, strings.HasSuffix(step.Text, "; and 3 more parcels"), step.Text[len(step.Text)-60:])
+	assert.Equal(t, "5356.00", step.Amount, "1 + 2 + … + 103")
+}

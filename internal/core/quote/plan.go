@@ -55,8 +55,7 @@ func (e *Engine) plan(m *store.Method) int {
 				of.weight = *b.Weight
 			}
 			of.volume = volumeOf(b.Length, b.Width, b.Height, e.file.Store.LengthUnit)
-			kinds[i] = packing.Box{Length: b.Length, Width: b.Width, Height: b.Height, Weight: of.weight,
-				MaxWeight: b.MaxWeight}
+			kinds[i] = BoxToPack(b)
 			p.boxes = append(p.boxes, of)
 		}
 		if len(kinds) > 0 {
@@ -66,6 +65,21 @@ func (e *Engine) plan(m *store.Method) int {
 	}
 	e.plans[at].methods = append(e.plans[at].methods, cmp.Or(m.Name, m.ID))
 	return at
+}
+
+// BoxToPack is a kind of box as it is packed into.
+func BoxToPack(b *store.Box) packing.Box {
+	box := packing.Box{Length: b.Length, Width: b.Width, Height: b.Height, MaxWeight: b.MaxWeight}
+	if b.Weight != nil {
+		box.Weight = *b.Weight
+	}
+	return box
+}
+
+// GoodsToPack is so many of a product as they are packed.
+func GoodsToPack(s *store.Settings, p *store.Product, count int64) packing.Goods {
+	return packing.Goods{Length: p.Length, Width: p.Width, Height: p.Height, Upright: p.Upright, Weight: s.WeightOf(p),
+		Count: count}
 }
 
 // packings are those that are remembered: a shop sells the same carts again and again.

@@ -124,6 +124,9 @@ func (p *pricing) tables() Refusal {
 		if r := &results[i]; len(r.rows) > 0 {
 			at := p.begin()
 			p.text = append(p.text, r.text...)
+			if more := len(r.rows) - maxNamed; more > 0 {
+				p.text = append(strconv.AppendInt(append(p.text, "; and "...), int64(more), 10), " more parcels"...)
+			}
 			for i := range r.far {
 				if r.far[i].byRoad {
 					p.text = p.e.appendWords(append(p.text, "; "...), &r.far[i])
@@ -217,15 +220,12 @@ func (r *priced) reached(c column, row int, from *way) {
 	r.far = append(r.far, *from)
 }
 
-// maxNamed is how many parcels, those that are alike counted once, a step names; of more it says how many they are.
+// maxNamed is how many parcels, those that are alike counted once, a step names; of others it says how many they are.
 const maxNamed = 100
 
 // open starts a table's text with its name, or goes on behind what another parcel wrote; false where it has named
 // enough.
 func (p *pricing) open(r *priced, t *rate.Table, row int) bool {
-	if len(r.rows) == maxNamed {
-		r.text = append(r.text, "; more parcels"...)
-	}
 	if len(r.rows) >= maxNamed {
 		r.rows = append(r.rows, row)
 		return false

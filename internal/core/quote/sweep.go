@@ -203,7 +203,7 @@ func (e *Engine) filling(p *store.Product) (numbers []decimal.Decimal) {
 	for _, plan := range e.plans {
 		most := int64(0)
 		if plan.packer != nil {
-			for _, n := range plan.packer.Most(e.packingOf(p, 1), MaxQuantity) {
+			for _, n := range plan.packer.Most(GoodsToPack(&e.file.Store, p, 1), MaxQuantity) {
 				add(n)
 				most = max(most, n)
 			}

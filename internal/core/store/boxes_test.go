@@ -34,8 +34,8 @@ func TestBoxesAndParcels(t *testing.T) {
 		{"all sides are needed", `},{"id":"flat","length":"30","width":"2"`, "", "", "/boxes/1/height missing"},
 		{"below 0", `,"weight":"-1","cost":"x","max_weight":2`, "", "",
 			"/boxes/0/weight range, /boxes/0/cost number, /boxes/0/max_weight type"},
-		{"an id is needed, once", `},{"length":"1","width":"1","height":"1"},{"id":"small","length":"1","width":"1","height":"1"`,
-			"", "", "/boxes/1/id missing, /boxes/2/id duplicate"},
+		{"an id is needed, once", `},{"length":"1","width":"1","height":"1"},
+			{"id":"small","length":"1","width":"1","height":"1"`, "", "", "/boxes/1/id missing, /boxes/2/id duplicate"},
 	} {
 		t.Run(tt.name, func(t *testing.T) {
 			f, faults := Read([]byte(fmt.Sprintf(withBoxes, tt.box, tt.product, tt.method)))

@@ -249,43 +249,6 @@ func (r *reader) class() (c Class) {
 	return c
 }
 
-func (r *reader) box() (b Box) {
-	given := map[string]bool{}
-	before := len(r.Faults)
-	ok := r.Object(func(name []byte) bool {
-		switch string(name) {
-		case "id":
-			b.ID = r.id()
-		case "name":
-			b.Name = r.Text()
-		case "length", "width", "height":
-			side, at := string(name), len(r.Faults)
-			d := r.amount()
-			given[side] = d != nil || len(r.Faults) > at
-			if d != nil {
-				if *b.Side(side) = *d; d.IsZero() {
-					r.Fault(fault.Range, "a side of a box is above 0")
-				}
-			}
-		case "weight":
-			b.Weight = r.amount()
-		case "max_weight":
-			b.MaxWeight = r.amount()
-		case "cost":
-			b.Cost = r.amount()
-		default:
-			return false
-		}
-		return true
-	})
-	for _, side := range Sides {
-		if ok && len(r.Faults) == before && !given[side] {
-			r.FaultBelow(fault.Path{side}, fault.Missing, "say the %s of this box", side)
-		}
-	}
-	return b
-}
-
 func (r *reader) product() Product {
 	p := Product{NeedsShipping: true}
 	r.Object(func(name []byte) bool { return r.productField(name, &p) })

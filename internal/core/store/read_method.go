@@ -90,31 +90,6 @@ func (r *reader) methodTerm(m *Method, name string) bool {
 	return true
 }
 
-// parcels reads how goods become parcels; nil where that says nothing.
-func (r *reader) parcels() *Parcels {
-	var p Parcels
-	r.Object(func(name []byte) bool {
-		switch string(name) {
-		case "boxes":
-			p.Boxes = r.Texts()
-		case "all_boxes":
-			p.AllBoxes = r.Bool(false)
-		case "max_weight":
-			p.MaxWeight = r.amount()
-		default:
-			return false
-		}
-		return true
-	})
-	if len(p.Boxes) == 0 && !p.AllBoxes && p.MaxWeight == nil {
-		return nil
-	}
-	if len(p.Boxes) > 0 && p.AllBoxes {
-		r.FaultBelow(fault.Path{"all_boxes"}, fault.Shape, "either name boxes or take all of the store's")
-	}
-	return &p
-}
-
 func (r *reader) terms() Terms {
 	t := Terms{Enabled: true}
 	r.Object(func(name []byte) bool {

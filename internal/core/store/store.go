@@ -404,6 +404,17 @@ type AgreedPlace struct {
 	Street   string `json:"street,omitempty"`
 }
 
+// WeightOf is what a unit of a product weighs: what is assumed where it has no weight, 0 where nothing is.
+func (s *Settings) WeightOf(p *Product) decimal.Decimal {
+	switch {
+	case p.Weight != nil:
+		return *p.Weight
+	case s.AssumedWeight != nil:
+		return *s.AssumedWeight
+	}
+	return decimal.Zero
+}
+
 // Units are how the store writes its measures.
 func (s *Settings) Units() rate.Units {
 	return rate.Units{Digits: s.digits, Weight: s.WeightUnit, Distance: s.DistanceUnit}

@@ -58,7 +58,7 @@ func setParcels(f *store.File, m *store.Method, field Field, text string) error 
 		}
 		p.Boxes, p.AllBoxes = nil, true
 	default:
-		boxes, err := boxesCalled(f, text)
+		boxes, err := called(text, func(name string) (string, error) { return boxCalled(f, name) })
 		if err != nil {
 			return err
 		}
@@ -75,36 +75,23 @@ func putParcels(m *store.Method, p store.Parcels) {
 	}
 }
 
-// boxesCalled are the ids of boxes by their names or ids, with a semicolon or a comma between them.
-func boxesCalled(f *store.File, text string) (ids []string, err error) {
-	parts := strings.Split(text, ";")
-	if len(parts) == 1 && len(f.BoxesCalled(strings.TrimSpace(text))) == 0 {
-		parts = strings.Split(text, ",")
+// boxCalled is the id of a box by its name or its id.
+func boxCalled(f *store.File, text string) (string, error) {
+	ids := f.BoxesCalled(text)
+	switch {
+	case len(ids) == 1:
+		return ids[0], nil
+	case len(ids) > 1:
+		return "", fmt.Errorf("%d boxes are called %.40q: write which, %s", len(ids), text, strings.Join(ids, " or "))
+	case len(f.Boxes) == 0:
+		return "", errors.New("the shop has no boxes yet: add one under Products, Boxes")
 	}
-	for _, part := range parts {
-		if part = strings.TrimSpace(part); part == "" {
-			continue
-		}
-		called := f.BoxesCalled(part)
-		switch {
-		case len(called) > 1:
-			return nil, fmt.Errorf("%d boxes are called %.40q: write which, %s", len(called), part,
-				strings.Join(called, " or "))
-		case len(called) == 0 && len(f.Boxes) == 0:
-			return nil, errors.New("the shop has no boxes yet: add one under Products, Boxes")
-		case len(called) == 0:
-			var names []string
-			for i := range f.Boxes {
-				names = append(names, f.BoxText(f.Boxes[i].ID))
-			}
-			return nil, fmt.Errorf("the shop has no box %.40q: it has %s; all means all of them", part,
-				strings.Join(names, "; "))
-		}
-		if !slices.Contains(ids, called[0]) {
-			ids = append(ids, called[0])
-		}
+	var names []string
+	for i := range f.Boxes {
+		names = append(names, f.BoxText(f.Boxes[i].ID))
 	}
-	return ids, nil
+	return "", fmt.Errorf("the shop has no box %.40q: it has %s; all means all of them", text,
+		strings.Join(names, "; "))
 }
 
 func parcelsPart(p *store.Parcels, field Field) any {

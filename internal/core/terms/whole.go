@@ -182,11 +182,16 @@ func LocationCalled(f *store.File, text string) (string, error) {
 	return "", fmt.Errorf("the shop has no place %.40q: it has %s", text, strings.Join(names, ", "))
 }
 
-// locationsCalled are the ids of places of the shop by their names or ids, with a semicolon between them; a comma does
-// as well where no name has one.
-func locationsCalled(f *store.File, text string) (ids []string, err error) {
+// locationsCalled are the ids of places of the shop by their names or ids.
+func locationsCalled(f *store.File, text string) ([]string, error) {
+	return called(text, func(name string) (string, error) { return LocationCalled(f, name) })
+}
+
+// called are the ids of what a text names, each once, with a semicolon between the names; a comma does as well where no
+// name has one.
+func called(text string, one func(name string) (string, error)) (ids []string, err error) {
 	parts := strings.Split(text, ";")
-	if _, err := LocationCalled(f, strings.TrimSpace(text)); len(parts) == 1 && err != nil {
+	if _, err := one(strings.TrimSpace(text)); len(parts) == 1 && err != nil {
 		parts = strings.Split(text, ",")
 	}
 	for _, part := range parts {
@@ -194,7 +199,7 @@ func locationsCalled(f *store.File, text string) (ids []string, err error) {
 		if part == "" {
 			continue
 		}
-		id, err := LocationCalled(f, part)
+		id, err := one(part)
 		if err != nil {
 			return nil, err
 		}

@@ -3,11 +3,10 @@ package warnings
 import (
 	"cmp"
 	"slices"
-	"strconv"
-	"strings"
 
-	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/packing"
+	"diadrom/internal/core/plural"
+	"diadrom/internal/core/quote"
 	"diadrom/internal/core/store"
 )
 
@@ -21,10 +20,7 @@ func parcels(f *store.File, m *store.Method) (list []Warning) {
 	limit := m.Parcels.MaxWeight
 	kinds, used := make([]packing.Box, len(boxes)), make([]bool, len(boxes))
 	for i, b := range boxes {
-		kinds[i] = packing.Box{Length: b.Length, Width: b.Width, Height: b.Height, MaxWeight: b.MaxWeight}
-		if b.Weight != nil {
-			kinds[i].Weight = *b.Weight
-		}
+		kinds[i] = quote.BoxToPack(b)
 		if limit != nil && !kinds[i].Weight.Less(*limit) {
 			add(f.BoxName(b.ID) + " is as heavy empty as a parcel may be, so nothing goes into it")
 			used[i] = true
@@ -36,14 +32,14 @@ func parcels(f *store.File, m *store.Method) (list []Warning) {
 		if len(none) > 1 {
 			alone = "each travels alone"
 		}
-		add("no box takes " + few(none) + ": " + alone)
+		add("no box takes " + plural.Few(none) + ": " + alone)
 	}
 	if len(unsized) > 0 {
 		room := " has no size and takes no room in a box"
 		if len(unsized) > 1 {
 			room = " have no size and take no room in a box"
 		}
-		add(few(unsized) + room)
+		add(plural.Few(unsized) + room)
 	}
 	for i, b := range boxes {
 		if some && !used[i] {
@@ -62,8 +58,7 @@ func unboxed(f *store.File, m *store.Method, kinds []packing.Box, used []bool) (
 			continue
 		}
 		some = true
-		goods := packing.Goods{Length: p.Length, Width: p.Width, Height: p.Height, Upright: p.Upright,
-			Weight: weightOf(f, p), Count: 1}
+		goods := quote.GoodsToPack(&f.Store, p, 1)
 		takes := false
 		for j := range kinds {
 			if kinds[j].Takes(&goods, m.Parcels.MaxWeight) {
@@ -85,22 +80,4 @@ func takesClass(m *store.Method, class string) bool {
 	n := m.Needs
 	return n == nil || (len(n.OnlyClasses) == 0 || slices.Contains(n.OnlyClasses, class)) &&
 		(class == "" || !slices.Contains(n.WithoutClasses, class))
-}
-
-func weightOf(f *store.File, p *store.Product) decimal.Decimal {
-	switch {
-	case p.Weight != nil:
-		return *p.Weight
-	case f.Store.AssumedWeight != nil:
-		return *f.Store.AssumedWeight
-	}
-	return decimal.Zero
-}
-
-// few lists names, and says how many more there are of many.
-func few(names []string) string {
-	if len(names) > 5 {
-		return strings.Join(names[:4], ", ") + " and " + strconv.Itoa(len(names)-4) + " more"
-	}
-	return strings.Join(names, ", ")
 }

@@ -5,8 +5,10 @@ import (
 	"strings"
 	"sync"
 
+	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/packing"
 	"diadrom/internal/core/plural"
+	"diadrom/internal/core/quote"
 	"diadrom/internal/core/store"
 	"diadrom/internal/edit"
 	"diadrom/internal/shop/draft"
@@ -175,20 +177,11 @@ type fit struct {
 }
 
 func (m *fits) of(f *store.File, b *store.Box, p *store.Product) fit {
+	goods, box := quote.GoodsToPack(&f.Store, p, 1), quote.BoxToPack(b)
 	var key []byte
-	weight := p.Weight
-	if weight == nil {
-		weight = f.Store.AssumedWeight
+	for _, d := range []decimal.Decimal{b.Length, b.Width, b.Height, *p.Length, *p.Width, *p.Height, goods.Weight} {
+		key = d.AppendKey(key)
 	}
-	goods := packing.Goods{Length: p.Length, Width: p.Width, Height: p.Height, Upright: p.Upright, Count: 1}
-	if weight != nil {
-		goods.Weight = *weight
-	}
-	for _, d := range []*packing.Box{{Length: b.Length, Width: b.Width, Height: b.Height},
-		{Length: *p.Length, Width: *p.Width, Height: *p.Height}} {
-		key = d.Height.AppendKey(d.Width.AppendKey(d.Length.AppendKey(key)))
-	}
-	key = goods.Weight.AppendKey(key)
 	if b.MaxWeight != nil {
 		key = b.MaxWeight.AppendKey(key)
 	}
@@ -200,7 +193,6 @@ func (m *fits) of(f *store.File, b *store.Box, p *store.Product) fit {
 	if known, ok := m.known[string(key)]; ok {
 		return known
 	}
-	box := packing.Box{Length: b.Length, Width: b.Width, Height: b.Height, MaxWeight: b.MaxWeight}
 	n := fit{count: packing.New([]packing.Box{box}, nil).Most(goods, maxCounted)[0]}
 	if b.MaxWeight != nil {
 		box.MaxWeight = nil
