@@ -209,7 +209,7 @@ func serve(cmd *cobra.Command, s shop) (err error) {
 		return errors.Join(err, l.Close())
 	}
 	options, path, err := s.options(l.Addr(), people == 0)
-	options.Asks = s.asks
+	options.Asks, options.Asks.Dir = s.asks, s.dir
 	if err != nil {
 		return errors.Join(err, l.Close())
 	}

@@ -12,8 +12,10 @@ import (
 	"time"
 
 	"diadrom/internal/core/gazetteer"
+	"diadrom/internal/core/quote"
 	"diadrom/internal/outside/standin"
 	"diadrom/internal/shop/demo"
+	"diadrom/internal/shop/services"
 	"diadrom/internal/shop/shipped"
 
 	"github.com/spf13/cobra"
@@ -119,13 +121,30 @@ func shippedPlaces(countries []string) (*gazetteer.Gazetteer, error) {
 	return g, err
 }
 
-// standIns starts a road and an address service of the demo's own, on this machine.
+// standIns starts a road and an address service and two carriers of the demo's own, on this machine.
 func (s *shop) standIns() (stop func(), err error) {
 	g, err := demo.Gazetteer()
 	if err != nil {
 		return nil, err
 	}
+	carriers, err := demo.Carriers()
+	if err != nil {
+		return nil, err
+	}
 	ctx, stop := context.WithCancel(context.Background())
+	defer func() {
+		if err != nil {
+			stop()
+		}
+	}()
+	serve := func(h http.Handler) (address string, err error) {
+		l, err := net.Listen("tcp", "127.0.0.1:0")
+		if err != nil {
+			return "", err
+		}
+		go serveStandin(ctx, l, h) //nolint:errcheck // the demo goes on without
+		return l.Addr().String(), nil
+	}
 	for _, service := range []struct {
 		url     *string
 		handler http.Handler
@@ -133,13 +152,19 @@ func (s *shop) standIns() (stop func(), err error) {
 		{&s.asks.Usual.Roads, standin.NewRoads(g)},
 		{&s.asks.Usual.Addresses, standin.NewAddresses(g)},
 	} {
-		l, err := net.Listen("tcp", "127.0.0.1:0")
+		at, err := serve(service.handler)
 		if err != nil {
-			stop()
 			return nil, err
 		}
-		*service.url = "http://" + l.Addr().String()
-		go serveStandin(ctx, l, service.handler) //nolint:errcheck // the demo goes on with straight lines
+		*service.url = "http://" + at
+	}
+	s.asks.Standins = map[string]*services.Standin{}
+	for host, f := range carriers {
+		of := &services.Standin{Mood: &standin.Mood{}}
+		if of.Address, err = serve(of.Mood.Handler(standin.NewCarrier(quote.Compile(f, nil)))); err != nil {
+			return nil, err
+		}
+		s.asks.Standins[host] = of
 	}
 	return stop, nil
 }

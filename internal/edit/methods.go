@@ -117,8 +117,13 @@ func SetSwitch(f *store.File, m *store.Method, which Switch, on bool) {
 }
 
 // SetKind sets how a method's goods come to the buyer: delivered or collected.
-func SetKind(m *store.Method, kind store.Kind) error {
-	if kind != store.Delivery && kind != store.Pickup {
+func SetKind(f *store.File, m *store.Method, kind store.Kind) error {
+	switch {
+	case kind == store.CarrierKind && len(f.Carriers) == 0:
+		return Problemf("connect a carrier first")
+	case kind == store.CarrierKind && m.Carrier == nil:
+		m.Carrier = &store.Asks{ID: f.Carriers[0].ID, Fallback: true}
+	case kind != store.CarrierKind && kind != store.Delivery && kind != store.Pickup:
 		return Problemf("choose whether the goods are delivered or collected")
 	}
 	m.Kind = kind

@@ -63,9 +63,10 @@ func TestSwitchesOfAMethod(t *testing.T) {
 	edit.SetSwitch(f, b, edit.Tells, false)
 	assert.Equal(t, store.Hide, b.WhenRefused)
 
-	require.NoError(t, edit.SetKind(b, store.Pickup))
-	require.ErrorContains(t, edit.SetKind(b, "by air"), "choose whether")
+	require.NoError(t, edit.SetKind(f, b, store.Pickup))
+	require.ErrorContains(t, edit.SetKind(f, b, "by air"), "choose whether")
 	assert.Equal(t, store.Pickup, b.Kind)
+	require.ErrorContains(t, edit.SetKind(f, b, store.CarrierKind), "connect a carrier first")
 	require.NoError(t, edit.NameMethod(b, " Van  run "))
 	require.NoError(t, edit.LabelMethod(b, "By van"))
 	assert.Equal(t, []string{"Van run", "By van"}, []string{b.Name, b.Label})

@@ -66,7 +66,7 @@ func Restore(ctx context.Context, dir, backup string, o RestoreOptions) (r Resto
 	if err := os.Rename(part, path); err != nil {
 		return r, err
 	}
-	return r, errors.Join(syncFolder(dir), syncFolder(filepath.Join(dir, backupFolder)))
+	return r, errors.Join(restoreKey(dir), syncFolder(dir), syncFolder(filepath.Join(dir, backupFolder)))
 }
 
 // carryLocks brings what was revoked since into a backup that is about to be put in place, and what happened

@@ -20,6 +20,7 @@ import (
 	"diadrom/internal/shop/services"
 	"diadrom/internal/sqlite"
 	"diadrom/internal/web/api"
+	"diadrom/internal/web/carriers"
 	"diadrom/internal/web/checkout"
 	"diadrom/internal/web/defaults"
 	"diadrom/internal/web/ground"
@@ -63,6 +64,7 @@ type Server struct {
 
 // templates are those of the stations, by their folders.
 var templates = map[string]fs.FS{
+	"carriers": carriers.Files,
 	"checkout": checkout.Files,
 	"defaults": defaults.Files,
 	"ground":   ground.Files,
@@ -127,7 +129,7 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 	gin.SetMode(gin.ReleaseMode)
 	r := gin.New()
 	r.Use(s.logged, s.recovered, headers(asks.TilesOrigin), api.Unknown)
-	api.Route(r, shops(d, people.Asker))
+	api.Route(r, shops(d, asks, people.Asker))
 	r.Use(limited)
 	r.GET("/assets/*file", fileOf(assets))
 	people.OpenRoutes(r)
@@ -138,8 +140,9 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 	theTill.Routes(r)
 	setup.New(sh, d, db, in, asks, notes).Routes(r, people.Owners)
 	publish.Routes(r, people.Owners)
+	carriers.New(sh, d, db, asks, notes).Routes(r, people.Owners)
 	for _, station := range []interface{ Routes(r gin.IRouter) }{
-		zones.New(sh, d, db, theTill, in), ground.New(sh, d, theTill, asks), s.products, methods.New(sh, d),
+		zones.New(sh, d, db, theTill, in), ground.New(sh, d, theTill, asks), s.products, methods.New(sh, d, asks),
 		rates.New(sh, d, db, theTill), quotes.New(sh, d, db), kept, checkout.New(sh, d, db),
 		defaults.New(sh, d, db, kept),
 	} {
@@ -163,16 +166,22 @@ func fileOf(assets fs.FS) gin.HandlerFunc {
 	}
 }
 
-// shops are what the API quotes from.
-func shops(d *draft.Draft, asker func(*http.Request) (api.Asker, string)) api.Shops {
+// shops are what the API quotes from: what buyers are shown where a carrier fails is counted.
+func shops(d *draft.Draft, asks *services.Services, asker func(*http.Request) (api.Asker, string)) api.Shops {
 	return api.Shops{
 		Live: func() *quote.Engine {
 			if live := d.Live(); live != nil {
-				return live.Engine
+				return live.Engine.AskingCarriers(asks.Carriers.Buyers())
 			}
 			return nil
 		},
 		Draft: func() *quote.Engine { return d.State().Engine },
+		Later: func(e *quote.Engine, live bool) *quote.Engine {
+			if live {
+				return e.AskingCarriers(asks.Carriers.BuyersLater())
+			}
+			return e.AskingCarriers(asks.Carriers.Later())
+		},
 		Asker: asker,
 	}
 }

@@ -15,6 +15,7 @@ type Answer struct {
 	Refused       []Refused `json:"refused"`
 	Warnings      []Warning `json:"warnings"`
 	Message       string    `json:"message"`
+	Pending       []Pending `json:"pending,omitempty"`  // methods whose carriers are still being asked
 	Checkout      *Checkout `json:"checkout,omitempty"` // of a request for a checkout
 }
 

@@ -2,6 +2,7 @@ package quote
 
 import (
 	"cmp"
+	"slices"
 
 	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/measure"
@@ -14,6 +15,9 @@ import (
 type Carriers interface {
 	// Rates asks all at once and gives an answer for each, in the same order.
 	Rates(asks []CarrierAsk) []CarrierAnswer
+	// Ahead asks many at once, for some seconds: a list of quotes would wait for one after the other. What was not
+	// answered in time has failed.
+	Ahead(asks []CarrierAsk) []CarrierAnswer
 }
 
 // CarrierAsk is a question to a carrier: what parcels that leave from one place cost to an address.
@@ -35,6 +39,7 @@ type CarrierParcel struct {
 type CarrierAnswer struct {
 	Rates   []CarrierRate
 	Failure string
+	Pending bool // it is being asked, and the quote does not wait for it
 }
 
 // CarrierRate is the price of a service: an amount for each parcel that was asked about.
@@ -43,6 +48,33 @@ type CarrierRate struct {
 	Amounts       []decimal.Decimal
 	Days          *store.Days // nil: not said
 }
+
+// Instead is what a buyer was shown of a method whose carrier failed.
+type Instead string
+
+// What buyers are shown where a carrier fails.
+const (
+	InsteadTables Instead = "tables" // the price of the method's own price lists, as an estimate
+	InsteadAgreed Instead = "agreed" // the charge that was agreed with them
+	InsteadNone   Instead = "none"   // not the method
+)
+
+// CarrierWatcher is a [Carriers] that is told what became of a method whose carrier failed.
+type CarrierWatcher interface {
+	Instead(c *store.Carrier, m *store.Method, i Instead)
+}
+
+// Pending is a method whose carrier is still being asked: it may get an option for each of its services.
+type Pending struct {
+	Method   string `json:"method"`
+	Label    string `json:"label"`
+	Services int    `json:"services"` // how many are on
+	// Before is how many of the options stand before those of the method.
+	Before int `json:"before"`
+}
+
+// pending is the code of the refusal that stands for a method while its carrier is asked; no answer has it.
+const pending = "pending"
 
 // CarrierFallback warns that a carrier failed and a method's tables stand in.
 const CarrierFallback = "carrier_fallback"
@@ -117,9 +149,17 @@ func (a *asked) askCarriers() {
 	}
 }
 
-// key tells asks of one quote apart.
+// key tells asks apart.
 func (c *CarrierAsk) key() string {
-	key := []byte(c.Carrier.ID + " " + c.From.Country + " " + c.From.Postcode + " " + c.From.City + " " + c.From.Street)
+	key := []byte(c.Carrier.ID + "\x00" + c.Carrier.URL)
+	for _, a := range []*place.Address{&c.From, &c.To} {
+		for _, part := range []string{a.Country, a.Region, a.Postcode, a.City, a.Street} {
+			key = append(append(key, 0), part...)
+		}
+		if a.Lat != nil && a.Lon != nil {
+			key = a.Lon.Append(append(a.Lat.Append(append(key, 0), 0), ' '), 0)
+		}
+	}
 	for i := range c.Parcels {
 		p := &c.Parcels[i]
 		key = p.Kilograms.Append(append(key, '|'), 0)
@@ -209,17 +249,50 @@ func (a *asked) carrierPrices(m *method) (list []carrierPrice, failure string) {
 			for _, r := range a.said.rates[at].Rates {
 				if r.Service == s.Code {
 					p.amounts = append(p.amounts, r.Amounts...)
-					p.label, p.days = cmp.Or(p.label, r.Name), r.Days
+					p.label, p.days = cmp.Or(p.label, r.Name), slower(p.days, r.Days)
 					break
 				}
 			}
 		}
 		if len(p.amounts) == of.parcels && of.parcels > 0 {
-			p.label = cmp.Or(p.label, s.Code)
+			p.label, p.days = cmp.Or(p.label, s.Code), cmp.Or(s.Days, p.days)
 			list = append(list, p)
 		}
 	}
 	return list, ""
+}
+
+// slower is the delivery time of goods that come from two places, each with its own; nil where neither is known.
+func slower(x, y *store.Days) *store.Days {
+	switch {
+	case x == nil || y == nil:
+		return cmp.Or(x, y)
+	case x.Business == y.Business:
+		return &store.Days{Min: max(x.Min, y.Min), Max: max(x.Max, y.Max), Business: x.Business}
+	case calendarDays(x) > calendarDays(y):
+		return x
+	}
+	return y
+}
+
+// calendarDays is the longest of a delivery time in days of the calendar, five working days to a week.
+func calendarDays(d *store.Days) int64 {
+	if d.Business {
+		return (d.Max*7 + 4) / 5
+	}
+	return d.Max
+}
+
+// pending says whether a carrier of a method is still being asked.
+func (a *asked) pending(m *method) bool {
+	return slices.ContainsFunc(a.carriers[m].asks, func(at int) bool { return a.said.rates[at].Pending })
+}
+
+// instead tells whoever watches the carriers what a buyer is shown of a method whose carrier failed.
+func (a *asked) instead(m *method, what Instead) {
+	if w, ok := a.e.carriers.(CarrierWatcher); ok {
+		w.Instead(a.e.file.Carrier(m.Carrier.ID), m.Method, what)
+	}
 }
 
 // byCarrier notes an option for each service that the carrier prices. Where it fails, the tables stand in, or the
@@ -227,6 +300,9 @@ func (a *asked) carrierPrices(m *method) (list []carrierPrice, failure string) {
 func (a *asked) byCarrier(m *method, w *reached) Refusal {
 	carrier := a.e.file.Carrier(m.Carrier.ID)
 	name := cmp.Or(carrier.Name, carrier.ID)
+	if a.pending(m) {
+		return Refusal{Code: pending}
+	}
 	prices, failure := a.carrierPrices(m)
 	switch {
 	case failure != "" && m.Carrier.Fallback:
@@ -237,6 +313,9 @@ func (a *asked) byCarrier(m *method, w *reached) Refusal {
 		if r.Code == "" {
 			a.note(m, w, begun, charge, optionNote{estimated: true, days: w.s.terms.Days})
 			a.fallen = append(a.fallen, name+" "+failure+": "+m.label+" is priced by its own price list")
+			a.instead(m, InsteadTables)
+		} else {
+			a.instead(m, InsteadNone)
 		}
 		return r
 	case failure != "", len(prices) == 0:
@@ -246,8 +325,13 @@ func (a *asked) byCarrier(m *method, w *reached) Refusal {
 		}
 		p, begun := w.pricing(a, m), len(a.steps)
 		charge, r := p.price(func() Refusal { return r })
+		what := InsteadNone
 		if r.Code == "" { // a charge was agreed
 			a.note(m, w, begun, charge, optionNote{days: w.s.terms.Days})
+			what = InsteadAgreed
+		}
+		if failure != "" {
+			a.instead(m, what)
 		}
 		return r
 	}

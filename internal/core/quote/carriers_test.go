@@ -49,6 +49,8 @@ func (c *told) Rates(asks []CarrierAsk) []CarrierAnswer {
 	return answers
 }
 
+func (c *told) Ahead(asks []CarrierAsk) []CarrierAnswer { return c.Rates(asks) }
+
 func rated(service, name, amount string, days *store.Days) CarrierRate {
 	return CarrierRate{service, name, []decimal.Decimal{decimal.MustParse(amount)}, days}
 }

@@ -77,17 +77,87 @@ func (e *Engine) Ahead(addresses []*place.Address) *Engine {
 	return e.Asking(ahead)
 }
 
-// AheadOf is [Engine.Ahead] of the addresses of requests.
+// AheadOf is [Engine.Ahead] of the addresses of requests, which asks carriers too.
 func (e *Engine) AheadOf(requests []Request) *Engine {
-	if e.outside == nil {
-		return e
-	}
-	to := make([]*place.Address, len(requests))
-	for i := range requests {
-		to[i] = &requests[i].To
-	}
-	return e.Ahead(to)
+	return Together([]*Engine{e}, [][]Request{requests})[0]
 }
+
+// Together is [Engine.AheadOf] for several stores that are compared: carriers are asked the same question once, so that
+// a difference between the stores is never one between two answers of a carrier.
+func Together(engines []*Engine, requests [][]Request) []*Engine {
+	list := make([]*Engine, len(engines))
+	asks := collecting{seen: map[string]bool{}}
+	var asker Carriers
+	for i, e := range engines {
+		if e == nil {
+			continue
+		}
+		if e.outside != nil {
+			to := make([]*place.Address, len(requests[i]))
+			for j := range requests[i] {
+				to[j] = &requests[i][j].To
+			}
+			e = e.Ahead(to)
+		}
+		if list[i] = e; e.carriers != nil && e.asksCarriers {
+			asker = e.carriers
+			all := e.AskingCarriers(&asks)
+			for j := range requests[i] {
+				all.Quote(&requests[i][j])
+			}
+		}
+	}
+	if len(asks.asks) == 0 {
+		return list
+	}
+	known := knownCarriers{}
+	for i, answer := range asker.Ahead(asks.asks) {
+		known[asks.asks[i].key()] = answer
+	}
+	for i, e := range list {
+		if e != nil && e.carriers != nil {
+			list[i] = e.AskingCarriers(known)
+		}
+	}
+	return list
+}
+
+// collecting are carriers that are not asked yet: it keeps each question once.
+type collecting struct {
+	asks []CarrierAsk
+	seen map[string]bool
+}
+
+func (c *collecting) Rates(asks []CarrierAsk) []CarrierAnswer {
+	answers := make([]CarrierAnswer, len(asks))
+	for i := range asks {
+		answers[i].Pending = true
+		if key := asks[i].key(); !c.seen[key] {
+			c.seen[key] = true
+			c.asks = append(c.asks, asks[i])
+		}
+	}
+	return answers
+}
+
+func (c *collecting) Ahead(asks []CarrierAsk) []CarrierAnswer { return c.Rates(asks) }
+
+// knownCarriers are carriers that answered ahead, by the question, and are asked no more.
+type knownCarriers map[string]CarrierAnswer
+
+func (k knownCarriers) Rates(asks []CarrierAsk) []CarrierAnswer {
+	answers := make([]CarrierAnswer, len(asks))
+	for i := range asks {
+		known, ok := k[asks[i].key()]
+		if !ok {
+			known.Failure = "was not asked about this"
+		}
+		answers[i] = known
+	}
+	return answers
+}
+
+func (k knownCarriers) Ahead(asks []CarrierAsk) []CarrierAnswer { return k.Rates(asks) }
 
 // from are the points of the shop's places.
 func (e *Engine) from() []orb.Point {

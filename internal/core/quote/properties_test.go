@@ -642,6 +642,8 @@ func TestExportThenImportGivesTheSameAnswers(t *testing.T) {
 }
 
 // Rates says what was drawn, as a carrier would.
+func (c plainCarrier) Ahead(asks []CarrierAsk) []CarrierAnswer { return c.Rates(asks) }
+
 func (c plainCarrier) Rates(asks []CarrierAsk) []CarrierAnswer {
 	answers := make([]CarrierAnswer, len(asks))
 	for i := range asks {

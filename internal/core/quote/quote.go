@@ -136,7 +136,11 @@ func (a *asked) offers(answer *Answer) {
 	for i := range e.methods {
 		m := &e.methods[i]
 		begun := len(a.steps)
-		if refused := a.method(m); refused.Code != "" {
+		switch refused := a.method(m); refused.Code {
+		case "":
+		case pending:
+			answer.Pending = append(answer.Pending, Pending{m.ID, m.label, len(services(m.Method)), len(a.options)})
+		default:
 			a.steps = a.steps[:begun]
 			answer.Refused = append(answer.Refused, a.refused(m, refused))
 		}
@@ -147,7 +151,7 @@ func (a *asked) offers(answer *Answer) {
 			answer.Options[i].Offer = a.offer(a.options[i].m, a.options[i].days, &answer.Options[i], &answer.Measures)
 		}
 	}
-	if len(answer.Options) == 0 {
+	if len(answer.Options) == 0 && len(answer.Pending) == 0 {
 		answer.Message = a.message(answer.Refused)
 	}
 }

@@ -90,6 +90,8 @@ func (r *reader) services() (list []Service) {
 				s.Label = r.Text()
 			case "enabled":
 				s.Enabled = r.Bool(true)
+			case "days":
+				s.Days = r.days()
 			default:
 				return false
 			}

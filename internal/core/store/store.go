@@ -269,6 +269,7 @@ type Service struct {
 	Code    string `json:"code"`
 	Label   string `json:"label,omitempty"` // what buyers read; "": the carrier's name for it
 	Enabled bool   `json:"enabled"`
+	Days    *Days  `json:"days,omitempty"` // own delivery time; nil: what the carrier says, or else the method's
 }
 
 // ServedZones lists the ids of the zones that a method has prices for, in the order of its columns.

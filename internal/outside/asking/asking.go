@@ -14,7 +14,9 @@ import (
 	"net/http"
 	"net/netip"
 	"net/url"
+	"strconv"
 	"strings"
+	"sync/atomic"
 	"syscall"
 	"time"
 
@@ -27,6 +29,7 @@ const (
 	maxAnswer   = 4 << 20          // bytes of an answer
 	maxFailures = 5                // in a row, after which a service is left alone
 	Rest        = 30 * time.Second // for which it is
+	maxHeld     = time.Hour        // for which a service is left alone at most because it asks for that
 )
 
 // Failure is why a service gave no answer, in words that go on after the service's name: "did not answer within 1 s".
@@ -40,15 +43,19 @@ type Client struct {
 	base    string
 	secret  string
 	timeout time.Duration
+	rest    time.Duration
 	http    *http.Client
 	breaker *gobreaker.CircuitBreaker[[]byte]
+	held    atomic.Int64 // until when it wants to be left alone, in Unix nanoseconds
 }
 
 // Options say how a service is asked.
 type Options struct {
-	Local   bool          // it may be in the machine's own network
-	Timeout time.Duration // of one question
-	Secret  string        // sent as a bearer token (RFC 6750), "" for none
+	Local   bool              // it may be in the machine's own network
+	Timeout time.Duration     // of one question
+	Rest    time.Duration     // for which it is left alone where it fails again and again; 0: [Rest]
+	Secret  string            // sent as a bearer token (RFC 6750), "" for none
+	Hosts   map[string]string // hosts that are found at other addresses: stand-ins
 }
 
 // New makes a client of the service at a URL, which [CheckURL] has found right. local allows services of the machine's
@@ -59,22 +66,32 @@ func New(base string, local bool) *Client {
 
 // NewWith is New with more said.
 func NewWith(base string, o Options) *Client {
+	if o.Rest == 0 {
+		o.Rest = Rest
+	}
 	dialer := &net.Dialer{Timeout: o.Timeout}
 	if !o.Local {
 		dialer.Control = onlyPublic
+	}
+	dial := func(ctx context.Context, network, address string) (net.Conn, error) {
+		if host, _, err := net.SplitHostPort(address); err == nil && o.Hosts[host] != "" {
+			address = o.Hosts[host]
+		}
+		return dialer.DialContext(ctx, network, address)
 	}
 	return &Client{
 		base:    strings.TrimRight(base, "/"),
 		secret:  o.Secret,
 		timeout: o.Timeout,
+		rest:    o.Rest,
 		http: &http.Client{
 			Timeout: o.Timeout,
-			Transport: &http.Transport{DialContext: dialer.DialContext, MaxIdleConnsPerHost: 8,
+			Transport: &http.Transport{DialContext: dial, MaxIdleConnsPerHost: 8,
 				IdleConnTimeout: time.Minute},
 			CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse },
 		},
 		breaker: gobreaker.NewCircuitBreaker[[]byte](gobreaker.Settings{
-			Timeout:     Rest,
+			Timeout:     o.Rest,
 			ReadyToTrip: func(c gobreaker.Counts) bool { return c.ConsecutiveFailures >= maxFailures },
 		}),
 	}
@@ -116,7 +133,16 @@ var shared = netip.MustParsePrefix("100.64.0.0/10")
 // Get asks for a path with its query, below the service's address, and reads the answer as JSON into a value. The
 // error is a [Failure].
 func (c *Client) Get(ctx context.Context, path string, into any) error {
-	return c.ask(ctx, http.MethodGet, path, nil, into)
+	return c.ask(ctx, http.MethodGet, path, nil, jsonInto(into))
+}
+
+// Read is Get of what is not JSON: read reads it, and judges it by its error.
+func (c *Client) Read(ctx context.Context, path string, read func(body []byte) error) error {
+	return c.ask(ctx, http.MethodGet, path, nil, read)
+}
+
+func jsonInto(value any) func([]byte) error {
+	return func(body []byte) error { return json.Unmarshal(body, value) }
 }
 
 // Post is Get of a question that is sent as JSON.
@@ -125,14 +151,28 @@ func (c *Client) Post(ctx context.Context, path string, question, into any) erro
 	if err != nil {
 		return err
 	}
-	return c.ask(ctx, http.MethodPost, path, body, into)
+	return c.ask(ctx, http.MethodPost, path, body, jsonInto(into))
 }
 
-func (c *Client) ask(ctx context.Context, method, path string, question []byte, into any) error {
+// Resting says why the service is not asked at the moment, in words that go on after its name; "" where it is.
+func (c *Client) Resting() string {
+	if until := time.Unix(0, c.held.Load()); time.Now().Before(until) {
+		return "asked to be left alone until " + until.Format("15:04:05")
+	}
+	if c.breaker.State() == gobreaker.StateOpen {
+		return fmt.Sprintf("failed %d times in a row and is left alone for %d s", maxFailures, int(c.rest.Seconds()))
+	}
+	return ""
+}
+
+func (c *Client) ask(ctx context.Context, method, path string, question []byte, read func([]byte) error) error {
+	if why := c.Resting(); why != "" {
+		return Failure(why)
+	}
 	_, err := c.breaker.Execute(func() ([]byte, error) {
 		body, err := c.fetch(ctx, method, path, question)
 		if err == nil {
-			if err = json.Unmarshal(body, into); err != nil && !errors.As(err, new(Failure)) {
+			if err = read(body); err != nil && !errors.As(err, new(Failure)) {
 				err = Failure("did not answer in the form that was expected")
 			}
 		}
@@ -143,7 +183,7 @@ func (c *Client) ask(ctx context.Context, method, path string, question []byte, 
 		return nil
 	case errors.Is(err, gobreaker.ErrOpenState), errors.Is(err, gobreaker.ErrTooManyRequests):
 		return Failure(fmt.Sprintf("failed %d times in a row and is left alone for %d s", maxFailures,
-			int(Rest.Seconds())))
+			int(c.rest.Seconds())))
 	case errors.As(err, new(Failure)):
 		return err
 	}
@@ -161,21 +201,52 @@ func (c *Client) fetch(ctx context.Context, method, path string, question []byte
 	if c.secret != "" {
 		r.Header.Set("Authorization", "Bearer "+c.secret)
 	}
-	r.Header.Set("Accept", "application/json")
+	r.Header.Set("Accept", "application/json, text/csv;q=0.9")
 	r.Header.Set("User-Agent", "Diadrom")
 	answer, err := c.http.Do(r)
 	if err != nil {
 		return nil, err
 	}
 	defer answer.Body.Close()
-	if answer.StatusCode != http.StatusOK && answer.StatusCode != http.StatusBadRequest {
-		return nil, Failure(fmt.Sprintf("answered with status %d", answer.StatusCode))
+	if err := c.status(answer); err != nil {
+		return nil, err
 	}
 	body, err := io.ReadAll(io.LimitReader(answer.Body, maxAnswer+1))
 	if err == nil && len(body) > maxAnswer {
 		err = Failure(fmt.Sprintf("answered with more than %d MB", maxAnswer>>20))
 	}
 	return body, err
+}
+
+// status judges the status of an answer. One that says when to come again (Retry-After, RFC 9110, section 10.2.3) is
+// left alone until then.
+func (c *Client) status(answer *http.Response) error {
+	switch code := answer.StatusCode; {
+	case code == http.StatusOK, code == http.StatusBadRequest:
+		return nil
+	case code == http.StatusUnauthorized, code == http.StatusForbidden:
+		return Failure(fmt.Sprintf("does not accept the secret (status %d)", code))
+	case code >= 300 && code < 400:
+		return Failure("sends elsewhere, which is not followed: set the address that it has now")
+	case code == http.StatusTooManyRequests, code == http.StatusServiceUnavailable:
+		if wait := retryAfter(answer.Header.Get("Retry-After"), time.Now()); wait > 0 {
+			c.held.Store(time.Now().Add(wait).UnixNano())
+		}
+		fallthrough
+	default:
+		return Failure(fmt.Sprintf("answered with status %d", code))
+	}
+}
+
+// retryAfter is how long a service wants to be left alone: seconds, or a moment.
+func retryAfter(text string, now time.Time) time.Duration {
+	if seconds, err := strconv.ParseInt(text, 10, 64); err == nil {
+		return min(time.Duration(max(0, min(seconds, int64(maxHeld.Seconds()))))*time.Second, maxHeld)
+	}
+	if at, err := http.ParseTime(text); err == nil {
+		return min(at.Sub(now), maxHeld)
+	}
+	return 0
 }
 
 // words says why nothing came.

@@ -1,6 +1,6 @@
-// Package carriers asks carriers what parcels cost, as docs/model.md has it: GET below a carrier's address /services,
-// POST /rates, JSON with decimals as strings, a bearer token. What one said is remembered for as long as it says, at
-// most ten minutes; the same question at the same time is one; all carriers of a quote have one time limit together.
+// Package carriers asks carriers what parcels cost. What one said is remembered for as long as it says, at most ten
+// minutes; the same question at the same time is one; all carriers of a quote have one time limit together. How a
+// carrier speaks is its [Adapter]'s.
 package carriers
 
 import (
@@ -9,13 +9,12 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"net/url"
 	"os"
 	"strings"
 	"sync"
 	"time"
 
-	"diadrom/internal/core/decimal"
-	"diadrom/internal/core/place"
 	"diadrom/internal/core/quote"
 	"diadrom/internal/core/store"
 	"diadrom/internal/outside/asking"
@@ -28,30 +27,38 @@ import (
 const (
 	Budget     = 1500 * time.Millisecond // for all carriers of a quote together
 	KeptFor    = 10 * time.Minute        // an answer, at most
+	AheadFor   = 4 * time.Second         // many questions at once may take
+	atOnce     = 8                       // of many questions that are asked at the same time
 	remembered = 1 << 14
 	maxRates   = 200 // services that an answer prices
+	maxClients = 64  // addresses and secrets that are spoken to at once
 )
 
 // Options say how carriers are asked.
 type Options struct {
 	Budget time.Duration // 0: [Budget]
+	Rest   time.Duration // of a carrier that failed again and again; 0: [asking.Rest]
 	Local  bool          // carriers may be asked over http and in the machine's own network
-	// Secret is the bearer token for a carrier, by its id; "" for none. It may be nil.
-	Secret func(id string) string
+	// Hosts are those that this program itself answers for, with the addresses at which it does: stand-ins.
+	Hosts map[string]string
+	// Secret is the bearer token for a carrier, "" for none; the error says in words why it cannot be asked. It may be
+	// nil.
+	Secret func(c *store.Carrier) (string, error)
 }
 
 // Client asks carriers. It is safe for many goroutines.
 type Client struct {
-	o        Options
-	mu       sync.Mutex
-	services map[serviceKey]*asking.Client
-	answers  *expirable.LRU[key, kept]
-	flight   singleflight.Group
+	o       Options
+	mu      sync.Mutex
+	spoken  map[serviceKey]Adapter
+	answers *expirable.LRU[key, kept]
+	flight  singleflight.Group
+	records *records
 }
 
 type key [sha256.Size]byte
 
-// serviceKey is a service as it is asked: with another address or another secret it is another.
+// serviceKey is a carrier as it is asked: with another address or another secret it is another.
 type serviceKey struct{ url, secret string }
 
 type kept struct {
@@ -64,92 +71,118 @@ func New(o Options) *Client {
 	if o.Budget == 0 {
 		o.Budget = Budget
 	}
-	return &Client{o: o, services: map[serviceKey]*asking.Client{},
+	return &Client{o: o, spoken: map[serviceKey]Adapter{}, records: newRecords(),
 		answers: expirable.NewLRU[key, kept](remembered, nil, KeptFor)}
 }
 
-// service is the client of a carrier; a failure says why it is not asked.
-func (c *Client) service(carrier *store.Carrier) (s *asking.Client, of serviceKey, failure string) {
-	if !c.o.Local && !strings.HasPrefix(carrier.URL, "https:") {
+// Anew is a client that asks in the same way, remembers nothing and leaves no carrier alone. What it finds out stands in
+// the same records.
+func (c *Client) Anew() *Client {
+	next := New(c.o)
+	next.records = c.records
+	return next
+}
+
+// Forget has all carriers asked anew, also those that are left alone.
+func (c *Client) Forget() {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.spoken = map[serviceKey]Adapter{}
+	c.answers.Purge()
+}
+
+// adapter is how a carrier is spoken to; a failure says why it is not asked.
+func (c *Client) adapter(carrier *store.Carrier) (a Adapter, of serviceKey, failure string) {
+	_, own := c.o.Hosts[Host(carrier.URL)]
+	local := c.o.Local || own
+	if !local && !strings.HasPrefix(carrier.URL, "https:") {
 		return nil, of, "is not asked: its address does not begin with https"
 	}
 	of.url = carrier.URL
 	if c.o.Secret != nil {
-		of.secret = c.o.Secret(carrier.ID)
+		secret, err := c.o.Secret(carrier)
+		if err != nil {
+			return nil, of, err.Error()
+		}
+		of.secret = secret
 	}
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	s = c.services[of]
-	if s == nil {
-		s = asking.NewWith(carrier.URL, asking.Options{Local: c.o.Local, Timeout: c.o.Budget, Secret: of.secret})
-		c.services[of] = s
-	}
-	return s, of, ""
-}
-
-// question is what a carrier is asked.
-type question struct {
-	Currency string        `json:"currency"`
-	From     address       `json:"from"`
-	To       address       `json:"to"`
-	Parcels  []askedParcel `json:"parcels"`
-}
-
-type address struct {
-	Country  string `json:"country"`
-	Region   string `json:"region,omitempty"`
-	City     string `json:"city,omitempty"`
-	Postcode string `json:"postcode,omitempty"`
-	Street   string `json:"street,omitempty"`
-	Lat      string `json:"lat,omitempty"`
-	Lon      string `json:"lon,omitempty"`
-}
-
-type askedParcel struct {
-	Weight string `json:"weight_kg"`
-	Length string `json:"length_cm,omitempty"`
-	Width  string `json:"width_cm,omitempty"`
-	Height string `json:"height_cm,omitempty"`
-}
-
-func addressOf(a *place.Address) address {
-	out := address{Country: a.Country, Region: a.Region, City: a.City, Postcode: a.Postcode, Street: a.Street}
-	if a.Lat != nil && a.Lon != nil {
-		out.Lat, out.Lon = a.Lat.String(), a.Lon.String()
-	}
-	return out
-}
-
-func questionOf(ask *quote.CarrierAsk) question {
-	q := question{Currency: ask.Currency, From: addressOf(&ask.From), To: addressOf(&ask.To)}
-	for _, p := range ask.Parcels {
-		one := askedParcel{Weight: p.Kilograms.String()}
-		if len(p.Centimetres) == 3 {
-			one.Length, one.Width, one.Height = p.Centimetres[0].String(), p.Centimetres[1].String(),
-				p.Centimetres[2].String()
+	a = c.spoken[of]
+	if a == nil {
+		if len(c.spoken) >= maxClients {
+			c.spoken = map[serviceKey]Adapter{}
 		}
-		q.Parcels = append(q.Parcels, one)
+		o := asking.Options{Local: local, Timeout: c.o.Budget, Secret: of.secret, Hosts: c.o.Hosts,
+			Rest: c.o.Rest}
+		if IsTariff(carrier.URL) {
+			a = newTariff(carrier.URL, o)
+		} else {
+			a = protocol{asking.NewWith(carrier.URL, o)}
+		}
+		c.spoken[of] = a
 	}
-	return q
+	return a, of, ""
+}
+
+// Host is the host of an address, "" where there is none.
+func Host(address string) string {
+	u, err := url.Parse(address)
+	if err != nil {
+		return ""
+	}
+	return u.Hostname()
+}
+
+// IsTariff says whether an address is that of a tariff file, which is read once a day, rather than of a service.
+func IsTariff(address string) bool {
+	u, err := url.Parse(address)
+	return err == nil && strings.HasSuffix(strings.ToLower(u.Path), ".csv")
+}
+
+// Services asks a carrier what services it has; took is how long that was.
+func (c *Client) Services(ctx context.Context, carrier *store.Carrier) (list []Service, took time.Duration, err error) {
+	a, _, why := c.adapter(carrier)
+	if why != "" {
+		return nil, 0, asking.Failure(why)
+	}
+	begun := time.Now()
+	list, err = a.Services(ctx)
+	return list, time.Since(begun), err
 }
 
 // Rates asks all at once; see [quote.Carriers].
 func (c *Client) Rates(asks []quote.CarrierAsk) []quote.CarrierAnswer {
+	return c.within(asks, c.o.Budget, len(asks))
+}
+
+// Ahead asks many at once; see [quote.Carriers].
+func (c *Client) Ahead(asks []quote.CarrierAsk) []quote.CarrierAnswer {
+	return c.within(asks, AheadFor, atOnce)
+}
+
+// within asks a few at a time until a limit is over; what is not answered by then has failed, though answers that
+// come later are remembered.
+func (c *Client) within(asks []quote.CarrierAsk, limit time.Duration, few int) []quote.CarrierAnswer {
 	answers := make([]quote.CarrierAnswer, len(asks))
-	late := time.NewTimer(c.o.Budget)
+	late := time.NewTimer(limit)
 	defer late.Stop()
 	waiting := make([]<-chan singleflight.Result, len(asks))
+	begun, over := 0, false
 	for i := range asks {
-		answers[i], waiting[i] = c.begin(&asks[i])
-	}
-	over := false
-	for i, w := range waiting {
-		if w == nil {
+		for ; begun < len(asks) && begun < i+few && !over; begun++ {
+			answers[begun], waiting[begun] = c.begin(&asks[begun])
+		}
+		if i >= begun {
+			answers[i].Failure = fmt.Sprintf("could not be asked about everything within %g s", limit.Seconds())
+			continue
+		}
+		if waiting[i] == nil {
 			continue
 		}
 		if !over {
 			select {
-			case r := <-w:
+			case r := <-waiting[i]:
 				answers[i] = r.Val.(quote.CarrierAnswer)
 				continue
 			case <-late.C:
@@ -157,35 +190,68 @@ func (c *Client) Rates(asks []quote.CarrierAsk) []quote.CarrierAnswer {
 			}
 		}
 		select {
-		case r := <-w:
+		case r := <-waiting[i]:
 			answers[i] = r.Val.(quote.CarrierAnswer)
 		default:
-			answers[i].Failure = fmt.Sprintf("did not answer within %g s", c.o.Budget.Seconds())
+			answers[i].Failure = fmt.Sprintf("did not answer within %g s", limit.Seconds())
 		}
 	}
 	return answers
 }
 
+// Later is the client as a quote uses it that does not wait: what is not remembered is begun and stays pending.
+func (c *Client) Later() quote.Carriers { return later{c} }
+
+type later struct{ *Client }
+
+func (l later) Rates(asks []quote.CarrierAsk) []quote.CarrierAnswer {
+	answers := make([]quote.CarrierAnswer, len(asks))
+	for i := range asks {
+		var waiting <-chan singleflight.Result
+		if answers[i], waiting = l.begin(&asks[i]); waiting != nil {
+			answers[i].Pending = true
+		}
+	}
+	return answers
+}
+
+func (l later) Ahead(asks []quote.CarrierAsk) []quote.CarrierAnswer { return l.Rates(asks) }
+
 // begin gives what is remembered, or begins to ask.
 func (c *Client) begin(ask *quote.CarrierAsk) (quote.CarrierAnswer, <-chan singleflight.Result) {
-	if len(ask.Parcels) > MaxParcels {
-		return quote.CarrierAnswer{Failure: fmt.Sprintf("is not asked about more than %d parcels", MaxParcels)}, nil
+	record := c.records.of(ask.Carrier.ID)
+	refused := func(why string) (quote.CarrierAnswer, <-chan singleflight.Result) {
+		record.unasked(ask, why)
+		return quote.CarrierAnswer{Failure: why}, nil
 	}
-	s, of, failure := c.service(ask.Carrier)
+	if len(ask.Parcels) > MaxParcels {
+		return refused(fmt.Sprintf("is not asked about more than %d parcels", MaxParcels))
+	}
+	a, of, failure := c.adapter(ask.Carrier)
 	if failure != "" {
-		return quote.CarrierAnswer{Failure: failure}, nil
+		return refused(failure)
 	}
 	q := questionOf(ask)
 	body, err := json.Marshal([]any{of.url, of.secret, ask.Carrier.ID, q})
 	if err != nil {
-		return quote.CarrierAnswer{Failure: "cannot be asked: " + err.Error()}, nil
+		return refused("cannot be asked: " + err.Error())
 	}
 	id := key(sha256.Sum256(body))
 	if known, ok := c.answers.Get(id); ok && time.Now().Before(known.until) {
+		record.known()
 		return known.answer, nil
 	}
+	if why := a.Resting(); why != "" {
+		return refused(why)
+	}
+	record.asked()
 	return quote.CarrierAnswer{}, c.flight.DoChan(string(id[:]), func() (any, error) {
-		answer, lasts := c.ask(s, &q)
+		if known, ok := c.answers.Get(id); ok && time.Now().Before(known.until) {
+			return known.answer, nil // of a flight that landed a moment ago
+		}
+		begun := time.Now()
+		answer, lasts := c.ask(a, &q)
+		record.exchanged(ask, id, begun, &answer)
 		if lasts > 0 {
 			c.answers.Add(id, kept{answer, time.Now().Add(min(lasts, KeptFor))})
 		}
@@ -196,96 +262,27 @@ func (c *Client) begin(ask *quote.CarrierAsk) (quote.CarrierAnswer, <-chan singl
 // MaxParcels is about how many parcels a carrier is asked at most.
 const MaxParcels = 500
 
-// said is what a carrier answers.
-type said struct {
-	Currency string      `json:"currency"`
-	ValidFor json.Number `json:"valid_for"` // seconds
-	Rates    []struct {
-		Service string   `json:"service"`
-		Name    string   `json:"name"`
-		Amounts []string `json:"amounts"`
-		Days    *days    `json:"days"`
-	} `json:"rates"`
-}
-
-type days struct {
-	Min, Max *int64
-	Business bool
-}
-
 // ask asks once, and says for how long the answer may be remembered.
-func (c *Client) ask(s *asking.Client, q *question) (a quote.CarrierAnswer, lasts time.Duration) {
+func (c *Client) ask(a Adapter, q *Question) (answer quote.CarrierAnswer, lasts time.Duration) {
 	ctx, cancel := context.WithTimeout(context.Background(), c.o.Budget)
 	defer cancel()
-	var answer said
-	if err := s.Post(ctx, "/rates", q, &checked{&answer, q}); err != nil {
+	said, err := a.Rates(ctx, q)
+	if err == nil {
+		answer.Rates, err = said.Check(q)
+	}
+	if err != nil {
 		var f asking.Failure
-		errors.As(err, &f)
-		return quote.CarrierAnswer{Failure: string(f)}, 0
-	}
-	for _, r := range answer.Rates {
-		rate := quote.CarrierRate{Service: r.Service, Name: r.Name}
-		for _, text := range r.Amounts {
-			rate.Amounts = append(rate.Amounts, decimal.MustParse(text))
+		if answer.Failure = "cannot be asked"; errors.As(err, &f) {
+			answer.Failure = string(f)
 		}
-		if r.Days != nil {
-			rate.Days = &store.Days{Min: *r.Days.Min, Max: *r.Days.Max, Business: r.Days.Business}
-		}
-		a.Rates = append(a.Rates, rate)
+		answer.Rates = nil
+		return answer, 0
 	}
-	seconds, _ := answer.ValidFor.Float64()
-	return a, time.Duration(min(max(seconds, 0), KeptFor.Seconds()) * float64(time.Second))
+	return answer, said.ValidFor
 }
-
-// checked reads an answer and judges it, so that nonsense counts as a failure of the carrier.
-type checked struct {
-	into  *said
-	asked *question
-}
-
-// UnmarshalJSON reads an answer of the form that is expected.
-func (c *checked) UnmarshalJSON(data []byte) error {
-	a := c.into
-	if err := json.Unmarshal(data, a); err != nil {
-		return err
-	}
-	if a.Currency != c.asked.Currency {
-		return asking.Failure(fmt.Sprintf("answered in %.10q, not in %s", a.Currency, c.asked.Currency))
-	}
-	if a.Rates == nil || len(a.Rates) > maxRates {
-		return errors.New("no rates")
-	}
-	seen := map[string]bool{}
-	for _, r := range a.Rates {
-		if r.Service == "" || seen[r.Service] || len(r.Amounts) != len(c.asked.Parcels) {
-			return errors.New("a rate without a service, or without an amount for each parcel")
-		}
-		seen[r.Service] = true
-		for _, text := range r.Amounts {
-			if d, err := decimal.Parse(text); err != nil || d.Sign() < 0 {
-				return errors.New("an amount that cannot be")
-			}
-		}
-		if d := r.Days; d != nil {
-			if d.Min == nil {
-				d.Min = d.Max
-			}
-			if d.Max == nil {
-				d.Max = d.Min
-			}
-			if d.Min == nil || *d.Min < 0 || *d.Max < *d.Min || *d.Max > maxDays {
-				return errors.New("days that cannot be")
-			}
-		}
-	}
-	return nil
-}
-
-// maxDays is the longest delivery time that is believed.
-const maxDays = 3650
 
 // FromEnvironment is the secret for a carrier that the environment has: DIADROM_CARRIER_ and the id in capitals, with
 // _ in place of -; "" for none.
-func FromEnvironment(id string) string {
-	return os.Getenv("DIADROM_CARRIER_" + strings.ToUpper(strings.ReplaceAll(id, "-", "_")))
+func FromEnvironment(c *store.Carrier) (string, error) {
+	return os.Getenv("DIADROM_CARRIER_" + strings.ToUpper(strings.ReplaceAll(c.ID, "-", "_"))), nil
 }

@@ -74,7 +74,7 @@ func TestWhatAServiceCannotSayIsSaid(t *testing.T) {
 		"refused": {func(string) (int, string) { return 400, `{"code":"NoSegment","message":"One"}` },
 			"(NoSegment One)"},
 		"out of order":  {func(string) (int, string) { return 500, `oops` }, "answered with status 500"},
-		"moved":         {func(string) (int, string) { return 302, `` }, "answered with status 302"},
+		"moved":         {func(string) (int, string) { return 302, `` }, "sends elsewhere, which is not followed"},
 		"a huge answer": {ok(`{"code":"Ok","x":"` + strings.Repeat("x", 5<<20) + `"}`), "more than 4 MB"},
 		"late": {func(string) (int, string) { time.Sleep(1200 * time.Millisecond); return 200, "{}" },
 			"within 1 s"},

@@ -4,6 +4,7 @@ package standin
 
 import (
 	"net/http"
+	"sync/atomic"
 	"time"
 )
 
@@ -33,5 +34,28 @@ func (m Misbehave) Handler(service http.Handler) http.Handler {
 		default:
 			service.ServeHTTP(w, r)
 		}
+	})
+}
+
+// Mood is how a stand-in behaves, which may change while it runs. The zero value behaves well. It is safe for many
+// goroutines.
+type Mood struct{ now atomic.Pointer[Misbehave] }
+
+// Set has the stand-in misbehave so from now on.
+func (m *Mood) Set(b Misbehave) { m.now.Store(&b) }
+
+// Get is how it misbehaves.
+func (m *Mood) Get() Misbehave {
+	if b := m.now.Load(); b != nil {
+		return *b
+	}
+	return Misbehave{}
+}
+
+// Handler is a stand-in that behaves as the mood is.
+func (m *Mood) Handler(service http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		b := m.Get()
+		b.Handler(service).ServeHTTP(w, r)
 	})
 }

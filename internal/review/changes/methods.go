@@ -88,6 +88,9 @@ func asksText(f *store.File, a *store.Asks) string {
 		if s.Label != "" {
 			text += " “" + s.Label + "”"
 		}
+		if days := terms.FormatDays(s.Days); days != "" {
+			text += " in " + days
+		}
 		if !s.Enabled {
 			text += " (off)"
 		}

@@ -5,7 +5,6 @@ package compare
 import (
 	"slices"
 
-	"diadrom/internal/core/place"
 	"diadrom/internal/core/quote"
 	"diadrom/internal/core/terms"
 )
@@ -52,6 +51,7 @@ type Case struct {
 type Shift struct {
 	Kind    Kind
 	Method  string // id
+	Service string // of its carrier; "" where it asks none
 	Label   string
 	Was, Is string // what the buyer pays or reads; "" where it is not offered
 	Cases   []Case
@@ -68,18 +68,19 @@ type Report struct {
 // Quotes compares what two stores answer.
 func Quotes(before, after *quote.Engine, cases []Case) (r Report) {
 	before, after = ahead(before, after, cases)
-	index := map[[4]string]int{}
+	index := map[[5]string]int{}
 	for _, c := range cases {
 		r.Asked++
 		same := true
 		compareCase(before, after, &c, &r, func(kind Kind, o *quote.Option, was, is string) {
 			same = false
-			key := [4]string{string(kind), o.Method, was, is}
+			key := [5]string{string(kind), o.Method, o.Service, was, is}
 			i, ok := index[key]
 			if !ok {
 				i = len(r.Shifts)
 				index[key] = i
-				r.Shifts = append(r.Shifts, Shift{Kind: kind, Method: o.Method, Label: o.Label, Was: was, Is: is})
+				r.Shifts = append(r.Shifts, Shift{Kind: kind, Method: o.Method, Service: o.Service, Label: o.Label,
+					Was: was, Is: is})
 			}
 			r.Shifts[i].Cases = append(r.Shifts[i].Cases, c)
 		})
@@ -93,24 +94,19 @@ func Quotes(before, after *quote.Engine, cases []Case) (r Report) {
 	return r
 }
 
-// ahead asks services outside for all cases at once.
+// ahead asks services outside for all cases at once, and carriers once for both sides.
 func ahead(before, after *quote.Engine, cases []Case) (*quote.Engine, *quote.Engine) {
-	var was, is []*place.Address
+	var was, is []quote.Request
 	for i := range cases {
 		if q := cases[i].Before; q != nil {
-			was = append(was, &q.To)
+			was = append(was, *q)
 		}
 		if q := cases[i].After; q != nil {
-			is = append(is, &q.To)
+			is = append(is, *q)
 		}
 	}
-	if before != nil {
-		before = before.Ahead(was)
-	}
-	if after != nil {
-		after = after.Ahead(is)
-	}
-	return before, after
+	sides := quote.Together([]*quote.Engine{before, after}, [][]quote.Request{was, is})
+	return sides[0], sides[1]
 }
 
 // compareCase notes what of a case is different.
@@ -124,7 +120,7 @@ func compareCase(
 	is, isRefused := offers(after, c.After)
 	for i := range is {
 		o := &is[i]
-		if j := slices.IndexFunc(was, func(p quote.Option) bool { return p.Method == o.Method }); j < 0 {
+		if j := slices.IndexFunc(was, func(p quote.Option) bool { return same(&p, o) }); j < 0 {
 			note(New, o, "", o.Total)
 		} else {
 			compareOption(&was[j], o, note)
@@ -139,7 +135,7 @@ func compareCase(
 	}
 	for i := range was {
 		o := &was[i]
-		if !slices.ContainsFunc(is, func(p quote.Option) bool { return p.Method == o.Method }) {
+		if !slices.ContainsFunc(is, func(p quote.Option) bool { return same(&p, o) }) {
 			note(Gone, o, o.Total, "")
 		}
 	}
@@ -147,6 +143,9 @@ func compareCase(
 		r.Silent = append(r.Silent, *c)
 	}
 }
+
+// same says whether two options are the same to a buyer: of the same method, sent by the same service of its carrier.
+func same(a, b *quote.Option) bool { return a.Method == b.Method && a.Service == b.Service }
 
 // compareOption notes what of an option that both offer is different.
 func compareOption(old, o *quote.Option, note func(kind Kind, o *quote.Option, was, is string)) {

@@ -1,6 +1,7 @@
 package policy
 
 import (
+	"cmp"
 	"slices"
 	"strconv"
 	"strings"
@@ -16,6 +17,7 @@ import (
 type Glance struct {
 	Where []string // names of the zones that it is offered to
 	// from the lowest to the highest price in its price lists: "€4.90–€14.90"; "" where it offers nothing
+	// or the name of the carrier that names them
 	Prices string
 	More   bool   // prices grow with what is sent: "€4.90–€14.90+"
 	Days   string // its delivery time, over all of its zones; "" where none is said
@@ -28,6 +30,8 @@ func GlanceAt(f *store.File, m *store.Method) Glance {
 	var g Glance
 	var span priceSpan
 	var days, free []string
+	asks := m.Kind == store.CarrierKind && m.Carrier != nil &&
+		slices.ContainsFunc(m.Carrier.Services, func(s store.Service) bool { return s.Enabled })
 	for _, zone := range m.ServedZones() {
 		own, _ := m.OwnTerms(zone)
 		if !own.Enabled {
@@ -39,7 +43,7 @@ func GlanceAt(f *store.File, m *store.Method) Glance {
 				offered = span.add(&m.Tables[i], column, &hold) || offered
 			}
 		}
-		if !offered {
+		if !offered && !asks {
 			continue
 		}
 		g.Where = append(g.Where, f.ZoneName(zone))
@@ -47,7 +51,21 @@ func GlanceAt(f *store.File, m *store.Method) Glance {
 	}
 	g.Prices, g.More = span.text(f), span.more
 	g.Days, g.Free = same(days), same(free)
+	if m.Kind == store.CarrierKind {
+		g.Prices, g.More, g.Days = "", false, cmp.Or(g.Days, "by carrier")
+		if c := f.Carrier(carrierOf(m)); c != nil && asks {
+			g.Prices = cmp.Or(c.Name, c.ID)
+		}
+	}
 	return g
+}
+
+// carrierOf is the id of the carrier that a method asks.
+func carrierOf(m *store.Method) string {
+	if m.Carrier == nil {
+		return ""
+	}
+	return m.Carrier.ID
 }
 
 // same is what all texts of a list say; "by zone" where they differ.

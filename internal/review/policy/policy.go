@@ -3,6 +3,7 @@
 package policy
 
 import (
+	"cmp"
 	"slices"
 	"strings"
 
@@ -22,13 +23,18 @@ import (
 // prices and terms, one for each group of zones that are priced as a broader one, then what holds for all of
 // them. zones is the map of the store's zones.
 func Method(e *quote.Engine, zones *coverage.Map, m *store.Method) []string {
+	return method(e, zones, m, false)
+}
+
+// method is Method; for buyers it says nothing of what a shop makes of a carrier's price.
+func method(e *quote.Engine, zones *coverage.Map, m *store.Method, buyers bool) []string {
 	f := e.Store()
 	w := f.Words()
 	type group struct{ names []string }
 	var order []string
 	groups := map[string]*group{}
 	for _, zone := range m.ServedZones() {
-		text := zoneText(f, m, zone, w)
+		text := zoneText(f, m, zone, w, buyers)
 		if groups[text] == nil {
 			groups[text] = &group{}
 			order = append(order, text)
@@ -71,12 +77,84 @@ func and(list []string) string {
 }
 
 // zoneText says the prices of a zone, and its own terms; "" where nothing is offered there.
-func zoneText(f *store.File, m *store.Method, zone string, w charge.Words) string {
+func zoneText(f *store.File, m *store.Method, zone string, w charge.Words, buyers bool) string {
 	own, _ := m.OwnTerms(zone)
 	if !own.Enabled {
 		return ""
 	}
 	hold := m.TermsIn(zone)
+	text := listsText(f, m, zone, w)
+	if m.Kind == store.CarrierKind {
+		text = carrierText(f, m, text, buyers)
+	}
+	if text == "" {
+		return ""
+	}
+	sentences := []string{text}
+	sentences = append(sentences, feeTexts(hold.Minimum, hold.Maximum, hold.Handling, w)...)
+	if s := freeText(hold.Free, w); s != "" {
+		if hold.Handling != nil { // free is free of that fee too
+			s += ", then without the handling fee"
+		}
+		sentences = append(sentences, s)
+	}
+	if own.Needs != nil {
+		sentences = append(sentences, needTexts(f, own.Needs)...)
+	}
+	if d := terms.FormatDays(hold.Days); d != "" && m.Kind != store.CarrierKind {
+		sentences = append(sentences, upper(d))
+	}
+	return strings.Join(sentences, ". ") + "."
+}
+
+// carrierText says the price of a method that asks a carrier, with that of its price lists, which stand in where it
+// fails; "" where no service is on.
+func carrierText(f *store.File, m *store.Method, lists string, buyers bool) string {
+	c := f.Carrier(m.Carrier.ID)
+	if c == nil || !slices.ContainsFunc(m.Carrier.Services, func(s store.Service) bool { return s.Enabled }) {
+		return ""
+	}
+	if buyers {
+		return "the price is worked out at checkout, for the parcels of the order"
+	}
+	text := "the price that " + cmp.Or(c.Name, c.ID) + " names for the parcels"
+	if changed := Adjusted(f, m.Carrier); changed != "" {
+		text += ", " + changed
+	}
+	switch {
+	case m.Carrier.Fallback && lists != "":
+		text += ". Where it fails: " + lists
+	case m.Carrier.Fallback:
+		text += ". Where it fails, no price stands in"
+	default:
+		text += ". Where it fails, it is not offered"
+	}
+	return text
+}
+
+// Adjusted says what a method makes of a carrier's price: "plus 5 % and €0.80", "less €0.50"; "" for nothing.
+func Adjusted(f *store.File, a *store.Asks) string {
+	var parts []string
+	for _, d := range []struct {
+		by   *decimal.Decimal
+		text func(decimal.Decimal) string
+	}{
+		{a.Percent, func(d decimal.Decimal) string { return d.String() + " %" }},
+		{a.Amount, func(d decimal.Decimal) string { return world.Price(f.Store.Units().Money(d), f.Store.Currency) }},
+	} {
+		switch {
+		case d.by == nil || d.by.IsZero():
+		case d.by.Sign() < 0:
+			parts = append(parts, "less "+d.text(d.by.Neg()))
+		default:
+			parts = append(parts, "plus "+d.text(*d.by))
+		}
+	}
+	return strings.Join(parts, " and ")
+}
+
+// listsText says the prices of a method's price lists in a zone; "" where they have none.
+func listsText(f *store.File, m *store.Method, zone string, w charge.Words) string {
 	var lists []string
 	for i := range m.Tables {
 		t := &m.Tables[i]
@@ -100,21 +178,7 @@ func zoneText(f *store.File, m *store.Method, zone string, w charge.Words) strin
 	if len(lists) > 1 && m.Classes == store.Dearest {
 		text += "; the dearest of these counts"
 	}
-	sentences := []string{text}
-	sentences = append(sentences, feeTexts(hold.Minimum, hold.Maximum, hold.Handling, w)...)
-	if s := freeText(hold.Free, w); s != "" {
-		if hold.Handling != nil { // free is free of that fee too
-			s += ", then without the handling fee"
-		}
-		sentences = append(sentences, s)
-	}
-	if own.Needs != nil {
-		sentences = append(sentences, needTexts(f, own.Needs)...)
-	}
-	if d := terms.FormatDays(hold.Days); d != "" {
-		sentences = append(sentences, upper(d))
-	}
-	return strings.Join(sentences, ". ") + "."
+	return text
 }
 
 // upper begins with a capital.
@@ -408,8 +472,8 @@ func Of(e *quote.Engine, zones *coverage.Map) Page {
 	}
 	for i := range f.Methods {
 		m := &f.Methods[i]
-		says := Method(e, zones, m)
-		if !m.Enabled || len(says) == 0 || m.Kind == store.CarrierKind {
+		says := method(e, zones, m, true)
+		if !m.Enabled || len(says) == 0 {
 			continue
 		}
 		p.Methods = append(p.Methods, Section{m.BuyersLabel(), says})

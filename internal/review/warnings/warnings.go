@@ -25,13 +25,16 @@ type Warning struct {
 func Method(f *store.File, m *store.Method) []Warning {
 	list := append(free(f, m), unpriced(f, m)...)
 	list = append(list, parcels(f, m)...)
+	list = append(list, standsIn(f, m)...)
 	for i := range m.Tables {
 		t := &m.Tables[i]
 		list = append(list, falls(f, t)...)
 		list = append(list, jumps(f, t)...)
 		list = append(list, outOfReach(f, m, t)...)
 		list = append(list, percents(f, m, t)...)
-		list = append(list, empty(f, t)...)
+		if !asks(m) {
+			list = append(list, empty(f, t)...)
+		}
 	}
 	return list
 }
@@ -308,6 +311,11 @@ func Nobody(f *store.File, m *store.Method) string {
 	if len(m.Tables) == 0 {
 		return "it has no price list"
 	}
+	if asks(m) {
+		if why := unasked(f, m); why != "" {
+			return why
+		}
+	}
 	off := map[string]bool{}
 	for i := range f.Zones {
 		off[f.Zones[i].ID] = !f.Zones[i].Enabled || len(f.Zones[i].Places) == 0
@@ -317,7 +325,7 @@ func Nobody(f *store.File, m *store.Method) string {
 		t := &m.Tables[i]
 		for j, zone := range t.Zones {
 			columns++
-			has := slices.ContainsFunc(t.Rows, func(r rate.Row) bool { return r.Charges[j] != nil })
+			has := hasPrice(m, t, j)
 			priced = priced || has
 			open = open || has && !off[zone] && m.TermsIn(zone).Enabled
 		}

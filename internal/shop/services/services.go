@@ -17,6 +17,8 @@ import (
 	"diadrom/internal/edit"
 	"diadrom/internal/outside"
 	"diadrom/internal/outside/carriers"
+	"diadrom/internal/outside/standin"
+	"diadrom/internal/shop/secrets"
 
 	"github.com/paulmach/orb"
 )
@@ -45,8 +47,10 @@ type Services struct {
 
 	db Store
 	Options
-	mu  sync.Mutex
-	set map[string]string
+	vault   *secrets.Vault
+	mu      sync.Mutex
+	set     map[string]string
+	fetched map[string]Fetched
 }
 
 // Options are how the program was started.
@@ -54,6 +58,16 @@ type Options struct {
 	Fixed outside.Settings // cannot be changed on the screens
 	Usual outside.Settings // asked as long as nothing else was set: stand-ins of the demo
 	Local bool             // whether services at addresses that are not public may be set on the screens
+	Dir   string           // the folder of the shop
+	// Standins are carriers that this program itself answers for, by their hosts.
+	Standins map[string]*Standin
+	Budget   time.Duration // of all carriers of a quote; 0: [carriers.Budget]
+}
+
+// Standin is a carrier that ships with the program, to try a shop without one.
+type Standin struct {
+	Address string // and port at which it listens
+	Mood    *standin.Mood
 }
 
 // Open reads the settings.
@@ -62,8 +76,13 @@ func Open(ctx context.Context, db Store, o Options) (*Services, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Services{Outside: &outside.Services{}, db: db, Options: o, set: set,
-		Carriers: carriers.New(carriers.Options{Local: o.Local, Secret: carriers.FromEnvironment})}
+	s := &Services{Outside: &outside.Services{}, db: db, Options: o, set: set, vault: secrets.New(o.Dir),
+		fetched: map[string]Fetched{}}
+	hosts := map[string]string{}
+	for host, of := range o.Standins {
+		hosts[host] = of.Address
+	}
+	s.Carriers = carriers.New(carriers.Options{Local: o.Local, Hosts: hosts, Secret: s.secret, Budget: o.Budget})
 	s.apply()
 	return s, nil
 }

@@ -40,6 +40,8 @@ const (
 type Shops struct {
 	Live  func() *quote.Engine // what quotes at the moment of a request; nil where nothing is live
 	Draft func() *quote.Engine
+	// Later is an engine that does not wait for carriers, live or of the draft; nil where they are not asked.
+	Later func(e *quote.Engine, live bool) *quote.Engine
 	Asker func(*http.Request) (who Asker, key string) // key stands for a shop's key in limits
 }
 
@@ -49,6 +51,7 @@ func (s Shops) engine(c *gin.Context) *quote.Engine {
 	if who == Shop {
 		c.Set("key", key)
 	}
+	carriers := c.Query("carriers")
 	switch of := c.Query("of"); {
 	case who == Nobody:
 		c.Header("WWW-Authenticate", `Bearer realm="quotes"`)
@@ -57,8 +60,11 @@ func (s Shops) engine(c *gin.Context) *quote.Engine {
 	case of == "draft" && who != Person:
 		problem(c, http.StatusForbidden, "only people of the shop are quoted from its draft", nil)
 		return nil
+	case carriers != "" && carriers != "wait" && carriers != "later":
+		problem(c, http.StatusBadRequest, "a quote waits for carriers, or they come later", nil)
+		return nil
 	case of == "draft":
-		return s.Draft()
+		return s.later(s.Draft(), carriers, false)
 	case of != "" && of != "live":
 		problem(c, http.StatusBadRequest, "quotes are of the live edition or of the draft", nil)
 		return nil
@@ -66,6 +72,15 @@ func (s Shops) engine(c *gin.Context) *quote.Engine {
 	e := s.Live()
 	if e == nil {
 		problem(c, http.StatusServiceUnavailable, "nothing is live yet: the shop is still being set up", nil)
+		return nil
+	}
+	return s.later(e, carriers, true)
+}
+
+// later is the engine, which does not wait for carriers where they are to come later.
+func (s Shops) later(e *quote.Engine, carriers string, live bool) *quote.Engine {
+	if carriers == "later" && s.Later != nil {
+		return s.Later(e, live)
 	}
 	return e
 }

@@ -45,12 +45,14 @@ type methodsView struct {
 	By, Kind   string
 	Slip       string
 	Measures   []shell.Choice
+	Carriers   int // that are connected
+	OnCarriers bool
 }
 
 var kindWords = map[store.Kind]string{
 	store.Delivery:    "delivered",
 	store.Pickup:      "collected",
-	store.CarrierKind: "carrier",
+	store.CarrierKind: "delivered at a carrier’s price",
 }
 
 func (s *Screens) methodsView(c *gin.Context, state *draft.State) methodsView {
@@ -59,6 +61,7 @@ func (s *Screens) methodsView(c *gin.Context, state *draft.State) methodsView {
 		ZonesKnown: len(f.Zones) > 0,
 		By:         string(rate.ByWeight),
 		Kind:       string(store.Delivery),
+		Carriers:   len(f.Carriers),
 	}
 	for _, by := range rate.Measures {
 		v.Measures = append(v.Measures, shell.Choice{ID: string(by), Name: by.Words()})
@@ -68,6 +71,7 @@ func (s *Screens) methodsView(c *gin.Context, state *draft.State) methodsView {
 		v.Rows = append(v.Rows, methodRowOf(state, &f.Methods[i], f.Methods[i].ID == open))
 		if r := &v.Rows[i]; r.Opened {
 			r.Terms = methodViewOf(f, &f.Methods[i])
+			r.Terms.Asks = s.asksView(f, &f.Methods[i])
 		}
 	}
 	return v
@@ -149,6 +153,7 @@ type methodView struct {
 	Tells                 bool
 	RefusedText           string
 	Kinds                 []shell.Choice
+	Asks                  *asksView // nil where it asks no carrier
 	Zones                 []shell.ZoneHead
 	Rows                  []termRow
 }
@@ -216,7 +221,11 @@ func methodViewOf(f *store.File, m *store.Method) *methodView {
 		Tells:       m.WhenRefused == store.Tell,
 		RefusedText: m.RefusedText,
 	}
-	for _, kind := range []store.Kind{store.Delivery, store.Pickup} {
+	kinds := []store.Kind{store.Delivery, store.Pickup}
+	if len(f.Carriers) > 0 || m.Kind == store.CarrierKind {
+		kinds = append(kinds, store.CarrierKind)
+	}
+	for _, kind := range kinds {
 		v.Kinds = append(v.Kinds, shell.Choice{ID: string(kind), Name: kindWords[kind], Chosen: m.Kind == kind})
 	}
 	zones, served := m.TermZones(), m.ServedZones()
@@ -393,6 +402,12 @@ func (s *Screens) editMethods(
 func (s *Screens) addMethod(c *gin.Context) {
 	typed, by, kind := c.PostForm("name"), rate.By(c.PostForm("by")), c.PostForm("kind")
 	s.editMethods(c, func(f *store.File) error {
+		if kind == string(store.CarrierKind) {
+			if len(f.Carriers) == 0 {
+				return edit.Problemf("connect a carrier first")
+			}
+			return edit.AddCarrierMethod(f, f.Carriers[0].ID, typed, nil)
+		}
 		return edit.AddMethod(f, typed, by, store.Kind(kind))
 	}, func(v *methodsView, text string) { v.Typed, v.By, v.Kind, v.Slip = typed, string(by), kind, text })
 }
@@ -446,7 +461,7 @@ func (s *Screens) switchMethod(c *gin.Context) {
 	s.editMethod(c, func(f *store.File, m *store.Method) error {
 		switch field {
 		case "kind":
-			return edit.SetKind(m, store.Kind(value))
+			return edit.SetKind(f, m, store.Kind(value))
 		case "refused":
 			return edit.SetRefusedText(m, value)
 		}

@@ -3,8 +3,11 @@
 package methods
 
 import (
+	"context"
 	"embed"
 
+	"diadrom/internal/core/store"
+	"diadrom/internal/shop/services"
 	"diadrom/internal/web/shell"
 
 	"github.com/gin-gonic/gin"
@@ -18,11 +21,18 @@ var Files embed.FS
 // Screens are the screens of the station.
 type Screens struct {
 	*shell.Shell
-	draft shell.Editor
+	draft    shell.Editor
+	carriers Carriers
+}
+
+// Carriers tell what services they have.
+type Carriers interface {
+	Listed(c *store.Carrier) (services.Fetched, bool)
+	Fetch(ctx context.Context, c *store.Carrier) services.Fetched
 }
 
 // New makes the screens of the station.
-func New(sh *shell.Shell, d shell.Editor) *Screens { return &Screens{sh, d} }
+func New(sh *shell.Shell, d shell.Editor, c Carriers) *Screens { return &Screens{sh, d, c} }
 
 // Routes registers the addresses of these screens.
 func (s *Screens) Routes(r gin.IRouter) {
@@ -36,6 +46,10 @@ func (s *Screens) Routes(r gin.IRouter) {
 	r.POST("/methods/:method/move", s.moveMethod)
 	r.POST("/methods/:method/copy", s.copyMethod)
 	r.POST("/methods/:method/remove", s.removeMethod)
+	r.POST("/methods/:method/asks", s.editAsks)
+	r.POST("/methods/:method/services", s.addService)
+	r.POST("/methods/:method/services/fetch", s.fetchServices)
+	r.POST("/methods/:method/service", s.editService)
 	r.GET("/policy", s.policyPage)
 	r.GET("/policy.md", s.policyMarkdown)
 	r.GET("/policy.html", s.policyHTML)

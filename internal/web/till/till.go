@@ -342,6 +342,8 @@ func whereSet(m *store.Method, step string) string {
 	switch step {
 	case quote.StepTable:
 		return "/rates/" + m.ID
+	case quote.StepCarrier, quote.StepAdjusted:
+		return "/methods/" + m.ID + "#asks"
 	case quote.StepHandling, quote.StepMinimum, quote.StepMaximum, quote.StepFree:
 		return "/methods/" + m.ID + "#terms"
 	}
