@@ -146,12 +146,12 @@ func TestMethodsAreOrderedCopiedSwitchedAndRemoved(t *testing.T) {
 	}
 	was := order()
 	_, _ = s.post("/methods/parcel/move", "step", "up")
-	assert.Equal(t, "parcel letter locker freight van workshop market", order())
+	assert.Equal(t, "parcel letter locker freight van workshop market abroad overseas", order())
 	_, _ = s.post("/methods/parcel/move", "before", "van")
-	assert.Equal(t, "letter locker freight parcel van workshop market", order())
+	assert.Equal(t, "letter locker freight parcel van workshop market abroad overseas", order())
 	_, _ = s.post("/methods/market/move", "before", "letter")
 	_, _ = s.post("/methods/market/move", "step", "up")
-	assert.Equal(t, "market letter locker freight parcel van workshop", order())
+	assert.Equal(t, "market letter locker freight parcel van workshop abroad overseas", order())
 	for range 3 {
 		_, _ = s.post("/undo")
 	}

@@ -176,12 +176,6 @@ func shops(d *draft.Draft, asks *services.Services, asker func(*http.Request) (a
 			return nil
 		},
 		Draft: func() *quote.Engine { return d.State().Engine },
-		Later: func(e *quote.Engine, live bool) *quote.Engine {
-			if live {
-				return e.AskingCarriers(asks.Carriers.BuyersLater())
-			}
-			return e.AskingCarriers(asks.Carriers.Later())
-		},
 		Asker: asker,
 	}
 }

@@ -82,6 +82,29 @@ const CarrierFallback = "carrier_fallback"
 // maxAskedParcels is about how many parcels a carrier is asked at most.
 const maxAskedParcels = 500
 
+// LaterCarriers is a [Carriers] with a view that does not wait: what it does not remember it begins to ask, and answers
+// that it is pending.
+type LaterCarriers interface {
+	Carriers
+	Later() Carriers
+}
+
+// NotWaiting is the engine that does not wait for carriers: methods whose carriers are still being asked are pending.
+func (e *Engine) NotWaiting() *Engine {
+	if of, ok := e.carriers.(LaterCarriers); ok && e.asksCarriers {
+		return e.AskingCarriers(of.Later())
+	}
+	return e
+}
+
+// Like is the engine that asks the same services outside and the same carriers as another.
+func (e *Engine) Like(other *Engine) *Engine {
+	return e.Asking(other.outside).AskingCarriers(other.carriers)
+}
+
+// AsksCarriers says whether a method of the store asks a carrier, and there is somebody who asks it.
+func (e *Engine) AsksCarriers() bool { return e.carriers != nil && e.asksCarriers }
+
 // AskingCarriers is the engine with carriers to ask.
 func (e *Engine) AskingCarriers(c Carriers) *Engine {
 	with := *e

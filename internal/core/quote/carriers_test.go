@@ -31,13 +31,19 @@ type told struct {
 	asks    []CarrierAsk
 	rates   []CarrierRate
 	failure string
+	pending bool
+	instead []Instead
+}
+
+func (c *told) Instead(_ *store.Carrier, _ *store.Method, what Instead) {
+	c.instead = append(c.instead, what)
 }
 
 func (c *told) Rates(asks []CarrierAsk) []CarrierAnswer {
 	c.asks = append(c.asks, asks...)
 	answers := make([]CarrierAnswer, len(asks))
 	for i := range asks {
-		answers[i] = CarrierAnswer{Failure: c.failure}
+		answers[i] = CarrierAnswer{Failure: c.failure, Pending: c.pending}
 		for _, r := range c.rates {
 			for range asks[i].Parcels {
 				r.Amounts = append(r.Amounts[:len(r.Amounts):len(r.Amounts)], r.Amounts[0])
@@ -155,4 +161,101 @@ func TestWhatCarriersAreAsked(t *testing.T) {
 	assert.Equal(t, "0.00", free.Options[0].Charge)
 	e.Quote(read(t, e, `{"to":{"country":"SE"},"lines":[{"price":"1","quantity":1}]}`))
 	assert.Empty(t, says.asks, "no zone takes it")
+}
+
+func TestACarrierThatIsStillAsked(t *testing.T) {
+	says := &told{pending: true}
+	file := strings.Replace(carrierShop(`{"id":"post","services":[{"code":"a"},{"code":"b"},{"code":"c","enabled":false}],
+	"fallback":true}`), `"methods":[`, `"methods":[{"id":"own","name":"Own","kind":"delivery","tables":[{"id":"t",
+	"zones":["fi"],"by":"order","rows":[{"charges":["5"]}]}]},`, 1)
+	e := compiled(t, []byte(file)).AskingCarriers(says)
+	a := e.Quote(read(t, e, `{"to":{"country":"FI"},"lines":[{"price":"1","quantity":1}]}`))
+	require.Len(t, a.Options, 1, "own methods are there at once")
+	assert.Equal(t, "own", a.Options[0].Method)
+	assert.Equal(t, []Pending{{Method: "m", Label: "Parcel", Services: 2, Before: 1}}, a.Pending)
+	assert.Empty(t, a.Refused, "what is not known yet is not refused, and its price list does not stand in")
+	for _, w := range a.Warnings {
+		assert.NotEqual(t, CarrierFallback, w.Code)
+	}
+	a = e.Quote(read(t, e, `{"to":{"country":"SE"},"lines":[{"price":"1","quantity":1}]}`))
+	assert.Empty(t, a.Pending, "where nobody is asked nothing is waited for")
+}
+
+func TestWhoeverWatchesCarriersIsToldWhatBuyersAreShown(t *testing.T) {
+	agreed := `"agreed":[{"id":"a","customer":"C","methods":["m"],"amount":"3"}],"methods":[`
+	for _, tt := range []struct {
+		name, carrier, customer string
+		failure                 string
+		want                    []Instead
+	}{
+		{"an answer", `{"id":"post","services":[{"code":"slow"}],"fallback":true}`, "", "", nil},
+		{"price lists", `{"id":"post","services":[{"code":"slow"}],"fallback":true}`, "", "broke",
+			[]Instead{InsteadTables}},
+		{"nothing", `{"id":"post","services":[{"code":"slow"}]}`, "", "broke", []Instead{InsteadNone}},
+		{"agreed", `{"id":"post","services":[{"code":"slow"}]}`, "C", "broke", []Instead{InsteadAgreed}},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			says := &told{failure: tt.failure, rates: []CarrierRate{rated("slow", "Slow", "5", nil)}}
+			file := strings.Replace(carrierShop(tt.carrier), `"methods":[`, agreed, 1)
+			e := compiled(t, []byte(file)).AskingCarriers(says)
+			e.Quote(read(t, e, `{"to":{"country":"FI"},"customer":"`+tt.customer+`","lines":[{"price":"1","quantity":1}]}`))
+			assert.Equal(t, tt.want, says.instead)
+		})
+	}
+}
+
+// Stores that are compared ask the same question once, so that a carrier that answers otherwise a moment later makes no
+// difference between them.
+func TestStoresThatAreComparedAskOnce(t *testing.T) {
+	says := &told{rates: []CarrierRate{rated("slow", "Slow", "5", nil)}}
+	one := compiled(t, []byte(carrierShop(`{"id":"post","services":[{"code":"slow"}]}`))).AskingCarriers(says)
+	two := compiled(t, []byte(carrierShop(`{"id":"post","services":[{"code":"slow"}],"amount":"1"}`))).
+		AskingCarriers(says)
+	var requests []Request
+	for _, country := range []string{"FI", "FI", "SE"} {
+		requests = append(requests, *read(t, one, `{"to":{"country":"`+country+`"},"lines":[{"price":"1","weight":"1",
+		"quantity":1}]}`))
+	}
+	both := Together([]*Engine{one, two, nil}, [][]Request{requests, requests, nil})
+	assert.Len(t, says.asks, 1)
+	assert.Nil(t, both[2])
+	says.rates = nil
+	assert.Equal(t, "6.50", both[0].Quote(&requests[0]).Options[0].Charge, "with 10 % for fuel and 1 of handling")
+	assert.Equal(t, "7.60", both[1].Quote(&requests[1]).Options[0].Charge)
+	assert.Empty(t, both[0].Quote(&requests[2]).Options)
+	assert.Len(t, says.asks, 1)
+	other := requests[0]
+	other.Lines = append(other.Lines, other.Lines[0])
+	a := both[0].Quote(&other)
+	require.Len(t, a.Refused, 1, "what was not asked ahead is not guessed")
+	assert.Equal(t, Carrier, a.Refused[0].Code)
+}
+
+// Goods from two places arrive together when the slower of the two parcels does.
+func TestTheSlowerOfTwoPlacesCounts(t *testing.T) {
+	day := func(least, most int64, business bool) *store.Days {
+		return &store.Days{Min: least, Max: most, Business: business}
+	}
+	for _, tt := range []struct{ x, y, want *store.Days }{
+		{nil, nil, nil},
+		{day(1, 2, true), nil, day(1, 2, true)},
+		{nil, day(1, 2, true), day(1, 2, true)},
+		{day(1, 5, true), day(2, 3, true), day(2, 5, true)},
+		{day(1, 5, true), day(2, 6, false), day(1, 5, true)}, // five working days are a week
+		{day(1, 5, true), day(2, 8, false), day(2, 8, false)},
+	} {
+		assert.Equal(t, tt.want, slower(tt.x, tt.y))
+		assert.Equal(t, tt.want, slower(tt.y, tt.x))
+	}
+}
+
+func TestAServicesOwnDeliveryTimeStandsBeforeTheCarriers(t *testing.T) {
+	says := &told{rates: []CarrierRate{rated("a", "A", "5", &store.Days{Min: 2, Max: 2}), rated("b", "B", "5",
+		&store.Days{Min: 2, Max: 2})}}
+	e := compiled(t, []byte(carrierShop(`{"id":"post","services":[{"code":"a","days":{"min":7,"max":9}},
+	{"code":"b"}]}`))).AskingCarriers(says)
+	a := e.Quote(read(t, e, `{"to":{"country":"FI"},"lines":[{"price":"1","quantity":1}]}`))
+	require.Len(t, a.Options, 2)
+	assert.Equal(t, &store.Days{Min: 7, Max: 9}, a.Options[0].Days)
+	assert.Equal(t, &store.Days{Min: 2, Max: 2}, a.Options[1].Days)
 }

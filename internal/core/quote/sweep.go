@@ -141,6 +141,7 @@ func (e *Engine) Sweep(q *Request, by rate.By) []Swept {
 	)
 	points = slices.CompactFunc(points, func(a, b Swept) bool { return a.At.Cmp(b.At) == 0 })
 	out := points[:0]
+	var requests []Request
 	for _, p := range points {
 		lines, ok := e.sweptLines(q, by, p.At)
 		if !ok {
@@ -148,10 +149,16 @@ func (e *Engine) Sweep(q *Request, by rate.By) []Swept {
 		}
 		asked := *q
 		asked.Lines = lines
-		p.Answer = e.Quote(&asked)
+		requests = append(requests, asked)
 		if out = append(out, p); len(out) == MaxSweep {
 			break
 		}
+	}
+	if e.AsksCarriers() {
+		e = e.AheadOf(requests)
+	}
+	for i := range out {
+		out[i].Answer = e.Quote(&requests[i])
 	}
 	return out
 }

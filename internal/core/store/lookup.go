@@ -126,6 +126,14 @@ func (f *File) Carrier(id string) *Carrier {
 	return at(f.Carriers, find(f.Carriers, id, func(c *Carrier) string { return c.ID }))
 }
 
+// CarrierName is what a carrier is called.
+func (f *File) CarrierName(id string) string {
+	if c := f.Carrier(id); c != nil {
+		return cmp.Or(c.Name, id)
+	}
+	return id
+}
+
 // BoxesOf are the kinds of boxes that a method packs into, in the order in which it names them; none where it has no
 // parcels of its own.
 func (f *File) BoxesOf(m *Method) (boxes []*Box) {

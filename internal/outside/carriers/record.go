@@ -240,10 +240,10 @@ func rank(sorted []time.Duration, p int) time.Duration {
 // Buyers is the client as buyers' quotes use it: what they are shown where a carrier fails is counted.
 func (c *Client) Buyers() quote.Carriers { return buyers{c} }
 
-// BuyersLater is [Client.Later] of buyers.
-func (c *Client) BuyersLater() quote.Carriers { return buyersLater{later{c}} }
-
 type buyers struct{ *Client }
+
+// Later is [Client.Later] of buyers.
+func (b buyers) Later() quote.Carriers { return buyersLater{later{b.Client}} }
 
 // Instead counts; see [quote.CarrierWatcher].
 func (b buyers) Instead(c *store.Carrier, m *store.Method, what quote.Instead) { b.instead(c, m, what) }

@@ -17,11 +17,11 @@ import (
 type Glance struct {
 	Where []string // names of the zones that it is offered to
 	// from the lowest to the highest price in its price lists: "€4.90–€14.90"; "" where it offers nothing
-	// or the name of the carrier that names them
-	Prices string
-	More   bool   // prices grow with what is sent: "€4.90–€14.90+"
-	Days   string // its delivery time, over all of its zones; "" where none is said
-	Free   string // what makes it free, "" for nothing; "by zone" where that differs
+	Prices  string
+	Carrier string // whose prices it has; "" for its own
+	More    bool   // prices grow with what is sent: "€4.90–€14.90+"
+	Days    string // its delivery time, over all of its zones; "" where none is said
+	Free    string // what makes it free, "" for nothing; "by zone" where that differs
 }
 
 // GlanceAt sums up a method. The prices are those of the price lists with the handling fee, within the method's lowest
@@ -54,7 +54,7 @@ func GlanceAt(f *store.File, m *store.Method) Glance {
 	if m.Kind == store.CarrierKind {
 		g.Prices, g.More, g.Days = "", false, cmp.Or(g.Days, "by carrier")
 		if c := f.Carrier(carrierOf(m)); c != nil && asks {
-			g.Prices = cmp.Or(c.Name, c.ID)
+			g.Carrier = cmp.Or(c.Name, c.ID)
 		}
 	}
 	return g

@@ -4,6 +4,7 @@ package promise
 
 import (
 	"encoding/json"
+	"slices"
 
 	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/fault"
@@ -42,9 +43,10 @@ type Promise struct {
 	Name    string           `json:"name"`
 	Request json.RawMessage  `json:"request"` // as a quote is asked for
 	Holds   Kind             `json:"holds"`
-	Method  string           `json:"method,omitempty"` // of all kinds but Zone
-	Amount  *decimal.Decimal `json:"amount,omitempty"` // of Price and AtMost
-	Zone    string           `json:"zone,omitempty"`   // of Zone
+	Method  string           `json:"method,omitempty"`  // of all kinds but Zone
+	Service string           `json:"service,omitempty"` // of the method's carrier; "": the first that is offered
+	Amount  *decimal.Decimal `json:"amount,omitempty"`  // of Price and AtMost
+	Zone    string           `json:"zone,omitempty"`    // of Zone
 }
 
 // Result is what became of a promise.
@@ -54,6 +56,9 @@ type Result struct {
 	Holds  bool   `json:"holds"`
 	Wanted string `json:"wanted"`
 	Is     string `json:"is"`
+
+	Pending bool   `json:"-"` // its carrier is still being asked
+	Carrier string `json:"-"` // what the answer rests on beside the store: "Kuikka said 14.40"; "" for nothing
 }
 
 // Write writes a list that Read reads.
@@ -133,6 +138,8 @@ func one(r *jsonread.Reader) (p Promise) {
 			}
 		case "method":
 			p.Method = r.Text()
+		case "service":
+			p.Service = r.Text()
 		case "amount":
 			p.Amount = r.Decimal()
 		case "zone":
@@ -191,9 +198,14 @@ func (p *Promise) Check(e *quote.Engine) Result {
 		result.Holds = result.Is == p.Zone
 		return result
 	}
+	if slices.ContainsFunc(a.Pending, func(w quote.Pending) bool { return w.Method == p.Method }) {
+		result.Pending, result.Is = true, "its carrier is being asked"
+		return result
+	}
 	for i := range a.Options {
-		if o := &a.Options[i]; o.Method == p.Method {
-			result.Is = o.Charge
+		o := &a.Options[i]
+		if o.Method == p.Method && (p.Service == "" || p.Service == o.Service || o.Estimated) {
+			result.Is, result.Carrier = o.Charge, said(a, o)
 			charge := o.Amounts.Charge
 			switch p.Holds {
 			case Price:
@@ -209,7 +221,9 @@ func (p *Promise) Check(e *quote.Engine) Result {
 	result.Is = "not offered"
 	for _, refused := range a.Refused {
 		if refused.Method == p.Method {
-			result.Is += ": " + refused.Reason
+			if result.Is += ": " + refused.Reason; refused.Code == quote.Carrier {
+				result.Carrier = refused.Reason
+			}
 		}
 	}
 	result.Holds = p.Holds == NotOffered
@@ -231,8 +245,25 @@ func (p *Promise) wanted(digits int) string {
 	return p.Zone
 }
 
-// CheckAll checks a list.
-func CheckAll(e *quote.Engine, list []Promise) []Result {
+// said is what a carrier's part in an option was; "" where it has none.
+func said(a *quote.Answer, o *quote.Option) string {
+	if o.Estimated {
+		for _, w := range a.Warnings {
+			if w.Code == quote.CarrierFallback {
+				return w.Message
+			}
+		}
+	}
+	for _, step := range o.Steps {
+		if step.Kind == quote.StepCarrier {
+			return "the carrier says " + step.Amount
+		}
+	}
+	return ""
+}
+
+// Ahead is the engine that has asked what the requests of a list need of services outside.
+func Ahead(e *quote.Engine, list []Promise) *quote.Engine {
 	var requests []quote.Request
 	for i := range list {
 		asked, _, faults := e.ReadRequest(list[i].Request)
@@ -240,7 +271,12 @@ func CheckAll(e *quote.Engine, list []Promise) []Result {
 			requests = append(requests, asked...)
 		}
 	}
-	e = e.AheadOf(requests)
+	return e.AheadOf(requests)
+}
+
+// CheckAll checks a list.
+func CheckAll(e *quote.Engine, list []Promise) []Result {
+	e = Ahead(e, list)
 	results := make([]Result, len(list))
 	for i := range list {
 		results[i] = list[i].Check(e)

@@ -17,10 +17,11 @@ import (
 
 // Wanted is what an owner wants to hold of what the Till shows.
 type Wanted struct {
-	Holds  promise.Kind
-	Method string // of a price, or of what is offered or not
-	Amount string // of a price
-	Zone   string // of the zone that takes the address
+	Holds   promise.Kind
+	Method  string // of a price, or of what is offered or not
+	Service string // of the method's carrier; "" where it asks none
+	Amount  string // of a price
+	Zone    string // of the zone that takes the address
 }
 
 // Promise makes a promise, without an id, of what the Till shows. It must hold.
@@ -32,9 +33,9 @@ func Promise(e *quote.Engine, t sqlite.Till, want Wanted) (p promise.Promise, er
 		if err != nil {
 			return p, edit.Problemf("%.20q is no amount to promise", want.Amount)
 		}
-		p.Method, p.Amount = want.Method, &d
+		p.Method, p.Service, p.Amount = want.Method, want.Service, &d
 	case promise.Offered, promise.NotOffered:
-		p.Method = want.Method
+		p.Method, p.Service = want.Method, want.Service
 	case promise.Zone:
 		p.Zone = want.Zone
 	default:

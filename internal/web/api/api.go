@@ -40,8 +40,6 @@ const (
 type Shops struct {
 	Live  func() *quote.Engine // what quotes at the moment of a request; nil where nothing is live
 	Draft func() *quote.Engine
-	// Later is an engine that does not wait for carriers, live or of the draft; nil where they are not asked.
-	Later func(e *quote.Engine, live bool) *quote.Engine
 	Asker func(*http.Request) (who Asker, key string) // key stands for a shop's key in limits
 }
 
@@ -64,7 +62,7 @@ func (s Shops) engine(c *gin.Context) *quote.Engine {
 		problem(c, http.StatusBadRequest, "a quote waits for carriers, or they come later", nil)
 		return nil
 	case of == "draft":
-		return s.later(s.Draft(), carriers, false)
+		return waiting(s.Draft(), carriers)
 	case of != "" && of != "live":
 		problem(c, http.StatusBadRequest, "quotes are of the live edition or of the draft", nil)
 		return nil
@@ -74,13 +72,13 @@ func (s Shops) engine(c *gin.Context) *quote.Engine {
 		problem(c, http.StatusServiceUnavailable, "nothing is live yet: the shop is still being set up", nil)
 		return nil
 	}
-	return s.later(e, carriers, true)
+	return waiting(e, carriers)
 }
 
-// later is the engine, which does not wait for carriers where they are to come later.
-func (s Shops) later(e *quote.Engine, carriers string, live bool) *quote.Engine {
-	if carriers == "later" && s.Later != nil {
-		return s.Later(e, live)
+// waiting is the engine, which does not wait for carriers where they are to come later.
+func waiting(e *quote.Engine, carriers string) *quote.Engine {
+	if carriers == "later" {
+		return e.NotWaiting()
 	}
 	return e
 }

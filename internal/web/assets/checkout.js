@@ -41,6 +41,7 @@ document.addEventListener("alpine:init", () => {
       options: start.options,
       address: start.address,
       answer: null,
+      rows: [], // of ways: those that are offered, and places for those that carriers may name
       problem: "",
       asking: false,
       way: "",
@@ -179,32 +180,82 @@ document.addEventListener("alpine:init", () => {
         if (this.badCount) return;
         const mine = ++turn;
         this.asking = true;
-        try {
-          const got = await fetch("/api/v1/quotes?of=" + start.of, {
-            method: "POST",
-            headers: { "Content-Type": "application/json" },
-            body: this.request,
-          });
-          const body = await got.json();
+        const request = this.request;
+        const first = await this.quoted("&carriers=later", request);
+        if (mine !== turn) return;
+        this.take(first, null);
+        if (this.answer && this.answer.pending) {
+          // The shop's own ways are there at once; those of carriers take the places that are kept for them.
+          const then = await this.quoted("", request);
           if (mine !== turn) return;
-          this.answer = got.ok ? body : null;
-          this.problem = got.ok ? "" : (body.faults || []).map((f) => f.message).join("; ") || body.title;
-        } catch {
-          if (mine !== turn) return;
-          this.answer = null;
-          this.problem = "Delivery prices cannot be had at the moment. Please try again.";
+          this.take(then, this.answer);
         }
         this.asking = false;
         if (!this.answer) return;
-        for (const o of this.answer.options) o.key = o.service ? o.method + "/" + o.service : o.method;
-        const has = (key) => this.answer.options.some((o) => o.key === key);
-        if (!has(this.way)) {
-          const set = this.answer.options.find((o) => o.offer.preselected);
-          this.way = set ? set.key : this.answer.options.length === 1 ? this.answer.options[0].key : "";
-        }
         this.unpack();
         this.shown();
         if (this.tried) this.check();
+      },
+      async quoted(more, request) {
+        try {
+          const got = await fetch("/api/v1/quotes?of=" + start.of + more, {
+            method: "POST",
+            headers: { "Content-Type": "application/json" },
+            body: request,
+          });
+          const body = await got.json();
+          return got.ok
+            ? { answer: body, problem: "" }
+            : { answer: null, problem: (body.faults || []).map((f) => f.message).join("; ") || body.title };
+        } catch {
+          return { answer: null, problem: "Delivery prices cannot be had at the moment. Please try again." };
+        }
+      },
+      // Shows an answer; before is the one that did not wait for carriers, whose rows keep their places.
+      take({ answer, problem }, before) {
+        this.answer = answer;
+        this.problem = problem;
+        this.rows = [];
+        if (!answer) return;
+        for (const o of answer.options) o.key = o.service ? o.method + "/" + o.service : o.method;
+        const waits = answer.pending || [],
+          had = (before && before.pending) || [];
+        const slot = (p, i, state) => ({
+          key: `${p.method} ${i}`,
+          slot: state,
+          method: p.method,
+          label: state === "asked" ? p.label : "",
+          offer: { points: [], hint: "" },
+          kind: "carrier",
+        });
+        const room = (at) => {
+          for (const p of waits)
+            if (p.before === at) for (let i = 0; i < p.services; i++) this.rows.push(slot(p, i, "asked"));
+        };
+        answer.options.forEach((o, i) => {
+          room(i);
+          this.rows.push(o);
+        });
+        room(answer.options.length);
+        // A service that has no price leaves its place empty, so that no row moves under the pointer.
+        for (const p of had) {
+          const mine = this.rows.filter((o) => o.method === p.method).length;
+          let at = this.rows.findLastIndex((o) => o.method === p.method) + 1;
+          if (!mine) {
+            const own = before.options.slice(0, p.before).map((o) => o.key);
+            at = this.rows.findLastIndex((o) => own.includes(o.key) || o.slot === "left") + 1;
+          }
+          for (let i = mine; i < p.services; i++) this.rows.splice(at++, 0, slot(p, i, "left"));
+        }
+        const has = (key) => answer.options.some((o) => o.key === key);
+        const asked = waits.some((p) => this.way.split("/")[0] === p.method);
+        if (!has(this.way) && !asked) {
+          const set = answer.options.find((o) => o.offer.preselected);
+          this.way = set ? set.key : answer.options.length === 1 && !waits.length ? answer.options[0].key : "";
+        }
+      },
+      rowClass(o) {
+        return o.slot ? "slot " + o.slot : o.key === this.way ? "on" : "";
       },
       // Where the chosen way is collected.
       get points() {
@@ -249,10 +300,10 @@ document.addEventListener("alpine:init", () => {
       },
 
       get shows() {
-        return !!this.answer && !this.answer.checkout.wait && this.answer.options.length > 0;
+        return !!this.answer && !this.answer.checkout.wait && this.rows.some((o) => o.slot !== "left");
       },
       get offers() {
-        return this.shows ? this.answer.options : [];
+        return this.shows ? this.rows.filter((o) => !o.slot) : [];
       },
       get chosen() {
         return this.offers.filter((o) => o.key === this.way);
@@ -279,6 +330,7 @@ document.addEventListener("alpine:init", () => {
         return lacks ? `Prices may change with the ${lacks}.` : "";
       },
       when(o) {
+        if (o.slot) return o.slot === "asked" ? "the carrier is being asked for its price" : "";
         if (o.dates) return (o.kind === "pickup" ? "Ready " : "") + o.dates.text;
         if (!o.days) return "";
         const { min, max, business } = o.days,
@@ -293,6 +345,7 @@ document.addEventListener("alpine:init", () => {
       // "2 parcels: Large box 18.2 kg, Small box 1.1 kg"; nothing where the method says nothing of them and all goods
       // leave from one place.
       parcelsSay(o) {
+        if (o.slot) return "";
         const list = o.parcels || [];
         const told = start.parcelled[o.method] || list.some((p) => p.from !== list[0].from);
         if (!list.length || !told) return "";
@@ -339,6 +392,7 @@ document.addEventListener("alpine:init", () => {
         return [p.address, this.away(p)].filter(Boolean).join(" · ");
       },
       charge(o) {
+        if (o.slot) return "";
         return coins(o.total) === 0n ? "free" : this.money(o.total);
       },
 

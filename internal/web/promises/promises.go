@@ -9,6 +9,7 @@ import (
 	"net/http"
 	"slices"
 	"sync"
+	"time"
 
 	"diadrom/internal/core/quote"
 	"diadrom/internal/core/store"
@@ -36,22 +37,31 @@ type Kept struct {
 type keeper struct {
 	mu    sync.Mutex
 	state *draft.State // nil: to be checked again
+	at    time.Time
 	list  []Kept
 }
 
+// maxAge is for how long what became of promises counts where it rests on what carriers say.
+const maxAge = 10 * time.Minute
+
 // All checks the promises against the draft as it is now, once for each state of it. What a promise was
 // when it held last, and the edit that broke it, are kept.
-func (s *Screens) All(ctx context.Context) ([]Kept, error) {
+func (s *Screens) All(ctx context.Context) ([]Kept, error) { return s.all(ctx, true) }
+
+// all is All; wait is whether it waits for carriers. Where it does not, nothing is kept of promises that are pending.
+func (s *Screens) all(ctx context.Context, wait bool) ([]Kept, error) {
 	state := s.draft.State()
+	asks := state.Engine.AsksCarriers()
 	s.keeper.mu.Lock()
 	defer s.keeper.mu.Unlock()
-	if s.keeper.state == state {
+	if s.keeper.state == state && !(asks && time.Since(s.keeper.at) > maxAge) {
 		return s.keeper.list, nil
 	}
 	rows, err := s.db.Promises(ctx)
 	if err != nil {
 		return nil, err
 	}
+	engine, pending := s.asking(state, rows, wait), false
 	list, changed := make([]Kept, 0, len(rows)), []sqlite.KeptPromise(nil)
 	for _, row := range rows {
 		k := Kept{
@@ -67,13 +77,15 @@ func (s *Screens) All(ctx context.Context) ([]Kept, error) {
 				return
 			}
 			k.Body, k.Name, k.Wanted = p, p.Name, ""
-			k.Result = p.Check(state.Engine)
+			k.Result = p.Check(engine)
 		})
 		switch {
+		case k.Pending:
+			pending = true
 		case k.Holds:
 			k.Was, k.BrokenBy = k.Is, ""
 		case k.BrokenBy == "":
-			k.BrokenBy = cmp.Or(state.What, "an earlier change")
+			k.BrokenBy = blamed(state, engine, &k)
 		}
 		if k.Was != row.Was || k.BrokenBy != row.BrokenBy {
 			changed = append(changed, sqlite.KeptPromise{ID: row.ID, Was: k.Was, BrokenBy: k.BrokenBy})
@@ -85,8 +97,42 @@ func (s *Screens) All(ctx context.Context) ([]Kept, error) {
 			return nil, err
 		}
 	}
-	s.keeper.state, s.keeper.list = state, list
+	if !pending {
+		s.keeper.state, s.keeper.at, s.keeper.list = state, time.Now(), list
+	}
 	return list, nil
+}
+
+// asking is the engine that checks promises: it has asked carriers about all of them at once, or does not wait.
+func (s *Screens) asking(state *draft.State, rows []sqlite.KeptPromise, wait bool) *quote.Engine {
+	switch {
+	case !state.Engine.AsksCarriers():
+		return state.Engine
+	case !wait:
+		return state.Engine.NotWaiting()
+	}
+	var list []promise.Promise
+	for _, row := range rows {
+		var p promise.Promise
+		if json.Unmarshal(row.Body, &p) == nil { // one that cannot be read is noted where it is checked
+			list = append(list, p)
+		}
+	}
+	return promise.Ahead(state.Engine, list)
+}
+
+// blamed is what broke a promise: the last edit, or a carrier, where the promise would be broken without that edit too.
+func blamed(state *draft.State, engine *quote.Engine, k *Kept) string {
+	edit := cmp.Or(state.What, "an earlier change")
+	if k.Carrier == "" {
+		return edit
+	}
+	if state.Before != nil {
+		if was := k.Body.Check(state.Before.Like(engine)); was.Holds || was.Carrier == "" {
+			return edit
+		}
+	}
+	return "no edit: " + k.Carrier
 }
 
 // recheck has the promises read and checked again.
@@ -98,7 +144,7 @@ func (s *Screens) recheck() {
 
 // Promises says in a few words how many promises hold; broken is whether one does not.
 func (s *Screens) Promises(ctx context.Context) (said string, broken bool, err error) {
-	list, err := s.All(ctx)
+	list, err := s.all(ctx, false)
 	if err != nil {
 		return "", false, err
 	}
@@ -108,15 +154,19 @@ func (s *Screens) Promises(ctx context.Context) (said string, broken bool, err e
 
 // Said says in a few words how many promises hold.
 func Said(list []Kept) (said string, broken bool) {
-	n := 0
+	n, pending := 0, 0
 	for i := range list {
-		if !list[i].Holds {
+		if list[i].Pending {
+			pending++
+		} else if !list[i].Holds {
 			n++
 		}
 	}
 	switch {
 	case len(list) == 0:
 		return "", false
+	case pending > 0 && n == 0:
+		return fmt.Sprintf("%d of %d promises wait for a carrier", pending, len(list)), false
 	case n > 0:
 		return fmt.Sprintf("%d of %d promises broken", n, len(list)), true
 	case len(list) == 1:
@@ -163,6 +213,13 @@ func (s *Screens) BrokenBy(ctx context.Context, e *quote.Engine) ([]Row, error) 
 		return nil, err
 	}
 	var broken []Kept
+	bodies := make([]promise.Promise, len(list))
+	for i := range list {
+		bodies[i] = list[i].Body
+	}
+	if e.AsksCarriers() {
+		e = promise.Ahead(e, bodies)
+	}
 	for _, k := range list {
 		if r := k.Body.Check(e); k.Holds && !r.Holds {
 			broken = append(broken, Kept{Result: r, Was: k.Is, Body: k.Body})
@@ -190,6 +247,9 @@ func ViewOf(f *store.File, list []Kept) promisesView {
 			if m := f.Method(k.Body.Method); m != nil {
 				label = m.BuyersLabel()
 			}
+			if k.Body.Service != "" {
+				label += " by " + k.Body.Service
+			}
 			row.What = label + " " + what
 		}
 		v.Rows = append(v.Rows, row)
@@ -210,10 +270,11 @@ func ViewOf(f *store.File, list []Kept) promisesView {
 func (s *Screens) keepPromise(c *gin.Context) {
 	ctx, state := c.Request.Context(), s.draft.State()
 	said, err := s.makePromise(ctx, state, samples.Wanted{
-		Holds:  promise.Kind(c.PostForm("holds")),
-		Method: c.PostForm("method"),
-		Amount: c.PostForm("amount"),
-		Zone:   c.PostForm("zone"),
+		Holds:   promise.Kind(c.PostForm("holds")),
+		Method:  c.PostForm("method"),
+		Service: c.PostForm("service"),
+		Amount:  c.PostForm("amount"),
+		Zone:    c.PostForm("zone"),
 	})
 	if err != nil {
 		text, ok := shell.Told(err)

@@ -19,6 +19,7 @@ import (
 
 // quotesCell is what a method costs; an empty charge is not offered, for the reason. Differs is from the row above.
 type quotesCell struct {
+	Estimated            bool // its carrier failed, and the price list stands in
 	Charge, Reason, Full string
 	Price                string // the charge as people read it
 	code                 string // why it is not offered
@@ -38,6 +39,7 @@ type quotesView struct {
 	Runs    []shell.Choice
 	First   string // what the rows are
 	Methods []string
+	Wide    int // columns of the table
 	Rows    []quotesRow
 	About   string
 	Empty   bool
@@ -103,14 +105,13 @@ func (s *Screens) quotesView(c *gin.Context) (quotesView, bool) {
 		}
 	}
 	v.Runs[0].Chosen = v.Over == ""
-	column := map[string]int{}
+	column := columns{}
 	for i := range f.Methods {
 		if m := &f.Methods[i]; m.Enabled {
-			column[m.ID] = len(v.Methods)
-			v.Methods = append(v.Methods, cmp.Or(m.Name, m.ID))
+			v.Methods = append(v.Methods, column.add(m, len(v.Methods))...)
 		}
 	}
-	v.Empty = len(v.Methods) == 0
+	v.Empty, v.Wide = len(v.Methods) == 0, len(v.Methods)+2
 	if v.Over != "" {
 		if addressErr != nil {
 			v.About = "Type an address into the Till: a run of quotes goes to one place."
@@ -129,16 +130,54 @@ func (s *Screens) quotesView(c *gin.Context) (quotesView, bool) {
 	}
 	v.About = "The Till's cart to the shop's usual destinations, each quoted now. Change the cart in " +
 		"the Till and the table follows."
-	reader := state.Reader()
+	reader, lines := state.Reader(), []string(nil)
+	var requests []quote.Request
 	for _, line := range destinations {
 		if q.To, err = reader.Address(line); err != nil {
 			continue
 		}
-		row := quotesRowOf(f, state.Engine.Quote(&q), column)
+		requests, lines = append(requests, q), append(lines, line)
+	}
+	engine := state.Engine
+	if engine.AsksCarriers() {
+		engine = engine.AheadOf(requests)
+	}
+	for i, line := range lines {
+		row := quotesRowOf(f, engine.Quote(&requests[i]), column, len(v.Methods))
 		row.Line, row.Here = line, line == t.Destination
 		v.add(row)
 	}
 	return v, true
+}
+
+// columns are where methods stand in the table: those that ask a carrier have one for each service that is on.
+type columns map[string][]int
+
+// add gives a method its columns behind others, and their heads.
+func (c columns) add(m *store.Method, at int) (heads []string) {
+	name := cmp.Or(m.Name, m.ID)
+	if m.Kind == store.CarrierKind && m.Carrier != nil {
+		for _, s := range m.Carrier.Services {
+			if s.Enabled {
+				c[m.ID] = append(c[m.ID], at+len(heads))
+				c[m.ID+"/"+s.Code] = []int{at + len(heads)}
+				heads = append(heads, name+": "+cmp.Or(s.Label, s.Code))
+			}
+		}
+	}
+	if len(heads) == 0 {
+		c[m.ID] = []int{at}
+		heads = []string{name}
+	}
+	return heads
+}
+
+// of are the columns of an option: that of its service, or all of its method.
+func (c columns) of(o *quote.Option) []int {
+	if at, ok := c[o.Method+"/"+o.Service]; ok && o.Service != "" {
+		return at
+	}
+	return c[o.Method]
 }
 
 // sweep fills in the quotes over a run of one measure, with each break tested just under, on and just over it.
@@ -147,7 +186,7 @@ func (s *Screens) sweep(
 	state *draft.State,
 	q *quote.Request,
 	destination string,
-	column map[string]int,
+	column columns,
 ) {
 	f, by := state.File, rate.By(v.Over)
 	u := f.Store.Units()
@@ -164,7 +203,7 @@ func (s *Screens) sweep(
 		"over it. What differs from the row above is marked."
 	swept := state.Engine.Sweep(q, by)
 	for i := range swept {
-		row := quotesRowOf(f, swept[i].Answer, column)
+		row := quotesRowOf(f, swept[i].Answer, column, len(v.Methods))
 		row.Line, row.plain = u.Measure(by, swept[i].At), swept[i].At.String()
 		if by != rate.ByQuantity { // numbers speak for themselves
 			row.Near = []string{"just under", "", "just over"}[swept[i].Side+1]
@@ -206,25 +245,30 @@ func (v *quotesView) add(row quotesRow) {
 	v.Rows = append(v.Rows, row)
 }
 
-func quotesRowOf(f *store.File, a *quote.Answer, column map[string]int) quotesRow {
-	row := quotesRow{Cells: make([]quotesCell, len(column)), Message: a.Message}
+func quotesRowOf(f *store.File, a *quote.Answer, column columns, n int) quotesRow {
+	row := quotesRow{Cells: make([]quotesCell, n), Message: a.Message}
 	if len(a.Zones) > 0 {
 		z := f.Zone(a.Zones[0].Zone)
 		row.Zone = cmp.Or(z.Name, z.ID)
 	}
-	for _, o := range a.Options {
-		if row.Cells[column[o.Method]].Charge != "" {
-			continue // of a carrier's services the first is shown
+	for i := range row.Cells { // a service of a method that is offered by others
+		row.Cells[i] = quotesCell{Reason: "no price", Full: "the carrier names no price for this service", code: quote.NoRate}
+	}
+	for i := range a.Options {
+		o := &a.Options[i]
+		for _, at := range column.of(o) {
+			row.Cells[at] = quotesCell{Charge: o.Charge, Price: world.DeliveryPrice(o.Charge, a.Currency),
+				Estimated: o.Estimated}
 		}
-		row.Cells[column[o.Method]].Charge = o.Charge
-		row.Cells[column[o.Method]].Price = world.DeliveryPrice(o.Charge, a.Currency)
 	}
 	for _, r := range a.Refused {
-		row.Cells[column[r.Method]] = quotesCell{
-			Reason: r.Why.Short(),
-			Full:   r.Reason,
-			code:   r.Code,
-			wanted: r.Why.Wanted(),
+		for _, at := range column[r.Method] {
+			row.Cells[at] = quotesCell{
+				Reason: r.Why.Short(),
+				Full:   r.Reason,
+				code:   r.Code,
+				wanted: r.Why.Wanted(),
+			}
 		}
 	}
 	return row

@@ -5,6 +5,7 @@ import (
 	"context"
 	"embed"
 	"html/template"
+	"net/http"
 
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/shop/samples"
@@ -51,6 +52,7 @@ func New(sh *shell.Shell, d Draft, db Store) *Screens { return &Screens{sh, d, d
 
 // Routes registers the addresses of these screens.
 func (s *Screens) Routes(r gin.IRouter) {
+	r.GET("/till/options", shell.PartOf("/quotes"), s.tillOptions)
 	r.POST("/till/destination", s.tillDestination)
 	r.POST("/till/cart", s.tillCart)
 	r.POST("/till/carts", s.keepCart)
@@ -71,6 +73,17 @@ func (s *Screens) Part(ctx context.Context, state *draft.State, outOfBand bool) 
 		return "", err
 	}
 	return s.Draw(&v, outOfBand), nil
+}
+
+// tillOptions draws the options of the Till once its carriers have answered.
+func (s *Screens) tillOptions(c *gin.Context) {
+	v, err := s.view(c.Request.Context(), s.draft.State(), Slips{}, true)
+	if err != nil {
+		s.Internal(c, err)
+		return
+	}
+	v.Answered = true
+	s.HTML(c, http.StatusOK, s.Render("till-options", v))
 }
 
 // Draw draws a Till that is quoted.

@@ -39,6 +39,7 @@ type option struct {
 	Live           string
 	First, FirstID string // the zone that takes the address before all others
 	New            bool
+	Estimated      bool // its carrier failed
 	Zone, Because  string
 	Steps          []breakdownStep
 	ZoneID, Hint   string // the hint is what it lacks to be free
@@ -47,6 +48,9 @@ type option struct {
 	Tax            string
 	Kind           string
 }
+
+// pendingMethod is a method whose carrier is still being asked.
+type pendingMethod struct{ Label, Carrier string }
 
 // line is a line of the cart.
 type line struct {
@@ -83,6 +87,9 @@ type View struct {
 	OOB                          bool
 	Trial                        bool // it is quoted from a change that is not kept
 	Failed                       bool // it could not be shown: the rest of the page is
+	Pending                      []pendingMethod
+	Waits                        bool // for a carrier, of the draft or of what it is compared with
+	Answered                     bool // its carriers were waited for, and only the options are drawn
 
 	Answer    *quote.Answer
 	Cart      rate.Goods // of the cart
@@ -91,14 +98,20 @@ type View struct {
 
 // View quotes what lies in the Till. Where that fails, whatever was typed, the Till says so and the rest of the
 // page is shown.
-func (s *Screens) View(ctx context.Context, state *draft.State, slips Slips) (v View, err error) {
-	if !s.Shell.Part("till", func() { v, err = s.tillQuoted(ctx, state, slips) }) {
+//
+// It does not wait for carriers: the page asks for the options again, which then does.
+func (s *Screens) View(ctx context.Context, state *draft.State, slips Slips) (View, error) {
+	return s.view(ctx, state, slips, false)
+}
+
+func (s *Screens) view(ctx context.Context, state *draft.State, slips Slips, wait bool) (v View, err error) {
+	if !s.Shell.Part("till", func() { v, err = s.tillQuoted(ctx, state, slips, wait) }) {
 		v, err = View{Failed: true}, nil
 	}
 	return v, err
 }
 
-func (s *Screens) tillQuoted(ctx context.Context, state *draft.State, slips Slips) (View, error) {
+func (s *Screens) tillQuoted(ctx context.Context, state *draft.State, slips Slips, wait bool) (View, error) {
 	f := state.File
 	t, err := samples.Till(ctx, s.db, f)
 	if err != nil {
@@ -137,7 +150,7 @@ func (s *Screens) tillQuoted(ctx context.Context, state *draft.State, slips Slip
 	if addressErr != nil && q.To.Country == "" {
 		return v, nil
 	}
-	v.quote(state, s.draft.Live(), &q)
+	v.quote(state, s.draft.Live(), &q, wait)
 	return v, nil
 }
 
@@ -198,10 +211,16 @@ func lineOf(f *store.File, l *quote.Line, kept sqlite.CartLine, at int, slips *S
 const maxNear = 5
 
 // quote quotes the cart from the draft, beside what it cost before the last edit and what it costs in the live edition.
-func (v *View) quote(state *draft.State, live *draft.Live, q *quote.Request) {
+func (v *View) quote(state *draft.State, live *draft.Live, q *quote.Request, wait bool) {
 	f, u := state.File, state.File.Store.Units()
+	engine := func(e *quote.Engine) *quote.Engine {
+		if wait {
+			return e
+		}
+		return e.NotWaiting()
+	}
 	q.Parcels = true
-	a := state.Engine.Quote(q)
+	a := engine(state.Engine).Quote(q)
 	v.Answer, q.Parcels = a, false
 	v.measure(f, q)
 	v.Sum = world.Price(u.Money(v.Cart.Subtotal), f.Store.Currency)
@@ -212,26 +231,39 @@ func (v *View) quote(state *draft.State, live *draft.Live, q *quote.Request) {
 	}
 	v.NoShipping, v.Message, v.Warnings, v.Refused = !a.NeedsShipping, a.Message, a.Warnings, a.Refused
 
+	waits := map[string]bool{} // methods whose carriers have not answered all sides
+	for _, p := range a.Pending {
+		waits[p.Method] = true
+		v.Pending = append(v.Pending, pendingMethod{p.Label, f.CarrierName(f.Method(p.Method).Carrier.ID)})
+	}
+	charged := func(e *quote.Engine) map[string]string {
+		a := engine(e).Quote(q)
+		for _, p := range a.Pending {
+			waits[p.Method] = true
+		}
+		return charges(a)
+	}
 	before, onSale := map[string]string{}, map[string]string{}
 	if state.Before != nil {
-		before = charges(state.Before.Quote(q))
+		before = charged(state.Before)
 	}
 	if live != nil {
-		onSale = charges(live.Engine.Quote(q))
+		onSale = charged(live.Engine)
 	}
+	v.Waits = len(waits) > 0
 	for i := range a.Options {
 		o := &a.Options[i]
 		option := optionOf(f, a, o)
 		option.Parcels = crate.Brief(f, q, o)
 		option.Boxed = len(f.BoxesOf(f.Method(o.Method))) > 0
-		if state.Before != nil {
+		if state.Before != nil && !waits[o.Method] {
 			was, offered := before[option.Key]
 			option.New = !offered
 			if was != o.Charge {
 				option.Was = price(f, was)
 			}
 		}
-		if live != nil {
+		if live != nil && !waits[o.Method] {
 			if is, ok := onSale[option.Key]; !ok {
 				option.Live = "no"
 			} else if is != o.Charge && is != before[option.Key] {
@@ -243,6 +275,9 @@ func (v *View) quote(state *draft.State, live *draft.Live, q *quote.Request) {
 		v.Options = append(v.Options, option)
 	}
 	for i := range f.Methods {
+		if waits[f.Methods[i].ID] {
+			continue
+		}
 		if gone(before, f.Methods[i].ID) || gone(onSale, f.Methods[i].ID) {
 			v.Gone = append(v.Gone, f.Methods[i].BuyersLabel())
 		}
@@ -301,14 +336,16 @@ func optionOf(f *store.File, a *quote.Answer, o *quote.Option) option {
 		ID:      o.Method,
 		Key:     keyOf(o),
 		Service: o.Service,
-		Label:   o.Label,
-		Charge:  o.Charge,
-		Price:   price(f, o.Charge),
-		Kind:    string(o.Kind),
-		ZoneID:  o.Zone,
-		Zone:    f.ZoneName(o.Zone),
-		First:   f.ZoneName(first),
-		FirstID: first,
+
+		Estimated: o.Estimated,
+		Label:     o.Label,
+		Charge:    o.Charge,
+		Price:     price(f, o.Charge),
+		Kind:      string(o.Kind),
+		ZoneID:    o.Zone,
+		Zone:      f.ZoneName(o.Zone),
+		First:     f.ZoneName(first),
+		FirstID:   first,
 	}
 	if i := slices.IndexFunc(a.Zones, func(z quote.Zone) bool { return z.Zone == o.Zone }); i >= 0 {
 		v.Because = a.Zones[i].Because
