@@ -39,7 +39,7 @@ func main() {
 		recoverCommand(),
 		serveCommand(),
 		demoCommand(),
-		standinCommand(),
+		standinCommand(), carrierCheckCommand(),
 	)
 	err := root.Execute()
 	var code exit

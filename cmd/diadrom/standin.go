@@ -38,7 +38,7 @@ func standinCommand() *cobra.Command {
 
 // carrierStandin is a carrier that is made of a store file.
 func carrierStandin() *cobra.Command {
-	var storeName, gazetteerName, address string
+	var storeName, gazetteerName, address, secret string
 	var bad standin.Misbehave
 	cmd := &cobra.Command{
 		Use:   "carrier --store FILE [--gazetteer FILE] [--listen ADDRESS]",
@@ -49,11 +49,12 @@ func carrierStandin() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return listenAs(cmd, "A carrier is", address, bad.Handler(standin.NewCarrier(engine)))
+			return listenAs(cmd, "A carrier is", address, bad.Handler(standin.Secret(secret, standin.NewCarrier(engine))))
 		},
 	}
 	cmd.Flags().StringVar(&storeName, "store", "", "the store file")
 	cmd.Flags().StringVar(&gazetteerName, "gazetteer", "", "places in the GeoNames postal layout")
+	cmd.Flags().StringVar(&secret, "secret", "", "the bearer token that it wants (default: none)")
 	registerStandin(cmd, &address, &bad)
 	cmd.MarkFlagRequired("store")
 	return cmd

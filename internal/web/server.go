@@ -116,7 +116,7 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 	}
 	theTill := till.New(sh, d, db)
 	kept := promises.New(sh, d, db, theTill)
-	publish := live.New(sh, d, db, kept, notes)
+	publish := live.New(sh, d, db, kept, asks, notes)
 	sh.Join(theTill, figures{publish, kept})
 	s := &Server{
 		log:      log,

@@ -174,7 +174,8 @@ func cut(name string) string {
 
 const maxName = 120
 
-func addressOf(a *place.Address) Address {
+// AddressOf is an address as carriers are asked about it.
+func AddressOf(a *place.Address) Address {
 	out := Address{Country: a.Country, Region: a.Region, City: a.City, Postcode: a.Postcode, Street: a.Street}
 	if a.Lat != nil && a.Lon != nil {
 		out.Lat, out.Lon = a.Lat.String(), a.Lon.String()
@@ -183,7 +184,7 @@ func addressOf(a *place.Address) Address {
 }
 
 func questionOf(ask *quote.CarrierAsk) Question {
-	q := Question{Currency: ask.Currency, From: addressOf(&ask.From), To: addressOf(&ask.To)}
+	q := Question{Currency: ask.Currency, From: AddressOf(&ask.From), To: AddressOf(&ask.To)}
 	for _, p := range ask.Parcels {
 		one := Parcel{Weight: p.Kilograms.String()}
 		if len(p.Centimetres) == 3 {

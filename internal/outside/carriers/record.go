@@ -1,12 +1,14 @@
 package carriers
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 	"sync"
 	"time"
 
 	"diadrom/internal/core/decimal"
+	"diadrom/internal/core/plural"
 	"diadrom/internal/core/quote"
 	"diadrom/internal/core/store"
 	"diadrom/internal/core/world"
@@ -59,6 +61,12 @@ type Move struct {
 	Parcels   int
 	Kilograms string
 	Was, Is   string // the sum of the amounts
+}
+
+// String says the move: "express to EE, 1 parcel of 1.45 kg: 21.90, was 20.00".
+func (m Move) String() string {
+	return fmt.Sprintf("%s to %s, %s of %s kg: %s, was %s", m.Service, m.To, plural.Count(m.Parcels, "parcel"),
+		m.Kilograms, m.Is, m.Was)
 }
 
 // InsteadOf counts what buyers were shown of a method, by its id, whose carrier failed.

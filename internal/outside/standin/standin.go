@@ -3,6 +3,7 @@
 package standin
 
 import (
+	"crypto/subtle"
 	"net/http"
 	"sync/atomic"
 	"time"
@@ -57,5 +58,21 @@ func (m *Mood) Handler(service http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		b := m.Get()
 		b.Handler(service).ServeHTTP(w, r)
+	})
+}
+
+// Secret is a stand-in that wants a bearer token; "" for none.
+func Secret(token string, service http.Handler) http.Handler {
+	if token == "" {
+		return service
+	}
+	want := []byte("Bearer " + token)
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if subtle.ConstantTimeCompare([]byte(r.Header.Get("Authorization")), want) != 1 {
+			w.Header().Set("WWW-Authenticate", "Bearer")
+			send(w, http.StatusUnauthorized, map[string]any{"error": "a bearer token is wanted, and this is another"})
+			return
+		}
+		service.ServeHTTP(w, r)
 	})
 }

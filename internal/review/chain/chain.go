@@ -20,6 +20,7 @@ type Chain struct {
 
 	Charge, Tax, Total string // "" where it is refused
 	Refused            string // why it is not offered
+	Service, Label     string // of its carrier, what is explained; "" where it asks none
 }
 
 // Agreed is an agreed charge that covers the method.
@@ -51,8 +52,9 @@ type Extra struct{ ID, Name string }
 // maxZones is how many zones are priced by themselves.
 const maxZones = 50
 
-// Of explains the price of a method, by its id; false where there is no such method.
-func Of(e *quote.Engine, q *quote.Request, method string) (Chain, bool) {
+// Of explains the price of a method, by its id, and of a service of its carrier, "" for the first that is offered; false
+// where there is no such method.
+func Of(e *quote.Engine, q *quote.Request, method, service string) (Chain, bool) {
 	f := e.Store()
 	m := f.Method(method)
 	if m == nil {
@@ -60,6 +62,7 @@ func Of(e *quote.Engine, q *quote.Request, method string) (Chain, bool) {
 	}
 	var c Chain
 	answer := e.Quote(q)
+	c.Service = service
 	c.price(f, answer, method)
 	c.agreed(e, q, m)
 	c.zones(e, q, m, answer)
@@ -69,11 +72,8 @@ func Of(e *quote.Engine, q *quote.Request, method string) (Chain, bool) {
 
 // price takes over what the engine says.
 func (c *Chain) price(f *store.File, answer *quote.Answer, method string) {
-	for i := range answer.Options {
-		o := &answer.Options[i]
-		if o.Method != method {
-			continue
-		}
+	if o := c.option(answer, method); o != nil {
+		c.Service, c.Label = o.Service, o.Label
 		c.Charge, c.Tax, c.Total = o.Charge, o.Tax, o.Total
 		sum := decimal.Zero
 		for _, s := range o.Steps {
@@ -89,6 +89,18 @@ func (c *Chain) price(f *store.File, answer *quote.Answer, method string) {
 			c.Refused = answer.Refused[i].Reason
 		}
 	}
+}
+
+// option is that of a method in an answer, by the service that is explained; where no service is named, or the carrier
+// failed, the first.
+func (c *Chain) option(answer *quote.Answer, method string) *quote.Option {
+	for i := range answer.Options {
+		o := &answer.Options[i]
+		if o.Method == method && (c.Service == "" || o.Service == "" || o.Service == c.Service) {
+			return o
+		}
+	}
+	return nil
 }
 
 // agreed lists the agreed charges that cover the method.
@@ -113,8 +125,8 @@ func (c *Chain) zones(e *quote.Engine, q *quote.Request, m *store.Method, answer
 		decided, closed = decided || zone.Served, closed || zone.NoFallback
 		if zone.Served && i < maxZones {
 			alone := e.Again(only(f, m, z.Zone)).Quote(q)
-			for j := range alone.Options {
-				zone.Charge = alone.Options[j].Charge
+			if o := c.option(alone, m.ID); o != nil {
+				zone.Charge = o.Charge
 			}
 			for j := range alone.Refused {
 				zone.Refused = alone.Refused[j].Reason

@@ -44,7 +44,7 @@ func request(code, customer, group, weight string) *quote.Request {
 
 func TestWhereAPriceComesFrom(t *testing.T) {
 	e := made(t)
-	c, ok := Of(e, request("20200", "", "", "1"), "parcel")
+	c, ok := Of(e, request("20200", "", "", "1"), "parcel", "")
 	require.True(t, ok)
 	assert.Equal(t, "7.90", c.Charge)
 	assert.Equal(t, []Zone{
@@ -69,7 +69,7 @@ func TestWhereAPriceComesFrom(t *testing.T) {
 
 func TestAnAgreedChargeDecides(t *testing.T) {
 	e := made(t)
-	c, _ := Of(e, request("20100", "C-7", "trade", "1"), "parcel")
+	c, _ := Of(e, request("20100", "C-7", "trade", "1"), "parcel", "")
 	assert.Equal(t, "3.00", c.Charge)
 	assert.Equal(t, []bool{true, false}, []bool{c.Agreed[0].Decides, c.Agreed[1].Decides},
 		"two hold: the customer's wins")
@@ -80,12 +80,12 @@ func TestAnAgreedChargeDecides(t *testing.T) {
 
 func TestARefusalIsExplainedZoneByZone(t *testing.T) {
 	e := made(t)
-	c, _ := Of(e, request("20200", "", "", "3"), "parcel")
+	c, _ := Of(e, request("20200", "", "", "3"), "parcel", "")
 	assert.Empty(t, c.Charge)
 	assert.Contains(t, c.Refused, "limit 2 kg")
 	assert.Contains(t, c.Zones[1].Refused, "limit 2 kg")
 	assert.Empty(t, c.Steps)
-	_, ok := Of(e, request("20200", "", "", "3"), "gone")
+	_, ok := Of(e, request("20200", "", "", "3"), "gone", "")
 	assert.False(t, ok)
 }
 
@@ -109,7 +109,7 @@ func TestTheDecidingZoneGivesThePrice(t *testing.T) {
 		for i := range f.Products {
 			q := &quote.Request{To: to, Lines: []quote.Line{{Product: f.Products[i], Quantity: 2}}}
 			for j := range f.Methods {
-				c, ok := Of(e, q, f.Methods[j].ID)
+				c, ok := Of(e, q, f.Methods[j].ID, "")
 				require.True(t, ok)
 				for _, z := range c.Zones {
 					if z.Decides {

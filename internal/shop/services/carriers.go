@@ -211,6 +211,19 @@ func (s *Services) Listed(c *store.Carrier) (Fetched, bool) {
 	return f, ok
 }
 
+// Moved says which prices carriers of a store have changed themselves since a moment.
+func (s *Services) Moved(f *store.File, since time.Time) (list []string) {
+	for i := range f.Carriers {
+		c := &f.Carriers[i]
+		for _, m := range s.Carriers.Record(c.ID).Moved {
+			if m.At.After(since) {
+				list = append(list, cmp.Or(c.Name, c.ID)+" "+m.String())
+			}
+		}
+	}
+	return list
+}
+
 // Try quotes a request by all of a carrier's services alone, asked anew: nothing of the shop's own prices, terms and
 // zones counts.
 func (s *Services) Try(e *quote.Engine, c *store.Carrier, list []carriers.Service, q quote.Request) *quote.Answer {

@@ -348,8 +348,7 @@ func recordOf(f *store.File, c *store.Carrier, r carriers.Record) recordView {
 		}
 	}
 	for _, m := range r.Moved {
-		v.Moved = append(v.Moved, fmt.Sprintf("%s %s to %s, %s, %s kg: %s, was %s", m.At.Format("15:04"), m.Service,
-			m.To, plural.Count(m.Parcels, "parcel"), m.Kilograms, m.Is, m.Was))
+		v.Moved = append(v.Moved, m.At.Format("15:04")+" "+m.String())
 	}
 	for _, x := range r.Recent {
 		e := exchangeView{At: x.At.Format("15:04:05"), Took: "not asked", To: x.To, Said: x.Said,

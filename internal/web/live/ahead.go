@@ -184,6 +184,8 @@ func pathOf(c *changes.Change) string {
 			return "/rates/" + c.ID
 		}
 		return "/methods/" + c.ID
+	case "carriers":
+		return "/carriers#carrier-" + c.ID
 	case "locations":
 		return "/shop#place-" + c.ID
 	case "surcharges", "agreed":

@@ -41,6 +41,7 @@ type liveView struct {
 	Owner          bool
 	Ahead          aheadView
 	Compared       shifts.View
+	Moved          []string // prices that carriers changed themselves since the edition was published
 	Warnings       []warningRow
 	Promises       string
 	Broken         []promises.Row // that hold in the live edition
@@ -67,6 +68,7 @@ func (s *Screens) liveView(ctx context.Context) (v liveView, err error) {
 	var was *store.File
 	if live != nil {
 		before, was, v.Turn = live.Engine, live.File, live.Turn
+		v.Moved = s.carriers.Moved(state.File, live.At)
 	}
 	if v.Ahead.Count > 0 {
 		if v.Compared, err = shifts.Of(ctx, s.db, before, state.Engine, "what is live beside the draft"); err != nil {

@@ -68,13 +68,19 @@ type Screens struct {
 	draft    Draft
 	db       Store
 	promises Promises
+	carriers Carriers
 	notes    Notes
 	differs  differs
 }
 
+// Carriers tell what they have changed themselves.
+type Carriers interface {
+	Moved(f *store.File, since time.Time) []string
+}
+
 // New makes the screens of the station.
-func New(sh *shell.Shell, d Draft, db Store, p Promises, n Notes) *Screens {
-	return &Screens{Shell: sh, draft: d, db: db, promises: p, notes: n}
+func New(sh *shell.Shell, d Draft, db Store, p Promises, c Carriers, n Notes) *Screens {
+	return &Screens{Shell: sh, draft: d, db: db, promises: p, carriers: c, notes: n}
 }
 
 // Routes registers the addresses of these screens; owners lets in owners only.

@@ -33,6 +33,7 @@ type whyZone struct {
 type whyStep struct{ Kind, Text, Amount, Sum, Path string }
 
 type whyView struct {
+	Services     []shell.Choice // of the method's carrier
 	Runs         []shell.Choice
 	Methods      []shell.Choice
 	ID, Name     string
@@ -70,12 +71,23 @@ func (s *Screens) why(c *gin.Context) {
 			v.ID, v.Name = id, m.BuyersLabel()
 		}
 	}
+	if m := f.Method(id); m != nil && m.Kind == store.CarrierKind && m.Carrier != nil {
+		for _, of := range m.Carrier.Services {
+			if of.Enabled {
+				v.Services = append(v.Services, shell.Choice{ID: of.Code, Name: cmp.Or(of.Label, of.Code)})
+			}
+		}
+	}
 	v.To = t.Destination
 	q, _, err := samples.Request(state.Engine, t)
 	if err != nil {
 		v.Slip = err.Error()
-	} else if why, ok := chain.Of(state.Engine, &q, id); ok {
+	} else if why, ok := chain.Of(state.Engine, &q, id, c.Query("service")); ok {
 		v.fill(f, &why)
+		v.Name = cmp.Or(why.Label, v.Name)
+		for i := range v.Services {
+			v.Services[i].Chosen = v.Services[i].ID == why.Service
+		}
 	}
 	s.ShowStatus(c, http.StatusOK, shell.Page{Here: "/quotes", Title: "Where a price comes from", Template: "why"}, v)
 }
@@ -83,6 +95,8 @@ func (s *Screens) why(c *gin.Context) {
 // stepNames are the kinds of steps as people call them.
 var stepNames = map[string]string{
 	quote.StepTable:     "price list",
+	quote.StepCarrier:   "carrier’s price",
+	quote.StepAdjusted:  "changed by you",
 	quote.StepSurcharge: "surcharge",
 	quote.StepMinimum:   "minimum price",
 	quote.StepMaximum:   "maximum price",
