@@ -62,6 +62,7 @@ func openedAs(t *testing.T, first *store.File, fill bool, options Options) *site
 	taking, stop := context.WithCancel(ctx)
 	done := make(chan error, 1)
 	go func() { done <- in.Run(taking) }()
+	options.Asks.Dir = dir
 	h, err := New(d, db, in, slog.New(slog.DiscardHandler), options)
 	require.NoError(t, err)
 	jar, err := cookiejar.New(nil)

@@ -68,13 +68,15 @@ func (s *Screens) liveView(ctx context.Context) (v liveView, err error) {
 	var was *store.File
 	if live != nil {
 		before, was, v.Turn = live.Engine, live.File, live.Turn
-		v.Moved = s.carriers.Moved(state.File, live.At)
 	}
 	if v.Ahead.Count > 0 {
 		if v.Compared, err = shifts.Of(ctx, s.db, before, state.Engine, "what is live beside the draft"); err != nil {
 			return v, err
 		}
 		v.Warnings = newWarnings(was, state.File)
+		if live != nil {
+			v.Moved = s.carriers.Moved(state.File, live.At) // also what the comparison has just found out
+		}
 	}
 	_, v.Later.Zone = zoneOf(state.File)
 	if v.Scheduled, err = s.scheduled(ctx); err != nil {
