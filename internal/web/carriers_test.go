@@ -319,7 +319,7 @@ func TestAComparisonBeforePublishing(t *testing.T) {
 	files, err := demo.Carriers()
 	require.NoError(t, err)
 	kuikka := files["kuikka.example"]
-	changed, faults := store.Read([]byte(strings.ReplaceAll(string(kuikka.Write()), `"21.90"`, `"23.90"`)))
+	changed, faults := store.Read([]byte(strings.ReplaceAll(string(kuikka.Write()), "21.9", "23.9")))
 	require.Empty(t, faults)
 	var now atomic.Pointer[standin.Carrier]
 	now.Store(standin.NewCarrier(quote.Compile(kuikka, nil)))
