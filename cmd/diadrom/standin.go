@@ -12,10 +12,8 @@ import (
 	"time"
 
 	"diadrom/internal/core/gazetteer"
-	"diadrom/internal/core/quote"
 	"diadrom/internal/outside/standin"
 	"diadrom/internal/shop/demo"
-	"diadrom/internal/shop/services"
 	"diadrom/internal/shop/shipped"
 
 	"github.com/spf13/cobra"
@@ -128,10 +126,6 @@ func (s *shop) standIns() (stop func(), err error) {
 	if err != nil {
 		return nil, err
 	}
-	carriers, err := demo.Carriers()
-	if err != nil {
-		return nil, err
-	}
 	ctx, stop := context.WithCancel(context.Background())
 	defer func() {
 		if err != nil {
@@ -159,13 +153,8 @@ func (s *shop) standIns() (stop func(), err error) {
 		}
 		*service.url = "http://" + at
 	}
-	s.asks.Standins = map[string]*services.Standin{}
-	for host, f := range carriers {
-		of := &services.Standin{Mood: &standin.Mood{}}
-		if of.Address, err = serve(of.Mood.Handler(standin.NewCarrier(quote.Compile(f, nil)))); err != nil {
-			return nil, err
-		}
-		s.asks.Standins[host] = of
+	if s.asks.Standins, err = demo.ServeCarriers(ctx); err != nil {
+		return nil, err
 	}
 	return stop, nil
 }

@@ -30,17 +30,10 @@ import (
 )
 
 // demosCarriers are the carriers that come with the demo, and how they behave.
-func demosCarriers(t *testing.T) (list map[string]*services.Standin) {
+func demosCarriers(t *testing.T) map[string]*services.Standin {
 	t.Helper()
-	files, err := demo.Carriers()
+	list, err := demo.ServeCarriers(t.Context())
 	require.NoError(t, err)
-	list = map[string]*services.Standin{}
-	for host, f := range files {
-		mood := &standin.Mood{}
-		s := httptest.NewServer(mood.Handler(standin.NewCarrier(quote.Compile(f, nil))))
-		t.Cleanup(s.Close)
-		list[host] = &services.Standin{Address: strings.TrimPrefix(s.URL, "http://"), Mood: mood}
-	}
 	return list
 }
 

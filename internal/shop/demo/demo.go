@@ -5,7 +5,7 @@ package demo
 
 import (
 	"context"
-	"embed"
+	_ "embed"
 	"encoding/json"
 	"fmt"
 
@@ -35,27 +35,6 @@ func Store() (*store.File, error) {
 		return nil, faults
 	}
 	return f, nil
-}
-
-//go:embed data/carriers/*.json
-var carrierFiles embed.FS
-
-// Carriers are the invented carriers of the demo: store files whose methods are their services, by the hosts at which
-// the demo shop asks them.
-func Carriers() (map[string]*store.File, error) {
-	list := map[string]*store.File{}
-	for _, id := range []string{"kuikka", "vaaru"} {
-		body, err := carrierFiles.ReadFile("data/carriers/" + id + ".json")
-		if err != nil {
-			return nil, err
-		}
-		f, faults := store.Read(body)
-		if len(faults) > 0 {
-			return nil, faults
-		}
-		list[id+".example"] = f
-	}
-	return list, nil
 }
 
 // Gazetteer lists the places of Finland.

@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"io"
-	"net/http/httptest"
 	"strings"
 	"testing"
 
@@ -12,7 +11,6 @@ import (
 	"diadrom/internal/core/quote"
 	"diadrom/internal/core/typed"
 	"diadrom/internal/outside/carriers"
-	"diadrom/internal/outside/standin"
 	"diadrom/internal/shop/shipped"
 	"diadrom/internal/sqlite"
 
@@ -63,13 +61,11 @@ func TestTheDemoShopHoldsTogether(t *testing.T) {
 
 // standIns asks the demo's carriers.
 func standIns(t *testing.T) quote.Carriers {
-	list, err := Carriers()
+	list, err := ServeCarriers(t.Context())
 	require.NoError(t, err)
 	hosts := map[string]string{}
-	for host, f := range list {
-		s := httptest.NewServer(standin.NewCarrier(quote.Compile(f, nil)))
-		t.Cleanup(s.Close)
-		hosts[host] = strings.TrimPrefix(s.URL, "http://")
+	for host, of := range list {
+		hosts[host] = of.Address
 	}
 	return carriers.New(carriers.Options{Hosts: hosts})
 }
