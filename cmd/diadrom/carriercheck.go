@@ -21,13 +21,14 @@ func carrierCheckCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "carrier-check URL",
 		Short: "Check that a carrier's service keeps to what Diadrom asks of it",
-		Long: "Check that a carrier's service keeps to what Diadrom asks of it (docs/carriers.md). The secret is that of " +
-			"the environment variable DIADROM_CARRIER_<ID>.",
+		Long: "Check that a carrier's service keeps to what Diadrom asks of it (docs/carriers.md). The secret is " +
+			"that of the environment variable DIADROM_CARRIER_<ID>.",
 		Args:         cobra.ExactArgs(1),
 		SilenceUsage: true,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if o.URL = args[0]; !store.ServiceURL(o.URL) {
-				return fmt.Errorf("%q is not the address of a service: write it such as https://post.example/rates", o.URL)
+				return fmt.Errorf("%q is not the address of a service: write it such as https://post.example/rates",
+					o.URL)
 			}
 			var err error
 			if o.From, err = checkAddress("--from", from); err != nil {

@@ -17,6 +17,7 @@ import (
 	"diadrom/internal/review/compare"
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/shop/samples"
+	"diadrom/internal/shop/services"
 	"diadrom/internal/sqlite"
 
 	"github.com/spf13/cobra"
@@ -46,6 +47,20 @@ func openKept(ctx context.Context, dir string) (*kept, error) {
 		return nil, errors.Join(err, db.Close())
 	}
 	return &kept{d, db}, nil
+}
+
+// ask has the shop's quotes ask services outside and carriers, as they are set and by the secrets that it keeps.
+func (k *kept) ask(ctx context.Context, dir string, flags *outsideFlags) error {
+	fixed, err := flags.read()
+	if err != nil {
+		return err
+	}
+	asks, err := services.Open(ctx, k.db, services.Options{Fixed: fixed, Local: flags.local, Dir: dir})
+	if err != nil {
+		return err
+	}
+	k.Ask(asks.Outside, asks.Carriers)
+	return nil
 }
 
 // file gives the store file of the draft, of what is live, or of an edition by its number.
@@ -106,6 +121,7 @@ func agreed(cmd *cobra.Command, question string) (bool, error) {
 func importCommand() *cobra.Command {
 	var dir, name string
 	var yes bool
+	var asks outsideFlags
 	cmd := &cobra.Command{
 		Use:   "import --data DIR --store FILE [--yes]",
 		Short: "Make a shop's draft what a store file says, after a look at what changes",
@@ -120,6 +136,9 @@ func importCommand() *cobra.Command {
 				return err
 			}
 			defer func() { err = errors.Join(err, k.db.Close()) }()
+			if err := k.ask(cmd.Context(), dir, &asks); err != nil {
+				return err
+			}
 			out, now := cmd.OutOrStdout(), k.State()
 			list := changes.Between(now.Side(), changes.Of(f))
 			if len(list) == 0 {
@@ -137,31 +156,38 @@ func importCommand() *cobra.Command {
 				return err
 			}
 			printReport(out, report)
-			if !yes {
-				if yes, err = agreed(cmd, "Replace the draft? Type yes: "); err != nil {
-					return err
-				}
-			}
-			if !yes {
-				fmt.Fprintln(out, "\nThe draft is as it was.")
-				return exit(exitFaults)
-			}
-			if _, err := k.Edit(
-				cmd.Context(),
-				func(draft *store.File) error { *draft = *f.Clone(); return nil },
-			); err != nil {
-				return err
-			}
-			fmt.Fprintln(out, "The draft is replaced. Buyers notice nothing before it is published.")
-			return nil
+			return k.replace(cmd, f, yes)
 		},
 	}
 	dataFlag(cmd, &dir)
 	cmd.Flags().StringVar(&name, "store", "", "the store file")
+	asks.register(cmd)
 	cmd.Flags().BoolVar(&yes, "yes", false, "do not ask")
 	cmd.MarkFlagRequired("data")
 	cmd.MarkFlagRequired("store")
 	return cmd
+}
+
+// replace makes the draft what a store file says, once that is agreed to.
+func (k *kept) replace(cmd *cobra.Command, f *store.File, yes bool) (err error) {
+	out := cmd.OutOrStdout()
+	if !yes {
+		if yes, err = agreed(cmd, "Replace the draft? Type yes: "); err != nil {
+			return err
+		}
+	}
+	if !yes {
+		fmt.Fprintln(out, "\nThe draft is as it was.")
+		return exit(exitFaults)
+	}
+	if _, err := k.Edit(
+		cmd.Context(),
+		func(draft *store.File) error { *draft = *f.Clone(); return nil },
+	); err != nil {
+		return err
+	}
+	fmt.Fprintln(out, "The draft is replaced. Buyers notice nothing before it is published.")
+	return nil
 }
 
 func printSentences(out io.Writer, list []changes.Change) {

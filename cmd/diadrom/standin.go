@@ -47,7 +47,8 @@ func carrierStandin() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return listenAs(cmd, "A carrier is", address, bad.Handler(standin.Secret(secret, standin.NewCarrier(engine))))
+			return listenAs(cmd, "A carrier is", address, bad.Handler(standin.Secret(secret,
+				standin.NewCarrier(engine))))
 		},
 	}
 	cmd.Flags().StringVar(&storeName, "store", "", "the store file")

@@ -262,7 +262,10 @@ func SetAsks(f *store.File, m *store.Method, field AsksField, typed string) erro
 		}
 		m.Carrier.Percent = d
 	case AsksAmount:
-		d, err := signed(typed, func(text string) (*decimal.Decimal, error) { return terms.ParseMoney(text, f.Words()) })
+		d, err := signed(typed, func(text string) (*decimal.Decimal, error) {
+			return terms.ParseMoney(text,
+				f.Words())
+		})
 		if err != nil {
 			return Problemf("%s; -0.50 takes something off", strings.TrimSuffix(err.Error(), "."))
 		}

@@ -31,7 +31,8 @@ func sound(t require.TestingT, f *store.File) {
 
 func TestACarrierIsConnectedAndAsked(t *testing.T) {
 	f, m := asking(t)
-	assert.Equal(t, []store.Carrier{{ID: "kuikka-post", Name: "Kuikka Post", URL: "https://kuikka.example/rates"}}, f.Carriers)
+	assert.Equal(t, []store.Carrier{{ID: "kuikka-post", Name: "Kuikka Post", URL: "https://kuikka.example/rates"}},
+		f.Carriers)
 	assert.Equal(t, store.CarrierKind, m.Kind)
 	assert.Equal(t, "Kuikka Post", m.Name)
 	assert.Equal(t, &store.Asks{ID: "kuikka-post", Fallback: true, Services: []store.Service{
@@ -40,7 +41,8 @@ func TestACarrierIsConnectedAndAsked(t *testing.T) {
 	sound(t, f)
 
 	require.ErrorContains(t, edit.RemoveCarrier(f, "kuikka-post"), "Kuikka Post asks it")
-	for _, bad := range []string{"", "kuikka", "ftp://kuikka.example", "https://u:p@kuikka.example", "https://k.example?a=1",
+	for _, bad := range []string{"", "kuikka", "ftp://kuikka.example", "https://u:p@kuikka.example",
+		"https://k.example?a=1",
 		"https://" + strings.Repeat("k", 600) + ".example"} {
 		require.ErrorContains(t, edit.MoveCarrier(f, "kuikka-post", bad), "is not the address of a service", bad)
 		require.Error(t, edit.AddCarrier(f, "Other", bad))

@@ -61,7 +61,8 @@ func TestACarrierIsConnectedFromNothing(t *testing.T) {
 		standin.Secret("s3cret-7", carrier).ServeHTTP(w, r)
 	}))
 	defer service.Close()
-	s := openedAs(t, draft.Empty(), false, Options{SignIn: signin.Options{Demo: true}, Asks: services.Options{Local: true}})
+	s := openedAs(t, draft.Empty(), false, Options{SignIn: signin.Options{Demo: true},
+		Asks: services.Options{Local: true}})
 	_, body := s.get("/carriers")
 	holds(t, body, "No carrier is connected")
 	status, body := s.post("/carriers", "name", "Kuikka", "url", "kuikka")
@@ -93,7 +94,8 @@ func TestACarrierIsConnectedFromNothing(t *testing.T) {
 	s.post("/zones", "places", "Estonia")
 	status, body = s.post("/carriers/kuikka/method")
 	require.Equal(t, http.StatusOK, status, body)
-	holds(t, body, `Asked by <a href="/methods/kuikka#asks">Kuikka</a>`, "<b>parcel</b> Kuikka Parcel, 3 to 6 working days")
+	holds(t, body, `Asked by <a href="/methods/kuikka#asks">Kuikka</a>`,
+		"<b>parcel</b> Kuikka Parcel, 3 to 6 working days")
 	m := s.draft.State().File.Method("kuikka")
 	require.NotNil(t, m)
 	assert.Len(t, m.Carrier.Services, 3)
@@ -239,8 +241,9 @@ func TestACarrierThatStops(t *testing.T) {
 	}
 	assert.Contains(t, codes, quote.CarrierFallback)
 	_, body := s.get("/carriers")
-	holds(t, body, "Kuikka answered with status 500", "Buyers saw instead: Parcel abroad: the price of its own price list, "+
-		"as an estimate, once.", "1 parcel, ", "Last answer ", "Half of the answers took up to ")
+	holds(t, body, "Kuikka answered with status 500",
+		"Buyers saw instead: Parcel abroad: the price of its own price list, "+
+			"as an estimate, once.", "1 parcel, ", "Last answer ", "Half of the answers took up to ")
 	_, body = s.part("/till/options")
 	holds(t, body, "estimate: its carrier failed", "Parcel abroad is priced by its own price list")
 

@@ -19,8 +19,8 @@ import (
 
 func TestEveryPageAnswers(t *testing.T) {
 	for name, s := range map[string]*site{"demo": lauha(t), "empty": opened(t, draft.Empty(), false)} {
-		for _, path := range []string{"/", "/shop", "/zones", "/goods", "/methods", "/carriers", "/rates", "/extras", "/quotes",
-			"/promises",
+		for _, path := range []string{"/", "/shop", "/zones", "/goods", "/methods", "/carriers", "/rates", "/extras",
+			"/quotes", "/promises",
 			"/live", "/people"} {
 			status, body := s.get(path)
 			assert.Equal(t, http.StatusOK, status, "%s %s", name, path)

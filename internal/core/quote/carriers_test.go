@@ -165,8 +165,9 @@ func TestWhatCarriersAreAsked(t *testing.T) {
 
 func TestACarrierThatIsStillAsked(t *testing.T) {
 	says := &told{pending: true}
-	file := strings.Replace(carrierShop(`{"id":"post","services":[{"code":"a"},{"code":"b"},{"code":"c","enabled":false}],
-	"fallback":true}`), `"methods":[`, `"methods":[{"id":"own","name":"Own","kind":"delivery","tables":[{"id":"t",
+	file := strings.Replace(carrierShop(`{"id":"post","services":[{"code":"a"},{"code":"b"},
+	{"code":"c","enabled":false}],
+		"fallback":true}`), `"methods":[`, `"methods":[{"id":"own","name":"Own","kind":"delivery","tables":[{"id":"t",
 	"zones":["fi"],"by":"order","rows":[{"charges":["5"]}]}]},`, 1)
 	e := compiled(t, []byte(file)).AskingCarriers(says)
 	a := e.Quote(read(t, e, `{"to":{"country":"FI"},"lines":[{"price":"1","quantity":1}]}`))
@@ -198,7 +199,8 @@ func TestWhoeverWatchesCarriersIsToldWhatBuyersAreShown(t *testing.T) {
 			says := &told{failure: tt.failure, rates: []CarrierRate{rated("slow", "Slow", "5", nil)}}
 			file := strings.Replace(carrierShop(tt.carrier), `"methods":[`, agreed, 1)
 			e := compiled(t, []byte(file)).AskingCarriers(says)
-			e.Quote(read(t, e, `{"to":{"country":"FI"},"customer":"`+tt.customer+`","lines":[{"price":"1","quantity":1}]}`))
+			e.Quote(read(t, e,
+				`{"to":{"country":"FI"},"customer":"`+tt.customer+`","lines":[{"price":"1","quantity":1}]}`))
 			assert.Equal(t, tt.want, says.instead)
 		})
 	}

@@ -75,7 +75,8 @@ func New(o Options) *Client {
 		answers: expirable.NewLRU[key, kept](remembered, nil, KeptFor)}
 }
 
-// Anew is a client that asks in the same way, remembers nothing and leaves no carrier alone. What it finds out stands in
+// Anew is a client that asks in the same way, remembers nothing and leaves no carrier alone. What it finds out stands
+// in
 // the same records.
 func (c *Client) Anew() *Client {
 	next := New(c.o)

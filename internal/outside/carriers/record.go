@@ -251,7 +251,7 @@ func (c *Client) Buyers() quote.Carriers { return buyers{c} }
 type buyers struct{ *Client }
 
 // Later is [Client.Later] of buyers.
-func (b buyers) Later() quote.Carriers { return buyersLater{later{b.Client}} }
+func (b buyers) Later() quote.Carriers { return buyersLater{later(b)} }
 
 // Instead counts; see [quote.CarrierWatcher].
 func (b buyers) Instead(c *store.Carrier, m *store.Method, what quote.Instead) { b.instead(c, m, what) }

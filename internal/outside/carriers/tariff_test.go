@@ -89,21 +89,23 @@ func TestATariffFileIsReadOnceADay(t *testing.T) {
 func TestTariffFilesThatCannotBeRead(t *testing.T) {
 	head := "service,to,up_to_kg,price,currency\n"
 	for name, tt := range map[string][2]string{
-		"nothing":              {"", "names no columns"},
-		"no prices":            {head, "without prices"},
-		"no currency column":   {"service,to,up_to_kg,price\n", `without the column "currency"`},
-		"an unknown column":    {"service,to,up_to_kg,price,currency,zone\n", `column "zone"`},
-		"a column twice":       {"service,to,to,up_to_kg,price,currency\n", `column "to"`},
-		"a decimal comma":      {head + "a,FI,2,\"5,10\",EUR\n", `line 2 has a price that is not a decimal number of 0 or more: "5,10"`},
-		"a negative price":     {head + "a,FI,2,5,EUR\na,FI,3,-1,EUR\n", "line 3 has a price"},
-		"no weight":            {head + "a,FI,,5,EUR\n", "line 2 has a up_to_kg"},
-		"an unknown country":   {head + "a,XX,2,5,EUR\n", "line 2 has a country that is not known"},
-		"no country":           {head + "a,,2,5,EUR\n", "does not say where to"},
-		"two currencies":       {head + "a,FI,2,5,EUR\na,SE,2,5,SEK\n", "another currency than those above"},
-		"too few cells":        {head + "a,FI,2\n", "cannot be read in line 2"},
-		"no service":           {head + ",FI,2,5,EUR\n", "names no service"},
-		"a web page":           {"<!doctype html><title>Gone</title>", "not known"},
-		"days that are no day": {"service,to,up_to_kg,price,currency,min_days\na,FI,2,5,EUR,x\n", "min_days that is not"},
+		"nothing":            {"", "names no columns"},
+		"no prices":          {head, "without prices"},
+		"no currency column": {"service,to,up_to_kg,price\n", `without the column "currency"`},
+		"an unknown column":  {"service,to,up_to_kg,price,currency,zone\n", `column "zone"`},
+		"a column twice":     {"service,to,to,up_to_kg,price,currency\n", `column "to"`},
+		"a decimal comma": {head + "a,FI,2,\"5,10\",EUR\n",
+			`line 2 has a price that is not a decimal number of 0 or more: "5,10"`},
+		"a negative price":   {head + "a,FI,2,5,EUR\na,FI,3,-1,EUR\n", "line 3 has a price"},
+		"no weight":          {head + "a,FI,,5,EUR\n", "line 2 has a up_to_kg"},
+		"an unknown country": {head + "a,XX,2,5,EUR\n", "line 2 has a country that is not known"},
+		"no country":         {head + "a,,2,5,EUR\n", "does not say where to"},
+		"two currencies":     {head + "a,FI,2,5,EUR\na,SE,2,5,SEK\n", "another currency than those above"},
+		"too few cells":      {head + "a,FI,2\n", "cannot be read in line 2"},
+		"no service":         {head + ",FI,2,5,EUR\n", "names no service"},
+		"a web page":         {"<!doctype html><title>Gone</title>", "not known"},
+		"days that are no day": {"service,to,up_to_kg,price,currency,min_days\na,FI,2,5,EUR,x\n",
+			"min_days that is not"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			_, err := readTariff([]byte(tt[0]))

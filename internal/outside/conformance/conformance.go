@@ -180,8 +180,8 @@ func (c *checker) rates(ctx context.Context, q *carriers.Question) ([]quote.Carr
 func (c *checker) one(ctx context.Context) (problem, note string) {
 	rates, problem := c.rates(ctx, c.question(usual))
 	if problem == "" && len(rates) == 0 {
-		note = fmt.Sprintf("no price for %s kg from %s to %s: name places that are served with --from and --to, or what "+
-			"follows tells little", usual.Weight, c.o.From.Country, c.o.To.Country)
+		note = fmt.Sprintf("no price for %s kg from %s to %s: name places that are served with --from and --to, or "+
+			"what follows tells little", usual.Weight, c.o.From.Country, c.o.To.Country)
 	}
 	return problem, note
 }

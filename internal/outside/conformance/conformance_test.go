@@ -75,7 +75,8 @@ func TestServicesThatDoNot(t *testing.T) {
 		"commas":           {replaced("7.20", "7,20"), "not a decimal of 0 or more"},
 		"another currency": {replaced(`"currency":"EUR"`, `"currency":"SEK"`), `answered in "SEK"`},
 		"an unlisted":      {replaced(`"service":"parcel"`, `"service":"other"`), "priced, and not listed"},
-		"one amount":       {replaced(`"7.20","7.20"`, `"14.40"`), "there is an amount for each parcel: answered with 1"},
+		"one amount": {replaced(`"7.20","7.20"`, `"14.40"`),
+			"there is an amount for each parcel: answered with 1"},
 		"prices that change": {changed(func(answer string) string {
 			count++
 			return strings.ReplaceAll(answer, "7.20", "7.2"+string(rune('0'+count%10)))
@@ -83,7 +84,8 @@ func TestServicesThatDoNot(t *testing.T) {
 		"any currency": {http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 			body, _ := io.ReadAll(r.Body)
 			if strings.Contains(string(body), "XTS") {
-				io.WriteString(w, `{"currency":"XTS","rates":[{"service":"parcel","amounts":["7.20"]}]}`) //nolint:errcheck
+				io.WriteString(w,
+					`{"currency":"XTS","rates":[{"service":"parcel","amounts":["7.20"]}]}`) //nolint:errcheck
 				return
 			}
 			r.Body = io.NopCloser(strings.NewReader(string(body)))

@@ -52,7 +52,8 @@ type Extra struct{ ID, Name string }
 // maxZones is how many zones are priced by themselves.
 const maxZones = 50
 
-// Of explains the price of a method, by its id, and of a service of its carrier, "" for the first that is offered; false
+// Of explains the price of a method, by its id, and of a service of its carrier, "" for the first that is offered;
+// false
 // where there is no such method.
 func Of(e *quote.Engine, q *quote.Request, method, service string) (Chain, bool) {
 	f := e.Store()

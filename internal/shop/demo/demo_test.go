@@ -70,7 +70,8 @@ func standIns(t *testing.T) quote.Carriers {
 	return carriers.New(carriers.Options{Hosts: hosts})
 }
 
-// What the demo shows of carriers: one that goes by weight and zone and takes only small parcels by one service, and one
+// What the demo shows of carriers: one that goes by weight and zone and takes only small parcels by one service, and
+// one
 // that goes by volume weight.
 func TestTheDemosCarriers(t *testing.T) {
 	f, err := Store()

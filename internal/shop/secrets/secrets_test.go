@@ -32,9 +32,10 @@ func TestWhatIsSealedOpensForItsPurposeAlone(t *testing.T) {
 	assert.Equal(t, "s3cret", text)
 	for name, bad := range map[string][2]string{
 		"another purpose": {sealed, "carrier post at https://elsewhere.example"},
-		"changed":         {sealed[:len(sealed)-8] + "AAAA" + sealed[len(sealed)-4:], "carrier post at https://post.example"},
-		"cut":             {sealed[:8], "carrier post at https://post.example"},
-		"no base 64":      {"!" + sealed, "carrier post at https://post.example"},
+		"changed": {sealed[:len(sealed)-8] + "AAAA" + sealed[len(sealed)-4:],
+			"carrier post at https://post.example"},
+		"cut":        {sealed[:8], "carrier post at https://post.example"},
+		"no base 64": {"!" + sealed, "carrier post at https://post.example"},
 	} {
 		_, err := other.Open(bad[0], bad[1])
 		require.ErrorIs(t, err, ErrUnreadable, name)
@@ -68,7 +69,8 @@ func TestTheKeyAndTheBackups(t *testing.T) {
 	key, err := os.ReadFile(filepath.Join(dir, sqlite.KeyName))
 	require.NoError(t, err)
 	held := func() (names []string) {
-		require.NoError(t, filepath.WalkDir(filepath.Join(dir, "backups"), func(path string, d os.DirEntry, err error) error {
+		require.NoError(t, filepath.WalkDir(filepath.Join(dir, "backups"), func(path string, d os.DirEntry,
+			err error) error {
 			require.NoError(t, err)
 			if body, err := os.ReadFile(path); err == nil {
 				assert.NotContains(t, string(body), "s3cret")

@@ -243,7 +243,14 @@ func TestScreenshots(t *testing.T) {
 		}},
 		{"methods", "/methods", 1280, nil},
 		{"quotes", "/quotes", 1280, nil},
-		{"quotes-run", "/quotes?over=weight", 1280, nil},
+		{"carriers", "/carriers", 1280, func(p *rod.Page) {
+			typeOver(p, "#till-to", "EE 10111 Tallinn")
+			p.KeyActions().Press(input.Enter).MustDo()
+			waitText(t, p, "#till-options", "Express parcel")
+			p.MustElement("[aria-label='Test Kuikka']").MustClick()
+			waitText(t, p, "#carrier-kuikka .tried", "Kuikka Express")
+			p.MustEval(`() => document.activeElement.blur()`)
+		}},
 		{"checkout", "/checkout", 1280, func(p *rod.Page) { waitText(t, p, "#total", "€") }},
 		{"checkout-phone", "/checkout", 390, func(p *rod.Page) {
 			waitText(t, p, "#total", "€")

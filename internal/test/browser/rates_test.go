@@ -141,10 +141,10 @@ func TestMethodsAreMovedAndTheirTermsTyped(t *testing.T) {
 	waitFor(t, page, `() => document.activeElement.id === "grip-locker"`)
 	keys(page, input.ArrowUp)
 	waitFor(t, page, `() => document.querySelector(".methods > li").dataset.id === "locker"`)
-	assert.Equal(t, "locker letter parcel freight van workshop market", order())
+	assert.Equal(t, "locker letter parcel freight van workshop market abroad overseas", order())
 	drag(page, "#grip-locker", "#method-freight")
 	waitFor(t, page, `() => document.querySelector(".methods > li:nth-child(4)").dataset.id === "locker"`)
-	assert.Equal(t, "letter parcel freight locker van workshop market", order())
+	assert.Equal(t, "letter parcel freight locker van workshop market abroad overseas", order())
 
 	page = slow(t, s.open(t, "/methods/locker", 1280, 800))
 	typeOver(page, "#t-days-aland", "4-6")

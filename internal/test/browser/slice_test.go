@@ -246,7 +246,8 @@ func TestEveryPageIsWhole(t *testing.T) {
 	}
 	for _, path := range []string{"/shop", "/extras", "/zones", "/zones?strip=FI&from=20000&to=29999&new=FI+22*",
 		"/zones/file/1", "/goods",
-		"/goods/file/2", "/methods", "/methods/parcel", "/defaults", "/book", "/book/file/4", "/quotes/why",
+		"/goods/file/2", "/methods", "/methods/parcel", "/methods/abroad", "/carriers", "/defaults", "/book",
+		"/book/file/4", "/quotes/why",
 		"/goods/boxes",
 		"/quotes/parcels",
 		"/rates/freight", "/rates/parcel", "/quotes", "/quotes?over=weight", "/promises",

@@ -139,7 +139,7 @@ func TestAMethodIsMovedWithAFinger(t *testing.T) {
 	s := demoShop(t)
 	page := s.open(t, "/methods", 390, 844)
 	require.NoError(t, proto.EmulationSetTouchEmulationEnabled{Enabled: true}.Call(page))
-	last := `id => [...document.querySelectorAll(".methods > li")].pop().dataset.id === id`
+	behind := `id => document.querySelector("#method-market").nextElementSibling.dataset.id === id`
 	touch := func(kind proto.InputDispatchTouchEventType, points ...*proto.InputTouchPoint) {
 		if points == nil {
 			points = []*proto.InputTouchPoint{}
@@ -162,5 +162,5 @@ func TestAMethodIsMovedWithAFinger(t *testing.T) {
 			&proto.InputTouchPoint{X: x + float64(i%2), Y: to.Y + to.Height*0.95})
 	}
 	touch(proto.InputDispatchTouchEventTypeTouchEnd)
-	waitFor(t, page, last, "van")
+	waitFor(t, page, behind, "van")
 }

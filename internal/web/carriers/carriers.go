@@ -82,8 +82,8 @@ func (s *Screens) view(ctx context.Context, state *draft.State) view {
 var secretWords = map[services.SecretState]string{
 	services.Kept:          "A secret is kept. It is never shown again.",
 	services.OfEnvironment: "The program was started with its secret.",
-	services.Elsewhere: "Its secret was given for another address and is not sent to this one. Give it again, or change " +
-		"the address back.",
+	services.Elsewhere: "Its secret was given for another address and is not sent to this one. Give it again, or " +
+		"change the address back.",
 	services.Unreadable: "Its secret cannot be read here, because it was sealed with another key. Give it again.",
 }
 
@@ -122,7 +122,8 @@ func (r *row) list(known services.Fetched, on map[string]bool, asked []string) {
 	has := map[string]bool{}
 	for _, service := range known.Services {
 		has[service.Code] = true
-		r.Listed = append(r.Listed, listed{service.Code, service.Name, carriers.DaysText(service.Days), on[service.Code]})
+		r.Listed = append(r.Listed, listed{service.Code, service.Name, carriers.DaysText(service.Days),
+			on[service.Code]})
 	}
 	for _, code := range asked {
 		if !has[code] {

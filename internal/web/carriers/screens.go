@@ -1,4 +1,5 @@
-// Package carriers has the page of the carriers that a shop asks: where they are, their secrets, a test of each, and how
+// Package carriers has the page of the carriers that a shop asks: where they are, their secrets, a test of each, and
+// how
 // they answered.
 package carriers
 

@@ -47,7 +47,8 @@ func (s *Screens) try(ctx context.Context, state *draft.State, of *store.Carrier
 	if known.Problem != "" {
 		return &tried{Said: of.Name + " " + known.Problem + ".", Bad: true}
 	}
-	r := &tried{Said: fmt.Sprintf("%s answered in %s: %s.", of.Name, took(known.Took), servicesCount(len(known.Services)))}
+	r := &tried{Said: fmt.Sprintf("%s answered in %s: %s.", of.Name, took(known.Took),
+		servicesCount(len(known.Services)))}
 	if len(known.Services) == 0 {
 		r.Bad = true
 		return r

@@ -252,7 +252,8 @@ func quotesRowOf(f *store.File, a *quote.Answer, column columns, n int) quotesRo
 		row.Zone = cmp.Or(z.Name, z.ID)
 	}
 	for i := range row.Cells { // a service of a method that is offered by others
-		row.Cells[i] = quotesCell{Reason: "no price", Full: "the carrier names no price for this service", code: quote.NoRate}
+		row.Cells[i] = quotesCell{Reason: "no price", code: quote.NoRate,
+			Full: "the carrier names no price for this service"}
 	}
 	for i := range a.Options {
 		o := &a.Options[i]

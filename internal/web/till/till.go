@@ -251,29 +251,7 @@ func (v *View) quote(state *draft.State, live *draft.Live, q *quote.Request, wai
 		onSale = charged(live.Engine)
 	}
 	v.Waits = len(waits) > 0
-	for i := range a.Options {
-		o := &a.Options[i]
-		option := optionOf(f, a, o)
-		option.Parcels = crate.Brief(f, q, o)
-		option.Boxed = len(f.BoxesOf(f.Method(o.Method))) > 0
-		if state.Before != nil && !waits[o.Method] {
-			was, offered := before[option.Key]
-			option.New = !offered
-			if was != o.Charge {
-				option.Was = price(f, was)
-			}
-		}
-		if live != nil && !waits[o.Method] {
-			if is, ok := onSale[option.Key]; !ok {
-				option.Live = "no"
-			} else if is != o.Charge && is != before[option.Key] {
-				option.Live = price(f, is)
-			}
-			delete(onSale, option.Key)
-		}
-		delete(before, option.Key)
-		v.Options = append(v.Options, option)
-	}
+	v.options(state, live, q, beside{before, onSale, waits})
 	for i := range f.Methods {
 		if waits[f.Methods[i].ID] {
 			continue
@@ -281,6 +259,42 @@ func (v *View) quote(state *draft.State, live *draft.Live, q *quote.Request, wai
 		if gone(before, f.Methods[i].ID) || gone(onSale, f.Methods[i].ID) {
 			v.Gone = append(v.Gone, f.Methods[i].BuyersLabel())
 		}
+	}
+}
+
+// beside is what the options of the draft are shown beside: charges by their keys, before the last edit and in the live
+// edition, and the methods whose carriers have not answered all of these.
+type beside struct {
+	before, onSale map[string]string
+	waits          map[string]bool
+}
+
+// options shows the options. What is shown of those that it has is removed from what they stand beside.
+func (v *View) options(state *draft.State, live *draft.Live, q *quote.Request, than beside) {
+	f := state.File
+	a := v.Answer
+	for i := range a.Options {
+		o := &a.Options[i]
+		option := optionOf(f, a, o)
+		option.Parcels = crate.Brief(f, q, o)
+		option.Boxed = len(f.BoxesOf(f.Method(o.Method))) > 0
+		if state.Before != nil && !than.waits[o.Method] {
+			was, offered := than.before[option.Key]
+			option.New = !offered
+			if was != o.Charge {
+				option.Was = price(f, was)
+			}
+		}
+		if live != nil && !than.waits[o.Method] {
+			if is, ok := than.onSale[option.Key]; !ok {
+				option.Live = "no"
+			} else if is != o.Charge && is != than.before[option.Key] {
+				option.Live = price(f, is)
+			}
+			delete(than.onSale, option.Key)
+		}
+		delete(than.before, option.Key)
+		v.Options = append(v.Options, option)
 	}
 }
 
