@@ -2,6 +2,7 @@ package quote
 
 import (
 	"cmp"
+	"encoding/binary"
 	"slices"
 
 	"diadrom/internal/core/decimal"
@@ -154,7 +155,7 @@ func (a *asked) askCarriers() {
 				continue
 			}
 			of.parcels += len(ask.Parcels)
-			key := ask.key()
+			key := ask.Key()
 			at, known := keys[key]
 			if !known {
 				at = len(asks)
@@ -172,12 +173,15 @@ func (a *asked) askCarriers() {
 	}
 }
 
-// key tells asks apart.
-func (c *CarrierAsk) key() string {
-	key := []byte(c.Carrier.ID + "\x00" + c.Carrier.URL)
+// Key tells asks apart: two have the same key where all that a carrier is asked is the same.
+func (c *CarrierAsk) Key() string {
+	key := make([]byte, 0, 128+16*len(c.Parcels))
+	for _, part := range []string{c.Carrier.ID, c.Carrier.URL, c.Currency} {
+		key = append(binary.AppendUvarint(key, uint64(len(part))), part...)
+	}
 	for _, a := range []*place.Address{&c.From, &c.To} {
 		for _, part := range []string{a.Country, a.Region, a.Postcode, a.City, a.Street} {
-			key = append(append(key, 0), part...)
+			key = append(binary.AppendUvarint(key, uint64(len(part))), part...)
 		}
 		if a.Lat != nil && a.Lon != nil {
 			key = a.Lon.Append(append(a.Lat.Append(append(key, 0), 0), ' '), 0)

@@ -112,7 +112,7 @@ func Together(engines []*Engine, requests [][]Request) []*Engine {
 	}
 	known := knownCarriers{}
 	for i, answer := range asker.Ahead(asks.asks) {
-		known[asks.asks[i].key()] = answer
+		known[asks.asks[i].Key()] = answer
 	}
 	for i, e := range list {
 		if e != nil && e.carriers != nil {
@@ -132,7 +132,7 @@ func (c *collecting) Rates(asks []CarrierAsk) []CarrierAnswer {
 	answers := make([]CarrierAnswer, len(asks))
 	for i := range asks {
 		answers[i].Pending = true
-		if key := asks[i].key(); !c.seen[key] {
+		if key := asks[i].Key(); !c.seen[key] {
 			c.seen[key] = true
 			c.asks = append(c.asks, asks[i])
 		}
@@ -148,7 +148,7 @@ type knownCarriers map[string]CarrierAnswer
 func (k knownCarriers) Rates(asks []CarrierAsk) []CarrierAnswer {
 	answers := make([]CarrierAnswer, len(asks))
 	for i := range asks {
-		known, ok := k[asks[i].key()]
+		known, ok := k[asks[i].Key()]
 		if !ok {
 			known.Failure = "was not asked about this"
 		}

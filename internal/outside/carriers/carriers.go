@@ -6,7 +6,6 @@ package carriers
 import (
 	"context"
 	"crypto/sha256"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"net/url"
@@ -232,12 +231,7 @@ func (c *Client) begin(ask *quote.CarrierAsk) (quote.CarrierAnswer, <-chan singl
 	if failure != "" {
 		return refused(failure)
 	}
-	q := questionOf(ask)
-	body, err := json.Marshal([]any{of.url, of.secret, ask.Carrier.ID, q})
-	if err != nil {
-		return refused("cannot be asked: " + err.Error())
-	}
-	id := key(sha256.Sum256(body))
+	id := key(sha256.Sum256([]byte(of.secret + "\x00" + ask.Key())))
 	if known, ok := c.answers.Get(id); ok && time.Now().Before(known.until) {
 		record.known()
 		return known.answer, nil
@@ -250,7 +244,7 @@ func (c *Client) begin(ask *quote.CarrierAsk) (quote.CarrierAnswer, <-chan singl
 		if known, ok := c.answers.Get(id); ok && time.Now().Before(known.until) {
 			return known.answer, nil // of a flight that landed a moment ago
 		}
-		begun := time.Now()
+		begun, q := time.Now(), questionOf(ask)
 		answer, lasts := c.ask(a, &q)
 		record.exchanged(ask, id, begun, &answer)
 		if lasts > 0 {
