@@ -8,20 +8,30 @@ import "math/big"
 type plainCarrier struct {
 	fails bool
 	rates map[string][2]string // by service: for a parcel, for a kilogram
+	days  map[string][2]int64  // by service: from, to, in days of the calendar; none where it says none
 }
 
 // plainWayTo is a way in which a method is offered: by a service, or by its tables.
 type plainWayTo struct {
 	name  string
 	step1 func() (*big.Rat, int) // nil: the tables
+	days  obj                    // nil: the method's
 }
 
 func plainServices(file, m obj, parcels []plainParcel, says plainCarrier) (ways []plainWayTo) {
 	carrier := sub(m, "carrier")
 	var services []string
+	days := map[string]obj{}
 	for _, v := range list(carrier, "services") {
+		code := text(v.(obj), "code")
 		if truth(v.(obj), "enabled", true) {
-			services = append(services, text(v.(obj), "code"))
+			services = append(services, code)
+		}
+		if d, ok := says.days[code]; ok {
+			days[code] = obj{"min": float64(d[0]), "max": float64(d[1]), "business": false}
+		}
+		if own := sub(v.(obj), "days"); own != nil {
+			days[code] = own
 		}
 	}
 	if text(m, "kind") != "carrier" || len(parcels) == 0 {
@@ -53,7 +63,7 @@ func plainServices(file, m obj, parcels []plainParcel, says plainCarrier) (ways 
 		if made.Add(made, ratOr(carrier, "amount", "0")); made.Sign() < 0 {
 			made = new(big.Rat)
 		}
-		ways = append(ways, plainWayTo{"/" + service, func() (*big.Rat, int) { return made, plainPriced }})
+		ways = append(ways, plainWayTo{"/" + service, func() (*big.Rat, int) { return made, plainPriced }, days[service]})
 	}
 	if len(ways) == 0 {
 		return refused(plainNoRate)

@@ -200,7 +200,7 @@ func plainQuote(file, request obj, outside plainOutside, said func(method string
 						from = text(m, "from")
 					}
 					return distanceFrom(from)
-				}, way.step1)
+				}, way)
 			if code != "" {
 				a.refused[id] = code
 			} else {
@@ -225,7 +225,7 @@ func plainMethod(
 	parcels []plainParcel,
 	cart plainCart,
 	distanceFrom func(from string) *big.Rat,
-	step1 func() (*big.Rat, int),
+	way plainWayTo,
 ) (plainOption, string) {
 	to := sub(request, "to")
 	position, zone := -1, ""
@@ -343,8 +343,8 @@ func plainMethod(
 				agreed = rat(g["amount"])
 			}
 		}
-		if step1 != nil {
-			sum, outcome = step1()
+		if way.step1 != nil {
+			sum, outcome = way.step1()
 		} else {
 			sum, outcome = plainTables(file, m, zone, parcels, distanceFrom)
 		}
@@ -398,7 +398,11 @@ func plainMethod(
 			total = new(big.Rat).Add(charge, tax)
 		}
 	}
-	dates := plainDates(file, m, asObj(term("days")), request)
+	days := asObj(term("days"))
+	if way.days != nil {
+		days = way.days
+	}
+	dates := plainDates(file, m, days, request)
 	return plainOption{charge.FloatString(2), tax.FloatString(2), total.FloatString(2), zone, dates}, ""
 }
 

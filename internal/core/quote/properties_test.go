@@ -228,6 +228,8 @@ func drawStore(t *rapid.T) obj {
 				{"id": "post", "services": []any{obj{"code": "express"}, obj{"code": "slow", "enabled": false}},
 					"percent": "12.5", "amount": "-0.50", "fallback": true},
 				{"id": "post", "services": []any{obj{"code": "slow"}}, "amount": "-100"},
+				{"id": "post", "services": []any{obj{"code": "express", "days": obj{"min": 1.0, "max": 4.0,
+					"business": true}}, obj{"code": "slow"}}, "percent": "-100", "amount": "3.33"},
 				{"id": "post", "services": []any{obj{"code": "unknown"}}, "fallback": true},
 			}).Draw(t, "carrier")
 		}
@@ -527,6 +529,13 @@ func drawOutside(t *rapid.T) (o plainOutside) {
 			o.carrier.rates[service] = [2]string{drawAmount(t, "for a parcel"), drawAmount(t, "for a kilogram")}
 		}
 	}
+	o.carrier.days = map[string][2]int64{}
+	for _, service := range []string{"slow", "express"} {
+		if maybe(t, "days of "+service) {
+			o.carrier.days[service] = [2]int64{rapid.Int64Range(0, 3).Draw(t, "from"), rapid.Int64Range(3, 9).Draw(t,
+				"to")}
+		}
+	}
 	o.carrier.fails = maybe(t, "the carrier fails")
 	if rapid.Bool().Draw(t, "addresses") {
 		o.street = obj{"lat": "60.451", "lon": "22.149"}
@@ -656,6 +665,9 @@ func (c plainCarrier) Rates(asks []CarrierAsk) []CarrierAnswer {
 			for _, p := range asks[i].Parcels {
 				perKilogram := decimal.MustParse(rate[1]).Mul(p.Kilograms)
 				r.Amounts = append(r.Amounts, decimal.MustParse(rate[0]).Add(perKilogram).Round(2))
+			}
+			if d, ok := c.days[service]; ok {
+				r.Days = &store.Days{Min: d[0], Max: d[1]}
 			}
 			answers[i].Rates = append(answers[i].Rates, r)
 		}

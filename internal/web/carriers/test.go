@@ -3,12 +3,14 @@ package carriers
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 
 	"diadrom/internal/core/quote"
 	"diadrom/internal/core/store"
 	"diadrom/internal/core/terms"
 	"diadrom/internal/core/world"
+	"diadrom/internal/outside/carriers"
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/shop/samples"
 
@@ -67,8 +69,20 @@ func (s *Screens) try(ctx context.Context, state *draft.State, of *store.Carrier
 		r.Problem = "The Till is empty: put goods in it, and test again to see what they cost."
 		return r
 	}
-	r.prices(state.File, s.services.Try(state.Engine, of, known.Services, q), of, &q)
+	r.prices(state.File, s.services.Try(state.Engine, of, known.Services, q), &q)
+	if len(r.Prices) > 0 {
+		r.unpriced(known.Services)
+	}
 	return r
+}
+
+// unpriced adds the services that do not take the cart.
+func (r *tried) unpriced(list []carriers.Service) {
+	for _, of := range list {
+		if !slices.ContainsFunc(r.Prices, func(p triedPrice) bool { return p.Code == of.Code }) {
+			r.Prices = append(r.Prices, triedPrice{Name: of.Name, Code: of.Code, Days: carriers.DaysText(of.Days)})
+		}
+	}
 }
 
 func servicesCount(n int) string {
@@ -82,7 +96,7 @@ func servicesCount(n int) string {
 }
 
 // prices shows what the Till's cart costs by each service, as the carrier says.
-func (r *tried) prices(f *store.File, a *quote.Answer, of *store.Carrier, q *quote.Request) {
+func (r *tried) prices(f *store.File, a *quote.Answer, q *quote.Request) {
 	parcels := 0
 	for i := range a.Options {
 		o := &a.Options[i]
