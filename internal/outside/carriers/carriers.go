@@ -215,7 +215,8 @@ func (l later) Rates(asks []quote.CarrierAsk) []quote.CarrierAnswer {
 	return answers
 }
 
-func (l later) Ahead(asks []quote.CarrierAsk) []quote.CarrierAnswer { return l.Rates(asks) }
+// Ahead waits as the client does: as many questions as a list has are not begun all at once.
+func (l later) Ahead(asks []quote.CarrierAsk) []quote.CarrierAnswer { return l.Client.Ahead(asks) }
 
 // begin gives what is remembered, or begins to ask.
 func (c *Client) begin(ask *quote.CarrierAsk) (quote.CarrierAnswer, <-chan singleflight.Result) {

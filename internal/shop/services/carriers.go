@@ -196,9 +196,15 @@ func (s *Services) Fetch(ctx context.Context, c *store.Carrier) Fetched {
 	}
 	s.mu.Lock()
 	defer s.mu.Unlock()
+	if len(s.fetched) >= maxFetched {
+		clear(s.fetched)
+	}
 	s.fetched[fetchedOf(c)] = f
 	return f
 }
+
+// maxFetched is of how many carriers the services are kept.
+const maxFetched = 200
 
 // fetchedOf tells what was fetched from one address from what was from another.
 func fetchedOf(c *store.Carrier) string { return c.ID + " " + c.URL }

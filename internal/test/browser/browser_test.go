@@ -32,7 +32,7 @@ var (
 )
 
 // sideBySide is how many tests run at once, each in a Chromium of its own: a page waits for much that is no work.
-const sideBySide = 3
+const sideBySide = 4
 
 // browserOf gives a test its browser, until it ends, and has it run beside others.
 func browserOf(t *testing.T) *rod.Browser {

@@ -19,6 +19,7 @@ type historyView struct {
 
 	Promises string // how many hold
 	Broken   bool
+	Alone    bool   // only the promises are drawn
 	Ahead    string // how far the draft is ahead of what is live
 	Changes  int
 
@@ -52,6 +53,16 @@ func (s *Shell) History(ctx context.Context, said string) (template.HTML, error)
 	v.OOB, v.Said = true, said
 	v.Todo = todoOf(s.draft.State().File, &v)
 	return s.Render("history", v) + s.Render("todo", v), nil
+}
+
+// Promised draws how many promises hold, out of band: where they waited for a carrier before, they are checked by now.
+func (s *Shell) Promised(ctx context.Context) (template.HTML, error) {
+	v := historyView{Alone: true}
+	var err error
+	if v.Promises, v.Broken, err = s.figures.Promises(ctx); err != nil {
+		return "", err
+	}
+	return s.Render("promised", v), nil
 }
 
 func (s *Shell) undo(c *gin.Context) { s.turn(c, s.draft.Undo, "Undone: ", "Nothing to undo.") }

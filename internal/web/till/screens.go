@@ -83,7 +83,12 @@ func (s *Screens) tillOptions(c *gin.Context) {
 		return
 	}
 	v.Answered = true
-	s.HTML(c, http.StatusOK, s.Render("till-options", v))
+	promised, err := s.Promised(c.Request.Context())
+	if err != nil {
+		s.Internal(c, err)
+		return
+	}
+	s.HTML(c, http.StatusOK, s.Render("till-options", v), promised)
 }
 
 // Draw draws a Till that is quoted.
