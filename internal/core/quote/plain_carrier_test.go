@@ -63,7 +63,8 @@ func plainServices(file, m obj, parcels []plainParcel, says plainCarrier) (ways 
 		if made.Add(made, ratOr(carrier, "amount", "0")); made.Sign() < 0 {
 			made = new(big.Rat)
 		}
-		ways = append(ways, plainWayTo{"/" + service, func() (*big.Rat, int) { return made, plainPriced }, days[service]})
+		ways = append(ways, plainWayTo{"/" + service, func() (*big.Rat, int) { return made, plainPriced },
+			days[service]})
 	}
 	if len(ways) == 0 {
 		return refused(plainNoRate)

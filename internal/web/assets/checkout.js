@@ -188,7 +188,9 @@ document.addEventListener("alpine:init", () => {
           // The shop's own ways are there at once; those of carriers take the places that are kept for them.
           const then = await this.quoted("", request);
           if (mine !== turn) return;
+          const held = this.hold();
           this.take(then, this.answer);
+          this.$nextTick(held);
         }
         this.asking = false;
         if (!this.answer) return;
@@ -255,7 +257,18 @@ document.addEventListener("alpine:init", () => {
         }
       },
       rowClass(o) {
-        return o.slot ? "slot " + o.slot : o.key === this.way ? "on" : "";
+        const tall = start.parcelled[o.method] ? "tall " : "";
+        return tall + (o.slot ? "slot " + o.slot : o.key === this.way ? "on" : "");
+      },
+      // Keeps the way under the pointer, or else the chosen one, where it is while rows above it change their height.
+      hold() {
+        const row = document.querySelector(".delivery .way:hover") || document.querySelector(".delivery .way.on");
+        const key = row && row.querySelector("input") && row.querySelector("input").value,
+          top = row && row.getBoundingClientRect().top;
+        return () => {
+          const now = [...document.querySelectorAll(".delivery .way input")].find((i) => i.value === key);
+          if (now) window.scrollBy(0, now.closest(".way").getBoundingClientRect().top - top);
+        };
       },
       // Where the chosen way is collected.
       get points() {
