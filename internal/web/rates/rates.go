@@ -105,6 +105,7 @@ type ratesView struct {
 	Method  string
 	Label   string
 	Say     []string
+	Asks    string // what these lists are for where a carrier names the price; "" where they do
 	Tables  []tableView
 	None    bool
 
@@ -281,6 +282,7 @@ func (s *Screens) ratesView(c *gin.Context, state *draft.State, id string) (rate
 		}
 	}
 	v.Label, v.Say = m.BuyersLabel(), policy.Method(state.Engine, state.Coverage(), m)
+	v.Asks = standsIn(f, m)
 	quoted := s.quoted(c, state)
 	hits := tillHits(quoted.Answer)
 	for i := range m.Tables {
@@ -293,6 +295,21 @@ func (s *Screens) ratesView(c *gin.Context, state *draft.State, id string) (rate
 		v.Tables = append(v.Tables, t)
 	}
 	return v, true
+}
+
+// standsIn says what the price lists of a method are for where a carrier names its price; "" where none does.
+func standsIn(f *store.File, m *store.Method) string {
+	switch {
+	case m.Kind != store.CarrierKind || m.Carrier == nil:
+		return ""
+	case m.Carrier.Fallback:
+		return "These prices stand in where " + f.CarrierName(m.Carrier.ID) +
+			" fails. Its columns are the zones that " +
+			"the method serves."
+	}
+	return f.CarrierName(m.Carrier.ID) +
+		" names the price. Only the columns of this list count: they are the zones that " +
+		"the method serves. Its prices would stand in where the carrier fails, which is switched off."
 }
 
 // quoted is the Till quoted; empty where it cannot be read, which the answer around it will tell.
