@@ -2,8 +2,9 @@
 // separators and the line ends that they write.
 //
 // Read takes UTF-8 with or without a byte order mark, UTF-16 with one, and what is neither as Windows-1252,
-// which has Latin-1 in it. Fields are parted by commas, semicolons or tabs, whichever the first line has most
-// of outside quotes, and quoted as RFC 4180 has it. Write writes UTF-8, commas and RFC 4180's quotes.
+// which has Latin-1 in it. Fields are parted by commas, semicolons, tabs or bars, whichever stands in most lines
+// outside quotes, or as a first line such as "sep=;" says, and quoted as RFC 4180 has it. Write writes UTF-8, commas
+// and RFC 4180's quotes.
 //
 // A cell that a spreadsheet would take for a formula (it begins with =, +, -, @ or a tab, and is no plain
 // number) is written with an apostrophe in front, as is one that begins with an apostrophe before such a sign,
@@ -39,6 +40,7 @@ type Table struct {
 	Rows      []Row
 	Encoding  string // UTF-8, UTF-16, Windows-1252
 	Separator rune
+	Found     []string // in sentences, what whoever read it had to make out: a sheet, rows of titles above
 }
 
 // Limits of a table: beyond them it is not one that a shop has, and would only take memory.
@@ -65,7 +67,11 @@ func (e *Error) Error() string { return fmt.Sprintf("line %d: %s", e.Line, e.Rea
 func Read(data []byte) (*Table, error) {
 	t := &Table{}
 	data, t.Encoding = Decode(data)
-	t.Separator = separator(data)
+	named := false
+	t.Separator, named = separator(data)
+	if named { // a line without a cell keeps the numbers of those behind it
+		data = append([]byte("\n"), data[bytes.IndexByte(data, '\n')+1:]...)
+	}
 	r := csv.NewReader(bytes.NewReader(data))
 	r.Comma, r.FieldsPerRecord = t.Separator, -1
 	count := 0
@@ -133,10 +139,30 @@ func Decode(data []byte) ([]byte, string) {
 	return data, name
 }
 
-// separator is what parts the fields of the first line.
-func separator(data []byte) rune {
-	counts := map[rune]int{}
-	quoted := false
+// separators are what may part the fields of a line; where two fit alike the first is taken.
+const separators = "\t;,|"
+
+// separator is what parts the fields: what a first line "sep=;" names, as spreadsheets write it, or else what stands in
+// most lines, and as often in most of them: decimal commas do not. named is whether there is such a line.
+func separator(data []byte) (sep rune, named bool) {
+	if rest, ok := bytes.CutPrefix(data, []byte("sep=")); ok && len(rest) > 1 &&
+		strings.ContainsRune(separators, rune(rest[0])) && (rest[1] == '\n' || rest[1] == '\r') {
+		return rune(rest[0]), true
+	}
+	counts := make([]map[int]int, len(separators)) // lines by how often a separator stands in them
+	line, quoted, lines := make([]int, len(separators)), false, 0
+	end := func() {
+		for i, n := range line {
+			if n > 0 {
+				if counts[i] == nil {
+					counts[i] = map[int]int{}
+				}
+				counts[i][n]++
+			}
+			line[i] = 0
+		}
+		lines++
+	}
 	for _, c := range string(data[:min(len(data), 64<<10)]) {
 		if c == '"' {
 			quoted = !quoted
@@ -144,21 +170,31 @@ func separator(data []byte) rune {
 		if quoted {
 			continue
 		}
-		if c == '\n' && len(counts) > 0 {
-			break
+		if i := strings.IndexRune(separators, c); i >= 0 {
+			line[i]++
 		}
-		if c == ',' || c == ';' || c == '\t' {
-			counts[c]++
-		}
-	}
-	best := ','
-	for _, c := range ",;\t" {
-		if counts[c] > counts[best] {
-			best = c
+		if c == '\n' {
+			if end(); lines == maxLooked {
+				break
+			}
 		}
 	}
-	return best
+	end()
+	best, most, alike := ',', 0, 0
+	for i, c := range separators {
+		in, same := 0, 0 // lines that it stands in, and those of them in which it stands as often
+		for _, n := range counts[i] {
+			in, same = in+n, max(same, n)
+		}
+		if in > most || in == most && same > alike {
+			best, most, alike = c, in, same
+		}
+	}
+	return best, false
 }
+
+// maxLooked is in how many lines a separator is looked for.
+const maxLooked = 200
 
 // Write writes rows.
 func Write(w io.Writer, rows [][]string) error {

@@ -13,6 +13,7 @@ import (
 	"diadrom/internal/core/store"
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/sqlite"
+	"diadrom/internal/tables/grid"
 	"diadrom/internal/tables/productlist"
 	"diadrom/internal/tables/sheet"
 	"diadrom/internal/web/shell"
@@ -27,6 +28,7 @@ type fileView struct {
 	Problem  string // why it is no table
 	Missing  string // what its columns lack
 	Encoding string
+	Found    []string // what of the file had to be made out
 	Columns  []upload.Column
 	Decimal  string
 	Rows     []upload.Row
@@ -125,12 +127,13 @@ func (s *Screens) previewProducts(c *gin.Context, u *sqlite.Upload, _ string) (a
 		Show:    query.Get("show"),
 		Query:   template.URL(query.Encode()),
 	}
-	t, err := sheet.Read(u.Body)
+	t, err := grid.ReadTable(u.Body)
 	if err != nil {
 		v.Problem = err.Error()
 		return v, http.StatusOK, nil
 	}
 	m := mapped(t, &state.File.Store, query)
+	v.Found = t.Found
 	v.columns(t, m)
 	if m.Decimal != 0 {
 		v.Decimal = string(m.Decimal)
@@ -269,7 +272,7 @@ func (s *Screens) applyProducts(c *gin.Context, u *sqlite.Upload) (upload.Applie
 
 // takeGoodsRows reads a table and edits the draft with it.
 func takeGoodsRows(ctx context.Context, d Draft, body []byte, query url.Values, job *takingGoods) error {
-	t, err := sheet.Read(body)
+	t, err := grid.ReadTable(body)
 	if err != nil {
 		return shell.Refusef("%s", err.Error())
 	}
@@ -365,7 +368,7 @@ func (s *Screens) refusedGoods(c *gin.Context) {
 	var back [][]string
 	if job, ok := s.taking.Load(u.ID); ok {
 		job.(*takingGoods).set(func(j *takingGoods) { back = j.refused })
-	} else if t, err := sheet.Read(u.Body); err == nil {
+	} else if t, err := grid.ReadTable(u.Body); err == nil {
 		state := s.draft.State()
 		m := mapped(t, &state.File.Store, c.Request.URL.Query())
 		if missing := notUsable(t, m, &state.File.Store); missing != "" {

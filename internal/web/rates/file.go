@@ -14,6 +14,7 @@ import (
 	"diadrom/internal/edit"
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/sqlite"
+	"diadrom/internal/tables/grid"
 	"diadrom/internal/tables/ratelist"
 	"diadrom/internal/tables/sheet"
 	"diadrom/internal/web/shell"
@@ -52,6 +53,7 @@ func (s *Screens) exportRates(c *gin.Context) {
 type ratesFileView struct {
 	ID, Name, Method string
 	Problem, Missing string
+	Found            []string // what of the file had to be made out
 	Columns          []upload.Column
 	By, Edges        []shell.Choice
 	Lists            []shell.Choice // of a table that was written here
@@ -94,7 +96,7 @@ func ratesPlan(
 	state *draft.State,
 	body []byte,
 ) (*sheet.Table, ratelist.Mapping, *ratelist.Plan, error) {
-	t, err := sheet.Read(body)
+	t, err := grid.ReadTable(body)
 	if err != nil {
 		return nil, ratelist.Mapping{}, nil, shell.Refusef("%s", err.Error())
 	}
@@ -143,6 +145,7 @@ func (s *Screens) previewRates(c *gin.Context, u *sqlite.Upload, slip string) (a
 		v.Problem, _ = shell.Told(err)
 		return v, http.StatusOK, nil
 	}
+	v.Found = t.Found
 	for i, head := range t.Rows[0].Cells {
 		col := upload.Column{Index: i, Head: head, NotMapped: m.Columns[i] == ""}
 		for _, row := range t.Rows[1:min(len(t.Rows), 20)] {

@@ -15,6 +15,7 @@ import (
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/sqlite"
 	"diadrom/internal/tables/addresslist"
+	"diadrom/internal/tables/grid"
 	"diadrom/internal/tables/sheet"
 	"diadrom/internal/web/shell"
 	"diadrom/internal/web/upload"
@@ -220,6 +221,7 @@ func (s *Screens) exportBook(c *gin.Context) {
 type bookFileView struct {
 	ID, Name       string
 	Problem        string
+	Found          []string // what of the file had to be made out
 	Slips          []addresslist.RowError
 	MoreSlips      int
 	Added, Changed []bookRow
@@ -244,18 +246,20 @@ func (s *Screens) books() *upload.Import {
 	}
 }
 
-func (s *Screens) readBook(body []byte) ([]addresslist.Entry, []addresslist.RowError, error) {
-	t, err := sheet.Read(body)
+func (s *Screens) readBook(body []byte) (list []addresslist.Entry, slips []addresslist.RowError, found []string,
+	err error) {
+	t, err := grid.ReadTable(body)
 	if err != nil {
-		return nil, nil, err
+		return nil, nil, nil, err
 	}
-	entries, slips := addresslist.Read(t, s.draft.State().Reader().Home)
-	return entries, slips, nil
+	list, slips = addresslist.Read(t, s.draft.State().Reader().Home)
+	return list, slips, t.Found, nil
 }
 
 func (s *Screens) previewBook(c *gin.Context, u *sqlite.Upload, slip string) (any, int, error) {
 	v := bookFileView{ID: strconv.FormatInt(u.ID, 10), Name: u.Name, Problem: slip}
-	entries, slips, err := s.readBook(u.Body)
+	entries, slips, found, err := s.readBook(u.Body)
+	v.Found = found
 	if err != nil {
 		v.Problem = err.Error()
 		return v, http.StatusOK, nil
@@ -293,7 +297,7 @@ func (s *Screens) previewBook(c *gin.Context, u *sqlite.Upload, slip string) (an
 
 // applyBook adds the entries of a table that can be used.
 func (s *Screens) applyBook(c *gin.Context, u *sqlite.Upload) (upload.Applied, error) {
-	entries, _, err := s.readBook(u.Body)
+	entries, _, _, err := s.readBook(u.Body)
 	if err != nil {
 		return upload.Applied{}, shell.Refusef("%s", err.Error())
 	}

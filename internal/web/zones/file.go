@@ -13,6 +13,7 @@ import (
 	"diadrom/internal/edit"
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/sqlite"
+	"diadrom/internal/tables/grid"
 	"diadrom/internal/tables/sheet"
 	"diadrom/internal/tables/zonelist"
 	"diadrom/internal/web/shell"
@@ -24,7 +25,8 @@ import (
 // zonesFileView is what a table of zones would change.
 type zonesFileView struct {
 	ID, Name string
-	Problem  string // why it is no table
+	Problem  string   // why it is no table
+	Found    []string // what of the file had to be made out
 	Slips    []zonelist.RowError
 	More     int // slips that are not shown
 	Changes  []zoneChange
@@ -49,16 +51,17 @@ func (s *Screens) exportZones(c *gin.Context) {
 }
 
 // readZones reads a table of zones for the draft.
-func readZones(state *draft.State, body []byte) ([]store.Zone, []zonelist.RowError, string) {
-	t, err := sheet.Read(body)
+func readZones(state *draft.State, body []byte) (zones []store.Zone, slips []zonelist.RowError, found []string,
+	problem string) {
+	t, err := grid.ReadTable(body)
 	if err != nil {
-		return nil, nil, err.Error()
+		return nil, nil, nil, err.Error()
 	}
-	zones, slips := zonelist.Read(t, state.File, state.Reader())
+	zones, slips = zonelist.Read(t, state.File, state.Reader())
 	if len(slips) == 0 && len(zones) == 0 {
-		return nil, nil, "this table has no zone: only the heads of the columns"
+		return nil, nil, nil, "this table has no zone: only the heads of the columns"
 	}
-	return zones, slips, ""
+	return zones, slips, t.Found, ""
 }
 
 // tables imports tables of zones.
@@ -80,7 +83,8 @@ func (s *Screens) tables() *upload.Import {
 func (s *Screens) previewZones(_ *gin.Context, u *sqlite.Upload, slip string) (any, int, error) {
 	state := s.draft.State()
 	v := zonesFileView{ID: strconv.FormatInt(u.ID, 10), Name: u.Name}
-	zones, slips, problem := readZones(state, u.Body)
+	zones, slips, found, problem := readZones(state, u.Body)
+	v.Found = found
 	v.Problem, v.Slips = problem, slips[:min(len(slips), upload.MaxFaults)]
 	if len(slips) == 0 {
 		v.Problem = cmp.Or(problem, slip)
@@ -195,7 +199,7 @@ func words(z *store.Zone) map[string]bool {
 // applyZones makes the zones of a table the shop's: those that it has replace theirs, others are added, none goes.
 func (s *Screens) applyZones(c *gin.Context, u *sqlite.Upload) (upload.Applied, error) {
 	_, err := s.draft.Edit(c.Request.Context(), func(f *store.File) error {
-		zones, slips, problem := readZones(s.draft.State(), u.Body)
+		zones, slips, _, problem := readZones(s.draft.State(), u.Body)
 		switch {
 		case problem != "":
 			return shell.Refusef("%s", problem)

@@ -1,0 +1,305 @@
+// Package grid reads the tables that people send as they are: bytes in, a grid of cells out, with what was found on the
+// way. It takes text with separators in any encoding that [sheet.Decode] knows, workbooks (Office Open XML, ISO/IEC
+// 29500,
+// and OpenDocument, ISO/IEC 26300) and tables of web pages. Nothing of a workbook is computed: of a formula the value
+// is
+// read that was saved with it.
+package grid
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"regexp"
+	"slices"
+	"strings"
+
+	"diadrom/internal/core/plural"
+	"diadrom/internal/tables/sheet"
+)
+
+// Format is how a file has its table.
+type Format string
+
+// The formats.
+const (
+	Text         Format = "text" // with separators
+	Workbook     Format = "xlsx"
+	OpenDocument Format = "ods"
+	Page         Format = "html"
+)
+
+// Limits: beyond them a file is no table that a shop has, and would only take memory.
+const (
+	MaxBytes    = 50 << 20  // of a file
+	maxUnpacked = 400 << 20 // of what a workbook unpacks to
+	maxSheets   = 150
+)
+
+// Cell is a cell as it was found.
+type Cell struct {
+	// Text is what it says. A number of a workbook has a point as its decimal sign, and behind it what its format shows
+	// beside it: "6.9 €".
+	Text    string
+	Number  bool // it is a number of a workbook
+	Carried bool // it is a part of a cell that was merged, and has the text of that
+	Formula bool // its value is that of a formula, as it was saved
+}
+
+// Row is a row with the number that a spreadsheet gives it, from 1.
+type Row struct {
+	Line  int
+	Cells []Cell
+}
+
+// Grid is what was read.
+type Grid struct {
+	Format    Format
+	Encoding  string // of a text: UTF-8, UTF-16, Windows-1252
+	Separator rune   // of a text
+	Sheet     string // of a workbook: which was read
+	Sheets    []string
+	Rows      []Row // without those that are empty
+}
+
+// Options say how a file is read.
+type Options struct {
+	Sheet string // of a workbook, by its name; "": the first that has anything in it
+}
+
+// Error is what makes a file no table, in words for whoever sent it.
+type Error struct{ Reason string }
+
+// Error says what is wrong.
+func (e *Error) Error() string { return e.Reason }
+
+func refuse(format string, values ...any) error { return &Error{fmt.Sprintf(format, values...)} }
+
+// others are files that are no tables, by how they begin.
+var others = []struct{ begins, what string }{
+	{"%PDF",
+		"this is a PDF: a table in it cannot be read. Ask for the list as a spreadsheet, or copy its rows into one"},
+	{"\x89PNG", "this is a picture: ask for the list as a spreadsheet"},
+	{"\xff\xd8\xff", "this is a picture: ask for the list as a spreadsheet"},
+	{"GIF8", "this is a picture: ask for the list as a spreadsheet"},
+	{"\xd0\xcf\x11\xe0",
+		"this is a workbook of the old kind (.xls), or one that a password protects: save it as .xlsx " +
+			"without a password"},
+	{"\x1f\x8b", "this file is compressed: unpack it first"},
+	{"Rar!", "this is an archive: unpack it first"},
+	{"7z\xbc\xaf", "this is an archive: unpack it first"},
+	{"SQLite format 3\x00", "this is a database, not a table"},
+}
+
+// Read reads a file. Its errors are [*Error], [sheet.ErrEmpty] and [*sheet.Error].
+func Read(data []byte, o Options) (*Grid, error) {
+	if len(data) > MaxBytes {
+		return nil, refuse("this file has %d MB; a table has at most %d MB", len(data)>>20, MaxBytes>>20)
+	}
+	for _, other := range others {
+		if bytes.HasPrefix(data, []byte(other.begins)) {
+			return nil, &Error{other.what}
+		}
+	}
+	var g *Grid
+	var err error
+	switch {
+	case bytes.HasPrefix(data, []byte("PK\x03\x04")):
+		g, err = readPacked(data, o)
+	case isPage(data):
+		g, err = readPage(data)
+	default:
+		g, err = readText(data)
+	}
+	if err != nil {
+		return nil, err
+	}
+	g.Rows = slices.DeleteFunc(g.Rows, func(r Row) bool {
+		return !slices.ContainsFunc(r.Cells, func(c Cell) bool { return c.Text != "" })
+	})
+	if len(g.Rows) == 0 {
+		return nil, sheet.ErrEmpty
+	}
+	return g, g.bounded()
+}
+
+// bounded says where a grid is larger than a table may be.
+func (g *Grid) bounded() error {
+	cells := 0
+	for i := range g.Rows {
+		r := &g.Rows[i]
+		cells += len(r.Cells)
+		switch {
+		case len(r.Cells) > sheet.MaxColumns:
+			return &sheet.Error{Line: r.Line, Reason: fmt.Sprintf("it has %d columns; a table has at most %d",
+				len(r.Cells),
+				sheet.MaxColumns)}
+		case i == sheet.MaxRows, cells > sheet.MaxCells:
+			return &sheet.Error{Line: r.Line,
+				Reason: fmt.Sprintf("a table has at most %d rows and %d cells: cut it into several",
+					sheet.MaxRows, sheet.MaxCells)}
+		}
+	}
+	return nil
+}
+
+// readText reads a text with separators. A first line "sep=;" names the separator, as some spreadsheets write it.
+func readText(data []byte) (*Grid, error) {
+	t, err := sheet.Read(data)
+	if err != nil {
+		return nil, err
+	}
+	g := &Grid{Format: Text, Encoding: t.Encoding, Separator: t.Separator}
+	for _, r := range t.Rows {
+		row := Row{Line: r.Line, Cells: make([]Cell, len(r.Cells))}
+		for i, text := range r.Cells {
+			row.Cells[i] = Cell{Text: text, Formula: r.Formula == i+1}
+		}
+		g.Rows = append(g.Rows, row)
+	}
+	return g, nil
+}
+
+// Head is the index of the row that heads the columns: the first that fills about as many of them as most rows do.
+// Those above it are titles and notes.
+func (g *Grid) Head() int {
+	widths := map[int]int{}
+	for i := range g.Rows {
+		widths[filled(&g.Rows[i])]++
+	}
+	usual, most := 0, 0
+	for width, n := range widths {
+		if n > most || n == most && width > usual {
+			usual, most = width, n
+		}
+	}
+	for i := range g.Rows[:min(len(g.Rows), maxTitles)] {
+		if n := filled(&g.Rows[i]); n >= 2 && n*5 >= usual*3 {
+			return i
+		}
+	}
+	return 0
+}
+
+// maxTitles is how many rows of titles and notes may stand above a table.
+const maxTitles = 40
+
+// filled counts the cells of a row that say something.
+func filled(r *Row) (n int) {
+	for i := range r.Cells {
+		if r.Cells[i].Text != "" && !r.Cells[i].Carried {
+			n++
+		}
+	}
+	return n
+}
+
+// Table gives the rows from a row on as a table whose first row has the heads of the columns.
+func (g *Grid) Table(head int) *sheet.Table {
+	t := &sheet.Table{Encoding: g.Encoding, Separator: g.Separator}
+	width := 0 // of the head: what is empty behind it is no column
+	for j, c := range g.Rows[head].Cells {
+		if c.Text != "" {
+			width = j + 1
+		}
+	}
+	for i := head; i < len(g.Rows); i++ {
+		r := &g.Rows[i]
+		row := sheet.Row{Line: r.Line, Cells: make([]string, len(r.Cells))}
+		for j := range r.Cells {
+			if row.Cells[j] = exact(&r.Cells[j]); g.Format == Text && r.Cells[j].Formula && row.Formula == 0 {
+				row.Formula = j + 1 // of a text a formula is what it says; a workbook has its value
+			}
+		}
+		for len(row.Cells) > width && row.Cells[len(row.Cells)-1] == "" {
+			row.Cells = row.Cells[:len(row.Cells)-1]
+		}
+		t.Rows = append(t.Rows, row)
+	}
+	return t
+}
+
+// ReadTable reads a file as a table whose first row has the heads of its columns. What had to be made out is told by
+// its Found. The errors are those of [Read].
+func ReadTable(data []byte) (*sheet.Table, error) {
+	g, err := Read(data, Options{})
+	if err != nil {
+		return nil, err
+	}
+	head := g.Head()
+	t := g.Table(head)
+	t.Found = g.found(head)
+	return t, nil
+}
+
+// found says what had to be made out.
+func (g *Grid) found(head int) (list []string) {
+	if len(g.Sheets) > 1 {
+		others := slices.DeleteFunc(slices.Clone(g.Sheets), func(name string) bool { return name == g.Sheet })
+		list = append(list, fmt.Sprintf("The sheet “%s” was read; the workbook has %s too.", g.Sheet,
+			strings.Join(others, ", ")))
+	}
+	if head > 0 {
+		var above []string
+		for i := range g.Rows[:head] {
+			for _, c := range g.Rows[i].Cells {
+				if c.Text != "" && !c.Carried {
+					above = append(above, c.Text)
+				}
+			}
+		}
+		list = append(list, fmt.Sprintf("The heads of the columns stand in line %d. Above them: %s.", g.Rows[head].Line,
+			cut(strings.Join(above, " · "))))
+	}
+	carried, formulas := 0, 0
+	for i := range g.Rows {
+		for _, c := range g.Rows[i].Cells {
+			if c.Carried {
+				carried++
+			}
+			if c.Formula && g.Format != Text {
+				formulas++
+			}
+		}
+	}
+	if carried > 0 {
+		list = append(list, "Merged cells count for each row and column that they cover.")
+	}
+	switch {
+	case formulas == 1:
+		list = append(list, "A formula has the value that was saved with it.")
+	case formulas > 1:
+		list = append(list, plural.Number(formulas)+" formulas have the values that were saved with them.")
+	}
+	return list
+}
+
+// cut bounds a text that is told.
+func cut(text string) string {
+	if letters := []rune(text); len(letters) > maxTold {
+		return string(letters[:maxTold]) + "…"
+	}
+	return text
+}
+
+const maxTold = 200
+
+// grouped is a number that a reader of texts could take for thousands: 1.234.
+var grouped = regexp.MustCompile(`^-?[0-9]{1,3}\.[0-9]{3}($| )`)
+
+// exact is a number of a workbook in a way that nobody takes for thousands: its point is a decimal sign.
+func exact(c *Cell) string {
+	if !c.Number || !grouped.MatchString(c.Text) {
+		return c.Text
+	}
+	figures, beside, _ := strings.Cut(c.Text, " ")
+	return strings.TrimSpace(figures + "0 " + beside)
+}
+
+// errPacked is a file that begins as an archive and is no workbook.
+var errPacked = errors.New("this is an archive, and no workbook in it: unpack it first")
+
+// clean is a text of a cell without the spaces around it, on one line.
+func clean(text string) string {
+	return strings.TrimSpace(strings.NewReplacer("\r\n", " ", "\n", " ", "\u00a0", " ", "\u202f", " ").Replace(text))
+}

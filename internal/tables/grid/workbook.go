@@ -1,0 +1,281 @@
+package grid
+
+import (
+	"archive/zip"
+	"bytes"
+	"errors"
+	"regexp"
+	"strconv"
+	"strings"
+
+	"diadrom/internal/tables/sheet"
+
+	"github.com/xuri/excelize/v2"
+)
+
+// readPacked reads what lies in a ZIP archive: a workbook of either kind.
+func readPacked(data []byte, o Options) (*Grid, error) {
+	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
+	if err != nil {
+		return nil, refuse("this workbook is damaged: it breaks off, or is no archive")
+	}
+	var unpacked uint64
+	kind := Format("")
+	for _, f := range z.File {
+		if unpacked += f.UncompressedSize64; unpacked > maxUnpacked {
+			return nil, refuse("this workbook unpacks to more than %d MB, which no table needs", maxUnpacked>>20)
+		}
+		switch f.Name {
+		case "xl/workbook.xml":
+			kind = Workbook
+		case "content.xml":
+			kind = OpenDocument
+		case "EncryptedPackage":
+			return nil, refuse("this workbook is protected by a password: save it without one")
+		}
+	}
+	switch kind {
+	case Workbook:
+		return readWorkbook(data, o)
+	case OpenDocument:
+		return readOpenDocument(z, o)
+	}
+	return nil, &Error{errPacked.Error()}
+}
+
+// choose says which sheet is read: the one that is named, or the first that has anything in it.
+func choose(names []string, o Options, empty func(name string) bool) (string, error) {
+	if len(names) > maxSheets {
+		return "", refuse("this workbook has %d sheets; at most %d are read", len(names), maxSheets)
+	}
+	if o.Sheet != "" {
+		for _, name := range names {
+			if strings.EqualFold(strings.TrimSpace(name), strings.TrimSpace(o.Sheet)) {
+				return name, nil
+			}
+		}
+		return "", refuse("this workbook has no sheet %.60q: it has %s", o.Sheet, strings.Join(names, ", "))
+	}
+	for _, name := range names {
+		if !empty(name) {
+			return name, nil
+		}
+	}
+	return "", sheet.ErrEmpty
+}
+
+// readWorkbook reads an Office Open XML workbook.
+func readWorkbook(data []byte, o Options) (*Grid, error) {
+	f, err := excelize.OpenReader(bytes.NewReader(data), excelize.Options{UnzipSizeLimit: maxUnpacked,
+		UnzipXMLSizeLimit: maxUnpacked, RawCellValue: true})
+	if err != nil {
+		if errors.Is(err, excelize.ErrWorkbookFileFormat) {
+			return nil, refuse("this workbook is protected by a password, or damaged: save it anew without one")
+		}
+		return nil, refuse("this workbook cannot be read: it is damaged, or made in a way that is not known")
+	}
+	defer f.Close() //nolint:errcheck // what it unpacked to is removed
+	g := &Grid{Format: Workbook, Sheets: visible(f)}
+	if g.Sheet, err = choose(g.Sheets, o, func(name string) bool {
+		rows, err := f.Rows(name)
+		if err != nil {
+			return true
+		}
+		defer rows.Close() //nolint:errcheck // read only
+		for rows.Next() {
+			if cells, err := rows.Columns(); err == nil && len(cells) > 0 {
+				return false
+			}
+		}
+		return true
+	}); err != nil {
+		return nil, err
+	}
+	w := workbook{f: f, sheet: g.Sheet, styles: map[int]string{}}
+	rows, err := f.GetRows(g.Sheet, excelize.Options{RawCellValue: true})
+	if err != nil {
+		return nil, refuse("sheet %q cannot be read: it is damaged", g.Sheet)
+	}
+	if len(rows) > sheet.MaxRows {
+		return nil, &sheet.Error{Line: sheet.MaxRows, Reason: "a table has at most " + strconv.Itoa(sheet.MaxRows) +
+			" rows: cut it into several"}
+	}
+	for i, cells := range rows {
+		row := Row{Line: i + 1, Cells: make([]Cell, len(cells))}
+		for j, raw := range cells {
+			if raw != "" {
+				row.Cells[j] = w.cell(i, j, raw)
+			}
+		}
+		g.Rows = append(g.Rows, row)
+	}
+	return g, w.merged(g)
+}
+
+// visible are the names of the sheets that are not hidden; where all are, all.
+func visible(f *excelize.File) (names []string) {
+	for _, name := range f.GetSheetList() {
+		if shown, err := f.GetSheetVisible(name); err == nil && shown {
+			names = append(names, name)
+		}
+	}
+	if names == nil {
+		return f.GetSheetList()
+	}
+	return names
+}
+
+// workbook is a sheet while it is read.
+type workbook struct {
+	f      *excelize.File
+	sheet  string
+	styles map[int]string // what formats of numbers show beside a number, by style
+}
+
+// plain is a number as a workbook keeps it.
+var plain = regexp.MustCompile(`^-?[0-9]+(\.[0-9]+)?([eE][+-]?[0-9]+)?$`)
+
+// digits is how many digits of a number a spreadsheet keeps: those behind are left over from its binary form.
+const digits = 15
+
+// cell reads a cell by what is kept of it.
+func (w *workbook) cell(row, column int, raw string) Cell {
+	name, err := excelize.CoordinatesToCellName(column+1, row+1)
+	if err != nil {
+		return Cell{Text: clean(raw)}
+	}
+	c := Cell{Text: clean(raw)}
+	if formula, err := w.f.GetCellFormula(w.sheet, name); err == nil && formula != "" {
+		c.Formula = true
+	}
+	kind, err := w.f.GetCellType(w.sheet, name)
+	if kind == excelize.CellTypeBool {
+		c.Text = map[bool]string{false: "FALSE", true: "TRUE"}[raw == "1"]
+		return c
+	}
+	if err != nil || kind != excelize.CellTypeUnset && kind != excelize.CellTypeNumber &&
+		kind != excelize.CellTypeFormula ||
+		!plain.MatchString(raw) {
+		return c
+	}
+	value, err := strconv.ParseFloat(raw, 64)
+	if err != nil {
+		return c
+	}
+	text := number(value)
+	style, err := w.f.GetCellStyle(w.sheet, name)
+	if err != nil {
+		return Cell{Text: text, Number: true, Formula: c.Formula}
+	}
+	switch beside := w.beside(style); beside {
+	case "date":
+		if shown, err := w.f.GetCellValue(w.sheet, name, excelize.Options{RawCellValue: false}); err == nil {
+			return Cell{Text: clean(shown), Formula: c.Formula}
+		}
+	case "%":
+		text = number(value*100) + " %"
+	case "":
+	default:
+		text += " " + beside
+	}
+	return Cell{Text: text, Number: true, Formula: c.Formula}
+}
+
+// number writes a number with as many digits as a spreadsheet keeps of it.
+func number(value float64) string {
+	rounded, err := strconv.ParseFloat(strconv.FormatFloat(value, 'g', digits, 64), 64)
+	if err != nil {
+		rounded = value
+	}
+	return strconv.FormatFloat(rounded, 'f', -1, 64)
+}
+
+// beside is what the format of a style shows beside a number: a currency or a unit, "%", "date" for one that makes a
+// day or a time of it, or nothing.
+func (w *workbook) beside(style int) string {
+	if known, ok := w.styles[style]; ok {
+		return known
+	}
+	found := ""
+	if s, err := w.f.GetStyle(style); err == nil {
+		format := builtIn[s.NumFmt]
+		if s.CustomNumFmt != nil {
+			format = *s.CustomNumFmt
+		}
+		found = besideIn(format)
+	}
+	w.styles[style] = found
+	return found
+}
+
+// builtIn are the formats that have a number instead of a text and show something beside it (ISO/IEC 29500-1,
+// 18.8.30); those of currencies are of the place where the workbook is opened, so that they name none.
+var builtIn = map[int]string{9: "0%", 10: "0.00%", 14: "d/m/y", 15: "d-mmm-yy", 16: "d-mmm", 17: "mmm-yy", 18: "h:mm",
+	19: "h:mm:ss", 20: "h:mm", 21: "h:mm:ss", 22: "d/m/y h:mm", 45: "mm:ss", 46: "[h]:mm:ss", 47: "mm:ss"}
+
+// Parts of a format of numbers: what stands in brackets, the sign of a currency there, texts, and letters of dates.
+var (
+	bracket  = regexp.MustCompile(`\[[^\]]*\]`)
+	currency = regexp.MustCompile(`\[\$([^\-\]]*)(?:-[0-9A-Fa-f]+)?\]`)
+	quoted   = regexp.MustCompile(`"([^"]*)"|\\(.)|_.|\*.`)
+	letters  = regexp.MustCompile(`(?i)[ymdhs]`)
+	general  = regexp.MustCompile(`(?i)general|[0-9#?.,Ee+\-/@ ()]`)
+)
+
+// besideIn is what a format of numbers shows beside a number.
+func besideIn(format string) string {
+	first, _, _ := strings.Cut(format, ";") // the part for numbers above 0
+	shown := ""
+	if m := currency.FindStringSubmatch(first); m != nil {
+		shown = m[1]
+	}
+	bare := bracket.ReplaceAllString(first, "")
+	for _, m := range quoted.FindAllStringSubmatch(bare, -1) {
+		shown += m[1] + m[2]
+	}
+	bare = quoted.ReplaceAllString(bare, "")
+	if strings.Contains(bare, "%") {
+		return "%"
+	}
+	if letters.MatchString(general.ReplaceAllString(bare, "")) && shown == "" {
+		return "date"
+	}
+	shown += general.ReplaceAllString(bare, "")
+	return clean(shown)
+}
+
+// merged carries the text of merged cells to all of them.
+func (w *workbook) merged(g *Grid) error {
+	list, err := w.f.GetMergeCells(w.sheet)
+	if err != nil {
+		return nil //nolint:nilerr // a sheet whose merged cells cannot be read has none
+	}
+	for _, m := range list {
+		fromColumn, fromRow, err := excelize.CellNameToCoordinates(m.GetStartAxis())
+		toColumn, toRow, endErr := excelize.CellNameToCoordinates(m.GetEndAxis())
+		if err != nil || endErr != nil || toRow > len(g.Rows) || toColumn > sheet.MaxColumns {
+			continue
+		}
+		g.carry(fromRow-1, fromColumn-1, toRow-1, toColumn-1)
+	}
+	return nil
+}
+
+// carry has the cells of a block say what its first one says.
+func (g *Grid) carry(fromRow, fromColumn, toRow, toColumn int) {
+	if fromColumn >= len(g.Rows[fromRow].Cells) {
+		return
+	}
+	first := g.Rows[fromRow].Cells[fromColumn]
+	for i := fromRow; i <= toRow; i++ {
+		for len(g.Rows[i].Cells) <= toColumn {
+			g.Rows[i].Cells = append(g.Rows[i].Cells, Cell{})
+		}
+		for j := fromColumn; j <= toColumn; j++ {
+			if i != fromRow || j != fromColumn {
+				g.Rows[i].Cells[j] = first
+				g.Rows[i].Cells[j].Carried = true
+			}
+		}
+	}
+}

@@ -1,0 +1,54 @@
+package web
+
+import (
+	"net/http"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"github.com/xuri/excelize/v2"
+)
+
+// book is a workbook whose first sheet is Info and whose second has rows.
+func book(t *testing.T, rows ...[]any) string {
+	t.Helper()
+	f := excelize.NewFile()
+	require.NoError(t, f.SetSheetName("Sheet1", "2026"))
+	for i := range rows {
+		cell, err := excelize.CoordinatesToCellName(1, i+1)
+		require.NoError(t, err)
+		require.NoError(t, f.SetSheetRow("2026", cell, &rows[i]))
+	}
+	_, err := f.NewSheet("Notes")
+	require.NoError(t, err)
+	require.NoError(t, f.SetCellValue("Notes", "A1", "Prices without tax"))
+	b, err := f.WriteToBuffer()
+	require.NoError(t, err)
+	return b.String()
+}
+
+// A list that comes as a workbook with a title is read like any other, and what had to be made out is told.
+func TestListsComeAsWorkbooks(t *testing.T) {
+	s := lauha(t)
+	status, body := s.send("/rates-file", "carrier.xlsx", book(t, []any{"Carrier prices 2026"}, nil,
+		[]any{"country", "weight to", "price"}, []any{"FI", 2, 6.9}, []any{"FI", 10, 9.9}, []any{"SE", 2, 12}))
+	require.Equal(t, http.StatusOK, status)
+	holds(t, body, "The sheet “2026” was read; the workbook has Notes too.",
+		"The heads of the columns stand in line 3. Above them: Carrier prices 2026.", "6.90", "9.90", "12.00")
+
+	_, body = s.send("/goods/file", "goods.xlsx", book(t, []any{"sku", "name", "weight"},
+		[]any{"NEW-1", "Felt slippers", 0.345}, []any{"NEW-2", "Sauna bell", 1.234}))
+	holds(t, body, "NEW-1", "NEW-2", "The sheet “2026” was read")
+	_, body = s.send("/zones/file", "zones.xlsx", book(t, []any{"zone", "place"}, []any{"Sweden", "SE"}))
+	holds(t, body, "Sweden")
+	_, body = s.send("/book/file", "book.xlsx", book(t, []any{"name", "postcode", "city", "country"},
+		[]any{"Inn Kaisla", "20100", "Turku", "FI"}))
+	holds(t, body, "Inn Kaisla")
+
+	for name, data := range map[string]string{"list.pdf": "%PDF-1.7", "list.png": "\x89PNG\r\n",
+		"list.xls": "\xd0\xcf\x11\xe0\xa1\xb1"} {
+		_, body = s.send("/rates-file", name, data)
+		holds(t, body, "Nothing was imported: this is a")
+	}
+	assert.Nil(t, s.draft.State().File.Method("carrier"), "a preview changes nothing")
+}
