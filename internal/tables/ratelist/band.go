@@ -1,0 +1,179 @@
+package ratelist
+
+import (
+	"regexp"
+	"strings"
+
+	"diadrom/internal/core/world"
+)
+
+// Band is a stretch of a measure as a list writes it in one cell: "0–1 kg", "up to 5", "over 30", "each further kg".
+// The numbers are as they stand there: what their sign is says the whole column.
+type Band struct {
+	From, To string // "" where it is open
+	Unit     string // that stands in the cell; "" for none
+	Every    string // of a band of steps, "each further 0.5 kg": how far a step reaches; "" for other bands
+	Bare     bool   // a number alone: the cell does not say on which side of it the band lies
+}
+
+// Words of bands in the languages of the lists that are read (English, German, French, Spanish, Finnish, Swedish), without
+// accents; common practice, no source.
+var (
+	upWords = []string{"up to and including", "up to", "not over", "until", "to", "max", "maximum", "under", "below",
+		"less than", "bis zu", "bis einschliesslich", "bis", "unter", "hochstens", "jusqu a", "jusqu'a", "jusqua",
+		"moins de", "hasta", "menos de", "enintaan", "korkeintaan", "alle", "hogst", "upp till", "t o m", "<=", "≤", "<"}
+	overWords = []string{"more than", "over", "above", "from", "starting at", "at least", "uber", "ueber", "ab", "mehr als",
+		"plus de", "au dela de", "au-dela de", "a partir de", "desde", "mas de", "yli", "alkaen", "mer an", "fran", "minst",
+		">=", "≥", ">"}
+	betweenWords = []string{"up to and including", "up to", "through", "to", "bis", "a", "jusqu a", "hasta", "till", "-", "–",
+		"—", "−", "…", "...", ".."}
+	eachWords = []string{"each additional", "each further", "each extra", "every additional", "every further",
+		"per additional", "per extra", "additional", "per started", "further", "jedes weitere", "je weitere", "je weiteres",
+		"jede weiteren", "weitere", "par kg supplementaire", "par", "chaque", "cada", "por cada", "jokainen", "seuraava",
+		"varje ytterligare", "per ytterligare", "+"}
+	eachEnds = []string{"supplementaires", "supplementaire", "adicionales", "adicional", "lisaa", "extra", "zusatzlich",
+		"more", "on top"}
+)
+
+var bandNumber = regexp.MustCompile(`^[0-9][0-9.,' \x{a0}\x{202f}]*`)
+
+// bandUnits are the units that may stand in a band.
+var bandUnits = map[string]string{"kg": "kg", "kgs": "kg", "kilo": "kg", "kilos": "kg", "kilogram": "kg",
+	"kilograms": "kg", "kilogramm": "kg", "g": "g", "gr": "g", "gram": "g", "grams": "g", "gramm": "g", "grammes": "g",
+	"lb": "lb", "lbs": "lb", "oz": "oz", "km": "km", "mi": "mi", "miles": "mi", "eur": "EUR", "€": "EUR", "pcs": "pcs",
+	"items": "items", "item": "item"}
+
+// bandText is a cell ready to be read: folded, with single spaces, without what stands around it.
+func bandText(cell string) string {
+	text := strings.ToLower(strings.Join(strings.Fields(world.Fold(cell)), " "))
+	return strings.TrimSpace(strings.Trim(text, ":;"))
+}
+
+// ParseBand reads a band; false where the cell is none.
+func ParseBand(cell string) (b Band, ok bool) {
+	if len(cell) > maxBand {
+		return b, false
+	}
+	text := bandText(cell)
+	for _, word := range eachWords {
+		if rest, is := after(text, word); is {
+			if b, ok = steps(rest); ok {
+				return b, true
+			}
+		}
+	}
+	for _, end := range eachEnds {
+		if rest, is := strings.CutSuffix(text, " "+end); is {
+			for _, word := range append([]string{"par", "per", "je", "cada", "por"}, "") {
+				if inner, is := after(rest, word); is {
+					if b, ok = steps(inner); ok {
+						return b, true
+					}
+				}
+			}
+		}
+	}
+	if number, unit, rest, is := leading(text); is {
+		switch {
+		case rest == "":
+			return Band{To: number, Unit: unit, Bare: true}, true
+		case rest == "+" || rest == "and over" || rest == "and above" || rest == "and more" || rest == "or more":
+			return Band{From: number, Unit: unit}, true
+		case rest == "and under" || rest == "or less" || rest == "max" || rest == "and below":
+			return Band{To: number, Unit: unit}, true
+		}
+		for _, word := range betweenWords {
+			second, is := after(rest, word)
+			if !is {
+				continue
+			}
+			if to, toUnit, end, is := leading(second); is && end == "" {
+				return Band{From: number, To: to, Unit: unitOf(unit, toUnit)}, unit == "" || toUnit == "" || unit == toUnit
+			}
+		}
+		return b, false
+	}
+	for _, word := range overWords {
+		rest, is := after(text, word)
+		if !is {
+			continue
+		}
+		if number, unit, end, is := leading(rest); is {
+			if end == "" || end == "kg" && unit == "" {
+				return Band{From: number, Unit: unit}, true
+			}
+			for _, up := range append(append([]string{}, upWords...), betweenWords...) {
+				if second, is := after(end, up); is {
+					if to, toUnit, last, is := leading(second); is && last == "" {
+						return Band{From: number, To: to, Unit: unitOf(unit, toUnit)},
+							unit == "" || toUnit == "" || unit == toUnit
+					}
+				}
+			}
+		}
+	}
+	for _, word := range upWords {
+		if rest, is := after(text, word); is {
+			if number, unit, end, is := leading(rest); is && end == "" {
+				return Band{To: number, Unit: unit}, true
+			}
+		}
+	}
+	return b, false
+}
+
+// maxBand is the longest cell that may be a band, in bytes.
+const maxBand = 80
+
+// after is what follows a word at the beginning of a text.
+func after(text, word string) (rest string, ok bool) {
+	if word == "" {
+		return text, true
+	}
+	rest, ok = strings.CutPrefix(text, word)
+	if !ok || rest == "" {
+		return "", false
+	}
+	if last := word[len(word)-1]; last >= 'a' && last <= 'z' && rest[0] >= 'a' && rest[0] <= 'z' {
+		return "", false
+	}
+	return strings.TrimLeft(rest, " .:"), true
+}
+
+// leading splits a text into the number that it begins with, its unit and the rest.
+func leading(text string) (number, unit, rest string, ok bool) {
+	number = strings.TrimRight(bandNumber.FindString(text), " .,'\u00a0\u202f")
+	if number == "" {
+		return "", "", "", false
+	}
+	rest = strings.TrimLeft(text[len(number):], " ")
+	word := rest
+	if i := strings.IndexFunc(rest, func(r rune) bool { return (r < 'a' || r > 'z') && r != '€' }); i >= 0 {
+		word = rest[:i]
+	}
+	if known := bandUnits[word]; known != "" {
+		return number, known, strings.TrimSpace(strings.TrimPrefix(rest[len(word):], ".")), true
+	}
+	return number, "", rest, true
+}
+
+// steps reads what comes behind "each further": "kg", "0.5 kg", "1 kg or part".
+func steps(text string) (b Band, ok bool) {
+	for _, end := range []string{" or part thereof", " or part", " started", " begonnene", " entame"} {
+		text = strings.TrimSuffix(text, end)
+	}
+	if known := bandUnits[strings.Trim(text, " .")]; known != "" {
+		return Band{Every: "1", Unit: known}, true
+	}
+	if number, unit, rest, is := leading(text); is && rest == "" && unit != "" {
+		return Band{Every: number, Unit: unit}, true
+	}
+	return b, false
+}
+
+func unitOf(x, y string) string {
+	if x != "" {
+		return x
+	}
+	return y
+}

@@ -1,0 +1,73 @@
+package ratelist
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+)
+
+// Bands as carriers write them; common practice, no source.
+func TestBandsAsListsWriteThem(t *testing.T) {
+	for cell, want := range map[string]Band{
+		"0–1":                    {From: "0", To: "1"},
+		"0-1 kg":                 {From: "0", To: "1", Unit: "kg"},
+		"0 kg - 1 kg":            {From: "0", To: "1", Unit: "kg"},
+		"1 to 2 kg":              {From: "1", To: "2", Unit: "kg"},
+		"0,5 – 1,5":              {From: "0,5", To: "1,5"},
+		"1.001 - 2.000 kg":       {From: "1.001", To: "2.000", Unit: "kg"},
+		"500 g":                  {To: "500", Unit: "g", Bare: true},
+		"5":                      {To: "5", Bare: true},
+		"up to 5":                {To: "5"},
+		"Up to 5 kg":             {To: "5", Unit: "kg"},
+		"≤ 5":                    {To: "5"},
+		"<= 5kg":                 {To: "5", Unit: "kg"},
+		"max. 5 kg":              {To: "5", Unit: "kg"},
+		"bis 5 kg":               {To: "5", Unit: "kg"},
+		"bis zu 31,5 kg":         {To: "31,5", Unit: "kg"},
+		"jusqu'à 5 kg":           {To: "5", Unit: "kg"},
+		"hasta 5 kg":             {To: "5", Unit: "kg"},
+		"enintään 5 kg":          {To: "5", Unit: "kg"},
+		"upp till 5 kg":          {To: "5", Unit: "kg"},
+		"5 kg or less":           {To: "5", Unit: "kg"},
+		"over 30":                {From: "30"},
+		"Over 30 kg":             {From: "30", Unit: "kg"},
+		"> 30":                   {From: "30"},
+		"30+":                    {From: "30"},
+		"30 kg +":                {From: "30", Unit: "kg"},
+		"ab 30 kg":               {From: "30", Unit: "kg"},
+		"über 30 kg":             {From: "30", Unit: "kg"},
+		"plus de 30 kg":          {From: "30", Unit: "kg"},
+		"yli 30 kg":              {From: "30", Unit: "kg"},
+		"30 kg and over":         {From: "30", Unit: "kg"},
+		"over 5 up to 10 kg":     {From: "5", To: "10", Unit: "kg"},
+		"über 5 bis 10 kg":       {From: "5", To: "10", Unit: "kg"},
+		"from 1 kg to 2 kg":      {From: "1", To: "2", Unit: "kg"},
+		"each further kg":        {Every: "1", Unit: "kg"},
+		"each additional 0.5 kg": {Every: "0.5", Unit: "kg"},
+		"+ 1 kg":                 {Every: "1", Unit: "kg"},
+		"je weitere kg":          {Every: "1", Unit: "kg"},
+		"par kg supplémentaire":  {Every: "1", Unit: "kg"},
+		"varje ytterligare kg":   {Every: "1", Unit: "kg"},
+	} {
+		got, ok := ParseBand(cell)
+		assert.True(t, ok, cell)
+		assert.Equal(t, want, got, cell)
+	}
+	for _, cell := range []string{"", "Finland", "weight", "1 kg - 500 g", "on request", "5 x 3", "2026-01-01", "up to", "-",
+		"FI 22100 to 22999", "10 kg 5", "free over 50 per order", "each further", "+"} {
+		_, ok := ParseBand(cell)
+		assert.False(t, ok, cell)
+	}
+}
+
+func FuzzBand(f *testing.F) {
+	for _, cell := range []string{"0–1 kg", "over 5 up to 10", "each further 0.5 kg", "30+", "≤5"} {
+		f.Add(cell)
+	}
+	f.Fuzz(func(t *testing.T, cell string) {
+		b, ok := ParseBand(cell)
+		if ok && b.From == "" && b.To == "" && b.Every == "" {
+			t.Fatalf("%q is a band of nothing", cell)
+		}
+	})
+}
