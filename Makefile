@@ -96,5 +96,6 @@ screenshots: chromium
 fuzz:
 	for t in core/decimal:FuzzParse core/postcode:FuzzParseEntry core/typed:FuzzParseText core/charge:FuzzParse core/store:FuzzRead core/quote:FuzzRequest \
 	  core/measure:FuzzParse core/terms:FuzzParse tables/sheet:FuzzRead shop/importer:FuzzRead edit:FuzzPaste \
-	  core/atlas:FuzzDecode tables/geozones:FuzzParse core/typed:FuzzAddress web/ground:FuzzCorners outside/roads:FuzzAnswer; do \
+	  core/atlas:FuzzDecode tables/geozones:FuzzParse core/typed:FuzzAddress web/ground:FuzzCorners outside/roads:FuzzAnswer \
+	  outside/carriers:FuzzTariff tables/grid:FuzzRead tables/ratelist:FuzzBand; do \
 	  go test -run '^$$' -fuzz "^$${t#*:}$$" -fuzztime 30s ./internal/$${t%%:*} || exit 1; done

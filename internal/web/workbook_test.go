@@ -2,6 +2,7 @@ package web
 
 import (
 	"net/http"
+	"regexp"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -35,6 +36,22 @@ func TestListsComeAsWorkbooks(t *testing.T) {
 	require.Equal(t, http.StatusOK, status)
 	holds(t, body, "The sheet “2026” was read; the workbook has Notes too.",
 		"The heads of the columns stand in line 3. Above them: Carrier prices 2026.", "6.90", "9.90", "12.00")
+
+	// A matrix, as most carriers send it, becomes a working method.
+	status, body = s.send("/rates-file", "matrix.xlsx", book(t, []any{"Prices 2026"},
+		[]any{"Weight", "Finland", "Sweden"}, []any{"0–2 kg", 6.9, 12}, []any{"2–10 kg", 9.9, 18},
+		[]any{"each further kg", 0.8, 1.2},
+		[]any{"Without islands"}))
+	require.Equal(t, http.StatusOK, status)
+	holds(t, body, "Zones stand across, and weights down.", "Line 6 is a note: Without islands.",
+		"9.90 + 0.80 per started kg above 10", "18.00 + 1.20 per started kg above 10")
+	file := regexp.MustCompile(`action="(/rates-file/[0-9]+)"`).FindStringSubmatch(body)
+	require.NotNil(t, file, body)
+	status, _ = s.post(file[1], "name", "By matrix")
+	require.Less(t, status, 400)
+	m := s.draft.State().File.Method("by-matrix")
+	require.NotNil(t, m)
+	assert.Len(t, m.Tables[0].Rows, 3)
 
 	_, body = s.send("/goods/file", "goods.xlsx", book(t, []any{"sku", "name", "weight"},
 		[]any{"NEW-1", "Felt slippers", 0.345}, []any{"NEW-2", "Sauna bell", 1.234}))

@@ -142,7 +142,8 @@ func openDocument(t testing.TB, content string) []byte {
 	z := zip.NewWriter(&b)
 	for name, text := range map[string]string{"mimetype": "application/vnd.oasis.opendocument.spreadsheet",
 		"content.xml": `<?xml version="1.0"?><office:document-content xmlns:office="o" xmlns:table="t" xmlns:text="x">
-		<office:body><office:spreadsheet>` + content + `</office:spreadsheet></office:body></office:document-content>`} {
+		<office:body><office:spreadsheet>` + content + `</office:spreadsheet></office:body>
+		</office:document-content>`} {
 		w, err := z.Create(name)
 		require.NoError(t, err)
 		_, err = w.Write([]byte(text))
@@ -159,12 +160,15 @@ func TestAnOpenDocumentWorkbook(t *testing.T) {
 	</table:table-row><table:table-row table:number-rows-repeated="2"><table:table-cell/></table:table-row>
 	<table:table-row><table:table-cell><text:p>kg</text:p></table:table-cell><table:table-cell
 	table:number-columns-spanned="2"><text:p>Finland</text:p></table:table-cell><table:covered-table-cell/>
-	</table:table-row><table:table-row><table:table-cell office:value-type="float" office:value="2"><text:p>2,00 kg</text:p>
-	</table:table-cell><table:table-cell office:value-type="currency" office:currency="EUR" office:value="6.9"><text:p>6,90 €</text:p>
+	</table:table-row><table:table-row><table:table-cell office:value-type="float"
+	office:value="2"><text:p>2,00 kg</text:p>
+	</table:table-cell><table:table-cell office:value-type="currency" office:currency="EUR"
+	office:value="6.9"><text:p>6,90 €</text:p>
 	</table:table-cell><table:table-cell office:value-type="percentage" office:value="0.185"><text:p>18,5 %</text:p>
 	</table:table-cell></table:table-row><table:table-row table:number-rows-repeated="2"><table:table-cell
 	office:value-type="float" office:value="5"><text:p>5</text:p></table:table-cell><table:table-cell
-	office:value-type="string"><text:p>01067</text:p></table:table-cell><table:table-cell table:number-columns-repeated="1000"/>
+	office:value-type="string"><text:p>01067</text:p></table:table-cell><table:table-cell
+	table:number-columns-repeated="1000"/>
 	</table:table-row></table:table>`)
 	g, err := Read(data, Options{})
 	require.NoError(t, err)

@@ -1,7 +1,9 @@
 package ratelist
 
 import (
+	"cmp"
 	"regexp"
+	"slices"
 	"strings"
 
 	"diadrom/internal/core/world"
@@ -16,20 +18,27 @@ type Band struct {
 	Bare     bool   // a number alone: the cell does not say on which side of it the band lies
 }
 
-// Words of bands in the languages of the lists that are read (English, German, French, Spanish, Finnish, Swedish), without
+// Words of bands in the languages of the lists that are read (English, German, French, Spanish, Finnish, Swedish),
+// without
 // accents; common practice, no source.
 var (
 	upWords = []string{"up to and including", "up to", "not over", "until", "to", "max", "maximum", "under", "below",
 		"less than", "bis zu", "bis einschliesslich", "bis", "unter", "hochstens", "jusqu a", "jusqu'a", "jusqua",
-		"moins de", "hasta", "menos de", "enintaan", "korkeintaan", "alle", "hogst", "upp till", "t o m", "<=", "≤", "<"}
-	overWords = []string{"more than", "over", "above", "from", "starting at", "at least", "uber", "ueber", "ab", "mehr als",
-		"plus de", "au dela de", "au-dela de", "a partir de", "desde", "mas de", "yli", "alkaen", "mer an", "fran", "minst",
+		"moins de", "hasta", "menos de", "enintaan", "korkeintaan", "alle", "hogst", "upp till", "t o m", "<=", "≤",
+		"<"}
+	overWords = []string{"more than", "over", "above", "from", "starting at", "at least", "uber", "ueber", "ab",
+		"mehr als",
+		"plus de", "au dela de", "au-dela de", "a partir de", "desde", "mas de", "yli", "alkaen", "mer an", "fran",
+		"minst",
 		">=", "≥", ">"}
-	betweenWords = []string{"up to and including", "up to", "through", "to", "bis", "a", "jusqu a", "hasta", "till", "-", "–",
+	betweenWords = []string{"up to and including", "up to", "through", "to", "bis", "a", "jusqu a", "hasta", "till",
+		"-", "–",
 		"—", "−", "…", "...", ".."}
 	eachWords = []string{"each additional", "each further", "each extra", "every additional", "every further",
-		"per additional", "per extra", "additional", "per started", "further", "jedes weitere", "je weitere", "je weiteres",
-		"jede weiteren", "weitere", "par kg supplementaire", "par", "chaque", "cada", "por cada", "jokainen", "seuraava",
+		"per additional", "per extra", "additional", "per started", "further", "jedes weitere", "je weitere",
+		"je weiteres",
+		"jede weiteren", "weitere", "par kg supplementaire", "par", "chaque", "cada", "por cada", "jokainen",
+		"seuraava",
 		"varje ytterligare", "per ytterligare", "+"}
 	eachEnds = []string{"supplementaires", "supplementaire", "adicionales", "adicional", "lisaa", "extra", "zusatzlich",
 		"more", "on top"}
@@ -55,60 +64,16 @@ func ParseBand(cell string) (b Band, ok bool) {
 		return b, false
 	}
 	text := bandText(cell)
-	for _, word := range eachWords {
-		if rest, is := after(text, word); is {
-			if b, ok = steps(rest); ok {
-				return b, true
-			}
-		}
-	}
-	for _, end := range eachEnds {
-		if rest, is := strings.CutSuffix(text, " "+end); is {
-			for _, word := range append([]string{"par", "per", "je", "cada", "por"}, "") {
-				if inner, is := after(rest, word); is {
-					if b, ok = steps(inner); ok {
-						return b, true
-					}
-				}
-			}
-		}
+	if b, ok = further(text); ok {
+		return b, true
 	}
 	if number, unit, rest, is := leading(text); is {
-		switch {
-		case rest == "":
-			return Band{To: number, Unit: unit, Bare: true}, true
-		case rest == "+" || rest == "and over" || rest == "and above" || rest == "and more" || rest == "or more":
-			return Band{From: number, Unit: unit}, true
-		case rest == "and under" || rest == "or less" || rest == "max" || rest == "and below":
-			return Band{To: number, Unit: unit}, true
-		}
-		for _, word := range betweenWords {
-			second, is := after(rest, word)
-			if !is {
-				continue
-			}
-			if to, toUnit, end, is := leading(second); is && end == "" {
-				return Band{From: number, To: to, Unit: unitOf(unit, toUnit)}, unit == "" || toUnit == "" || unit == toUnit
-			}
-		}
-		return b, false
+		return numbered(number, unit, rest)
 	}
 	for _, word := range overWords {
-		rest, is := after(text, word)
-		if !is {
-			continue
-		}
-		if number, unit, end, is := leading(rest); is {
-			if end == "" || end == "kg" && unit == "" {
-				return Band{From: number, Unit: unit}, true
-			}
-			for _, up := range append(append([]string{}, upWords...), betweenWords...) {
-				if second, is := after(end, up); is {
-					if to, toUnit, last, is := leading(second); is && last == "" {
-						return Band{From: number, To: to, Unit: unitOf(unit, toUnit)},
-							unit == "" || toUnit == "" || unit == toUnit
-					}
-				}
+		if rest, is := after(text, word); is {
+			if b, ok = above(rest); ok {
+				return b, true
 			}
 		}
 	}
@@ -120,6 +85,75 @@ func ParseBand(cell string) (b Band, ok bool) {
 		}
 	}
 	return b, false
+}
+
+// further reads a band of steps: "each further kg", "par kg supplementaire".
+func further(text string) (b Band, ok bool) {
+	for _, word := range eachWords {
+		if rest, is := after(text, word); is {
+			if b, ok = steps(rest); ok {
+				return b, true
+			}
+		}
+	}
+	for _, end := range eachEnds {
+		rest, is := strings.CutSuffix(text, " "+end)
+		if !is {
+			continue
+		}
+		for _, word := range []string{"par", "per", "je", "cada", "por", ""} {
+			if inner, is := after(rest, word); is {
+				if b, ok = steps(inner); ok {
+					return b, true
+				}
+			}
+		}
+	}
+	return b, false
+}
+
+// behind are words behind a number that say on which side of it a band lies; true where it lies above.
+var behind = map[string]bool{"+": true, "and over": true, "and above": true, "and more": true, "or more": true,
+	"and under": false, "or less": false, "max": false, "and below": false}
+
+// numbered reads a band that begins with a number: one alone, with words behind it, or two.
+func numbered(number, unit, rest string) (Band, bool) {
+	if rest == "" {
+		return Band{To: number, Unit: unit, Bare: true}, true
+	}
+	if over, known := behind[rest]; known {
+		if over {
+			return Band{From: number, Unit: unit}, true
+		}
+		return Band{To: number, Unit: unit}, true
+	}
+	return second(number, unit, rest, betweenWords)
+}
+
+// second reads the upper bound of a band behind one of some words.
+func second(from, unit, rest string, words []string) (Band, bool) {
+	for _, word := range words {
+		text, is := after(rest, word)
+		if !is {
+			continue
+		}
+		if to, toUnit, end, is := leading(text); is && end == "" {
+			return Band{From: from, To: to, Unit: cmp.Or(unit, toUnit)}, unit == "" || toUnit == "" || unit == toUnit
+		}
+	}
+	return Band{}, false
+}
+
+// above reads what follows "over": a number, or one and then an upper bound.
+func above(rest string) (Band, bool) {
+	number, unit, end, is := leading(rest)
+	switch {
+	case !is:
+		return Band{}, false
+	case end == "":
+		return Band{From: number, Unit: unit}, true
+	}
+	return second(number, unit, end, slices.Concat(upWords, betweenWords))
 }
 
 // maxBand is the longest cell that may be a band, in bytes.
@@ -169,11 +203,4 @@ func steps(text string) (b Band, ok bool) {
 		return Band{Every: number, Unit: unit}, true
 	}
 	return b, false
-}
-
-func unitOf(x, y string) string {
-	if x != "" {
-		return x
-	}
-	return y
 }

@@ -53,7 +53,8 @@ func TestBandsAsListsWriteThem(t *testing.T) {
 		assert.True(t, ok, cell)
 		assert.Equal(t, want, got, cell)
 	}
-	for _, cell := range []string{"", "Finland", "weight", "1 kg - 500 g", "on request", "5 x 3", "2026-01-01", "up to", "-",
+	for _, cell := range []string{"", "Finland", "weight", "1 kg - 500 g", "on request", "5 x 3", "2026-01-01",
+		"up to", "-",
 		"FI 22100 to 22999", "10 kg 5", "free over 50 per order", "each further", "+"} {
 		_, ok := ParseBand(cell)
 		assert.False(t, ok, cell)

@@ -100,6 +100,7 @@ func ratesPlan(
 	if err != nil {
 		return nil, ratelist.Mapping{}, nil, shell.Refusef("%s", err.Error())
 	}
+	t = ratelist.Unfold(t, state.File)
 	query := c.Request.URL.Query()
 	m := ratelist.Guess(t)
 	for i := range m.Columns {
