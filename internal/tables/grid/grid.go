@@ -300,6 +300,6 @@ func exact(c *Cell) string {
 var errPacked = errors.New("this is an archive, and no workbook in it: unpack it first")
 
 // clean is a text of a cell without the spaces around it, on one line.
-func clean(text string) string {
-	return strings.TrimSpace(strings.NewReplacer("\r\n", " ", "\n", " ", "\u00a0", " ", "\u202f", " ").Replace(text))
-}
+func clean(text string) string { return strings.TrimSpace(oneLine.Replace(text)) }
+
+var oneLine = strings.NewReplacer("\r\n", " ", "\n", " ", "\u00a0", " ", "\u202f", " ")

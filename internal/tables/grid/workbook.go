@@ -36,7 +36,7 @@ func readPacked(data []byte, o Options) (*Grid, error) {
 	}
 	switch kind {
 	case Workbook:
-		return readWorkbook(data, o)
+		return readWorkbook(data, z, o)
 	case OpenDocument:
 		return readOpenDocument(z, o)
 	}
@@ -65,7 +65,7 @@ func choose(names []string, o Options, empty func(name string) bool) (string, er
 }
 
 // readWorkbook reads an Office Open XML workbook.
-func readWorkbook(data []byte, o Options) (*Grid, error) {
+func readWorkbook(data []byte, z *zip.Reader, o Options) (*Grid, error) {
 	f, err := excelize.OpenReader(bytes.NewReader(data), excelize.Options{UnzipSizeLimit: maxUnpacked,
 		UnzipXMLSizeLimit: maxUnpacked, RawCellValue: true})
 	if err != nil {
@@ -76,22 +76,17 @@ func readWorkbook(data []byte, o Options) (*Grid, error) {
 	}
 	defer f.Close() //nolint:errcheck // what it unpacked to is removed
 	g := &Grid{Format: Workbook, Sheets: visible(f)}
-	if g.Sheet, err = choose(g.Sheets, o, func(name string) bool {
-		rows, err := f.Rows(name)
-		if err != nil {
-			return true
+	bodies := map[string][]byte{}
+	body := func(name string) []byte {
+		if _, read := bodies[name]; !read {
+			bodies[name], _ = readPart(z, partOf(z, name)) // one that cannot be read says nothing
 		}
-		defer rows.Close() //nolint:errcheck // read only
-		for rows.Next() {
-			if cells, err := rows.Columns(); err == nil && len(cells) > 0 {
-				return false
-			}
-		}
-		return true
-	}); err != nil {
+		return bodies[name]
+	}
+	if g.Sheet, err = choose(g.Sheets, o, func(name string) bool { return !says(body(name)) }); err != nil {
 		return nil, err
 	}
-	w := workbook{f: f, sheet: g.Sheet, styles: map[int]string{}}
+	w := workbook{f: f, sheet: g.Sheet, styles: map[int]string{}, marks: marksOf(body(g.Sheet))}
 	rows, err := f.GetRows(g.Sheet, excelize.Options{RawCellValue: true})
 	if err != nil {
 		return nil, refuse("sheet %q cannot be read: it is damaged", g.Sheet)
@@ -109,7 +104,8 @@ func readWorkbook(data []byte, o Options) (*Grid, error) {
 		}
 		g.Rows = append(g.Rows, row)
 	}
-	return g, w.merged(g)
+	g.merge(mergedIn(body(g.Sheet)))
+	return g, nil
 }
 
 // visible are the names of the sheets that are not hidden; where all are, all.
@@ -130,59 +126,57 @@ type workbook struct {
 	f      *excelize.File
 	sheet  string
 	styles map[int]string // what formats of numbers show beside a number, by style
+	marks  marks
 }
 
-// plain is a number as a workbook keeps it.
-var plain = regexp.MustCompile(`^-?[0-9]+(\.[0-9]+)?([eE][+-]?[0-9]+)?$`)
+// plain says whether a text begins as a number that a workbook keeps does.
+func plain(raw string) bool {
+	raw = strings.TrimPrefix(raw, "-")
+	return raw != "" && raw[0] >= '0' && raw[0] <= '9' && !strings.ContainsAny(raw, "xX_")
+}
 
 // digits is how many digits of a number a spreadsheet keeps: those behind are left over from its binary form.
 const digits = 15
 
 // cell reads a cell by what is kept of it.
 func (w *workbook) cell(row, column int, raw string) Cell {
-	name, err := excelize.CoordinatesToCellName(column+1, row+1)
-	if err != nil {
-		return Cell{Text: clean(raw)}
-	}
-	c := Cell{Text: clean(raw)}
-	if formula, err := w.f.GetCellFormula(w.sheet, name); err == nil && formula != "" {
-		c.Formula = true
-	}
-	kind, err := w.f.GetCellType(w.sheet, name)
-	if kind == excelize.CellTypeBool {
+	m, known := w.marks.at(row, column)
+	c := Cell{Text: clean(raw), Formula: m.formula}
+	switch {
+	case known && m.kind == 'b':
 		c.Text = map[bool]string{false: "FALSE", true: "TRUE"}[raw == "1"]
 		return c
-	}
-	if err != nil || kind != excelize.CellTypeUnset && kind != excelize.CellTypeNumber &&
-		kind != excelize.CellTypeFormula ||
-		!plain.MatchString(raw) {
+	case !known || m.kind != 'n' || !plain(raw):
 		return c
 	}
 	value, err := strconv.ParseFloat(raw, 64)
 	if err != nil {
 		return c
 	}
-	text := number(value)
-	style, err := w.f.GetCellStyle(w.sheet, name)
-	if err != nil {
-		return Cell{Text: text, Number: true, Formula: c.Formula}
-	}
-	switch beside := w.beside(style); beside {
+	c.Text, c.Number = number(value), true
+	switch beside := w.beside(int(m.style)); beside {
 	case "date":
+		name, err := excelize.CoordinatesToCellName(column+1, row+1)
+		if err != nil {
+			return c
+		}
 		if shown, err := w.f.GetCellValue(w.sheet, name, excelize.Options{RawCellValue: false}); err == nil {
-			return Cell{Text: clean(shown), Formula: c.Formula}
+			c.Text, c.Number = clean(shown), false
 		}
 	case "%":
-		text = number(value*100) + " %"
+		c.Text = number(value*100) + " %"
 	case "":
 	default:
-		text += " " + beside
+		c.Text += " " + beside
 	}
-	return Cell{Text: text, Number: true, Formula: c.Formula}
+	return c
 }
 
 // number writes a number with as many digits as a spreadsheet keeps of it.
 func number(value float64) string {
+	if short := strconv.FormatFloat(value, 'f', -1, 64); len(short) <= digits {
+		return short
+	}
 	rounded, err := strconv.ParseFloat(strconv.FormatFloat(value, 'g', digits, 64), 64)
 	if err != nil {
 		rounded = value
@@ -244,21 +238,18 @@ func besideIn(format string) string {
 	return clean(shown)
 }
 
-// merged carries the text of merged cells to all of them.
-func (w *workbook) merged(g *Grid) error {
-	list, err := w.f.GetMergeCells(w.sheet)
-	if err != nil {
-		return nil //nolint:nilerr // a sheet whose merged cells cannot be read has none
-	}
-	for _, m := range list {
-		fromColumn, fromRow, err := excelize.CellNameToCoordinates(m.GetStartAxis())
-		toColumn, toRow, endErr := excelize.CellNameToCoordinates(m.GetEndAxis())
-		if err != nil || endErr != nil || toRow > len(g.Rows) || toColumn > sheet.MaxColumns {
+// merge carries the text of merged cells to all of them.
+func (g *Grid) merge(list []string) {
+	for _, ref := range list {
+		from, to, ok := strings.Cut(ref, ":")
+		fromColumn, fromRow, err := excelize.CellNameToCoordinates(from)
+		toColumn, toRow, endErr := excelize.CellNameToCoordinates(to)
+		if !ok || err != nil || endErr != nil || fromRow > toRow || fromColumn > toColumn || toRow > len(g.Rows) ||
+			toColumn > sheet.MaxColumns {
 			continue
 		}
 		g.carry(fromRow-1, fromColumn-1, toRow-1, toColumn-1)
 	}
-	return nil
 }
 
 // carry has the cells of a block say what its first one says.
