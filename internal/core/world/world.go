@@ -316,6 +316,25 @@ func CurrencyIn(text string) string {
 	return ""
 }
 
+// signWord is the sign of a currency with the letters before it: "$", "US$".
+var signWord = regexp.MustCompile(`[A-Z]{0,3}\p{Sc}`)
+
+// OtherCurrency is what in a text names another currency than that of a code: "USD", "US$", "£"; "" where nothing does.
+func OtherCurrency(text, code string) string {
+	if named := CurrencyIn(text); named != "" {
+		if named == code {
+			return ""
+		}
+		return named
+	}
+	for _, sign := range signWord.FindAllString(text, -1) {
+		if !NamesCurrency(sign, code) {
+			return sign
+		}
+	}
+	return ""
+}
+
 // CurrencyName is ISO's name of a currency.
 func CurrencyName(code string) string { return currencyNames[code] }
 

@@ -138,3 +138,14 @@ func TestRegionsAreThoseOfISOCodes(t *testing.T) {
 	assert.Less(t, len(AllRegions()), len(theirs)+len(theirs)/50)
 	assert.Len(t, Regions("FI"), 19)
 }
+
+// Signs are those of CLDR: "$" is every dollar, "US$" one of them.
+func TestWhatNamesAnotherCurrency(t *testing.T) {
+	for _, c := range []struct{ text, code, want string }{
+		{"price ($)", "EUR", "$"}, {"price £", "EUR", "£"}, {"Price US$", "EUR", "US$"}, {"price (USD)", "EUR", "USD"},
+		{"price $", "AUD", ""}, {"price $", "USD", ""}, {"price US$", "AUD", "US$"}, {"price €", "EUR", ""},
+		{"Preis EUR", "EUR", ""}, {"price", "EUR", ""}, {"Prices for all", "EUR", ""}, {"¥", "JPY", ""},
+	} {
+		assert.Equal(t, c.want, OtherCurrency(c.text, c.code), "%s in %s", c.text, c.code)
+	}
+}

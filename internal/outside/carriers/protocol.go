@@ -35,6 +35,9 @@ func (l *listed) UnmarshalJSON(data []byte) error {
 		return failure("answered without a list of services")
 	}
 	l.Services = said.Services
+	for i := range l.Services {
+		l.Services[i].Name = cut(l.Services[i].Name)
+	}
 	return CheckServices(l.Services)
 }
 

@@ -195,8 +195,7 @@ func HeadUnit(f Field, head string) (unit string) {
 // Foreign says which column of a table is a price in another currency than the store's, "" where none is.
 func (m Mapping) Foreign(t *sheet.Table, s *store.Settings) string {
 	for i, head := range t.Rows[0].Cells {
-		if code := world.CurrencyIn(head); i < len(m.Columns) && m.Columns[i] == Price && code != "" &&
-			code != s.Currency {
+		if code := world.OtherCurrency(head, s.Currency); i < len(m.Columns) && m.Columns[i] == Price && code != "" {
 			return fmt.Sprintf(
 				"the column %.40q is in %s, this shop's prices are in %s: change the list, or leave that column out",
 				head,

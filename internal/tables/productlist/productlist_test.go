@@ -196,6 +196,9 @@ func TestUnitsAndCurrenciesOfAList(t *testing.T) {
 		"is in USD, this shop's prices are in EUR",
 	)
 	own := table(t, "sku,price (EUR)\nA,1\n")
+	dollars, err := sheet.Read([]byte("sku,weight,price ($)\nA,1,9.90\n"))
+	require.NoError(t, err)
+	assert.Contains(t, Guess(dollars, &f.Store).Foreign(dollars, &f.Store), "is in $, this shop's prices are in EUR")
 	assert.Empty(t, Guess(own, &f.Store).Foreign(own, &f.Store))
 }
 

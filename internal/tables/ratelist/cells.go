@@ -28,8 +28,8 @@ func open(cell string) bool { return slices.Contains(ends, strings.TrimSpace(cel
 func (b *builder) price(row sheet.Row) (*rate.Charge, error) {
 	column := slices.Index(b.m.Columns, Price)
 	text, code := strings.TrimSpace(b.cell(row, Price)), b.f.Store.Currency
-	if head := world.CurrencyIn(b.heads[column]); head != "" && head != code {
-		return nil, fmt.Errorf("the column is in %s, this shop's prices are in %s", head, code)
+	if other := world.OtherCurrency(b.heads[column], code); other != "" {
+		return nil, fmt.Errorf("the column is in %s, this shop's prices are in %s", other, code)
 	}
 	d, around, err := b.numbers[column].Parse(text)
 	if err == nil && (around == "" || world.NamesCurrency(around, code)) {
@@ -118,8 +118,8 @@ func (b *builder) inUnit(d decimal.Decimal, around, text, head string) (decimal.
 		}
 		return measure.Convert(measure.Weight, d, unit, s.WeightUnit), nil
 	case rate.BySubtotal:
-		if code := world.CurrencyIn(head); code != "" && code != s.Currency {
-			return d, fmt.Errorf("the column is in %s, this shop's prices are in %s", code, s.Currency)
+		if other := world.OtherCurrency(head, s.Currency); other != "" {
+			return d, fmt.Errorf("the column is in %s, this shop's prices are in %s", other, s.Currency)
 		}
 		if around != "" && !world.NamesCurrency(around, s.Currency) {
 			return d, strange

@@ -2,8 +2,10 @@ package ratelist
 
 import (
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
+	"unicode"
 
 	"diadrom/internal/core/measure"
 	"diadrom/internal/core/store"
@@ -25,6 +27,8 @@ func Unfold(t *sheet.Table, f *store.File) *sheet.Table {
 	switch {
 	case slices.Contains(u.mapping.Columns, Price):
 		return u.lines()
+	case u.pairs():
+		return u.paired()
 	case u.down():
 		return u.matrix()
 	case u.across():
@@ -226,8 +230,8 @@ func withUnit(number, unit string) string {
 func (u *unfolding) head(bounds string) sheet.Row {
 	price := "price"
 	for _, text := range append(slices.Clone(u.t.Found), u.t.Rows[0].Cells...) {
-		if code := world.CurrencyIn(text); code != "" {
-			price = "price " + code
+		if other := world.OtherCurrency(text, u.f.Store.Currency); other != "" {
+			price = "price " + other
 			break
 		}
 	}
@@ -277,10 +281,10 @@ func (u *unfolding) matrix() *sheet.Table {
 				continue
 			}
 			if b != nil && b.Every != "" {
-				rows = append(rows, u.step(row.Line, heads[j], b, last, before[j], price, begin))
+				rows = append(rows, u.step(row.Line, u.zoneIn(heads[j]), b, last, before[j], price, begin))
 				continue
 			}
-			rows = append(rows, u.line(row.Line, heads[j], b, text, price))
+			rows = append(rows, u.line(row.Line, u.zoneIn(heads[j]), b, text, price))
 			before[j] = price
 		}
 		if b != nil && b.To != "" {
@@ -370,6 +374,54 @@ func (u *unfolding) turned() *sheet.Table {
 	}
 	return u.made(u.head(heads[0]), rows)
 }
+
+// pairs says whether bands stand in two columns, from and to, and zones across behind them.
+func (u *unfolding) pairs() bool {
+	c := u.mapping.Columns
+	return len(c) > 2 && (c[0] == From && c[1] == To || c[0] == To && c[1] == From) && u.prices()
+}
+
+// paired reads bands in two columns and zones across.
+func (u *unfolding) paired() *sheet.Table {
+	heads := u.t.Rows[0].Cells
+	u.found = append(u.found, "Zones stand across, and weights down.")
+	head := u.head(heads[0])
+	from, to := 0, 1
+	if u.mapping.Columns[0] == To {
+		from, to = 1, 0
+	}
+	head.Cells[1], head.Cells[2] = heads[from], heads[to]
+	var rows []sheet.Row
+	for _, row := range u.body {
+		for j := 2; j < len(heads); j++ {
+			price := cell(row.Cells, j)
+			if heads[j] == "" || price == "" {
+				continue
+			}
+			line := u.line(row.Line, u.zoneIn(heads[j]), &Band{}, "", price)
+			line.Cells[1], line.Cells[2] = cell(row.Cells, from), cell(row.Cells, to)
+			rows = append(rows, line)
+		}
+	}
+	return u.made(head, rows)
+}
+
+// currencyIn is a currency that a head names beside a zone: "Finland (EUR)".
+var currencyIn = regexp.MustCompile(`\s*[(\[]?\b(?:[A-Z]{3}|[A-Z]{0,3}\p{Sc})[)\]]?\s*$|\s*[(\[]\p{Sc}[)\]]\s*$|\s+\p{Sc}\s*$`)
+
+// zoneIn is the zone that a head names, without a currency beside it.
+func (u *unfolding) zoneIn(head string) string {
+	at := currencyIn.FindStringIndex(head)
+	if at == nil || at[0] == 0 {
+		return head
+	}
+	if beside := head[at[0]:]; world.CurrencyIn(beside) == "" && !strings.ContainsFunc(beside, isSign) {
+		return head
+	}
+	return strings.TrimSpace(head[:at[0]])
+}
+
+func isSign(r rune) bool { return unicode.Is(unicode.Sc, r) }
 
 // lines reads a list with one price a line whose bounds stand in one column.
 func (u *unfolding) lines() *sheet.Table {
