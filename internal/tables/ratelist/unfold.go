@@ -44,6 +44,7 @@ type unfolding struct {
 	mapping Mapping
 	body    []sheet.Row
 	found   []string
+	empty   bool // some cells of the list say nothing
 }
 
 // mostly is the share of cells, in tenths, that have to be of a kind for a column or a row to be of it.
@@ -190,7 +191,10 @@ func (u *unfolding) line(number int, zone string, b *Band, text, price string) s
 	default:
 		row.Cells[1], row.Cells[2] = withUnit(b.From, b.Unit), withUnit(b.To, b.Unit)
 	}
-	if unpriced(price) {
+	if price == "" {
+		u.empty = true
+	}
+	if price == "" || unpriced(price) {
 		row.Cells[3] = "no"
 	}
 	return row
@@ -244,6 +248,9 @@ func (u *unfolding) head(bounds string) sheet.Row {
 func (u *unfolding) made(head sheet.Row, rows []sheet.Row) *sheet.Table {
 	out := *u.t
 	out.Rows = append([]sheet.Row{head}, rows...)
+	if u.empty {
+		u.found = append(u.found, "Cells without a price are not offered.")
+	}
 	out.Found = append(slices.Clone(u.t.Found), u.found...)
 	return &out
 }
@@ -252,7 +259,7 @@ func (u *unfolding) made(head sheet.Row, rows []sheet.Row) *sheet.Table {
 func (u *unfolding) bareTold(told *bool) {
 	if !*told {
 		*told = true
-		u.found = append(u.found, "A weight alone counts as “up to”.")
+		u.found = append(u.found, "A number alone counts as “up to”.")
 	}
 }
 
@@ -277,7 +284,7 @@ func (u *unfolding) matrix() *sheet.Table {
 		}
 		for j := 1; j < len(heads); j++ {
 			price := cell(row.Cells, j)
-			if heads[j] == "" || price == "" {
+			if heads[j] == "" || price == "" && b != nil && b.Every != "" {
 				continue
 			}
 			if b != nil && b.Every != "" {
@@ -349,10 +356,10 @@ func (u *unfolding) turned() *sheet.Table {
 		before, last := "", ""
 		for j := 1; j < len(heads); j++ {
 			price := cell(row.Cells, j)
-			if price == "" {
+			b, ok := ParseBand(heads[j])
+			if heads[j] == "" || price == "" && b.Every != "" {
 				continue
 			}
-			b, ok := ParseBand(heads[j])
 			switch {
 			case !ok:
 				rows = append(rows, u.line(row.Line, zone, nil, heads[j], price))
@@ -395,7 +402,7 @@ func (u *unfolding) paired() *sheet.Table {
 	for _, row := range u.body {
 		for j := 2; j < len(heads); j++ {
 			price := cell(row.Cells, j)
-			if heads[j] == "" || price == "" {
+			if heads[j] == "" {
 				continue
 			}
 			line := u.line(row.Line, u.zoneIn(heads[j]), &Band{}, "", price)
@@ -407,7 +414,8 @@ func (u *unfolding) paired() *sheet.Table {
 }
 
 // currencyIn is a currency that a head names beside a zone: "Finland (EUR)".
-var currencyIn = regexp.MustCompile(`\s*[(\[]?\b(?:[A-Z]{3}|[A-Z]{0,3}\p{Sc})[)\]]?\s*$|\s*[(\[]\p{Sc}[)\]]\s*$|\s+\p{Sc}\s*$`)
+var currencyIn = regexp.MustCompile(`\s*[(\[]?\b(?:[A-Z]{3}|[A-Z]{0,3}\p{Sc})[)\]]?\s*$|` +
+	`\s*[(\[]\p{Sc}[)\]]\s*$|\s+\p{Sc}\s*$`)
 
 // zoneIn is the zone that a head names, without a currency beside it.
 func (u *unfolding) zoneIn(head string) string {

@@ -69,6 +69,10 @@ func TestListsInTheShapesOfTheTrade(t *testing.T) {
 		{"countries across", "kg,FI,SE\n2,6.90,12.00\n", "finland sweden | 2 6.90 12.00"},
 		{"not offered", "kg;Finland;Baltic neighbours\n2;6,90;12,50\n10;9,90;on request\n",
 			"finland baltic | 2 6.90 12.50 | 10 9.90 no"},
+		{"an empty cell", "kg;Finland;Baltic neighbours\n2;6,90;\n5;8,90;11,00\n",
+			"finland baltic | 2 6.90 no | 5 8.90 11.00"},
+		{"an empty cell across", "Zone;0-2 kg;2-5 kg\nFinland;6,90;8,90\nBaltic neighbours;;11,00\n",
+			"finland baltic | 2 6.90 no | 5 8.90 11.00"},
 		{"what lies above the second", "kg;Finland;Baltic neighbours\nup to 2;6,90;12,50\nup to 10;9,90;18,00\n" +
 			"over 10;15;20\n", "finland baltic | 2 6.90 12.50 | 10 9.90 18.00 |  15.00 20.00"},
 		{"what lies above", "kg;Finland;Baltic neighbours\nup to 2;6,90;12,50\nover 2;9,90;18,00\n",
@@ -126,5 +130,5 @@ func TestNothingOfAShapeIsReadWrongly(t *testing.T) {
 		"Carrier prices 2026\nkg;Finland;Baltic neighbours\n2;6,90;12,50\n10;9,90;18,00\nWithout islands\n")
 	assert.Equal(t, []string{"The heads of the columns stand in line 2. Above them: Carrier prices 2026.",
 		"Line 5 is a note: Without islands.", "Zones stand across, and weights down.",
-		"A weight alone counts as “up to”."}, found)
+		"A number alone counts as “up to”."}, found)
 }
