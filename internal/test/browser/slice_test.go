@@ -226,8 +226,24 @@ const squeezedFields = `() => [...document.querySelectorAll("input, select, text
 }).map(e => (e.id || e.name || e.className || e.textContent) + " " + e.clientWidth + "/" + e.scrollWidth).join(", ")`
 
 // Every page is there with all that belongs to it, is wide enough and no wider at 1280 and at 390 px, and has
-// nothing that WCAG A and AA forbid.
-func TestEveryPageIsWhole(t *testing.T) {
+// nothing that WCAG A and AA forbid. The pages are those of three tests, which run beside one another.
+func TestPagesOfTheShopAndItsProductsAreWhole(t *testing.T) {
+	wholePages(t, "/shop", "/extras", "/book", "/book/file/4", "/goods", "/goods/file/2", "/goods/boxes", "/people",
+		"/map?zone=van-round")
+}
+
+func TestPagesOfZonesAndMethodsAreWhole(t *testing.T) {
+	wholePages(t, "/zones", "/zones?strip=FI&from=20000&to=29999&new=FI+22*", "/zones/file/1", "/methods",
+		"/methods/parcel", "/methods/abroad", "/carriers", "/defaults", "/checkout")
+}
+
+func TestPagesOfRatesAndQuotesAreWhole(t *testing.T) {
+	wholePages(t, "/rates/freight", "/rates/parcel", "/rates/abroad", "/quotes", "/quotes?over=weight", "/quotes/why",
+		"/quotes/parcels", "/promises", "/live", "/live/file/3")
+}
+
+func wholePages(t *testing.T, paths ...string) {
+	t.Helper()
 	axe := readAxe(t)
 	s := demoShop(t)
 	for _, sent := range [][2]string{{"/zones/file", "zone,place\naland,FI 22*\nbad,FI 2\n"},
@@ -244,14 +260,7 @@ func TestEveryPageIsWhole(t *testing.T) {
 		require.NoError(t, err)
 		resp.Body.Close()
 	}
-	for _, path := range []string{"/shop", "/extras", "/zones", "/zones?strip=FI&from=20000&to=29999&new=FI+22*",
-		"/zones/file/1", "/goods",
-		"/goods/file/2", "/methods", "/methods/parcel", "/methods/abroad", "/carriers", "/defaults", "/book",
-		"/book/file/4", "/quotes/why",
-		"/goods/boxes",
-		"/quotes/parcels",
-		"/rates/freight", "/rates/parcel", "/quotes", "/quotes?over=weight", "/promises",
-		"/live", "/live/file/3", "/people", "/checkout", "/map?zone=van-round"} {
+	for _, path := range paths {
 		page := s.open(t, path, 1280, 800)
 		refused := page.MustEval(
 			`() => performance.getEntriesByType("resource")
