@@ -43,6 +43,11 @@ func made(t *testing.T, f *store.File, text string, change ...func(*Mapping)) (*
 	}
 	require.Empty(t, m.Missing(parsed))
 	p := Make(parsed, m, f, typed.For(f, nil))
+	return p, tableText(p, f)
+}
+
+// tableText is the table of a plan in one line: its zones, then each row with its bound and its charges.
+func tableText(p *Plan, f *store.File) string {
 	var b strings.Builder
 	for _, id := range p.Table.Zones {
 		b.WriteString(id + " ")
@@ -54,7 +59,7 @@ func made(t *testing.T, f *store.File, text string, change ...func(*Mapping)) (*
 		}
 		b.WriteByte(' ')
 	}
-	return p, strings.TrimSpace(b.String())
+	return strings.TrimSpace(b.String())
 }
 
 // Shapes of lists as carriers and shops hand them round; common practice, no source.

@@ -4,7 +4,6 @@ import (
 	"strings"
 	"testing"
 
-	"diadrom/internal/core/charge"
 	"diadrom/internal/core/typed"
 	"diadrom/internal/tables/grid"
 	"diadrom/internal/test/storetest"
@@ -13,7 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// read makes of a file what the preview does: its table, and the lines that are refused.
+// unfolded makes of a file what the preview does: its table, and the lines that are refused.
 func unfolded(t *testing.T, text string) (got string, refused, found []string) {
 	t.Helper()
 	f := storetest.Lauha(t)
@@ -25,23 +24,12 @@ func unfolded(t *testing.T, text string) (got string, refused, found []string) {
 		return missing, nil, table.Found
 	}
 	p := Make(table, m, f, typed.For(f, nil))
-	var b strings.Builder
-	for _, id := range p.Table.Zones {
-		b.WriteString(id + " ")
-	}
-	for i := range p.Table.Rows {
-		b.WriteString("| " + at(&p.Table.Rows[i]))
-		for _, c := range p.Table.Rows[i].Charges {
-			b.WriteString(" " + charge.Format(c, f.Words()))
-		}
-		b.WriteByte(' ')
-	}
 	for _, l := range p.Lines {
 		if l.Status != Taken {
 			refused = append(refused, l.Says)
 		}
 	}
-	return strings.TrimSpace(b.String()), refused, table.Found
+	return tableText(p, f), refused, table.Found
 }
 
 // Lists in the shapes in which carriers hand them round, each with what a careful person would type from it; common
