@@ -80,8 +80,8 @@ const pending = "pending"
 // CarrierFallback warns that a carrier failed and a method's tables stand in.
 const CarrierFallback = "carrier_fallback"
 
-// maxAskedParcels is about how many parcels a carrier is asked at most.
-const maxAskedParcels = 500
+// MaxAskedParcels is about how many parcels a carrier is asked at most.
+const MaxAskedParcels = 500
 
 // LaterCarriers is a [Carriers] with a view that does not wait: what it does not remember it begins to ask, and answers
 // that it is pending.
@@ -214,8 +214,8 @@ func (a *asked) carrierAsk(m *method, from string, usual *way) CarrierAsk {
 		case p.unit != nil && p.unit.Sized():
 			one.Centimetres = a.centimetres([]decimal.Decimal{*p.unit.Length, *p.unit.Width, *p.unit.Height})
 		}
-		for range min(p.count, maxAskedParcels+1) {
-			if len(ask.Parcels) > maxAskedParcels {
+		for range min(p.count, MaxAskedParcels+1) {
+			if len(ask.Parcels) > MaxAskedParcels {
 				return ask
 			}
 			ask.Parcels = append(ask.Parcels, one)

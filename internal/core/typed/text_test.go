@@ -179,7 +179,8 @@ func TestAddressesInOneLine(t *testing.T) {
 }
 
 func FuzzAddress(f *testing.F) {
-	for _, s := range []string{"Kuja 1, 20100 Turku", ",20100", "Ö, 1", "12 Oak Road, Austin, TX 78701, US", "EE 10111"} {
+	for _, s := range []string{"Kuja 1, 20100 Turku", ",20100", "Ö, 1", "12 Oak Road, Austin, TX 78701, US",
+		"EE 10111"} {
 		f.Add(s)
 	}
 	f.Fuzz(func(t *testing.T, text string) {

@@ -256,7 +256,7 @@ func (c *Client) begin(ask *quote.CarrierAsk) (quote.CarrierAnswer, <-chan singl
 }
 
 // MaxParcels is about how many parcels a carrier is asked at most.
-const MaxParcels = 500
+const MaxParcels = quote.MaxAskedParcels
 
 // ask asks once, and says for how long the answer may be remembered.
 func (c *Client) ask(a Adapter, q *Question) (answer quote.CarrierAnswer, lasts time.Duration) {

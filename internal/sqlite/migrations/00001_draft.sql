@@ -8,7 +8,8 @@ CREATE TABLE draft (
 
 CREATE TABLE item (
     draft    INTEGER NOT NULL DEFAULT 1 REFERENCES draft (id),
-    list     TEXT NOT NULL CHECK (list IN ('locations', 'classes', 'products', 'zones', 'methods', 'surcharges', 'agreed')),
+    list     TEXT NOT NULL
+             CHECK (list IN ('locations', 'classes', 'products', 'zones', 'methods', 'surcharges', 'agreed')),
     id       TEXT NOT NULL,              -- id, or sku of a product
     position INTEGER NOT NULL,
     body     TEXT NOT NULL,              -- the entry, JSON

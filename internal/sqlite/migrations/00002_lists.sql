@@ -1,6 +1,6 @@
 -- +goose Up
--- Lists of places in the GeoNames postal layout, each taken in from a file. A list that is still being taken in says how far it
--- has come, so that it goes on from there after the process was killed.
+-- Lists of places in the GeoNames postal layout, each taken in from a file. A list that is still being taken in says
+-- how far it has come, so that it goes on from there after the process was killed.
 CREATE TABLE place_list (
     id        INTEGER PRIMARY KEY,
     name      TEXT NOT NULL,                -- of the file

@@ -48,14 +48,15 @@ CREATE TABLE put_live (
     by      INTEGER NOT NULL
 ) STRICT;
 
--- What each edit of the draft changed, one row for each revision, those that take edits back included. Two revisions with the same state
--- have the same content.
+-- What each edit of the draft changed, one row for each revision, those that take edits back included. Two revisions
+-- with the same state have the same content.
 ALTER TABLE draft ADD COLUMN state INTEGER NOT NULL DEFAULT 0;
 UPDATE draft SET state = revision;
 DROP TABLE edit;
 CREATE TABLE edit (
     revision     INTEGER PRIMARY KEY,    -- of the draft after it
-    state        TEXT NOT NULL CHECK (state IN ('edit', 'undone', 'gone', 'turn')), -- turn: takes another back, or makes it again
+    -- turn: takes another back, or makes it again
+    state        TEXT NOT NULL CHECK (state IN ('edit', 'undone', 'gone', 'turn')),
     what         TEXT NOT NULL,          -- in the owner's words
     keys         TEXT NOT NULL,          -- what it changed, JSON; * stands for more than are kept
     changes      TEXT NOT NULL,          -- entries before and after, JSON
@@ -68,7 +69,9 @@ CREATE TABLE edit (
 -- +goose Down
 DROP TABLE edit;
 ALTER TABLE draft DROP COLUMN state;
-CREATE TABLE edit (revision INTEGER PRIMARY KEY, state TEXT NOT NULL CHECK (state IN ('edit', 'undone', 'gone')), what TEXT NOT NULL, changes TEXT NOT NULL) STRICT;
+CREATE TABLE edit (
+    revision INTEGER PRIMARY KEY, state TEXT NOT NULL CHECK (state IN ('edit', 'undone', 'gone')),
+    what TEXT NOT NULL, changes TEXT NOT NULL) STRICT;
 DROP TABLE put_live;
 DROP TABLE edition;
 DROP TABLE api_key;

@@ -8,7 +8,6 @@ package grid
 
 import (
 	"bytes"
-	"errors"
 	"fmt"
 	"regexp"
 	"slices"
@@ -295,9 +294,6 @@ func exact(c *Cell) string {
 	figures, beside, _ := strings.Cut(c.Text, " ")
 	return strings.TrimSpace(figures + "0 " + beside)
 }
-
-// errPacked is a file that begins as an archive and is no workbook.
-var errPacked = errors.New("this is an archive, and no workbook in it: unpack it first")
 
 // clean is a text of a cell without the spaces around it, on one line.
 func clean(text string) string { return strings.TrimSpace(oneLine.Replace(text)) }

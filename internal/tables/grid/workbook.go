@@ -40,7 +40,7 @@ func readPacked(data []byte, o Options) (*Grid, error) {
 	case OpenDocument:
 		return readOpenDocument(z, o)
 	}
-	return nil, &Error{errPacked.Error()}
+	return nil, refuse("this is an archive, and no workbook in it: unpack it first")
 }
 
 // choose says which sheet is read: the one that is named, or the first that has anything in it.
