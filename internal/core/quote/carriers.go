@@ -342,6 +342,7 @@ func (a *asked) byCarrier(m *method, w *reached) Refusal {
 			a.fallen = append(a.fallen, name+" "+failure+": "+m.label+" is priced by its own price list")
 			a.instead(m, InsteadTables)
 		} else {
+			r.Fell = name + " " + failure
 			a.instead(m, InsteadNone)
 		}
 		return r

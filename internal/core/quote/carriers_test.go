@@ -261,3 +261,18 @@ func TestAServicesOwnDeliveryTimeStandsBeforeTheCarriers(t *testing.T) {
 	assert.Equal(t, &store.Days{Min: 7, Max: 9}, a.Options[0].Days)
 	assert.Equal(t, &store.Days{Min: 2, Max: 2}, a.Options[1].Days)
 }
+
+// Where the carrier fails and the price list that stands in has no price, the owner is told of both.
+func TestAFallbackWithoutAPriceNamesTheCarrier(t *testing.T) {
+	says := &told{failure: "did not answer within 1.5 s"}
+	file := strings.Replace(carrierShop(`{"id":"post","services":[{"code":"slow"}],"fallback":true}`),
+		`"rows":[{"charges":["9"]}]`, `"rows":[{"charges":[null]}]`, 1)
+	e := compiled(t, []byte(file)).AskingCarriers(says)
+	a := e.Quote(read(t, e, `{"to":{"country":"FI"},"lines":[{"price":"1","quantity":1}]}`))
+	require.Len(t, a.Refused, 1)
+	assert.Equal(t, NoRate, a.Refused[0].Code)
+	assert.Equal(t, "Post did not answer within 1.5 s, and no price stands in: not offered to Finland",
+		a.Refused[0].Reason)
+	assert.NotContains(t, a.Refused[0].Why.Buyer("Parcel"), "Post")
+	assert.Equal(t, []Instead{InsteadNone}, says.instead)
+}

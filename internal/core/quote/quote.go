@@ -343,6 +343,9 @@ func (a *asked) noDistance(m *method, from string) Refusal {
 func (a *asked) refused(m *method, r Refusal) Refused {
 	r.units, r.side = a.e.units, a.e.file.Store.LengthUnit
 	out := Refused{Method: m.ID, Code: r.Code, Reason: r.Owner(), Why: r}
+	if r.Fell != "" {
+		out.Reason = r.Fell + ", and no price stands in: " + out.Reason
+	}
 	if m.WhenRefused == store.Tell {
 		if out.Text = m.RefusedText; out.Text == "" {
 			out.Text = sentence(r.Buyer(m.label))

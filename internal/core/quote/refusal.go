@@ -55,6 +55,7 @@ type Refusal struct {
 	Class string          // of the goods, as it is called; "" for none
 	Place string          // of the shop, from which the method's goods leave
 	When  calendar.Period // when the method is available
+	Fell  string          // the carrier that failed, and why, where the tables that stand in refuse
 	units rate.Units
 	side  string // unit of length
 }
