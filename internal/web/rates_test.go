@@ -344,14 +344,14 @@ func TestAForeignPriceListIsLookedAtAndMade(t *testing.T) {
 	holds(t, body, "Carrier parcels, by weight")
 	assert.Equal(t, "2 | 6.90 | 19.00 | 29.00\n10 | 9.90 | no | no\n", s.list("carrier-parcels", "list"))
 	_, table := s.get("/rates-file?method=carrier-parcels&grid=list")
-	assert.Equal(t, "weight,Finland,Norway,everywhere\n2,6.90,19.00,29.00\n10,9.90,no,no\n", table)
+	assert.Equal(t, "weight (kg) up to,Finland,Norway,everywhere\n2,6.90,19.00,29.00\n10,9.90,no,no\n", table)
 	_, table = s.get("/rates-file")
 	holds(t, table, "carrier-parcels,list,weight,up_to,2,norway,19.00,no,\n", "letter,list,")
 	_, body = s.send("/rates-file", "bad.csv", "country,to,price\nFI,2,6.90\nFI,2,7.90\nFI,5,cheap\n")
 	holds(
 		t,
 		body,
-		"2 of its lines cannot be used, or contradict others",
+		"2 of its prices cannot be used, or contradict others",
 		"line 2 says 6.90 for the same, this one 7.90",
 	)
 	assert.NotContains(t, body, "Import as a method called")

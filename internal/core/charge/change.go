@@ -19,6 +19,9 @@ type Change struct {
 	plus   decimal.Decimal
 }
 
+// Times is the change that multiplies each amount.
+func Times(factor decimal.Decimal) Change { return Change{factor: &factor} }
+
 // ParseChange reads a change.
 func ParseChange(text string, w Words) (Change, error) {
 	bad := errors.New("write the change as plus 20 %, minus 5 %, times 1.2 or plus 2.00")

@@ -92,6 +92,25 @@ func bareNumber(cell string) string {
 	return strings.TrimSpace(around.ReplaceAllString(cell, ""))
 }
 
+// TwoWays is the error of a number that may be a thousand or one: 1.200.
+type TwoWays struct {
+	Cell, Thousand, One string
+	Sign                byte // that may be a decimal sign or part thousands
+}
+
+// Error says what the number may be.
+func (e *TwoWays) Error() string {
+	return fmt.Sprintf("%.20s is %s or %s: choose the decimal sign", e.Cell, e.Thousand, e.One)
+}
+
+// Given is what the number is where the decimal sign is the one given.
+func (e *TwoWays) Given(decimal byte) string {
+	if decimal == e.Sign {
+		return e.One
+	}
+	return e.Thousand
+}
+
 // Parse reads a number of the column; what stands around it, a currency or a unit, is returned.
 func (c Column) Parse(cell string) (d decimal.Decimal, around string, err error) {
 	if at, ok := plain(cell); ok && (at < 0 || cell[at] == c.Decimal) { // the common case
@@ -143,7 +162,7 @@ func (c Column) readable(cell, bare string) error {
 		return fmt.Errorf("%.20q is not a number", cell)
 	case c.Decimal == 0 && m != nil && (m[1] == "." || m[1] == ","):
 		whole, parted := strings.Replace(bare, m[1], "", 1), strings.Replace(bare, m[1], ".", 1)
-		return fmt.Errorf("%.20s is %s or %s: choose the decimal sign", cell, whole, parted)
+		return &TwoWays{Cell: cell, Thousand: whole, One: parted, Sign: m[1][0]}
 	}
 	return nil
 }

@@ -11,9 +11,12 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 	"unicode"
 
 	"github.com/bojanz/currency"
+	"golang.org/x/text/language"
+	"golang.org/x/text/language/display"
 	"golang.org/x/text/unicode/norm"
 )
 
@@ -137,6 +140,44 @@ func CountriesByName(name string) []Country {
 	}
 	return pick(countries, countryByName[folded])
 }
+
+// CountryByTranslation finds the country that a German, French, Spanish, Finnish or Swedish name stands for; case and
+// accents do not matter.
+func CountryByTranslation(name string) (Country, bool) {
+	code := translated()[Fold(name)]
+	if code == "" {
+		return Country{}, false
+	}
+	return CountryByCode(code)
+}
+
+// translated are the codes of countries by their folded names in the other languages that price lists come in (German,
+// French, Spanish, Finnish, Swedish), as Unicode CLDR has them by way of golang.org/x/text. A name that stands for two
+// countries is left out.
+var translated = sync.OnceValue(func() map[string]string {
+	names := map[string]string{ // that CLDR does not list (from memory)
+		"grossbritannien": "GB", "storbritannien": "GB", "iso-britannia": "GB", "gran bretana": "GB",
+		"grande-bretagne": "GB", "tschechische republik": "CZ", "slowakische republik": "SK", "republique tcheque": "CZ",
+		"republica checa": "CZ", "tjeckiska republiken": "CZ",
+	}
+	for _, l := range []language.Tag{language.German, language.French, language.Spanish, language.Finnish,
+		language.Swedish} {
+		namer := display.Regions(l)
+		for i := range countries {
+			region, err := language.ParseRegion(countries[i].Alpha2)
+			if err != nil {
+				continue
+			}
+			name := Fold(namer.Name(region))
+			if other, twice := names[name]; twice && other != countries[i].Alpha2 {
+				names[name] = ""
+				continue
+			}
+			names[name] = countries[i].Alpha2
+		}
+	}
+	return names
+})
 
 // otherNames are common English names of countries, folded, that neither CLDR nor ISO 3166-1 lists (from memory).
 var otherNames = map[string]string{

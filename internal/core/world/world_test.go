@@ -149,3 +149,17 @@ func TestWhatNamesAnotherCurrency(t *testing.T) {
 		assert.Equal(t, c.want, OtherCurrency(c.text, c.code), "%s in %s", c.text, c.code)
 	}
 }
+
+// Names of countries as golang.org/x/text has them of Unicode CLDR, and some from memory.
+func TestCountriesInOtherLanguages(t *testing.T) {
+	for name, code := range map[string]string{"Deutschland": "DE", "österreich": "AT", "Suède": "SE", "España": "ES",
+		"Suomi": "FI", "Ruotsi": "SE", "Sverige": "SE", "Tyskland": "DE", "Großbritannien": "GB", "Tschechien": "CZ"} {
+		c, ok := CountryByTranslation(name)
+		assert.True(t, ok, name)
+		assert.Equal(t, code, c.Alpha2, name)
+	}
+	for _, name := range []string{"", "Atlantis", "Zone 1"} {
+		_, ok := CountryByTranslation(name)
+		assert.False(t, ok, name)
+	}
+}

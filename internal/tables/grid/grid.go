@@ -250,6 +250,11 @@ func (g *Grid) found(head int) (list []string) {
 		list = append(list, fmt.Sprintf("The heads of the columns stand in line %d. Above them: %s.", g.Rows[head].Line,
 			cut(strings.Join(above, " · "))))
 	}
+	return append(list, g.Found()...)
+}
+
+// Found says what had to be made out of the cells, in sentences.
+func (g *Grid) Found() (list []string) {
 	carried, formulas := 0, 0
 	for i := range g.Rows {
 		for _, c := range g.Rows[i].Cells {

@@ -15,7 +15,11 @@ type Band struct {
 	From, To string // "" where it is open
 	Unit     string // that stands in the cell; "" for none
 	Every    string // of a band of steps, "each further 0.5 kg": how far a step reaches; "" for other bands
+	FromUnit string // of From where it has another: "500 g – 1 kg"
 	Bare     bool   // a number alone: the cell does not say on which side of it the band lies
+	Over     bool   // From itself lies below the band: "over 30"
+	Under    bool   // To itself lies above the band: "under 5"
+	Whole    bool   // of a band of steps, "per 100 kg": the cell does not say that only what is further counts
 }
 
 // Words of bands in the languages of the lists that are read (English, German, French, Spanish, Finnish, Swedish),
@@ -35,12 +39,18 @@ var (
 		"-", "–",
 		"—", "−", "…", "...", ".."}
 	eachWords = []string{"each additional", "each further", "each extra", "every additional", "every further",
-		"per additional", "per extra", "additional", "per started", "further", "jedes weitere", "je weitere",
+		"per additional", "per extra", "per further", "additional", "per started", "further", "jedes weitere", "je weitere",
 		"je weiteres",
 		"jede weiteren", "weitere", "par kg supplementaire", "par", "chaque", "cada", "por cada", "jokainen",
 		"seuraava",
 		"varje ytterligare", "per ytterligare", "+"}
-	eachEnds = []string{"supplementaires", "supplementaire", "adicionales", "adicional", "lisaa", "extra", "zusatzlich",
+	firstWords = []string{"first", "erstes", "erste", "ersten", "premier", "primer", "primeros", "premiers",
+		"ensimmainen", "ensimmaiset", "forsta"}
+	wholeWords = []string{"per", "je", "pro", "por", "/"} // "per 100 kg"
+	overOnly   = []string{"more than", "over", "above", "uber", "ueber", "mehr als", "plus de", "au dela de",
+		"au-dela de", "mas de", "yli", "mer an", ">"}
+	underOnly = []string{"under", "below", "less than", "unter", "moins de", "menos de", "alle", "<"}
+	eachEnds  = []string{"supplementaires", "supplementaire", "adicionales", "adicional", "lisaa", "extra", "zusatzlich",
 		"more", "on top"}
 )
 
@@ -70,9 +80,20 @@ func ParseBand(cell string) (b Band, ok bool) {
 	if number, unit, rest, is := leading(text); is {
 		return numbered(number, unit, rest)
 	}
+	for _, word := range firstWords {
+		if rest, is := after(text, word); is {
+			if unit := bandUnits[strings.Trim(rest, " .")]; unit != "" {
+				return Band{To: "1", Unit: unit}, true
+			}
+			if number, unit, end, is := leading(rest); is && end == "" && unit != "" {
+				return Band{To: number, Unit: unit}, true
+			}
+		}
+	}
 	for _, word := range overWords {
 		if rest, is := after(text, word); is {
 			if b, ok = above(rest); ok {
+				b.Over = slices.Contains(overOnly, word)
 				return b, true
 			}
 		}
@@ -80,7 +101,7 @@ func ParseBand(cell string) (b Band, ok bool) {
 	for _, word := range upWords {
 		if rest, is := after(text, word); is {
 			if number, unit, end, is := leading(rest); is && end == "" {
-				return Band{To: number, Unit: unit}, true
+				return Band{To: number, Unit: unit, Under: slices.Contains(underOnly, word)}, true
 			}
 		}
 	}
@@ -92,6 +113,14 @@ func further(text string) (b Band, ok bool) {
 	for _, word := range eachWords {
 		if rest, is := after(text, word); is {
 			if b, ok = steps(rest); ok {
+				return b, true
+			}
+		}
+	}
+	for _, word := range wholeWords {
+		if rest, is := after(text, word); is {
+			if b, ok = steps(rest); ok {
+				b.Whole = true
 				return b, true
 			}
 		}
@@ -138,7 +167,11 @@ func second(from, unit, rest string, words []string) (Band, bool) {
 			continue
 		}
 		if to, toUnit, end, is := leading(text); is && end == "" {
-			return Band{From: from, To: to, Unit: cmp.Or(unit, toUnit)}, unit == "" || toUnit == "" || unit == toUnit
+			b := Band{From: from, To: to, Unit: cmp.Or(toUnit, unit)}
+			if unit != "" && unit != b.Unit {
+				b.FromUnit = unit
+			}
+			return b, true
 		}
 	}
 	return Band{}, false

@@ -12,52 +12,91 @@ import (
 	"diadrom/internal/core/measure"
 	"diadrom/internal/core/rate"
 	"diadrom/internal/core/world"
-	"diadrom/internal/tables/sheet"
 )
 
-// What a cell says that this reader does not understand in full refuses its line: a bound in another unit, a
+// What a cell says that this reader does not understand in full refuses its line: a bound in a unit of another kind, a
 // price in another currency and words around a number are never passed over.
 
 // ends are the ways to leave a bound open.
-var ends = []string{"", "-", "–", "*", "∞"}
+var ends = []string{"", "-", "–", "*", "∞", "unlimited", "max", "no limit", "unbegrenzt", "illimite"}
 
-func open(cell string) bool { return slices.Contains(ends, strings.TrimSpace(cell)) }
+func open(cell string) bool { return slices.Contains(ends, strings.ToLower(strings.TrimSpace(cell))) }
 
-// price reads the charge of a line: a number as the column writes it, with the currency of the shop around it
-// or not, or a charge in words, in which numbers have a decimal point or comma.
-func (b *builder) price(row sheet.Row) (*rate.Charge, error) {
-	column := slices.Index(b.m.Columns, Price)
-	text, code := strings.TrimSpace(b.cell(row, Price)), b.f.Store.Currency
-	if other := world.OtherCurrency(b.heads[column], code); other != "" {
-		return nil, fmt.Errorf("the column is in %s, this shop's prices are in %s", other, code)
+// numberIn reads a cell with a number: of a workbook as it stands there, of a text as its column writes numbers.
+func numberIn(t *text, column measure.Column) (decimal.Decimal, string, error) {
+	if t.number {
+		column = measure.Column{Decimal: '.'}
 	}
-	d, around, err := b.numbers[column].Parse(text)
-	if err == nil && (around == "" || world.NamesCurrency(around, code)) {
-		return &rate.Charge{Base: &d}, nil
+	return column.Parse(t.said)
+}
+
+var (
+	grouping = regexp.MustCompile(`[0-9]\.[0-9]`)
+	// unitBehind is how lists write a price for each unit of weight: "0.80/kg", "0,80 je kg".
+	unitBehind = regexp.MustCompile(`(?i)\s*(?:/|\bpro\b|\bje\b|\bpar\b|\bpor\b|\bjokainen\b)\s*` +
+		`((?:[0-9.,]+\s*)?(?:kg|km|g|lb|oz|item)\b)`)
+	footnote = regexp.MustCompile(`\s*(?:\*+|[¹²³]|\([0-9a-z]\))$`)
+)
+
+func isLetter(r rune) bool { return r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' }
+
+// sum reads the charge of a cell: a number as the column writes it, with its currency around it or not, or a charge in
+// words, in which numbers have a decimal point or comma. Nil is not offered.
+func (b *builder) sum(p *price, t *text) (*rate.Charge, error) {
+	said := strings.TrimSpace(t.said)
+	if said == "" || unpriced(said) {
+		b.empty = b.empty || said == ""
+		return nil, nil
 	}
-	if err != nil && !strings.ContainsFunc(text, isLetter) { // a number that may be read in two ways, or none
+	if free(said) {
+		said = "free"
+	}
+	if marked := footnote.FindString(said); marked != "" && !strings.HasSuffix(said, "%") {
+		b.footnote(p, said)
+		said = strings.TrimSpace(strings.TrimSuffix(said, marked))
+	}
+	own, other := b.f.Store.Currency, p.in.currency
+	d, around, err := numberIn(&text{said: said, number: t.number}, b.sums)
+	if err == nil {
+		switch {
+		case around == "" && other == "", around != "" && world.NamesCurrency(around, own) && other == "":
+			return &rate.Charge{Base: &d}, nil
+		case around == "" || around == other || world.NamesCurrency(around, other):
+			return b.converted(&rate.Charge{Base: &d})
+		case world.NamesCurrency(around, own):
+			return &rate.Charge{Base: &d}, nil
+		}
+	}
+	if err != nil && !strings.ContainsFunc(said, isLetter) { // a number that may be read in two ways, or none
 		return nil, err
 	}
-	c, slip := charge.Parse(text, b.f.Words())
+	words := b.f.Words()
+	if other != "" {
+		words.Currency = world.CurrencyIn(other)
+	}
+	c, slip := charge.Parse(unitBehind.ReplaceAllString(said, " per $1"), words)
 	switch {
-	case slip == nil && b.numbers[column].Decimal == ',' && grouping.MatchString(text):
-		return nil, fmt.Errorf("%.30q has a decimal point, the other prices have a comma", text)
+	case slip == nil && b.sums.Decimal == ',' && grouping.MatchString(said):
+		return nil, fmt.Errorf("%.30q has a decimal point, the other prices have a comma", said)
+	case slip == nil && other != "":
+		return b.converted(c)
 	case slip == nil:
 		return c, nil
 	case err != nil:
 		return nil, err
-	case b.foreign(around):
-		return nil, fmt.Errorf("%.30q is not in %s, the currency of this shop", text, code)
+	case foreign(around):
+		return nil, fmt.Errorf("%.30q is not in %s, the currency of this shop", said, own)
 	}
 	return nil, slip
 }
 
-var grouping = regexp.MustCompile(`[0-9]\.[0-9]`)
-
-func isLetter(r rune) bool { return r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' }
+// converted is a charge of the list's currency in the shop's.
+func (b *builder) converted(c *rate.Charge) (*rate.Charge, error) {
+	return b.exchange.Apply(c, b.f.Words())
+}
 
 // foreign says whether a text is the sign or code of a currency.
-func (b *builder) foreign(text string) bool {
+func foreign(text string) bool {
 	return world.CurrencyName(strings.ToUpper(text)) != "" || currencySign.MatchString(text)
 }
 
@@ -66,83 +105,81 @@ var currencySign = regexp.MustCompile(`\p{Sc}`)
 // kept are the words before a bound that say what its column and the list's edges say anyway.
 var kept = map[Field]map[rate.Edges][]string{
 	To: {
-		rate.UpTo: {"up to", "to", "max", "≤", "<=", "until", "up to and including"},
+		rate.UpTo: {"up to", "to", "max", "≤", "<=", "until", "up to and including", "bis", "jusqu'à", "hasta"},
 		rate.From: {"under", "below", "<", "less than"},
 	},
 	From: {
-		rate.From: {"from", "min", "≥", ">=", "at least", "starting at"},
+		rate.From: {"from", "min", "≥", ">=", "at least", "starting at", "ab", "von"},
 		rate.UpTo: {"over", "above", ">", "more than"},
 	},
 }
 
-// bound reads a bound of a line in the store's unit: of its cell, or else of the column's head, or else the
-// store's own.
-func (b *builder) bound(row sheet.Row, field Field) (decimal.Decimal, error) {
-	column := slices.Index(b.m.Columns, field)
-	text := strings.TrimSpace(b.cell(row, field))
-	bare := text
+// bound reads a bound of a line in the store's unit, and as the list has it. Its unit is that of its cell, or else of the
+// list, or else the store's own.
+func (b *builder) bound(t *text, field Field) (d, given decimal.Decimal, err error) {
+	said := strings.TrimSpace(t.said)
+	bare := said
 	for _, word := range kept[field][b.m.Edges] {
 		if rest, ok := strings.CutPrefix(
-			strings.ToLower(text),
+			strings.ToLower(said),
 			word,
 		); ok && (rest == "" || !isLetter(rune(rest[0]))) &&
 			len(rest) < len(bare) {
-			bare = strings.TrimSpace(text[len(text)-len(rest):])
+			bare = strings.TrimSpace(said[len(said)-len(rest):])
 		}
 	}
-	d, around, err := b.numbers[column].Parse(bare)
+	given, around, err := numberIn(&text{said: bare, number: t.number}, b.bounds)
 	if err != nil {
-		return d, err
+		return d, given, err
 	}
-	return b.inUnit(d, around, text, b.heads[column])
+	if around == "" {
+		around = t.unit
+	}
+	d, err = b.inUnit(given, around, said)
+	return d, given, err
 }
 
-// inUnit turns a bound with what stands around it, in a column with that head, into the store's unit.
-func (b *builder) inUnit(d decimal.Decimal, around, text, head string) (decimal.Decimal, error) {
+// inUnit turns a bound with the unit beside it into the store's unit.
+func (b *builder) inUnit(d decimal.Decimal, unit, said string) (decimal.Decimal, error) {
 	s := &b.f.Store
-	strange := fmt.Errorf(
-		"%.30q: write the number alone, or with its unit; %.20q is not understood here",
-		text,
-		around,
-	)
+	strange := fmt.Errorf("%.30q: write the number alone, or with its unit; %.20q is not understood here", said, unit)
 	switch b.m.By {
 	case rate.ByWeight, rate.ByBilled:
-		unit, ok := measure.Unit(measure.Weight, around)
-		switch {
-		case around == "":
-			if unit, ok = headUnit(head, s.WeightUnit); !ok {
-				return d, fmt.Errorf("the head %.40q names several units: leave one", head)
-			}
-		case !ok:
+		if unit == "" {
+			b.bare(d)
+			return d, nil
+		}
+		in, ok := measure.Unit(measure.Weight, unit)
+		if !ok {
 			return d, strange
 		}
-		return measure.Convert(measure.Weight, d, unit, s.WeightUnit), nil
+		b.unit(in)
+		return measure.Convert(measure.Weight, d, in, s.WeightUnit), nil
 	case rate.BySubtotal:
-		if other := world.OtherCurrency(head, s.Currency); other != "" {
-			return d, fmt.Errorf("the column is in %s, this shop's prices are in %s", other, s.Currency)
-		}
-		if around != "" && !world.NamesCurrency(around, s.Currency) {
-			return d, strange
-		}
-	case rate.ByDistance:
-		unit := strings.ToLower(around)
-		for _, word := range strings.Fields(parts.ReplaceAllString(world.Fold(head), " ")) {
-			if around == "" && distances[word] != "" {
-				unit = word
+		switch {
+		case unit == "" || world.NamesCurrency(unit, s.Currency):
+			return d, nil
+		case b.foreign != "" && (unit == b.foreign || world.NamesCurrency(unit, b.foreign)):
+			c, err := b.converted(&rate.Charge{Base: &d})
+			if err != nil {
+				return d, err
 			}
+			return *c.Base, nil
+		case foreign(unit):
+			return d, fmt.Errorf("%.30q is in %s, this shop's prices are in %s", said, unit, s.Currency)
 		}
-		switch in := distances[unit]; {
+		return d, strange
+	case rate.ByDistance:
+		switch in := distances[strings.ToLower(unit)]; {
 		case unit == "" || in == s.DistanceUnit:
 		case in == "":
 			return d, strange
 		default:
-			return d, fmt.Errorf("it is in %s, this shop measures distances in %s", in, s.DistanceUnit)
+			return measure.Convert(measure.Distance, d, in, s.DistanceUnit), nil
 		}
 	case rate.ByQuantity:
-		if !slices.Contains(
-			[]string{"", "item", "items", "pcs", "pc", "piece", "pieces"},
-			strings.ToLower(around),
-		) {
+		if !slices.Contains([]string{"", "item", "items", "pcs", "pc", "piece", "pieces", "stk", "kpl", "st"},
+			strings.ToLower(unit)) {
 			return d, strange
 		}
 		if d.Round(0).Cmp(d) != 0 {
@@ -159,22 +196,4 @@ var distances = map[string]string{
 	"mi":         "mi",
 	"mile":       "mi",
 	"miles":      "mi",
-}
-
-// headUnit is the unit of weight that the head of a column names, or else the store's; false where it names several.
-func headUnit(head, otherwise string) (unit string, ok bool) {
-	for _, word := range strings.Fields(parts.ReplaceAllString(world.Fold(head), " ")) {
-		named, is := measure.Unit(measure.Weight, word)
-		if !is || word == "t" {
-			continue
-		}
-		if unit != "" && unit != named {
-			return "", false
-		}
-		unit = named
-	}
-	if unit == "" {
-		return otherwise, true
-	}
-	return unit, true
 }

@@ -15,7 +15,11 @@ import (
 type piece struct {
 	line     int
 	from, to *decimal.Decimal
+	given    bounds // as the list has them
 }
+
+// bounds are those of a line as the list has them, in its unit; nil where it has none.
+type bounds struct{ from, to *decimal.Decimal }
 
 // table lays the lines of each zone out along the measure, finds what contradicts and what no line covers, and
 // makes the rows.
@@ -27,7 +31,7 @@ func (b *builder) table() {
 	pieces := make([][]piece, len(p.Zones))
 	for i := range p.Lines {
 		if l := &p.Lines[i]; l.Status == Taken {
-			pieces[l.zone] = append(pieces[l.zone], piece{i, l.from, l.to})
+			pieces[l.zone] = append(pieces[l.zone], piece{i, l.from, l.to, l.given})
 		}
 	}
 	if b.m.By == rate.ByOrder {
@@ -51,21 +55,55 @@ func (b *builder) table() {
 	}
 	slices.SortFunc(breaks, decimal.Decimal.Cmp)
 	breaks = slices.CompactFunc(breaks, func(x, y decimal.Decimal) bool { return x.Cmp(y) == 0 })
+	b.rows(pieces, breaks, open)
+}
+
+// rows makes the rows between the breaks, and one above the last where lines are open.
+func (b *builder) rows(pieces [][]piece, breaks []decimal.Decimal, open bool) {
+	t := &b.p.Table
 	low := decimal.Zero
 	for i := range breaks {
 		at := breaks[i]
 		if b.m.Edges == rate.From {
 			at = low
 		}
-		b.row(pieces, &at, low, &breaks[i])
+		t.Rows = append(t.Rows, rate.Row{At: &at, Charges: make([]*rate.Charge, len(pieces))})
 		low = breaks[i]
 	}
 	switch {
 	case b.m.Edges == rate.From:
-		b.row(pieces, &low, low, nil)
+		t.Rows = append(t.Rows, rate.Row{At: &low, Charges: make([]*rate.Charge, len(pieces))})
 	case open:
-		b.row(pieces, nil, low, nil)
+		t.Rows = append(t.Rows, rate.Row{Charges: make([]*rate.Charge, len(pieces))})
 	}
+	// Row i reaches from the break before it to its own, the one behind the last break to no end.
+	for z := range pieces {
+		for _, one := range pieces[z] {
+			first, exact := slices.BinarySearchFunc(breaks, *one.from, decimal.Decimal.Cmp)
+			if exact {
+				first++
+			}
+			last := len(t.Rows)
+			if one.to != nil {
+				at, _ := slices.BinarySearchFunc(breaks, *one.to, decimal.Decimal.Cmp)
+				last = at + 1
+			}
+			for i := first; i < min(last, len(t.Rows)); i++ {
+				t.Rows[i].Charges[z] = b.p.Lines[one.line].charge
+			}
+		}
+	}
+	priced := func(c *rate.Charge) bool { return c != nil }
+	if b.m.Edges == rate.From && len(t.Rows) > 1 && !slices.ContainsFunc(t.Rows[0].Charges, priced) && t.Rows[0].At.IsZero() && !b.refuses() {
+		t.Rows = t.Rows[1:] // below its first row a list has no prices in any case
+	}
+}
+
+// refuses says whether a line says itself that nothing is offered from 0 on.
+func (b *builder) refuses() bool {
+	return slices.ContainsFunc(b.p.Lines, func(l Line) bool {
+		return l.Status == Taken && l.charge == nil && (l.from == nil || l.from.IsZero())
+	})
 }
 
 // oneRow makes the row of a table that goes by nothing.
@@ -79,19 +117,6 @@ func (b *builder) oneRow(pieces [][]piece) {
 		}
 	}
 	b.p.Table.Rows = []rate.Row{row}
-}
-
-// row adds the row at a bound, nil for none, which reaches from low to high, nil for no end.
-func (b *builder) row(pieces [][]piece, at *decimal.Decimal, low decimal.Decimal, high *decimal.Decimal) {
-	row := rate.Row{At: at, Charges: make([]*rate.Charge, len(pieces))}
-	for z := range pieces {
-		for _, one := range pieces[z] {
-			if one.from.Cmp(low) <= 0 && (one.to == nil || high != nil && one.to.Cmp(*high) >= 0) {
-				row.Charges[z] = b.p.Lines[one.line].charge
-			}
-		}
-	}
-	b.p.Table.Rows = append(b.p.Table.Rows, row)
 }
 
 // clash marks a line that says the same as another of its piece, or something else; true where it is the first.
@@ -129,7 +154,9 @@ func (b *builder) lay(list []piece, zone string) (laid []piece) {
 				one.from = laid[n-1].to
 			}
 		}
-		if n := len(laid); n > 0 && !b.join(&laid[n-1], &one, zone) {
+		if len(laid) == 0 {
+			b.lowest(&one, zone)
+		} else if !b.join(&laid[len(laid)-1], &one, zone) {
 			continue
 		}
 		laid = append(laid, one)
@@ -138,6 +165,33 @@ func (b *builder) lay(list []piece, zone string) (laid []piece) {
 		}
 	}
 	return laid
+}
+
+// lowest has a list that begins at its least step (0.01, or 1 item) begin at 0. One that begins higher leaves a gap.
+func (b *builder) lowest(one *piece, zone string) {
+	given := one.from
+	if one.given.from != nil {
+		given = one.given.from
+	}
+	switch {
+	case given.IsZero():
+	case given.Cmp(least(*given)) <= 0:
+		if b.m.Edges == rate.UpTo {
+			zero := decimal.Zero
+			one.from = &zero
+		}
+	default:
+		b.p.Gaps = append(b.p.Gaps, fmt.Sprintf("%s: no line covers what lies below %s (line %d)", zone, one.from,
+			b.p.Lines[one.line].Line))
+	}
+}
+
+// least is one of the last decimal in which a number is written.
+func least(d decimal.Decimal) decimal.Decimal {
+	if _, decimals, ok := strings.Cut(d.String(), "."); ok {
+		return decimal.MustParse("0." + strings.Repeat("0", len(decimals)-1) + "1")
+	}
+	return decimal.One
 }
 
 // order sorts the pieces of a zone: by their lower bounds, or where none is given by their upper ones, one without any
@@ -171,7 +225,7 @@ func (b *builder) join(last, one *piece, zone string) bool {
 	case last.from.Cmp(*one.from) == 0:
 		b.clash(*one, *last)
 		return false
-	case last.to == nil || meets(*last.to, *one.from):
+	case last.to == nil || meet(last, one):
 		last.to = one.from
 		if b.m.Edges == rate.UpTo && b.p.Lines[last.line].to != nil {
 			last.to = b.p.Lines[last.line].to
@@ -181,7 +235,8 @@ func (b *builder) join(last, one *piece, zone string) bool {
 		b.overlap(*one, *last)
 		return false
 	default:
-		gap := fmt.Sprintf("%s: no line covers what lies between %s and %s", zone, last.to, one.from)
+		gap := fmt.Sprintf("%s: no line covers what lies between %s (line %d) and %s (line %d)", zone, last.to,
+			b.p.Lines[last.line].Line, one.from, b.p.Lines[one.line].Line)
 		b.p.Gaps = append(b.p.Gaps, gap)
 	}
 	return true
@@ -194,17 +249,21 @@ func (b *builder) overlap(one, other piece) {
 	b.p.Usable = false
 }
 
+// meet says whether a piece ends where another begins, by the ends as the list has them where it has both.
+func meet(last, one *piece) bool {
+	if last.given.to != nil && one.given.from != nil {
+		return meets(*last.given.to, *one.given.from)
+	}
+	return meets(*last.to, *one.from)
+}
+
 // meets says whether two ends are the same, or neighbours by the decimals in which the first is written.
 func meets(to, from decimal.Decimal) bool {
 	if to.Cmp(from) == 0 {
 		return true
 	}
-	step := decimal.One
-	if _, decimals, ok := strings.Cut(to.String(), "."); ok {
-		step = decimal.MustParse("0." + strings.Repeat("0", len(decimals)-1) + "1")
-	}
 	gap := from.Sub(to)
-	return gap.Sign() > 0 && gap.Cmp(step) <= 0
+	return gap.Sign() > 0 && gap.Cmp(least(to)) <= 0
 }
 
 func btoi(b bool) int {

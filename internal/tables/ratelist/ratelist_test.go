@@ -29,21 +29,22 @@ func TestListsAreWrittenByCellAndAsTheyLook(t *testing.T) {
 	assert.Contains(t, b.String(), "parcel,list,weight,up_to,,finland,9.90 + 0.80 per started kg above 10,no,\n")
 	b.Reset()
 	require.NoError(t, sheet.Write(&b, Grid(f, &f.Methods[2].Tables[0])))
-	assert.Equal(t, "weight,Finland,Åland,Baltic neighbours\n5,5.90,7.90,9.90\n15,7.90,9.90,14.90\n", b.String())
+	assert.Equal(t, "weight (kg) up to,Finland,Åland,Baltic neighbours\n5,5.90,7.90,9.90\n15,7.90,9.90,14.90\n", b.String())
 }
 
 // made reads a list and says what its table and its lines became.
-func made(t *testing.T, f *store.File, text string, change ...func(*Mapping)) (*Plan, string) {
+func made(t *testing.T, f *store.File, text string, change ...func(*Choices)) (*Reading, string) {
 	t.Helper()
-	parsed, err := sheet.Read([]byte(text))
-	require.NoError(t, err)
-	m := Guess(parsed)
-	for _, c := range change {
-		c(&m)
+	var c Choices
+	for _, one := range change {
+		one(&c)
 	}
-	require.Empty(t, m.Missing(parsed))
-	p := Make(parsed, m, f, typed.For(f, nil))
-	return p, tableText(p, f)
+	r, err := Open([]byte(text), f, typed.For(f, nil), c)
+	require.NoError(t, err, text)
+	if r.Plan == nil {
+		return r, r.Missing
+	}
+	return r, tableText(r.Plan, f)
 }
 
 // tableText is the table of a plan in one line: its zones, then each row with its bound and its charges.
@@ -53,7 +54,7 @@ func tableText(p *Plan, f *store.File) string {
 		b.WriteString(id + " ")
 	}
 	for i := range p.Table.Rows {
-		b.WriteString("| " + at(&p.Table.Rows[i]))
+		b.WriteString("| " + bound(&p.Table.Rows[i]))
 		for _, c := range p.Table.Rows[i].Charges {
 			b.WriteString(" " + charge.Format(c, f.Words()))
 		}
@@ -86,63 +87,18 @@ func TestAnyListBecomesZonesAndATable(t *testing.T) {
 			"finland | 5 3.00 + 1.00 per item | 10 no"},
 		{"lines in any order", "country,to,price\nFI,10,9.90\nFI,2,6.90\n", "finland | 2 6.90 | 10 9.90"},
 	} {
-		p, got := made(t, storetest.Lauha(t), c.list)
+		r, got := made(t, storetest.Lauha(t), c.list)
 		assert.Equal(t, c.want, got, c.name)
-		assert.True(t, p.Usable, c.name)
+		assert.Empty(t, r.Problem(), c.name)
 	}
-	p, got := made(
-		t,
-		storetest.Lauha(t),
-		"country,from,to,price\nFI,0,2,5\nFI,2,5,7\n",
-		func(m *Mapping) { m.Edges = rate.From },
-	)
+	r, got := made(t, storetest.Lauha(t), "country,from,to,price\nFI,0,2,5\nFI,2,5,7\n",
+		func(c *Choices) { c.Edges = rate.From })
 	assert.Equal(t, "finland | 0 5.00 | 2 7.00 | 5 no", got)
-	assert.Equal(t, []bool{false}, p.New, "Finland is a zone of the shop")
+	assert.Equal(t, []bool{false}, r.Plan.New, "Finland is a zone of the shop")
 	_, got = made(t, storetest.Lauha(t), "country,quantity from,price\nFI,1,5\nFI,4,7\n")
-	assert.Equal(t, "finland | 0 no | 1 5.00 | 4 7.00", got, "nothing is said below the first bound")
-	_, got = made(t, storetest.Lauha(t), "country,price\nFI,5\nSE,7\n", func(m *Mapping) { m.By = rate.ByOrder })
+	assert.Equal(t, "finland | 1 5.00 | 4 7.00", got, "nothing is said below the first bound")
+	_, got = made(t, storetest.Lauha(t), "country,price\nFI,5\nSE,7\n", func(c *Choices) { c.By = rate.ByOrder })
 	assert.Equal(t, "finland sweden |  5.00 7.00", got)
-}
-
-// Every list of the demo that is not for some classes reads back as it is; so does a graduated one.
-func TestAListThatWasWrittenHereReadsBack(t *testing.T) {
-	f := storetest.Lauha(t)
-	f.Methods[1].Tables[0].Graduated = true
-	for i := range f.Methods[1].Tables[0].Rows {
-		for j, c := range f.Methods[1].Tables[0].Rows[i].Charges {
-			if c != nil && c.PerWeight != nil {
-				f.Methods[1].Tables[0].Rows[i].Charges[j] = nil // started weights cannot be graduated
-			}
-		}
-	}
-	var b bytes.Buffer
-	require.NoError(t, sheet.Write(&b, Cells(f, f.Methods)))
-	parsed, err := sheet.Read(b.Bytes())
-	require.NoError(t, err)
-	m := Guess(parsed)
-	assert.Contains(t, m.Missing(parsed), "several price lists")
-	read := 0
-	for i := range f.Methods {
-		for _, table := range f.Methods[i].Tables {
-			m.List = f.Methods[i].ID + "/" + table.ID
-			require.Empty(t, m.Missing(parsed))
-			p := Make(parsed, m, f, typed.For(f, nil))
-			if len(table.Classes) > 0 {
-				assert.False(t, p.Usable, m.List)
-				continue
-			}
-			require.True(t, p.Usable, "%s: %+v", m.List, p.Lines)
-			assert.Equal(t, Grid(f, &table), Grid(f, &p.Table), m.List)
-			assert.Equal(
-				t,
-				[]any{table.By, table.Edges, table.Graduated},
-				[]any{p.Table.By, p.Table.Edges, p.Table.Graduated},
-				m.List,
-			)
-			read++
-		}
-	}
-	assert.Equal(t, 9, read)
 }
 
 // A price list is read as it says, or it is refused: a unit, a currency, a word around a number is never passed over.
@@ -157,26 +113,23 @@ func TestNothingOfAListIsPassedOver(t *testing.T) {
 		{"words that say what the column says", "country,to,price\nFI,up to 2 kg,5\nFI,≤ 5,7\n",
 			"finland | 2 5.00 | 5 7.00"},
 	} {
-		p, got := made(t, storetest.Lauha(t), c.list)
+		r, got := made(t, storetest.Lauha(t), c.list)
 		assert.Equal(t, c.want, got, c.name)
-		assert.True(t, p.Usable, c.name)
+		assert.Empty(t, r.Problem(), c.name)
 	}
 	for list, why := range map[string]string{
-		"country,to,price\nFI,2,$5\n":                       "not in EUR",
-		"country,to,price\nFI,2,5 CHF\n":                    "not in EUR",
-		"country,to,price (USD)\nFI,2,5\n":                  "the column is in USD",
-		"country,to,price\nFI,2,$5 per item\n":              "is not in EUR, the currency of this shop",
-		"country,to,price\nFI,over 30,5\n":                  `"over 30": write the number alone`,
-		"country,to,price\nFI,30+,5\n":                      `"30+": write the number alone`,
-		"country,to,price\nFI,under 30,5\n":                 `"under 30": write the number alone`,
-		"country,weight from,price\nFI,over 30,5\n":         `"over 30": write the number alone`,
+		"country,to,price\nFI,2,$5\n":                       "The prices are in $",
+		"country,to,price\nFI,2,5 CHF\n":                    "The prices are in CHF",
+		"country,to,price\nFI,2,5\nFI,3,5 CHF\nFI,4,€ 6\n":  "not in EUR",
+		"country,to,price (USD)\nFI,2,5\n":                  "The prices are in USD",
+		"country,to,price\nFI,2,$5 per item\n":              "The prices are in $",
+		"country,to,price\nFI,2,3\nFI,over 30,5\nFI,9,4\n":  "no line covers what lies between 9 (line 4) and 30 (line 3)",
 		"country,to,price\nFI,1.000,5\n":                    "1.000 is 1000 or 1.000: choose the decimal sign",
 		"country,to,price\nFI,2,1.000\n":                    "1.000 is 1000 or 1.000: choose the decimal sign",
 		"country,to,price\nFI,2,\"1,200 per item\"\n":       "1,200 per item is 1200 or 1.200",
 		"country,to,price\nFI,2 stone,5\n":                  `"2 stone": write the number alone`,
 		"country,weight to kg or lb,price\nFI,2,5\n":        "names several units",
-		"country,distance to (mi),price\nFI,2,5\n":          "this shop measures distances in km",
-		"country,subtotal to,price\nFI,$50,5\n":             `"$50": write the number alone`,
+		"country,subtotal to,price\nFI,$50,5\n":             `"$50" is in $`,
 		"country,quantity to,price\nFI,2.5,5\n":             "items are counted whole",
 		"zone,to,price\nFinland,2,5\n,5,7\n":                "it has no destination",
 		"country,zip,to,price\n,22*,2,5\n":                  "it has no country",
@@ -187,18 +140,28 @@ func TestNothingOfAListIsPassedOver(t *testing.T) {
 		ownHead + "a,b,weight,up_to,2,finland,5,no,\n" +
 			"a,b,weight,up_to,2,finland,6,no,\n": "line 2 has this cell already",
 	} {
-		p, _ := made(t, storetest.Lauha(t), list)
-		assert.False(t, p.Usable, list)
-		assert.Contains(t, p.Lines[len(p.Lines)-1].Says, why, list)
+		r, _ := made(t, storetest.Lauha(t), list)
+		assert.NotEmpty(t, r.Problem(), list)
+		var said []string
+		for _, a := range r.Asks {
+			said = append(said, a.Message)
+		}
+		if r.Plan != nil {
+			for _, l := range r.Plan.Lines {
+				said = append(said, l.Says)
+			}
+		}
+		assert.Contains(t, strings.Join(said, "\n"), why, list)
 	}
 }
 
 func TestLinesThatContradictOneAnotherAreNamed(t *testing.T) {
-	p, _ := made(
+	r, _ := made(
 		t,
 		storetest.Lauha(t),
 		"country,from,to,price\nFI,0,2,5\nFI,0,2,6\nFI,0,2,5\nFI,1,4,7\nXX,0,2,5\nFI,5,3,1\nFI,8,9,much\nFI,8,9,8\n",
 	)
+	p := r.Plan
 	var said []string
 	for _, l := range p.Lines {
 		said = append(said, l.Says)
@@ -224,13 +187,13 @@ func TestLinesThatContradictOneAnotherAreNamed(t *testing.T) {
 	)
 	assert.Contains(t, said[5], "runs backwards")
 	assert.Contains(t, said[6], "price:")
-	assert.Equal(t, []string{"Finland: no line covers what lies between 2 and 8"}, p.Gaps)
+	assert.Equal(t, []string{"Finland: no line covers what lies between 2 (line 2) and 8 (line 9)"}, p.Gaps)
 }
 
 func TestAPlanBecomesAMethod(t *testing.T) {
 	f := storetest.Lauha(t)
-	p, _ := made(t, f, "country,to,price\nNO,5,19\nFI,5,7\nNO,10,25\n")
-	m := p.Apply(f, "From a list")
+	r, _ := made(t, f, "country,to,price\nNO,5,19\nFI,5,7\nNO,10,25\n")
+	m := r.Plan.Apply(f, "From a list")
 	assert.Equal(t, "from-a-list", m.ID)
 	written, faults := store.Read(f.Write())
 	require.Empty(t, faults)
@@ -248,14 +211,26 @@ func TestAPlanBecomesAMethod(t *testing.T) {
 }
 
 func TestColumnsThatAreMissing(t *testing.T) {
-	parsed, err := sheet.Read([]byte("country,weight\nFI,2\n"))
-	require.NoError(t, err)
-	m := Guess(parsed)
-	assert.Contains(t, m.Missing(parsed), "no column is the price")
-	m.Columns = []Field{Country, Price}
-	assert.Contains(t, m.Missing(parsed), "no column is a bound")
-	m.Columns = []Field{To, Price}
-	assert.Contains(t, m.Missing(parsed), "no column says where parcels go")
-	m.Columns = []Field{Price, Price}
-	assert.Contains(t, m.Missing(parsed), "two columns are the price")
+	for _, c := range []struct {
+		columns []Field
+		want    string
+	}{
+		{nil, "no column is the price"},
+		{[]Field{Country, Price}, "no column is a bound"},
+		{[]Field{Price, Price}, "two columns are the price"},
+		{[]Field{Price, Prices}, "one column is the price of the line and others are prices"},
+	} {
+		r, _ := made(t, storetest.Lauha(t), "country,what\nFI,2\n", func(choices *Choices) {
+			choices.By, choices.Columns = rate.ByWeight, map[int]Field{}
+			for i, field := range c.columns {
+				choices.Columns[i] = field
+			}
+		})
+		assert.Contains(t, r.Missing, c.want)
+	}
+	r, _ := made(t, storetest.Lauha(t), "to,price\n2,5\n")
+	require.Len(t, r.Asks, 1)
+	assert.Equal(t, AskDestination, r.Asks[0].Code)
+	_, got := made(t, storetest.Lauha(t), "to,price\n2,5\n", func(c *Choices) { c.Places = map[string]string{"": "finland"} })
+	assert.Equal(t, "finland | 2 5.00", got)
 }

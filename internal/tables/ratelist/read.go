@@ -1,193 +1,22 @@
 package ratelist
 
 import (
-	"cmp"
 	"errors"
 	"fmt"
 	"regexp"
 	"slices"
 	"strings"
 
+	"diadrom/internal/core/charge"
 	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/measure"
 	"diadrom/internal/core/place"
+	"diadrom/internal/core/postcode"
 	"diadrom/internal/core/rate"
 	"diadrom/internal/core/store"
 	"diadrom/internal/core/typed"
 	"diadrom/internal/core/world"
-	"diadrom/internal/tables/sheet"
 )
-
-// Field is what a column of a foreign list holds.
-type Field string
-
-// The fields. A destination is a zone of the store, or a country with what narrows it.
-const (
-	Zone     Field = "zone"
-	Country  Field = "country"
-	Region   Field = "region"
-	City     Field = "city"
-	Postcode Field = "postcode"
-	From     Field = "from"
-	To       Field = "to"
-	Price    Field = "price"
-)
-
-// Fields lists them.
-var Fields = []Field{Zone, Country, Region, City, Postcode, From, To, Price}
-
-// Mapping says how a foreign list is read.
-type Mapping struct {
-	Columns []Field // by column; "" is not used
-	By      rate.By
-	Edges   rate.Edges // on which side of its bounds a line lies where both ends meet
-	Decimal byte       // 0: as the columns show
-	List    string     // of a table that [Cells] wrote: which list, as [Lists] names it
-}
-
-var parts = regexp.MustCompile(`[^a-z0-9]+`)
-
-var heads = map[string]Field{
-	"zone":                Zone,
-	"destination":         Zone,
-	"area":                Zone,
-	"country":             Country,
-	"country code":        Country,
-	"to country":          Country,
-	"destination country": Country,
-	"land":                Country,
-	"region":              Region,
-	"state":               Region,
-	"province":            Region,
-	"county":              Region,
-	"city":                City,
-	"town":                City,
-	"postcode":            Postcode,
-	"postal code":         Postcode,
-	"post code":           Postcode,
-	"zip":                 Postcode,
-	"zip code":            Postcode,
-	"postcodes":           Postcode,
-	"zip postal code":     Postcode,
-	"price":               Price,
-	"rate":                Price,
-	"cost":                Price,
-	"charge":              Price,
-	"shipping price":      Price,
-	"shipping cost":       Price,
-	"fee":                 Price,
-	"amount":              Price,
-}
-
-var lower = []string{"from", "min", "minimum", "above", "over", "and above", "starting at", "at least", "lower"}
-var upper = []string{"to", "max", "maximum", "up to", "until", "below", "under", "less than", "at most", "upper"}
-
-var measures = []struct {
-	word string
-	by   rate.By
-}{
-	{"weight", rate.ByWeight},
-	{"kg", rate.ByWeight},
-	{"lb", rate.ByWeight},
-	{"subtotal", rate.BySubtotal},
-	{"order value", rate.BySubtotal},
-	{"total", rate.BySubtotal},
-	{"value", rate.BySubtotal},
-	{"quantity", rate.ByQuantity},
-	{"items", rate.ByQuantity},
-	{"pieces", rate.ByQuantity},
-	{"distance", rate.ByDistance},
-	{"km", rate.ByDistance},
-}
-
-// Guess finds what the columns hold by their heads. A column that names a measure and not on which side of its
-// numbers a line lies is no bound: somebody has to say which it is.
-func Guess(t *sheet.Table) Mapping {
-	m := Mapping{Columns: make([]Field, len(t.Rows[0].Cells)), By: rate.ByWeight, Edges: rate.UpTo}
-	if lists := Lists(t); len(lists) == 1 {
-		m.List = lists[0]
-	}
-	for i, cell := range t.Rows[0].Cells {
-		field, by := meaning(cell)
-		m.By = cmp.Or(by, m.By)
-		if !slices.Contains(m.Columns, field) {
-			m.Columns[i] = field
-		}
-	}
-	if !slices.Contains(m.Columns, To) {
-		m.Edges = rate.From
-	}
-	// What a head says of the bound itself counts: "over 5" leaves 5 out, "under 5" too.
-	for i, f := range m.Columns {
-		padded := " " + foldedHead(t.Rows[0].Cells[i]) + " "
-		says := func(words ...string) bool {
-			return slices.ContainsFunc(words, func(w string) bool {
-				return strings.Contains(padded, " "+w+" ") && !strings.Contains(padded, " and "+w+" ")
-			})
-		}
-		switch {
-		case f == From && says("over", "above", "more than") && !slices.Contains(m.Columns, To):
-			m.Edges = rate.UpTo
-		case f == To && says("under", "below", "less than"):
-			m.Edges = rate.From
-		}
-	}
-	return m
-}
-
-func foldedHead(head string) string {
-	return strings.TrimSpace(parts.ReplaceAllString(world.Fold(head), " "))
-}
-
-// meaning is what a column holds by its head, and what its bounds measure where the head says so.
-func meaning(head string) (field Field, by rate.By) {
-	if code := world.CurrencyIn(head); code != "" { // "price (EUR)"
-		head = regexp.MustCompile(`(?i)\b`+code+`\b`).ReplaceAllString(head, "")
-	}
-	name := foldedHead(head)
-	if f, ok := heads[name]; ok {
-		return f, ""
-	}
-	has := func(word string) bool { return strings.Contains(" "+name+" ", " "+word+" ") }
-	if slices.ContainsFunc(upper, has) {
-		field = To
-	}
-	if slices.ContainsFunc(lower, has) {
-		field = From
-	}
-	for _, measure := range measures {
-		if has(measure.word) {
-			return field, measure.by
-		}
-	}
-	return field, ""
-}
-
-// Missing says what a mapping lacks, "" where it can be used.
-func (m Mapping) Missing(t *sheet.Table) string {
-	if lists := Lists(t); lists != nil {
-		if !slices.Contains(lists, m.List) {
-			return "this table holds several price lists: choose which one becomes a method"
-		}
-		return ""
-	}
-	seen := map[Field]bool{}
-	for _, f := range m.Columns {
-		if f != "" && seen[f] {
-			return "two columns are the " + string(f) + ": choose one"
-		}
-		seen[f] = true
-	}
-	switch {
-	case !seen[Price]:
-		return "no column is the price: choose which one is"
-	case m.By != rate.ByOrder && !seen[From] && !seen[To]:
-		return "no column is a bound, from or to: choose which one is, or that every order has one price"
-	case !seen[Zone] && !seen[Country] && !seen[Region] && !seen[City] && !seen[Postcode]:
-		return "no column says where parcels go: choose which one does, or add one with * for everywhere"
-	}
-	return ""
-}
 
 // Status is what becomes of a line.
 type Status uint8
@@ -200,18 +29,20 @@ const (
 	Refused
 )
 
-// Line is a line of the list and what is made of it.
+// Line is a price of the list and what is made of it.
 type Line struct {
 	Line     int
 	Status   Status
 	Zone     string // the name of the zone
 	Says     string // what is made of it, or what is wrong with it
+	Text     string // as the list has it
 	from, to *decimal.Decimal
+	given    bounds
 	zone     int
 	charge   *rate.Charge
 }
 
-// Plan is what a foreign list becomes.
+// Plan is what a list becomes.
 type Plan struct {
 	Lines  []Line
 	Zones  []store.Zone // of the columns: those of the store, and new ones
@@ -221,147 +52,390 @@ type Plan struct {
 	Gaps   []string // what no line covers
 }
 
-// Make makes zones and a price list of the lines.
-func Make(t *sheet.Table, m Mapping, f *store.File, reader typed.Reader) *Plan {
-	if Lists(t) != nil {
-		return own(t, m.List, f)
-	}
-	p := &Plan{Table: rate.Table{ID: "list", Name: "Price list", By: m.By, Edges: m.Edges}, Usable: true}
-	if m.By == rate.ByOrder {
-		p.Table.Edges = ""
-	}
-	body := t.Rows[1:]
-	b := &builder{
-		p:        p,
-		m:        m,
-		f:        f,
-		reader:   reader,
-		byPlaces: map[string]int{},
-		numbers:  make([]measure.Column, len(m.Columns)),
-		heads:    t.Rows[0].Cells,
-	}
-	for i := range m.Columns {
-		if m.Decimal != 0 {
-			b.numbers[i] = measure.Column{Decimal: m.Decimal}
-			continue
-		}
-		cells := make([]string, len(body))
-		for j := range body {
-			cells[j] = cell(body[j].Cells, i)
-		}
-		b.numbers[i] = measure.Numbers(cells, func(j int) int { return body[j].Line })
-	}
-	for _, row := range body {
-		p.Lines = append(p.Lines, b.line(row))
-	}
-	b.table()
-	return p
-}
-
-func cell(cells []string, i int) string {
-	if i >= 0 && i < len(cells) {
-		return cells[i]
-	}
-	return ""
-}
-
+// builder makes a plan of the prices of a list.
 type builder struct {
-	p        *Plan
-	m        Mapping
-	f        *store.File
-	reader   typed.Reader
-	byPlaces map[string]int // zones of the plan by what they take
-	numbers  []measure.Column
-	heads    []string
+	p            *Plan
+	o            *opening
+	m            Mapping
+	f            *store.File
+	reader       typed.Reader
+	key          key
+	byPlaces     map[string]int // zones of the plan by what they take
+	seen         map[[5]string]found
+	bounds, sums measure.Column
+	pers         measure.Column
+	exchange     charge.Change
+	foreign      string // the currency of the list where it is not the shop's
+	prices       []price
+	empty        bool             // some cells say nothing
+	most         *decimal.Decimal // the greatest bound whose unit nothing says
+	marked       bool
 }
 
-func (b *builder) cell(row sheet.Row, f Field) string {
-	return cell(row.Cells, slices.Index(b.m.Columns, f))
+// found is the zone of a destination.
+type found struct {
+	zone int
+	err  error
+}
+
+// columns finds how bounds and prices write their numbers.
+func (b *builder) columns(sign byte) {
+	if sign != 0 {
+		one := measure.Column{Decimal: sign}
+		b.bounds, b.sums, b.pers = one, one, one
+		return
+	}
+	var bounds, sums, pers []string
+	var boundAt, sumAt, perAt []int
+	add := func(t *text, line int, cells *[]string, at *[]int) {
+		if !t.number && t.said != "" {
+			*cells, *at = append(*cells, t.said), append(*at, line)
+		}
+	}
+	for i := range b.prices {
+		p := &b.prices[i]
+		add(&p.from, p.line, &bounds, &boundAt)
+		add(&p.up, p.line, &bounds, &boundAt)
+		if p.step != nil {
+			add(&text{said: p.step.each}, p.line, &bounds, &boundAt)
+		}
+		add(&p.sum, p.line, &sums, &sumAt)
+		add(&p.per, p.line, &pers, &perAt)
+	}
+	b.bounds = measure.Numbers(bounds, func(i int) int { return boundAt[i] })
+	b.sums = measure.Numbers(sums, func(i int) int { return sumAt[i] })
+	b.pers = measure.Numbers(pers, func(i int) int { return perAt[i] })
+}
+
+// bare notes a bound whose unit nothing says.
+func (b *builder) bare(d decimal.Decimal) {
+	if b.most == nil || b.most.Less(d) {
+		b.most = &d
+	}
+}
+
+// twoWays asks about a number that may be a thousand or one, with what the others of the list suggest.
+func (b *builder) twoWays(err error) {
+	var two *measure.TwoWays
+	if !errors.As(err, &two) {
+		return
+	}
+	suggests := ""
+	for _, other := range []measure.Column{b.bounds, b.sums, b.pers} {
+		if sign := map[byte]string{'.': "point", ',': "comma"}[other.Decimal]; sign != "" {
+			suggests = fmt.Sprintf(" Other numbers of this list have a decimal %s, so it is probably %s.", sign,
+				two.Given(other.Decimal))
+		}
+	}
+	b.o.ask(AskDecimal, fmt.Sprintf("%s may be %s or %s: choose the decimal sign.%s", two.Cell, two.Thousand, two.One,
+		suggests))
+}
+
+// unit notes a unit that the list names.
+func (b *builder) unit(in string) { b.o.unit(in) }
+
+func (b *builder) footnote(p *price, said string) {
+	if !b.marked {
+		b.marked = true
+		b.o.ask(AskFootnote, fmt.Sprintf("Line %d has a price with a mark: %s. Look for what the mark means; the price is "+
+			"read as it stands.", p.line, said))
+	}
 }
 
 // wild says whether a destination's cell stands for any.
 func wild(text string) bool {
-	switch world.Fold(text) {
-	case "", "*", "all", "any", "everywhere", "world", "rest of the world", "rest of world":
-		return true
-	}
-	return false
+	folded := world.Fold(text)
+	return folded == "" || slices.Contains(everywhere, folded)
 }
 
-func (b *builder) line(row sheet.Row) Line {
-	l := Line{Line: row.Line, Status: Taken, zone: -1}
+// everywhere are the words for every destination that nothing else names, folded.
+var everywhere = []string{"*", "all", "any", "everywhere", "world", "rest of the world", "rest of world", "worldwide",
+	"row", "other countries", "all other countries", "other", "rest", "international", "welt", "rest der welt", "weltweit",
+	"ubrige lander", "reste du monde", "monde", "autres pays", "resto del mundo", "mundo", "otros paises",
+	"muu maailma", "muut maat", "koko maailma", "ovriga varlden", "ovriga lander", "hela varlden"}
+
+func (b *builder) line(i int) Line {
+	p := &b.prices[i]
+	l := Line{Line: p.line, Status: Taken, zone: -1, Text: said(p.row)}
 	refuse := func(format string, args ...any) Line {
 		l.Status, l.Says, b.p.Usable = Refused, fmt.Sprintf(format, args...), false
 		return l
 	}
-	c, err := b.price(row)
+	if p.strange != "" {
+		return refuse("band: %.40q is no band: write it as 0–1 kg, up to 5 or over 30", p.strange)
+	}
+	c, err := b.charge(p)
 	if err != nil {
+		b.twoWays(err)
 		return refuse("price: %s", err.Error())
 	}
 	l.charge = c
 	for _, bound := range []struct {
 		field Field
+		from  *text
 		into  **decimal.Decimal
-	}{{From, &l.from}, {To, &l.to}} {
-		if b.m.By == rate.ByOrder || open(b.cell(row, bound.field)) {
+	}{{From, &p.from, &l.from}, {To, &p.up, &l.to}} {
+		if b.m.By == rate.ByOrder || open(bound.from.said) {
 			continue
 		}
-		d, err := b.bound(row, bound.field)
+		d, given, err := b.bound(bound.from, bound.field)
 		if err != nil {
-			return refuse("%s: %s", bound.field, err.Error())
+			b.twoWays(err)
+			return refuse("%s: %s", bound.field.Says(), err.Error())
 		}
 		*bound.into = &d
+		if bound.field == From {
+			l.given.from = &given
+		} else {
+			l.given.to = &given
+		}
+	}
+	if f, t := p.from.unit, p.up.unit; f != t || l.given.from == nil && l.given.to == nil {
+		l.given = bounds{}
+	}
+	if p.step != nil {
+		if err := b.step(p, &l); err != nil {
+			return refuse("%s", err.Error())
+		}
 	}
 	if l.from != nil && l.to != nil && l.to.Less(*l.from) {
 		return refuse("%s to %s runs backwards", l.from, l.to)
 	}
-	zone, err := b.destination(row)
-	if err != nil {
-		return refuse("%s", err.Error())
+	zone, ok := b.seen[p.to]
+	if !ok {
+		zone.zone, zone.err = b.destination(p)
+		b.seen[p.to] = zone
 	}
-	l.zone, l.Zone = zone, b.p.Zones[zone].Name
+	if zone.err != nil {
+		return refuse("%s", zone.err.Error())
+	}
+	l.zone, l.Zone = zone.zone, b.p.Zones[zone.zone].Name
 	return l
 }
 
-// destination finds or makes the zone of a line. A line that leaves its destination empty is refused: it may as
-// well belong to the line above as to everywhere.
-func (b *builder) destination(row sheet.Row) (int, error) {
-	named := ""
-	for _, field := range []Field{Zone, Country, Region, City, Postcode} {
-		named += b.cell(row, field)
+// charge reads the price of a line: its sum, and so much for each unit of weight.
+func (b *builder) charge(p *price) (*rate.Charge, error) {
+	c, err := b.sum(p, &p.sum)
+	if err != nil || p.per.said == "" {
+		return c, err
+	}
+	if c != nil && c.PerWeight != nil {
+		return nil, errors.New("it has two prices by weight")
+	}
+	d, around, err := numberIn(&p.per, b.pers)
+	if err != nil {
+		return nil, err
+	}
+	if around != "" && !world.NamesCurrency(around, b.f.Store.Currency) {
+		return nil, fmt.Errorf("%.30q is not understood here", p.per.said)
+	}
+	unit, ok := headUnit(p.per.unit)
+	if !ok || unit == "" {
+		unit = b.f.Store.WeightUnit
+	}
+	per := &rate.PerUnit{Amount: d}
+	if one := measure.Convert(measure.Weight, decimal.One, unit, b.f.Store.WeightUnit); one.Cmp(decimal.One) != 0 {
+		per.Every = &one
+	}
+	if c == nil {
+		if b.m.has(Price, Prices) {
+			return nil, nil
+		}
+		c = &rate.Charge{}
+	}
+	c.PerWeight = per
+	if p.in.currency != "" {
+		base := c.Base
+		c.Base = nil
+		if c, err = b.converted(c); err != nil {
+			return nil, err
+		}
+		c.Base = base
+	}
+	return c, nil
+}
+
+// step makes the charge of a band of steps: that of the band before it, and so much for each started step above its
+// bound; or so much for each step of the whole weight.
+func (b *builder) step(p *price, l *Line) error {
+	each, _, err := numberIn(&text{said: p.step.each}, b.bounds)
+	if err != nil {
+		return fmt.Errorf("band: %w", err)
+	}
+	if each, err = b.inUnit(each, p.step.unit, p.step.each); err != nil {
+		return fmt.Errorf("band: %w", err)
+	}
+	if each.Sign() <= 0 {
+		return errors.New("band: a step of 0 is none")
+	}
+	if l.charge == nil {
+		return nil
+	}
+	c := *l.charge
+	if c.Base == nil || c.PerItem != nil || c.FirstItem != nil || c.PerWeight != nil || c.Percent != nil {
+		return errors.New("price: the price of a step is a sum")
+	}
+	unit := &rate.PerUnit{Amount: *c.Base, Started: !p.step.whole}
+	if each.Cmp(decimal.One) != 0 {
+		unit.Every = &each
+	}
+	prior := (*Line)(nil)
+	if p.step.prior >= 0 {
+		prior = &b.p.Lines[p.step.prior]
 	}
 	switch {
-	case named == "":
+	case prior == nil && p.step.whole:
+		l.charge = &rate.Charge{PerWeight: unit}
+		return nil
+	case prior == nil || prior.Status != Taken || prior.to == nil || prior.charge == nil || prior.charge.PerWeight != nil:
+		return errors.New("it is a price for each further step, and no band with a price and an end stands before it")
+	}
+	if prior.from != nil || p.in.begins() {
+		l.from = prior.to
+	}
+	if p.step.whole {
+		b.o.ask(AskSteps, fmt.Sprintf("Line %d has a price per %s %s. Is it a price for the whole weight, or for what is "+
+			"above %s on top of the price before it? It is read as a price for the whole weight.", p.line, p.step.each,
+			p.step.unit, prior.to))
+		l.charge = &rate.Charge{PerWeight: unit}
+		return nil
+	}
+	unit.Above = prior.to
+	sum := *prior.charge
+	sum.PerWeight = unit
+	l.charge = &sum
+	return nil
+}
+
+// destination finds or makes the zone of a price. A line that leaves its destination empty is refused: it may as
+// well belong to the line above as to everywhere.
+func (b *builder) destination(p *price) (int, error) {
+	m := p.in.mapping
+	name, country, region, city, codes := p.to[0], p.to[1], p.to[2], p.to[3], p.to[4]
+	if zone, ok := b.o.c.Places[world.Fold(name)]; ok && (zone != "" || name == "") {
+		return b.chosen(zone)
+	}
+	switch {
+	case strings.Join(p.to[:], "") == "":
+		if !m.has(destinations...) {
+			return b.only()
+		}
 		return 0, errors.New("it has no destination: write one, or * for everywhere")
-	case slices.Contains(b.m.Columns, Country) && b.cell(row, Country) == "" && b.cell(row, Zone) == "":
+	case m.has(Country) && country == "" && name == "":
 		return 0, errors.New("it has no country: write it, or * for any")
 	}
-	if name := b.cell(row, Zone); !wild(name) {
-		for i := range b.f.Zones {
-			if z := &b.f.Zones[i]; world.Fold(z.Name) == world.Fold(name) || z.ID == name {
-				return b.zone(*z, "zone "+z.ID, false), nil
-			}
-		}
-		return b.typed(name)
+	if name != "" && !(wild(name) && m.has(Country) && country != "") {
+		return b.named(name, country)
 	}
-	country, region := b.cell(row, Country), b.cell(row, Region)
-	city, codes := b.cell(row, City), b.cell(row, Postcode)
 	if wild(country) {
 		if !wild(region) || !wild(city) || !wild(codes) {
 			country = b.reader.Home
 		}
 		if country == "" || wild(country) {
-			return b.typed("everywhere")
+			return b.typed("everywhere", "")
 		}
 	}
 	code, err := countryOf(country)
 	if err != nil {
-		if _, isGroup := world.GroupByName(country); isGroup || strings.EqualFold(country, "EU") {
-			return b.typed(country)
+		if g, isGroup := groupOf(country); isGroup {
+			return b.typed(g, "")
+		}
+		if list := placesIn(country); len(list) > 0 {
+			return b.typed(strings.Join(list, ", "), "")
 		}
 		return 0, err
 	}
 	return b.within(code, region, city, codes)
+}
+
+// chosen is the zone that somebody chose for a name of the list: one of the shop, or places as they are typed.
+func (b *builder) chosen(text string) (int, error) {
+	if z := b.f.Zone(text); z != nil {
+		return b.zone(*z, "zone "+z.ID, false), nil
+	}
+	return b.typed(text, "")
+}
+
+// only is the zone of a list that names none: that of the table that it goes into, where it has one alone.
+func (b *builder) only() (int, error) {
+	if t := b.o.into; t != nil && len(t.Zones) == 1 {
+		return b.chosen(t.Zones[0])
+	}
+	b.o.ask(AskDestination, "Nothing says where the parcels of this list go. Name the place, or * for everywhere.")
+	return 0, errors.New("nothing says where its parcels go")
+}
+
+// named is the zone that a list calls by a name: one of the shop, one that the list itself explains, or a place.
+func (b *builder) named(name, country string) (int, error) {
+	keyed, explained := b.key.of(name)
+	for i := range b.f.Zones {
+		z := &b.f.Zones[i]
+		if world.Fold(z.Name) != world.Fold(name) && z.ID != name {
+			continue
+		}
+		if explained && !b.sameAs(z, keyed.places) {
+			b.o.ask(AskZone, fmt.Sprintf("This shop's zone %s is not what line %d says that it is: %s. The shop's zone is "+
+				"used.", z.Name, keyed.line, strings.Join(keyed.places, ", ")))
+		}
+		return b.zone(*z, "zone "+z.ID, false), nil
+	}
+	if explained && len(keyed.places) > 0 {
+		label := keyed.label
+		if labelOf(label, false) == "" && labelOf(label, true) != "" {
+			label = "Zone " + label
+		}
+		return b.typed(strings.Join(keyed.places, ", "), label)
+	}
+	if label, places, ok := inName(name); ok {
+		return b.typed(strings.Join(places, ", "), label)
+	}
+	if wild(name) {
+		return b.typed("everywhere", "")
+	}
+	if zoneLabel(name, true) {
+		b.o.ask(AskZone, fmt.Sprintf("Nothing says where %s is. Choose a zone of this shop, or name its places.", calls(name)))
+		return 0, fmt.Errorf("nothing says where %s is", calls(name))
+	}
+	if list := placesIn(strings.TrimPrefix(world.Fold(name), "rest of ")); len(list) > 0 {
+		return b.typed(strings.Join(list, ", "), "")
+	}
+	at, err := b.typed(codesOf(name, b.reader.Home), "")
+	if err != nil {
+		b.o.ask(AskZone, fmt.Sprintf("Nothing says where “%s” is. Choose a zone of this shop, or name its places.", name))
+	}
+	return at, err
+}
+
+// calls is a label as a person would say it.
+func calls(label string) string {
+	if labelOf(label, false) == "" {
+		return "zone " + label
+	}
+	return label
+}
+
+var beside = regexp.MustCompile(`^(.*?)\s*(?:[(\[]\s*(.+?)\s*[)\]]|[:–—-]\s+(.+))$`)
+
+// inName reads a name that says itself where its zone is: "Zone 1 (FI, SE)", "Zone 2: Estonia".
+func inName(name string) (label string, places []string, ok bool) {
+	m := beside.FindStringSubmatch(name)
+	if m == nil {
+		return "", nil, false
+	}
+	places = placesIn(m[2] + m[3])
+	if own := placesIn(m[1]); len(own) > 0 { // "Finland (FI)"
+		if len(own) == 1 && len(places) == 1 && own[0] == places[0] {
+			return "", own, true
+		}
+		return "", nil, false
+	}
+	return m[1], places, len(places) > 0
+}
+
+// sameAs says whether a zone takes exactly some places.
+func (b *builder) sameAs(z *store.Zone, places []string) bool {
+	read := b.reader.Text(strings.Join(places, ", "))
+	return len(z.Except) == 0 && wordsOf(z.Places) == wordsOf(read.Places)
 }
 
 // countryOf is the code of a country by its code or its name.
@@ -372,21 +446,50 @@ func countryOf(text string) (string, error) {
 	if named := world.CountriesByName(text); len(named) == 1 {
 		return named[0].Alpha2, nil
 	}
+	if c, ok := world.CountryByTranslation(text); ok {
+		return c.Alpha2, nil
+	}
 	return "", fmt.Errorf("%.40q is no country", text)
 }
+
+var shortRange = regexp.MustCompile(`^([0-9A-Za-z]{1,10})\s*[-–—]\s*([0-9A-Za-z]{1,10})$`)
+
+// codesOf is a list of codes as the reader of places has them: "01–09" of a country of five digits is "01000 to 09999",
+// "10*" and "10%" what begins with 10. A text that is none stays as it is.
+func codesOf(text, country string) string {
+	var list []string
+	for _, one := range strings.FieldsFunc(text, func(r rune) bool { return strings.ContainsRune(",;|", r) }) {
+		list = append(list, codeOf(strings.TrimSpace(one), country))
+	}
+	return strings.Join(list, ", ")
+}
+
+func codeOf(one, country string) string {
+	one = strings.ReplaceAll(strings.ReplaceAll(one, "%", "*"), "xx", "*")
+	length, digits := postcode.AllDigits(country)
+	m := shortRange.FindStringSubmatch(one)
+	switch {
+	case m != nil && digits && isDigits(m[1]) && isDigits(m[2]) && len(m[1]) == len(m[2]) && len(m[1]) < length:
+		pad := length - len(m[1])
+		return m[1] + strings.Repeat("0", pad) + " to " + m[2] + strings.Repeat("9", pad)
+	case m != nil && len(m[1]) == len(m[2]) && strings.ContainsAny(m[1], "0123456789"):
+		return m[1] + " to " + m[2]
+	case digits && isDigits(one) && len(one) < length:
+		return one + "*"
+	}
+	return one
+}
+
+func isDigits(text string) bool { return text != "" && strings.Trim(text, "0123456789") == "" }
 
 // within is the zone of what is narrowest of a country: codes, a town, a region.
 func (b *builder) within(country, region, city, codes string) (int, error) {
 	if !wild(codes) {
 		var list []string
-		for _, part := range strings.FieldsFunc(codes, func(r rune) bool { return r == ',' || r == ';' || r == '|' }) {
-			part = strings.ReplaceAll(strings.TrimSpace(part), "%", "*")
-			if from, to, ok := strings.Cut(part, "-"); ok && len(from) == len(to) && len(from) > 2 {
-				part = from + " to " + to
-			}
-			list = append(list, country+" "+part)
+		for _, one := range strings.Split(codesOf(codes, country), ", ") {
+			list = append(list, country+" "+one)
 		}
-		return b.typed(strings.Join(list, ", "))
+		return b.typed(strings.Join(list, ", "), "")
 	}
 	in := country
 	if !wild(region) {
@@ -394,11 +497,11 @@ func (b *builder) within(country, region, city, codes string) (int, error) {
 	}
 	switch {
 	case wild(city):
-		return b.typed(in)
+		return b.typed(in, "")
 	case in == country:
-		return b.typed(country + " town " + city)
+		return b.typed(country+" town "+city, "")
 	}
-	return b.typed(in + " " + city)
+	return b.typed(in+" "+city, "")
 }
 
 // regionCode is the ISO 3166-2 code of a region by its name or code.
@@ -412,47 +515,50 @@ func regionCode(country, region string) string {
 	return country + "-" + region
 }
 
-// typed finds or makes the zone of places as they are typed.
-func (b *builder) typed(text string) (int, error) {
+// wordsOf are the places of a zone in words, in an order that does not depend on how they were written.
+func wordsOf(places []place.Rule) string {
+	var list []string
+	for i := range places {
+		list = append(list, places[i].Words()...)
+	}
+	slices.Sort(list)
+	return strings.Join(slices.Compact(list), "|")
+}
+
+// typed finds or makes the zone of places as they are typed. A new one has the name, or one made of its places.
+func (b *builder) typed(text, name string) (int, error) {
 	read := b.reader.Text(text)
 	if len(read.Slips) > 0 {
 		return 0, fmt.Errorf("%s", read.Slips[0].Reason)
 	}
-	if len(read.Places) == 0 {
+	if len(read.Places) == 0 || len(read.Except) > 0 {
 		return 0, fmt.Errorf("%.40q names no place", text)
 	}
-	var key []string
-	for i := range read.Places {
-		key = append(key, read.Places[i].Words()...)
-	}
-	slices.Sort(key)
-	joined := strings.Join(key, "|")
+	joined := wordsOf(read.Places)
 	for i := range b.f.Zones {
 		z := &b.f.Zones[i]
-		if len(z.Except) > 0 || !z.Enabled {
-			continue
-		}
-		var theirs []string
-		for j := range z.Places {
-			theirs = append(theirs, z.Places[j].Words()...)
-		}
-		slices.Sort(theirs)
-		if strings.Join(theirs, "|") == joined {
+		if len(z.Except) == 0 && z.Enabled && wordsOf(z.Places) == joined {
 			return b.zone(*z, joined, false), nil
 		}
 	}
-	name := key[0]
-	if r := &read.Places[0]; r.Level() == place.Region {
-		region, _ := world.RegionByCode(r.Country, r.Region)
-		name = region.Name
-	}
-	if len(key) > 1 {
-		name += fmt.Sprintf(" and %d more", len(key)-1)
+	if name == "" {
+		words := strings.Split(joined, "|")
+		name = words[0]
+		if r := &read.Places[0]; r.Level() == place.Region {
+			region, _ := world.RegionByCode(r.Country, r.Region)
+			name = region.Name
+		}
+		if len(words) > 1 {
+			name += fmt.Sprintf(" and %d more", len(words)-1)
+		}
 	}
 	return b.zone(store.Zone{Name: name, Enabled: true, Places: read.Places}, joined, true), nil
 }
 
 func (b *builder) zone(z store.Zone, key string, isNew bool) int {
+	if !isNew {
+		key = "zone " + z.ID
+	}
 	if i, ok := b.byPlaces[key]; ok {
 		return i
 	}
@@ -469,11 +575,7 @@ func (b *builder) zone(z store.Zone, key string, isNew bool) int {
 
 // Apply makes the plan's zones and a method of it with its list.
 func (p *Plan) Apply(f *store.File, name string) store.Method {
-	for i, z := range p.Zones {
-		if p.New[i] {
-			f.Zones = append(f.Zones, z)
-		}
-	}
+	p.addZones(f)
 	id := store.NewID(name, "method", func(id string) bool {
 		return slices.ContainsFunc(f.Methods, func(m store.Method) bool { return m.ID == id })
 	})
@@ -490,4 +592,13 @@ func (p *Plan) Apply(f *store.File, name string) store.Method {
 	}
 	f.Methods = append(f.Methods, m)
 	return m
+}
+
+// addZones adds the plan's new zones to a store.
+func (p *Plan) addZones(f *store.File) {
+	for i, z := range p.Zones {
+		if p.New[i] {
+			f.Zones = append(f.Zones, z)
+		}
+	}
 }

@@ -3,18 +3,20 @@ package rates
 import (
 	"bytes"
 	"cmp"
+	"fmt"
 	"html/template"
 	"net/http"
+	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 
 	"diadrom/internal/core/charge"
+	"diadrom/internal/core/plural"
 	"diadrom/internal/core/rate"
 	"diadrom/internal/core/store"
 	"diadrom/internal/edit"
-	"diadrom/internal/shop/draft"
 	"diadrom/internal/sqlite"
-	"diadrom/internal/tables/grid"
 	"diadrom/internal/tables/ratelist"
 	"diadrom/internal/tables/sheet"
 	"diadrom/internal/web/shell"
@@ -49,29 +51,71 @@ func (s *Screens) exportRates(c *gin.Context) {
 	upload.CSV(c, name+".csv", b.Bytes())
 }
 
-// ratesFileView is what a foreign price list would become.
-type ratesFileView struct {
+// fileView is what a price list would become.
+type fileView struct {
 	ID, Name, Method string
-	Problem, Missing string
-	Found            []string // what of the file had to be made out
+	Problem          string // why it is no table
+	Missing          string // what its columns lack
+	Blocks           string // why it cannot be imported yet
+	Found            []string
+	Asks             []fileAsk
+	Answered         map[string][]string // what was answered before, to be sent again
 	Columns          []upload.Column
 	By, Edges        []shell.Choice
-	Lists            []shell.Choice // of a table that was written here
+	Sheets, Lists    []shell.Choice
+	Into             []shell.Choice
+	Units            []shell.Choice
 	Decimal          string
+	Head             int
+	Headed           bool // somebody chose the line of the heads
+	Own              bool // Diadrom wrote it
+	Updating         bool
 	Zones            []shell.ZoneHead
 	Rows             []fileGridRow
+	Source           []sourceRow
+	SourceMore       int
 	Lines            []upload.Row
+	Skipped          []ratelist.Skipped
 	More             int
-	Gaps             []string
-	Usable           bool
 	Refused          int
+	Updates          []updateView
+	Percent, Rate    string
+	RateOf, Currency string
 	Query            template.URL
+	Key              string
 	Slip             string
 }
 
 type fileGridRow struct {
 	Head  string
+	Cells []fileCell
+}
+
+// fileCell is a price that a file makes, with what it was.
+type fileCell struct {
+	Is, Was, Percent, Kind string
+}
+
+// sourceRow is a row of the file as it stands there.
+type sourceRow struct {
+	Line  int
+	Head  bool
 	Cells []string
+}
+
+// updateView says what a file changes in a list of the shop.
+type updateView struct {
+	Name, Summary, Problem string
+	Kept, Gone             string
+}
+
+// fileAsk is a question that a file leaves open, with what answers it.
+type fileAsk struct {
+	Code, Message string
+	Zone          string // of a zone that nothing explains: the field's name
+	Value         string
+	Typed         bool // it is answered by typing
+	Open          bool // it cannot be left as it is
 }
 
 // tables imports price lists.
@@ -84,114 +128,194 @@ func (s *Screens) tables() *upload.Import {
 		Page:    shell.Page{Here: "/rates", Title: "Rates", Template: "rates-file"},
 		What:    "a table",
 		Max:     upload.MaxTable,
-		Refuse:  func(text string) any { return ratesFileView{Problem: text} },
+		Refuse:  func(text string) any { return fileView{Problem: text} },
 		Preview: s.previewRates,
 		Apply:   s.applyRates,
 	}
 }
 
-// ratesPlan makes of a table what the columns, as they are put right by hand, say.
-func ratesPlan(
-	c *gin.Context,
-	state *draft.State,
-	body []byte,
-) (*sheet.Table, ratelist.Mapping, *ratelist.Plan, error) {
-	t, err := grid.ReadTable(body)
-	if err != nil {
-		return nil, ratelist.Mapping{}, nil, shell.Refusef("%s", err.Error())
-	}
-	t = ratelist.Unfold(t, state.File)
-	query := c.Request.URL.Query()
-	m := ratelist.Guess(t)
-	for i := range m.Columns {
-		if key := "c" + strconv.Itoa(i); query.Has(key) {
-			m.Columns[i] = ratelist.Field(query.Get(key))
-		}
-	}
-	if by := rate.By(query.Get("by")); by.Words() != "" {
-		m.By = by
-	}
-	if edges := rate.Edges(query.Get("edges")); edges == rate.From || edges == rate.UpTo {
-		m.Edges = edges
-	}
-	if d := query.Get("decimal"); d == "." || d == "," {
-		m.Decimal = d[0]
-	}
-	if list := query.Get("list"); list != "" {
-		m.List = list
-	}
-	if m.Missing(t) != "" {
-		return t, m, nil, nil
-	}
-	return t, m, ratelist.Make(t, m, state.File, state.Reader()), nil
-}
-
 // previewRates shows what a list would become; slip is what was wrong with the name that was typed for it.
 func (s *Screens) previewRates(c *gin.Context, u *sqlite.Upload, slip string) (any, int, error) {
-	typed := c.PostForm("name")
-	state := s.draft.State()
-	v := ratesFileView{
-		ID:      strconv.FormatInt(u.ID, 10),
-		Name:    u.Name,
-		Method:  typed,
-		Slip:    slip,
-		Query:   template.URL(c.Request.URL.Query().Encode()),
-		Decimal: c.Query("decimal"),
+	state, query := s.draft.State(), c.Request.URL.Query()
+	v := &fileView{
+		ID:       strconv.FormatInt(u.ID, 10),
+		Name:     u.Name,
+		Method:   c.PostForm("name"),
+		Slip:     slip,
+		Query:    template.URL(query.Encode()),
+		Decimal:  query.Get("decimal"),
+		Percent:  query.Get("percent"),
+		Rate:     query.Get("rate"),
+		Key:      query.Get("key"),
+		Currency: state.File.Store.Currency,
 	}
 	if v.Method == "" {
 		v.Method, _, _ = strings.Cut(u.Name, ".")
 	}
-	t, m, plan, err := ratesPlan(c, state, u.Body)
+	choices, slipped := s.choices(c, state.File, query)
+	if slipped != "" {
+		v.Slip = cmp.Or(v.Slip, slipped)
+	}
+	r, err := ratelist.Open(u.Body, state.File, state.Reader(), choices)
 	if err != nil {
-		v.Problem, _ = shell.Told(err)
+		v.Problem = err.Error()
 		return v, http.StatusOK, nil
 	}
-	v.Found = t.Found
-	for i, head := range t.Rows[0].Cells {
-		col := upload.Column{Index: i, Head: head, NotMapped: m.Columns[i] == ""}
-		for _, row := range t.Rows[1:min(len(t.Rows), 20)] {
-			if i < len(row.Cells) && row.Cells[i] != "" {
-				col.Example = row.Cells[i]
-				break
-			}
-		}
-		for _, f := range ratelist.Fields {
-			col.Fields = append(col.Fields, shell.Choice{ID: string(f), Name: string(f), Chosen: f == m.Columns[i]})
-		}
-		v.Columns = append(v.Columns, col)
+	v.settings(state.File, r, &choices)
+	v.questions(state.File, r, query)
+	v.answered(query)
+	v.source(r)
+	if v.Missing = r.Missing; r.Plan != nil && v.Missing == "" {
+		v.plan(state.File, r)
 	}
-	v.By = measureChoices(m.By)
-	v.Edges = []shell.Choice{
-		{ID: string(rate.UpTo), Name: "up to and including the bound", Chosen: m.Edges == rate.UpTo},
-		{ID: string(rate.From), Name: "from the bound on", Chosen: m.Edges == rate.From},
-	}
-	if lists := ratelist.Lists(t); lists != nil {
-		v.Columns, v.By, v.Edges = nil, nil, nil
-		for _, name := range lists {
-			v.Lists = append(v.Lists, shell.Choice{ID: name, Name: name, Chosen: name == m.List})
-		}
-	}
-	if v.Missing = m.Missing(t); plan != nil {
-		v.plan(state.File, plan)
+	v.Blocks = r.Problem()
+	if slipped != "" {
+		v.Blocks = slipped
 	}
 	return v, http.StatusOK, nil
 }
 
-func (v *ratesFileView) plan(f *store.File, plan *ratelist.Plan) {
-	v.Usable, v.Gaps = plan.Usable && len(plan.Zones) > 0, plan.Gaps
-	for i, z := range plan.Zones {
-		col := shell.ZoneHead{ID: z.ID, Name: cmp.Or(z.Name, z.ID)}
-		if plan.New[i] {
-			col.Colour = "new"
-		}
-		v.Zones = append(v.Zones, col)
+// settings are what can be set of a file, as it was found or chosen.
+func (v *fileView) settings(f *store.File, r *ratelist.Reading, c *ratelist.Choices) {
+	v.Found, v.Head, v.Headed, v.Skipped = r.Found, r.Head, c.Head > 0, r.Skipped
+	v.Own = len(r.Mapping.Columns) == 0 && r.Missing == ""
+	for _, name := range r.Grid.Sheets {
+		v.Sheets = append(v.Sheets, shell.Choice{ID: name, Name: name, Chosen: name == r.Grid.Sheet})
 	}
-	for i := range plan.Table.Rows {
-		row := fileGridRow{Head: plan.Table.RowWords(i, f.Store.Units())}
-		for _, ch := range plan.Table.Rows[i].Charges {
-			row.Cells = append(row.Cells, charge.Format(ch, f.Words()))
+	for i, name := range r.Lists {
+		v.Lists = append(v.Lists, shell.Choice{ID: strconv.Itoa(i + 1), Name: name, Chosen: c.List == i+1})
+	}
+	v.Into = append(v.Into, shell.Choice{Name: "A new delivery method"})
+	for i := range f.Methods {
+		m := &f.Methods[i]
+		for j := range m.Tables {
+			id := m.ID + "/" + m.Tables[j].ID
+			name := m.Name
+			if len(m.Tables) > 1 {
+				name += ", " + m.Tables[j].Name
+			}
+			v.Into = append(v.Into, shell.Choice{ID: id, Name: "Update " + name,
+				Chosen: c.Into == m.ID && (c.Table == m.Tables[j].ID || c.Table == "" && len(m.Tables) == 1)})
 		}
-		v.Rows = append(v.Rows, row)
+	}
+	v.Updating = c.Into != "" || len(r.Updates) > 0
+	for _, unit := range []string{"g", "kg", "oz", "lb"} {
+		v.Units = append(v.Units, shell.Choice{ID: unit, Name: unit, Chosen: c.Unit == unit})
+	}
+	if v.Own {
+		return
+	}
+	v.By = measureChoices(r.Mapping.By)
+	v.Edges = []shell.Choice{
+		{ID: string(rate.UpTo), Name: "up to and including the bound", Chosen: r.Mapping.Edges == rate.UpTo},
+		{ID: string(rate.From), Name: "from the bound on", Chosen: r.Mapping.Edges == rate.From},
+	}
+	for i, head := range r.Heads {
+		col := upload.Column{Index: r.At + i, Head: head, NotMapped: r.Mapping.Columns[i] == "",
+			Example: example(r, r.At+i)}
+		for _, field := range ratelist.Fields {
+			col.Fields = append(col.Fields, shell.Choice{ID: string(field), Name: cmp.Or(field.Says(), field.String()),
+				Chosen: field == r.Mapping.Columns[i]})
+		}
+		v.Columns = append(v.Columns, col)
+	}
+}
+
+// example is the first cell of a column below the heads that says something.
+func example(r *ratelist.Reading, column int) string {
+	for i := range r.Grid.Rows {
+		if row := &r.Grid.Rows[i]; row.Line > r.Head && column < len(row.Cells) && row.Cells[column].Text != "" {
+			return row.Cells[column].Text
+		}
+	}
+	return ""
+}
+
+// questions are what the file leaves open, each with what answers it.
+func (v *fileView) questions(f *store.File, r *ratelist.Reading, query url.Values) {
+	for _, a := range r.Asks {
+		one := fileAsk{Code: a.Code, Message: a.Message}
+		switch a.Code {
+		case ratelist.AskCurrency:
+			v.RateOf, one.Open = r.Currency, true
+		case ratelist.AskDecimal:
+			one.Open = true
+		case ratelist.AskZone:
+			continue
+		case ratelist.AskDestination:
+			one.Zone, one.Typed, one.Open = "z:", true, true
+		}
+		v.Asks = append(v.Asks, one)
+	}
+	if v.Rate != "" && v.RateOf == "" && r.Currency != f.Store.Currency {
+		v.RateOf = r.Currency
+	}
+	for _, name := range r.Unknown {
+		if name == "" {
+			continue
+		}
+		message := fmt.Sprintf("Where is “%s”? Name a zone of this shop, or its places.", name)
+		if typed := query.Get("z:" + name); typed != "" {
+			message = fmt.Sprintf("“%s” is not understood. Where is “%s”?", typed, name)
+		}
+		v.Asks = append(v.Asks, fileAsk{Code: ratelist.AskZone, Message: message, Zone: "z:" + name, Typed: true,
+			Open: true, Value: query.Get("z:" + name)})
+	}
+	for _, a := range r.Asks { // zones that are known, and yet not what the file says
+		if a.Code == ratelist.AskZone && strings.HasPrefix(a.Message, "This shop's zone") {
+			v.Asks = append(v.Asks, fileAsk{Code: a.Code, Message: a.Message})
+		}
+	}
+}
+
+// answered keeps the answers whose questions are not asked any more.
+func (v *fileView) answered(query url.Values) {
+	v.Answered = map[string][]string{}
+	for name, values := range query {
+		open := slices.ContainsFunc(v.Asks, func(a fileAsk) bool { return a.Zone == name })
+		if name == "ok" || strings.HasPrefix(name, "z:") && !open {
+			v.Answered[name] = values
+		}
+	}
+}
+
+// maxSource is how many rows of the file stand beside what is made of them.
+const maxSource = 60
+
+// source shows the rows of the file as they stand there.
+func (v *fileView) source(r *ratelist.Reading) {
+	width := 0
+	for i := range r.Grid.Rows[:min(len(r.Grid.Rows), maxSource)] {
+		width = max(width, len(r.Grid.Rows[i].Cells))
+	}
+	for i := range r.Grid.Rows {
+		if i == maxSource {
+			v.SourceMore = len(r.Grid.Rows) - maxSource
+			return
+		}
+		row := sourceRow{Line: r.Grid.Rows[i].Line, Head: r.Grid.Rows[i].Line == r.Head, Cells: make([]string, width)}
+		for j, cell := range r.Grid.Rows[i].Cells {
+			row.Cells[j] = cell.Text
+		}
+		v.Source = append(v.Source, row)
+	}
+}
+
+// plan shows the list that a file makes, or what it changes, and what becomes of each line.
+func (v *fileView) plan(f *store.File, r *ratelist.Reading) {
+	t := &r.Plan.Table
+	var cells map[[2]int]ratelist.Change
+	for i := range r.Updates {
+		v.Updates = append(v.Updates, updateOf(f, &r.Updates[i]))
+	}
+	if len(r.Updates) == 1 && r.Updates[0].Problem == "" {
+		t, cells = &r.Updates[0].Is, map[[2]int]ratelist.Change{}
+		for _, c := range r.Updates[0].Changes {
+			cells[[2]int{c.At, c.Column}] = c
+		}
+	}
+	if len(r.Updates) < 2 {
+		v.grid(f, r, t, cells)
 	}
 	wrong := func(l *ratelist.Line) bool { return l.Status == ratelist.Contradicts || l.Status == ratelist.Refused }
 	names := map[ratelist.Status]string{
@@ -201,8 +325,8 @@ func (v *ratesFileView) plan(f *store.File, plan *ratelist.Plan) {
 		ratelist.Refused:     "refused",
 	}
 	for _, first := range []bool{true, false} { // what is wrong stands first
-		for i := range plan.Lines {
-			l := &plan.Lines[i]
+		for i := range r.Plan.Lines {
+			l := &r.Plan.Lines[i]
 			if wrong(l) != first {
 				continue
 			}
@@ -218,25 +342,105 @@ func (v *ratesFileView) plan(f *store.File, plan *ratelist.Plan) {
 	}
 }
 
-// applyRates makes the zones and a method with the list.
+// maxGrid is how many rows of a list a preview shows.
+const maxGrid = 120
+
+func (v *fileView) grid(f *store.File, r *ratelist.Reading, t *rate.Table, cells map[[2]int]ratelist.Change) {
+	isNew := map[string]bool{}
+	names := map[string]string{}
+	for i, z := range r.Plan.Zones {
+		isNew[z.ID], names[z.ID] = r.Plan.New[i], z.Name
+	}
+	for _, id := range t.Zones {
+		col := shell.ZoneHead{ID: id, Name: cmp.Or(names[id], f.ZoneName(id))}
+		if isNew[id] {
+			col.Colour = "new"
+		}
+		v.Zones = append(v.Zones, col)
+	}
+	for i := range t.Rows[:min(len(t.Rows), maxGrid)] {
+		row := fileGridRow{Head: t.RowWords(i, f.Store.Units())}
+		for j, ch := range t.Rows[i].Charges {
+			cell := fileCell{Is: charge.Format(ch, f.Words())}
+			switch change, ok := cells[[2]int{i, j}]; {
+			case ok && change.Kind != ratelist.Unchanged:
+				cell.Kind, cell.Was, cell.Percent = string(change.Kind), change.Was, change.Percent
+				if change.Kind == ratelist.Added {
+					cell.Was = ""
+				}
+			case cells != nil && !ok:
+				cell.Kind = "kept"
+			}
+			row.Cells = append(row.Cells, cell)
+		}
+		v.Rows = append(v.Rows, row)
+	}
+}
+
+// updateOf says what a file changes in a list.
+func updateOf(f *store.File, u *ratelist.Update) updateView {
+	v := updateView{Problem: u.Problem}
+	if m := f.Method(u.Method); m != nil {
+		if v.Name = m.Name; len(m.Tables) > 1 {
+			v.Name += ", " + u.Was.Name
+		}
+	}
+	counts := map[ratelist.ChangeKind]int{}
+	for _, c := range u.Changes {
+		counts[c.Kind]++
+	}
+	var said []string
+	for _, one := range []struct {
+		kind ratelist.ChangeKind
+		word string
+	}{{ratelist.Raised, "raised"}, {ratelist.Lowered, "lowered"}, {ratelist.Other, "changed otherwise"},
+		{ratelist.Added, "new"}, {ratelist.NotOffered, "no longer offered"}, {ratelist.Unchanged, "unchanged"}} {
+		if n := counts[one.kind]; n > 0 {
+			said = append(said, plural.Count(n, "price")+" "+one.word)
+		}
+	}
+	v.Summary = strings.Join(said, ", ")
+	var kept []string
+	for _, id := range u.Kept {
+		kept = append(kept, f.ZoneName(id))
+	}
+	v.Kept, v.Gone = plural.Few(kept), plural.Few(u.Gone)
+	return v
+}
+
+// applyRates updates lists of the shop, or makes the zones and a method with the list.
 func (s *Screens) applyRates(c *gin.Context, u *sqlite.Upload) (upload.Applied, error) {
 	id := ""
 	_, err := s.draft.Edit(c.Request.Context(), func(f *store.File) error {
+		state := s.draft.State()
+		choices, slip := s.choices(c, state.File, c.Request.URL.Query())
+		if slip != "" {
+			return shell.Refusef("%s", slip)
+		}
+		r, err := ratelist.Open(u.Body, state.File, state.Reader(), choices)
+		if err != nil {
+			return shell.Refusef("%s", err.Error())
+		}
+		if why := r.Problem(); why != "" {
+			return shell.Refusef("%s", why)
+		}
+		if len(r.Updates)+len(r.New) > 0 {
+			r.Apply(f)
+			for i := range r.Updates {
+				id = r.Updates[i].Method
+			}
+			return nil
+		}
 		name, err := edit.Name(c.PostForm("name"))
 		if err != nil {
 			return err
 		}
-		t, m, plan, err := ratesPlan(c, s.draft.State(), u.Body)
-		switch {
-		case err != nil:
-			return err
-		case plan == nil:
-			return shell.Refusef("%s", m.Missing(t))
-		case !plan.Usable:
-			return shell.Refusef("some lines are refused or contradict each other: mend them first")
-		}
-		id = plan.Apply(f, name).ID
+		id = r.Plan.Apply(f, name).ID
 		return nil
 	})
-	return upload.Applied{To: "/rates/" + id}, err
+	to := "/rates"
+	if id != "" {
+		to += "/" + id
+	}
+	return upload.Applied{To: to}, err
 }

@@ -61,4 +61,5 @@ func (s *Screens) Routes(r gin.IRouter) {
 	r.POST("/rates/:method/:table/close-column", s.closeColumn)
 	r.GET("/rates-file", s.exportRates)
 	s.tables().Routes(r)
+	r.POST("/rates-file/:file/key", s.sendKey)
 }

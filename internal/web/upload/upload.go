@@ -68,7 +68,7 @@ func (i *Import) Routes(r gin.IRouter) {
 
 // send keeps a file, and leads to what it would change.
 func (i *Import) send(c *gin.Context) {
-	name, body, err := i.read(c)
+	name, body, err := i.Read(c)
 	u := sqlite.Upload{Name: name}
 	if err == nil {
 		u.ID, err = i.Store.AddUpload(c.Request.Context(), i.Kind, name, body)
@@ -77,10 +77,15 @@ func (i *Import) send(c *gin.Context) {
 		i.Refused(c, err)
 		return
 	}
-	c.Redirect(http.StatusSeeOther, i.Address(&u))
+	to := i.Address(&u)
+	if query := c.Request.URL.RawQuery; query != "" { // what the page that sent it chose
+		to += "?" + query
+	}
+	c.Redirect(http.StatusSeeOther, to)
 }
 
-func (i *Import) read(c *gin.Context) (name string, body []byte, err error) {
+// Read is the file of a form, as far as it is not too large.
+func (i *Import) Read(c *gin.Context) (name string, body []byte, err error) {
 	name, r, err := Sent(c)
 	if err != nil {
 		return "", nil, err

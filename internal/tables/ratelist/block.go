@@ -1,0 +1,413 @@
+package ratelist
+
+import (
+	"regexp"
+	"slices"
+	"strings"
+
+	"diadrom/internal/core/world"
+	"diadrom/internal/tables/grid"
+)
+
+// block is a list within a sheet: a sheet may have several, side by side or beneath one another.
+type block struct {
+	at       int        // its first column in the sheet
+	titles   []grid.Row // rows with a single cell above its head
+	head     grid.Row
+	rows     []grid.Row
+	sections []section  // titles between its rows
+	asides   []grid.Row // rows with a single cell below its last row
+	mapping  Mapping
+}
+
+// section is a title between the rows of a list.
+type section struct {
+	before int // the index of the row that it stands above
+	row    grid.Row
+}
+
+// layout is a sheet while its blocks are found.
+type layout struct {
+	blocks  []*block
+	key     key
+	skipped []Skipped
+	pending []grid.Row // rows with a single cell that belong to what comes next
+	cur     *block
+	at      int
+	width   int
+	forced  int // the line of the heads that somebody chose; 0 for none
+}
+
+// mostly is the share of cells, in tenths, that have to be of a kind for a column or a row to be of it.
+const mostly = 7
+
+// blocksOf finds the lists of a sheet, and what it says of where its zones are. forced is the line of the heads where
+// somebody chose it.
+func blocksOf(g *grid.Grid, forced int) *layout {
+	l := &layout{key: key{}, forced: forced}
+	for _, s := range strips(g) {
+		l.strip(g, s[0], s[1])
+	}
+	if len(l.blocks) == 0 && len(l.key) == 0 { // no row looks like heads: the usual one is taken
+		head := g.Head()
+		b := &block{head: g.Rows[head]}
+		b.rows = g.Rows[head+1:]
+		b.titles = g.Rows[:head]
+		l.blocks = append(l.blocks, b)
+	}
+	return l
+}
+
+// strips are the columns of lists that stand side by side, as pairs of the first column and the one behind the last:
+// empty columns part them, unless what stands to the right cannot be read without what stands to the left.
+func strips(g *grid.Grid) [][2]int {
+	width := 0
+	for i := range g.Rows {
+		width = max(width, len(g.Rows[i].Cells))
+	}
+	used := make([]bool, width)
+	for i := range g.Rows {
+		if single(&g.Rows[i]) {
+			continue
+		}
+		for j, c := range g.Rows[i].Cells {
+			used[j] = used[j] || c.Text != ""
+		}
+	}
+	var list [][2]int
+	for j := 0; j < width; {
+		if !used[j] {
+			j++
+			continue
+		}
+		from := j
+		for j < width && used[j] {
+			j++
+		}
+		if n := len(list); n > 0 && !standsAlone(g, from, j) {
+			list[n-1][1] = j
+			continue
+		}
+		list = append(list, [2]int{from, j})
+	}
+	if len(list) == 1 {
+		return repeated(g, list[0])
+	}
+	if len(list) == 0 {
+		return [][2]int{{0, width}}
+	}
+	list[0][0], list[len(list)-1][1] = 0, width
+	return list
+}
+
+// repeated parts columns where the head of the first one, which names a measure, stands again.
+func repeated(g *grid.Grid, s [2]int) [][2]int {
+	for i := range g.Rows[:min(len(g.Rows), maxTitles)] {
+		cells := g.Rows[i].Cells
+		if len(cells) <= s[0] || cells[s[0]].Text == "" || !headWord(cells[s[0]].Text) {
+			continue
+		}
+		list := [][2]int{{s[0], s[1]}}
+		for j := s[0] + 2; j < min(s[1], len(cells)); j++ {
+			if !cells[j].Carried && foldedHead(cells[j].Text) == foldedHead(cells[s[0]].Text) {
+				list[len(list)-1][1] = j
+				list = append(list, [2]int{j, s[1]})
+			}
+		}
+		return list
+	}
+	return [][2]int{s}
+}
+
+// maxTitles is how many rows of titles and notes may stand above a list.
+const maxTitles = 40
+
+// standsAlone says whether some columns can be read by themselves: they begin with a measure, a destination, or the
+// label of a zone.
+func standsAlone(g *grid.Grid, from, to int) bool {
+	if to-from < 2 {
+		return false
+	}
+	for i := range g.Rows {
+		row := part(&g.Rows[i], from, to)
+		if filled(row.Cells) < 2 {
+			continue
+		}
+		return headWord(row.Cells[0].Text) || zoneLabel(row.Cells[0].Text, false) && len(placesIn(row.Cells[1].Text)) > 0
+	}
+	return false
+}
+
+// part is the columns of a row from one on to another.
+func part(r *grid.Row, from, to int) grid.Row {
+	out := grid.Row{Line: r.Line, Cells: make([]grid.Cell, max(0, to-from))}
+	if from < len(r.Cells) {
+		copy(out.Cells, r.Cells[from:min(to, len(r.Cells))])
+	}
+	return out
+}
+
+func filled(cells []grid.Cell) (n int) {
+	for i := range cells {
+		if cells[i].Text != "" && !cells[i].Carried {
+			n++
+		}
+	}
+	return n
+}
+
+func single(r *grid.Row) bool { return filled(r.Cells) < 2 }
+
+// said is what a row says, in one line.
+func said(r *grid.Row) string {
+	var list []string
+	for i := range r.Cells {
+		if r.Cells[i].Text != "" && !r.Cells[i].Carried {
+			list = append(list, r.Cells[i].Text)
+		}
+	}
+	return strings.Join(list, " · ")
+}
+
+// strip finds the blocks in some columns.
+func (l *layout) strip(g *grid.Grid, from, to int) {
+	l.cur, l.pending, l.at, l.width = nil, nil, from, to-from
+	for i := range g.Rows {
+		row := part(&g.Rows[i], from, to)
+		switch n := filled(row.Cells); {
+		case n == 0:
+			if i > 0 && !single(&g.Rows[i]) && l.cur != nil && len(l.cur.rows) == 0 && len(l.pending) > 0 {
+				l.drop(l.pending, "a title")
+				l.pending = nil
+			}
+			continue
+		case l.forced > 0 && row.Line < l.forced:
+			l.pending = append(l.pending, row)
+		case l.forced == row.Line && l.forced > 0:
+			l.begin(row)
+		case n == 1 && l.width > 1 && l.title(&row):
+			l.pending = append(l.pending, row)
+		default:
+			l.row(row)
+		}
+	}
+	l.end()
+}
+
+// title says whether a row with a single cell is a title or a note: it is no row of the list that lacks its prices.
+func (l *layout) title(row *grid.Row) bool {
+	_, band := ParseBand(row.Cells[0].Text)
+	return l.cur == nil || !band && !isPrice(said(row))
+}
+
+// end closes the block that is read.
+func (l *layout) end() {
+	if l.cur != nil {
+		l.cur.asides = append(l.cur.asides, l.pending...)
+	} else {
+		l.drop(l.pending, "a note")
+	}
+	l.pending, l.cur = nil, nil
+}
+
+// drop tells rows that are no part of a list.
+func (l *layout) drop(rows []grid.Row, why string) {
+	for i := range rows {
+		l.skipped = append(l.skipped, Skipped{rows[i].Line, said(&rows[i]), why})
+	}
+}
+
+// row puts a row of several cells where it belongs.
+func (l *layout) row(row grid.Row) {
+	switch {
+	case l.key.take(l.cur, &row):
+		l.skipped = append(l.skipped, Skipped{row.Line, said(&row), "it says where a zone is"})
+	case l.cur != nil && len(l.pending) == 0 && sameCells(row.Cells, l.cur.head.Cells):
+		l.skipped = append(l.skipped, Skipped{row.Line, said(&row), "it repeats the heads"})
+	case l.isHead(&row):
+		if l.cur != nil && len(l.cur.rows) == 0 && len(l.pending) == 0 && l.cur.head.Line != l.forced {
+			l.secondHead(row)
+			return
+		}
+		l.begin(row)
+	case l.cur == nil:
+		l.pending = append(l.pending, row) // above the heads: "Valid from · 1.1.2027"
+	default:
+		if len(l.pending) > 0 {
+			for _, p := range l.pending {
+				l.cur.sections = append(l.cur.sections, section{len(l.cur.rows), p})
+			}
+			l.pending = nil
+		}
+		l.cur.rows = append(l.cur.rows, row)
+	}
+}
+
+// begin begins a block with its heads.
+func (l *layout) begin(head grid.Row) {
+	if l.cur != nil && len(l.cur.rows) == 0 && len(l.blocks) > 0 { // heads without a list below them are titles
+		l.blocks = l.blocks[:len(l.blocks)-1]
+		l.pending = append(slices.Concat(l.cur.titles, []grid.Row{l.cur.head}), l.pending...)
+	}
+	l.cur = &block{at: l.at, head: head, titles: l.pending}
+	l.blocks = append(l.blocks, l.cur)
+	l.pending = nil
+}
+
+func sameCells(a, b []grid.Cell) bool {
+	return slices.EqualFunc(a, b, func(x, y grid.Cell) bool { return world.Fold(x.Text) == world.Fold(y.Text) })
+}
+
+var onlyUnit = regexp.MustCompile(`^[(\[]?(?:[A-Z]{3}|\p{Sc}|[a-z]{1,3}|\p{Sc}/[a-z]{1,4}|[A-Z]{3}/[a-z]{1,4})[)\]]?$`)
+
+// secondHead joins a second row of heads to the first: units and currencies belong to them, places say where the zones
+// above them are, and else the lower row counts.
+func (l *layout) secondHead(row grid.Row) {
+	head := l.cur.head
+	units, places, count := 0, 0, 0
+	for i, c := range row.Cells {
+		if c.Text == "" {
+			continue
+		}
+		count++
+		above := head.Cells[i].Text
+		switch {
+		case onlyUnit.MatchString(c.Text) && len(placesIn(c.Text)) == 0:
+			units++
+		case above != "" && zoneLabel(above, true) && len(placesIn(c.Text)) > 0:
+			places++
+		case i == 0 && headWord(c.Text):
+			count--
+		}
+	}
+	joined := grid.Row{Line: row.Line, Cells: slices.Clone(head.Cells)}
+	switch {
+	case units == count:
+		for i, c := range row.Cells {
+			joined.Cells[i].Text = strings.TrimSpace(joined.Cells[i].Text + " " + c.Text)
+		}
+	case places > 0 && places*10 >= count*mostly:
+		for i, c := range row.Cells {
+			if above := head.Cells[i].Text; above != "" && zoneLabel(above, true) && len(placesIn(c.Text)) > 0 {
+				l.key.add(above, c.Text, row.Line)
+			}
+		}
+	default:
+		l.cur.titles = append(l.cur.titles, head)
+		twice := map[string]int{}
+		for _, c := range row.Cells {
+			twice[world.Fold(c.Text)]++
+		}
+		for i, c := range row.Cells {
+			if c.Text == "" {
+				continue
+			}
+			if above := joined.Cells[i].Text; above != "" && twice[world.Fold(c.Text)] > 1 {
+				joined.Cells[i].Text = above + " " + c.Text
+			} else {
+				joined.Cells[i].Text = c.Text
+			}
+			joined.Cells[i].Carried = false
+		}
+	}
+	l.cur.head = joined
+}
+
+// headWord says whether a text is what a column is called.
+func headWord(text string) bool {
+	if _, band := ParseBand(text); text == "" || band || isPrice(text) {
+		return false
+	}
+	field, by := meaning(text)
+	if field == To || field == From { // "Maximum weight 30 kg" is a note, "Max. weight" a head
+		return len(strings.Fields(text)) < 5
+	}
+	folded := foldedHead(text)
+	return field != "" || by != "" && len(strings.Fields(text)) < 5 ||
+		slices.ContainsFunc(strings.FieldsFunc(folded, func(r rune) bool { return r == ' ' }), func(word string) bool {
+			f, ok := heads[word]
+			return ok && (f == Zone || f == Country) && word == folded
+		}) || headPair(text)
+}
+
+// headPair says whether a text is what stands in a corner: "Zone / kg".
+func headPair(text string) bool {
+	first, second, ok := strings.Cut(strings.NewReplacer("\\", "/", "|", "/").Replace(text), "/")
+	if !ok {
+		return false
+	}
+	is := func(t string) bool { f, by := meaning(t); return f != "" || by != "" }
+	return is(first) && is(second)
+}
+
+// isPrice says whether a cell is a price, a charge that begins with a number, or says that there is none.
+var priceCell = regexp.MustCompile(
+	`^(?:[A-Z]{3}|[A-Z]{0,2}\p{Sc}|kr\.?)?\s*[-−]?[0-9][0-9.,'’ \x{a0}\x{202f}]*(?:[*%]|[A-Z]{3}|\p{Sc}|kr|,-|$|\s+\+|\s*/|` +
+		`\s+(?:[A-Z]{3}|\p{Sc}|kr|per|pro|je|par|por|first|%)(?:\b|\s|$))`)
+
+func isPrice(text string) bool {
+	return text != "" && (priceCell.MatchString(text) || unpriced(text) || free(text))
+}
+
+// isHead says whether a row heads columns.
+func (l *layout) isHead(row *grid.Row) bool {
+	first := row.Cells[0].Text
+	for i := range row.Cells {
+		if first = row.Cells[i].Text; first != "" {
+			break
+		}
+	}
+	others, texts := 0, 0
+	for i, c := range row.Cells {
+		if i == 0 || c.Text == "" {
+			continue
+		}
+		others++
+		if !c.Number && !isPrice(c.Text) {
+			texts++
+		}
+	}
+	if row.Cells[0].Text != "" && headWord(row.Cells[0].Text) && !row.Cells[0].Number {
+		return true
+	}
+	if l.cur == nil {
+		return others > 0 && texts*10 >= others*6 && !row.Cells[0].Number || others > 0 && texts == 0 && first != "" &&
+			row.Cells[0].Text == ""
+	}
+	if len(l.cur.rows) == 0 {
+		return row.Cells[0].Text == "" && texts*10 >= others*6
+	}
+	priced, words := 0, 0
+	for j := 1; j < len(row.Cells); j++ {
+		is, n := 0, 0
+		for i := range l.cur.rows[:min(len(l.cur.rows), maxTitles)] {
+			if c := l.cur.rows[i].Cells[j]; c.Text != "" {
+				if n++; c.Number || isPrice(c.Text) {
+					is++
+				}
+			}
+		}
+		if n == 0 || is*10 < n*mostly {
+			continue
+		}
+		priced++
+		if c := row.Cells[j]; c.Text != "" && !c.Number && !isPrice(c.Text) {
+			words++
+		}
+	}
+	return priced > 0 && words*10 >= priced*6
+}
+
+// noPrice are the cells that say that nothing is offered; common practice, no source.
+var noPrice = []string{"-", "–", "—", "--", "---", "x", "no", "n/a", "na", "n.a.", "none", "not available", "not offered",
+	"on request", "por", "p.o.r.", "auf anfrage", "a.a.", "nein", "sur demande", "non", "nicht verfugbar",
+	"non disponible", "a consultar", "no disponible", "bajo demanda", "ei", "pyydettaessa", "ei saatavilla", "sopimuksen mukaan",
+	"nej", "pa begaran", "enligt offert", "ej tillganglig", "/", "./.", "call", "ask", "tbd", "closed"}
+
+func unpriced(text string) bool { return slices.Contains(noPrice, bandText(text)) }
+
+// freeWords are the cells that say that the delivery is free.
+var freeWords = []string{"free", "gratis", "kostenlos", "frei", "gratuit", "gratuito", "ilmainen", "maksuton", "fri",
+	"fritt", "offert", "incluido", "included"}
+
+func free(text string) bool { return slices.Contains(freeWords, bandText(text)) }

@@ -1,0 +1,193 @@
+package ratelist
+
+import (
+	"regexp"
+	"slices"
+	"strings"
+
+	"diadrom/internal/core/measure"
+	"diadrom/internal/core/rate"
+	"diadrom/internal/core/world"
+)
+
+// Field is what a column of a list holds.
+type Field string
+
+// The fields. A destination is a zone of the store, or a country with what narrows it. A list has one price a line, in
+// a column Price, or several, in columns Prices: each for the zone, or else for the band, that its head names.
+const (
+	Zone      Field = "zone"
+	Country   Field = "country"
+	Region    Field = "region"
+	City      Field = "city"
+	Postcode  Field = "postcode"
+	From      Field = "from"
+	To        Field = "to"
+	Bands     Field = "band" // both bounds in one cell: "0–1 kg"
+	Price     Field = "price"
+	Prices    Field = "prices"
+	PerWeight Field = "per_weight" // a price for each unit of weight, on top of the price of the line where it has one
+)
+
+// Fields lists them.
+var Fields = []Field{Zone, Country, Region, City, Postcode, From, To, Bands, Price, Prices, PerWeight}
+
+// destinations are the fields that say where parcels go, in the order in which they narrow.
+var destinations = []Field{Zone, Country, Region, City, Postcode}
+
+// String is the field in words.
+func (f Field) String() string { return strings.ReplaceAll(string(f), "_", " ") }
+
+// Says is what a column with the field holds, as a person would say it.
+func (f Field) Says() string {
+	return map[Field]string{From: "from", To: "up to", Bands: "bands (0–1 kg)", Price: "price of the line",
+		Prices: "prices for its head", PerWeight: "price per unit of weight"}[f]
+}
+
+var parts = regexp.MustCompile(`[^\p{L}\p{N}]+`)
+
+// heads are the folded heads of columns in the languages of the lists that are read (English, German, French, Spanish,
+// Finnish, Swedish); common practice, no source.
+var heads = map[string]Field{}
+
+func init() {
+	for field, names := range map[Field][]string{
+		Zone: {"zone", "zones", "destination", "area", "zone name", "delivery zone", "shipping zone", "zona", "zonas",
+			"zonen", "gebiet", "liefergebiet", "destino", "vyohyke", "alue", "kohde", "zon", "omrade", "tariff zone",
+			"tarifzone", "group", "zone no", "zone number", "zone nr", "ziel", "zielgebiet"},
+		Country: {"country", "country code", "countries", "to country", "destination country", "country name", "land",
+			"lander", "zielland", "bestimmungsland", "landercode", "pays", "code pays", "pays de destination", "pais",
+			"paises", "maa", "maat", "kohdemaa", "maakoodi", "landkod", "lander countries", "iso", "iso code"},
+		Region: {"region", "state", "province", "county", "bundesland", "kanton", "departement", "provincia",
+			"maakunta", "lan", "landskap", "island", "state province"},
+		City: {"city", "town", "ort", "stadt", "ville", "ciudad", "poblacion", "kaupunki", "kunta", "stad"},
+		Postcode: {"postcode", "postal code", "post code", "zip", "zip code", "postcodes", "postal codes",
+			"zip codes", "zip postal code", "postcode range", "postcode from to", "plz", "postleitzahl",
+			"postleitzahlen", "plz gebiet", "plz bereich", "code postal", "codes postaux", "codigo postal", "cp",
+			"codigos postales", "postinumero", "postinumerot", "postnummer", "postnr", "codes"},
+		Price: {"price", "rate", "cost", "charge", "shipping price", "shipping cost", "fee", "amount", "tariff",
+			"net price", "price per parcel", "price parcel", "per parcel", "preis", "nettopreis", "preis pro paket",
+			"betrag", "porto", "versandkosten", "entgelt", "kosten", "prix", "prix ht", "tarif", "tarifs", "montant",
+			"precio", "tarifa", "importe", "coste", "hinta", "hinta alv 0", "maksu", "toimitusmaksu", "pris",
+			"avgift", "frakt", "fraktpris", "base price", "basic price", "base rate", "grundpreis", "base", "rates"},
+	} {
+		for _, name := range names {
+			heads[name] = field
+		}
+	}
+}
+
+var lower = []string{"from", "min", "minimum", "above", "over", "and above", "starting at", "at least", "lower",
+	"more than", "von", "ab", "desde", "alkaen", "fran", "mini", "minimo", "mindestens", "uber", "yli"}
+
+var upper = []string{"to", "max", "maximum", "up to", "until", "below", "under", "less than", "at most", "upper",
+	"bis", "hasta", "jusqu a", "jusqua", "till", "asti", "enintaan", "upp till", "maxi", "maximo", "hochstens",
+	"limit", "maximal", "korkeintaan", "hogst"}
+
+// measures are the words that say what the bounds of a list measure.
+var measures = []struct {
+	by    rate.By
+	words []string
+}{
+	{rate.ByBilled, []string{"billed weight", "billable weight", "chargeable weight", "billed_weight",
+		"frachtpflichtiges gewicht", "poids taxable", "rahdituspaino", "fraktdragande vikt"}},
+	{rate.ByWeight, []string{"weight", "kg", "lb", "lbs", "grams", "gram", "g", "oz", "gewicht", "poids", "peso",
+		"paino", "vikt", "vekt", "vaegt", "kilos", "kilo", "mass"}},
+	{rate.BySubtotal, []string{"subtotal", "order value", "total", "value", "order total", "cart value", "warenwert",
+		"bestellwert", "montant", "valor", "ostosten arvo", "tilauksen arvo", "ordervarde", "panier", "pedido"}},
+	{rate.ByQuantity, []string{"quantity", "items", "pieces", "qty", "pcs", "anzahl", "stuck", "quantite", "articles",
+		"cantidad", "unidades", "kpl", "maara", "antal", "item count", "number of items"}},
+	{rate.ByDistance, []string{"distance", "km", "miles", "mi", "entfernung", "distancia", "etaisyys", "matka",
+		"avstand"}},
+}
+
+// asides are heads of columns that are no part of a price: they are told and left out.
+var asides = []string{"days", "transit", "delivery time", "remark", "remarks", "note", "notes", "comment", "service",
+	"carrier", "product", "laufzeit", "bemerkung", "hinweis", "delai", "delais", "remarque", "plazo", "observaciones",
+	"toimitusaika", "huomautus", "leveranstid", "anmarkning", "transit time", "lead time", "currency", "id", "no",
+	"nr", "valid", "effective", "updated", "tax", "vat", "mwst", "tva", "iva", "alv", "moms"}
+
+func foldedHead(head string) string {
+	return strings.TrimSpace(parts.ReplaceAllString(world.Fold(head), " "))
+}
+
+// holds says whether words stand in a folded head as words of their own.
+func holds(folded, words string) bool { return strings.Contains(" "+folded+" ", " "+words+" ") }
+
+func holdsAny(folded string, list []string) bool {
+	return slices.ContainsFunc(list, func(words string) bool { return holds(folded, words) })
+}
+
+// perWeight are heads of a column with a price for each unit of weight: "per kg", "€/kg", "price per kg".
+var perWeight = regexp.MustCompile(`(?i)(?:\bper\b|/|\bje\b|\bpro\b|\bpar\b|\bpor\b|\beach\b|\badditional\b)` +
+	`\s*(?:started\s*|additional\s*|extra\s*)?(kg|kilo|g|lb)\b`)
+
+// taxWords stand beside the word for a price and do not change what the column holds.
+var taxWords = []string{"excl", "incl", "excluding", "including", "ex", "inc", "exkl", "inkl", "zzgl", "without", "with",
+	"vat", "tax", "mwst", "ust", "tva", "ht", "ttc", "iva", "alv", "moms", "net", "netto", "brutto", "gross", "0", "in",
+	"sin", "hors", "veroton", "verollinen", "euro", "euros", "each", "per", "parcel", "shipment", "kolli", "paket", "pro",
+	"colis", "lahetys", "paketti", "your", "our", "list", "new", "2025", "2026", "2027"}
+
+func withoutTaxWords(name string) string {
+	words := slices.DeleteFunc(strings.Fields(name), func(word string) bool { return slices.Contains(taxWords, word) })
+	return strings.Join(words, " ")
+}
+
+// meaning is what a column holds by its head, and what its bounds measure where the head says so.
+func meaning(head string) (field Field, by rate.By) {
+	if code := world.CurrencyIn(head); code != "" { // "price (EUR)"
+		head = regexp.MustCompile(`(?i)\b`+code+`\b`).ReplaceAllString(head, "")
+	}
+	name := foldedHead(head)
+	if f, ok := heads[name]; ok {
+		return f, ""
+	}
+	if f, ok := heads[withoutTaxWords(name)]; ok {
+		return f, ""
+	}
+	if b, band := ParseBand(head); band && !b.Whole { // "up to 2 kg" has prices below it, not bounds
+		return "", ""
+	}
+	if perWeight.MatchString(head) {
+		return PerWeight, ""
+	}
+	if holdsAny(name, upper) {
+		field = To
+	}
+	if holdsAny(name, lower) {
+		field = From
+	}
+	for i := range measures {
+		if holdsAny(name, measures[i].words) {
+			if field == To && holdsAny(name, lower) && strings.Contains(" "+name, " from to") {
+				field = ""
+			}
+			return field, measures[i].by
+		}
+	}
+	return field, ""
+}
+
+// measured says whether a head names a measure or a unit, and no bound of its own: "Weight", "kg", "Paino (kg)".
+func measured(head string) bool {
+	if b, band := ParseBand(head); band && !b.Whole {
+		return false
+	}
+	_, by := meaning(head)
+	return by != ""
+}
+
+// headUnit is the unit of weight that the head of a column names; "" where it names none. False where it names several.
+func headUnit(head string) (unit string, ok bool) {
+	for _, word := range strings.Fields(foldedHead(head)) {
+		named, is := measure.Unit(measure.Weight, word)
+		if !is || word == "t" {
+			continue
+		}
+		if unit != "" && unit != named {
+			return "", false
+		}
+		unit = named
+	}
+	return unit, true
+}

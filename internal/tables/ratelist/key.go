@@ -1,0 +1,190 @@
+package ratelist
+
+import (
+	"regexp"
+	"slices"
+	"strings"
+
+	"diadrom/internal/core/world"
+	"diadrom/internal/tables/grid"
+)
+
+// key says where zones are that a list calls by a number or a letter: "Zone 1: Finland, Sweden".
+type key map[string]keyed // by the folded label
+
+// keyed is what a key says of a zone.
+type keyed struct {
+	label  string
+	places []string
+	line   int // where it was first said
+}
+
+// labels are the words that stand before the number of a zone.
+const labels = `zone|zona|vyohyke|alue|zon|gebiet|tarifzone|tariff zone|group|gruppe|groupe|grupo|ryhma|area`
+
+var (
+	worded = regexp.MustCompile(`^(?:` + labels + `)\s*[:.#-]?\s*([0-9]{1,2}[a-z]?|[a-z][0-9]?|[ivx]{1,4})$`)
+	alone  = regexp.MustCompile(`^(?:[0-9]{1,2}[a-z]?|[a-z][0-9]?)$`)
+)
+
+// labelOf is the folded label of a zone without the word before it: "1" of "Zone 1"; "" of what is none. A number or a
+// letter alone is one where bare is true.
+func labelOf(text string, bare bool) string {
+	folded := strings.TrimSpace(world.Fold(strings.Trim(text, ": ")))
+	if m := worded.FindStringSubmatch(folded); m != nil {
+		return m[1]
+	}
+	if bare && alone.MatchString(folded) {
+		return folded
+	}
+	return ""
+}
+
+// zoneLabel says whether a text is what a carrier calls a zone.
+func zoneLabel(text string, bare bool) bool { return labelOf(text, bare) != "" }
+
+// add notes that a zone has some places.
+func (k key) add(label, places string, line int) {
+	at := labelOf(label, true)
+	if at == "" {
+		at = world.Fold(label)
+	}
+	one := k[at]
+	if one.line == 0 {
+		one.line, one.label = line, strings.Trim(label, ": ")
+	}
+	for _, place := range placesIn(places) {
+		if !slices.Contains(one.places, place) {
+			one.places = append(one.places, place)
+		}
+	}
+	k[at] = one
+}
+
+// of is what the key says of a zone.
+func (k key) of(label string) (keyed, bool) {
+	at := labelOf(label, true)
+	if at == "" {
+		at = world.Fold(label)
+	}
+	one, ok := k[at]
+	return one, ok
+}
+
+// join adds what another key says of zones that this one does not know.
+func (k key) join(other key) {
+	for at, one := range other {
+		if _, known := k[at]; !known {
+			k[at] = one
+		}
+	}
+}
+
+// placesIn are the countries and groups of countries that a text lists; none where a part of it is something else.
+func placesIn(text string) (list []string) {
+	if text == "" || len(text) > maxPlaces {
+		return nil
+	}
+	for _, one := range strings.FieldsFunc(text, func(r rune) bool { return strings.ContainsRune(",;/|·\n&", r) }) {
+		one = strings.TrimSpace(strings.Trim(strings.TrimSpace(one), "."))
+		if one == "" {
+			continue
+		}
+		if part, err := countryOf(one); err == nil {
+			list = append(list, part)
+			continue
+		}
+		if g, ok := groupOf(one); ok {
+			list = append(list, g)
+			continue
+		}
+		both := strings.Split(one, " ") // "FI SE DK"
+		if len(both) < 2 {
+			return nil
+		}
+		for _, code := range both {
+			c, ok := world.CountryByCode(code)
+			if !ok || code != c.Alpha2 {
+				return nil
+			}
+			list = append(list, c.Alpha2)
+		}
+	}
+	return list
+}
+
+// maxPlaces is the longest list of places in a cell, in bytes.
+const maxPlaces = 4000
+
+// groupOf is the name of a group of countries, such as the EU.
+func groupOf(text string) (string, bool) {
+	if strings.EqualFold(text, "EU") {
+		return "EU", true
+	}
+	if g, ok := world.GroupByName(text); ok {
+		return g.Name, true
+	}
+	return "", false
+}
+
+// take reads a row of a key: a label and places, or a country and the label of its zone. cur is the block that the row
+// would be of.
+func (k key) take(cur *block, row *grid.Row) bool {
+	label, places := -1, -1
+	if cur != nil && cur.keyish() {
+		for i := range cur.head.Cells {
+			switch field, _ := meaning(cur.head.Cells[i].Text); {
+			case field == Zone && label < 0:
+				label = i
+			case (field == Country || field == Region) && places < 0:
+				places = i
+			}
+		}
+		if label < 0 || places < 0 {
+			return false
+		}
+		if len(placesIn(row.Cells[places].Text)) == 0 || row.Cells[label].Text == "" {
+			return false
+		}
+	} else {
+		cells := 0
+		for i := range row.Cells {
+			text := row.Cells[i].Text
+			switch {
+			case text == "":
+				continue
+			case label < 0 && zoneLabel(text, cells == 0):
+				label = i
+			case places < 0 && !unpriced(text) && len(placesIn(text)) > 0:
+				places = i
+			}
+			cells++
+		}
+		if cells != 2 || label < 0 || places < 0 {
+			return false
+		}
+	}
+	k.add(row.Cells[label].Text, row.Cells[places].Text, row.Line)
+	return true
+}
+
+// keyish says whether the heads are those of a key: a zone and countries, and no price or bound.
+func (b *block) keyish() bool {
+	zone, places := false, false
+	for i := range b.head.Cells {
+		text := b.head.Cells[i].Text
+		if band, ok := ParseBand(text); ok && !band.Whole || isPrice(text) {
+			return false
+		}
+		field, by := meaning(text)
+		switch {
+		case by != "", field == Price, field == From, field == To, field == PerWeight:
+			return false
+		case field == Zone:
+			zone = true
+		case field == Country, field == Region:
+			places = true
+		}
+	}
+	return zone && places
+}

@@ -1,0 +1,77 @@
+package ratelist
+
+import (
+	"fmt"
+	"regexp"
+	"strings"
+
+	"diadrom/internal/core/world"
+)
+
+// Skipped is a row, or a part of one, that is no part of a price, with the reason.
+type Skipped struct {
+	Line int    `json:"line"`
+	Text string `json:"text"`
+	Why  string `json:"why"`
+}
+
+// Ask is a question that a list leaves open. Until it is answered nobody can say that the list was read rightly.
+type Ask struct {
+	Code    string `json:"code"`
+	Message string `json:"message"`
+}
+
+// Codes of questions.
+const (
+	AskSheet       = "sheet"       // several sheets have prices
+	AskList        = "list"        // several lists that do not go together
+	AskCurrency    = "currency"    // prices in another currency than the shop's
+	AskDecimal     = "decimal"     // numbers that may be a thousand or one
+	AskUnit        = "unit"        // bounds whose unit nothing says, and which are hardly in the shop's
+	AskZone        = "zone"        // a zone that nothing explains
+	AskDestination = "destination" // a list that does not say where parcels go
+	AskSurcharge   = "surcharge"   // what comes on top of the prices
+	AskTax         = "tax"         // prices with tax where the shop's are without it, or the other way round
+	AskSteps       = "steps"       // "per 100 kg", which may count the whole weight or what is further
+	AskFootnote    = "footnote"    // prices with a mark
+	AskGap         = "gap"         // what no line covers
+	AskEdges       = "edges"       // bounds that count otherwise than in the list that is updated
+	AskPrices      = "prices"      // prices far from those that they replace
+)
+
+var (
+	surcharge = regexp.MustCompile(`\b(?:fuel|bunker|diesel|energy|surcharges?|toll|maut|kraftstoff\w*|treibstoff\w*|` +
+		`diesel\w*|energie\w*|\w*zuschlag|carburant|gazole|surtaxe|supplement|combustible|recargo|suplemento|` +
+		`polttoaine\w*|lisamaksu|\w*lisa|bransle\w*|drivmedel\w*|\w*tillagg|remote|peak|clearance|handling fee)\b`)
+	withoutTax = regexp.MustCompile(`\b(?:excl?|exkl|excluding|exclusive|ex|without|net of|plus|zzgl|ohne|exklusive|` +
+		`hors|hors taxe|sin|sans|ilman|exklusive|utan)\b\.?\s*(?:of\s+)?(?:[0-9]+\s*%\s*)?(?:the\s+)?` +
+		`(?:vat|tax|taxes|sales tax|gst|mwst|ust|umsatzsteuer|tva|iva|alv|moms)\b|\balv\s*0|\bht\b|\bnetto`)
+	withTax = regexp.MustCompile(`\b(?:incl?|inkl|including|inclusive|with|mit|inklusive|ttc|avec|con|sis|sisaltaa|med)\b\.?` +
+		`\s*(?:of\s+)?(?:[0-9]+\s*%\s*)?(?:the\s+)?(?:vat|tax|taxes|sales tax|gst|mwst|ust|tva|iva|alv|moms)\b|` +
+		`\bttc\b|\bbrutto`)
+	figure = regexp.MustCompile(`[0-9]`)
+)
+
+// percentColumn says whether a head is that of a column of surcharges.
+func percentColumn(head string) bool {
+	folded := foldedHead(head)
+	return surcharge.MatchString(folded) || strings.HasSuffix(strings.TrimSpace(head), "%")
+}
+
+// note asks about what a text beside a list says of all its prices.
+func (o *opening) note(line int, said string) {
+	folded := world.Fold(said)
+	if surcharge.MatchString(folded) && (figure.MatchString(folded) || strings.Contains(folded, "%")) {
+		o.ask(AskSurcharge, fmt.Sprintf("Line %d says: %s. Add it to the prices as a percentage, or leave the prices as "+
+			"they are.", line, strings.TrimSuffix(said, ".")))
+	}
+	includes := o.f.Store.Tax.PricesIncludeTax
+	switch without, with := withoutTax.MatchString(folded), withTax.MatchString(folded); {
+	case without && !with && includes:
+		o.ask(AskTax, fmt.Sprintf("Line %d says that the prices are without tax: %s. This shop's prices include tax. Add "+
+			"the tax as a percentage, or leave the prices as they are.", line, strings.TrimSuffix(said, ".")))
+	case with && !without && !includes:
+		o.ask(AskTax, fmt.Sprintf("Line %d says that the prices include tax: %s. This shop's prices are without tax. Take "+
+			"the tax off as a percentage, or leave the prices as they are.", line, strings.TrimSuffix(said, ".")))
+	}
+}

@@ -1,0 +1,118 @@
+package rates
+
+import (
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+
+	"diadrom/internal/core/decimal"
+	"diadrom/internal/core/rate"
+	"diadrom/internal/core/store"
+	"diadrom/internal/core/world"
+	"diadrom/internal/tables/ratelist"
+	"diadrom/internal/web/shell"
+	"diadrom/internal/web/upload"
+
+	"github.com/gin-gonic/gin"
+)
+
+// keyKind is the kind of files that say where the zones of a price list are.
+const keyKind = "rates-key"
+
+// choices are what somebody set on the preview of a file; slip is what of it cannot be read.
+func (s *Screens) choices(c *gin.Context, f *store.File, query url.Values) (choices ratelist.Choices, slip string) {
+	choices = ratelist.Choices{
+		Sheet:   query.Get("sheet"),
+		Columns: map[int]ratelist.Field{},
+		Places:  map[string]string{},
+		Unit:    query.Get("unit"),
+		Settled: query["ok"],
+	}
+	choices.List, _ = strconv.Atoi(query.Get("list"))
+	choices.Into, choices.Table, _ = strings.Cut(query.Get("into"), "/")
+	// What was chosen for the columns of one list says nothing of those of another.
+	asShown := func(name string) bool { return !query.Has("of-"+name) || query.Get("of-"+name) == query.Get(name) }
+	same := asShown("sheet") && asShown("head") && asShown("list")
+	if head, err := strconv.Atoi(query.Get("head")); err == nil && asShown("sheet") &&
+		(!asShown("head") || !query.Has("of-head") || query.Has("headed")) {
+		choices.Head = head
+	}
+	if by := rate.By(query.Get("by")); by.Words() != "" && same {
+		choices.By = by
+	}
+	if edges := rate.Edges(query.Get("edges")); same && (edges == rate.From || edges == rate.UpTo) {
+		choices.Edges = edges
+	}
+	if d := query.Get("decimal"); d == "." || d == "," {
+		choices.Decimal = d[0]
+	}
+	for name, values := range query {
+		if zone, ok := strings.CutPrefix(name, "z:"); ok && strings.TrimSpace(values[0]) != "" {
+			choices.Places[world.Fold(zone)] = zoneTyped(f, values[0])
+		}
+		if column, err := strconv.Atoi(strings.TrimPrefix(name, "c")); err == nil && name[0] == 'c' && same {
+			choices.Columns[column] = ratelist.Field(values[0])
+		}
+	}
+	if text := strings.TrimSpace(query.Get("percent")); text != "" {
+		p, err := decimal.Parse(strings.Replace(strings.TrimSpace(strings.TrimSuffix(text, "%")), ",", ".", 1))
+		if err != nil || p.Cmp(decimal.FromInt(-100)) <= 0 {
+			slip = "write the percentage as 12 or 12.5"
+		} else {
+			choices.Percent = &p
+		}
+	}
+	if text := strings.TrimSpace(query.Get("rate")); text != "" {
+		d, err := decimal.Parse(strings.Replace(text, ",", ".", 1))
+		if err != nil || d.Sign() <= 0 {
+			slip = "write the exchange rate as 0.92"
+		} else {
+			choices.Rate = &d
+		}
+	}
+	if id, err := strconv.ParseInt(query.Get("key"), 10, 64); err == nil {
+		u, ok, err := s.db.Upload(c.Request.Context(), keyKind, id)
+		if err != nil || !ok {
+			slip = "the file with the zones is not kept any more: choose it again"
+		}
+		choices.Key = u.Body
+	}
+	return choices, slip
+}
+
+// zoneTyped is the id of a zone that is called by its name, or else the text as it was typed.
+func zoneTyped(f *store.File, text string) string {
+	for i := range f.Zones {
+		if world.Fold(f.Zones[i].Name) == world.Fold(text) {
+			return f.Zones[i].ID
+		}
+	}
+	return text
+}
+
+// sendKey keeps a file that says where the zones of a price list are, and goes back to the preview.
+func (s *Screens) sendKey(c *gin.Context) {
+	t := s.tables()
+	u, err := t.Find(c)
+	if err == nil {
+		key := upload.Import{Max: upload.MaxTable, What: "a table"}
+		name, body, readErr := key.Read(c)
+		if err = readErr; err == nil {
+			var id int64
+			if id, err = s.db.AddUpload(c.Request.Context(), keyKind, name, body); err == nil {
+				query := c.Request.URL.Query()
+				query.Set("key", strconv.FormatInt(id, 10))
+				c.Redirect(http.StatusSeeOther, t.Address(&u)+"?"+query.Encode())
+				return
+			}
+		}
+	}
+	if text, ok := shell.Told(err); ok && u.ID > 0 {
+		if view, status, viewErr := s.previewRates(c, &u, text); viewErr == nil {
+			s.ShowStatus(c, max(status, http.StatusUnprocessableEntity), t.Page, view)
+			return
+		}
+	}
+	t.Refused(c, err)
+}
