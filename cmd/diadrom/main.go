@@ -39,7 +39,9 @@ func main() {
 		recoverCommand(),
 		serveCommand(),
 		demoCommand(),
-		standinCommand(), carrierCheckCommand(),
+		standinCommand(),
+		carrierCheckCommand(),
+		pricesCommand(),
 	)
 	err := root.Execute()
 	var code exit

@@ -39,7 +39,8 @@ var (
 		"-", "–",
 		"—", "−", "…", "...", ".."}
 	eachWords = []string{"each additional", "each further", "each extra", "every additional", "every further",
-		"per additional", "per extra", "per further", "additional", "per started", "further", "jedes weitere", "je weitere",
+		"per additional", "per extra", "per further", "additional", "per started", "further", "jedes weitere",
+		"je weitere",
 		"je weiteres",
 		"jede weiteren", "weitere", "par kg supplementaire", "par", "chaque", "cada", "por cada", "jokainen",
 		"seuraava",
@@ -50,7 +51,8 @@ var (
 	overOnly   = []string{"more than", "over", "above", "uber", "ueber", "mehr als", "plus de", "au dela de",
 		"au-dela de", "mas de", "yli", "mer an", ">"}
 	underOnly = []string{"under", "below", "less than", "unter", "moins de", "menos de", "alle", "<"}
-	eachEnds  = []string{"supplementaires", "supplementaire", "adicionales", "adicional", "lisaa", "extra", "zusatzlich",
+	eachEnds  = []string{"supplementaires", "supplementaire", "adicionales", "adicional", "lisaa", "extra",
+		"zusatzlich",
 		"more", "on top"}
 )
 

@@ -133,7 +133,8 @@ func standsAlone(g *grid.Grid, from, to int) bool {
 		if filled(row.Cells) < 2 {
 			continue
 		}
-		return headWord(row.Cells[0].Text) || zoneLabel(row.Cells[0].Text, false) && len(placesIn(row.Cells[1].Text)) > 0
+		return headWord(row.Cells[0].Text) || zoneLabel(row.Cells[0].Text, false) &&
+			len(placesIn(row.Cells[1].Text)) > 0
 	}
 	return false
 }
@@ -342,7 +343,8 @@ func headPair(text string) bool {
 
 // isPrice says whether a cell is a price, a charge that begins with a number, or says that there is none.
 var priceCell = regexp.MustCompile(
-	`^(?:[A-Z]{3}|[A-Z]{0,2}\p{Sc}|kr\.?)?\s*[-−]?[0-9][0-9.,'’ \x{a0}\x{202f}]*(?:[*%]|[A-Z]{3}|\p{Sc}|kr|,-|$|\s+\+|\s*/|` +
+	`^(?:[A-Z]{3}|[A-Z]{0,2}\p{Sc}|kr\.?)?\s*[-−]?[0-9][0-9.,'’ \x{a0}\x{202f}]*` +
+		`(?:[*%]|[A-Z]{3}|\p{Sc}|kr|,-|$|\s+\+|\s*/|` +
 		`\s+(?:[A-Z]{3}|\p{Sc}|kr|per|pro|je|par|por|first|%)(?:\b|\s|$))`)
 
 func isPrice(text string) bool {
@@ -399,9 +401,11 @@ func (l *layout) isHead(row *grid.Row) bool {
 }
 
 // noPrice are the cells that say that nothing is offered; common practice, no source.
-var noPrice = []string{"-", "–", "—", "--", "---", "x", "no", "n/a", "na", "n.a.", "none", "not available", "not offered",
+var noPrice = []string{"-", "–", "—", "--", "---", "x", "no", "n/a", "na", "n.a.", "none", "not available",
+	"not offered",
 	"on request", "por", "p.o.r.", "auf anfrage", "a.a.", "nein", "sur demande", "non", "nicht verfugbar",
-	"non disponible", "a consultar", "no disponible", "bajo demanda", "ei", "pyydettaessa", "ei saatavilla", "sopimuksen mukaan",
+	"non disponible", "a consultar", "no disponible", "bajo demanda", "ei", "pyydettaessa", "ei saatavilla",
+	"sopimuksen mukaan",
 	"nej", "pa begaran", "enligt offert", "ej tillganglig", "/", "./.", "call", "ask", "tbd", "closed"}
 
 func unpriced(text string) bool { return slices.Contains(noPrice, bandText(text)) }

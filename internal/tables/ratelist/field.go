@@ -32,6 +32,18 @@ const (
 // Fields lists them.
 var Fields = []Field{Zone, Country, Region, City, Postcode, From, To, Bands, Price, Prices, PerWeight}
 
+// Unknown says whether a text is no field.
+func (f Field) Unknown() bool { return !slices.Contains(Fields, f) }
+
+// FieldNames lists the fields in one line.
+func FieldNames() string {
+	names := make([]string, len(Fields))
+	for i, f := range Fields {
+		names[i] = string(f)
+	}
+	return strings.Join(names, ", ")
+}
+
 // destinations are the fields that say where parcels go, in the order in which they narrow.
 var destinations = []Field{Zone, Country, Region, City, Postcode}
 
@@ -123,9 +135,11 @@ var perWeight = regexp.MustCompile(`(?i)(?:\bper\b|/|\bje\b|\bpro\b|\bpar\b|\bpo
 	`\s*(?:started\s*|additional\s*|extra\s*)?(kg|kilo|g|lb)\b`)
 
 // taxWords stand beside the word for a price and do not change what the column holds.
-var taxWords = []string{"excl", "incl", "excluding", "including", "ex", "inc", "exkl", "inkl", "zzgl", "without", "with",
+var taxWords = []string{"excl", "incl", "excluding", "including", "ex", "inc", "exkl", "inkl", "zzgl", "without",
+	"with",
 	"vat", "tax", "mwst", "ust", "tva", "ht", "ttc", "iva", "alv", "moms", "net", "netto", "brutto", "gross", "0", "in",
-	"sin", "hors", "veroton", "verollinen", "euro", "euros", "each", "per", "parcel", "shipment", "kolli", "paket", "pro",
+	"sin", "hors", "veroton", "verollinen", "euro", "euros", "each", "per", "parcel", "shipment", "kolli", "paket",
+	"pro",
 	"colis", "lahetys", "paketti", "your", "our", "list", "new", "2025", "2026", "2027"}
 
 func withoutTaxWords(name string) string {

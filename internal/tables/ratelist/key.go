@@ -90,7 +90,8 @@ func placesIn(text string) (list []string) {
 		if one == "" {
 			continue
 		}
-		if part, err := countryOf(one); err == nil {
+		if part, err := countryOf(one); err == nil && (len(one) > 3 ||
+			one == strings.ToUpper(one)) { // kg is no Kyrgyzstan
 			list = append(list, part)
 			continue
 		}

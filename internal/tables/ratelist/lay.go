@@ -94,7 +94,8 @@ func (b *builder) rows(pieces [][]piece, breaks []decimal.Decimal, open bool) {
 		}
 	}
 	priced := func(c *rate.Charge) bool { return c != nil }
-	if b.m.Edges == rate.From && len(t.Rows) > 1 && !slices.ContainsFunc(t.Rows[0].Charges, priced) && t.Rows[0].At.IsZero() && !b.refuses() {
+	if b.m.Edges == rate.From && len(t.Rows) > 1 && !slices.ContainsFunc(t.Rows[0].Charges, priced) &&
+		t.Rows[0].At.IsZero() && !b.refuses() {
 		t.Rows = t.Rows[1:] // below its first row a list has no prices in any case
 	}
 }

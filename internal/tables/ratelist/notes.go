@@ -46,9 +46,12 @@ var (
 	withoutTax = regexp.MustCompile(`\b(?:excl?|exkl|excluding|exclusive|ex|without|net of|plus|zzgl|ohne|exklusive|` +
 		`hors|hors taxe|sin|sans|ilman|exklusive|utan)\b\.?\s*(?:of\s+)?(?:[0-9]+\s*%\s*)?(?:the\s+)?` +
 		`(?:vat|tax|taxes|sales tax|gst|mwst|ust|umsatzsteuer|tva|iva|alv|moms)\b|\balv\s*0|\bht\b|\bnetto`)
-	withTax = regexp.MustCompile(`\b(?:incl?|inkl|including|inclusive|with|mit|inklusive|ttc|avec|con|sis|sisaltaa|med)\b\.?` +
+	withTax = regexp.MustCompile(`\b(?:incl?|inkl|including|inclusive|with|mit|inklusive|ttc|avec|con|sis|sisaltaa|` +
+		`med)\b\.?` +
 		`\s*(?:of\s+)?(?:[0-9]+\s*%\s*)?(?:the\s+)?(?:vat|tax|taxes|sales tax|gst|mwst|ust|tva|iva|alv|moms)\b|` +
 		`\bttc\b|\bbrutto`)
+	percentBehind = regexp.MustCompile(`[0-9]+(?:[.,][0-9]+)?\s*%`)
+
 	figure = regexp.MustCompile(`[0-9]`)
 )
 
@@ -62,16 +65,22 @@ func percentColumn(head string) bool {
 func (o *opening) note(line int, said string) {
 	folded := world.Fold(said)
 	if surcharge.MatchString(folded) && (figure.MatchString(folded) || strings.Contains(folded, "%")) {
-		o.ask(AskSurcharge, fmt.Sprintf("Line %d says: %s. Add it to the prices as a percentage, or leave the prices as "+
-			"they are.", line, strings.TrimSuffix(said, ".")))
+		o.ask(AskSurcharge,
+			fmt.Sprintf("Line %d says: %s. Add it to the prices as a percentage, or leave the prices as "+
+				"they are.", line, strings.TrimSuffix(said, ".")))
+		if at := percentBehind.FindString(said); at != "" {
+			o.percentIn(at)
+		}
 	}
 	includes := o.f.Store.Tax.PricesIncludeTax
 	switch without, with := withoutTax.MatchString(folded), withTax.MatchString(folded); {
 	case without && !with && includes:
-		o.ask(AskTax, fmt.Sprintf("Line %d says that the prices are without tax: %s. This shop's prices include tax. Add "+
-			"the tax as a percentage, or leave the prices as they are.", line, strings.TrimSuffix(said, ".")))
+		o.ask(AskTax,
+			fmt.Sprintf("Line %d says that the prices are without tax: %s. This shop's prices include tax. Add "+
+				"the tax as a percentage, or leave the prices as they are.", line, strings.TrimSuffix(said, ".")))
 	case with && !without && !includes:
-		o.ask(AskTax, fmt.Sprintf("Line %d says that the prices include tax: %s. This shop's prices are without tax. Take "+
-			"the tax off as a percentage, or leave the prices as they are.", line, strings.TrimSuffix(said, ".")))
+		o.ask(AskTax,
+			fmt.Sprintf("Line %d says that the prices include tax: %s. This shop's prices are without tax. Take "+
+				"the tax off as a percentage, or leave the prices as they are.", line, strings.TrimSuffix(said, ".")))
 	}
 }

@@ -2,6 +2,7 @@ package ratelist
 
 import (
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -15,25 +16,29 @@ import (
 	"diadrom/internal/tables/grid"
 )
 
-// Choices are what somebody who looks at a list sets otherwise than it was made out. The zero value leaves all as it was
+// Choices are what somebody who looks at a list sets otherwise than it was made out. The zero value leaves all as it
+// was
 // found.
 type Choices struct {
 	Sheet   string
-	Head    int               // the line of the heads; 0 as found
-	List    int               // which of several lists of the sheet, from 1; 0 for all that go together
-	Columns map[int]Field     // by the column of the sheet, from 0
-	By      rate.By           // "" as found
-	Edges   rate.Edges        // "" as found
-	Decimal byte              // '.' or ','; 0 as each column shows
-	Unit    string            // of bounds that name none
-	Country string            // of codes that name none; "" for the shop's
-	Places  map[string]string // for zones by their folded names in the list: a zone's id, or places as they are typed
-	Rate    *decimal.Decimal  // what one unit of the list's currency is in the shop's
-	Percent *decimal.Decimal  // what is added to all prices, above −100
-	Settled []string          // codes of questions that are answered by leaving things as they are
-	Key     []byte            // a file that says where the zones of the list are
-	Into    string            // the method whose list is updated; "" for none
-	Table   string            // the id of that list; "" where the method has one alone
+	Head    int           // the line of the heads; 0 as found
+	List    int           // which of several lists of the sheet, from 1; 0 for all that go together
+	Columns map[int]Field // by the column of the sheet, from 0
+	// OnlyColumns says that columns that are not among Columns are not used.
+	OnlyColumns bool
+	By          rate.By    // "" as found
+	Edges       rate.Edges // "" as found
+	Decimal     byte       // '.' or ','; 0 as each column shows
+	Unit        string     // of bounds that name none
+	Country     string     // of codes that name none; "" for the shop's
+	// Places are for zones, by their names in the list as [ZoneKey] has them, a zone's id or places as they are typed.
+	Places  map[string]string
+	Rate    *decimal.Decimal // what one unit of the list's currency is in the shop's
+	Percent *decimal.Decimal // what is added to all prices, above −100
+	Settled []string         // codes of questions that are answered by leaving things as they are
+	Key     []byte           // a file that says where the zones of the list are
+	Into    string           // the method whose list is updated; "" for none
+	Table   string           // the id of that list; "" where the method has one alone
 }
 
 // Reading is what was made of a file.
@@ -53,9 +58,9 @@ type Reading struct {
 	Missing  string // what the columns lack; "" where there is a plan
 	Plan     *Plan  // nil where something is missing
 	Updates  []Update
-	New      []Own    // lists of a table that Diadrom wrote for methods that the shop does not have
-	Unknown  []string // the names of zones that nothing explains
-	Surplus  bool     // there are prices in another currency, or with something on top
+	New      []Own             // lists of a table that Diadrom wrote for methods that the shop does not have
+	Unknown  []string          // the names of zones that nothing explains
+	Percents []decimal.Decimal // that the file says come on top of its prices
 }
 
 // opening is a file while it is read.
@@ -104,6 +109,9 @@ func Open(data []byte, f *store.File, reader typed.Reader, c Choices) (*Reading,
 	o.read(l, lists)
 	return o.r, nil
 }
+
+// ZoneKey is the key of [Choices.Places] for a zone as the list calls it.
+func ZoneKey(name string) string { return world.Fold(strings.TrimSpace(name)) }
 
 // target is the list that a file updates; nil for none.
 func target(f *store.File, c Choices) (*rate.Table, error) {
@@ -171,7 +179,7 @@ func (o *opening) lists(l *layout) (lists []*list) {
 		b.mapping = b.guess(o.isZone)
 		changed := false
 		for i := range b.mapping.Columns {
-			if field, ok := o.c.Columns[b.at+i]; ok {
+			if field, ok := o.c.Columns[b.at+i]; ok || o.c.OnlyColumns {
 				changed = changed || b.mapping.Columns[i] != field
 				b.mapping.Columns[i] = field
 			}
@@ -183,14 +191,15 @@ func (o *opening) lists(l *layout) (lists []*list) {
 			b.mapping.By = o.c.By
 		}
 		switch {
-		case o.into != nil && o.into.Edges != "" && o.into.Edges != b.mapping.Edges:
+		case o.into != nil && o.into.Edges != "" && o.into.Edges != b.mapping.Edges &&
+			b.mapping.has(Price, Prices, PerWeight):
 			b.bend(o)
 		case o.c.Edges != "":
 			b.mapping.Edges = o.c.Edges
 		}
 		switch {
 		case b.mapping.has(Price, Prices, PerWeight) && len(b.rows) > 0:
-			lists = append(lists, &list{block: b})
+			lists = append(lists, (&list{block: b}).apart()...)
 		case len(l.blocks) == 1:
 		case len(b.rows) == 0 && !b.keyish():
 			l.skipped = append(l.skipped, Skipped{b.head.Line, said(&b.head), "no prices stand below it"})
@@ -206,8 +215,9 @@ func (o *opening) lists(l *layout) (lists []*list) {
 // bend has the bounds of a list that is to update another count as in that.
 func (b *block) bend(o *opening) {
 	b.mapping.Edges = o.into.Edges
-	o.ask(AskEdges, fmt.Sprintf("By its words this file counts its bounds as “%s”, and the list that it updates as “%s”. "+
-		"They are taken as in the list.", edgeWords(b.edges(b.mapping)), edgeWords(o.into.Edges)))
+	o.ask(AskEdges,
+		fmt.Sprintf("By its words this file counts its bounds as “%s”, and the list that it updates as “%s”. "+
+			"They are taken as in the list.", edgeWords(b.edges(b.mapping)), edgeWords(o.into.Edges)))
 }
 
 func edgeWords(e rate.Edges) string {
@@ -217,7 +227,8 @@ func edgeWords(e rate.Edges) string {
 // maxOtherSheets is how many further sheets are looked into.
 const maxOtherSheets = 20
 
-// sheets looks into the other sheets of a workbook: for prices, where the first sheet has none, and for where zones are.
+// sheets looks into the other sheets of a workbook: for prices, where the first sheet has none, and for where zones
+// are.
 func (o *opening) sheets(data []byte, g *grid.Grid, l *layout, lists []*list) (*grid.Grid, *layout, []*list, error) {
 	var with []string
 	usable := func(lists []*list) bool {
@@ -249,8 +260,9 @@ func (o *opening) sheets(data []byte, g *grid.Grid, l *layout, lists []*list) (*
 	}
 	l.key.join(others)
 	if len(with) > 1 {
-		o.ask(AskSheet, fmt.Sprintf("The sheets %s have prices. The sheet %s was read: choose another where it is the one.",
-			strings.Join(with, ", "), g.Sheet))
+		o.ask(AskSheet,
+			fmt.Sprintf("The sheets %s have prices. The sheet %s was read: choose another where it is the one.",
+				strings.Join(with, ", "), g.Sheet))
 	}
 	if rest := slices.DeleteFunc(slices.Clone(g.Sheets), func(n string) bool { return n == g.Sheet }); len(rest) > 0 {
 		o.found("The sheet “%s” was read; the workbook has %s too.", g.Sheet, strings.Join(rest, ", "))
@@ -354,10 +366,7 @@ func (o *opening) together(lists []*list) []*list {
 			apart = "measure different things"
 		}
 		for _, p := range one.unfold(nil) {
-			at := strings.Join(p.to[:], "\x00") + "\x00" + p.from.said + p.from.unit + "\x00" + p.up.said + p.up.unit
-			if p.step != nil {
-				at += "\x00" + p.step.each
-			}
+			at := p.where()
 			before, twice := seen[at]
 			if twice && before.list != i && before.sum != p.sum.said {
 				apart = "have different prices for the same"
@@ -400,11 +409,14 @@ func (o *opening) prepare(l *list, k key) {
 		}
 	}
 	if l.currency = o.currencyOf(l); l.currency != "" {
-		o.r.Surplus, o.r.Currency = true, l.currency
+		o.r.Currency = l.currency
 		if o.c.Rate == nil {
 			o.ask(AskCurrency, fmt.Sprintf("The prices are in %s, this shop's are in %s. Say what 1 %s is in %s.",
 				l.currency, o.f.Store.Currency, l.currency, o.f.Store.Currency))
 		}
+	}
+	if l.mapping.By == rate.BySubtotal {
+		l.unit = l.currency
 	}
 	if l.mapping.has(Zone) && l.mapping.has(Country) { // the list is its own key
 		z, c := l.mapping.at(Zone), l.mapping.at(Country)
@@ -431,14 +443,32 @@ func (o *opening) aside(l *list, column int, head string) {
 		if len(values) > 3 {
 			values = append(values[:3:3], "…")
 		}
-		o.ask(AskSurcharge, fmt.Sprintf("The column “%s” has what comes on top of the prices: %s. Add a percentage to the "+
-			"prices, or leave them as they are.", head, strings.Join(values, ", ")))
-		o.r.Surplus = true
+		o.ask(AskSurcharge,
+			fmt.Sprintf("The column “%s” has what comes on top of the prices: %s. Add a percentage to the "+
+				"prices, or leave them as they are.", head, strings.Join(values, ", ")))
+		for _, value := range values {
+			o.percentIn(value)
+		}
 	}
 	o.r.Skipped = append(o.r.Skipped, Skipped{l.head.Line, head, "the column is no part of a price"})
 }
 
-// currencyOf is the currency of a list where it is not the shop's: that of the heads of its prices, of its titles, or of
+var percentage = regexp.MustCompile(`([0-9]+(?:[.,][0-9]+)?)\s*%?`)
+
+// percentIn notes a percentage that comes on top of the prices.
+func (o *opening) percentIn(text string) {
+	m := percentage.FindStringSubmatch(text)
+	if m == nil {
+		return
+	}
+	p, err := decimal.Parse(strings.Replace(m[1], ",", ".", 1))
+	if err == nil && !slices.ContainsFunc(o.r.Percents, func(d decimal.Decimal) bool { return d.Cmp(p) == 0 }) {
+		o.r.Percents = append(o.r.Percents, p)
+	}
+}
+
+// currencyOf is the currency of a list where it is not the shop's: that of the heads of its prices, of its titles, or
+// of
 // its prices themselves.
 func (o *opening) currencyOf(l *list) string {
 	own := o.f.Store.Currency
@@ -519,7 +549,7 @@ func (o *opening) describe(l *layout) {
 			above = append(above, said(&b.titles[i]))
 			o.skip(&b.titles[i], "a title")
 		}
-		if len(above) > 0 {
+		if len(above) > 0 && !b.keyish() {
 			o.found("The heads of the columns stand in line %d. Above them: %s.", b.head.Line,
 				strings.TrimSuffix(cut(strings.Join(above, " · ")), "."))
 		}
@@ -605,7 +635,7 @@ func (o *opening) build(first *list, prices []price, k key) {
 	if b.m.has(PerWeight) && !b.m.has(From, To, Bands, Prices) {
 		b.m.By = rate.ByOrder
 	}
-	b.p.Table = rate.Table{ID: "list", Name: "Price list", By: b.m.By, Edges: b.m.Edges}
+	b.p.Table = rate.Table{ID: "list", Name: "Price list", Classes: []string{}, By: b.m.By, Edges: b.m.Edges}
 	if b.m.By == rate.ByOrder {
 		b.p.Table.Edges = ""
 	}
@@ -658,7 +688,8 @@ var unlikely = map[string]struct{ most, least string }{
 
 // rows are what the rows of a list go by.
 func rows(by rate.By) string {
-	return map[rate.By]string{rate.ByWeight: "weights", rate.ByBilled: "billed weights", rate.BySubtotal: "order values",
+	return map[rate.By]string{rate.ByWeight: "weights", rate.ByBilled: "billed weights",
+		rate.BySubtotal: "order values",
 		rate.ByQuantity: "numbers of items", rate.ByDistance: "distances", rate.ByOrder: "prices"}[by]
 }
 
@@ -685,8 +716,9 @@ func (o *opening) tell(b *builder, first *list) {
 	if limit, ok := unlikely[o.f.Store.WeightUnit]; ok && b.most != nil && o.c.Unit == "" && o.r.Unit == "" &&
 		(limit.most != "" && decimal.MustParse(limit.most).Cmp(*b.most) <= 0 ||
 			limit.least != "" && b.most.Less(decimal.MustParse(limit.least))) {
-		o.ask(AskUnit, fmt.Sprintf("Nothing says in which unit the weights are. They reach to %s, which would be %s %s: "+
-			"choose the unit.", b.most, b.most, o.f.Store.WeightUnit))
+		o.ask(AskUnit,
+			fmt.Sprintf("Nothing says in which unit the weights are. They reach to %s, which would be %s %s: "+
+				"choose the unit.", b.most, b.most, o.f.Store.WeightUnit))
 	}
 	for _, gap := range b.p.Gaps {
 		o.ask(AskGap, gap+".")

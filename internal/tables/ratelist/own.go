@@ -176,7 +176,8 @@ type ownList struct {
 func (b *ownList) take(l ownLine) {
 	t := &b.plan.Table
 	if len(t.Zones) == 0 {
-		*t = rate.Table{ID: "list", Name: "Price list", By: l.by, Edges: l.edges, Graduated: l.graduated, Classes: l.classes}
+		*t = rate.Table{ID: "list", Name: "Price list", By: l.by, Edges: l.edges, Graduated: l.graduated,
+			Classes: l.classes}
 	}
 	line := Line{Line: l.number, Status: Taken, Text: l.text}
 	if why := b.refused(&l); why != "" {

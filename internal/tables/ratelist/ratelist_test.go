@@ -29,7 +29,8 @@ func TestListsAreWrittenByCellAndAsTheyLook(t *testing.T) {
 	assert.Contains(t, b.String(), "parcel,list,weight,up_to,,finland,9.90 + 0.80 per started kg above 10,no,\n")
 	b.Reset()
 	require.NoError(t, sheet.Write(&b, Grid(f, &f.Methods[2].Tables[0])))
-	assert.Equal(t, "weight (kg) up to,Finland,Åland,Baltic neighbours\n5,5.90,7.90,9.90\n15,7.90,9.90,14.90\n", b.String())
+	assert.Equal(t, "weight (kg) up to,Finland,Åland,Baltic neighbours\n5,5.90,7.90,9.90\n15,7.90,9.90,14.90\n",
+		b.String())
 }
 
 // made reads a list and says what its table and its lines became.
@@ -231,6 +232,7 @@ func TestColumnsThatAreMissing(t *testing.T) {
 	r, _ := made(t, storetest.Lauha(t), "to,price\n2,5\n")
 	require.Len(t, r.Asks, 1)
 	assert.Equal(t, AskDestination, r.Asks[0].Code)
-	_, got := made(t, storetest.Lauha(t), "to,price\n2,5\n", func(c *Choices) { c.Places = map[string]string{"": "finland"} })
+	_, got := made(t, storetest.Lauha(t), "to,price\n2,5\n",
+		func(c *Choices) { c.Places = map[string]string{"": "finland"} })
 	assert.Equal(t, "finland | 2 5.00", got)
 }

@@ -137,8 +137,9 @@ func (b *builder) unit(in string) { b.o.unit(in) }
 func (b *builder) footnote(p *price, said string) {
 	if !b.marked {
 		b.marked = true
-		b.o.ask(AskFootnote, fmt.Sprintf("Line %d has a price with a mark: %s. Look for what the mark means; the price is "+
-			"read as it stands.", p.line, said))
+		b.o.ask(AskFootnote,
+			fmt.Sprintf("Line %d has a price with a mark: %s. Look for what the mark means; the price is "+
+				"read as it stands.", p.line, said))
 	}
 }
 
@@ -150,7 +151,8 @@ func wild(text string) bool {
 
 // everywhere are the words for every destination that nothing else names, folded.
 var everywhere = []string{"*", "all", "any", "everywhere", "world", "rest of the world", "rest of world", "worldwide",
-	"row", "other countries", "all other countries", "other", "rest", "international", "welt", "rest der welt", "weltweit",
+	"row", "other countries", "all other countries", "other", "rest", "international", "welt", "rest der welt",
+	"weltweit",
 	"ubrige lander", "reste du monde", "monde", "autres pays", "resto del mundo", "mundo", "otros paises",
 	"muu maailma", "muut maat", "koko maailma", "ovriga varlden", "ovriga lander", "hela varlden"}
 
@@ -287,16 +289,18 @@ func (b *builder) step(p *price, l *Line) error {
 	case prior == nil && p.step.whole:
 		l.charge = &rate.Charge{PerWeight: unit}
 		return nil
-	case prior == nil || prior.Status != Taken || prior.to == nil || prior.charge == nil || prior.charge.PerWeight != nil:
+	case prior == nil || prior.Status != Taken || prior.to == nil || prior.charge == nil ||
+		prior.charge.PerWeight != nil:
 		return errors.New("it is a price for each further step, and no band with a price and an end stands before it")
 	}
 	if prior.from != nil || p.in.begins() {
 		l.from = prior.to
 	}
 	if p.step.whole {
-		b.o.ask(AskSteps, fmt.Sprintf("Line %d has a price per %s %s. Is it a price for the whole weight, or for what is "+
-			"above %s on top of the price before it? It is read as a price for the whole weight.", p.line, p.step.each,
-			p.step.unit, prior.to))
+		b.o.ask(AskSteps,
+			fmt.Sprintf("Line %d has a price per %s %s. Is it a price for the whole weight, or for what is "+
+				"above %s on top of the price before it? It is read as a price for the whole weight.", p.line, p.step.each,
+				p.step.unit, prior.to))
 		l.charge = &rate.Charge{PerWeight: unit}
 		return nil
 	}
@@ -374,8 +378,9 @@ func (b *builder) named(name, country string) (int, error) {
 			continue
 		}
 		if explained && !b.sameAs(z, keyed.places) {
-			b.o.ask(AskZone, fmt.Sprintf("This shop's zone %s is not what line %d says that it is: %s. The shop's zone is "+
-				"used.", z.Name, keyed.line, strings.Join(keyed.places, ", ")))
+			b.o.ask(AskZone,
+				fmt.Sprintf("This shop's zone %s is not what line %d says that it is: %s. The shop's zone is "+
+					"used.", z.Name, keyed.line, strings.Join(keyed.places, ", ")))
 		}
 		return b.zone(*z, "zone "+z.ID, false), nil
 	}
@@ -393,7 +398,8 @@ func (b *builder) named(name, country string) (int, error) {
 		return b.typed("everywhere", "")
 	}
 	if zoneLabel(name, true) {
-		b.o.ask(AskZone, fmt.Sprintf("Nothing says where %s is. Choose a zone of this shop, or name its places.", calls(name)))
+		b.o.ask(AskZone, fmt.Sprintf("Nothing says where %s is. Choose a zone of this shop, or name its places.",
+			calls(name)))
 		return 0, fmt.Errorf("nothing says where %s is", calls(name))
 	}
 	if list := placesIn(strings.TrimPrefix(world.Fold(name), "rest of ")); len(list) > 0 {
@@ -401,7 +407,8 @@ func (b *builder) named(name, country string) (int, error) {
 	}
 	at, err := b.typed(codesOf(name, b.reader.Home), "")
 	if err != nil {
-		b.o.ask(AskZone, fmt.Sprintf("Nothing says where “%s” is. Choose a zone of this shop, or name its places.", name))
+		b.o.ask(AskZone, fmt.Sprintf("Nothing says where “%s” is. Choose a zone of this shop, or name its places.",
+			name))
 	}
 	return at, err
 }
@@ -454,8 +461,8 @@ func countryOf(text string) (string, error) {
 
 var shortRange = regexp.MustCompile(`^([0-9A-Za-z]{1,10})\s*[-–—]\s*([0-9A-Za-z]{1,10})$`)
 
-// codesOf is a list of codes as the reader of places has them: "01–09" of a country of five digits is "01000 to 09999",
-// "10*" and "10%" what begins with 10. A text that is none stays as it is.
+// codesOf is a list of codes as the reader of places has them: "01–09" of a country of five digits is
+// "01000 to 09999", "10*" and "10%" what begins with 10. A text that is none stays as it is.
 func codesOf(text, country string) string {
 	var list []string
 	for _, one := range strings.FieldsFunc(text, func(r rune) bool { return strings.ContainsRune(",;|", r) }) {

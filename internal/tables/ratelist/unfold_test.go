@@ -89,7 +89,8 @@ func TestListsInTheShapesOfTheTrade(t *testing.T) {
 func TestNothingOfAShapeIsReadWrongly(t *testing.T) {
 	for _, c := range []struct{ name, list, want string }{
 		{"another currency in the cells", "kg;Finland\n2;$6.90\n10;$9.90\n", "prices are in $"},
-		{"another currency in the corner", "kg (USD);Finland;Baltic neighbours\n2;6.90;7\n10;9.90;8\n", "prices are in USD"},
+		{"another currency in the corner", "kg (USD);Finland;Baltic neighbours\n2;6.90;7\n10;9.90;8\n",
+			"prices are in USD"},
 		{"another currency in the title", "Prices in USD\nkg;Finland;Baltic neighbours\n2;6.90;7\n10;9.90;8\n",
 			"prices are in USD"},
 		{"dollars in the head of the prices", "zone;to;price ($)\nFinland;2;6.90\n", "prices are in $"},

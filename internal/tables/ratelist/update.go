@@ -258,8 +258,9 @@ func (o *opening) jumps(u *Update) {
 		}
 	}
 	if all > 0 && far*2 >= all {
-		o.ask(AskPrices, fmt.Sprintf("%d of %d prices are more than three times, or less than a third of, what they were. "+
-			"Check the currency and the unit of the file.", far, all))
+		o.ask(AskPrices,
+			fmt.Sprintf("%d of %d prices are more than three times, or less than a third of, what they were. "+
+				"Check the currency and the unit of the file.", far, all))
 	}
 	top := func(t *rate.Table) *decimal.Decimal {
 		for i := len(t.Rows) - 1; i >= 0; i-- {

@@ -43,7 +43,8 @@ func gridHead(f *store.File, t *rate.Table) string {
 	return head + map[rate.Edges]string{rate.UpTo: " up to", rate.From: " from"}[t.Edges]
 }
 
-// gridName is what a column of [Grid] is called: by the name of its zone, or by its id where another zone has that name,
+// gridName is what a column of [Grid] is called: by the name of its zone, or by its id where another zone has that
+// name,
 // or a table could not have it as it is.
 func gridName(f *store.File, id string) string {
 	name := f.ZoneName(id)

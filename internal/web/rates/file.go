@@ -12,6 +12,7 @@ import (
 	"strings"
 
 	"diadrom/internal/core/charge"
+	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/plural"
 	"diadrom/internal/core/rate"
 	"diadrom/internal/core/store"
@@ -114,8 +115,10 @@ type fileAsk struct {
 	Code, Message string
 	Zone          string // of a zone that nothing explains: the field's name
 	Value         string
-	Typed         bool // it is answered by typing
-	Open          bool // it cannot be left as it is
+	Typed         bool         // it is answered by typing
+	Open          bool         // it cannot be left as it is
+	Offer         string       // a percentage that answers it
+	OfferQuery    template.URL // with it
 }
 
 // tables imports price lists.
@@ -245,6 +248,7 @@ func (v *fileView) questions(f *store.File, r *ratelist.Reading, query url.Value
 		case ratelist.AskDestination:
 			one.Zone, one.Typed, one.Open = "z:", true, true
 		}
+		v.offer(f, r, &one, query)
 		v.Asks = append(v.Asks, one)
 	}
 	if v.Rate != "" && v.RateOf == "" && r.Currency != f.Store.Currency {
@@ -266,6 +270,31 @@ func (v *fileView) questions(f *store.File, r *ratelist.Reading, query url.Value
 			v.Asks = append(v.Asks, fileAsk{Code: a.Code, Message: a.Message})
 		}
 	}
+}
+
+// offer has a question about what comes on top of the prices be answered by a percentage: the one of the file, or the
+// shop's own tax.
+func (v *fileView) offer(f *store.File, r *ratelist.Reading, a *fileAsk, query url.Values) {
+	var p decimal.Decimal
+	switch {
+	case a.Code == ratelist.AskSurcharge && len(r.Percents) == 1:
+		p = r.Percents[0]
+	case a.Code == ratelist.AskTax && f.Store.Tax.PricesIncludeTax && len(f.Store.Tax.Rates) > 0:
+		p = f.Store.Tax.Rates[0].Percent
+	default:
+		return
+	}
+	factor := decimal.One.Add(decimal.One.Percent(p))
+	if before, err := decimal.Parse(query.Get("percent")); err == nil {
+		factor = factor.Mul(decimal.One.Add(decimal.One.Percent(before)))
+	}
+	q := url.Values{}
+	for name, values := range query {
+		q[name] = values
+	}
+	q.Set("percent", factor.Sub(decimal.One).Mul(decimal.FromInt(100)).String())
+	q.Add("ok", a.Code)
+	a.Offer, a.OfferQuery = p.String(), template.URL(q.Encode())
 }
 
 // answered keeps the answers whose questions are not asked any more.
@@ -345,23 +374,30 @@ func (v *fileView) plan(f *store.File, r *ratelist.Reading) {
 // maxGrid is how many rows of a list a preview shows.
 const maxGrid = 120
 
+// grid shows a list; the columns that a file changes stand before those that stay.
 func (v *fileView) grid(f *store.File, r *ratelist.Reading, t *rate.Table, cells map[[2]int]ratelist.Change) {
 	isNew := map[string]bool{}
 	names := map[string]string{}
 	for i, z := range r.Plan.Zones {
 		isNew[z.ID], names[z.ID] = r.Plan.New[i], z.Name
 	}
-	for _, id := range t.Zones {
-		col := shell.ZoneHead{ID: id, Name: cmp.Or(names[id], f.ZoneName(id))}
-		if isNew[id] {
-			col.Colour = "new"
+	columns := make([]int, 0, len(t.Zones))
+	for _, named := range []bool{true, false} {
+		for j, id := range t.Zones {
+			if _, is := names[id]; is == named {
+				columns = append(columns, j)
+				col := shell.ZoneHead{ID: id, Name: cmp.Or(names[id], f.ZoneName(id))}
+				if isNew[id] {
+					col.Colour = "new"
+				}
+				v.Zones = append(v.Zones, col)
+			}
 		}
-		v.Zones = append(v.Zones, col)
 	}
 	for i := range t.Rows[:min(len(t.Rows), maxGrid)] {
 		row := fileGridRow{Head: t.RowWords(i, f.Store.Units())}
-		for j, ch := range t.Rows[i].Charges {
-			cell := fileCell{Is: charge.Format(ch, f.Words())}
+		for _, j := range columns {
+			cell := fileCell{Is: charge.Format(t.Rows[i].Charges[j], f.Words())}
 			switch change, ok := cells[[2]int{i, j}]; {
 			case ok && change.Kind != ratelist.Unchanged:
 				cell.Kind, cell.Was, cell.Percent = string(change.Kind), change.Was, change.Percent
