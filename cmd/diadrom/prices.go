@@ -12,6 +12,7 @@ import (
 	"diadrom/internal/core/rate"
 	"diadrom/internal/core/store"
 	"diadrom/internal/core/typed"
+	"diadrom/internal/tables/grid"
 	"diadrom/internal/tables/ratelist"
 
 	"github.com/spf13/cobra"
@@ -26,23 +27,23 @@ type refusedLine struct {
 
 // listRead is what was made out of a file.
 type listRead struct {
-	Sheet    string             `json:"sheet"`
-	Header   int                `json:"header"`
-	Columns  map[string]any     `json:"columns"`
-	Decimal  string             `json:"decimal"`
-	Units    map[string]string  `json:"units"`
-	Currency string             `json:"currency"`
-	Skipped  []ratelist.Skipped `json:"skipped"`
+	Sheet    string            `json:"sheet"`
+	Header   int               `json:"header"`
+	Columns  map[string]any    `json:"columns"`
+	Decimal  string            `json:"decimal"`
+	Units    map[string]string `json:"units"`
+	Currency string            `json:"currency"`
+	Skipped  []grid.Skipped    `json:"skipped"`
 }
 
 // pricesAnswer is what "diadrom prices" prints.
 type pricesAnswer struct {
-	Read    listRead       `json:"read"`
-	Table   *rate.Table    `json:"table"`
-	Zones   []store.Zone   `json:"zones"`
-	Refused []refusedLine  `json:"refused"`
-	Asks    []ratelist.Ask `json:"asks"`
-	Updates []tableUpdate  `json:"updates,omitempty"`
+	Read    listRead      `json:"read"`
+	Table   *rate.Table   `json:"table"`
+	Zones   []store.Zone  `json:"zones"`
+	Refused []refusedLine `json:"refused"`
+	Asks    []grid.Ask    `json:"asks"`
+	Updates []tableUpdate `json:"updates,omitempty"`
 }
 
 // tableUpdate is what a file changes in a list of the store.
@@ -275,12 +276,12 @@ func answerOf(r *ratelist.Reading) pricesAnswer {
 		a.Refused = refusedLines(r.Plan.Lines)
 	}
 	if r.Missing != "" {
-		a.Asks = append(a.Asks, ratelist.Ask{Code: "columns", Message: r.Missing})
+		a.Asks = append(a.Asks, grid.Ask{Code: "columns", Message: r.Missing})
 	}
 	for i := range r.Updates {
 		u := &r.Updates[i]
 		if u.Problem != "" {
-			a.Asks = append(a.Asks, ratelist.Ask{Code: "update", Message: u.Problem})
+			a.Asks = append(a.Asks, grid.Ask{Code: "update", Message: u.Problem})
 			continue
 		}
 		a.Table = &u.Is
@@ -293,7 +294,7 @@ func answerOf(r *ratelist.Reading) pricesAnswer {
 // filled has empty lists where there is nothing, so that a script always finds a list.
 func (a pricesAnswer) filled() pricesAnswer {
 	if a.Read.Skipped == nil {
-		a.Read.Skipped = []ratelist.Skipped{}
+		a.Read.Skipped = []grid.Skipped{}
 	}
 	if a.Zones == nil {
 		a.Zones = []store.Zone{}
@@ -302,7 +303,7 @@ func (a pricesAnswer) filled() pricesAnswer {
 		a.Refused = []refusedLine{}
 	}
 	if a.Asks == nil {
-		a.Asks = []ratelist.Ask{}
+		a.Asks = []grid.Ask{}
 	}
 	return a
 }

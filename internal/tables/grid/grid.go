@@ -205,7 +205,13 @@ func (g *Grid) Table(head int) *sheet.Table {
 	for i := head; i < len(g.Rows); i++ {
 		r := &g.Rows[i]
 		row := sheet.Row{Line: r.Line, Cells: make([]string, len(r.Cells))}
+		if g.Format == Workbook || g.Format == OpenDocument {
+			row.Numbers = make([]bool, len(r.Cells))
+		}
 		for j := range r.Cells {
+			if row.Numbers != nil {
+				row.Numbers[j] = r.Cells[j].Number
+			}
 			if row.Cells[j] = exact(&r.Cells[j]); g.Format == Text && r.Cells[j].Formula && row.Formula == 0 {
 				row.Formula = j + 1 // of a text a formula is what it says; a workbook has its value
 			}

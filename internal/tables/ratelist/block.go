@@ -30,7 +30,7 @@ type section struct {
 type layout struct {
 	blocks  []*block
 	key     key
-	skipped []Skipped
+	skipped []grid.Skipped
 	pending []grid.Row // rows with a single cell that belong to what comes next
 	cur     *block
 	at      int
@@ -130,7 +130,7 @@ func standsAlone(g *grid.Grid, from, to int) bool {
 	}
 	for i := range g.Rows {
 		row := part(&g.Rows[i], from, to)
-		if filled(row.Cells) < 2 {
+		if row.Filled() < 2 {
 			continue
 		}
 		return headWord(row.Cells[0].Text) || zoneLabel(row.Cells[0].Text, false) &&
@@ -148,34 +148,14 @@ func part(r *grid.Row, from, to int) grid.Row {
 	return out
 }
 
-func filled(cells []grid.Cell) (n int) {
-	for i := range cells {
-		if cells[i].Text != "" && !cells[i].Carried {
-			n++
-		}
-	}
-	return n
-}
-
-func single(r *grid.Row) bool { return filled(r.Cells) < 2 }
-
-// said is what a row says, in one line.
-func said(r *grid.Row) string {
-	var list []string
-	for i := range r.Cells {
-		if r.Cells[i].Text != "" && !r.Cells[i].Carried {
-			list = append(list, r.Cells[i].Text)
-		}
-	}
-	return strings.Join(list, " · ")
-}
+func single(r *grid.Row) bool { return r.Filled() < 2 }
 
 // strip finds the blocks in some columns.
 func (l *layout) strip(g *grid.Grid, from, to int) {
 	l.cur, l.pending, l.at, l.width = nil, nil, from, to-from
 	for i := range g.Rows {
 		row := part(&g.Rows[i], from, to)
-		switch n := filled(row.Cells); {
+		switch n := row.Filled(); {
 		case n == 0:
 			if i > 0 && !single(&g.Rows[i]) && l.cur != nil && len(l.cur.rows) == 0 && len(l.pending) > 0 {
 				l.drop(l.pending, "a title")
@@ -198,7 +178,7 @@ func (l *layout) strip(g *grid.Grid, from, to int) {
 // title says whether a row with a single cell is a title or a note: it is no row of the list that lacks its prices.
 func (l *layout) title(row *grid.Row) bool {
 	_, band := ParseBand(row.Cells[0].Text)
-	return l.cur == nil || !band && !isPrice(said(row))
+	return l.cur == nil || !band && !isPrice(row.Said())
 }
 
 // end closes the block that is read.
@@ -214,7 +194,7 @@ func (l *layout) end() {
 // drop tells rows that are no part of a list.
 func (l *layout) drop(rows []grid.Row, why string) {
 	for i := range rows {
-		l.skipped = append(l.skipped, Skipped{rows[i].Line, said(&rows[i]), why})
+		l.skipped = append(l.skipped, grid.Skipped{Line: rows[i].Line, Text: rows[i].Said(), Why: why})
 	}
 }
 
@@ -222,9 +202,9 @@ func (l *layout) drop(rows []grid.Row, why string) {
 func (l *layout) row(row grid.Row) {
 	switch {
 	case l.key.take(l.cur, &row):
-		l.skipped = append(l.skipped, Skipped{row.Line, said(&row), "it says where a zone is"})
+		l.skipped = append(l.skipped, grid.Skipped{Line: row.Line, Text: row.Said(), Why: "it says where a zone is"})
 	case l.cur != nil && len(l.pending) == 0 && sameCells(row.Cells, l.cur.head.Cells):
-		l.skipped = append(l.skipped, Skipped{row.Line, said(&row), "it repeats the heads"})
+		l.skipped = append(l.skipped, grid.Skipped{Line: row.Line, Text: row.Said(), Why: "it repeats the heads"})
 	case l.isHead(&row):
 		if l.cur != nil && len(l.cur.rows) == 0 && len(l.pending) == 0 && l.cur.head.Line != l.forced {
 			l.secondHead(row)

@@ -220,7 +220,7 @@ func (b *block) acrossBands(m *Mapping) bool {
 		return false
 	}
 	return told || measured(corner) || slices.ContainsFunc(b.titles, func(r grid.Row) bool {
-		return measured(said(&r))
+		return measured(r.Said())
 	})
 }
 
@@ -271,7 +271,7 @@ func (b *block) byUnits(m Mapping) rate.By {
 		}
 	}
 	for i := range b.titles {
-		if _, by := meaning(said(&b.titles[i])); by != "" {
+		if _, by := meaning(b.titles[i].Said()); by != "" {
 			return by
 		}
 	}
@@ -344,7 +344,7 @@ func (b *block) unitOf(m Mapping) (string, bool) {
 		}
 	}
 	for i := range b.titles {
-		text := said(&b.titles[i])
+		text := b.titles[i].Said()
 		if _, by := meaning(text); by == rate.ByWeight && len(strings.Fields(text)) <= 6 {
 			if unit, ok := headUnit(text); ok && unit != "" {
 				return unit, true

@@ -8,19 +8,6 @@ import (
 	"diadrom/internal/core/world"
 )
 
-// Skipped is a row, or a part of one, that is no part of a price, with the reason.
-type Skipped struct {
-	Line int    `json:"line"`
-	Text string `json:"text"`
-	Why  string `json:"why"`
-}
-
-// Ask is a question that a list leaves open. Until it is answered nobody can say that the list was read rightly.
-type Ask struct {
-	Code    string `json:"code"`
-	Message string `json:"message"`
-}
-
 // Codes of questions.
 const (
 	AskSheet       = "sheet"       // several sheets have prices
@@ -65,7 +52,7 @@ func percentColumn(head string) bool {
 func (o *opening) note(line int, said string) {
 	folded := world.Fold(said)
 	if surcharge.MatchString(folded) && (figure.MatchString(folded) || strings.Contains(folded, "%")) {
-		o.ask(AskSurcharge,
+		o.asks.Add(AskSurcharge,
 			fmt.Sprintf("Line %d says: %s. Add it to the prices as a percentage, or leave the prices as "+
 				"they are.", line, strings.TrimSuffix(said, ".")))
 		if at := percentBehind.FindString(said); at != "" {
@@ -75,11 +62,11 @@ func (o *opening) note(line int, said string) {
 	includes := o.f.Store.Tax.PricesIncludeTax
 	switch without, with := withoutTax.MatchString(folded), withTax.MatchString(folded); {
 	case without && !with && includes:
-		o.ask(AskTax,
+		o.asks.Add(AskTax,
 			fmt.Sprintf("Line %d says that the prices are without tax: %s. This shop's prices include tax. Add "+
 				"the tax as a percentage, or leave the prices as they are.", line, strings.TrimSuffix(said, ".")))
 	case with && !without && !includes:
-		o.ask(AskTax,
+		o.asks.Add(AskTax,
 			fmt.Sprintf("Line %d says that the prices include tax: %s. This shop's prices are without tax. Take "+
 				"the tax off as a percentage, or leave the prices as they are.", line, strings.TrimSuffix(said, ".")))
 	}

@@ -53,8 +53,8 @@ type Reading struct {
 	Decimal  byte     // of the prices; 0 where none shows it
 	Currency string   // of the prices
 	Found    []string // in sentences, what had to be made out
-	Skipped  []Skipped
-	Asks     []Ask
+	Skipped  []grid.Skipped
+	Asks     []grid.Ask
 	Missing  string // what the columns lack; "" where there is a plan
 	Plan     *Plan  // nil where something is missing
 	Updates  []Update
@@ -70,7 +70,7 @@ type opening struct {
 	c     Choices
 	r     *Reading
 	into  *rate.Table
-	asked map[string]bool
+	asks  *grid.Asks
 	units []string
 }
 
@@ -82,13 +82,14 @@ func Open(data []byte, f *store.File, reader typed.Reader, c Choices) (*Reading,
 	if err != nil {
 		return nil, err
 	}
-	o := &opening{f: f, typed: reader, c: c, r: &Reading{Grid: g, Currency: f.Store.Currency}, asked: map[string]bool{}}
+	o := &opening{f: f, typed: reader, c: c, r: &Reading{Grid: g, Currency: f.Store.Currency}, asks: grid.NewAsks(c.Settled)}
 	if c.Country != "" {
 		o.typed.Home = c.Country
 	}
 	if o.into, err = target(f, c); err != nil {
 		return nil, err
 	}
+	defer func() { o.r.Asks = o.asks.List }()
 	if o.own(g) {
 		return o.r, nil
 	}
@@ -140,19 +141,6 @@ func target(f *store.File, c Choices) (*rate.Table, error) {
 		strings.Join(names, ", "))}
 }
 
-// ask asks a question once, unless it has been answered.
-func (o *opening) ask(code, message string) {
-	which := code + message
-	if code == AskDecimal || code == AskDestination { // once
-		which = code
-	}
-	if slices.Contains(o.c.Settled, code) || o.asked[which] {
-		return
-	}
-	o.asked[which] = true
-	o.r.Asks = append(o.r.Asks, Ask{code, message})
-}
-
 // unit notes a unit that the list names.
 func (o *opening) unit(in string) {
 	if o.r.Unit == "" {
@@ -202,10 +190,10 @@ func (o *opening) lists(l *layout) (lists []*list) {
 			lists = append(lists, (&list{block: b}).apart()...)
 		case len(l.blocks) == 1:
 		case len(b.rows) == 0 && !b.keyish():
-			l.skipped = append(l.skipped, Skipped{b.head.Line, said(&b.head), "no prices stand below it"})
+			l.skipped = append(l.skipped, grid.Skipped{Line: b.head.Line, Text: b.head.Said(), Why: "no prices stand below it"})
 		default:
 			for i := range b.rows {
-				l.skipped = append(l.skipped, Skipped{b.rows[i].Line, said(&b.rows[i]), "no price is in it"})
+				l.skipped = append(l.skipped, grid.Skipped{Line: b.rows[i].Line, Text: b.rows[i].Said(), Why: "no price is in it"})
 			}
 		}
 	}
@@ -215,7 +203,7 @@ func (o *opening) lists(l *layout) (lists []*list) {
 // bend has the bounds of a list that is to update another count as in that.
 func (b *block) bend(o *opening) {
 	b.mapping.Edges = o.into.Edges
-	o.ask(AskEdges,
+	o.asks.Add(AskEdges,
 		fmt.Sprintf("By its words this file counts its bounds as “%s”, and the list that it updates as “%s”. "+
 			"They are taken as in the list.", edgeWords(b.edges(b.mapping)), edgeWords(o.into.Edges)))
 }
@@ -260,7 +248,7 @@ func (o *opening) sheets(data []byte, g *grid.Grid, l *layout, lists []*list) (*
 	}
 	l.key.join(others)
 	if len(with) > 1 {
-		o.ask(AskSheet,
+		o.asks.Add(AskSheet,
 			fmt.Sprintf("The sheets %s have prices. The sheet %s was read: choose another where it is the one.",
 				strings.Join(with, ", "), g.Sheet))
 	}
@@ -342,7 +330,7 @@ func (o *opening) show(b *block) {
 // name is what a list is called.
 func (l *list) name(i int) string {
 	if n := len(l.titles); n > 0 {
-		return said(&l.titles[n-1])
+		return l.titles[n-1].Said()
 	}
 	return fmt.Sprintf("List %d, line %d", i+1, l.head.Line)
 }
@@ -383,7 +371,7 @@ func (o *opening) together(lists []*list) []*list {
 		o.found("%s were read together: %s.", plural.Count(len(lists), "list"), strings.Join(o.r.Lists, "; "))
 		return lists
 	}
-	o.ask(AskList, fmt.Sprintf("This sheet has %s that %s: %s. The first was read: choose another where it is the one.",
+	o.asks.Add(AskList, fmt.Sprintf("This sheet has %s that %s: %s. The first was read: choose another where it is the one.",
 		plural.Count(len(lists), "list"), apart, strings.Join(o.r.Lists, "; ")))
 	return lists[:1]
 }
@@ -395,7 +383,7 @@ func (o *opening) prepare(l *list, k key) {
 	case o.c.Unit != "":
 		l.unit = o.c.Unit
 	case !ok:
-		o.ask(AskUnit, "A head of this list names several units: choose one.")
+		o.asks.Add(AskUnit, "A head of this list names several units: choose one.")
 	case l.mapping.By == rate.ByWeight || l.mapping.By == rate.ByBilled:
 		l.unit = unit
 	}
@@ -411,7 +399,7 @@ func (o *opening) prepare(l *list, k key) {
 	if l.currency = o.currencyOf(l); l.currency != "" {
 		o.r.Currency = l.currency
 		if o.c.Rate == nil {
-			o.ask(AskCurrency, fmt.Sprintf("The prices are in %s, this shop's are in %s. Say what 1 %s is in %s.",
+			o.asks.Add(AskCurrency, fmt.Sprintf("The prices are in %s, this shop's are in %s. Say what 1 %s is in %s.",
 				l.currency, o.f.Store.Currency, l.currency, o.f.Store.Currency))
 		}
 	}
@@ -443,14 +431,14 @@ func (o *opening) aside(l *list, column int, head string) {
 		if len(values) > 3 {
 			values = append(values[:3:3], "…")
 		}
-		o.ask(AskSurcharge,
+		o.asks.Add(AskSurcharge,
 			fmt.Sprintf("The column “%s” has what comes on top of the prices: %s. Add a percentage to the "+
 				"prices, or leave them as they are.", head, strings.Join(values, ", ")))
 		for _, value := range values {
 			o.percentIn(value)
 		}
 	}
-	o.r.Skipped = append(o.r.Skipped, Skipped{l.head.Line, head, "the column is no part of a price"})
+	o.r.Skipped = append(o.r.Skipped, grid.Skipped{Line: l.head.Line, Text: head, Why: "the column is no part of a price"})
 }
 
 var percentage = regexp.MustCompile(`([0-9]+(?:[.,][0-9]+)?)\s*%?`)
@@ -479,10 +467,10 @@ func (o *opening) currencyOf(l *list) string {
 		}
 	}
 	for i := range l.titles {
-		heads = append(heads, said(&l.titles[i]))
+		heads = append(heads, l.titles[i].Said())
 	}
 	for i := range l.asides {
-		heads = append(heads, said(&l.asides[i]))
+		heads = append(heads, l.asides[i].Said())
 	}
 	for _, head := range heads {
 		if slices.Contains([]string{"", "iso", "all"}, strings.ToLower(head)) {
@@ -546,7 +534,7 @@ func (o *opening) describe(l *layout) {
 	for _, b := range l.blocks {
 		var above []string
 		for i := range b.titles {
-			above = append(above, said(&b.titles[i]))
+			above = append(above, b.titles[i].Said())
 			o.skip(&b.titles[i], "a title")
 		}
 		if len(above) > 0 && !b.keyish() {
@@ -557,7 +545,7 @@ func (o *opening) describe(l *layout) {
 			o.skip(&b.sections[i].row, "a title")
 		}
 		for i := range b.asides {
-			o.found("Line %d is a note: %s.", b.asides[i].Line, strings.TrimSuffix(cut(said(&b.asides[i])), "."))
+			o.found("Line %d is a note: %s.", b.asides[i].Line, strings.TrimSuffix(cut(b.asides[i].Said()), "."))
 			o.skip(&b.asides[i], "a note")
 		}
 	}
@@ -570,8 +558,8 @@ func (o *opening) describe(l *layout) {
 
 // skip tells a row beside a list, and asks about what it says.
 func (o *opening) skip(row *grid.Row, why string) {
-	o.r.Skipped = append(o.r.Skipped, Skipped{row.Line, said(row), why})
-	o.note(row.Line, said(row))
+	o.r.Skipped = append(o.r.Skipped, grid.Skipped{Line: row.Line, Text: row.Said(), Why: why})
+	o.note(row.Line, row.Said())
 }
 
 // cut bounds a text that is told.
@@ -716,17 +704,17 @@ func (o *opening) tell(b *builder, first *list) {
 	if limit, ok := unlikely[o.f.Store.WeightUnit]; ok && b.most != nil && o.c.Unit == "" && o.r.Unit == "" &&
 		(limit.most != "" && decimal.MustParse(limit.most).Cmp(*b.most) <= 0 ||
 			limit.least != "" && b.most.Less(decimal.MustParse(limit.least))) {
-		o.ask(AskUnit,
+		o.asks.Add(AskUnit,
 			fmt.Sprintf("Nothing says in which unit the weights are. They reach to %s, which would be %s %s: "+
 				"choose the unit.", b.most, b.most, o.f.Store.WeightUnit))
 	}
 	for _, gap := range b.p.Gaps {
-		o.ask(AskGap, gap+".")
+		o.asks.Add(AskGap, gap+".")
 	}
 	for i := range b.p.Lines {
 		l := &b.p.Lines[i]
 		if l.Status == Repeats {
-			o.r.Skipped = append(o.r.Skipped, Skipped{l.Line, l.Text, "it " + l.Says})
+			o.r.Skipped = append(o.r.Skipped, grid.Skipped{Line: l.Line, Text: l.Text, Why: "it " + l.Says})
 		}
 	}
 	for to, one := range b.seen {

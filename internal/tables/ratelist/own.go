@@ -84,7 +84,7 @@ func (o *opening) ownCells(t *sheet.Table) {
 		o.r.Updates = append(o.r.Updates, one)
 	}
 	for _, gap := range o.r.Plan.Gaps {
-		o.ask(AskGap, gap+".")
+		o.asks.Add(AskGap, gap+".")
 	}
 }
 

@@ -127,7 +127,7 @@ func (b *builder) twoWays(err error) {
 				two.Given(other.Decimal))
 		}
 	}
-	b.o.ask(AskDecimal, fmt.Sprintf("%s may be %s or %s: choose the decimal sign.%s", two.Cell, two.Thousand, two.One,
+	b.o.asks.AddOnce(AskDecimal, fmt.Sprintf("%s may be %s or %s: choose the decimal sign.%s", two.Cell, two.Thousand, two.One,
 		suggests))
 }
 
@@ -137,7 +137,7 @@ func (b *builder) unit(in string) { b.o.unit(in) }
 func (b *builder) footnote(p *price, said string) {
 	if !b.marked {
 		b.marked = true
-		b.o.ask(AskFootnote,
+		b.o.asks.Add(AskFootnote,
 			fmt.Sprintf("Line %d has a price with a mark: %s. Look for what the mark means; the price is "+
 				"read as it stands.", p.line, said))
 	}
@@ -158,7 +158,7 @@ var everywhere = []string{"*", "all", "any", "everywhere", "world", "rest of the
 
 func (b *builder) line(i int) Line {
 	p := &b.prices[i]
-	l := Line{Line: p.line, Status: Taken, zone: -1, Text: said(p.row)}
+	l := Line{Line: p.line, Status: Taken, zone: -1, Text: p.row.Said()}
 	refuse := func(format string, args ...any) Line {
 		l.Status, l.Says, b.p.Usable = Refused, fmt.Sprintf(format, args...), false
 		return l
@@ -297,7 +297,7 @@ func (b *builder) step(p *price, l *Line) error {
 		l.from = prior.to
 	}
 	if p.step.whole {
-		b.o.ask(AskSteps,
+		b.o.asks.Add(AskSteps,
 			fmt.Sprintf("Line %d has a price per %s %s. Is it a price for the whole weight, or for what is "+
 				"above %s on top of the price before it? It is read as a price for the whole weight.", p.line, p.step.each,
 				p.step.unit, prior.to))
@@ -365,7 +365,7 @@ func (b *builder) only() (int, error) {
 	if t := b.o.into; t != nil && len(t.Zones) == 1 {
 		return b.chosen(t.Zones[0])
 	}
-	b.o.ask(AskDestination, "Nothing says where the parcels of this list go. Name the place, or * for everywhere.")
+	b.o.asks.AddOnce(AskDestination, "Nothing says where the parcels of this list go. Name the place, or * for everywhere.")
 	return 0, errors.New("nothing says where its parcels go")
 }
 
@@ -378,7 +378,7 @@ func (b *builder) named(name, country string) (int, error) {
 			continue
 		}
 		if explained && !b.sameAs(z, keyed.places) {
-			b.o.ask(AskZone,
+			b.o.asks.Add(AskZone,
 				fmt.Sprintf("This shop's zone %s is not what line %d says that it is: %s. The shop's zone is "+
 					"used.", z.Name, keyed.line, strings.Join(keyed.places, ", ")))
 		}
@@ -398,7 +398,7 @@ func (b *builder) named(name, country string) (int, error) {
 		return b.typed("everywhere", "")
 	}
 	if zoneLabel(name, true) {
-		b.o.ask(AskZone, fmt.Sprintf("Nothing says where %s is. Choose a zone of this shop, or name its places.",
+		b.o.asks.Add(AskZone, fmt.Sprintf("Nothing says where %s is. Choose a zone of this shop, or name its places.",
 			calls(name)))
 		return 0, fmt.Errorf("nothing says where %s is", calls(name))
 	}
@@ -407,7 +407,7 @@ func (b *builder) named(name, country string) (int, error) {
 	}
 	at, err := b.typed(codesOf(name, b.reader.Home), "")
 	if err != nil {
-		b.o.ask(AskZone, fmt.Sprintf("Nothing says where “%s” is. Choose a zone of this shop, or name its places.",
+		b.o.asks.Add(AskZone, fmt.Sprintf("Nothing says where “%s” is. Choose a zone of this shop, or name its places.",
 			name))
 	}
 	return at, err

@@ -97,11 +97,11 @@ func (l *list) destination(row *grid.Row, i int) (to [5]string) {
 // list.
 func (b *block) titleOf(row int) (title string) {
 	for i := range b.titles {
-		title = said(&b.titles[i])
+		title = b.titles[i].Said()
 	}
 	for i := range b.sections {
 		if b.sections[i].before <= row {
-			title = said(&b.sections[i].row)
+			title = b.sections[i].row.Said()
 		}
 	}
 	return title

@@ -258,7 +258,7 @@ func (o *opening) jumps(u *Update) {
 		}
 	}
 	if all > 0 && far*2 >= all {
-		o.ask(AskPrices,
+		o.asks.Add(AskPrices,
 			fmt.Sprintf("%d of %d prices are more than three times, or less than a third of, what they were. "+
 				"Check the currency and the unit of the file.", far, all))
 	}
@@ -273,7 +273,7 @@ func (o *opening) jumps(u *Update) {
 	hundred := decimal.FromInt(100)
 	if a, b := top(&u.Was), top(&u.Is); a != nil && b != nil && a.Sign() > 0 && b.Sign() > 0 && len(u.Kept) == 0 &&
 		o.c.Unit == "" && (a.Mul(hundred).Cmp(*b) <= 0 || b.Mul(hundred).Cmp(*a) <= 0) {
-		o.ask(AskUnit, fmt.Sprintf("The list ended at %s and would end at %s. Check the unit of the file.", a, b))
+		o.asks.Add(AskUnit, fmt.Sprintf("The list ended at %s and would end at %s. Check the unit of the file.", a, b))
 	}
 }
 

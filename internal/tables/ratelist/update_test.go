@@ -271,7 +271,7 @@ func TestAnswers(t *testing.T) {
 			func(c *Choices) { c.List = 2 }},
 		{"the line of the heads", "kg,Finland\n2,6\nkg,Lapland\n2,7\n3,8\n", "lapland | 2 7.00 | 3 8.00",
 			func(c *Choices) { c.Head = 3 }},
-		{"the zones of another file", "kg,Zone 1\n2,6\n5,7\n", "estonia | 2 6.00 | 5 7.00",
+		{"the zones of another file", "kg,Zone 1\n2,6\n5,7\n", "zone-1 | 2 6.00 | 5 7.00",
 			func(c *Choices) { c.Key = []byte("Country,Zone\nEE,1\nSE,2\n") }},
 		{"the country of codes", "kg,20*,80*\n2,6,7\n5,7,8\n", "de-20 de-80 | 2 6.00 7.00 | 5 7.00 8.00",
 			func(c *Choices) { c.Country = "DE" }},

@@ -32,8 +32,12 @@ import (
 type Row struct {
 	Line    int
 	Cells   []string
-	Formula int // the first cell that is a formula, from 1; 0 for none
+	Formula int    // the first cell that is a formula, from 1; 0 for none
+	Numbers []bool // of a workbook: which cells are numbers, whose point is their decimal sign; nil of a text
 }
+
+// Number says whether a cell is a number of a workbook.
+func (r *Row) Number(i int) bool { return i < len(r.Numbers) && r.Numbers[i] }
 
 // Table is a table as it was read.
 type Table struct {
@@ -115,7 +119,7 @@ func Read(data []byte) (*Table, error) {
 				fmt.Sprintf("a table has at most %d cells: leave out columns, or cut it into several", MaxCells),
 			}
 		}
-		t.Rows = append(t.Rows, Row{line, cells, formula})
+		t.Rows = append(t.Rows, Row{Line: line, Cells: cells, Formula: formula})
 	}
 	if len(t.Rows) == 0 {
 		return nil, ErrEmpty

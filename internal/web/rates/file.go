@@ -18,6 +18,7 @@ import (
 	"diadrom/internal/core/store"
 	"diadrom/internal/edit"
 	"diadrom/internal/sqlite"
+	"diadrom/internal/tables/grid"
 	"diadrom/internal/tables/ratelist"
 	"diadrom/internal/tables/sheet"
 	"diadrom/internal/web/shell"
@@ -76,7 +77,7 @@ type fileView struct {
 	Source           []sourceRow
 	SourceMore       int
 	Lines            []upload.Row
-	Skipped          []ratelist.Skipped
+	Skipped          []grid.Skipped
 	More             int
 	Refused          int
 	Updates          []updateView

@@ -1,0 +1,83 @@
+package grid
+
+import (
+	"slices"
+	"strings"
+)
+
+// Skipped is a row of a list, or a part of one, that nothing was made of, with the reason.
+type Skipped struct {
+	Line int    `json:"line"`
+	Text string `json:"text"`
+	Why  string `json:"why"`
+}
+
+// Ask is a question that a list leaves open. Until it is answered nobody can say that the list was read rightly.
+type Ask struct {
+	Code    string `json:"code"`
+	Message string `json:"message"`
+}
+
+// Asks are the questions of a list, each once, without those that have been answered.
+type Asks struct {
+	List    []Ask
+	settled []string
+	asked   map[string]bool
+}
+
+// NewAsks makes questions of which those with some codes have been answered.
+func NewAsks(settled []string) *Asks { return &Asks{settled: settled, asked: map[string]bool{}} }
+
+// Add asks a question, unless it was asked or answered before.
+func (a *Asks) Add(code, message string) { a.once(code, code+"\x00"+message, message) }
+
+// AddOnce asks a question, unless another with its code was asked, or it was answered before.
+func (a *Asks) AddOnce(code, message string) { a.once(code, code, message) }
+
+func (a *Asks) once(code, key, message string) {
+	if slices.Contains(a.settled, code) || a.asked[key] {
+		return
+	}
+	a.asked[key] = true
+	a.List = append(a.List, Ask{code, message})
+}
+
+// Said is what a row says, in one line.
+func (r *Row) Said() string {
+	var list []string
+	for i := range r.Cells {
+		if r.Cells[i].Text != "" && !r.Cells[i].Carried {
+			list = append(list, r.Cells[i].Text)
+		}
+	}
+	return strings.Join(list, " · ")
+}
+
+// Filled counts the cells of a row that say something themselves.
+func (r *Row) Filled() int { return filled(r) }
+
+// maxOtherSheets is how many further sheets of a workbook are looked into.
+const maxOtherSheets = 20
+
+// Choose reads the sheet of a workbook that somebody named, or else the first that usable says is one. with are the names
+// of those that are, where nobody named one.
+func Choose(data []byte, sheetName string, usable func(*Grid) bool) (g *Grid, with []string, err error) {
+	if g, err = Read(data, Options{Sheet: sheetName}); err != nil || sheetName != "" || len(g.Sheets) < 2 {
+		return g, nil, err
+	}
+	chosen := g
+	for _, name := range g.Sheets[:min(len(g.Sheets), maxOtherSheets)] {
+		one := g
+		if name != g.Sheet {
+			if one, err = Read(data, Options{Sheet: name}); err != nil {
+				continue // an empty sheet
+			}
+		}
+		if usable(one) {
+			if with = append(with, name); len(with) == 1 {
+				chosen = one
+			}
+		}
+	}
+	return chosen, with, nil
+}
