@@ -227,7 +227,7 @@ func TestAProductListIsLookedAtMappedAndTakenIn(t *testing.T) {
 	)
 	id := regexp.MustCompile(`/goods/file/(\d+)`).FindStringSubmatch(body)[1]
 	_, body = s.get("/goods/file/" + id + "?c1=name&show=changed")
-	holds(t, body, "name Linen towel, 70 × 140 → Towel; price 29.00 → 31.00")
+	holds(t, body, "<small>was Linen towel, 70 × 140</small>", "31.00", "<small>was 29.00</small>")
 	_, body = s.get("/goods/file/" + id + "?c0=&show=changed")
 	holds(t, body, "no column is the sku")
 	_, body = s.get("/goods/file/" + id + "?decimal=.")

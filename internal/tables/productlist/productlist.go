@@ -9,18 +9,20 @@
 // Columns are found by their heads, which may carry the unit of what stands under them, and can be put right by
 // a [Mapping]. Numbers are written with a decimal point or comma, as the column shows; cells may carry a unit
 // of their own ("450 g"). Classes, and places of the shop that goods leave from, are named by their name or id; yes
-// and no also by true, false, 1, 0, x, y and n.
+// and no also by true, false, 1, 0, x, y and n, and by the words of other languages. The lists of others may have all
+// sides in one cell ("10 × 20 × 5 cm"), rows of variants, titles between the rows, and heads in six languages: see
+// [Open].
 //
 // A row is a product of the store, by its sku, or a new one. In a column that is used, an empty weight, size, class or
 // place is none; an empty name, price, yes or no leaves what was. Writing what was read gives the same table.
 package productlist
 
 import (
-	"fmt"
 	"regexp"
 	"slices"
 	"strings"
 
+	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/measure"
 	"diadrom/internal/core/store"
 	"diadrom/internal/core/world"
@@ -47,9 +49,18 @@ const (
 	From          Field = "from" // the place that it leaves from
 )
 
+// Fields that only stand in the lists of others.
+const (
+	Size    Field = "size"    // all three sides in one cell: "10 × 20 × 5 cm"
+	Variant Field = "variant" // what tells products of one name apart
+)
+
 // Fields lists them.
 var Fields = []Field{SKU, Name, Price, Weight, Length, Width, Height, Class, NeedsShipping, ShipsFree, OwnParcel,
 	Upright, From}
+
+// Readable lists the fields that a list may have: those of a product, and those that only stand in the lists of others.
+var Readable = append(slices.Clone(Fields), Size, Variant)
 
 // olderFields is how many of them tables had that were written before there were more.
 const olderFields = 11
@@ -57,64 +68,13 @@ const olderFields = 11
 // String is the head of its column.
 func (f Field) String() string { return strings.ReplaceAll(string(f), "_", " ") }
 
-// heads are the folded heads, without units, that stand for a field.
-var heads = map[string]Field{
-	"sku":                SKU,
-	"sku code":           SKU,
-	"article":            SKU,
-	"article number":     SKU,
-	"article no":         SKU,
-	"item number":        SKU,
-	"item no":            SKU,
-	"item":               SKU,
-	"product code":       SKU,
-	"code":               SKU,
-	"product number":     SKU,
-	"stock keeping unit": SKU,
-	"name":               Name,
-	"title":              Name,
-	"product":            Name,
-	"product name":       Name,
-	"description":        Name,
-	"price":              Price,
-	"unit price":         Price,
-	"sales price":        Price,
-	"net price":          Price,
-	"retail price":       Price,
-	"weight":             Weight,
-	"unit weight":        Weight,
-	"gross weight":       Weight,
-	"shipping weight":    Weight,
-	"length":             Length,
-	"depth":              Length,
-	"width":              Width,
-	"breadth":            Width,
-	"height":             Height,
-	"class":              Class,
-	"shipping class":     Class,
-	"needs shipping":     NeedsShipping,
-	"shipping":           NeedsShipping,
-	"shippable":          NeedsShipping,
-	"physical":           NeedsShipping,
-	"ships free":         ShipsFree,
-	"free shipping":      ShipsFree,
-	"own parcel":         OwnParcel,
-	"separate parcel":    OwnParcel,
-	"upright":            Upright,
-	"stays upright":      Upright,
-	"this way up":        Upright,
-	"from":               From,
-	"leaves from":        From,
-	"ships from":         From,
-	"warehouse":          From,
-}
-
 // kinds are the fields that have a unit.
 var kinds = map[Field]measure.Kind{
 	Weight: measure.Weight,
 	Length: measure.Length,
 	Width:  measure.Length,
 	Height: measure.Length,
+	Size:   measure.Length,
 }
 
 // unitOf is the store's unit of a field.
@@ -122,7 +82,7 @@ func unitOf(f Field, s *store.Settings) string {
 	switch f {
 	case Weight:
 		return s.WeightUnit
-	case Length, Width, Height:
+	case Length, Width, Height, Size:
 		return s.LengthUnit
 	}
 	return ""
@@ -130,16 +90,20 @@ func unitOf(f Field, s *store.Settings) string {
 
 // Mapping says what the columns of a table hold.
 type Mapping struct {
-	Columns []Field  // by column; "" is not used
-	Units   []string // by column: what numbers without a unit of their own are in
-	Decimal byte     // '.' or ','; 0: as each column shows
+	Columns  []Field          // by column; "" is not used
+	Units    []string         // by column: what numbers without a unit of their own are in
+	Told     []bool           // by column: its unit is as the list says, or as somebody chose
+	Decimal  byte             // '.' or ','; 0: as each column shows
+	Rate     *decimal.Decimal // what one unit of the prices' currency is in the shop's; nil where it is the shop's
+	sizeUnit bool             // cells of the size have a unit of their own
 }
 
 var headParts = regexp.MustCompile(`[^a-z0-9"']+`)
 
 // Guess finds what the columns of a table hold by their heads. Of several columns for a field the first counts.
 func Guess(t *sheet.Table, s *store.Settings) Mapping {
-	m := Mapping{Columns: make([]Field, len(t.Rows[0].Cells)), Units: make([]string, len(t.Rows[0].Cells))}
+	width := len(t.Rows[0].Cells)
+	m := Mapping{Columns: make([]Field, width), Units: make([]string, width), Told: make([]bool, width)}
 	// What Write wrote has points.
 	if cells, own := t.Rows[0].Cells, head(s); len(cells) >= olderFields && len(cells) <= len(own) &&
 		slices.Equal(cells, own[:len(cells)]) {
@@ -149,14 +113,15 @@ func Guess(t *sheet.Table, s *store.Settings) Mapping {
 		words := strings.Fields(headParts.ReplaceAllString(world.Fold(cell), " "))
 		for n := len(words); n > 0; n-- {
 			f, ok := heads[strings.Join(words[:n], " ")]
-			if !ok || slices.Contains(m.Columns, f) {
+			if !ok || slices.Contains(m.Columns, f) && f != Variant {
 				continue
 			}
 			_, measured := kinds[f]
 			rest := words[n:]
-			if len(rest) > 1 && rest[0] == "in" { // "weight in g"
+			if len(rest) > 1 && (rest[0] == "in" || rest[0] == "en" || rest[0] == "i") { // "weight in g"
 				rest = rest[1:]
 			}
+			rest = slices.DeleteFunc(slices.Clone(rest), func(w string) bool { return slices.Contains(besides, w) })
 			if len(rest) > 1 || len(rest) == 1 && !measured && f != Price ||
 				len(rest) == 1 && measured && HeadUnit(f, cell) == "" {
 				continue
@@ -168,8 +133,33 @@ func Guess(t *sheet.Table, s *store.Settings) Mapping {
 			break
 		}
 	}
+	m.sizes(t)
 	return m
 }
+
+// sizes has a column that is called a size, but has other things, tell variants apart: "S", "M", "L".
+func (m *Mapping) sizes(t *sheet.Table) {
+	for i, field := range m.Columns {
+		if field != Size {
+			continue
+		}
+		filled, are := 0, 0
+		for _, row := range t.Rows[1:min(len(t.Rows), maxLooked)] {
+			if text := cell(row.Cells, i); text != "" {
+				if filled++; len(sidesOf(text)) == 3 {
+					are++
+				}
+				m.sizeUnit = m.sizeUnit || strings.ContainsAny(text, "mMnNfF\"'")
+			}
+		}
+		if filled > 0 && are*2 < filled {
+			m.Columns[i], m.Units[i] = Variant, ""
+		}
+	}
+}
+
+// maxLooked is in how many rows a column is looked at.
+const maxLooked = 200
 
 // HeadUnit is the unit of a field that the head of a column names: "g" for "Grams" and "Weight in g"; "" where
 // it names none, or several.
@@ -192,29 +182,17 @@ func HeadUnit(f Field, head string) (unit string) {
 	return unit
 }
 
-// Foreign says which column of a table is a price in another currency than the store's, "" where none is.
-func (m Mapping) Foreign(t *sheet.Table, s *store.Settings) string {
-	for i, head := range t.Rows[0].Cells {
-		if code := world.OtherCurrency(head, s.Currency); i < len(m.Columns) && m.Columns[i] == Price && code != "" {
-			return fmt.Sprintf(
-				"the column %.40q is in %s, this shop's prices are in %s: change the list, or leave that column out",
-				head,
-				code,
-				s.Currency,
-			)
-		}
-	}
-	return ""
-}
-
 // Missing says what a mapping lacks, "" where it can be used.
 func (m Mapping) Missing() string {
 	seen := map[Field]bool{}
 	for _, f := range m.Columns {
-		if f != "" && seen[f] {
+		if f != "" && f != Variant && seen[f] {
 			return "two columns are the " + f.String() + ": choose one"
 		}
 		seen[f] = true
+	}
+	if seen[Size] && (seen[Length] || seen[Width] || seen[Height]) {
+		return "one column is the size and others are sides of it: choose one of both"
 	}
 	if !seen[SKU] {
 		return "no column is the sku, by which products are known: choose which one is"

@@ -5,6 +5,7 @@ import (
 	"strings"
 	"testing"
 
+	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/store"
 	"diadrom/internal/tables/sheet"
 	"diadrom/internal/test/storetest"
@@ -189,17 +190,22 @@ func TestUnitsAndCurrenciesOfAList(t *testing.T) {
 	assert.Equal(t, []Status{New, Refused}, []Status{rows[1].Status, rows[2].Status})
 	assert.Equal(t, "weight: 1.200 is 1200 or 1.200: choose the decimal sign", rows[3].What)
 	assert.Equal(t, New, rows[4].Status)
-	foreign := table(t, "sku,price (USD)\nA,1\n")
-	assert.Contains(
-		t,
-		Guess(foreign, &f.Store).Foreign(foreign, &f.Store),
-		"is in USD, this shop's prices are in EUR",
-	)
-	own := table(t, "sku,price (EUR)\nA,1\n")
-	dollars, err := sheet.Read([]byte("sku,weight,price ($)\nA,1,9.90\n"))
-	require.NoError(t, err)
-	assert.Contains(t, Guess(dollars, &f.Store).Foreign(dollars, &f.Store), "is in $, this shop's prices are in EUR")
-	assert.Empty(t, Guess(own, &f.Store).Foreign(own, &f.Store))
+	for head, other := range map[string]string{"price (USD)": "USD", "price ($)": "$", "price (EUR)": "", "price": ""} {
+		r, err := Open([]byte("sku,"+head+"\nA,10\n"), f, Choices{}, func(int) {})
+		require.NoError(t, err)
+		if other == "" {
+			assert.Empty(t, r.Asks, head)
+			continue
+		}
+		require.Len(t, r.Asks, 1, head)
+		assert.Equal(t, AskCurrency, r.Asks[0].Code)
+		assert.Contains(t, r.Asks[0].Message, "is in "+other+", this shop's prices are in EUR")
+		assert.Empty(t, r.Rows, "nothing is read until it is answered")
+		half := decimal.MustParse("0.5")
+		r, err = Open([]byte("sku,"+head+"\nA,10\n"), f, Choices{Rate: &half}, func(int) {})
+		require.NoError(t, err)
+		assert.Equal(t, "5.00", r.Rows[0].Product.Price.Fixed(2))
+	}
 }
 
 func TestAnyProductsReadBack(t *testing.T) {

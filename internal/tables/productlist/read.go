@@ -2,6 +2,7 @@ package productlist
 
 import (
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -27,11 +28,12 @@ const (
 
 // Row is a row of the table.
 type Row struct {
-	Line    int
-	Status  Status
-	Product store.Product // as it is to be
-	What    string        // what changes, or why the row is refused
-	at      int           // of the product in the store
+	Line      int
+	Status    Status
+	Product   store.Product // as it is to be
+	What      string        // what changes, or why the row is refused
+	at        int           // of the product in the store
+	ambiguous string        // a number of it that may be a thousand or one
 }
 
 // Read reads the rows for a store. progress is told how many are read, now and then.
@@ -55,7 +57,7 @@ func Read(t *sheet.Table, m Mapping, f *store.File, progress func(int)) []Row {
 	body := t.Rows[1:]
 	r.numbers = make([]measure.Column, len(m.Columns))
 	for i, field := range m.Columns {
-		if _, measured := kinds[field]; !measured && field != Price {
+		if _, measured := kinds[field]; !measured && field != Price || field == Size {
 			continue
 		}
 		if m.Decimal != 0 {
@@ -64,10 +66,13 @@ func Read(t *sheet.Table, m Mapping, f *store.File, progress func(int)) []Row {
 		}
 		cells := make([]string, len(body))
 		for j := range body {
-			cells[j] = cell(body[j].Cells, i)
+			if cells[j] = cell(body[j].Cells, i); body[j].Number(i) || field == Size {
+				cells[j] = "" // shows nothing of how the column writes numbers
+			}
 		}
 		r.numbers[i] = measure.Numbers(cells, func(j int) int { return body[j].Line })
 	}
+	r.names(body)
 	rows := make([]Row, len(body))
 	for i := range body {
 		rows[i] = r.row(body[i])
@@ -92,6 +97,9 @@ type reader struct {
 	classes map[string]string // ids by folded name and id
 	seen    map[string]int    // lines by sku
 	numbers []measure.Column  // by column
+	row1    *sheet.Row        // that is read
+	name    string            // of the last row that had one
+	shared  map[string]int    // how many rows have a name
 }
 
 // longest is the longest name or sku, in letters.
@@ -114,6 +122,7 @@ func (r *reader) row(in sheet.Row) Row {
 		return refuse("sku: %s", err.Error())
 	}
 	out.Product.SKU = sku
+	r.row1 = &in
 	if i := slices.Index(r.m.Columns, Name); i >= 0 {
 		out.Product.Name = cell(in.Cells, i)
 	}
@@ -133,9 +142,13 @@ func (r *reader) row(in sheet.Row) Row {
 			return refuse("%s: %.20s is a formula, not a value", field, text)
 		}
 		if reason := r.set(&out.Product, field, text, i); reason != "" {
+			if strings.HasSuffix(reason, choose) {
+				out.ambiguous = reason
+			}
 			return refuse("%s: %s", field, reason)
 		}
 	}
+	r.variant(&out.Product, in.Cells)
 	if out.at >= 0 {
 		if changes := r.changes(&r.f.Products[out.at], &out.Product); len(changes) > 0 {
 			out.Status, out.What = Changed, strings.Join(changes, "; ")
@@ -146,6 +159,120 @@ func (r *reader) row(in sheet.Row) Row {
 		out.What = r.says(&out.Product)
 	}
 	return out
+}
+
+// choose is how the reason ends that a number may be a thousand or one.
+const choose = "choose the decimal sign"
+
+// names counts the rows of each name, where a column tells variants apart. A row without a name has that of the row
+// above.
+func (r *reader) names(body []sheet.Row) {
+	if !slices.Contains(r.m.Columns, Variant) {
+		return
+	}
+	r.shared = map[string]int{}
+	at, last := slices.Index(r.m.Columns, Name), ""
+	for i := range body {
+		if name := cell(body[i].Cells, at); name != "" {
+			last = name
+		}
+		r.shared[last]++
+	}
+}
+
+// variant has the name of a product that has variants say which it is: "Linen towel, 70 × 140". Where only the first
+// row of the variants has the name, the others have it too.
+func (r *reader) variant(p *store.Product, cells []string) {
+	if r.shared == nil {
+		return
+	}
+	name := cell(cells, slices.Index(r.m.Columns, Name))
+	if name == "" {
+		name = r.name
+	}
+	if r.name = name; r.shared[name] < 2 {
+		return
+	}
+	for i, field := range r.m.Columns {
+		text := cell(cells, i)
+		if field == Variant && text != "" && text != "-" && !strings.Contains(world.Fold(name), world.Fold(text)) {
+			name = strings.TrimPrefix(name+", "+text, ", ")
+		}
+	}
+	if clean, err := oneline.Read(name); err == nil && len([]rune(clean)) <= longest && clean != "" {
+		p.Name = clean
+	}
+}
+
+// parse reads a number of a cell: of a workbook as it stands there, of a text as its column writes numbers.
+func (r *reader) parse(text string, column int) (decimal.Decimal, string, error) {
+	if r.row1.Number(column) {
+		return measure.Column{Decimal: '.'}.Parse(text)
+	}
+	return r.numbers[column].Parse(text)
+}
+
+var side = regexp.MustCompile(`(?i)\s*[x×*]\s*`)
+
+// sidesOf are the sides in a cell with all of them: "10 × 20 × 5 cm", "100x200x50", "10 cm x 20 cm x 5 cm". A unit behind
+// the last one holds for all that have none.
+func sidesOf(text string) []string {
+	text = strings.TrimSpace(text)
+	if text == "" || len(text) > maxSize {
+		return nil
+	}
+	sides := side.Split(text, -1)
+	unit := ""
+	if last := sideUnit.FindString(sides[len(sides)-1]); last != "" {
+		unit = last
+	}
+	for i := range sides {
+		if !sideNumber.MatchString(sides[i]) {
+			return nil
+		}
+		if unit != "" && sideUnit.FindString(sides[i]) == "" {
+			sides[i] += " " + strings.TrimSpace(unit)
+		}
+	}
+	return sides
+}
+
+var (
+	sideUnit   = regexp.MustCompile(`\s*[a-zA-Z"'″′]+\.?$`)
+	sideNumber = regexp.MustCompile(`^(?:[LWHBTDlwhbtd][:. ]?\s*)?[0-9]+(?:[.,][0-9]+)?\s*(?:[a-zA-Z"'″′]+\.?)?$`)
+	sideLetter = regexp.MustCompile(`^[LWHBTDlwhbtd][:. ]?\s*`)
+)
+
+// maxSize is the longest cell with all sides, in bytes.
+const maxSize = 80
+
+// size reads all sides of a cell.
+func (r *reader) size(p *store.Product, text string, column int) (reason string) {
+	p.Length, p.Width, p.Height = nil, nil, nil
+	if text == "" {
+		return ""
+	}
+	sides := sidesOf(text)
+	if len(sides) != 3 {
+		return fmt.Sprintf("%.40q is no size: write length × width × height", text)
+	}
+	for i, into := range []**decimal.Decimal{&p.Length, &p.Width, &p.Height} {
+		one := strings.Replace(sideLetter.ReplaceAllString(sides[i], ""), ",", ".", 1)
+		d, in, err := measure.Column{Decimal: '.'}.Parse(one)
+		if err != nil {
+			return err.Error()
+		}
+		if in == "" {
+			in = r.m.Units[column]
+		}
+		own, ok := measure.Unit(measure.Length, in)
+		if !ok {
+			return fmt.Sprintf("%.20q is no unit of length", in)
+		}
+		d = measure.Convert(measure.Length, d, own, r.f.Store.LengthUnit)
+		*into = &d
+	}
+	return ""
 }
 
 // set takes a cell in; the reason says why it cannot be.
@@ -166,14 +293,20 @@ func (r *reader) set(p *store.Product, field Field, text string, column int) (re
 		if text == "" {
 			return ""
 		}
-		d, around, err := r.numbers[column].Parse(text)
+		d, around, err := r.parse(text, column)
 		if err != nil {
 			return err.Error()
 		}
-		if code := r.f.Store.Currency; around != "" && !world.NamesCurrency(around, code) {
+		code := r.f.Store.Currency
+		switch own := world.NamesCurrency(around, code); {
+		case around != "" && !own && r.m.Rate == nil:
 			return fmt.Sprintf("%.30q is not in %s, the currency of this shop", text, code)
+		case r.m.Rate != nil && !own:
+			d = d.Mul(*r.m.Rate).Round(r.f.Store.Digits())
 		}
 		p.Price = d
+	case Size:
+		return r.size(p, text, column)
 	case Weight:
 		return r.measured(&p.Weight, field, text, column)
 	case Length:
@@ -216,7 +349,7 @@ func (r *reader) measured(into **decimal.Decimal, field Field, text string, colu
 		return ""
 	}
 	kind, unit := kinds[field], unitOf(field, &r.f.Store)
-	d, in, err := r.numbers[column].Parse(text)
+	d, in, err := r.parse(text, column)
 	if err == nil && in == "" {
 		in = r.m.Units[column]
 	}
@@ -239,11 +372,11 @@ func (r *reader) measured(into **decimal.Decimal, field Field, text string, colu
 }
 
 func yesNo(into *bool, text string) (reason string) {
-	switch world.Fold(text) {
-	case "":
-	case "yes", "y", "true", "1", "x", "on":
+	switch folded := world.Fold(text); {
+	case folded == "":
+	case isYes(folded):
 		*into = true
-	case "no", "n", "false", "0", "-", "off":
+	case isNo(folded):
 		*into = false
 	default:
 		return fmt.Sprintf("%.20q is neither yes nor no", text)
@@ -281,9 +414,11 @@ func (r *reader) unit(field Field, value string) string {
 // says are the values that were read for a new product, with their units.
 func (r *reader) says(p *store.Product) string {
 	var list []string
+	sized := slices.Contains(r.m.Columns, Size)
 	for _, field := range Fields[2:] {
 		value := Text(r.f, p, field)
-		if slices.Contains(r.m.Columns, field) && value != "" {
+		side := sized && (field == Length || field == Width || field == Height)
+		if (slices.Contains(r.m.Columns, field) || side) && value != "" {
 			list = append(list, field.String()+" "+value+r.unit(field, value))
 		}
 	}

@@ -2,14 +2,17 @@ package products
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"errors"
 	"html/template"
 	"net/http"
 	"net/url"
 	"strconv"
+	"strings"
 	"sync"
 
+	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/store"
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/sqlite"
@@ -24,20 +27,52 @@ import (
 
 // fileView is what a table of products would change.
 type fileView struct {
-	ID, Name string
-	Problem  string // why it is no table
-	Missing  string // what its columns lack
-	Encoding string
-	Found    []string // what of the file had to be made out
-	Columns  []upload.Column
-	Decimal  string
-	Rows     []upload.Row
-	More     int // rows that are not shown
-	Show     string
-	Counts   map[string]int
-	Query    template.URL // of this view, for the form that takes it
-	Tabs     []fileTab
-	Usable   bool
+	ID, Name               string
+	Problem                string // why it is no table
+	Missing                string // what its columns lack
+	Encoding               string
+	Found                  []string // what of the file had to be made out
+	Columns                []upload.Column
+	Decimal                string
+	Heads                  []string // of the values that are read
+	Rows                   []productRow
+	More                   int // rows that are not shown
+	Source                 []upload.SourceRow
+	SourceMore             int
+	Skipped                []grid.Skipped
+	Asks                   []fileAsk
+	OK                     []string // the questions that were settled
+	Sheets                 []shell.Choice
+	Head                   int
+	Headed                 bool
+	Rate, RateOf, Currency string
+	Blocked                string // why it cannot be imported yet
+	Slip                   string
+	Show                   string
+	Counts                 map[string]int
+	Query                  template.URL // of this view, for the form that takes it
+	Tabs                   []fileTab
+	Usable                 bool
+}
+
+// productRow is a row of a table and what was read of it.
+type productRow struct {
+	Line    int
+	SKU     string
+	Cells   []productCell
+	What    string
+	Refused bool
+}
+
+type productCell struct {
+	Is, Was string
+	Changed bool
+}
+
+// fileAsk is a question that a table leaves open.
+type fileAsk struct {
+	Code, Message string
+	Open          bool // it cannot be left as it is
 }
 
 type fileTab struct {
@@ -78,112 +113,179 @@ func (s *Screens) tables() *upload.Import {
 	}
 }
 
-// mapped is what the columns hold: as they were put right by hand, or else as their heads say.
-func mapped(t *sheet.Table, s *store.Settings, query url.Values) productlist.Mapping {
-	m := productlist.Guess(t, s)
-	for i := range m.Columns {
-		key := strconv.Itoa(i)
-		if chosen := productlist.Field(query.Get("c" + key)); query.Has("c"+key) && chosen != m.Columns[i] {
-			m.Columns[i], m.Units[i] = chosen, productlist.HeadUnit(chosen, t.Rows[0].Cells[i])
-		}
-		if unit := query.Get("u" + key); unit != "" &&
-			query.Get("f"+key) == string(m.Columns[i]) { // of the field that it was chosen for
-			m.Units[i] = unit
-		}
-		if m.Columns[i] != "" && m.Units[i] == "" {
-			m.Units[i] = storeUnit(m.Columns[i], s)
-		}
+// choices are what somebody set on the preview of a table; slip is what of it cannot be read.
+func choices(query url.Values) (c productlist.Choices, slip string) {
+	c = productlist.Choices{Sheet: query.Get("sheet"), Columns: map[int]productlist.Field{}, Units: map[int]string{},
+		Settled: query["ok"]}
+	// What was chosen for the columns of one sheet says nothing of those of another.
+	asShown := func(name string) bool { return !query.Has("of-"+name) || query.Get("of-"+name) == query.Get(name) }
+	if head, err := strconv.Atoi(query.Get("head")); err == nil && asShown("sheet") &&
+		(!asShown("head") || !query.Has("of-head") || query.Has("headed")) {
+		c.Head = head
 	}
 	if d := query.Get("decimal"); d == "." || d == "," {
-		m.Decimal = d[0]
+		c.Decimal = d[0]
 	}
-	return m
+	if text := strings.TrimSpace(query.Get("rate")); text != "" {
+		d, err := decimal.Parse(strings.Replace(text, ",", ".", 1))
+		if err != nil || d.Sign() <= 0 {
+			return c, "write the exchange rate as 0.92"
+		}
+		c.Rate = &d
+	}
+	if !asShown("sheet") || !asShown("head") {
+		return c, ""
+	}
+	for name := range query {
+		i, err := strconv.Atoi(strings.TrimLeft(name, "cu"))
+		if err != nil || len(name) < 2 {
+			continue
+		}
+		switch key := strconv.Itoa(i); name {
+		case "c" + key:
+			c.Columns[i] = productlist.Field(query.Get(name))
+		case "u" + key: // of the field that it was chosen for
+			if query.Get("f"+key) == query.Get("c"+key) || !query.Has("f"+key) {
+				c.Units[i] = query.Get(name)
+			}
+		}
+	}
+	return c, ""
 }
 
-// notUsable says why a table cannot be read as its columns are set, "" where it can.
-func notUsable(t *sheet.Table, m productlist.Mapping, s *store.Settings) string {
-	if missing := m.Missing(); missing != "" {
-		return missing
-	}
-	return m.Foreign(t, s)
-}
-
-func storeUnit(f productlist.Field, s *store.Settings) string {
-	switch f {
-	case productlist.Weight:
-		return s.WeightUnit
-	case productlist.Length, productlist.Width, productlist.Height:
-		return s.LengthUnit
-	}
-	return ""
-}
-
-func (s *Screens) previewProducts(c *gin.Context, u *sqlite.Upload, _ string) (any, int, error) {
+func (s *Screens) previewProducts(c *gin.Context, u *sqlite.Upload, notDone string) (any, int, error) {
 	state, query := s.draft.State(), c.Request.URL.Query()
-	v := fileView{
-		ID:      strconv.FormatInt(u.ID, 10),
-		Name:    u.Name,
-		Decimal: query.Get("decimal"),
-		Show:    query.Get("show"),
-		Query:   template.URL(query.Encode()),
+	v := &fileView{
+		ID:       strconv.FormatInt(u.ID, 10),
+		Name:     u.Name,
+		Decimal:  query.Get("decimal"),
+		Show:     query.Get("show"),
+		Rate:     query.Get("rate"),
+		Currency: state.File.Store.Currency,
+		Query:    template.URL(query.Encode()),
+		Slip:     notDone,
+		OK:       query["ok"],
 	}
-	t, err := grid.ReadTable(u.Body)
+	set, slip := choices(query)
+	if slip != "" {
+		v.Slip = slip
+	}
+	r, err := productlist.Open(u.Body, state.File, set, func(int) {})
 	if err != nil {
 		v.Problem = err.Error()
 		return v, http.StatusOK, nil
 	}
-	m := mapped(t, &state.File.Store, query)
-	v.Found = t.Found
-	v.columns(t, m)
-	if m.Decimal != 0 {
-		v.Decimal = string(m.Decimal)
+	v.Found, v.Skipped, v.Head, v.Headed, v.Missing = r.Found, r.Skipped, r.Head, set.Head > 0, r.Missing
+	for _, name := range r.Grid.Sheets {
+		v.Sheets = append(v.Sheets, shell.Choice{ID: name, Name: name, Chosen: name == r.Grid.Sheet})
 	}
-	if t.Encoding != "UTF-8" {
-		v.Encoding = t.Encoding
+	v.columns(r)
+	v.source(r)
+	if r.Mapping.Decimal != 0 {
+		v.Decimal = string(r.Mapping.Decimal)
 	}
-	if v.Missing = notUsable(t, m, &state.File.Store); v.Missing == "" {
-		v.rows(productlist.Read(t, m, state.File, func(int) {}), query)
+	if r.Grid.Encoding != "UTF-8" {
+		v.Encoding = r.Grid.Encoding
+	}
+	if r.Currency != v.Currency {
+		v.RateOf = r.Currency
+	}
+	for _, a := range r.Asks {
+		v.Asks = append(v.Asks, fileAsk{Code: a.Code, Message: a.Message,
+			Open: a.Code == productlist.AskCurrency || a.Code == productlist.AskDecimal})
+	}
+	if r.Rows != nil {
+		v.rows(state.File, r, query)
+	}
+	if v.Blocked = blocked(r); slip != "" {
+		v.Blocked = slip
 	}
 	return v, http.StatusOK, nil
 }
 
+// blocked says why a list cannot be imported yet; "" where it can. A question about the decimal sign refuses its rows
+// alone.
+func blocked(r *productlist.Reading) string {
+	if r.Missing != "" {
+		return r.Missing
+	}
+	for _, a := range r.Asks {
+		if a.Code != productlist.AskDecimal {
+			return "a question is open: answer it first"
+		}
+	}
+	return ""
+}
+
 // columns says what each column of the table holds, to be put right.
-func (v *fileView) columns(t *sheet.Table, m productlist.Mapping) {
-	for i, head := range t.Rows[0].Cells {
+func (v *fileView) columns(r *productlist.Reading) {
+	m := r.Mapping
+	for i, head := range r.Table.Rows[0].Cells {
 		col := upload.Column{
 			Index:     i,
 			Head:      head,
 			Field:     string(m.Columns[i]),
-			Unit:      m.Units[i],
+			Unit:      m.SaidUnit(i),
 			NotMapped: m.Columns[i] == "",
 		}
-		for _, row := range t.Rows[1:min(len(t.Rows), 20)] {
+		for _, row := range r.Table.Rows[1:min(len(r.Table.Rows), 20)] {
 			if i < len(row.Cells) && row.Cells[i] != "" {
 				col.Example = row.Cells[i]
 				break
 			}
 		}
-		for _, f := range productlist.Fields {
+		for _, f := range productlist.Readable {
 			col.Fields = append(col.Fields, shell.Choice{ID: string(f), Name: f.String(), Chosen: f == m.Columns[i]})
 		}
-		var units []string
-		switch m.Columns[i] {
-		case productlist.Weight:
-			units = []string{"g", "kg", "oz", "lb"}
-		case productlist.Length, productlist.Width, productlist.Height:
-			units = []string{"mm", "cm", "m", "in", "ft"}
+		units := productlist.UnitsOf(m.Columns[i])
+		if col.Measured = len(units) > 0; col.Measured {
+			col.Units = append(col.Units, shell.Choice{Name: m.Units[i] + ", as the shop", Chosen: col.Unit == ""})
+			if col.Unit != "" {
+				col.Units[0].Name = "as the shop"
+			}
 		}
 		for _, unit := range units {
-			col.Units = append(col.Units, shell.Choice{ID: unit, Name: unit, Chosen: unit == m.Units[i]})
+			col.Units = append(col.Units, shell.Choice{ID: unit, Name: unit, Chosen: unit == col.Unit})
 		}
-		col.Measured = len(units) > 0
 		v.Columns = append(v.Columns, col)
 	}
 }
 
+// maxSource is how many rows of the file stand beside what is made of them.
+const maxSource = 60
+
+// source shows the rows of the file as they stand there.
+func (v *fileView) source(r *productlist.Reading) {
+	width := 0
+	for i := range r.Grid.Rows[:min(len(r.Grid.Rows), maxSource)] {
+		width = max(width, len(r.Grid.Rows[i].Cells))
+	}
+	for i := range r.Grid.Rows {
+		if i == maxSource {
+			v.SourceMore = len(r.Grid.Rows) - maxSource
+			return
+		}
+		row := upload.SourceRow{Line: r.Grid.Rows[i].Line, Head: r.Grid.Rows[i].Line == r.Head,
+			Cells: make([]string, width)}
+		for j, cell := range r.Grid.Rows[i].Cells {
+			row.Cells[j] = cell.Text
+		}
+		v.Source = append(v.Source, row)
+	}
+}
+
 // rows shows what becomes of the rows, those first that are refused or change something.
-func (v *fileView) rows(rows []productlist.Row, query url.Values) {
+func (v *fileView) rows(f *store.File, reading *productlist.Reading, query url.Values) {
+	rows := reading.Rows
 	counts := productlist.Count(rows)
+	shown := productlist.Shown(reading.Mapping)
+	for _, field := range shown {
+		head := field.String()
+		if unit := productlist.Unit(field, &f.Store); unit != "" {
+			head += ", " + unit
+		}
+		v.Heads = append(v.Heads, head)
+	}
 	for _, status := range []productlist.Status{productlist.Refused, productlist.Changed, productlist.New,
 		productlist.Same} {
 		name := statusNames[status]
@@ -210,14 +312,33 @@ func (v *fileView) rows(rows []productlist.Row, query url.Values) {
 			v.More++
 			continue
 		}
-		v.Rows = append(v.Rows, upload.Row{Line: r.Line, Status: statusNames[r.Status], SKU: r.Product.SKU,
-			Name: r.Product.Name, What: r.What})
+		row := productRow{Line: r.Line, SKU: r.Product.SKU, What: r.What, Refused: r.Status == productlist.Refused}
+		if !row.Refused {
+			row.Cells = valuesOf(f, r, shown)
+		}
+		v.Rows = append(v.Rows, row)
 	}
 	v.Counts = map[string]int{
 		"new":     counts[productlist.New],
 		"changed": counts[productlist.Changed],
 		"refused": counts[productlist.Refused],
 	}
+}
+
+// valuesOf are the values that were read of a row, with those that they replace.
+func valuesOf(f *store.File, r *productlist.Row, shown []productlist.Field) []productCell {
+	var cells []productCell
+	before := r.Before(f)
+	for _, field := range shown {
+		cell := productCell{Is: productlist.Text(f, &r.Product, field)}
+		if before != nil {
+			if was := productlist.Text(f, before, field); was != cell.Is && r.Status == productlist.Changed {
+				cell.Changed, cell.Was = true, cmp.Or(was, "none")
+			}
+		}
+		cells = append(cells, cell)
+	}
+	return cells
 }
 
 // takingGoods is a table of products on its way into the draft. Its rows are read while the draft waits for it;
@@ -272,37 +393,43 @@ func (s *Screens) applyProducts(c *gin.Context, u *sqlite.Upload) (upload.Applie
 
 // takeGoodsRows reads a table and edits the draft with it.
 func takeGoodsRows(ctx context.Context, d Draft, body []byte, query url.Values, job *takingGoods) error {
-	t, err := grid.ReadTable(body)
-	if err != nil {
-		return shell.Refusef("%s", err.Error())
+	set, slip := choices(query)
+	if slip != "" {
+		return shell.Refusef("%s", slip)
 	}
-	job.set(func(j *takingGoods) { j.total = len(t.Rows) })
 	ctx = sqlite.WithProgress(ctx, func(done, total int) {
 		job.set(func(j *takingGoods) { j.stage, j.done, j.total = "saving", done, total })
 	})
 	// The rows are read while others go on editing; where somebody did meanwhile they are read again, the last
 	// time with all others waiting.
-	var rows []productlist.Row
-	read := func(f *store.File) error {
-		m := mapped(t, &f.Store, query)
-		if missing := notUsable(t, m, &f.Store); missing != "" {
-			return shell.Refusef("%s", missing)
+	var r *productlist.Reading
+	read := func(f *store.File) (err error) {
+		if r == nil {
+			r, err = productlist.Open(body, f, set, func(done int) { job.set(func(j *takingGoods) { j.done = done }) })
+		} else {
+			r = r.Again(f, set)
 		}
-		rows = productlist.Read(t, m, f, func(done int) { job.set(func(j *takingGoods) { j.done = done }) })
+		if err != nil {
+			return shell.Refusef("%s", err.Error())
+		}
+		if why := blocked(r); why != "" {
+			return shell.Refusef("%s", why)
+		}
+		job.set(func(j *takingGoods) { j.total = len(r.Rows) })
 		return nil
 	}
 	take := func(f *store.File) error {
-		counts := productlist.Count(rows)
+		counts := productlist.Count(r.Rows)
 		job.set(func(j *takingGoods) {
 			j.counts, j.stage = counts, "checking"
 			if counts[productlist.Refused] > 0 {
-				j.refused = productlist.Back(t, rows)
+				j.refused = productlist.Back(r.Table, r.Rows)
 			}
 		})
 		if counts[productlist.New]+counts[productlist.Changed] == 0 {
 			return shell.Refusef("none of its rows changes anything")
 		}
-		productlist.Apply(f, rows)
+		productlist.Apply(f, r.Rows)
 		return nil
 	}
 	for range 3 {
@@ -310,11 +437,11 @@ func takeGoodsRows(ctx context.Context, d Draft, body []byte, query url.Values, 
 		if err := read(now.File); err != nil {
 			return err
 		}
-		if _, err = d.EditAt(ctx, now.Revision, take); !errors.Is(err, draft.ErrMoved) {
+		if _, err := d.EditAt(ctx, now.Revision, take); !errors.Is(err, draft.ErrMoved) {
 			return err
 		}
 	}
-	_, err = d.Edit(ctx, func(f *store.File) error {
+	_, err := d.Edit(ctx, func(f *store.File) error {
 		if err := read(f); err != nil {
 			return err
 		}
@@ -368,14 +495,18 @@ func (s *Screens) refusedGoods(c *gin.Context) {
 	var back [][]string
 	if job, ok := s.taking.Load(u.ID); ok {
 		job.(*takingGoods).set(func(j *takingGoods) { back = j.refused })
-	} else if t, err := grid.ReadTable(u.Body); err == nil {
-		state := s.draft.State()
-		m := mapped(t, &state.File.Store, c.Request.URL.Query())
-		if missing := notUsable(t, m, &state.File.Store); missing != "" {
-			s.tables().Refused(c, shell.Refusef("%s", missing))
+	} else {
+		set, _ := choices(c.Request.URL.Query())
+		r, err := productlist.Open(u.Body, s.draft.State().File, set, func(int) {})
+		switch {
+		case err != nil:
+			s.tables().Refused(c, shell.Refusef("%s", err.Error()))
+			return
+		case r.Rows == nil:
+			s.tables().Refused(c, shell.Refusef("%s", cmp.Or(r.Missing, blocked(r))))
 			return
 		}
-		back = productlist.Back(t, productlist.Read(t, m, state.File, func(int) {}))
+		back = productlist.Back(r.Table, r.Rows)
 	}
 	var b bytes.Buffer
 	if err := sheet.Write(&b, back); err != nil {

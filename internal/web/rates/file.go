@@ -74,7 +74,7 @@ type fileView struct {
 	Updating         bool
 	Zones            []shell.ZoneHead
 	Rows             []fileGridRow
-	Source           []sourceRow
+	Source           []upload.SourceRow
 	SourceMore       int
 	Lines            []upload.Row
 	Skipped          []grid.Skipped
@@ -96,13 +96,6 @@ type fileGridRow struct {
 // fileCell is a price that a file makes, with what it was.
 type fileCell struct {
 	Is, Was, Percent, Kind string
-}
-
-// sourceRow is a row of the file as it stands there.
-type sourceRow struct {
-	Line  int
-	Head  bool
-	Cells []string
 }
 
 // updateView says what a file changes in a list of the shop.
@@ -323,7 +316,7 @@ func (v *fileView) source(r *ratelist.Reading) {
 			v.SourceMore = len(r.Grid.Rows) - maxSource
 			return
 		}
-		row := sourceRow{Line: r.Grid.Rows[i].Line, Head: r.Grid.Rows[i].Line == r.Head, Cells: make([]string, width)}
+		row := upload.SourceRow{Line: r.Grid.Rows[i].Line, Head: r.Grid.Rows[i].Line == r.Head, Cells: make([]string, width)}
 		for j, cell := range r.Grid.Rows[i].Cells {
 			row.Cells[j] = cell.Text
 		}

@@ -202,6 +202,13 @@ type Column struct {
 	Measured, NotMapped bool
 }
 
+// SourceRow is a row of a file as it stands there.
+type SourceRow struct {
+	Line  int
+	Head  bool // it has the heads of the columns
+	Cells []string
+}
+
 // Row is a row of a table in a preview, with what becomes of it.
 type Row struct {
 	Line            int
