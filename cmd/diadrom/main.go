@@ -42,6 +42,7 @@ func main() {
 		standinCommand(),
 		carrierCheckCommand(),
 		pricesCommand(),
+		productsCommand(),
 	)
 	err := root.Execute()
 	var code exit

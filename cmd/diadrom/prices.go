@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -14,6 +15,7 @@ import (
 	"diadrom/internal/core/typed"
 	"diadrom/internal/tables/grid"
 	"diadrom/internal/tables/ratelist"
+	"diadrom/internal/tables/sheet"
 
 	"github.com/spf13/cobra"
 )
@@ -119,15 +121,12 @@ func (p *pricesFlags) choices(f *store.File) (c ratelist.Choices, err error) {
 		return c, fmt.Errorf("--by is one of %s, not %q", measureNames(), p.by)
 	}
 	if p.columns != "" {
-		if c.Columns, err = columnsOf(p.columns); err != nil {
+		if c.Columns, err = fieldsOf(p.columns, ratelist.Fields); err != nil {
 			return c, err
 		}
 	}
-	if p.decimal != "" {
-		if p.decimal != "." && p.decimal != "," {
-			return c, fmt.Errorf(`--decimal is "." or ",", not %q`, p.decimal)
-		}
-		c.Decimal = p.decimal[0]
+	if c.Decimal, err = decimalSign(p.decimal); err != nil {
+		return c, err
 	}
 	for _, one := range []struct {
 		flag, text string
@@ -158,14 +157,14 @@ func (p *pricesFlags) choices(f *store.File) (c ratelist.Choices, err error) {
 	return c, nil
 }
 
-// columnsOf reads what columns hold: "zone=1,to=2,price=3", "band=1,prices=2-5".
-func columnsOf(text string) (map[int]ratelist.Field, error) {
-	columns := map[int]ratelist.Field{}
+// fieldsOf reads what columns hold: "zone=1,to=2,price=3", "band=1,prices=2-5".
+func fieldsOf[F ~string](text string, fields []F) (map[int]F, error) {
+	columns := map[int]F{}
 	for _, one := range strings.Split(text, ",") {
 		name, at, _ := strings.Cut(strings.TrimSpace(one), "=")
-		field := ratelist.Field(strings.TrimSpace(name))
-		if field.Unknown() {
-			return nil, fmt.Errorf("--columns: %q is not one of %s", name, ratelist.FieldNames())
+		field := F(strings.TrimSpace(name))
+		if !slices.Contains(fields, field) {
+			return nil, fmt.Errorf("--columns: %q is not one of %v", name, fields)
 		}
 		from, to, several := strings.Cut(strings.TrimSpace(at), "-")
 		first, err := strconv.Atoi(from)
@@ -173,7 +172,7 @@ func columnsOf(text string) (map[int]ratelist.Field, error) {
 		if several && err == nil {
 			last, err = strconv.Atoi(to)
 		}
-		if err != nil || first < 1 || last < first || last > 500 {
+		if err != nil || first < 1 || last < first || last > sheet.MaxColumns {
 			return nil, fmt.Errorf("--columns: %q is no column: they are counted from 1", at)
 		}
 		for i := first; i <= last; i++ {
@@ -181,6 +180,17 @@ func columnsOf(text string) (map[int]ratelist.Field, error) {
 		}
 	}
 	return columns, nil
+}
+
+// decimalSign reads the flag of a decimal sign; 0 where it is not given.
+func decimalSign(text string) (byte, error) {
+	switch text {
+	case "":
+		return 0, nil
+	case ".", ",":
+		return text[0], nil
+	}
+	return 0, fmt.Errorf(`--decimal is "." or ",", not %q`, text)
 }
 
 func (p *pricesFlags) run(cmd *cobra.Command, name string) error {

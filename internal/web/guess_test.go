@@ -22,9 +22,9 @@ func TestColumnsChosenByHandArriveInTheShop(t *testing.T) {
 	_, page := s.send("/goods/file", "foreign.csv", "number,what,Grams\nX-1,Sponge,180\n")
 	assert.Contains(t, page, "no column is the sku")
 	_, page = s.get("/goods/file/1?c0=sku&c1=name&c2=weight")
-	holds(t, page, "weight 0.18 kg", "What was read")
+	holds(t, page, "Weight, kg", "0.18", "What was read")
 	_, page = s.get("/goods/file/1?c0=sku&c1=name&c2=weight&f2=length&u2=mm")
-	assert.Contains(t, page, "0.18 kg", "a unit that was chosen when the column held something else does not count")
+	assert.Contains(t, page, ">0.18", "a unit that was chosen when the column held something else does not count")
 	status, _ := s.get("/goods/file/1/refused")
 	assert.Equal(t, http.StatusUnprocessableEntity, status, "without a sku column there are no rows to give back")
 	_, page = s.get("/goods/file/1?c0=sku&c1=name&c2=weight")
@@ -49,10 +49,10 @@ func TestColumnsChosenByHandArriveInTheShop(t *testing.T) {
 		"a list that was undone is taken again",
 	)
 
-	_, page = s.send("/rates-file", "carrier.csv", "where,kilos,costs\nNO,2,19\n")
+	_, page = s.send("/rates-file", "carrier.csv", "where,kilos,standard,express\nNO,2,19,29\n")
 	assert.Contains(t, page, "no column is the price")
 	_, page = s.get("/rates-file/2?c0=country&c1=to&c2=price&by=weight&edges=up_to")
-	action = between(page, `<form action="`, `" method="post"`)
+	action = between(page, `<form action="`, `" method="post" class="grow"`)
 	action = action[strings.LastIndex(action, `"`)+1:]
 	status, page = s.post(action, "name", "Post")
 	assert.Equal(t, http.StatusOK, status, page)

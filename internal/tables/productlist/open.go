@@ -76,6 +76,28 @@ func Open(data []byte, f *store.File, c Choices, progress func(int)) (*Reading, 
 	return o.r, nil
 }
 
+// DecimalSign is the decimal sign of the list: as it was set, or as its numbers show it; "" where none does.
+func (r *Reading) DecimalSign() string {
+	if r.Mapping.Decimal != 0 {
+		return string(r.Mapping.Decimal)
+	}
+	for i, field := range r.Mapping.Columns {
+		if _, measured := kinds[field]; !measured && field != Price || field == Size {
+			continue
+		}
+		cells := make([]string, 0, len(r.Table.Rows))
+		for _, row := range r.Table.Rows[1:] {
+			if !row.Number(i) {
+				cells = append(cells, cell(row.Cells, i))
+			}
+		}
+		if c := measure.Numbers(cells, func(int) int { return 0 }); c.Decimal != 0 {
+			return string(c.Decimal)
+		}
+	}
+	return ""
+}
+
 // Again reads the rows of a file anew for a store that has changed since.
 func (r *Reading) Again(f *store.File, c Choices) *Reading {
 	again := *r

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"diadrom/internal/core/world"
+	"diadrom/internal/tables/destination"
 	"diadrom/internal/tables/grid"
 )
 
@@ -134,7 +135,7 @@ func standsAlone(g *grid.Grid, from, to int) bool {
 			continue
 		}
 		return headWord(row.Cells[0].Text) || zoneLabel(row.Cells[0].Text, false) &&
-			len(placesIn(row.Cells[1].Text)) > 0
+			len(destination.Places(row.Cells[1].Text)) > 0
 	}
 	return false
 }
@@ -253,9 +254,9 @@ func (l *layout) secondHead(row grid.Row) {
 		count++
 		above := head.Cells[i].Text
 		switch {
-		case onlyUnit.MatchString(c.Text) && len(placesIn(c.Text)) == 0:
+		case onlyUnit.MatchString(c.Text) && len(destination.Places(c.Text)) == 0:
 			units++
-		case above != "" && zoneLabel(above, true) && len(placesIn(c.Text)) > 0:
+		case above != "" && zoneLabel(above, true) && len(destination.Places(c.Text)) > 0:
 			places++
 		case i == 0 && headWord(c.Text):
 			count--
@@ -269,7 +270,7 @@ func (l *layout) secondHead(row grid.Row) {
 		}
 	case places > 0 && places*10 >= count*mostly:
 		for i, c := range row.Cells {
-			if above := head.Cells[i].Text; above != "" && zoneLabel(above, true) && len(placesIn(c.Text)) > 0 {
+			if above := head.Cells[i].Text; above != "" && zoneLabel(above, true) && len(destination.Places(c.Text)) > 0 {
 				l.key.add(above, c.Text, row.Line)
 			}
 		}

@@ -32,18 +32,6 @@ const (
 // Fields lists them.
 var Fields = []Field{Zone, Country, Region, City, Postcode, From, To, Bands, Price, Prices, PerWeight}
 
-// Unknown says whether a text is no field.
-func (f Field) Unknown() bool { return !slices.Contains(Fields, f) }
-
-// FieldNames lists the fields in one line.
-func FieldNames() string {
-	names := make([]string, len(Fields))
-	for i, f := range Fields {
-		names[i] = string(f)
-	}
-	return strings.Join(names, ", ")
-}
-
 // destinations are the fields that say where parcels go, in the order in which they narrow.
 var destinations = []Field{Zone, Country, Region, City, Postcode}
 

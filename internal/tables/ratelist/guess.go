@@ -7,6 +7,7 @@ import (
 
 	"diadrom/internal/core/measure"
 	"diadrom/internal/core/rate"
+	"diadrom/internal/tables/destination"
 	"diadrom/internal/tables/grid"
 )
 
@@ -67,6 +68,7 @@ func (b *block) guess(zone func(string) bool) Mapping {
 			m.Columns[i] = field
 		}
 	}
+	b.destinations(&m, zone)
 	b.shape(&m, zone)
 	b.lowerBounds(&m)
 	if m.By == "" {
@@ -98,9 +100,56 @@ func (b *block) shape(m *Mapping, zone func(string) bool) {
 		b.prices(m)
 	default:
 		b.bandColumn(m)
-		if m.has(Bands) {
+		switch {
+		case m.has(destinations...):
+			b.onePrice(m)
+		case m.has(Bands):
 			b.prices(m)
 		}
+	}
+}
+
+// destinations finds a column with zones of the shop or countries by its cells, in a list that names none and has other
+// columns with numbers.
+func (b *block) destinations(m *Mapping, zone func(string) bool) {
+	if m.has(destinations...) || len(m.Columns) < 3 {
+		return
+	}
+	for i, field := range m.Columns {
+		if field != "" || measured(b.headText(i)) {
+			continue
+		}
+		filled, are := 0, 0
+		for _, text := range b.column(i) {
+			if text == "" {
+				continue
+			}
+			if filled++; zone(text) || len(destination.Places(text)) > 0 {
+				are++
+			}
+		}
+		if filled > 0 && are*10 >= filled*mostly {
+			m.Columns[i] = Zone
+			return
+		}
+	}
+}
+
+// onePrice has the only column with prices hold the price, in a list of lines whose heads do not say which it is.
+func (b *block) onePrice(m *Mapping) {
+	at := -1
+	for i, field := range m.Columns {
+		if field != "" || b.headText(i) == "" || percentColumn(b.headText(i)) || !b.priced(i) ||
+			holdsAny(foldedHead(b.headText(i)), asides) {
+			continue
+		}
+		if at >= 0 {
+			return
+		}
+		at = i
+	}
+	if at >= 0 {
+		m.Columns[at] = Price
 	}
 }
 

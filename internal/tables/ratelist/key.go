@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"diadrom/internal/core/world"
+	"diadrom/internal/tables/destination"
 	"diadrom/internal/tables/grid"
 )
 
@@ -53,7 +54,7 @@ func (k key) add(label, places string, line int) {
 	if one.line == 0 {
 		one.line, one.label = line, strings.Trim(label, ": ")
 	}
-	for _, place := range placesIn(places) {
+	for _, place := range destination.Places(places) {
 		if !slices.Contains(one.places, place) {
 			one.places = append(one.places, place)
 		}
@@ -80,54 +81,6 @@ func (k key) join(other key) {
 	}
 }
 
-// placesIn are the countries and groups of countries that a text lists; none where a part of it is something else.
-func placesIn(text string) (list []string) {
-	if text == "" || len(text) > maxPlaces {
-		return nil
-	}
-	for _, one := range strings.FieldsFunc(text, func(r rune) bool { return strings.ContainsRune(",;/|·\n&", r) }) {
-		one = strings.TrimSpace(strings.Trim(strings.TrimSpace(one), "."))
-		if one == "" {
-			continue
-		}
-		if part, err := countryOf(one); err == nil && (len(one) > 3 ||
-			one == strings.ToUpper(one)) { // kg is no Kyrgyzstan
-			list = append(list, part)
-			continue
-		}
-		if g, ok := groupOf(one); ok {
-			list = append(list, g)
-			continue
-		}
-		both := strings.Split(one, " ") // "FI SE DK"
-		if len(both) < 2 {
-			return nil
-		}
-		for _, code := range both {
-			c, ok := world.CountryByCode(code)
-			if !ok || code != c.Alpha2 {
-				return nil
-			}
-			list = append(list, c.Alpha2)
-		}
-	}
-	return list
-}
-
-// maxPlaces is the longest list of places in a cell, in bytes.
-const maxPlaces = 4000
-
-// groupOf is the name of a group of countries, such as the EU.
-func groupOf(text string) (string, bool) {
-	if strings.EqualFold(text, "EU") {
-		return "EU", true
-	}
-	if g, ok := world.GroupByName(text); ok {
-		return g.Name, true
-	}
-	return "", false
-}
-
 // take reads a row of a key: a label and places, or a country and the label of its zone. cur is the block that the row
 // would be of.
 func (k key) take(cur *block, row *grid.Row) bool {
@@ -144,7 +97,7 @@ func (k key) take(cur *block, row *grid.Row) bool {
 		if label < 0 || places < 0 {
 			return false
 		}
-		if len(placesIn(row.Cells[places].Text)) == 0 || row.Cells[label].Text == "" {
+		if len(destination.Places(row.Cells[places].Text)) == 0 || row.Cells[label].Text == "" {
 			return false
 		}
 	} else {
@@ -156,7 +109,7 @@ func (k key) take(cur *block, row *grid.Row) bool {
 				continue
 			case label < 0 && zoneLabel(text, cells == 0):
 				label = i
-			case places < 0 && !unpriced(text) && len(placesIn(text)) > 0:
+			case places < 0 && !unpriced(text) && len(destination.Places(text)) > 0:
 				places = i
 			}
 			cells++

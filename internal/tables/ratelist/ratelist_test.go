@@ -221,7 +221,7 @@ func TestColumnsThatAreMissing(t *testing.T) {
 		{[]Field{Price, Price}, "two columns are the price"},
 		{[]Field{Price, Prices}, "one column is the price of the line and others are prices"},
 	} {
-		r, _ := made(t, storetest.Lauha(t), "country,what\nFI,2\n", func(choices *Choices) {
+		r, _ := made(t, storetest.Lauha(t), "country,what,more\nFI,2,3\n", func(choices *Choices) {
 			choices.By, choices.Columns = rate.ByWeight, map[int]Field{}
 			for i, field := range c.columns {
 				choices.Columns[i] = field

@@ -11,11 +11,11 @@ import (
 	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/measure"
 	"diadrom/internal/core/place"
-	"diadrom/internal/core/postcode"
 	"diadrom/internal/core/rate"
 	"diadrom/internal/core/store"
 	"diadrom/internal/core/typed"
 	"diadrom/internal/core/world"
+	"diadrom/internal/tables/destination"
 )
 
 // Status is what becomes of a line.
@@ -142,19 +142,6 @@ func (b *builder) footnote(p *price, said string) {
 				"read as it stands.", p.line, said))
 	}
 }
-
-// wild says whether a destination's cell stands for any.
-func wild(text string) bool {
-	folded := world.Fold(text)
-	return folded == "" || slices.Contains(everywhere, folded)
-}
-
-// everywhere are the words for every destination that nothing else names, folded.
-var everywhere = []string{"*", "all", "any", "everywhere", "world", "rest of the world", "rest of world", "worldwide",
-	"row", "other countries", "all other countries", "other", "rest", "international", "welt", "rest der welt",
-	"weltweit",
-	"ubrige lander", "reste du monde", "monde", "autres pays", "resto del mundo", "mundo", "otros paises",
-	"muu maailma", "muut maat", "koko maailma", "ovriga varlden", "ovriga lander", "hela varlden"}
 
 func (b *builder) line(i int) Line {
 	p := &b.prices[i]
@@ -328,28 +315,28 @@ func (b *builder) destination(p *price) (int, error) {
 	case m.has(Country) && country == "" && name == "":
 		return 0, errors.New("it has no country: write it, or * for any")
 	}
-	if name != "" && !(wild(name) && m.has(Country) && country != "") {
+	if name != "" && !(destination.Wild(name) && m.has(Country) && country != "") {
 		return b.named(name, country)
 	}
-	if wild(country) {
-		if !wild(region) || !wild(city) || !wild(codes) {
+	if destination.Wild(country) {
+		if !destination.Wild(region) || !destination.Wild(city) || !destination.Wild(codes) {
 			country = b.reader.Home
 		}
-		if country == "" || wild(country) {
+		if country == "" || destination.Wild(country) {
 			return b.typed("everywhere", "")
 		}
 	}
-	code, err := countryOf(country)
+	code, err := destination.Country(country)
 	if err != nil {
-		if g, isGroup := groupOf(country); isGroup {
+		if g, isGroup := destination.Group(country); isGroup {
 			return b.typed(g, "")
 		}
-		if list := placesIn(country); len(list) > 0 {
+		if list := destination.Places(country); len(list) > 0 {
 			return b.typed(strings.Join(list, ", "), "")
 		}
 		return 0, err
 	}
-	return b.within(code, region, city, codes)
+	return b.typed(destination.Within(code, region, city, codes), "")
 }
 
 // chosen is the zone that somebody chose for a name of the list: one of the shop, or places as they are typed.
@@ -394,7 +381,7 @@ func (b *builder) named(name, country string) (int, error) {
 	if label, places, ok := inName(name); ok {
 		return b.typed(strings.Join(places, ", "), label)
 	}
-	if wild(name) {
+	if destination.Wild(name) {
 		return b.typed("everywhere", "")
 	}
 	if zoneLabel(name, true) {
@@ -402,10 +389,10 @@ func (b *builder) named(name, country string) (int, error) {
 			calls(name)))
 		return 0, fmt.Errorf("nothing says where %s is", calls(name))
 	}
-	if list := placesIn(strings.TrimPrefix(world.Fold(name), "rest of ")); len(list) > 0 {
+	if list := destination.Places(strings.TrimPrefix(world.Fold(name), "rest of ")); len(list) > 0 {
 		return b.typed(strings.Join(list, ", "), "")
 	}
-	at, err := b.typed(codesOf(name, b.reader.Home), "")
+	at, err := b.typed(destination.Codes(name, b.reader.Home), "")
 	if err != nil {
 		b.o.asks.Add(AskZone, fmt.Sprintf("Nothing says where “%s” is. Choose a zone of this shop, or name its places.",
 			name))
@@ -429,8 +416,8 @@ func inName(name string) (label string, places []string, ok bool) {
 	if m == nil {
 		return "", nil, false
 	}
-	places = placesIn(m[2] + m[3])
-	if own := placesIn(m[1]); len(own) > 0 { // "Finland (FI)"
+	places = destination.Places(m[2] + m[3])
+	if own := destination.Places(m[1]); len(own) > 0 { // "Finland (FI)"
 		if len(own) == 1 && len(places) == 1 && own[0] == places[0] {
 			return "", own, true
 		}
@@ -443,83 +430,6 @@ func inName(name string) (label string, places []string, ok bool) {
 func (b *builder) sameAs(z *store.Zone, places []string) bool {
 	read := b.reader.Text(strings.Join(places, ", "))
 	return len(z.Except) == 0 && wordsOf(z.Places) == wordsOf(read.Places)
-}
-
-// countryOf is the code of a country by its code or its name.
-func countryOf(text string) (string, error) {
-	if c, ok := world.CountryByCode(text); ok {
-		return c.Alpha2, nil
-	}
-	if named := world.CountriesByName(text); len(named) == 1 {
-		return named[0].Alpha2, nil
-	}
-	if c, ok := world.CountryByTranslation(text); ok {
-		return c.Alpha2, nil
-	}
-	return "", fmt.Errorf("%.40q is no country", text)
-}
-
-var shortRange = regexp.MustCompile(`^([0-9A-Za-z]{1,10})\s*[-–—]\s*([0-9A-Za-z]{1,10})$`)
-
-// codesOf is a list of codes as the reader of places has them: "01–09" of a country of five digits is
-// "01000 to 09999", "10*" and "10%" what begins with 10. A text that is none stays as it is.
-func codesOf(text, country string) string {
-	var list []string
-	for _, one := range strings.FieldsFunc(text, func(r rune) bool { return strings.ContainsRune(",;|", r) }) {
-		list = append(list, codeOf(strings.TrimSpace(one), country))
-	}
-	return strings.Join(list, ", ")
-}
-
-func codeOf(one, country string) string {
-	one = strings.ReplaceAll(strings.ReplaceAll(one, "%", "*"), "xx", "*")
-	length, digits := postcode.AllDigits(country)
-	m := shortRange.FindStringSubmatch(one)
-	switch {
-	case m != nil && digits && isDigits(m[1]) && isDigits(m[2]) && len(m[1]) == len(m[2]) && len(m[1]) < length:
-		pad := length - len(m[1])
-		return m[1] + strings.Repeat("0", pad) + " to " + m[2] + strings.Repeat("9", pad)
-	case m != nil && len(m[1]) == len(m[2]) && strings.ContainsAny(m[1], "0123456789"):
-		return m[1] + " to " + m[2]
-	case digits && isDigits(one) && len(one) < length:
-		return one + "*"
-	}
-	return one
-}
-
-func isDigits(text string) bool { return text != "" && strings.Trim(text, "0123456789") == "" }
-
-// within is the zone of what is narrowest of a country: codes, a town, a region.
-func (b *builder) within(country, region, city, codes string) (int, error) {
-	if !wild(codes) {
-		var list []string
-		for _, one := range strings.Split(codesOf(codes, country), ", ") {
-			list = append(list, country+" "+one)
-		}
-		return b.typed(strings.Join(list, ", "), "")
-	}
-	in := country
-	if !wild(region) {
-		in = regionCode(country, region)
-	}
-	switch {
-	case wild(city):
-		return b.typed(in, "")
-	case in == country:
-		return b.typed(country+" town "+city, "")
-	}
-	return b.typed(in+" "+city, "")
-}
-
-// regionCode is the ISO 3166-2 code of a region by its name or code.
-func regionCode(country, region string) string {
-	if r, ok := world.RegionByCode(country, region); ok {
-		return r.Code
-	}
-	if named := world.RegionsByName(country, region); len(named) == 1 {
-		return named[0].Code
-	}
-	return country + "-" + region
 }
 
 // wordsOf are the places of a zone in words, in an order that does not depend on how they were written.

@@ -241,6 +241,11 @@ func (l *list) id(written, name string) string {
 	if written != "" || name == "" {
 		return written
 	}
+	named := func(z store.Zone) bool { return world.Fold(z.Name) == world.Fold(name) }
+	if i := slices.IndexFunc(l.f.Zones, named); i >= 0 && l.ids[name] == "" && l.byID[l.f.Zones[i].ID] == nil &&
+		!slices.ContainsFunc(l.f.Zones[i+1:], named) {
+		l.ids[name] = l.f.Zones[i].ID // the shop's zone of that name
+	}
 	if l.ids[name] == "" {
 		l.ids[name] = store.NewID(name, "zone", func(id string) bool { return l.byID[id] != nil })
 	}

@@ -37,14 +37,10 @@ type fileView struct {
 	Heads                  []string // of the values that are read
 	Rows                   []productRow
 	More                   int // rows that are not shown
-	Source                 []upload.SourceRow
-	SourceMore             int
+	Source                 upload.Source
 	Skipped                []grid.Skipped
-	Asks                   []fileAsk
+	Asks                   []upload.Ask
 	OK                     []string // the questions that were settled
-	Sheets                 []shell.Choice
-	Head                   int
-	Headed                 bool
 	Rate, RateOf, Currency string
 	Blocked                string // why it cannot be imported yet
 	Slip                   string
@@ -67,12 +63,7 @@ type productRow struct {
 type productCell struct {
 	Is, Was string
 	Changed bool
-}
-
-// fileAsk is a question that a table leaves open.
-type fileAsk struct {
-	Code, Message string
-	Open          bool // it cannot be left as it is
+	Words   bool // it is no number
 }
 
 type fileTab struct {
@@ -115,14 +106,8 @@ func (s *Screens) tables() *upload.Import {
 
 // choices are what somebody set on the preview of a table; slip is what of it cannot be read.
 func choices(query url.Values) (c productlist.Choices, slip string) {
-	c = productlist.Choices{Sheet: query.Get("sheet"), Columns: map[int]productlist.Field{}, Units: map[int]string{},
-		Settled: query["ok"]}
-	// What was chosen for the columns of one sheet says nothing of those of another.
-	asShown := func(name string) bool { return !query.Has("of-"+name) || query.Get("of-"+name) == query.Get(name) }
-	if head, err := strconv.Atoi(query.Get("head")); err == nil && asShown("sheet") &&
-		(!asShown("head") || !query.Has("of-head") || query.Has("headed")) {
-		c.Head = head
-	}
+	c = productlist.Choices{Columns: map[int]productlist.Field{}, Units: map[int]string{}, Settled: query["ok"]}
+	c.Sheet, c.Head = upload.Chosen(query)
 	if d := query.Get("decimal"); d == "." || d == "," {
 		c.Decimal = d[0]
 	}
@@ -133,7 +118,8 @@ func choices(query url.Values) (c productlist.Choices, slip string) {
 		}
 		c.Rate = &d
 	}
-	if !asShown("sheet") || !asShown("head") {
+	// What was chosen for the columns of one sheet says nothing of those of another.
+	if !upload.AsShown(query, "sheet") || !upload.AsShown(query, "head") {
 		return c, ""
 	}
 	for name := range query {
@@ -175,12 +161,9 @@ func (s *Screens) previewProducts(c *gin.Context, u *sqlite.Upload, notDone stri
 		v.Problem = err.Error()
 		return v, http.StatusOK, nil
 	}
-	v.Found, v.Skipped, v.Head, v.Headed, v.Missing = r.Found, r.Skipped, r.Head, set.Head > 0, r.Missing
-	for _, name := range r.Grid.Sheets {
-		v.Sheets = append(v.Sheets, shell.Choice{ID: name, Name: name, Chosen: name == r.Grid.Sheet})
-	}
+	v.Found, v.Skipped, v.Missing = r.Found, r.Skipped, r.Missing
+	v.Source = upload.SourceOf(r.Grid, r.Head, set.Head > 0)
 	v.columns(r)
-	v.source(r)
 	if r.Mapping.Decimal != 0 {
 		v.Decimal = string(r.Mapping.Decimal)
 	}
@@ -191,8 +174,7 @@ func (s *Screens) previewProducts(c *gin.Context, u *sqlite.Upload, notDone stri
 		v.RateOf = r.Currency
 	}
 	for _, a := range r.Asks {
-		v.Asks = append(v.Asks, fileAsk{Code: a.Code, Message: a.Message,
-			Open: a.Code == productlist.AskCurrency || a.Code == productlist.AskDecimal})
+		v.Asks = append(v.Asks, v.question(a, query))
 	}
 	if r.Rows != nil {
 		v.rows(state.File, r, query)
@@ -201,6 +183,37 @@ func (s *Screens) previewProducts(c *gin.Context, u *sqlite.Upload, notDone stri
 		v.Blocked = slip
 	}
 	return v, http.StatusOK, nil
+}
+
+// question is a question with what answers it.
+func (v *fileView) question(a grid.Ask, query url.Values) upload.Ask {
+	one := upload.Ask{Code: a.Code, Message: a.Message}
+	answer := func(label string, pairs ...string) {
+		one.Answers = append(one.Answers, upload.NewAnswer(label, query, "", pairs...))
+	}
+	switch a.Code {
+	case productlist.AskCurrency:
+		one.Open = true
+	case productlist.AskDecimal:
+		one.Open = true
+		answer("Decimal point", "decimal", ".")
+		answer("Decimal comma", "decimal", ",")
+	case productlist.AskSheet:
+		for _, sheet := range v.Source.Sheets {
+			answer(sheet.Name, "sheet", sheet.ID)
+		}
+	case productlist.AskUnit:
+		for _, column := range v.Columns {
+			if !column.Measured || column.Unit != "" {
+				continue
+			}
+			key := strconv.Itoa(column.Index)
+			for _, unit := range column.Units[1:] {
+				answer(column.Head+" in "+unit.ID, "c"+key, column.Field, "f"+key, column.Field, "u"+key, unit.ID)
+			}
+		}
+	}
+	return one
 }
 
 // blocked says why a list cannot be imported yet; "" where it can. A question about the decimal sign refuses its rows
@@ -251,36 +264,13 @@ func (v *fileView) columns(r *productlist.Reading) {
 	}
 }
 
-// maxSource is how many rows of the file stand beside what is made of them.
-const maxSource = 60
-
-// source shows the rows of the file as they stand there.
-func (v *fileView) source(r *productlist.Reading) {
-	width := 0
-	for i := range r.Grid.Rows[:min(len(r.Grid.Rows), maxSource)] {
-		width = max(width, len(r.Grid.Rows[i].Cells))
-	}
-	for i := range r.Grid.Rows {
-		if i == maxSource {
-			v.SourceMore = len(r.Grid.Rows) - maxSource
-			return
-		}
-		row := upload.SourceRow{Line: r.Grid.Rows[i].Line, Head: r.Grid.Rows[i].Line == r.Head,
-			Cells: make([]string, width)}
-		for j, cell := range r.Grid.Rows[i].Cells {
-			row.Cells[j] = cell.Text
-		}
-		v.Source = append(v.Source, row)
-	}
-}
-
 // rows shows what becomes of the rows, those first that are refused or change something.
 func (v *fileView) rows(f *store.File, reading *productlist.Reading, query url.Values) {
 	rows := reading.Rows
 	counts := productlist.Count(rows)
 	shown := productlist.Shown(reading.Mapping)
 	for _, field := range shown {
-		head := field.String()
+		head := strings.ToUpper(field.String()[:1]) + field.String()[1:]
 		if unit := productlist.Unit(field, &f.Store); unit != "" {
 			head += ", " + unit
 		}
@@ -330,7 +320,8 @@ func valuesOf(f *store.File, r *productlist.Row, shown []productlist.Field) []pr
 	var cells []productCell
 	before := r.Before(f)
 	for _, field := range shown {
-		cell := productCell{Is: productlist.Text(f, &r.Product, field)}
+		cell := productCell{Is: productlist.Text(f, &r.Product, field), Words: productlist.UnitsOf(field) == nil &&
+			field != productlist.Price}
 		if before != nil {
 			if was := productlist.Text(f, before, field); was != cell.Is && r.Status == productlist.Changed {
 				cell.Changed, cell.Was = true, cmp.Or(was, "none")

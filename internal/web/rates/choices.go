@@ -23,21 +23,16 @@ const keyKind = "rates-key"
 // choices are what somebody set on the preview of a file; slip is what of it cannot be read.
 func (s *Screens) choices(c *gin.Context, f *store.File, query url.Values) (choices ratelist.Choices, slip string) {
 	choices = ratelist.Choices{
-		Sheet:   query.Get("sheet"),
 		Columns: map[int]ratelist.Field{},
 		Places:  map[string]string{},
 		Unit:    query.Get("unit"),
 		Settled: query["ok"],
 	}
+	choices.Sheet, choices.Head = upload.Chosen(query)
 	choices.List, _ = strconv.Atoi(query.Get("list"))
 	choices.Into, choices.Table, _ = strings.Cut(query.Get("into"), "/")
 	// What was chosen for the columns of one list says nothing of those of another.
-	asShown := func(name string) bool { return !query.Has("of-"+name) || query.Get("of-"+name) == query.Get(name) }
-	same := asShown("sheet") && asShown("head") && asShown("list")
-	if head, err := strconv.Atoi(query.Get("head")); err == nil && asShown("sheet") &&
-		(!asShown("head") || !query.Has("of-head") || query.Has("headed")) {
-		choices.Head = head
-	}
+	same := upload.AsShown(query, "sheet") && upload.AsShown(query, "head") && upload.AsShown(query, "list")
 	if by := rate.By(query.Get("by")); by.Words() != "" && same {
 		choices.By = by
 	}

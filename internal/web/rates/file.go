@@ -60,22 +60,19 @@ type fileView struct {
 	Missing          string // what its columns lack
 	Blocks           string // why it cannot be imported yet
 	Found            []string
-	Asks             []fileAsk
+	Asks             []upload.Ask
 	Answered         map[string][]string // what was answered before, to be sent again
 	Columns          []upload.Column
 	By, Edges        []shell.Choice
-	Sheets, Lists    []shell.Choice
+	Lists            []shell.Choice
 	Into             []shell.Choice
 	Units            []shell.Choice
 	Decimal          string
-	Head             int
-	Headed           bool // somebody chose the line of the heads
 	Own              bool // Diadrom wrote it
 	Updating         bool
 	Zones            []shell.ZoneHead
 	Rows             []fileGridRow
-	Source           []upload.SourceRow
-	SourceMore       int
+	Source           upload.Source
 	Lines            []upload.Row
 	Skipped          []grid.Skipped
 	More             int
@@ -102,17 +99,6 @@ type fileCell struct {
 type updateView struct {
 	Name, Summary, Problem string
 	Kept, Gone             string
-}
-
-// fileAsk is a question that a file leaves open, with what answers it.
-type fileAsk struct {
-	Code, Message string
-	Zone          string // of a zone that nothing explains: the field's name
-	Value         string
-	Typed         bool         // it is answered by typing
-	Open          bool         // it cannot be left as it is
-	Offer         string       // a percentage that answers it
-	OfferQuery    template.URL // with it
 }
 
 // tables imports price lists.
@@ -158,10 +144,10 @@ func (s *Screens) previewRates(c *gin.Context, u *sqlite.Upload, slip string) (a
 		v.Problem = err.Error()
 		return v, http.StatusOK, nil
 	}
+	v.Source = upload.SourceOf(r.Grid, r.Head, choices.Head > 0)
 	v.settings(state.File, r, &choices)
 	v.questions(state.File, r, query)
 	v.answered(query)
-	v.source(r)
 	if v.Missing = r.Missing; r.Plan != nil && v.Missing == "" {
 		v.plan(state.File, r)
 	}
@@ -174,11 +160,8 @@ func (s *Screens) previewRates(c *gin.Context, u *sqlite.Upload, slip string) (a
 
 // settings are what can be set of a file, as it was found or chosen.
 func (v *fileView) settings(f *store.File, r *ratelist.Reading, c *ratelist.Choices) {
-	v.Found, v.Head, v.Headed, v.Skipped = r.Found, r.Head, c.Head > 0, r.Skipped
+	v.Found, v.Skipped = r.Found, r.Skipped
 	v.Own = len(r.Mapping.Columns) == 0 && r.Missing == ""
-	for _, name := range r.Grid.Sheets {
-		v.Sheets = append(v.Sheets, shell.Choice{ID: name, Name: name, Chosen: name == r.Grid.Sheet})
-	}
 	for i, name := range r.Lists {
 		v.Lists = append(v.Lists, shell.Choice{ID: strconv.Itoa(i + 1), Name: name, Chosen: c.List == i+1})
 	}
@@ -231,16 +214,34 @@ func example(r *ratelist.Reading, column int) string {
 // questions are what the file leaves open, each with what answers it.
 func (v *fileView) questions(f *store.File, r *ratelist.Reading, query url.Values) {
 	for _, a := range r.Asks {
-		one := fileAsk{Code: a.Code, Message: a.Message}
+		if a.Code == ratelist.AskZone && !strings.HasPrefix(a.Message, "This shop's zone") {
+			continue // asked by its name below
+		}
+		one := upload.Ask{Code: a.Code, Message: a.Message}
+		answer := func(label string, pairs ...string) {
+			one.Answers = append(one.Answers, upload.NewAnswer(label, query, "", pairs...))
+		}
 		switch a.Code {
 		case ratelist.AskCurrency:
 			v.RateOf, one.Open = r.Currency, true
 		case ratelist.AskDecimal:
 			one.Open = true
-		case ratelist.AskZone:
-			continue
+			answer("Decimal point", "decimal", ".")
+			answer("Decimal comma", "decimal", ",")
+		case ratelist.AskUnit:
+			for _, unit := range v.Units {
+				answer(unit.Name, "unit", unit.ID)
+			}
+		case ratelist.AskList:
+			for _, list := range v.Lists {
+				answer(list.Name, "list", list.ID)
+			}
+		case ratelist.AskSheet:
+			for _, sheet := range v.Source.Sheets {
+				answer(sheet.Name, "sheet", sheet.ID)
+			}
 		case ratelist.AskDestination:
-			one.Zone, one.Typed, one.Open = "z:", true, true
+			one.Field, one.Open = "z:", true
 		}
 		v.offer(f, r, &one, query)
 		v.Asks = append(v.Asks, one)
@@ -256,19 +257,14 @@ func (v *fileView) questions(f *store.File, r *ratelist.Reading, query url.Value
 		if typed := query.Get("z:" + name); typed != "" {
 			message = fmt.Sprintf("“%s” is not understood. Where is “%s”?", typed, name)
 		}
-		v.Asks = append(v.Asks, fileAsk{Code: ratelist.AskZone, Message: message, Zone: "z:" + name, Typed: true,
-			Open: true, Value: query.Get("z:" + name)})
-	}
-	for _, a := range r.Asks { // zones that are known, and yet not what the file says
-		if a.Code == ratelist.AskZone && strings.HasPrefix(a.Message, "This shop's zone") {
-			v.Asks = append(v.Asks, fileAsk{Code: a.Code, Message: a.Message})
-		}
+		v.Asks = append(v.Asks, upload.Ask{Code: ratelist.AskZone, Message: message, Field: "z:" + name, Open: true,
+			Value: query.Get("z:" + name)})
 	}
 }
 
 // offer has a question about what comes on top of the prices be answered by a percentage: the one of the file, or the
 // shop's own tax.
-func (v *fileView) offer(f *store.File, r *ratelist.Reading, a *fileAsk, query url.Values) {
+func (v *fileView) offer(f *store.File, r *ratelist.Reading, a *upload.Ask, query url.Values) {
 	var p decimal.Decimal
 	switch {
 	case a.Code == ratelist.AskSurcharge && len(r.Percents) == 1:
@@ -282,45 +278,18 @@ func (v *fileView) offer(f *store.File, r *ratelist.Reading, a *fileAsk, query u
 	if before, err := decimal.Parse(query.Get("percent")); err == nil {
 		factor = factor.Mul(decimal.One.Add(decimal.One.Percent(before)))
 	}
-	q := url.Values{}
-	for name, values := range query {
-		q[name] = values
-	}
-	q.Set("percent", factor.Sub(decimal.One).Mul(decimal.FromInt(100)).String())
-	q.Add("ok", a.Code)
-	a.Offer, a.OfferQuery = p.String(), template.URL(q.Encode())
+	a.Answers = append(a.Answers, upload.NewAnswer("Add "+p.String()+" %", query, a.Code, "percent",
+		factor.Sub(decimal.One).Mul(decimal.FromInt(100)).String()))
 }
 
 // answered keeps the answers whose questions are not asked any more.
 func (v *fileView) answered(query url.Values) {
 	v.Answered = map[string][]string{}
 	for name, values := range query {
-		open := slices.ContainsFunc(v.Asks, func(a fileAsk) bool { return a.Zone == name })
+		open := slices.ContainsFunc(v.Asks, func(a upload.Ask) bool { return a.Field == name })
 		if name == "ok" || strings.HasPrefix(name, "z:") && !open {
 			v.Answered[name] = values
 		}
-	}
-}
-
-// maxSource is how many rows of the file stand beside what is made of them.
-const maxSource = 60
-
-// source shows the rows of the file as they stand there.
-func (v *fileView) source(r *ratelist.Reading) {
-	width := 0
-	for i := range r.Grid.Rows[:min(len(r.Grid.Rows), maxSource)] {
-		width = max(width, len(r.Grid.Rows[i].Cells))
-	}
-	for i := range r.Grid.Rows {
-		if i == maxSource {
-			v.SourceMore = len(r.Grid.Rows) - maxSource
-			return
-		}
-		row := upload.SourceRow{Line: r.Grid.Rows[i].Line, Head: r.Grid.Rows[i].Line == r.Head, Cells: make([]string, width)}
-		for j, cell := range r.Grid.Rows[i].Cells {
-			row.Cells[j] = cell.Text
-		}
-		v.Source = append(v.Source, row)
 	}
 }
 

@@ -5,9 +5,12 @@ package upload
 import (
 	"context"
 	"errors"
+	"html/template"
 	"io"
 	"mime"
 	"net/http"
+	"net/url"
+	"slices"
 	"strconv"
 	"time"
 
@@ -202,16 +205,39 @@ type Column struct {
 	Measured, NotMapped bool
 }
 
-// SourceRow is a row of a file as it stands there.
-type SourceRow struct {
-	Line  int
-	Head  bool // it has the heads of the columns
-	Cells []string
-}
-
 // Row is a row of a table in a preview, with what becomes of it.
 type Row struct {
 	Line            int
 	Status          string
 	SKU, Name, What string
+}
+
+// Ask is a question that a file leaves open, with what answers it.
+type Ask struct {
+	Code, Message string
+	Field, Value  string   // of an answer that is typed: the name of its field, and what it has
+	Answers       []Answer // to choose from
+	Open          bool     // it cannot be left as it is
+}
+
+// Answer is an answer to a question: the preview with it.
+type Answer struct {
+	Label string
+	Query template.URL
+}
+
+// NewAnswer makes an answer that sets some values of a preview's query, as pairs of a name and a value. Where settles is
+// not "", the question with that code is settled too.
+func NewAnswer(label string, query url.Values, settles string, pairs ...string) Answer {
+	q := url.Values{}
+	for name, values := range query {
+		q[name] = values
+	}
+	for i := 0; i+1 < len(pairs); i += 2 {
+		q.Set(pairs[i], pairs[i+1])
+	}
+	if settles != "" {
+		q["ok"] = append(slices.Clone(q["ok"]), settles)
+	}
+	return Answer{label, template.URL(q.Encode())}
 }

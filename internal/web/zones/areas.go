@@ -72,7 +72,7 @@ func (s *Screens) previewAreas(c *gin.Context, u *sqlite.Upload, slip string) (a
 		touched = append(touched, *next.Zone(id))
 	}
 	var all zonesFileView
-	all.compare(state.File, touched)
+	all.compare(state, touched)
 	v.Changes, v.Same = all.Changes, all.Same
 	if len(read.Zones)+len(read.Refused) == 0 {
 		v.Problem = cmp.Or(v.Problem, "it has no area")

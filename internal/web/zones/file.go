@@ -3,9 +3,12 @@ package zones
 import (
 	"bytes"
 	"cmp"
+	"html/template"
 	"net/http"
+	"net/url"
 	"slices"
 	"strconv"
+	"strings"
 
 	"diadrom/internal/core/plural"
 	"diadrom/internal/core/store"
@@ -32,6 +35,9 @@ type zonesFileView struct {
 	Changes  []zoneChange
 	Same     int
 	Left     int // zones of the shop that the table does not have
+	Source   upload.Source
+	Skipped  []grid.Skipped
+	Query    template.URL
 }
 
 type zoneChange struct {
@@ -51,17 +57,17 @@ func (s *Screens) exportZones(c *gin.Context) {
 }
 
 // readZones reads a table of zones for the draft.
-func readZones(state *draft.State, body []byte) (zones []store.Zone, slips []zonelist.RowError, found []string,
-	problem string) {
-	t, err := grid.ReadTable(body)
+func readZones(state *draft.State, body []byte, query url.Values) (r *zonelist.Reading, problem string) {
+	set := zonelist.Choices{}
+	set.Sheet, set.Head = upload.Chosen(query)
+	r, err := zonelist.Open(body, state.File, state.Reader(), set)
 	if err != nil {
-		return nil, nil, nil, err.Error()
+		return nil, err.Error()
 	}
-	zones, slips = zonelist.Read(t, state.File, state.Reader())
-	if len(slips) == 0 && len(zones) == 0 {
-		return nil, nil, nil, "this table has no zone: only the heads of the columns"
+	if len(r.Slips) == 0 && len(r.Zones) == 0 {
+		return r, "this table has no zone: only the heads of the columns"
 	}
-	return zones, slips, t.Found, ""
+	return r, ""
 }
 
 // tables imports tables of zones.
@@ -80,24 +86,29 @@ func (s *Screens) tables() *upload.Import {
 	}
 }
 
-func (s *Screens) previewZones(_ *gin.Context, u *sqlite.Upload, slip string) (any, int, error) {
-	state := s.draft.State()
-	v := zonesFileView{ID: strconv.FormatInt(u.ID, 10), Name: u.Name}
-	zones, slips, found, problem := readZones(state, u.Body)
-	v.Found = found
-	v.Problem, v.Slips = problem, slips[:min(len(slips), upload.MaxFaults)]
-	if len(slips) == 0 {
+func (s *Screens) previewZones(c *gin.Context, u *sqlite.Upload, slip string) (any, int, error) {
+	state, query := s.draft.State(), c.Request.URL.Query()
+	v := zonesFileView{ID: strconv.FormatInt(u.ID, 10), Name: u.Name, Query: template.URL(query.Encode())}
+	r, problem := readZones(state, u.Body, query)
+	if v.Problem = problem; r == nil {
+		return v, http.StatusOK, nil
+	}
+	_, chosen := upload.Chosen(query)
+	v.Found, v.Skipped, v.Source = r.Found, r.Skipped, upload.SourceOf(r.Grid, r.Head, chosen > 0)
+	v.Slips = r.Slips[:min(len(r.Slips), upload.MaxFaults)]
+	if len(r.Slips) == 0 {
 		v.Problem = cmp.Or(problem, slip)
 	}
-	v.More = len(slips) - len(v.Slips)
-	if len(slips) == 0 && problem == "" {
-		v.compare(state.File, zones)
+	v.More = len(r.Slips) - len(v.Slips)
+	if len(r.Slips) == 0 && problem == "" {
+		v.compare(state, r.Zones)
 	}
 	return v, http.StatusOK, nil
 }
 
 // compare says what the zones of a table are beside those of the shop.
-func (v *zonesFileView) compare(f *store.File, zones []store.Zone) {
+func (v *zonesFileView) compare(state *draft.State, zones []store.Zone) {
+	f := state.File
 	had := map[string]*store.Zone{}
 	for i := range f.Zones {
 		had[f.Zones[i].ID] = &f.Zones[i]
@@ -107,7 +118,7 @@ func (v *zonesFileView) compare(f *store.File, zones []store.Zone) {
 		z := &zones[i]
 		before := had[z.ID]
 		if before == nil {
-			v.Changes = append(v.Changes, zoneChange{cmp.Or(z.Name, z.ID), plural.Count(count(z), "place"), true})
+			v.Changes = append(v.Changes, zoneChange{cmp.Or(z.Name, z.ID), said(z, state.Reader()), true})
 			continue
 		}
 		v.Left--
@@ -123,6 +134,20 @@ func (v *zonesFileView) compare(f *store.File, zones []store.Zone) {
 		v.Changes = append(v.Changes, zoneChange{cmp.Or(before.Name, z.ID), text, false})
 	}
 }
+
+// said are the places of a zone as one would type them, cut where there are many.
+func said(z *store.Zone, reader typed.Reader) string {
+	text := zonelist.Text(z.Places, z.Except, reader)
+	if strings.Contains(text, "{") { // drawn areas cannot be typed
+		return plural.Count(count(z), "place")
+	}
+	if letters := []rune(text); len(letters) > maxSaid {
+		return plural.Count(count(z), "place") + ": " + string(letters[:maxSaid]) + "…"
+	}
+	return cmp.Or(text, "no places")
+}
+
+const maxSaid = 300
 
 func count(z *store.Zone) (n int) {
 	for i := range z.Places {
@@ -199,14 +224,14 @@ func words(z *store.Zone) map[string]bool {
 // applyZones makes the zones of a table the shop's: those that it has replace theirs, others are added, none goes.
 func (s *Screens) applyZones(c *gin.Context, u *sqlite.Upload) (upload.Applied, error) {
 	_, err := s.draft.Edit(c.Request.Context(), func(f *store.File) error {
-		zones, slips, _, problem := readZones(s.draft.State(), u.Body)
+		r, problem := readZones(s.draft.State(), u.Body, c.Request.URL.Query())
 		switch {
 		case problem != "":
 			return shell.Refusef("%s", problem)
-		case len(slips) > 0:
-			return shell.Refusef("%s; nothing was changed", slips[0].Error())
+		case len(r.Slips) > 0:
+			return shell.Refusef("%s; nothing was changed", r.Slips[0].Error())
 		}
-		edit.PutZones(f, zones)
+		edit.PutZones(f, r.Zones)
 		return nil
 	})
 	return upload.Applied{To: "/zones"}, err

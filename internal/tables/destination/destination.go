@@ -1,0 +1,153 @@
+// Package destination reads where parcels go as the lists of carriers and shops say it: a country by its code or its name
+// in several languages, several of them in one cell, codes such as "01–09" and "10*". What it makes is text that a
+// reader of places takes (see package typed).
+package destination
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+	"strings"
+
+	"diadrom/internal/core/postcode"
+	"diadrom/internal/core/world"
+)
+
+// Wild says whether a destination's cell stands for any.
+func Wild(text string) bool {
+	folded := world.Fold(text)
+	return folded == "" || slices.Contains(everywhere, folded)
+}
+
+// everywhere are the words for every destination that nothing else names, folded.
+var everywhere = []string{"*", "all", "any", "everywhere", "world", "rest of the world", "rest of world", "worldwide",
+	"row", "other countries", "all other countries", "other", "rest", "international", "welt", "rest der welt",
+	"weltweit",
+	"ubrige lander", "reste du monde", "monde", "autres pays", "resto del mundo", "mundo", "otros paises",
+	"muu maailma", "muut maat", "koko maailma", "ovriga varlden", "ovriga lander", "hela varlden"}
+
+// Country is the code of a country by its code or its name.
+func Country(text string) (string, error) {
+	if c, ok := world.CountryByCode(text); ok {
+		return c.Alpha2, nil
+	}
+	if named := world.CountriesByName(text); len(named) == 1 {
+		return named[0].Alpha2, nil
+	}
+	if c, ok := world.CountryByTranslation(text); ok {
+		return c.Alpha2, nil
+	}
+	return "", fmt.Errorf("%.40q is no country", text)
+}
+
+// Places are the countries and groups of countries that a text lists; none where a part of it is something else.
+func Places(text string) (list []string) {
+	if text == "" || len(text) > maxPlaces {
+		return nil
+	}
+	for _, one := range strings.FieldsFunc(text, func(r rune) bool { return strings.ContainsRune(",;/|·\n&", r) }) {
+		one = strings.TrimSpace(strings.Trim(strings.TrimSpace(one), "."))
+		if one == "" {
+			continue
+		}
+		if part, err := Country(one); err == nil && (len(one) > 3 ||
+			one == strings.ToUpper(one)) { // kg is no Kyrgyzstan
+			list = append(list, part)
+			continue
+		}
+		if g, ok := Group(one); ok {
+			list = append(list, g)
+			continue
+		}
+		both := strings.Split(one, " ") // "FI SE DK"
+		if len(both) < 2 {
+			return nil
+		}
+		for _, code := range both {
+			c, ok := world.CountryByCode(code)
+			if !ok || code != c.Alpha2 {
+				return nil
+			}
+			list = append(list, c.Alpha2)
+		}
+	}
+	return list
+}
+
+// maxPlaces is the longest list of places in a cell, in bytes.
+const maxPlaces = 4000
+
+// Group is the name of a group of countries, such as the EU.
+func Group(text string) (string, bool) {
+	if strings.EqualFold(text, "EU") {
+		return "EU", true
+	}
+	if g, ok := world.GroupByName(text); ok {
+		return g.Name, true
+	}
+	return "", false
+}
+
+var shortRange = regexp.MustCompile(`^([0-9A-Za-z]{1,10})\s*[-–—]\s*([0-9A-Za-z]{1,10})$`)
+
+// Codes is a list of codes as the reader of places has them: "01–09" of a country of five digits is
+// "01000 to 09999", "10*" and "10%" what begins with 10. A text that is none stays as it is.
+func Codes(text, country string) string {
+	var list []string
+	for _, one := range strings.FieldsFunc(text, func(r rune) bool { return strings.ContainsRune(",;|", r) }) {
+		list = append(list, codeOf(strings.TrimSpace(one), country))
+	}
+	return strings.Join(list, ", ")
+}
+
+func codeOf(one, country string) string {
+	one = strings.ReplaceAll(strings.ReplaceAll(one, "%", "*"), "xx", "*")
+	length, digits := postcode.AllDigits(country)
+	m := shortRange.FindStringSubmatch(one)
+	switch {
+	case m != nil && digits && isDigits(m[1]) && isDigits(m[2]) && len(m[1]) == len(m[2]) && len(m[1]) < length:
+		pad := length - len(m[1])
+		return m[1] + strings.Repeat("0", pad) + " to " + m[2] + strings.Repeat("9", pad)
+	case m != nil && len(m[1]) == len(m[2]) && strings.ContainsAny(m[1], "0123456789"):
+		return m[1] + " to " + m[2]
+	case digits && isDigits(one) && len(one) < length:
+		return one + "*"
+	}
+	return one
+}
+
+func isDigits(text string) bool { return text != "" && strings.Trim(text, "0123456789") == "" }
+
+// Within is what is narrowest of a country (alpha-2): codes, a town, a region; each "" or a word for any where it is not
+// said.
+func Within(country, region, city, codes string) string {
+	if !Wild(codes) {
+		var list []string
+		for _, one := range strings.Split(Codes(codes, country), ", ") {
+			list = append(list, country+" "+one)
+		}
+		return strings.Join(list, ", ")
+	}
+	in := country
+	if !Wild(region) {
+		in = Region(country, region)
+	}
+	switch {
+	case Wild(city):
+		return in
+	case in == country:
+		return country + " town " + city
+	}
+	return in + " " + city
+}
+
+// Region is the ISO 3166-2 code of a region by its name or code.
+func Region(country, region string) string {
+	if r, ok := world.RegionByCode(country, region); ok {
+		return r.Code
+	}
+	if named := world.RegionsByName(country, region); len(named) == 1 {
+		return named[0].Code
+	}
+	return country + "-" + region
+}

@@ -1,0 +1,56 @@
+package destination
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+)
+
+// How lists say where parcels go; common practice, no source.
+func TestPlacesOfACell(t *testing.T) {
+	for text, want := range map[string]string{
+		"Estonia, Latvia; LT":    "EE LV LT",
+		"FI SE DK":               "FI SE DK",
+		"Deutschland/Österreich": "DE AT",
+		"EU":                     "EU",
+		"Suomi":                  "FI",
+		"kg":                     "",
+		"no":                     "",
+		"6.90":                   "",
+		"Finland, 6.90":          "",
+		"Atlantis":               "",
+		"":                       "",
+	} {
+		assert.Equal(t, want, strings.Join(Places(text), " "), text)
+	}
+	assert.Empty(t, Places(strings.Repeat("FI,", 2000)))
+}
+
+func TestCodesOfACell(t *testing.T) {
+	for _, c := range []struct{ country, text, want string }{
+		{"FI", "01–09", "01000 to 09999"},
+		{"FI", "10*", "10*"},
+		{"FI", "10%, 20xx", "10*, 20*"},
+		{"FI", "00100-00990", "00100 to 00990"},
+		{"FI", "96", "96*"},
+		{"FI", "96100", "96100"},
+		{"GB", "BT", "BT"},
+		{"GB", "BT1-BT17", "BT1-BT17"},
+		{"AT", "10 - 12", "1000 to 1299"},
+	} {
+		assert.Equal(t, c.want, Codes(c.text, c.country), c.text)
+	}
+}
+
+func TestWithinACountry(t *testing.T) {
+	assert.Equal(t, "DE 20000 to 21999, DE 30*", Within("DE", "", "", "20-21,30*"))
+	assert.Equal(t, "US-CA", Within("US", "California", "", ""))
+	assert.Equal(t, "US-TX Austin", Within("US", "TX", "Austin", "*"))
+	assert.Equal(t, "FI town Turku", Within("FI", "*", "Turku", ""))
+	assert.Equal(t, "SE", Within("SE", "", "", ""))
+	for _, any := range []string{"", "*", "Rest of world", "übrige Länder", "Reste du monde"} {
+		assert.True(t, Wild(any), any)
+	}
+	assert.False(t, Wild("Finland"))
+}
