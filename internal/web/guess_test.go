@@ -1,7 +1,9 @@
 package web
 
 import (
+	"html"
 	"net/http"
+	"regexp"
 	"strings"
 	"testing"
 	"time"
@@ -52,8 +54,9 @@ func TestColumnsChosenByHandArriveInTheShop(t *testing.T) {
 	_, page = s.send("/rates-file", "carrier.csv", "where,kilos,standard,express\nNO,2,19,29\n")
 	assert.Contains(t, page, "no column is the price")
 	_, page = s.get("/rates-file/2?c0=country&c1=to&c2=price&by=weight&edges=up_to")
-	action = between(page, `<form action="`, `" method="post" class="grow"`)
-	action = action[strings.LastIndex(action, `"`)+1:]
+	form := regexp.MustCompile(`<form action="([^"]*)" method="post" class="grow">`).FindStringSubmatch(page)
+	require.NotNil(t, form)
+	action = html.UnescapeString(form[1])
 	status, page = s.post(action, "name", "Post")
 	assert.Equal(t, http.StatusOK, status, page)
 	require.NotNil(t, s.draft.State().File.Method("post"))

@@ -8,10 +8,12 @@ import (
 	"testing"
 	"time"
 
+	"github.com/go-rod/rod"
 	"github.com/go-rod/rod/lib/input"
 	"github.com/go-rod/rod/lib/proto"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"github.com/xuri/excelize/v2"
 )
 
 func TestFromAnEmptyStoreToAWorkingMatrixWithKeysAlone(t *testing.T) {
@@ -171,7 +173,7 @@ func TestALargeListIsTypedInWithoutAWait(t *testing.T) {
 	page.MustEval(`() => document.querySelectorAll("details").forEach(d => d.open = true)`)
 	page.MustElement("#rates-file").MustSetFiles(name)
 	wait := page.MustWaitNavigation()
-	page.MustElement(`form[action="/rates-file"] .go`).MustClick()
+	page.MustElement(`form[action="/rates-file"] .go:last-child`).MustClick()
 	wait()
 	page.MustWaitLoad()
 	waitText(t, page, ".work", "new zone")
@@ -186,4 +188,63 @@ func TestALargeListIsTypedInWithoutAWait(t *testing.T) {
 	typeOver(page, "#c-list-30-20", "99")
 	waitFor(t, page, `() => document.querySelector("#c-list-30-20").value === "99.00"`)
 	waitText(t, page, "#warnings-list", "the price falls from 99.00") // a moment later
+}
+
+// A carrier's workbook with zones across becomes a method, and its file of the next year updates it: in both a title, a
+// note and another sheet; in the second a zone more, and the surcharge that has to be answered.
+func TestACarriersWorkbookBecomesAMethodAndNextYearsUpdatesIt(t *testing.T) {
+	s := demoShop(t)
+	dir := t.TempDir()
+	book := func(name string, rows ...[]any) string {
+		f := excelize.NewFile()
+		require.NoError(t, f.SetSheetName("Sheet1", "Prices"))
+		for i := range rows {
+			cell, err := excelize.CoordinatesToCellName(1, i+1)
+			require.NoError(t, err)
+			require.NoError(t, f.SetSheetRow("Prices", cell, &rows[i]))
+		}
+		_, err := f.NewSheet("Terms")
+		require.NoError(t, err)
+		require.NoError(t, f.SetCellValue("Terms", "A1", "Deliveries on working days"))
+		path := filepath.Join(dir, name)
+		require.NoError(t, f.SaveAs(path))
+		return path
+	}
+	send := func(page *rod.Page, path, button string) {
+		page.MustEval(`() => document.querySelectorAll("details").forEach(d => d.open = true)`)
+		page.MustElement("#rates-file").MustSetFiles(path)
+		wait := page.MustWaitNavigation()
+		page.MustElement(`form[action="/rates-file"] ` + button).MustClick()
+		wait()
+		page.MustWaitLoad()
+	}
+	press := func(page *rod.Page, selector string) {
+		wait := page.MustWaitNavigation()
+		page.MustElement(selector).MustClick()
+		wait()
+		page.MustWaitLoad()
+	}
+	page := slow(t, s.open(t, "/rates/parcel", 1280, 800))
+	send(page, book("Kuura parcels.xlsx", []any{"Kuura parcels 2027"}, nil, []any{"Weight", "Finland", "Sweden"},
+		[]any{"0–2 kg", 7.2, 13}, []any{"2–10 kg", 10.4, 19}, []any{"each further kg", 0.8, 1.2},
+		[]any{"Without islands"}), ".go:last-child")
+	waitText(t, page, ".work", "Zones stand across, and weights down.")
+	waitText(t, page, ".work", "10.40 + 0.80 per started kg above 10")
+	press(page, "form.grow .go")
+	waitText(t, page, ".work", "Kuura parcels, by weight")
+
+	send(page, book("next.xlsx", []any{"Kuura parcels 2028"}, nil, []any{"Weight", "Finland", "Sweden", "Norway"},
+		[]any{"0–2 kg", 7.5, 13, 15}, []any{"2–10 kg", 10.4, 20, 22}, []any{"each further kg", 0.8, 1.2, 1.4},
+		[]any{"Fuel surcharge 10 %"}), ".go")
+	waitText(t, page, ".work", "2 prices raised, 1 price changed otherwise, 3 prices new, 3 prices unchanged")
+	waitText(t, page, ".work", "was 7.20 (+4.2 %)")
+	waitText(t, page, ".work", "Fuel surcharge 10 %. Add it to the prices")
+	press(page, ".asks .answer")
+	waitText(t, page, ".work", "was 7.20 (+14.6 %)")
+	press(page, "form.grow .go")
+	waitText(t, page, ".work", "Kuura parcels, by weight")
+	waitFor(t, page, `() => document.querySelector("#c-list-0-0").value === "8.25" &&
+		document.querySelector("#c-list-1-2").value === "24.20"`)
+	page.MustElement("#undo").MustClick()
+	waitFor(t, page, `() => document.querySelector("#c-list-0-0").value === "7.20"`)
 }
