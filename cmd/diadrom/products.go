@@ -64,7 +64,7 @@ func productsCommand() *cobra.Command {
 
 // choices reads the flags. units are by field: their columns are known when the file is read.
 func (p *productsFlags) choices() (c productlist.Choices, units map[productlist.Field]string, err error) {
-	c = productlist.Choices{Sheet: p.sheet, Head: p.head, OnlyColumns: p.columns != ""}
+	c = productlist.Choices{Options: grid.Options{Sheet: p.sheet}, Head: p.head, OnlyColumns: p.columns != ""}
 	if p.columns != "" {
 		if c.Columns, err = fieldsOf(p.columns, productlist.Readable); err != nil {
 			return c, nil, err

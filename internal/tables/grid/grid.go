@@ -63,7 +63,9 @@ type Grid struct {
 
 // Options say how a file is read.
 type Options struct {
-	Sheet string // of a workbook, by its name; "": the first that has anything in it
+	Sheet     string // of a workbook, by its name; "": the first that has anything in it
+	Encoding  string // of a text: "Windows-1252"; "" as it is found
+	Separator rune   // of a text; 0 as it is found
 }
 
 // Error is what makes a file no table, in words for whoever sent it.
@@ -108,7 +110,7 @@ func Read(data []byte, o Options) (*Grid, error) {
 	case isPage(data):
 		g, err = readPage(data)
 	default:
-		g, err = readText(data)
+		g, err = readText(data, o)
 	}
 	if err != nil {
 		return nil, err
@@ -143,8 +145,8 @@ func (g *Grid) bounded() error {
 }
 
 // readText reads a text with separators. A first line "sep=;" names the separator, as some spreadsheets write it.
-func readText(data []byte) (*Grid, error) {
-	t, err := sheet.Read(data)
+func readText(data []byte, o Options) (*Grid, error) {
+	t, err := sheet.ReadAs(data, o.Encoding, o.Separator)
 	if err != nil {
 		return nil, err
 	}
@@ -261,6 +263,10 @@ func (g *Grid) found(head int) (list []string) {
 
 // Found says what had to be made out of the cells, in sentences.
 func (g *Grid) Found() (list []string) {
+	if g.Format == Text && (g.Separator != ',' || g.Encoding != "UTF-8") {
+		list = append(list, fmt.Sprintf("The file was read as %s text with %s between the cells.", g.Encoding,
+			separatorNames[g.Separator]))
+	}
 	carried, formulas := 0, 0
 	for i := range g.Rows {
 		for _, c := range g.Rows[i].Cells {
@@ -283,6 +289,8 @@ func (g *Grid) Found() (list []string) {
 	}
 	return list
 }
+
+var separatorNames = map[rune]string{',': "commas", ';': "semicolons", '\t': "tabs", '|': "bars"}
 
 // cut bounds a text that is told.
 func cut(text string) string {

@@ -16,7 +16,7 @@ import (
 // Choices are what somebody who looks at a list sets otherwise than it was made out. The zero value leaves all as it was
 // found.
 type Choices struct {
-	Sheet       string
+	grid.Options
 	Head        int            // the line of the heads; 0 as found
 	Columns     map[int]Field  // by column, from 0
 	Units       map[int]string // of columns whose numbers have none
@@ -57,7 +57,7 @@ func Open(data []byte, f *store.File, c Choices, progress func(int)) (*Reading, 
 		_, n := headOf(g, &f.Store)
 		return n > 1
 	}
-	g, with, err := grid.Choose(data, c.Sheet, usable)
+	g, with, err := grid.Choose(data, c.Options, usable)
 	if err != nil {
 		return nil, err
 	}

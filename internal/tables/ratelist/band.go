@@ -168,8 +168,15 @@ func second(from, unit, rest string, words []string) (Band, bool) {
 		if !is {
 			continue
 		}
+		under := false
+		for _, word := range underOnly {
+			if rest, is := after(text, word); is {
+				text, under = rest, true
+				break
+			}
+		}
 		if to, toUnit, end, is := leading(text); is && end == "" {
-			b := Band{From: from, To: to, Unit: cmp.Or(toUnit, unit)}
+			b := Band{From: from, To: to, Unit: cmp.Or(toUnit, unit), Under: under}
 			if unit != "" && unit != b.Unit {
 				b.FromUnit = unit
 			}

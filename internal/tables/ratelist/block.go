@@ -19,6 +19,8 @@ type block struct {
 	sections []section  // titles between its rows
 	asides   []grid.Row // rows with a single cell below its last row
 	mapping  Mapping
+	headless bool
+	twice    map[int]Field // columns whose heads mean what an earlier one does
 }
 
 // section is a title between the rows of a list.
@@ -50,13 +52,40 @@ func blocksOf(g *grid.Grid, forced int) *layout {
 		l.strip(g, s[0], s[1])
 	}
 	if len(l.blocks) == 0 && len(l.key) == 0 { // no row looks like heads: the usual one is taken
+		l.skipped = nil
 		head := g.Head()
+		if numbers(&g.Rows[head]) {
+			l.headless(g)
+			return l
+		}
 		b := &block{head: g.Rows[head]}
 		b.rows = g.Rows[head+1:]
 		b.titles = g.Rows[:head]
 		l.blocks = append(l.blocks, b)
 	}
 	return l
+}
+
+// numbers says whether a row has numbers, so that it hardly heads columns.
+func numbers(row *grid.Row) bool {
+	return slices.ContainsFunc(row.Cells, func(c grid.Cell) bool { return c.Number || isPrice(c.Text) && !unpriced(c.Text) })
+}
+
+// headless makes a block of a list without heads. What its columns hold is made out of their cells, and asked.
+func (l *layout) headless(g *grid.Grid) {
+	width := 0
+	for i := range g.Rows {
+		width = max(width, len(g.Rows[i].Cells))
+	}
+	b := &block{head: grid.Row{Cells: make([]grid.Cell, width)}, headless: true}
+	for i := range g.Rows {
+		if row := part(&g.Rows[i], 0, width); row.Filled() > 1 {
+			b.rows = append(b.rows, row)
+		} else {
+			l.drop([]grid.Row{row}, "a note")
+		}
+	}
+	l.blocks = append(l.blocks, b)
 }
 
 // strips are the columns of lists that stand side by side, as pairs of the first column and the one behind the last:
@@ -167,6 +196,8 @@ func (l *layout) strip(g *grid.Grid, from, to int) {
 			l.pending = append(l.pending, row)
 		case l.forced == row.Line && l.forced > 0:
 			l.begin(row)
+		case n == 1 && l.key.single(&row):
+			l.skipped = append(l.skipped, grid.Skipped{Line: row.Line, Text: row.Said(), Why: "it says where a zone is"})
 		case n == 1 && l.width > 1 && l.title(&row):
 			l.pending = append(l.pending, row)
 		default:

@@ -35,6 +35,7 @@ var (
 	// unitBehind is how lists write a price for each unit of weight: "0.80/kg", "0,80 je kg".
 	unitBehind = regexp.MustCompile(`(?i)\s*(?:/|\bpro\b|\bje\b|\bpar\b|\bpor\b|\bjokainen\b)\s*` +
 		`((?:[0-9.,]+\s*)?(?:kg|km|g|lb|oz|item)\b)`)
+	dash     = regexp.MustCompile(`[,.]\s*[-–—]+$`) // "6,-" has no cents
 	footnote = regexp.MustCompile(`\s*(?:\*+|[¹²³]|\([0-9a-z]\))$`)
 )
 
@@ -55,8 +56,13 @@ func (b *builder) sum(p *price, t *text) (*rate.Charge, error) {
 		b.footnote(p, said)
 		said = strings.TrimSpace(strings.TrimSuffix(said, marked))
 	}
-	own, other := b.f.Store.Currency, p.in.currency
-	d, around, err := numberIn(&text{said: said, number: t.number}, b.sums)
+	own, other := b.f.Store.Currency, p.currency
+	said = dash.ReplaceAllString(said, "")
+	column, ok := b.columnSums[p.column]
+	if !ok {
+		column = b.sums
+	}
+	d, around, err := numberIn(&text{said: said, number: t.number}, column)
 	if err == nil {
 		switch {
 		case around == "" && other == "", around != "" && world.NamesCurrency(around, own) && other == "":
@@ -76,7 +82,7 @@ func (b *builder) sum(p *price, t *text) (*rate.Charge, error) {
 	}
 	c, slip := charge.Parse(unitBehind.ReplaceAllString(said, " per $1"), words)
 	switch {
-	case slip == nil && b.sums.Decimal == ',' && grouping.MatchString(said):
+	case slip == nil && column.Decimal == ',' && grouping.MatchString(said):
 		return nil, fmt.Errorf("%.30q has a decimal point, the other prices have a comma", said)
 	case slip == nil && other != "":
 		return b.converted(c)

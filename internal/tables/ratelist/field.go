@@ -21,6 +21,8 @@ const (
 	Region    Field = "region"
 	City      Field = "city"
 	Postcode  Field = "postcode"
+	CodeFrom  Field = "postcode_from" // the ends of a range of codes in two columns
+	CodeTo    Field = "postcode_to"
 	From      Field = "from"
 	To        Field = "to"
 	Bands     Field = "band" // both bounds in one cell: "0–1 kg"
@@ -30,17 +32,18 @@ const (
 )
 
 // Fields lists them.
-var Fields = []Field{Zone, Country, Region, City, Postcode, From, To, Bands, Price, Prices, PerWeight}
+var Fields = []Field{Zone, Country, Region, City, Postcode, CodeFrom, CodeTo, From, To, Bands, Price, Prices, PerWeight}
 
 // destinations are the fields that say where parcels go, in the order in which they narrow.
-var destinations = []Field{Zone, Country, Region, City, Postcode}
+var destinations = []Field{Zone, Country, Region, City, Postcode, CodeFrom, CodeTo}
 
 // String is the field in words.
 func (f Field) String() string { return strings.ReplaceAll(string(f), "_", " ") }
 
 // Says is what a column with the field holds, as a person would say it.
 func (f Field) Says() string {
-	return map[Field]string{From: "from", To: "up to", Bands: "bands (0–1 kg)", Price: "price of the line",
+	return map[Field]string{Zone: "zone", Country: "country", Region: "region", City: "city", Postcode: "postcode",
+		From: "from", To: "up to", Bands: "bands (0–1 kg)", Price: "price of the line",
 		Prices: "prices for its head", PerWeight: "price per unit of weight"}[f]
 }
 
@@ -69,7 +72,11 @@ func init() {
 			"net price", "price per parcel", "price parcel", "per parcel", "preis", "nettopreis", "preis pro paket",
 			"betrag", "porto", "versandkosten", "entgelt", "kosten", "prix", "prix ht", "tarif", "tarifs", "montant",
 			"precio", "tarifa", "importe", "coste", "hinta", "hinta alv 0", "maksu", "toimitusmaksu", "pris",
-			"avgift", "frakt", "fraktpris", "base price", "basic price", "base rate", "grundpreis", "base", "rates"},
+			"avgift", "frakt", "fraktpris", "base price", "basic price", "base rate", "grundpreis", "base", "rates", "costs",
+			"shipping", "delivery", "postage", "freight", "delivery charge", "delivery fee", "delivery price", "delivery cost",
+			"shipping fee", "shipping charge", "shipping rate", "freight charge", "versand", "versandpreis", "lieferkosten",
+			"frais de port", "frais de livraison", "livraison", "envio", "gastos de envio", "toimituskulu", "toimituskulut",
+			"postikulu", "fraktkostnad", "porto frakt"},
 	} {
 		for _, name := range names {
 			heads[name] = field
@@ -100,6 +107,10 @@ var measures = []struct {
 	{rate.ByDistance, []string{"distance", "km", "miles", "mi", "entfernung", "distancia", "etaisyys", "matka",
 		"avstand"}},
 }
+
+// codeWords are the words for postcodes in heads that name an end of a range of them.
+var codeWords = []string{"postcode", "postcodes", "postal code", "post code", "zip", "plz", "postleitzahl", "code postal",
+	"codigo postal", "cp", "postinumero", "postnummer"}
 
 // asides are heads of columns that are no part of a price: they are told and left out.
 var asides = []string{"days", "transit", "delivery time", "remark", "remarks", "note", "notes", "comment", "service",
@@ -158,6 +169,9 @@ func meaning(head string) (field Field, by rate.By) {
 	}
 	if holdsAny(name, lower) {
 		field = From
+	}
+	if field != "" && holdsAny(name, codeWords) {
+		return map[Field]Field{From: CodeFrom, To: CodeTo}[field], ""
 	}
 	for i := range measures {
 		if holdsAny(name, measures[i].words) {

@@ -55,21 +55,29 @@ func bands(cells []string) (most, told bool) {
 // is the name of a zone of the shop.
 func (b *block) guess(zone func(string) bool) Mapping {
 	m := Mapping{Columns: make([]Field, len(b.head.Cells)), By: "", Edges: rate.UpTo}
+	b.twice = map[int]Field{}
 	for i := range b.head.Cells {
 		if zone(b.headText(i)) { // "Island" may be a zone of the shop
 			continue
 		}
 		field, by := meaning(b.headText(i))
-		if field == Country && slices.Contains(m.Columns, Country) {
+		if field == Country && slices.Contains(m.Columns, Country) { // its code beside its name
 			field = ""
 		}
 		m.By = cmp.Or(m.By, by)
-		if !slices.Contains(m.Columns, field) {
+		switch {
+		case !slices.Contains(m.Columns, field):
 			m.Columns[i] = field
+		case field != "":
+			b.twice[i] = field
 		}
 	}
 	b.destinations(&m, zone)
-	b.shape(&m, zone)
+	if b.headless {
+		b.unnamed(&m)
+	} else {
+		b.shape(&m, zone)
+	}
 	b.lowerBounds(&m)
 	if m.By == "" {
 		m.By = b.byUnits(m)
@@ -106,6 +114,38 @@ func (b *block) shape(m *Mapping, zone func(string) bool) {
 		case m.has(Bands):
 			b.prices(m)
 		}
+	}
+}
+
+// unnamed finds what the columns of a list without heads hold: the last one with numbers the price, one before it bands,
+// two before it from and to.
+func (b *block) unnamed(m *Mapping) {
+	var numbered []int
+	for i, field := range m.Columns {
+		filled, are := 0, 0
+		for j := range b.rows {
+			c := &b.rows[j].Cells[i]
+			if c.Text == "" {
+				continue
+			}
+			_, band := ParseBand(c.Text)
+			if filled++; c.Number || band || isPrice(c.Text) {
+				are++
+			}
+		}
+		if field == "" && filled > 0 && are*10 >= filled*mostly {
+			numbered = append(numbered, i)
+		}
+	}
+	switch n := len(numbered); n {
+	case 0:
+	case 1, 2:
+		m.Columns[numbered[n-1]] = Price
+		if n == 2 {
+			m.Columns[numbered[0]] = Bands
+		}
+	default:
+		m.Columns[numbered[n-1]], m.Columns[numbered[n-2]], m.Columns[numbered[n-3]] = Price, To, From
 	}
 }
 
@@ -239,7 +279,17 @@ func (b *block) downBands(m *Mapping, zone func(string) bool) bool {
 	if len(b.head.Cells) < 2 {
 		return false
 	}
-	most, told := bands(b.column(0))
+	cells := b.column(0)
+	most, told := bands(cells)
+	if named := measured(b.headText(0)); named && !most { // some rows may be surcharges or sums
+		n := 0
+		for _, text := range cells {
+			if _, ok := ParseBand(text); ok {
+				n++
+			}
+		}
+		most = n*2 >= len(cells)
+	}
 	return most && (told || measured(b.headText(0)) || b.headText(0) == "")
 }
 

@@ -122,6 +122,16 @@ func (k key) take(cur *block, row *grid.Row) bool {
 	return true
 }
 
+// single reads a row with one cell that says where a zone is: "Zone 1: Finland, Sweden".
+func (k key) single(row *grid.Row) bool {
+	label, places, ok := inName(row.Said())
+	if !ok || !zoneLabel(label, true) {
+		return false
+	}
+	k.add(label, strings.Join(places, ", "), row.Line)
+	return true
+}
+
 // keyish says whether the heads are those of a key: a zone and countries, and no price or bound.
 func (b *block) keyish() bool {
 	zone, places := false, false

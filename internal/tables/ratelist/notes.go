@@ -13,6 +13,7 @@ const (
 	AskSheet       = "sheet"       // several sheets have prices
 	AskList        = "list"        // several lists that do not go together
 	AskCurrency    = "currency"    // prices in another currency than the shop's
+	AskCurrencies  = "currencies"  // prices in several currencies
 	AskDecimal     = "decimal"     // numbers that may be a thousand or one
 	AskUnit        = "unit"        // bounds whose unit nothing says, and which are hardly in the shop's
 	AskZone        = "zone"        // a zone that nothing explains
@@ -22,6 +23,7 @@ const (
 	AskSteps       = "steps"       // "per 100 kg", which may count the whole weight or what is further
 	AskFootnote    = "footnote"    // prices with a mark
 	AskGap         = "gap"         // what no line covers
+	AskColumns     = "columns"     // two columns that look like the same
 	AskEdges       = "edges"       // bounds that count otherwise than in the list that is updated
 	AskPrices      = "prices"      // prices far from those that they replace
 )

@@ -2,6 +2,7 @@ package ratelist
 
 import (
 	"fmt"
+	"maps"
 	"regexp"
 	"slices"
 	"strings"
@@ -20,7 +21,7 @@ import (
 // was
 // found.
 type Choices struct {
-	Sheet   string
+	grid.Options
 	Head    int           // the line of the heads; 0 as found
 	List    int           // which of several lists of the sheet, from 1; 0 for all that go together
 	Columns map[int]Field // by the column of the sheet, from 0
@@ -71,6 +72,7 @@ type opening struct {
 	r     *Reading
 	into  *rate.Table
 	asks  *grid.Asks
+	mixed bool // prices are in several other currencies
 	units []string
 }
 
@@ -78,7 +80,7 @@ type opening struct {
 // several lists side by side or beneath one another, or a table that [Cells] or [Grid] wrote. What is not certain is
 // asked. Its errors are those of [grid.Read], and [*grid.Error] where the choices cannot be.
 func Open(data []byte, f *store.File, reader typed.Reader, c Choices) (*Reading, error) {
-	g, err := grid.Read(data, grid.Options{Sheet: c.Sheet})
+	g, err := grid.Read(data, c.Options)
 	if err != nil {
 		return nil, err
 	}
@@ -298,10 +300,21 @@ func (o *opening) read(l *layout, lists []*list) {
 	for _, one := range lists {
 		o.prepare(one, l.key)
 	}
-	if slices.ContainsFunc(lists, func(one *list) bool { return one.currency != "" }) && o.c.Rate == nil {
+	if slices.ContainsFunc(lists, func(one *list) bool { return one.currency != "" }) && (o.c.Rate == nil || o.mixed) {
 		return
 	}
+	for _, one := range lists {
+		one.surcharges = nil
+	}
 	prices := o.prices(lists)
+	for _, one := range lists {
+		for i := range one.surcharges {
+			o.r.Skipped = append(o.r.Skipped, grid.Skipped{Line: one.surcharges[i].Line, Text: one.surcharges[i].Said(),
+				Why: "a surcharge"})
+			o.asks.Add(AskSurcharge, fmt.Sprintf("Line %d is a surcharge: %s. It is no part of the rate table.",
+				one.surcharges[i].Line, one.surcharges[i].Said()))
+		}
+	}
 	if len(prices) == 0 {
 		o.r.Missing = "it has no prices"
 		return
@@ -396,13 +409,10 @@ func (o *opening) prepare(l *list, k key) {
 			}
 		}
 	}
-	if l.currency = o.currencyOf(l); l.currency != "" {
-		o.r.Currency = l.currency
-		if o.c.Rate == nil {
-			o.asks.Add(AskCurrency, fmt.Sprintf("The prices are in %s, this shop's are in %s. Say what 1 %s is in %s.",
-				l.currency, o.f.Store.Currency, l.currency, o.f.Store.Currency))
-		}
+	if l.headless && len(o.c.Columns) == 0 {
+		o.asks.Add(AskColumns, "This list has no heads. Check what its columns hold.")
 	}
+	o.currencies(l)
 	if l.mapping.By == rate.BySubtotal {
 		l.unit = l.currency
 	}
@@ -416,11 +426,56 @@ func (o *opening) prepare(l *list, k key) {
 	}
 	for i, field := range l.mapping.Columns {
 		switch head := l.headText(i); {
+		case field == "" && l.twice[i] != "":
+			if _, chosen := o.c.Columns[l.at+i]; !chosen && !o.c.OnlyColumns {
+				o.asks.Add(AskColumns, fmt.Sprintf("Two columns look like the %s. “%s” is not used: choose it where it is the one.",
+					l.twice[i].Says(), head))
+			}
+			o.aside(l, i, head)
 		case field == "" && head != "":
 			o.aside(l, i, head)
 		case field == Price || i == 0:
 			o.note(l.head.Line, head)
 		}
+	}
+}
+
+// currencies finds the currency of a list and of its columns, and asks about one that is not the shop's.
+func (o *opening) currencies(l *list) {
+	own := o.f.Store.Currency
+	l.currency, l.currencies = o.currencyOf(l), map[int]string{}
+	others := map[string]bool{}
+	for i, field := range l.mapping.Columns {
+		if field != Price && field != Prices && field != PerWeight {
+			continue
+		}
+		l.currencies[i] = l.currency
+		if named := currencyBeside(l.headText(i), own); named != "" {
+			l.currencies[i] = named
+		} else if currencyBeside(l.headText(i), "XXX") != "" { // the shop's own
+			l.currencies[i] = ""
+		}
+		if l.currencies[i] != "" {
+			others[l.currencies[i]] = true
+		}
+	}
+	switch {
+	case len(others) > 1:
+		names := slices.Sorted(maps.Keys(others))
+		o.r.Currency, l.currency = names[0], names[0]
+		o.mixed = true
+		o.asks.Add(AskCurrencies, fmt.Sprintf("The prices are in several currencies: %s. Read the columns of one at a time.",
+			strings.Join(names, ", ")))
+	case len(others) == 1:
+		for other := range others {
+			o.r.Currency, l.currency = other, other
+			if o.c.Rate == nil {
+				o.asks.Add(AskCurrency, fmt.Sprintf("The prices are in %s, this shop's are in %s. Say what 1 %s is in %s.", other,
+					own, other, own))
+			}
+		}
+	default:
+		l.currency = ""
 	}
 }
 
@@ -616,7 +671,7 @@ func (o *opening) build(first *list, prices []price, k key) {
 		reader:   o.typed,
 		key:      k,
 		byPlaces: map[string]int{},
-		seen:     map[[5]string]found{},
+		seen:     map[[7]string]found{},
 		prices:   prices,
 		foreign:  first.currency,
 	}
@@ -697,6 +752,13 @@ func (o *opening) tell(b *builder, first *list) {
 	}
 	if slices.ContainsFunc(b.prices, func(p price) bool { return p.bare }) && m.Edges == rate.UpTo {
 		o.found("A number alone counts as “up to”.")
+	}
+	if shop := o.f.Store.WeightUnit; o.r.Unit != "" && o.r.Unit != shop {
+		o.found("Weights are in %s, and made %s.", o.r.Unit, shop)
+	}
+	if first.currency != "" && o.c.Rate != nil {
+		o.found("Prices are in %s, and made %s: 1 %s is %s %s.", first.currency, o.f.Store.Currency, first.currency, o.c.Rate,
+			o.f.Store.Currency)
 	}
 	if b.empty {
 		o.found("Cells without a price are not offered.")

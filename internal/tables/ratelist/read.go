@@ -61,8 +61,9 @@ type builder struct {
 	reader       typed.Reader
 	key          key
 	byPlaces     map[string]int // zones of the plan by what they take
-	seen         map[[5]string]found
+	seen         map[[7]string]found
 	bounds, sums measure.Column
+	columnSums   map[int]measure.Column // by the column of the sheet, where it shows how it writes numbers
 	pers         measure.Column
 	exchange     charge.Change
 	foreign      string // the currency of the list where it is not the shop's
@@ -85,6 +86,9 @@ func (b *builder) columns(sign byte) {
 		b.bounds, b.sums, b.pers = one, one, one
 		return
 	}
+	b.columnSums = map[int]measure.Column{}
+	byColumn := map[int][]string{}
+	lines := map[int][]int{}
 	var bounds, sums, pers []string
 	var boundAt, sumAt, perAt []int
 	add := func(t *text, line int, cells *[]string, at *[]int) {
@@ -100,11 +104,26 @@ func (b *builder) columns(sign byte) {
 			add(&text{said: p.step.each}, p.line, &bounds, &boundAt)
 		}
 		add(&p.sum, p.line, &sums, &sumAt)
+		if !p.sum.number && p.sum.said != "" {
+			byColumn[p.column] = append(byColumn[p.column], p.sum.said)
+			lines[p.column] = append(lines[p.column], p.line)
+		}
 		add(&p.per, p.line, &pers, &perAt)
 	}
 	b.bounds = measure.Numbers(bounds, func(i int) int { return boundAt[i] })
 	b.sums = measure.Numbers(sums, func(i int) int { return sumAt[i] })
 	b.pers = measure.Numbers(pers, func(i int) int { return perAt[i] })
+	for column, cells := range byColumn {
+		if c := measure.Numbers(cells, func(i int) int { return lines[column][i] }); c.Decimal != 0 {
+			b.columnSums[column] = c
+		}
+	}
+	for _, c := range b.columnSums { // columns that write differently say nothing of a third
+		if c.Decimal != b.sums.Decimal {
+			b.sums = measure.Column{}
+			break
+		}
+	}
 }
 
 // bare notes a bound whose unit nothing says.
@@ -233,7 +252,7 @@ func (b *builder) charge(p *price) (*rate.Charge, error) {
 		c = &rate.Charge{}
 	}
 	c.PerWeight = per
-	if p.in.currency != "" {
+	if p.currency != "" {
 		base := c.Base
 		c.Base = nil
 		if c, err = b.converted(c); err != nil {
@@ -303,6 +322,11 @@ func (b *builder) step(p *price, l *Line) error {
 func (b *builder) destination(p *price) (int, error) {
 	m := p.in.mapping
 	name, country, region, city, codes := p.to[0], p.to[1], p.to[2], p.to[3], p.to[4]
+	if from, to := p.to[5], p.to[6]; codes == "" && from != "" {
+		if codes = from; to != "" && to != from {
+			codes += "-" + to
+		}
+	}
 	if zone, ok := b.o.c.Places[world.Fold(name)]; ok && (zone != "" || name == "") {
 		return b.chosen(zone)
 	}
@@ -373,7 +397,7 @@ func (b *builder) named(name, country string) (int, error) {
 	}
 	if explained && len(keyed.places) > 0 {
 		label := keyed.label
-		if labelOf(label, false) == "" && labelOf(label, true) != "" {
+		if labelOf(label, false) == "" && labelOf(label, true) != "" && !zNumber.MatchString(label) {
 			label = "Zone " + label
 		}
 		return b.typed(strings.Join(keyed.places, ", "), label)
@@ -384,12 +408,16 @@ func (b *builder) named(name, country string) (int, error) {
 	if destination.Wild(name) {
 		return b.typed("everywhere", "")
 	}
+	if home := b.reader.Home; home != "" && slices.Contains(domestic, world.Fold(name)) {
+		b.o.found("“%s” is the country of this shop.", name)
+		return b.typed(home, "")
+	}
 	if zoneLabel(name, true) {
 		b.o.asks.Add(AskZone, fmt.Sprintf("Nothing says where %s is. Choose a zone of this shop, or name its places.",
 			calls(name)))
 		return 0, fmt.Errorf("nothing says where %s is", calls(name))
 	}
-	if list := destination.Places(strings.TrimPrefix(world.Fold(name), "rest of ")); len(list) > 0 {
+	if list := destination.Places(restOf.ReplaceAllString(name, "")); len(list) > 0 {
 		return b.typed(strings.Join(list, ", "), "")
 	}
 	at, err := b.typed(destination.Codes(name, b.reader.Home), "")
@@ -400,9 +428,19 @@ func (b *builder) named(name, country string) (int, error) {
 	return at, err
 }
 
+// domestic are the words for the country of the shop itself.
+var domestic = []string{"domestic", "national", "inland", "home", "kotimaa", "inrikes", "nacional", "france metropolitaine",
+	"within the country", "local"}
+
+// restOf is what stands before a group whose other parts have prices of their own: the most specific zone counts anyway.
+var restOf = regexp.MustCompile(`(?i)^(?:the )?rest of (?:the )?|^other |^ubrige[s]? |^restliche[s]? `)
+
+// zNumber is a label that says itself that it is a zone: "Z2".
+var zNumber = regexp.MustCompile(`^[zZ][0-9]`)
+
 // calls is a label as a person would say it.
 func calls(label string) string {
-	if labelOf(label, false) == "" {
+	if labelOf(label, false) == "" && !zNumber.MatchString(label) {
 		return "zone " + label
 	}
 	return label

@@ -20,7 +20,9 @@ type text struct {
 type price struct {
 	line     int
 	in       *list
-	to       [5]string // by destinations
+	to       [7]string // by destinations
+	column   int       // of the sum, in the sheet
+	currency string    // of the sum where it is not the shop's; "" where it is
 	from, up text
 	sum, per text
 	head     string // of the column of the price
@@ -41,8 +43,11 @@ type step struct {
 // list is a block with what it takes to read it.
 type list struct {
 	*block
-	unit     string // of bounds that name none; "" for the shop's
-	currency string // of prices that name none; "" for the shop's
+	unit       string     // of bounds that name none; "" for the shop's
+	currency   string     // of prices that name none; "" for the shop's
+	surcharges []grid.Row // rows that are no bands: what comes on top
+	// currencies are those of columns, where their heads name one, or else that of the list.
+	currencies map[int]string
 }
 
 // unfold makes the prices of a list, one for each destination and band.
@@ -53,6 +58,10 @@ func (l *list) unfold(out []price) []price {
 	lasts := map[string]string{}                       // the last upper bound, by destination
 	for i := range l.rows {
 		row := &l.rows[i]
+		if at := m.at(Bands); at >= 0 && surcharge.MatchString(world.Fold(row.Cells[at].Text)) {
+			u.l.surcharges = append(u.l.surcharges, *row)
+			continue
+		}
 		if across {
 			u.turned(row)
 			continue
@@ -81,7 +90,7 @@ type unfolding struct {
 }
 
 // destination is where the parcels of a row go.
-func (l *list) destination(row *grid.Row, i int) (to [5]string) {
+func (l *list) destination(row *grid.Row, i int) (to [7]string) {
 	for k, field := range destinations {
 		if at := l.mapping.at(field); at >= 0 {
 			to[k] = row.Cells[at].Text
@@ -108,7 +117,7 @@ func (b *block) titleOf(row int) (title string) {
 }
 
 // one makes the price of a row in a column, −1 for its own.
-func (u *unfolding) one(row *grid.Row, to [5]string, column int, lasts map[string]string) {
+func (u *unfolding) one(row *grid.Row, to [7]string, column int, lasts map[string]string) {
 	m, l := u.l.mapping, u.l
 	p := price{line: row.Line, in: l, to: to, row: row}
 	if column < 0 {
@@ -117,6 +126,7 @@ func (u *unfolding) one(row *grid.Row, to [5]string, column int, lasts map[strin
 	if column >= 0 {
 		c := &row.Cells[column]
 		p.sum, p.head = text{said: c.Text, number: c.Number}, l.headText(column)
+		p.column, p.currency = l.at+column, l.currencies[column]
 	}
 	if at := m.at(PerWeight); at >= 0 {
 		c := &row.Cells[at]
@@ -221,8 +231,8 @@ func (u *unfolding) turned(row *grid.Row) {
 		if field != Prices {
 			continue
 		}
-		p := price{line: row.Line, in: l, to: to, row: row, head: l.headText(j),
-			sum: text{said: c.Text, number: c.Number}}
+		p := price{line: row.Line, in: l, to: to, row: row, head: l.headText(j), column: l.at + j,
+			currency: l.currencies[j], sum: text{said: c.Text, number: c.Number}}
 		if u.band(&p, l.headText(j), key, lasts); p.step != nil && c.Text == "" {
 			continue
 		}

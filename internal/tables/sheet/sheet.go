@@ -68,11 +68,25 @@ func (e *Error) Error() string { return fmt.Sprintf("line %d: %s", e.Line, e.Rea
 
 // Read reads a table. Rows may have different numbers of cells; empty lines are left out. Its errors are
 // [ErrEmpty] and [*Error].
-func Read(data []byte) (*Table, error) {
+func Read(data []byte) (*Table, error) { return ReadAs(data, "", 0) }
+
+// Separators are what [ReadAs] may part fields by.
+const Separators = separators
+
+// ReadAs reads a table in an encoding and with a separator that somebody chose; "" and 0 are as [Read] finds them. A
+// byte order mark counts whatever was chosen.
+func ReadAs(data []byte, encoding string, by rune) (*Table, error) {
 	t := &Table{}
-	data, t.Encoding = Decode(data)
+	if encoding == "Windows-1252" {
+		t.Encoding = encoding
+		data, _ = charmap.Windows1252.NewDecoder().Bytes(data)
+	} else {
+		data, t.Encoding = Decode(data)
+	}
 	named := false
-	t.Separator, named = separator(data)
+	if t.Separator, named = separator(data); by != 0 {
+		t.Separator = by
+	}
 	if named { // a line without a cell keeps the numbers of those behind it
 		data = append([]byte("\n"), data[bytes.IndexByte(data, '\n')+1:]...)
 	}

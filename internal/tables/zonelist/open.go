@@ -15,8 +15,8 @@ import (
 
 // Choices are what somebody who looks at a list sets otherwise than it was made out.
 type Choices struct {
-	Sheet string
-	Head  int // the line of the heads; 0 as found
+	grid.Options
+	Head int // the line of the heads; 0 as found
 }
 
 // Reading is what was made of a file.
@@ -102,7 +102,7 @@ func headOf(g *grid.Grid) (at int, found bool) {
 // Open reads a file with zones for a store: a table that [Write] wrote, or the list of a carrier or a shop, with a column
 // for the zone and one for the place, or for country, region, town and codes. Its errors are those of [grid.Read].
 func Open(data []byte, f *store.File, reader typed.Reader, c Choices) (*Reading, error) {
-	g, with, err := grid.Choose(data, c.Sheet, func(g *grid.Grid) bool { _, ok := headOf(g); return ok })
+	g, with, err := grid.Choose(data, c.Options, func(g *grid.Grid) bool { _, ok := headOf(g); return ok })
 	if err != nil {
 		return nil, err
 	}

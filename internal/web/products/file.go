@@ -28,9 +28,8 @@ import (
 // fileView is what a table of products would change.
 type fileView struct {
 	ID, Name               string
-	Problem                string // why it is no table
-	Missing                string // what its columns lack
-	Encoding               string
+	Problem                string   // why it is no table
+	Missing                string   // what its columns lack
 	Found                  []string // what of the file had to be made out
 	Columns                []upload.Column
 	Decimal                string
@@ -107,7 +106,7 @@ func (s *Screens) tables() *upload.Import {
 // choices are what somebody set on the preview of a table; slip is what of it cannot be read.
 func choices(query url.Values) (c productlist.Choices, slip string) {
 	c = productlist.Choices{Columns: map[int]productlist.Field{}, Units: map[int]string{}, Settled: query["ok"]}
-	c.Sheet, c.Head = upload.Chosen(query)
+	c.Options, c.Head = upload.Chosen(query)
 	if d := query.Get("decimal"); d == "." || d == "," {
 		c.Decimal = d[0]
 	}
@@ -162,13 +161,10 @@ func (s *Screens) previewProducts(c *gin.Context, u *sqlite.Upload, notDone stri
 		return v, http.StatusOK, nil
 	}
 	v.Found, v.Skipped, v.Missing = r.Found, r.Skipped, r.Missing
-	v.Source = upload.SourceOf(r.Grid, r.Head, set.Head > 0)
+	v.Source = upload.SourceOf(r.Grid, r.Head, query)
 	v.columns(r)
 	if r.Mapping.Decimal != 0 {
 		v.Decimal = string(r.Mapping.Decimal)
-	}
-	if r.Grid.Encoding != "UTF-8" {
-		v.Encoding = r.Grid.Encoding
 	}
 	if r.Currency != v.Currency {
 		v.RateOf = r.Currency

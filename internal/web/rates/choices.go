@@ -28,7 +28,7 @@ func (s *Screens) choices(c *gin.Context, f *store.File, query url.Values) (choi
 		Unit:    query.Get("unit"),
 		Settled: query["ok"],
 	}
-	choices.Sheet, choices.Head = upload.Chosen(query)
+	choices.Options, choices.Head = upload.Chosen(query)
 	choices.List, _ = strconv.Atoi(query.Get("list"))
 	choices.Into, choices.Table, _ = strings.Cut(query.Get("into"), "/")
 	// What was chosen for the columns of one list says nothing of those of another.

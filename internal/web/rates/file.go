@@ -144,7 +144,7 @@ func (s *Screens) previewRates(c *gin.Context, u *sqlite.Upload, slip string) (a
 		v.Problem = err.Error()
 		return v, http.StatusOK, nil
 	}
-	v.Source = upload.SourceOf(r.Grid, r.Head, choices.Head > 0)
+	v.Source = upload.SourceOf(r.Grid, r.Head, query)
 	v.settings(state.File, r, &choices)
 	v.questions(state.File, r, query)
 	v.answered(query)

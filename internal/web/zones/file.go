@@ -59,7 +59,7 @@ func (s *Screens) exportZones(c *gin.Context) {
 // readZones reads a table of zones for the draft.
 func readZones(state *draft.State, body []byte, query url.Values) (r *zonelist.Reading, problem string) {
 	set := zonelist.Choices{}
-	set.Sheet, set.Head = upload.Chosen(query)
+	set.Options, set.Head = upload.Chosen(query)
 	r, err := zonelist.Open(body, state.File, state.Reader(), set)
 	if err != nil {
 		return nil, err.Error()
@@ -93,8 +93,7 @@ func (s *Screens) previewZones(c *gin.Context, u *sqlite.Upload, slip string) (a
 	if v.Problem = problem; r == nil {
 		return v, http.StatusOK, nil
 	}
-	_, chosen := upload.Chosen(query)
-	v.Found, v.Skipped, v.Source = r.Found, r.Skipped, upload.SourceOf(r.Grid, r.Head, chosen > 0)
+	v.Found, v.Skipped, v.Source = r.Found, r.Skipped, upload.SourceOf(r.Grid, r.Head, query)
 	v.Slips = r.Slips[:min(len(r.Slips), upload.MaxFaults)]
 	if len(r.Slips) == 0 {
 		v.Problem = cmp.Or(problem, slip)
