@@ -3,6 +3,8 @@ package grid
 import (
 	"slices"
 	"strings"
+
+	"diadrom/internal/core/world"
 )
 
 // Skipped is a row of a list, or a part of one, that nothing was made of, with the reason.
@@ -51,6 +53,20 @@ func (r *Row) Said() string {
 		}
 	}
 	return strings.Join(list, " · ")
+}
+
+// sums are the words that begin a row with a sum of others, folded; common practice, no source.
+var sums = []string{"total", "totals", "grand total", "sum", "subtotal", "average", "mean", "gesamt", "summe", "gesamtsumme",
+	"durchschnitt", "totaux", "somme", "moyenne", "suma", "promedio", "yhteensa", "summa", "keskiarvo", "medelvarde"}
+
+// Sum says whether a row has a sum of others: its first word says so.
+func (r *Row) Sum() bool {
+	for i := range r.Cells {
+		if r.Cells[i].Text != "" {
+			return slices.Contains(sums, strings.TrimRight(world.Fold(r.Cells[i].Text), ": "))
+		}
+	}
+	return false
 }
 
 // Filled counts the cells of a row that say something themselves.

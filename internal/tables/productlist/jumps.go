@@ -42,7 +42,11 @@ const maxExamples = 3
 func (o *opening) jumps() {
 	for _, row := range o.r.Rows {
 		if row.ambiguous != "" {
-			o.asks.AddOnce(AskDecimal, fmt.Sprintf("Line %d: %s.", row.Line, row.ambiguous))
+			suggests := ""
+			if sign := o.r.DecimalSign(); sign != "" {
+				suggests = fmt.Sprintf(" Other columns have a decimal %s.", map[string]string{".": "point", ",": "comma"}[sign])
+			}
+			o.asks.AddOnce(AskDecimal, fmt.Sprintf("Line %d: %s.%s", row.Line, row.ambiguous, suggests))
 			break
 		}
 	}

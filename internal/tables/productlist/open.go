@@ -199,6 +199,8 @@ func (o *opening) table() {
 			o.skip(row, "a title or a note")
 		case slices.Equal(t.Rows[i].Cells, t.Rows[0].Cells):
 			o.skip(row, "it repeats the heads")
+		case row.Sum():
+			o.skip(row, "a sum")
 		default:
 			rows = append(rows, t.Rows[i])
 		}

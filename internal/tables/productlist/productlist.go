@@ -18,6 +18,7 @@
 package productlist
 
 import (
+	"cmp"
 	"regexp"
 	"slices"
 	"strings"
@@ -111,6 +112,9 @@ func Guess(t *sheet.Table, s *store.Settings) Mapping {
 	}
 	for i, cell := range t.Rows[0].Cells {
 		words := strings.Fields(headParts.ReplaceAllString(world.Fold(cell), " "))
+		if len(words) > 1 && words[0] == "variant" && heads[strings.Join(words, " ")] == "" { // "Variant price"
+			words = words[1:]
+		}
 		for n := len(words); n > 0; n-- {
 			f, ok := heads[strings.Join(words[:n], " ")]
 			if !ok || slices.Contains(m.Columns, f) && f != Variant {
@@ -118,18 +122,15 @@ func Guess(t *sheet.Table, s *store.Settings) Mapping {
 			}
 			_, measured := kinds[f]
 			rest := words[n:]
+			rest = slices.DeleteFunc(slices.Clone(rest), func(w string) bool { return slices.Contains(besides, w) })
 			if len(rest) > 1 && (rest[0] == "in" || rest[0] == "en" || rest[0] == "i") { // "weight in g"
 				rest = rest[1:]
 			}
-			rest = slices.DeleteFunc(slices.Clone(rest), func(w string) bool { return slices.Contains(besides, w) })
 			if len(rest) > 1 || len(rest) == 1 && !measured && f != Price ||
 				len(rest) == 1 && measured && HeadUnit(f, cell) == "" {
 				continue
 			}
-			m.Columns[i], m.Units[i] = f, unitOf(f, s)
-			if len(rest) == 1 && measured {
-				m.Units[i] = HeadUnit(f, cell)
-			}
+			m.Columns[i], m.Units[i] = f, cmp.Or(HeadUnit(f, cell), unitOf(f, s))
 			break
 		}
 	}

@@ -112,6 +112,9 @@ func (r *reader) row(in sheet.Row) Row {
 		return out
 	}
 	sku := cell(in.Cells, slices.Index(r.m.Columns, SKU))
+	if in.Formula == slices.Index(r.m.Columns, SKU)+1 {
+		return refuse("sku: %.20s is a formula, not a value", sku)
+	}
 	switch n := len([]rune(sku)); {
 	case n == 0:
 		return refuse("it has no sku")

@@ -25,7 +25,7 @@ func init() {
 		Weight: {"weight", "unit weight", "gross weight", "shipping weight", "net weight", "item weight",
 			"product weight", "gewicht", "bruttogewicht", "versandgewicht", "stuckgewicht", "poids", "poids brut",
 			"poids unitaire", "peso", "peso bruto", "peso unitario", "paino", "bruttopaino", "yksikkopaino", "vikt",
-			"bruttovikt", "styckvikt", "mass", "masse kg"},
+			"bruttovikt", "styckvikt", "mass", "masse kg", "grams", "gram", "kilograms", "kilos", "gramm", "grammes"},
 		Length: {"length", "depth", "lange", "tiefe", "longueur", "profondeur", "largo", "longitud", "profundidad",
 			"fondo", "pituus", "syvyys", "langd", "djup"},
 		Width:  {"width", "breadth", "breite", "largeur", "ancho", "anchura", "leveys", "bredd"},
@@ -59,7 +59,8 @@ func init() {
 // besides are words beside the name of a column that do not change what it holds.
 var besides = []string{"excl", "incl", "excluding", "including", "ex", "inc", "exkl", "inkl", "zzgl", "vat", "tax", "mwst",
 	"ust", "tva", "ht", "ttc", "iva", "alv", "moms", "netto", "brutto", "net", "0", "sin", "con", "hors", "veroton",
-	"verollinen", "sis", "euro", "per", "piece", "stuck", "unit"}
+	"verollinen", "sis", "euro", "per", "piece", "stuck", "unit", "lxbxh", "lxwxh", "l", "b", "w", "h", "x", "lxlxh", "pxlxk",
+	"variant", "each"}
 
 // The words for yes and no in the languages of the lists, folded.
 var (

@@ -233,6 +233,8 @@ func (l *layout) drop(rows []grid.Row, why string) {
 // row puts a row of several cells where it belongs.
 func (l *layout) row(row grid.Row) {
 	switch {
+	case l.cur != nil && len(l.cur.rows) > 0 && row.Sum() && numbers(&row):
+		l.skipped = append(l.skipped, grid.Skipped{Line: row.Line, Text: row.Said(), Why: "a sum"})
 	case l.key.take(l.cur, &row):
 		l.skipped = append(l.skipped, grid.Skipped{Line: row.Line, Text: row.Said(), Why: "it says where a zone is"})
 	case l.cur != nil && len(l.pending) == 0 && sameCells(row.Cells, l.cur.head.Cells):

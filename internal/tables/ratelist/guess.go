@@ -247,7 +247,8 @@ func (b *block) bandColumn(m *Mapping) {
 	}
 }
 
-// priced says whether most cells of a column are prices, or say that there is none.
+// priced says whether half the cells of a column or more are prices, or say that there is none: what the others are is
+// refused line by line.
 func (b *block) priced(i int) bool {
 	filled, are := 0, 0
 	for j := range b.rows {
@@ -259,7 +260,7 @@ func (b *block) priced(i int) bool {
 			are++
 		}
 	}
-	return filled == 0 || are*10 >= filled*mostly
+	return are*2 >= filled
 }
 
 // prices has the columns that are left hold prices for what their heads name.
