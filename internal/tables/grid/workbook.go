@@ -135,8 +135,9 @@ func plain(raw string) bool {
 	return raw != "" && raw[0] >= '0' && raw[0] <= '9' && !strings.ContainsAny(raw, "xX_")
 }
 
-// digits is how many digits of a number a spreadsheet keeps: those behind are left over from its binary form.
-const digits = 15
+// digits is how many digits of a number with decimals are read. Spreadsheets compute with 15, and show fewer: the last
+// ones are left over from the binary form (5.68999999999999 for 5.69).
+const digits = 12
 
 // cell reads a cell by what is kept of it.
 func (w *workbook) cell(row, column int, raw string) Cell {
@@ -172,9 +173,11 @@ func (w *workbook) cell(row, column int, raw string) Cell {
 	return c
 }
 
-// number writes a number with as many digits as a spreadsheet keeps of it.
+// number writes a number without the digits that are left over from its binary form. Whole numbers, such as article
+// numbers, have all of theirs.
 func number(value float64) string {
-	if short := strconv.FormatFloat(value, 'f', -1, 64); len(short) <= digits {
+	short := strconv.FormatFloat(value, 'f', -1, 64)
+	if len(short) <= digits || !strings.Contains(short, ".") {
 		return short
 	}
 	rounded, err := strconv.ParseFloat(strconv.FormatFloat(value, 'g', digits, 64), 64)

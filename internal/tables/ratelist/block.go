@@ -34,10 +34,12 @@ type layout struct {
 	blocks  []*block
 	key     key
 	skipped []grid.Skipped
+	orphans []grid.Row // heads without prices below them
 	pending []grid.Row // rows with a single cell that belong to what comes next
 	cur     *block
 	at      int
 	width   int
+	last    int // the line of the last row with several cells
 	forced  int // the line of the heads that somebody chose; 0 for none
 }
 
@@ -232,6 +234,7 @@ func (l *layout) drop(rows []grid.Row, why string) {
 
 // row puts a row of several cells where it belongs.
 func (l *layout) row(row grid.Row) {
+	defer func() { l.last = row.Line }()
 	switch {
 	case l.cur != nil && len(l.cur.rows) > 0 && row.Sum() && numbers(&row):
 		l.skipped = append(l.skipped, grid.Skipped{Line: row.Line, Text: row.Said(), Why: "a sum"})
@@ -362,7 +365,22 @@ var priceCell = regexp.MustCompile(
 		`\s+(?:[A-Z]{3}|\p{Sc}|kr|per|pro|je|par|por|first|%)(?:\b|\s|$))`)
 
 func isPrice(text string) bool {
-	return text != "" && (priceCell.MatchString(text) || unpriced(text) || free(text))
+	return text != "" && (simple(text) || priceCell.MatchString(text) || unpriced(text) || free(text))
+}
+
+// simple says whether a text is digits with at most one point or comma among them, as most prices are.
+func simple(text string) bool {
+	sign := false
+	for i := range len(text) {
+		switch c := text[i]; {
+		case c >= '0' && c <= '9':
+		case (c == '.' || c == ',') && !sign && i > 0 && i < len(text)-1:
+			sign = true
+		default:
+			return false
+		}
+	}
+	return text != ""
 }
 
 // isHead says whether a row heads columns.
@@ -392,6 +410,9 @@ func (l *layout) isHead(row *grid.Row) bool {
 	}
 	if len(l.cur.rows) == 0 {
 		return row.Cells[0].Text == "" && texts*10 >= others*6
+	}
+	if _, band := ParseBand(first); band || len(l.pending) == 0 && row.Line == l.last+1 {
+		return false // heads of another list stand apart; a row with words for prices is refused where it stands
 	}
 	priced, words := 0, 0
 	for j := 1; j < len(row.Cells); j++ {

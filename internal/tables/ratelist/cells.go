@@ -45,6 +45,21 @@ func isLetter(r rune) bool { return r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z'
 // words, in which numbers have a decimal point or comma. Nil is not offered.
 func (b *builder) sum(p *price, t *text) (*rate.Charge, error) {
 	said := strings.TrimSpace(t.said)
+	column, ok := b.columnSums[p.column]
+	if !ok {
+		column = b.sums
+	}
+	if t.number || simple(said) { // the common case
+		d, _, err := numberIn(&text{said: said, number: t.number}, column)
+		switch {
+		case err == nil && p.currency == "":
+			return &rate.Charge{Base: &d}, nil
+		case err == nil:
+			return b.converted(&rate.Charge{Base: &d})
+		case !t.number:
+			return nil, err
+		}
+	}
 	if said == "" || unpriced(said) {
 		b.empty = b.empty || said == ""
 		return nil, nil
@@ -58,10 +73,6 @@ func (b *builder) sum(p *price, t *text) (*rate.Charge, error) {
 	}
 	own, other := b.f.Store.Currency, p.currency
 	said = dash.ReplaceAllString(said, "")
-	column, ok := b.columnSums[p.column]
-	if !ok {
-		column = b.sums
-	}
 	d, around, err := numberIn(&text{said: said, number: t.number}, column)
 	if err == nil {
 		switch {
@@ -124,6 +135,27 @@ var kept = map[Field]map[rate.Edges][]string{
 // the
 // list, or else the store's own.
 func (b *builder) bound(t *text, field Field) (d, given decimal.Decimal, err error) {
+	key := boundKey{*t, field}
+	if known, ok := b.known[key]; ok {
+		return known.d, known.given, known.err
+	}
+	d, given, err = b.newBound(t, field)
+	b.known[key] = knownBound{d, given, err}
+	return d, given, err
+}
+
+// boundKey is a bound as a list has it, and knownBound what it was read as: a matrix has each many times.
+type boundKey struct {
+	text
+	field Field
+}
+
+type knownBound struct {
+	d, given decimal.Decimal
+	err      error
+}
+
+func (b *builder) newBound(t *text, field Field) (d, given decimal.Decimal, err error) {
 	said := strings.TrimSpace(t.said)
 	bare := said
 	for _, word := range kept[field][b.m.Edges] {
@@ -149,7 +181,9 @@ func (b *builder) bound(t *text, field Field) (d, given decimal.Decimal, err err
 // inUnit turns a bound with the unit beside it into the store's unit.
 func (b *builder) inUnit(d decimal.Decimal, unit, said string) (decimal.Decimal, error) {
 	s := &b.f.Store
-	strange := fmt.Errorf("%.30q: write the number alone, or with its unit; %.20q is not understood here", said, unit)
+	strange := func() error {
+		return fmt.Errorf("%.30q: write the number alone, or with its unit; %.20q is not understood here", said, unit)
+	}
 	switch b.m.By {
 	case rate.ByWeight, rate.ByBilled:
 		if unit == "" {
@@ -158,7 +192,7 @@ func (b *builder) inUnit(d decimal.Decimal, unit, said string) (decimal.Decimal,
 		}
 		in, ok := measure.Unit(measure.Weight, unit)
 		if !ok {
-			return d, strange
+			return d, strange()
 		}
 		b.unit(in)
 		return measure.Convert(measure.Weight, d, in, s.WeightUnit), nil
@@ -175,19 +209,19 @@ func (b *builder) inUnit(d decimal.Decimal, unit, said string) (decimal.Decimal,
 		case foreign(unit):
 			return d, fmt.Errorf("%.30q is in %s, this shop's prices are in %s", said, unit, s.Currency)
 		}
-		return d, strange
+		return d, strange()
 	case rate.ByDistance:
 		switch in := distances[strings.ToLower(unit)]; {
 		case unit == "" || in == s.DistanceUnit:
 		case in == "":
-			return d, strange
+			return d, strange()
 		default:
 			return measure.Convert(measure.Distance, d, in, s.DistanceUnit), nil
 		}
 	case rate.ByQuantity:
 		if !slices.Contains([]string{"", "item", "items", "pcs", "pc", "piece", "pieces", "stk", "kpl", "st"},
 			strings.ToLower(unit)) {
-			return d, strange
+			return d, strange()
 		}
 		if d.Round(0).Cmp(d) != 0 {
 			return d, errors.New("items are counted whole")

@@ -160,11 +160,12 @@ func (b *block) destinations(m *Mapping, zone func(string) bool) {
 			continue
 		}
 		filled, are := 0, 0
-		for _, text := range b.column(i) {
+		for j := range b.rows[:min(len(b.rows), maxLooked)] {
+			text := b.rows[j].Cells[i].Text
 			if text == "" {
 				continue
 			}
-			if filled++; zone(text) || len(destination.Places(text)) > 0 {
+			if filled++; !isDigit(text[0]) && (zone(text) || len(destination.Places(text)) > 0) {
 				are++
 			}
 		}
@@ -174,6 +175,11 @@ func (b *block) destinations(m *Mapping, zone func(string) bool) {
 		}
 	}
 }
+
+// maxLooked is in how many rows a column is looked at.
+const maxLooked = 200
+
+func isDigit(c byte) bool { return c >= '0' && c <= '9' }
 
 // onePrice has the only column with prices hold the price, in a list of lines whose heads do not say which it is.
 func (b *block) onePrice(m *Mapping) {

@@ -101,6 +101,9 @@ func (k key) take(cur *block, row *grid.Row) bool {
 			return false
 		}
 	} else {
+		if row.Filled() != 2 {
+			return false
+		}
 		cells := 0
 		for i := range row.Cells {
 			text := row.Cells[i].Text
@@ -114,7 +117,7 @@ func (k key) take(cur *block, row *grid.Row) bool {
 			}
 			cells++
 		}
-		if cells != 2 || label < 0 || places < 0 {
+		if label < 0 || places < 0 {
 			return false
 		}
 	}

@@ -39,6 +39,13 @@ func (b *builder) table() {
 		return
 	}
 	var breaks []decimal.Decimal
+	seen := map[decimal.Decimal]bool{} // as they are written: most zones have the same
+	add := func(d decimal.Decimal) {
+		if !seen[d] {
+			seen[d] = true
+			breaks = append(breaks, d)
+		}
+	}
 	open := false
 	for z := range pieces {
 		pieces[z] = b.lay(pieces[z], p.Zones[z].Name)
@@ -46,10 +53,10 @@ func (b *builder) table() {
 			if one.to == nil {
 				open = true
 			} else {
-				breaks = append(breaks, *one.to)
+				add(*one.to)
 			}
 			if !one.from.IsZero() {
-				breaks = append(breaks, *one.from)
+				add(*one.from)
 			}
 		}
 	}
@@ -161,9 +168,6 @@ func (b *builder) lay(list []piece, zone string) (laid []piece) {
 			continue
 		}
 		laid = append(laid, one)
-		if l := &b.p.Lines[one.line]; l.Says == "" {
-			l.Says = charge.Format(l.charge, b.f.Words())
-		}
 	}
 	return laid
 }

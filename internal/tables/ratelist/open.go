@@ -72,7 +72,8 @@ type opening struct {
 	r     *Reading
 	into  *rate.Table
 	asks  *grid.Asks
-	mixed bool // prices are in several other currencies
+	zones map[string]bool // the folded names and the ids of the shop's zones
+	mixed bool            // prices are in several other currencies
 	units []string
 }
 
@@ -158,9 +159,13 @@ func (o *opening) found(format string, values ...any) {
 
 // isZone says whether a text is the name of a zone of the shop.
 func (o *opening) isZone(name string) bool {
-	return name != "" && slices.ContainsFunc(o.f.Zones, func(z store.Zone) bool {
-		return world.Fold(z.Name) == world.Fold(name) || z.ID == name
-	})
+	if o.zones == nil {
+		o.zones = map[string]bool{}
+		for i := range o.f.Zones {
+			o.zones[world.Fold(o.f.Zones[i].Name)], o.zones[o.f.Zones[i].ID] = true, true
+		}
+	}
+	return name != "" && (o.zones[name] || o.zones[world.Fold(name)])
 }
 
 // lists are the blocks of a sheet that have prices.
@@ -192,7 +197,9 @@ func (o *opening) lists(l *layout) (lists []*list) {
 			lists = append(lists, (&list{block: b}).apart()...)
 		case len(l.blocks) == 1:
 		case len(b.rows) == 0 && !b.keyish():
-			l.skipped = append(l.skipped, grid.Skipped{Line: b.head.Line, Text: b.head.Said(), Why: "no prices stand below it"})
+			l.orphans = append(l.orphans, b.head)
+			l.skipped = append(l.skipped, grid.Skipped{Line: b.head.Line, Text: b.head.Said(),
+				Why: "no prices stand below it"})
 		default:
 			for i := range b.rows {
 				l.skipped = append(l.skipped, grid.Skipped{Line: b.rows[i].Line, Text: b.rows[i].Said(), Why: "no price is in it"})
@@ -278,6 +285,10 @@ func (o *opening) keyFile(data []byte, l *layout) error {
 // read reads the lists of a sheet.
 func (o *opening) read(l *layout, lists []*list) {
 	o.describe(l)
+	for i := range l.orphans {
+		o.asks.Add(AskColumns, fmt.Sprintf("Line %d looks like heads, and no prices stand below it: %s.",
+			l.orphans[i].Line, l.orphans[i].Said()))
+	}
 	if len(lists) == 0 {
 		b := o.widest(l)
 		if b == nil {
@@ -671,6 +682,7 @@ func (o *opening) build(first *list, prices []price, k key) {
 		reader:   o.typed,
 		key:      k,
 		byPlaces: map[string]int{},
+		known:    map[boundKey]knownBound{},
 		seen:     map[[7]string]found{},
 		prices:   prices,
 		foreign:  first.currency,
@@ -775,6 +787,9 @@ func (o *opening) tell(b *builder, first *list) {
 	}
 	for i := range b.p.Lines {
 		l := &b.p.Lines[i]
+		if l.Text == "" && l.Status != Taken {
+			l.Text = b.prices[i].row.Said()
+		}
 		if l.Status == Repeats {
 			o.r.Skipped = append(o.r.Skipped, grid.Skipped{Line: l.Line, Text: l.Text, Why: "it " + l.Says})
 		}

@@ -183,7 +183,7 @@ func (b *ownList) take(l ownLine) {
 	if why := b.refused(&l); why != "" {
 		line.Status, line.Says, b.plan.Usable = Refused, why, false
 	} else {
-		line.Zone, line.Says, line.charge = b.f.ZoneName(l.zone), charge.Format(l.charge, b.f.Words()), l.charge
+		line.Zone, line.charge = b.f.ZoneName(l.zone), l.charge
 		at := [2]int{b.row(&l), b.column(l.zone)}
 		if first, twice := b.cells[at]; twice {
 			line.Status, b.plan.Usable = Contradicts, false

@@ -149,7 +149,7 @@ func TestNothingOfAListIsPassedOver(t *testing.T) {
 		}
 		if r.Plan != nil {
 			for _, l := range r.Plan.Lines {
-				said = append(said, l.Says)
+				said = append(said, l.Result(storetest.Lauha(t).Words()))
 			}
 		}
 		assert.Contains(t, strings.Join(said, "\n"), why, list)
@@ -165,7 +165,7 @@ func TestLinesThatContradictOneAnotherAreNamed(t *testing.T) {
 	p := r.Plan
 	var said []string
 	for _, l := range p.Lines {
-		said = append(said, l.Says)
+		said = append(said, l.Result(storetest.Lauha(t).Words()))
 	}
 	assert.False(t, p.Usable)
 	assert.Equal(t, "5.00", said[0])

@@ -34,12 +34,20 @@ type Line struct {
 	Line     int
 	Status   Status
 	Zone     string // the name of the zone
-	Says     string // what is made of it, or what is wrong with it
+	Says     string // what is wrong with it; "" of one that is taken
 	Text     string // as the list has it
 	from, to *decimal.Decimal
 	given    bounds
 	zone     int
 	charge   *rate.Charge
+}
+
+// Result is what is made of the line, or what is wrong with it.
+func (l *Line) Result(w charge.Words) string {
+	if l.Says == "" && l.Status == Taken {
+		return charge.Format(l.charge, w)
+	}
+	return l.Says
 }
 
 // Plan is what a list becomes.
@@ -61,6 +69,7 @@ type builder struct {
 	reader       typed.Reader
 	key          key
 	byPlaces     map[string]int // zones of the plan by what they take
+	known        map[boundKey]knownBound
 	seen         map[[7]string]found
 	bounds, sums measure.Column
 	columnSums   map[int]measure.Column // by the column of the sheet, where it shows how it writes numbers
@@ -164,9 +173,9 @@ func (b *builder) footnote(p *price, said string) {
 
 func (b *builder) line(i int) Line {
 	p := &b.prices[i]
-	l := Line{Line: p.line, Status: Taken, zone: -1, Text: p.row.Said()}
+	l := Line{Line: p.line, Status: Taken, zone: -1}
 	refuse := func(format string, args ...any) Line {
-		l.Status, l.Says, b.p.Usable = Refused, fmt.Sprintf(format, args...), false
+		l.Status, l.Says, b.p.Usable, l.Text = Refused, fmt.Sprintf(format, args...), false, p.row.Said()
 		return l
 	}
 	if p.strange != "" {
@@ -299,7 +308,7 @@ func (b *builder) step(p *price, l *Line) error {
 		prior.charge.PerWeight != nil:
 		return errors.New("it is a price for each further step, and no band with a price and an end stands before it")
 	}
-	if prior.from != nil || p.in.begins() {
+	if prior.from != nil || p.in.from {
 		l.from = prior.to
 	}
 	if p.step.whole {

@@ -13,6 +13,9 @@ const maxServices = 30
 // apart parts a list that has several prices for the same by the column that tells them apart, such as the service: a
 // list for each of its values. A list without such prices, or without such a column, stays whole.
 func (l *list) apart() []*list {
+	if !l.mapping.has(Price) || !slices.Contains(l.mapping.Columns, "") {
+		return []*list{l}
+	}
 	prices := l.unfold(nil)
 	if !contradict(prices, func(*price) string { return "" }) {
 		return []*list{l}

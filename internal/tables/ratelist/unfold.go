@@ -2,6 +2,7 @@ package ratelist
 
 import (
 	"regexp"
+	"slices"
 	"strings"
 	"unicode"
 
@@ -43,6 +44,7 @@ type step struct {
 // list is a block with what it takes to read it.
 type list struct {
 	*block
+	from       bool       // a band says where it begins: then all are to
 	unit       string     // of bounds that name none; "" for the shop's
 	currency   string     // of prices that name none; "" for the shop's
 	surcharges []grid.Row // rows that are no bands: what comes on top
@@ -52,15 +54,28 @@ type list struct {
 
 // unfold makes the prices of a list, one for each destination and band.
 func (l *list) unfold(out []price) []price {
-	u := unfolding{l: l, out: out, before: map[string]int{}}
 	m := l.mapping
+	l.from = l.begins()
+	n := len(l.rows)
+	for _, field := range m.Columns {
+		if field == Prices {
+			n += len(l.rows)
+		}
+	}
+	u := unfolding{l: l, out: slices.Grow(out, n), before: map[[7]string]int{}}
 	across := m.has(Prices) && !m.has(Bands, From, To) // bands stand across
-	lasts := map[string]string{}                       // the last upper bound, by destination
+	lasts := map[[7]string]string{}                    // the last upper bound, by destination
+	zones := make([]string, len(m.Columns))
+	for j := range zones {
+		zones[j] = zoneIn(l.headText(j))
+	}
 	for i := range l.rows {
 		row := &l.rows[i]
-		if at := m.at(Bands); at >= 0 && surcharge.MatchString(world.Fold(row.Cells[at].Text)) {
-			u.l.surcharges = append(u.l.surcharges, *row)
-			continue
+		if at := m.at(Bands); at >= 0 {
+			if u.read(row.Cells[at].Text); !u.isBand && surcharge.MatchString(world.Fold(row.Cells[at].Text)) {
+				u.l.surcharges = append(u.l.surcharges, *row)
+				continue
+			}
 		}
 		if across {
 			u.turned(row)
@@ -74,7 +89,7 @@ func (l *list) unfold(out []price) []price {
 		for j, field := range m.Columns {
 			if field == Prices {
 				at := where
-				at[0] = zoneIn(l.headText(j))
+				at[0] = zones[j]
 				u.one(row, at, j, lasts)
 			}
 		}
@@ -86,7 +101,18 @@ func (l *list) unfold(out []price) []price {
 type unfolding struct {
 	l      *list
 	out    []price
-	before map[string]int // the index of the last price, by destination
+	before map[[7]string]int // the index of the last price, by destination
+	cell   string            // the band that is read
+	b      Band
+	isBand bool
+}
+
+// read reads a band, the same one once.
+func (u *unfolding) read(cell string) {
+	if cell != u.cell || cell == "" {
+		u.cell = cell
+		u.b, u.isBand = ParseBand(cell)
+	}
 }
 
 // destination is where the parcels of a row go.
@@ -117,7 +143,7 @@ func (b *block) titleOf(row int) (title string) {
 }
 
 // one makes the price of a row in a column, −1 for its own.
-func (u *unfolding) one(row *grid.Row, to [7]string, column int, lasts map[string]string) {
+func (u *unfolding) one(row *grid.Row, to [7]string, column int, lasts map[[7]string]string) {
 	m, l := u.l.mapping, u.l
 	p := price{line: row.Line, in: l, to: to, row: row}
 	if column < 0 {
@@ -132,10 +158,9 @@ func (u *unfolding) one(row *grid.Row, to [7]string, column int, lasts map[strin
 		c := &row.Cells[at]
 		p.per = text{said: c.Text, number: c.Number, unit: l.headText(at)}
 	}
-	key := strings.Join(to[:], "\x00")
 	switch at := m.at(Bands); {
 	case at >= 0:
-		u.band(&p, row.Cells[at].Text, key, lasts)
+		u.band(&p, row.Cells[at].Text, lasts)
 		if p.step != nil && p.sum.said == "" {
 			return
 		}
@@ -150,19 +175,20 @@ func (u *unfolding) one(row *grid.Row, to [7]string, column int, lasts map[strin
 			}
 		}
 	}
-	u.add(p, key)
+	u.add(p)
 }
 
-func (u *unfolding) add(p price, key string) {
+func (u *unfolding) add(p price) {
 	if p.step == nil {
-		u.before[key] = len(u.out)
+		u.before[p.to] = len(u.out)
 	}
 	u.out = append(u.out, p)
 }
 
 // band reads the band of a price.
-func (u *unfolding) band(p *price, cell, key string, lasts map[string]string) {
-	b, ok := ParseBand(cell)
+func (u *unfolding) band(p *price, cell string, lasts map[[7]string]string) {
+	u.read(cell)
+	b, ok, key := u.b, u.isBand, p.to
 	switch {
 	case !ok && strings.TrimSpace(cell) == "" || !ok && open(cell):
 	case !ok:
@@ -180,7 +206,7 @@ func (u *unfolding) band(p *price, cell, key string, lasts map[string]string) {
 		if unit == "" {
 			unit = u.l.unit
 		}
-		if begins := u.l.begins(); begins && b.From == "" {
+		if u.l.from && b.From == "" {
 			b.From = lasts[key]
 			if b.From == "" {
 				b.From = "0"
@@ -223,9 +249,8 @@ func (b *block) begins() bool {
 func (u *unfolding) turned(row *grid.Row) {
 	l := u.l
 	to := l.destination(row, 0)
-	lasts := map[string]string{}
-	key := strings.Join(to[:], "\x00")
-	delete(u.before, key)
+	lasts := map[[7]string]string{}
+	delete(u.before, to)
 	for j, field := range l.mapping.Columns {
 		c := &row.Cells[j]
 		if field != Prices {
@@ -233,10 +258,10 @@ func (u *unfolding) turned(row *grid.Row) {
 		}
 		p := price{line: row.Line, in: l, to: to, row: row, head: l.headText(j), column: l.at + j,
 			currency: l.currencies[j], sum: text{said: c.Text, number: c.Number}}
-		if u.band(&p, l.headText(j), key, lasts); p.step != nil && c.Text == "" {
+		if u.band(&p, l.headText(j), lasts); p.step != nil && c.Text == "" {
 			continue
 		}
-		u.add(p, key)
+		u.add(p)
 	}
 }
 

@@ -329,7 +329,7 @@ func (v *fileView) plan(f *store.File, r *ratelist.Reading) {
 				v.More++
 				continue
 			}
-			v.Lines = append(v.Lines, upload.Row{Line: l.Line, Status: names[l.Status], Name: l.Zone, What: l.Says})
+			v.Lines = append(v.Lines, upload.Row{Line: l.Line, Status: names[l.Status], Name: l.Zone, What: l.Result(f.Words())})
 		}
 	}
 }
