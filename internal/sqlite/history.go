@@ -37,23 +37,38 @@ type Edit struct {
 	State  int64    // the state that it comes back to; 0 for a new one
 }
 
-// remember keeps what an edit changed.
+// encode begins to write changes as they are remembered, and gives what waits for it.
+func encode(changes []store.Change) func() ([]byte, error) {
+	var body []byte
+	var err error
+	done := make(chan struct{})
+	go func() {
+		defer close(done)
+		trimmed := make([]store.Trimmed, len(changes))
+		for i := range changes {
+			trimmed[i] = changes[i].Trim()
+		}
+		body, err = json.Marshal(trimmed)
+	}()
+	return func() ([]byte, error) {
+		<-done
+		return body, err
+	}
+}
+
+// remember keeps what an edit changed, as encode writes it.
 func remember(
 	ctx context.Context,
 	tx *sql.Tx,
 	n counted,
-	changes []store.Change,
+	changes func() ([]byte, error),
 	e Edit,
 ) error {
 	exec := func(query string, args ...any) error {
 		_, err := tx.ExecContext(ctx, query, args...)
 		return err
 	}
-	trimmed := make([]store.Trimmed, len(changes))
-	for i := range changes {
-		trimmed[i] = changes[i].Trim()
-	}
-	body, err := json.Marshal(trimmed)
+	body, err := changes()
 	if err != nil {
 		return err
 	}

@@ -214,6 +214,7 @@ func (db *DB) Load(ctx context.Context) (Loaded, error) {
 // differs is written, and what it was is kept in the history. before is nil where there is no draft yet.
 func (db *DB) Save(ctx context.Context, revision int64, before, after *store.Parts, e Edit) (int64, error) {
 	changes := after.Changes(before)
+	remembered := encode(changes) // while the entries are written
 	tx, err := db.sql.BeginTx(ctx, nil)
 	if err != nil {
 		return 0, err
@@ -231,7 +232,7 @@ func (db *DB) Save(ctx context.Context, revision int64, before, after *store.Par
 		return 0, err
 	}
 	if before != nil {
-		if err := remember(ctx, tx, n, changes, e); err != nil {
+		if err := remember(ctx, tx, n, remembered, e); err != nil {
 			return 0, err
 		}
 	}

@@ -4,8 +4,10 @@ import (
 	"bytes"
 	"encoding/json"
 	"reflect"
+	"runtime"
 	"slices"
 	"strconv"
+	"sync"
 
 	"diadrom/internal/core/fault"
 	"diadrom/internal/core/jsonread"
@@ -168,19 +170,27 @@ func (f *File) SplitAgain(before *File, was *Parts) (*Parts, fault.List) {
 	for _, name := range Lists {
 		l := f.list(name)
 		entries, index := make([]Entry, l.len()), make(map[string]int, l.len())
+		var changed []int
 		for i := range entries {
-			id := l.id(i)
-			index[id] = i
+			entries[i].ID = l.id(i)
+			index[entries[i].ID] = i
 			if was != nil {
-				if j, ok := was.index[name][id]; ok && l.same(i, before, j) {
+				if j, ok := was.index[name][entries[i].ID]; ok && l.same(i, before, j) {
 					entries[i] = was.Lists[name][j]
 					continue
 				}
 			}
-			data := l.write(i)
-			entries[i] = Entry{id, data}
-			reread(data, "/"+name+"/"+strconv.Itoa(i), func(r *reader) { l.read(i, r) })
+			changed = append(changed, i)
 		}
+		faults = append(faults, inParts(changed, func(list []int) (faults fault.List) {
+			for _, i := range list {
+				entries[i].Body = l.write(i)
+				r := &reader{jsonread.New(entries[i].Body, "/"+name+"/"+strconv.Itoa(i))}
+				l.read(i, r)
+				faults = append(faults, r.Faults...)
+			}
+			return faults
+		})...)
 		p.Lists[name], p.index[name] = entries, index
 	}
 	c := checker{file: f, faults: faults, faulty: make(map[string]bool, len(faults))}
@@ -192,6 +202,24 @@ func (f *File) SplitAgain(before *File, was *Parts) (*Parts, fault.List) {
 		return nil, c.faults
 	}
 	return p, nil
+}
+
+// fewEntries is up to how many entries are not worth parting.
+const fewEntries = 1000
+
+// inParts has the parts of a long list be worked on at the same time, and gives their faults in its order.
+func inParts(list []int, work func([]int) fault.List) (faults fault.List) {
+	if len(list) <= fewEntries {
+		return work(list)
+	}
+	n := runtime.GOMAXPROCS(0)
+	found := make([]fault.List, n)
+	var all sync.WaitGroup
+	for i := range n {
+		all.Go(func() { found[i] = work(list[len(list)*i/n : len(list)*(i+1)/n]) })
+	}
+	all.Wait()
+	return slices.Concat(found...)
 }
 
 // Join puts a file together.

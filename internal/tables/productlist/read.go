@@ -158,8 +158,6 @@ func (r *reader) row(in sheet.Row) Row {
 		} else {
 			out.Product = r.f.Products[out.at] // numbers written otherwise are the same
 		}
-	} else {
-		out.What = r.says(&out.Product)
 	}
 	return out
 }
@@ -301,7 +299,7 @@ func (r *reader) set(p *store.Product, field Field, text string, column int) (re
 			return err.Error()
 		}
 		code := r.f.Store.Currency
-		switch own := world.NamesCurrency(around, code); {
+		switch own := around != "" && world.NamesCurrency(around, code); {
 		case around != "" && !own && r.m.Rate == nil:
 			return fmt.Sprintf("%.30q is not in %s, the currency of this shop", text, code)
 		case r.m.Rate != nil && !own:
@@ -412,20 +410,6 @@ func (r *reader) unit(field Field, value string) string {
 		return ""
 	}
 	return " " + unit
-}
-
-// says are the values that were read for a new product, with their units.
-func (r *reader) says(p *store.Product) string {
-	var list []string
-	sized := slices.Contains(r.m.Columns, Size)
-	for _, field := range Fields[2:] {
-		value := Text(r.f, p, field)
-		side := sized && (field == Length || field == Width || field == Height)
-		if (slices.Contains(r.m.Columns, field) || side) && value != "" {
-			list = append(list, field.String()+" "+value+r.unit(field, value))
-		}
-	}
-	return strings.Join(list, "; ")
 }
 
 // alike says whether two products have the same values, however their numbers are written.

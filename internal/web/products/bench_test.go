@@ -65,7 +65,7 @@ func BenchmarkProductList(b *testing.B) {
 			}
 			if _, err := db.Exec(
 				"CREATE TABLE product (sku TEXT PRIMARY KEY, b TEXT, c TEXT, d TEXT, e TEXT, f TEXT, g TEXT, h " +
-					"TEXT, i TEXT, j TEXT, k TEXT)",
+					"TEXT, i TEXT, j TEXT, k TEXT, l TEXT, m TEXT)",
 			); err != nil {
 				b.Fatal(err)
 			}
@@ -78,11 +78,11 @@ func BenchmarkProductList(b *testing.B) {
 			if err != nil {
 				b.Fatal(err)
 			}
-			insert, err := tx.Prepare("INSERT INTO product VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)")
+			insert, err := tx.Prepare("INSERT INTO product VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)")
 			if err != nil {
 				b.Fatal(err)
 			}
-			values := make([]any, 11)
+			values := make([]any, len(rows[0]))
 			for _, row := range rows[1:] {
 				for i, cell := range row {
 					values[i] = cell
