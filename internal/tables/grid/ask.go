@@ -62,8 +62,8 @@ var sums = []string{"total", "totals", "grand total", "sum", "subtotal", "averag
 // Sum says whether a row has a sum of others: its first word says so.
 func (r *Row) Sum() bool {
 	for i := range r.Cells {
-		if r.Cells[i].Text != "" {
-			return slices.Contains(sums, strings.TrimRight(world.Fold(r.Cells[i].Text), ": "))
+		if text := r.Cells[i].Text; text != "" {
+			return !strings.ContainsAny(text, "0123456789") && slices.Contains(sums, strings.TrimRight(world.Fold(r.Cells[i].Text), ": "))
 		}
 	}
 	return false

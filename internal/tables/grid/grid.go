@@ -58,7 +58,8 @@ type Grid struct {
 	Separator rune   // of a text
 	Sheet     string // of a workbook: which was read
 	Sheets    []string
-	Rows      []Row // without those that are empty
+	Rows      []Row       // without those that are empty
+	text      []sheet.Row // of a text: the rows as they were read
 }
 
 // Options say how a file is read.
@@ -115,9 +116,19 @@ func Read(data []byte, o Options) (*Grid, error) {
 	if err != nil {
 		return nil, err
 	}
-	g.Rows = slices.DeleteFunc(g.Rows, func(r Row) bool {
-		return !slices.ContainsFunc(r.Cells, func(c Cell) bool { return c.Text != "" })
-	})
+	says := func(r *Row) bool { return slices.ContainsFunc(r.Cells, func(c Cell) bool { return c.Text != "" }) }
+	kept := 0
+	for i := range g.Rows {
+		if says(&g.Rows[i]) {
+			if g.Rows[kept] = g.Rows[i]; g.text != nil {
+				g.text[kept] = g.text[i]
+			}
+			kept++
+		}
+	}
+	if g.Rows = g.Rows[:kept]; g.text != nil {
+		g.text = g.text[:kept]
+	}
 	if len(g.Rows) == 0 {
 		return nil, sheet.ErrEmpty
 	}
@@ -151,6 +162,7 @@ func readText(data []byte, o Options) (*Grid, error) {
 		return nil, err
 	}
 	g := &Grid{Format: Text, Encoding: t.Encoding, Separator: t.Separator}
+	g.text, g.Rows = t.Rows, make([]Row, 0, len(t.Rows))
 	for _, r := range t.Rows {
 		row := Row{Line: r.Line, Cells: make([]Cell, len(r.Cells))}
 		for i, text := range r.Cells {
@@ -203,6 +215,17 @@ func (g *Grid) Table(head int) *sheet.Table {
 		if c.Text != "" {
 			width = j + 1
 		}
+	}
+	if g.text != nil {
+		t.Rows = slices.Clone(g.text[head:])
+		for i := range t.Rows {
+			cells := t.Rows[i].Cells
+			for len(cells) > width && cells[len(cells)-1] == "" {
+				cells = cells[:len(cells)-1]
+			}
+			t.Rows[i].Cells = cells
+		}
+		return t
 	}
 	for i := head; i < len(g.Rows); i++ {
 		r := &g.Rows[i]

@@ -178,7 +178,7 @@ func TestUnitsAndCurrenciesOfAList(t *testing.T) {
 		f,
 		"sku,price,weight,own parcel\nN1,\"3,50\",180 g,no\nN2,$4.00,1,\nN3,€ 5.00,1,\nN4,5.00 CHF,1,\nN5,1.200,1,\n",
 	)
-	assert.Equal(t, "price 3.50 EUR; weight 0.18 kg; own parcel no", rows[0].What)
+	assert.Equal(t, []string{"3.50", "0.18"}, []string{rows[0].Product.Price.Fixed(2), rows[0].Product.Weight.String()})
 	assert.Equal(
 		t,
 		[]Status{New, Refused, Refused, Refused, New},

@@ -3,8 +3,11 @@ package productlist
 import (
 	"fmt"
 	"regexp"
+	"runtime"
 	"slices"
 	"strings"
+	"sync"
+	"sync/atomic"
 
 	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/measure"
@@ -33,6 +36,7 @@ type Row struct {
 	Product   store.Product // as it is to be
 	What      string        // what changes, or why the row is refused
 	at        int           // of the product in the store
+	sku, name string        // as the row has them; "" of a row whose sku is none
 	ambiguous string        // a number of it that may be a thousand or one
 }
 
@@ -43,7 +47,6 @@ func Read(t *sheet.Table, m Mapping, f *store.File, progress func(int)) []Row {
 		f:       f,
 		at:      make(map[string]int, len(f.Products)),
 		classes: map[string]string{},
-		seen:    map[string]int{},
 	}
 	for i := range f.Products {
 		r.at[f.Products[i].SKU] = i
@@ -74,13 +77,52 @@ func Read(t *sheet.Table, m Mapping, f *store.File, progress func(int)) []Row {
 	}
 	r.names(body)
 	rows := make([]Row, len(body))
-	for i := range body {
-		rows[i] = r.row(body[i])
-		if i%1000 == 999 {
-			progress(i + 1)
+	var done atomic.Int64
+	inParts(len(body), func(from, to int) {
+		one := *r
+		for i := from; i < to; i++ {
+			rows[i] = one.row(&body[i], i)
+			if n := done.Add(1); n%1000 == 999 {
+				progress(int(n) + 1)
+			}
 		}
-	}
+	})
+	r.twice(rows)
 	return rows
+}
+
+// fewRows is up to how many rows are not worth reading in parts.
+const fewRows = 2000
+
+// inParts has the parts of a long list be read at the same time.
+func inParts(n int, read func(from, to int)) {
+	parts := runtime.GOMAXPROCS(0)
+	if n <= fewRows {
+		parts = 1
+	}
+	var all sync.WaitGroup
+	for i := range parts {
+		all.Go(func() { read(n*i/parts, n*(i+1)/parts) })
+	}
+	all.Wait()
+}
+
+// twice refuses rows whose sku stands in an earlier one.
+func (r *reader) twice(rows []Row) {
+	seen := make(map[string]int, len(rows))
+	for i := range rows {
+		row := &rows[i]
+		if row.sku == "" {
+			continue
+		}
+		if line, twice := seen[row.sku]; twice {
+			row.Status, row.What, row.ambiguous = Refused, fmt.Sprintf("the sku %.40s stands in line %d already", row.sku,
+				line), ""
+			row.at, row.Product = -1, store.Product{SKU: row.sku, Name: row.name, NeedsShipping: true}
+			continue
+		}
+		seen[row.sku] = row.Line
+	}
 }
 
 func cell(cells []string, i int) string {
@@ -95,17 +137,17 @@ type reader struct {
 	f       *store.File
 	at      map[string]int    // products by sku
 	classes map[string]string // ids by folded name and id
-	seen    map[string]int    // lines by sku
 	numbers []measure.Column  // by column
 	row1    *sheet.Row        // that is read
-	name    string            // of the last row that had one
+	bases   []string          // the names of the rows before their variants; nil where no column tells variants apart
 	shared  map[string]int    // how many rows have a name
 }
 
 // longest is the longest name or sku, in letters.
 const longest = 400
 
-func (r *reader) row(in sheet.Row) Row {
+// row reads a row, the one of an index.
+func (r *reader) row(in *sheet.Row, index int) Row {
 	out := Row{Line: in.Line, Status: New, at: -1, Product: store.Product{NeedsShipping: true}}
 	refuse := func(format string, args ...any) Row {
 		out.Status, out.What = Refused, fmt.Sprintf(format, args...)
@@ -125,14 +167,11 @@ func (r *reader) row(in sheet.Row) Row {
 		return refuse("sku: %s", err.Error())
 	}
 	out.Product.SKU = sku
-	r.row1 = &in
+	r.row1 = in
 	if i := slices.Index(r.m.Columns, Name); i >= 0 {
 		out.Product.Name = cell(in.Cells, i)
 	}
-	if line, twice := r.seen[sku]; twice {
-		return refuse("the sku %.40s stands in line %d already", sku, line)
-	}
-	r.seen[sku], out.Product.Name = in.Line, ""
+	out.sku, out.name, out.Product.Name = sku, out.Product.Name, ""
 	if at, ok := r.at[sku]; ok {
 		out.at, out.Product, out.Status = at, r.f.Products[at], Same
 	}
@@ -151,7 +190,7 @@ func (r *reader) row(in sheet.Row) Row {
 			return refuse("%s: %s", field, reason)
 		}
 	}
-	r.variant(&out.Product, in.Cells)
+	r.variant(&out.Product, in.Cells, index)
 	if out.at >= 0 {
 		if changes := r.changes(&r.f.Products[out.at], &out.Product); len(changes) > 0 {
 			out.Status, out.What = Changed, strings.Join(changes, "; ")
@@ -171,29 +210,24 @@ func (r *reader) names(body []sheet.Row) {
 	if !slices.Contains(r.m.Columns, Variant) {
 		return
 	}
-	r.shared = map[string]int{}
+	r.shared, r.bases = map[string]int{}, make([]string, len(body))
 	at, last := slices.Index(r.m.Columns, Name), ""
 	for i := range body {
 		if name := cell(body[i].Cells, at); name != "" {
 			last = name
 		}
+		r.bases[i] = last
 		r.shared[last]++
 	}
 }
 
 // variant has the name of a product that has variants say which it is: "Linen towel, 70 × 140". Where only the first
 // row of the variants has the name, the others have it too.
-func (r *reader) variant(p *store.Product, cells []string) {
-	if r.shared == nil {
+func (r *reader) variant(p *store.Product, cells []string, index int) {
+	if r.bases == nil || r.shared[r.bases[index]] < 2 {
 		return
 	}
-	name := cell(cells, slices.Index(r.m.Columns, Name))
-	if name == "" {
-		name = r.name
-	}
-	if r.name = name; r.shared[name] < 2 {
-		return
-	}
+	name := r.bases[index]
 	for i, field := range r.m.Columns {
 		text := cell(cells, i)
 		if field == Variant && text != "" && text != "-" && !strings.Contains(world.Fold(name), world.Fold(text)) {
