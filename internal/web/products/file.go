@@ -380,6 +380,7 @@ func (s *Screens) applyProducts(c *gin.Context, u *sqlite.Upload) (upload.Applie
 
 // takeGoodsRows reads a table and edits the draft with it.
 func takeGoodsRows(ctx context.Context, d Draft, body []byte, query url.Values, job *takingGoods) error {
+	defer collectRarely()()
 	set, slip := choices(query)
 	if slip != "" {
 		return shell.Refusef("%s", slip)
