@@ -69,6 +69,14 @@ func (r *Row) Sum() bool {
 	return false
 }
 
+// Width is how many cells the widest row has.
+func (g *Grid) Width() (n int) {
+	for i := range g.Rows {
+		n = max(n, len(g.Rows[i].Cells))
+	}
+	return n
+}
+
 // Filled counts the cells of a row that say something themselves.
 func (r *Row) Filled() int { return filled(r) }
 

@@ -60,9 +60,11 @@ func blocksOf(g *grid.Grid, forced int) *layout {
 			l.headless(g)
 			return l
 		}
-		b := &block{head: g.Rows[head]}
-		b.rows = g.Rows[head+1:]
-		b.titles = g.Rows[:head]
+		width := g.Width()
+		b := &block{head: part(&g.Rows[head], 0, width), titles: g.Rows[:head]}
+		for i := range g.Rows[head+1:] {
+			b.rows = append(b.rows, part(&g.Rows[head+1+i], 0, width))
+		}
 		l.blocks = append(l.blocks, b)
 	}
 	return l
@@ -75,10 +77,7 @@ func numbers(row *grid.Row) bool {
 
 // headless makes a block of a list without heads. What its columns hold is made out of their cells, and asked.
 func (l *layout) headless(g *grid.Grid) {
-	width := 0
-	for i := range g.Rows {
-		width = max(width, len(g.Rows[i].Cells))
-	}
+	width := g.Width()
 	b := &block{head: grid.Row{Cells: make([]grid.Cell, width)}, headless: true}
 	for i := range g.Rows {
 		if row := part(&g.Rows[i], 0, width); row.Filled() > 1 {
@@ -93,10 +92,7 @@ func (l *layout) headless(g *grid.Grid) {
 // strips are the columns of lists that stand side by side, as pairs of the first column and the one behind the last:
 // empty columns part them, unless what stands to the right cannot be read without what stands to the left.
 func strips(g *grid.Grid) [][2]int {
-	width := 0
-	for i := range g.Rows {
-		width = max(width, len(g.Rows[i].Cells))
-	}
+	width := g.Width()
 	used := make([]bool, width)
 	for i := range g.Rows {
 		if single(&g.Rows[i]) {

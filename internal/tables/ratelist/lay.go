@@ -100,18 +100,6 @@ func (b *builder) rows(pieces [][]piece, breaks []decimal.Decimal, open bool) {
 			}
 		}
 	}
-	priced := func(c *rate.Charge) bool { return c != nil }
-	if b.m.Edges == rate.From && len(t.Rows) > 1 && !slices.ContainsFunc(t.Rows[0].Charges, priced) &&
-		t.Rows[0].At.IsZero() && !b.refuses() {
-		t.Rows = t.Rows[1:] // below its first row a list has no prices in any case
-	}
-}
-
-// refuses says whether a line says itself that nothing is offered from 0 on.
-func (b *builder) refuses() bool {
-	return slices.ContainsFunc(b.p.Lines, func(l Line) bool {
-		return l.Status == Taken && l.charge == nil && (l.from == nil || l.from.IsZero())
-	})
 }
 
 // oneRow makes the row of a table that goes by nothing.
@@ -181,7 +169,7 @@ func (b *builder) lowest(one *piece, zone string) {
 	switch {
 	case given.IsZero():
 	case given.Cmp(least(*given)) <= 0:
-		if b.m.Edges == rate.UpTo {
+		if b.m.Edges == rate.UpTo || b.m.By == rate.ByQuantity || given.Less(decimal.One) {
 			zero := decimal.Zero
 			one.from = &zero
 		}

@@ -60,6 +60,7 @@ type Reading struct {
 	Plan     *Plan  // nil where something is missing
 	Updates  []Update
 	New      []Own             // lists of a table that Diadrom wrote for methods that the shop does not have
+	fault    string            // what makes the store no store file; "" where nothing does
 	Unknown  []string          // the names of zones that nothing explains
 	Percents []decimal.Decimal // that the file says come on top of its prices
 }

@@ -86,6 +86,13 @@ func (o *opening) ownCells(t *sheet.Table) {
 	for _, gap := range o.r.Plan.Gaps {
 		o.asks.Add(AskGap, gap+".")
 	}
+	if o.r.Plan.Usable { // what cells do not say by themselves: bounds that a table cannot have, ids that are none
+		trial := o.f.Clone()
+		o.r.Apply(trial)
+		if _, faults := store.Read(trial.Write()); len(faults) > 0 {
+			o.r.fault = fmt.Sprintf("%s: %s", faults[0].Path, faults[0].Message)
+		}
+	}
 }
 
 func listed(names []string) string {

@@ -283,6 +283,9 @@ func (r *Reading) Apply(f *store.File) (n int) {
 	for i := range r.Updates {
 		u := &r.Updates[i]
 		m := f.Method(u.Method)
+		if m == nil {
+			continue
+		}
 		for j := range m.Tables {
 			if m.Tables[j].ID == u.Was.ID {
 				m.Tables[j] = u.Is
@@ -321,6 +324,8 @@ func (r *Reading) Problem() string {
 		}
 	}
 	switch {
+	case r.fault != "":
+		return r.fault
 	case len(r.Plan.Zones) == 0 && len(r.New) == 0:
 		return "no line of it can be used"
 	case len(r.Asks) > 0:

@@ -63,7 +63,9 @@ func withTables(t *rapid.T) *store.File {
 					if table.By == rate.ByQuantity && step == "0.50" {
 						step = "1"
 					}
-					at = at.Add(decimal.MustParse(step))
+					if r > 0 || table.Edges == rate.UpTo { // tables that count from their breaks begin at 0
+						at = at.Add(decimal.MustParse(step))
+					}
 					bound := at
 					row.At = &bound
 				}
@@ -76,6 +78,8 @@ func withTables(t *rapid.T) *store.File {
 			}
 		}
 	}
+	_, faults := store.Read(f.Write())
+	require.Empty(t, faults)
 	return f
 }
 

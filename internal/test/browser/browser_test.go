@@ -257,10 +257,17 @@ func TestScreenshots(t *testing.T) {
 			p.MustEval(`() => document.fonts.ready.then(() =>
 				document.querySelector("#h-delivery").scrollIntoView({block: "start", behavior: "instant"}))`)
 		}},
-		{"defaults", "/defaults?term=handling", 1280, func(p *rod.Page) {
-			typeOver(p, "#several-text", "1.50")
-			p.MustElement("#several-preview").MustClick()
-			waitText(t, p, "#work", "What would change")
+		{"price-file", "/rates/parcel", 1280, func(p *rod.Page) {
+			name := filepath.Join(t.TempDir(), "Prices 2027.csv")
+			require.NoError(t, os.WriteFile(name, []byte("Prices from 1 January 2027\n\nWeight (kg);Finland;Lapland;Zone 3\n"+
+				"0–2;7,20;9,40;15,00\n2–5;8,60;11,40;18,00\n5–10;10,20;13,90;22,00\neach further kg;0,85;1,10;1,60\n"+
+				"Fuel surcharge 4 %\n\nZone;Countries\nZone 3;Estonia, Latvia, Lithuania\n"), 0o600))
+			p.MustEval(`() => document.querySelectorAll("details").forEach(d => d.open = true)`)
+			p.MustElement("#rates-file").MustSetFiles(name)
+			wait := p.MustWaitNavigation()
+			p.MustElement(`form[action="/rates-file"] .go`).MustClick()
+			wait()
+			p.MustWaitLoad()
 		}},
 		{"why", "/quotes/why?method=parcel", 1280, nil},
 		{"promises", "/rates/parcel", 1280, func(p *rod.Page) {
