@@ -215,6 +215,9 @@ func (b *builder) line(i int) Line {
 			return refuse("%s", err.Error())
 		}
 	}
+	if l.to != nil && l.to.IsZero() {
+		return refuse("it ends at 0, so that it has no goods")
+	}
 	if l.from != nil && l.to != nil && l.to.Less(*l.from) {
 		return refuse("%s to %s runs backwards", l.from, l.to)
 	}

@@ -268,6 +268,10 @@ func TestScreenshots(t *testing.T) {
 			p.MustElement(`form[action="/rates-file"] .go`).MustClick()
 			wait()
 			p.MustWaitLoad()
+			wait = p.MustWaitNavigation()
+			p.MustElement(".asks .answer").MustClick()
+			wait()
+			p.MustWaitLoad()
 		}},
 		{"why", "/quotes/why?method=parcel", 1280, nil},
 		{"promises", "/rates/parcel", 1280, func(p *rod.Page) {

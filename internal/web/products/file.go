@@ -41,7 +41,8 @@ type fileView struct {
 	Asks                   []upload.Ask
 	OK                     []string // the questions that were settled
 	Rate, RateOf, Currency string
-	Blocked                string // why it cannot be imported yet
+	units                  []string // that the columns are read in
+	Blocked                string   // why it cannot be imported yet
 	Slip                   string
 	Show                   string
 	Counts                 map[string]int
@@ -205,6 +206,9 @@ func (v *fileView) question(a grid.Ask, query url.Values) upload.Ask {
 			}
 			key := strconv.Itoa(column.Index)
 			for _, unit := range column.Units[1:] {
+				if unit.ID == v.units[column.Index] { // which it is read in
+					continue
+				}
 				answer(column.Head+" in "+unit.ID, "c"+key, column.Field, "f"+key, column.Field, "u"+key, unit.ID)
 			}
 		}
@@ -229,6 +233,7 @@ func blocked(r *productlist.Reading) string {
 // columns says what each column of the table holds, to be put right.
 func (v *fileView) columns(r *productlist.Reading) {
 	m := r.Mapping
+	v.units = m.Units
 	for i, head := range r.Table.Rows[0].Cells {
 		col := upload.Column{
 			Index:     i,

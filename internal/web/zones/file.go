@@ -130,6 +130,9 @@ func (v *zonesFileView) compare(state *draft.State, zones []store.Zone) {
 		for _, more := range what[1:] {
 			text += ", " + more
 		}
+		if now := said(z, state.Reader()); text != "" && !strings.HasSuffix(now, "places") {
+			text += ". Then: " + now
+		}
 		v.Changes = append(v.Changes, zoneChange{cmp.Or(before.Name, z.ID), text, false})
 	}
 }
