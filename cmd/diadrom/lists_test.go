@@ -144,8 +144,9 @@ func TestASheetAndColumnsAreChosen(t *testing.T) {
 }
 
 func TestProductsAreReadOnTheCommandLine(t *testing.T) {
-	list, store := listFile(t, "goods.csv", "Artikelnummer;Bezeichnung;Preis;Gewicht;Maße\nTOWEL-70;Leinentuch;31,00;350;"+
-		"300x220x40 mm\nNEU-1;Saunahut;25,00;120;\n")
+	list, store := listFile(t, "goods.csv",
+		"Artikelnummer;Bezeichnung;Preis;Gewicht;Maße\nTOWEL-70;Leinentuch;31,00;350;"+
+			"300x220x40 mm\nNEU-1;Saunahut;25,00;120;\n")
 	got, _, code := readList(t, "products", list, "--store", store, "--write")
 	assert.Equal(t, 1, code, "350 kg for what was 0.35 kg is asked about")
 	assert.Equal(t, "unit", got["asks"].([]any)[0].(map[string]any)["code"])

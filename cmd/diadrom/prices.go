@@ -114,7 +114,8 @@ func measureNames() string {
 
 // choices reads the flags.
 func (p *pricesFlags) choices(f *store.File) (c ratelist.Choices, err error) {
-	c = ratelist.Choices{Options: grid.Options{Sheet: p.sheet}, List: p.list, Head: p.head, By: rate.By(p.by), Unit: p.unit, Country: p.country,
+	c = ratelist.Choices{Options: grid.Options{Sheet: p.sheet}, List: p.list, Head: p.head, By: rate.By(p.by),
+		Unit: p.unit, Country: p.country,
 		Places: map[string]string{}}
 	c.Into, c.Table, _ = strings.Cut(p.into, "/")
 	if p.by != "" && c.By.Words() == "" {

@@ -157,8 +157,9 @@ func CountryByTranslation(name string) (Country, bool) {
 var translated = sync.OnceValue(func() map[string]string {
 	names := map[string]string{ // that CLDR does not list (from memory)
 		"grossbritannien": "GB", "storbritannien": "GB", "iso-britannia": "GB", "gran bretana": "GB",
-		"grande-bretagne": "GB", "tschechische republik": "CZ", "slowakische republik": "SK", "republique tcheque": "CZ",
-		"republica checa": "CZ", "tjeckiska republiken": "CZ",
+		"grande-bretagne": "GB", "tschechische republik": "CZ", "slowakische republik": "SK",
+		"republique tcheque": "CZ",
+		"republica checa":    "CZ", "tjeckiska republiken": "CZ",
 	}
 	for _, l := range []language.Tag{language.German, language.French, language.Spanish, language.Finnish,
 		language.Swedish} {

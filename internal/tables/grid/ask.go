@@ -56,14 +56,16 @@ func (r *Row) Said() string {
 }
 
 // sums are the words that begin a row with a sum of others, folded; common practice, no source.
-var sums = []string{"total", "totals", "grand total", "sum", "subtotal", "average", "mean", "gesamt", "summe", "gesamtsumme",
+var sums = []string{"total", "totals", "grand total", "sum", "subtotal", "average", "mean", "gesamt", "summe",
+	"gesamtsumme",
 	"durchschnitt", "totaux", "somme", "moyenne", "suma", "promedio", "yhteensa", "summa", "keskiarvo", "medelvarde"}
 
 // Sum says whether a row has a sum of others: its first word says so.
 func (r *Row) Sum() bool {
 	for i := range r.Cells {
 		if text := r.Cells[i].Text; text != "" {
-			return !strings.ContainsAny(text, "0123456789") && slices.Contains(sums, strings.TrimRight(world.Fold(r.Cells[i].Text), ": "))
+			return !strings.ContainsAny(text, "0123456789") && slices.Contains(sums,
+				strings.TrimRight(world.Fold(r.Cells[i].Text), ": "))
 		}
 	}
 	return false
@@ -83,7 +85,8 @@ func (r *Row) Filled() int { return filled(r) }
 // maxOtherSheets is how many further sheets of a workbook are looked into.
 const maxOtherSheets = 20
 
-// Choose reads the sheet of a workbook that somebody named, or else the first that usable says is one. with are the names
+// Choose reads the sheet of a workbook that somebody named, or else the first that usable says is one. with are the
+// names
 // of those that are, where nobody named one.
 func Choose(data []byte, o Options, usable func(*Grid) bool) (g *Grid, with []string, err error) {
 	if g, err = Read(data, o); err != nil || o.Sheet != "" || len(g.Sheets) < 2 {

@@ -44,7 +44,8 @@ func (o *opening) jumps() {
 		if row.ambiguous != "" {
 			suggests := ""
 			if sign := o.r.DecimalSign(); sign != "" {
-				suggests = fmt.Sprintf(" Other columns have a decimal %s.", map[string]string{".": "point", ",": "comma"}[sign])
+				suggests = fmt.Sprintf(" Other columns have a decimal %s.", map[string]string{".": "point",
+					",": "comma"}[sign])
 			}
 			o.asks.AddOnce(AskDecimal, fmt.Sprintf("Line %d: %s.%s", row.Line, row.ambiguous, suggests))
 			break
@@ -57,7 +58,8 @@ func (o *opening) jumps() {
 			continue
 		}
 		before := len(o.asks.List)
-		if j := &jumps[i]; slices.Contains(o.r.Mapping.Columns, j.field) || slices.Contains(o.r.Mapping.Columns, Size) &&
+		if j := &jumps[i]; slices.Contains(o.r.Mapping.Columns, j.field) || slices.Contains(o.r.Mapping.Columns,
+			Size) &&
 			side {
 			o.jump(j)
 		}
@@ -105,7 +107,8 @@ func (o *opening) jump(j *jump) {
 	o.unlike(j, fresh, unit)
 }
 
-// usual is what the middle product of a list weighs at most, or measures on a side, where nothing says the unit and there
+// usual is what the middle product of a list weighs at most, or measures on a side, where nothing says the unit and
+// there
 // is no other product to compare it with, in the larger units. Common practice, no source.
 var usual = map[string]string{"kg": "40", "lb": "90", "cm": "250", "in": "100", "m": "3"}
 
@@ -124,14 +127,16 @@ func (o *opening) unlike(j *jump, fresh []decimal.Decimal, unit string) {
 			hundred = decimal.FromInt(j.times)
 		}
 		if other := median(others); far(middle, other, hundred) && !o.told(j.field) {
-			o.asks.Add(AskUnit, fmt.Sprintf("The middle one of the new products has a %s of %s %s, that of this shop's others %s "+
-				"%s. Check the unit of the column.", j.field, middle, unit, other, unit))
+			o.asks.Add(AskUnit,
+				fmt.Sprintf("The middle one of the new products has a %s of %s %s, that of this shop's others %s "+
+					"%s. Check the unit of the column.", j.field, middle, unit, other, unit))
 		}
 		return
 	}
 	if most := usual[unit]; most != "" && !o.told(j.field) && decimal.MustParse(most).Cmp(middle) <= 0 {
-		o.asks.Add(AskUnit, fmt.Sprintf("Nothing says in which unit the %s is. The middle one of the products has %s, which "+
-			"would be %s %s: choose the unit.", j.field, middle, middle, unit))
+		o.asks.Add(AskUnit,
+			fmt.Sprintf("Nothing says in which unit the %s is. The middle one of the products has %s, which "+
+				"would be %s %s: choose the unit.", j.field, middle, middle, unit))
 	}
 }
 

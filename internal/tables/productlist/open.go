@@ -13,7 +13,8 @@ import (
 	"diadrom/internal/tables/sheet"
 )
 
-// Choices are what somebody who looks at a list sets otherwise than it was made out. The zero value leaves all as it was
+// Choices are what somebody who looks at a list sets otherwise than it was made out. The zero value leaves all as it
+// was
 // found.
 type Choices struct {
 	grid.Options
@@ -63,8 +64,9 @@ func Open(data []byte, f *store.File, c Choices, progress func(int)) (*Reading, 
 	}
 	o := &opening{f: f, c: c, asks: grid.NewAsks(c.Settled), r: &Reading{Grid: g, Currency: f.Store.Currency}}
 	if len(with) > 1 {
-		o.asks.Add(AskSheet, fmt.Sprintf("The sheets %s have products. The sheet %s was read: choose another where it is "+
-			"the one.", strings.Join(with, ", "), g.Sheet))
+		o.asks.Add(AskSheet,
+			fmt.Sprintf("The sheets %s have products. The sheet %s was read: choose another where it is "+
+				"the one.", strings.Join(with, ", "), g.Sheet))
 	}
 	o.table()
 	o.mapping()
@@ -143,7 +145,8 @@ type opening struct {
 // maxTitles is how many rows of titles and notes may stand above a list.
 const maxTitles = 40
 
-// headOf is the index of the row with the heads, and how many fields it names: the row that names most, among those that
+// headOf is the index of the row with the heads, and how many fields it names: the row that names most, among those
+// that
 // name the sku where one does.
 func headOf(g *grid.Grid, s *store.Settings) (at, named int) {
 	at = g.Head()
@@ -260,8 +263,9 @@ func (o *opening) currency() (stops bool) {
 	if o.c.Rate != nil {
 		return false
 	}
-	o.asks.Add(AskCurrency, fmt.Sprintf("The column “%s” is in %s, this shop's prices are in %s. Say what 1 %s is in %s, or "+
-		"leave the column out.", o.r.Table.Rows[0].Cells[at], other, s.Currency, other, s.Currency))
+	o.asks.Add(AskCurrency,
+		fmt.Sprintf("The column “%s” is in %s, this shop's prices are in %s. Say what 1 %s is in %s, or "+
+			"leave the column out.", o.r.Table.Rows[0].Cells[at], other, s.Currency, other, s.Currency))
 	return true
 }
 
@@ -278,11 +282,13 @@ func (o *opening) tax(head string) {
 		named && says("incl", "including", "inc", "inkl", "con", "sis", "med")
 	switch includes := o.f.Store.Tax.PricesIncludeTax; {
 	case without && includes:
-		o.asks.Add(AskTax, fmt.Sprintf("The column “%s” has prices without tax, this shop's include it. They are read as they "+
-			"stand.", head))
+		o.asks.Add(AskTax,
+			fmt.Sprintf("The column “%s” has prices without tax, this shop's include it. They are read as they "+
+				"stand.", head))
 	case with && !includes && len(o.f.Store.Tax.Rates) > 0:
-		o.asks.Add(AskTax, fmt.Sprintf("The column “%s” has prices with tax, this shop's are without. They are read as they "+
-			"stand.", head))
+		o.asks.Add(AskTax,
+			fmt.Sprintf("The column “%s” has prices with tax, this shop's are without. They are read as they "+
+				"stand.", head))
 	}
 }
 

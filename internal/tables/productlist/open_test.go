@@ -51,8 +51,9 @@ func opened(t *testing.T, f *store.File, text string, c Choices) (r *Reading, go
 // shop weighs in kg and measures in cm.
 func TestProductListsThatPeopleHave(t *testing.T) {
 	for _, c := range []struct{ name, list, want, asks string }{
-		{"German", "Artikelnummer;Bezeichnung;Verkaufspreis;Gewicht (g);Maße (mm);Versandpflichtig;Versandkostenfrei\n" +
-			"A1;Leinentuch;29,00;350;300x220x40;ja;nein\nA2;Gutschein;25,00;;;nein;nein\n",
+		{"German",
+			"Artikelnummer;Bezeichnung;Verkaufspreis;Gewicht (g);Maße (mm);Versandpflichtig;Versandkostenfrei\n" +
+				"A1;Leinentuch;29,00;350;300x220x40;ja;nein\nA2;Gutschein;25,00;;;nein;nein\n",
 			"A1 Leinentuch 29.00 0.35 30 22 4 | A2 Gutschein 25.00 not shipped", ""},
 		{"French", "Référence;Désignation;Prix TTC;Poids (kg);Longueur;Largeur;Hauteur;Livraison gratuite\n" +
 			"A1;Serviette;29,00;0,35;30;22;4;oui\n", "A1 Serviette 29.00 0.35 30 22 4 ships free", ""},
@@ -61,10 +62,12 @@ func TestProductListsThatPeopleHave(t *testing.T) {
 		{"Finnish", "Tuotekoodi;Tuotenimi;Hinta (sis. ALV);Paino (g);Mitat;Toimitetaan\n" +
 			"A1;Pellavapyyhe;29,00;350;30×22×4 cm;kyllä\nA2;Lahjakortti;25,00;;;ei\n",
 			"A1 Pellavapyyhe 29.00 0.35 30 22 4 | A2 Lahjakortti 25.00 not shipped", ""},
-		{"Swedish", "Artikelnummer;Benämning;Pris;Vikt (kg);Längd;Bredd;Höjd;Fraktfritt\nA1;Handduk;29,00;0,35;30;22;4;nej\n",
+		{"Swedish",
+			"Artikelnummer;Benämning;Pris;Vikt (kg);Längd;Bredd;Höjd;Fraktfritt\nA1;Handduk;29,00;0,35;30;22;4;nej\n",
 			"A1 Handduk 29.00 0.35 30 22 4", ""},
 		{"titles and notes", "Price list of our goods\n\nsku,name,price,weight (kg)\nTowels\nA1,Linen towel,29,0.35\n" +
-			"Stones\nA2,Sauna stones,39,20\nAll prices in euros\n", "A1 Linen towel 29.00 0.35 | A2 Sauna stones 39.00 20", ""},
+			"Stones\nA2,Sauna stones,39,20\nAll prices in euros\n",
+			"A1 Linen towel 29.00 0.35 | A2 Sauna stones 39.00 20", ""},
 		{"variants with the name once", "Product,Variant,SKU,Price,Weight (g)\nLinen towel,70 × 140,A1,29,350\n" +
 			",50 × 70,A2,14.50,160\nLadle,,A3,24,400\n",
 			"A1 Linen towel, 70 × 140 29.00 0.35 | A2 Linen towel, 50 × 70 14.50 0.16 | A3 Ladle 24.00 0.4", ""},
@@ -77,24 +80,29 @@ func TestProductListsThatPeopleHave(t *testing.T) {
 			`A1 refused: size: "30x22 cm" is no size: write length × width × height | A2  0.00 30 22 4 | A3  0.00 1 2 3`, ""},
 		{"grams without a unit", "sku,name,price,weight\nA1,Towel,29,350\nA2,Ladle,24,400\nA3,Stone,9,1200\n",
 			"A1 Towel 29.00 350 | A2 Ladle 24.00 400 | A3 Stone 9.00 1200", "unit"},
-		{"grams for kilograms of a known product", "sku,weight (kg)\nTOWEL-70,350\n", "TOWEL-70 Linen towel, 70 × 140 29.00 " +
-			"350 30 22 4", "unit"},
+		{"grams for kilograms of a known product", "sku,weight (kg)\nTOWEL-70,350\n",
+			"TOWEL-70 Linen towel, 70 × 140 29.00 " +
+				"350 30 22 4", "unit"},
 		{"millimetres for centimetres", "sku,length,width,height\nTOWEL-70,300,220,40\n",
 			"TOWEL-70 Linen towel, 70 × 140 29.00 0.35 300 220 40", "unit"},
-		{"cents for euros", "sku,price\nTOWEL-70,2900\n", "TOWEL-70 Linen towel, 70 × 140 2900.00 0.35 30 22 4", "prices"},
+		{"cents for euros", "sku,price\nTOWEL-70,2900\n", "TOWEL-70 Linen towel, 70 × 140 2900.00 0.35 30 22 4",
+			"prices"},
 		{"a thousand or one", "sku,weight (g)\nA1,1.200\nA2,2.400\n",
 			"A1 refused: weight: 1.200 is 1200 or 1.200: choose the decimal sign | " +
 				"A2 refused: weight: 2.400 is 2400 or 2.400: choose the decimal sign", "decimal"},
 		{"a price without tax", "sku,Net price excl. VAT\nA1,10\n", "A1  10.00", "tax"},
-		{"heads again", "sku,name,price\nA1,Towel,29\nsku,name,price\nA2,Ladle,24\n", "A1 Towel 29.00 | A2 Ladle 24.00", ""},
+		{"heads again", "sku,name,price\nA1,Towel,29\nsku,name,price\nA2,Ladle,24\n",
+			"A1 Towel 29.00 | A2 Ladle 24.00", ""},
 		{"weights with units in the cells", "sku,weight\nA1,350 g\nA2,1.2 kg\nA3,2 lb 3 oz\n",
 			"A1  0.00 0.35 | A2  0.00 1.2 | A3  0.00 0.992233", ""},
-		{"no sku", "name,price\nTowel,29\n", "no column is the sku, by which products are known: choose which one is", ""},
+		{"no sku", "name,price\nTowel,29\n", "no column is the sku, by which products are known: choose which one is",
+			""},
 		{"true and false", "sku,needs shipping,free shipping\nA1,TRUE,FALSE\nA2,FALSE,TRUE\n",
 			"A1  0.00 | A2  0.00 not shipped ships free", ""},
 		{"two heads for one field", "sku,weight,gross weight\nA1,0.35,0.4\n", "A1  0.00 0.35", ""},
-		{"a page", "<table><tr><th>SKU</th><th>Name</th><th>Weight</th></tr><tr><td>A1</td><td>Towel</td><td>350 g</td></tr>" +
-			"</table>", "A1 Towel 0.00 0.35", ""},
+		{"a page",
+			"<table><tr><th>SKU</th><th>Name</th><th>Weight</th></tr><tr><td>A1</td><td>Towel</td><td>350 g</td></tr>" +
+				"</table>", "A1 Towel 0.00 0.35", ""},
 	} {
 		_, got, asks := opened(t, storetest.Lauha(t), c.list, Choices{})
 		assert.Equal(t, c.want, got, c.name)

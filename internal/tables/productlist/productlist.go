@@ -111,31 +111,36 @@ func Guess(t *sheet.Table, s *store.Settings) Mapping {
 		m.Decimal = '.'
 	}
 	for i, cell := range t.Rows[0].Cells {
-		words := strings.Fields(headParts.ReplaceAllString(world.Fold(cell), " "))
-		if len(words) > 1 && words[0] == "variant" && heads[strings.Join(words, " ")] == "" { // "Variant price"
-			words = words[1:]
-		}
-		for n := len(words); n > 0; n-- {
-			f, ok := heads[strings.Join(words[:n], " ")]
-			if !ok || slices.Contains(m.Columns, f) && f != Variant {
-				continue
-			}
-			_, measured := kinds[f]
-			rest := words[n:]
-			rest = slices.DeleteFunc(slices.Clone(rest), func(w string) bool { return slices.Contains(besides, w) })
-			if len(rest) > 1 && (rest[0] == "in" || rest[0] == "en" || rest[0] == "i") { // "weight in g"
-				rest = rest[1:]
-			}
-			if len(rest) > 1 || len(rest) == 1 && !measured && f != Price ||
-				len(rest) == 1 && measured && HeadUnit(f, cell) == "" {
-				continue
-			}
+		if f := fieldOf(cell, m.Columns); f != "" {
 			m.Columns[i], m.Units[i] = f, cmp.Or(HeadUnit(f, cell), unitOf(f, s))
-			break
 		}
 	}
 	m.sizes(t)
 	return m
+}
+
+// fieldOf is the field that the head of a column names, unless another column has it; "" for none.
+func fieldOf(cell string, taken []Field) Field {
+	words := strings.Fields(headParts.ReplaceAllString(world.Fold(cell), " "))
+	if len(words) > 1 && words[0] == "variant" && heads[strings.Join(words, " ")] == "" { // "Variant price"
+		words = words[1:]
+	}
+	for n := len(words); n > 0; n-- {
+		f, ok := heads[strings.Join(words[:n], " ")]
+		if !ok || f != Variant && slices.Contains(taken, f) {
+			continue
+		}
+		rest := slices.DeleteFunc(slices.Clone(words[n:]), func(w string) bool { return slices.Contains(besides, w) })
+		if len(rest) > 1 && (rest[0] == "in" || rest[0] == "en" || rest[0] == "i") { // "weight in g"
+			rest = rest[1:]
+		}
+		_, measured := kinds[f]
+		switch {
+		case len(rest) == 0, len(rest) == 1 && f == Price, len(rest) == 1 && measured && HeadUnit(f, cell) != "":
+			return f
+		}
+	}
+	return ""
 }
 
 // sizes has a column that is called a size, but has other things, tell variants apart: "S", "M", "L".

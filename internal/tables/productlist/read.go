@@ -116,7 +116,8 @@ func (r *reader) twice(rows []Row) {
 			continue
 		}
 		if line, twice := seen[row.sku]; twice {
-			row.Status, row.What, row.ambiguous = Refused, fmt.Sprintf("the sku %.40s stands in line %d already", row.sku,
+			row.Status, row.What, row.ambiguous = Refused, fmt.Sprintf("the sku %.40s stands in line %d already",
+				row.sku,
 				line), ""
 			row.at, row.Product = -1, store.Product{SKU: row.sku, Name: row.name, NeedsShipping: true}
 			continue
@@ -249,7 +250,8 @@ func (r *reader) parse(text string, column int) (decimal.Decimal, string, error)
 
 var side = regexp.MustCompile(`(?i)\s*[x×*]\s*`)
 
-// sidesOf are the sides in a cell with all of them: "10 × 20 × 5 cm", "100x200x50", "10 cm x 20 cm x 5 cm". A unit behind
+// sidesOf are the sides in a cell with all of them: "10 × 20 × 5 cm", "100x200x50", "10 cm x 20 cm x 5 cm". A unit
+// behind
 // the last one holds for all that have none.
 func sidesOf(text string) []string {
 	text = strings.TrimSpace(text)
@@ -325,21 +327,7 @@ func (r *reader) set(p *store.Product, field Field, text string, column int) (re
 			p.Name = name
 		}
 	case Price:
-		if text == "" {
-			return ""
-		}
-		d, around, err := r.parse(text, column)
-		if err != nil {
-			return err.Error()
-		}
-		code := r.f.Store.Currency
-		switch own := around != "" && world.NamesCurrency(around, code); {
-		case around != "" && !own && r.m.Rate == nil:
-			return fmt.Sprintf("%.30q is not in %s, the currency of this shop", text, code)
-		case r.m.Rate != nil && !own:
-			d = d.Mul(*r.m.Rate).Round(r.f.Store.Digits())
-		}
-		p.Price = d
+		return r.price(p, text, column)
 	case Size:
 		return r.size(p, text, column)
 	case Weight:
@@ -374,6 +362,26 @@ func (r *reader) set(p *store.Product, field Field, text string, column int) (re
 		}
 		p.From = id
 	}
+	return ""
+}
+
+// price reads a price, in the shop's currency or at the rate that somebody gave.
+func (r *reader) price(p *store.Product, text string, column int) (reason string) {
+	if text == "" {
+		return ""
+	}
+	d, around, err := r.parse(text, column)
+	if err != nil {
+		return err.Error()
+	}
+	code := r.f.Store.Currency
+	switch own := around != "" && world.NamesCurrency(around, code); {
+	case around != "" && !own && r.m.Rate == nil:
+		return fmt.Sprintf("%.30q is not in %s, the currency of this shop", text, code)
+	case r.m.Rate != nil && !own:
+		d = d.Mul(*r.m.Rate).Round(r.f.Store.Digits())
+	}
+	p.Price = d
 	return ""
 }
 

@@ -72,7 +72,10 @@ func blocksOf(g *grid.Grid, forced int) *layout {
 
 // numbers says whether a row has numbers, so that it hardly heads columns.
 func numbers(row *grid.Row) bool {
-	return slices.ContainsFunc(row.Cells, func(c grid.Cell) bool { return c.Number || isPrice(c.Text) && !unpriced(c.Text) })
+	return slices.ContainsFunc(row.Cells, func(c grid.Cell) bool {
+		return c.Number || isPrice(c.Text) &&
+			!unpriced(c.Text)
+	})
 }
 
 // headless makes a block of a list without heads. What its columns hold is made out of their cells, and asked.
@@ -195,7 +198,8 @@ func (l *layout) strip(g *grid.Grid, from, to int) {
 		case l.forced == row.Line && l.forced > 0:
 			l.begin(row)
 		case n == 1 && l.key.single(&row):
-			l.skipped = append(l.skipped, grid.Skipped{Line: row.Line, Text: row.Said(), Why: "it says where a zone is"})
+			l.skipped = append(l.skipped, grid.Skipped{Line: row.Line, Text: row.Said(),
+				Why: "it says where a zone is"})
 		case n == 1 && l.width > 1 && l.title(&row):
 			l.pending = append(l.pending, row)
 		default:
@@ -278,53 +282,66 @@ var onlyUnit = regexp.MustCompile(`^[(\[]?(?:[A-Z]{3}|\p{Sc}|[a-z]{1,3}|\p{Sc}/[
 // above them are, and else the lower row counts.
 func (l *layout) secondHead(row grid.Row) {
 	head := l.cur.head
-	units, places, count := 0, 0, 0
-	for i, c := range row.Cells {
-		if c.Text == "" {
-			continue
-		}
-		count++
-		above := head.Cells[i].Text
-		switch {
-		case onlyUnit.MatchString(c.Text) && len(destination.Places(c.Text)) == 0:
-			units++
-		case above != "" && zoneLabel(above, true) && len(destination.Places(c.Text)) > 0:
-			places++
-		case i == 0 && headWord(c.Text):
-			count--
-		}
-	}
 	joined := grid.Row{Line: row.Line, Cells: slices.Clone(head.Cells)}
-	switch {
-	case units == count:
+	switch units, places := secondRow(&head, &row); {
+	case units:
 		for i, c := range row.Cells {
 			joined.Cells[i].Text = strings.TrimSpace(joined.Cells[i].Text + " " + c.Text)
 		}
-	case places > 0 && places*10 >= count*mostly:
+	case places:
 		for i, c := range row.Cells {
-			if above := head.Cells[i].Text; above != "" && zoneLabel(above, true) && len(destination.Places(c.Text)) > 0 {
-				l.key.add(above, c.Text, row.Line)
+			if explains(head.Cells[i].Text, c.Text) {
+				l.key.add(head.Cells[i].Text, c.Text, row.Line)
 			}
 		}
 	default:
 		l.cur.titles = append(l.cur.titles, head)
-		twice := map[string]int{}
-		for _, c := range row.Cells {
-			twice[world.Fold(c.Text)]++
-		}
-		for i, c := range row.Cells {
-			if c.Text == "" {
-				continue
-			}
-			if above := joined.Cells[i].Text; above != "" && twice[world.Fold(c.Text)] > 1 {
-				joined.Cells[i].Text = above + " " + c.Text
-			} else {
-				joined.Cells[i].Text = c.Text
-			}
-			joined.Cells[i].Carried = false
-		}
+		lowerRow(&joined, &row)
 	}
 	l.cur.head = joined
+}
+
+// explains says whether a text below the label of a zone says where that is.
+func explains(label, text string) bool {
+	return label != "" && zoneLabel(label, true) && len(destination.Places(text)) > 0
+}
+
+// secondRow says whether a second row of heads has only units, or mostly places of the zones above.
+func secondRow(head, row *grid.Row) (onlyUnits, mostlyPlaces bool) {
+	units, places, count := 0, 0, 0
+	for i, c := range row.Cells {
+		switch {
+		case c.Text == "":
+			continue
+		case onlyUnit.MatchString(c.Text) && len(destination.Places(c.Text)) == 0:
+			units++
+		case explains(head.Cells[i].Text, c.Text):
+			places++
+		case i == 0 && headWord(c.Text):
+			continue
+		}
+		count++
+	}
+	return units == count, places > 0 && places*10 >= count*mostly
+}
+
+// lowerRow has the heads of a lower row count; one that stands there twice is told apart by what stands above it.
+func lowerRow(joined, row *grid.Row) {
+	twice := map[string]int{}
+	for _, c := range row.Cells {
+		twice[world.Fold(c.Text)]++
+	}
+	for i, c := range row.Cells {
+		if c.Text == "" {
+			continue
+		}
+		if above := joined.Cells[i].Text; above != "" && twice[world.Fold(c.Text)] > 1 {
+			joined.Cells[i].Text = above + " " + c.Text
+		} else {
+			joined.Cells[i].Text = c.Text
+		}
+		joined.Cells[i].Carried = false
+	}
 }
 
 // headWord says whether a text is what a column is called.
@@ -381,40 +398,39 @@ func simple(text string) bool {
 
 // isHead says whether a row heads columns.
 func (l *layout) isHead(row *grid.Row) bool {
-	first := row.Cells[0].Text
-	for i := range row.Cells {
-		if first = row.Cells[i].Text; first != "" {
-			break
-		}
+	corner := &row.Cells[0]
+	if corner.Text != "" && !corner.Number && headWord(corner.Text) {
+		return true
 	}
 	others, texts := 0, 0
 	for i, c := range row.Cells {
 		if i == 0 || c.Text == "" {
 			continue
 		}
-		others++
-		if !c.Number && !isPrice(c.Text) {
+		if others++; !c.Number && !isPrice(c.Text) {
 			texts++
 		}
 	}
-	if row.Cells[0].Text != "" && headWord(row.Cells[0].Text) && !row.Cells[0].Number {
-		return true
+	wordy := texts*10 >= others*6
+	switch {
+	case l.cur == nil:
+		return others > 0 && (wordy && !corner.Number || texts == 0 && corner.Text == "")
+	case len(l.cur.rows) == 0:
+		return wordy && corner.Text == ""
 	}
-	if l.cur == nil {
-		return others > 0 && texts*10 >= others*6 && !row.Cells[0].Number || others > 0 && texts == 0 && first != "" &&
-			row.Cells[0].Text == ""
-	}
-	if len(l.cur.rows) == 0 {
-		return row.Cells[0].Text == "" && texts*10 >= others*6
-	}
-	if _, band := ParseBand(first); band || len(l.pending) == 0 && row.Line == l.last+1 {
+	if _, band := ParseBand(corner.Text); band || len(l.pending) == 0 && row.Line == l.last+1 {
 		return false // heads of another list stand apart; a row with words for prices is refused where it stands
 	}
+	return l.cur.wordsForPrices(row)
+}
+
+// wordsForPrices says whether a row has words in most of the columns that have prices.
+func (b *block) wordsForPrices(row *grid.Row) bool {
 	priced, words := 0, 0
 	for j := 1; j < len(row.Cells); j++ {
 		is, n := 0, 0
-		for i := range l.cur.rows[:min(len(l.cur.rows), maxTitles)] {
-			if c := l.cur.rows[i].Cells[j]; c.Text != "" {
+		for i := range b.rows[:min(len(b.rows), maxTitles)] {
+			if c := b.rows[i].Cells[j]; c.Text != "" {
 				if n++; c.Number || isPrice(c.Text) {
 					is++
 				}

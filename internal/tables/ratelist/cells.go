@@ -60,6 +60,11 @@ func (b *builder) sum(p *price, t *text) (*rate.Charge, error) {
 			return nil, err
 		}
 	}
+	return b.said(p, said, column)
+}
+
+// said reads a charge that is more than a number.
+func (b *builder) said(p *price, said string, column measure.Column) (*rate.Charge, error) {
 	if said == "" || unpriced(said) {
 		b.empty = b.empty || said == ""
 		return nil, nil
@@ -73,7 +78,7 @@ func (b *builder) sum(p *price, t *text) (*rate.Charge, error) {
 	}
 	own, other := b.f.Store.Currency, p.currency
 	said = dash.ReplaceAllString(said, "")
-	d, around, err := numberIn(&text{said: said, number: t.number}, column)
+	d, around, err := column.Parse(said)
 	if err == nil {
 		switch {
 		case around == "" && other == "", around != "" && world.NamesCurrency(around, own) && other == "":
@@ -87,7 +92,12 @@ func (b *builder) sum(p *price, t *text) (*rate.Charge, error) {
 	if err != nil && !strings.ContainsFunc(said, isLetter) { // a number that may be read in two ways, or none
 		return nil, err
 	}
-	words := b.f.Words()
+	return b.words(p, said, column, around, err)
+}
+
+// words reads a charge in words. err is why it is no number, nil where something else stands around one.
+func (b *builder) words(p *price, said string, column measure.Column, around string, err error) (*rate.Charge, error) {
+	own, other, words := b.f.Store.Currency, p.currency, b.f.Words()
 	if other != "" {
 		words.Currency = world.CurrencyIn(other)
 	}

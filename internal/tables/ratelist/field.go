@@ -72,10 +72,14 @@ func init() {
 			"net price", "price per parcel", "price parcel", "per parcel", "preis", "nettopreis", "preis pro paket",
 			"betrag", "porto", "versandkosten", "entgelt", "kosten", "prix", "prix ht", "tarif", "tarifs", "montant",
 			"precio", "tarifa", "importe", "coste", "hinta", "hinta alv 0", "maksu", "toimitusmaksu", "pris",
-			"avgift", "frakt", "fraktpris", "base price", "basic price", "base rate", "grundpreis", "base", "rates", "costs",
-			"shipping", "delivery", "postage", "freight", "delivery charge", "delivery fee", "delivery price", "delivery cost",
-			"shipping fee", "shipping charge", "shipping rate", "freight charge", "versand", "versandpreis", "lieferkosten",
-			"frais de port", "frais de livraison", "livraison", "envio", "gastos de envio", "toimituskulu", "toimituskulut",
+			"avgift", "frakt", "fraktpris", "base price", "basic price", "base rate", "grundpreis", "base", "rates",
+			"costs",
+			"shipping", "delivery", "postage", "freight", "delivery charge", "delivery fee", "delivery price",
+			"delivery cost",
+			"shipping fee", "shipping charge", "shipping rate", "freight charge", "versand", "versandpreis",
+			"lieferkosten",
+			"frais de port", "frais de livraison", "livraison", "envio", "gastos de envio", "toimituskulu",
+			"toimituskulut",
 			"postikulu", "fraktkostnad", "porto frakt"},
 	} {
 		for _, name := range names {
@@ -109,7 +113,8 @@ var measures = []struct {
 }
 
 // codeWords are the words for postcodes in heads that name an end of a range of them.
-var codeWords = []string{"postcode", "postcodes", "postal code", "post code", "zip", "plz", "postleitzahl", "code postal",
+var codeWords = []string{"postcode", "postcodes", "postal code", "post code", "zip", "plz", "postleitzahl",
+	"code postal",
 	"codigo postal", "cp", "postinumero", "postnummer"}
 
 // asides are heads of columns that are no part of a price: they are told and left out.

@@ -117,7 +117,8 @@ func (b *block) shape(m *Mapping, zone func(string) bool) {
 	}
 }
 
-// unnamed finds what the columns of a list without heads hold: the last one with numbers the price, one before it bands,
+// unnamed finds what the columns of a list without heads hold: the last one with numbers the price, one before it
+// bands,
 // two before it from and to.
 func (b *block) unnamed(m *Mapping) {
 	var numbered []int

@@ -86,43 +86,48 @@ func (k key) join(other key) {
 func (k key) take(cur *block, row *grid.Row) bool {
 	label, places := -1, -1
 	if cur != nil && cur.keyish() {
-		for i := range cur.head.Cells {
-			switch field, _ := meaning(cur.head.Cells[i].Text); {
-			case field == Zone && label < 0:
-				label = i
-			case (field == Country || field == Region) && places < 0:
-				places = i
-			}
-		}
-		if label < 0 || places < 0 {
-			return false
-		}
-		if len(destination.Places(row.Cells[places].Text)) == 0 || row.Cells[label].Text == "" {
-			return false
-		}
-	} else {
-		if row.Filled() != 2 {
-			return false
-		}
-		cells := 0
-		for i := range row.Cells {
-			text := row.Cells[i].Text
-			switch {
-			case text == "":
-				continue
-			case label < 0 && zoneLabel(text, cells == 0):
-				label = i
-			case places < 0 && !unpriced(text) && len(destination.Places(text)) > 0:
-				places = i
-			}
-			cells++
-		}
-		if label < 0 || places < 0 {
-			return false
-		}
+		label, places = cur.keyColumns()
+	} else if row.Filled() == 2 {
+		label, places = labelAndPlaces(row)
+	}
+	if label < 0 || places < 0 || row.Cells[label].Text == "" || len(destination.Places(row.Cells[places].Text)) == 0 {
+		return false
 	}
 	k.add(row.Cells[label].Text, row.Cells[places].Text, row.Line)
 	return true
+}
+
+// keyColumns are the columns of a key with the labels and the places.
+func (b *block) keyColumns() (label, places int) {
+	label, places = -1, -1
+	for i := range b.head.Cells {
+		switch field, _ := meaning(b.headText(i)); {
+		case field == Zone && label < 0:
+			label = i
+		case (field == Country || field == Region) && places < 0:
+			places = i
+		}
+	}
+	return label, places
+}
+
+// labelAndPlaces are the two cells of a row that say a label and places; −1 for one that does not.
+func labelAndPlaces(row *grid.Row) (label, places int) {
+	label, places = -1, -1
+	first := true
+	for i := range row.Cells {
+		text := row.Cells[i].Text
+		switch {
+		case text == "":
+			continue
+		case label < 0 && zoneLabel(text, first):
+			label = i
+		case places < 0 && !unpriced(text):
+			places = i
+		}
+		first = false
+	}
+	return label, places
 }
 
 // single reads a row with one cell that says where a zone is: "Zone 1: Finland, Sweden".

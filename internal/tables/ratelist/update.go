@@ -262,19 +262,22 @@ func (o *opening) jumps(u *Update) {
 			fmt.Sprintf("%d of %d prices are more than three times, or less than a third of, what they were. "+
 				"Check the currency and the unit of the file.", far, all))
 	}
-	top := func(t *rate.Table) *decimal.Decimal {
-		for i := len(t.Rows) - 1; i >= 0; i-- {
-			if t.Rows[i].At != nil {
-				return t.Rows[i].At
-			}
-		}
-		return nil
-	}
 	hundred := decimal.FromInt(100)
-	if a, b := top(&u.Was), top(&u.Is); a != nil && b != nil && a.Sign() > 0 && b.Sign() > 0 && len(u.Kept) == 0 &&
-		o.c.Unit == "" && (a.Mul(hundred).Cmp(*b) <= 0 || b.Mul(hundred).Cmp(*a) <= 0) {
+	a, b := lastBreak(&u.Was), lastBreak(&u.Is)
+	if a.Sign() > 0 && b.Sign() > 0 && len(u.Kept) == 0 && o.c.Unit == "" &&
+		(a.Mul(hundred).Cmp(b) <= 0 || b.Mul(hundred).Cmp(a) <= 0) {
 		o.asks.Add(AskUnit, fmt.Sprintf("The list ended at %s and would end at %s. Check the unit of the file.", a, b))
 	}
+}
+
+// lastBreak is the last break of a list; 0 where it has none.
+func lastBreak(t *rate.Table) decimal.Decimal {
+	for i := len(t.Rows) - 1; i >= 0; i-- {
+		if t.Rows[i].At != nil {
+			return *t.Rows[i].At
+		}
+	}
+	return decimal.Zero
 }
 
 // Apply updates the lists of a store, and makes its new zones. It reports how many lists were updated or made.

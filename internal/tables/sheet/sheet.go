@@ -92,19 +92,30 @@ func ReadAs(data []byte, encoding string, by rune) (*Table, error) {
 	}
 	r := csv.NewReader(bytes.NewReader(data))
 	r.Comma, r.FieldsPerRecord = t.Separator, -1
+	if err := t.rows(r); err != nil {
+		return nil, err
+	}
+	if len(t.Rows) == 0 {
+		return nil, ErrEmpty
+	}
+	return t, nil
+}
+
+// rows reads the rows, as far as a table has so many.
+func (t *Table) rows(r *csv.Reader) error {
 	count := 0
 	for {
 		cells, err := r.Read()
 		if err == io.EOF {
-			break
+			return nil
 		}
 		var slip *csv.ParseError
 		if errors.As(err, &slip) {
 			reason := "a quote is not closed, or stands in the middle of a cell that is not quoted"
-			return nil, &Error{slip.StartLine, reason}
+			return &Error{slip.StartLine, reason}
 		}
 		if err != nil {
-			return nil, &Error{1, err.Error()}
+			return &Error{1, err.Error()}
 		}
 		line, _ := r.FieldPos(0)
 		formula := 0
@@ -121,24 +132,20 @@ func ReadAs(data []byte, encoding string, by rune) (*Table, error) {
 		count += len(cells)
 		switch {
 		case len(cells) > MaxColumns:
-			return nil, &Error{
+			return &Error{
 				line,
 				fmt.Sprintf("it has %d columns; a table has at most %d", len(cells), MaxColumns),
 			}
 		case len(t.Rows) == MaxRows:
-			return nil, &Error{line, fmt.Sprintf("a table has at most %d rows: cut it into several", MaxRows)}
+			return &Error{line, fmt.Sprintf("a table has at most %d rows: cut it into several", MaxRows)}
 		case count > MaxCells:
-			return nil, &Error{
+			return &Error{
 				line,
 				fmt.Sprintf("a table has at most %d cells: leave out columns, or cut it into several", MaxCells),
 			}
 		}
 		t.Rows = append(t.Rows, Row{Line: line, Cells: cells, Formula: formula})
 	}
-	if len(t.Rows) == 0 {
-		return nil, ErrEmpty
-	}
-	return t, nil
 }
 
 // Decode turns a file's bytes into UTF-8 without a byte order mark, and names the encoding that it was in.

@@ -47,14 +47,16 @@ func init() {
 	for field, names := range map[string][]string{
 		zoneField: {"zone", "zones", "zone name", "zone no", "zone nr", "zone number", "area", "delivery zone",
 			"shipping zone", "tarifzone", "zona", "vyohyke", "zon", "gebiet", "group", "name"},
-		placeField: {"place", "places", "destination", "destinations", "ort", "orte", "ziel", "lieu", "lugar", "destino",
+		placeField: {"place", "places", "destination", "destinations", "ort", "orte", "ziel", "lieu", "lugar",
+			"destino",
 			"paikka", "kohde", "plats"},
 		countryField: {"country", "countries", "country code", "country name", "iso", "iso code", "land", "lander",
 			"landercode", "pays", "code pays", "pais", "paises", "maa", "maat", "maakoodi", "landkod"},
 		regionField: {"region", "state", "province", "county", "bundesland", "kanton", "departement", "provincia",
 			"maakunta", "lan", "landskap"},
 		cityField: {"city", "town", "stadt", "ville", "ciudad", "kaupunki", "kunta", "stad"},
-		postcodeField: {"postcode", "postcodes", "postal code", "postal codes", "post code", "zip", "zip code", "zip codes",
+		postcodeField: {"postcode", "postcodes", "postal code", "postal codes", "post code", "zip", "zip code",
+			"zip codes",
 			"codes", "plz", "postleitzahl", "postleitzahlen", "code postal", "codes postaux", "codigo postal", "cp",
 			"codigos postales", "postinumero", "postinumerot", "postnummer", "postcode range", "prefix", "prefixes"},
 	} {
@@ -99,7 +101,8 @@ func headOf(g *grid.Grid) (at int, found bool) {
 	return g.Head(), false
 }
 
-// Open reads a file with zones for a store: a table that [Write] wrote, or the list of a carrier or a shop, with a column
+// Open reads a file with zones for a store: a table that [Write] wrote, or the list of a carrier or a shop, with a
+// column
 // for the zone and one for the place, or for country, region, town and codes. Its errors are those of [grid.Read].
 func Open(data []byte, f *store.File, reader typed.Reader, c Choices) (*Reading, error) {
 	g, with, err := grid.Choose(data, c.Options, func(g *grid.Grid) bool { _, ok := headOf(g); return ok })

@@ -25,14 +25,17 @@ func TestZoneListsThatPeopleHave(t *testing.T) {
 		{"codes of the shop's country", "zone,postcodes\nFar,96*\nFar,99xx\n", "far Far: FI 96*, FI 99*", ""},
 		{"regions and towns", "zone,country,state,city\nWest,US,California,\nWest,US,TX,Austin\n",
 			"west West: US-CA, US-TX Austin", ""},
-		{"a zone of the shop", "zone,country\nBaltic neighbours,EE\nBaltic neighbours,LV\n", "baltic Baltic neighbours: EE, LV", ""},
+		{"a zone of the shop", "zone,country\nBaltic neighbours,EE\nBaltic neighbours,LV\n",
+			"baltic Baltic neighbours: EE, LV", ""},
 		{"the rest", "zone,country\nHome,FI\nElsewhere,*\n", "home Home: FI | elsewhere Elsewhere: everywhere", ""},
-		{"no country of that name", "zone,country\nHome,FI\nLost,Atlantis\n", "home Home: FI", "line 3: \"Atlantis\" is no country"},
+		{"no country of that name", "zone,country\nHome,FI\nLost,Atlantis\n", "home Home: FI",
+			"line 3: \"Atlantis\" is no country"},
 		{"codes of several countries", "zone,country,postcodes\nHome,\"EE, LV\",10*\n", "",
 			"line 2: \"EE, LV\" are several countries: codes are of one"},
-		{"no place at all", "a,b\n1,2\n", "", "line 1: \"a\" is none of the columns zone, name, on, pinned, only, rule, place; " +
-			"line 1: \"b\" is none of the columns zone, name, on, pinned, only, rule, place; " +
-			"line 1: the first line names the columns: place, and zone or name, are needed"},
+		{"no place at all", "a,b\n1,2\n", "",
+			"line 1: \"a\" is none of the columns zone, name, on, pinned, only, rule, place; " +
+				"line 1: \"b\" is none of the columns zone, name, on, pinned, only, rule, place; " +
+				"line 1: the first line names the columns: place, and zone or name, are needed"},
 	} {
 		f := storetest.Lauha(t)
 		reader := typed.For(f, nil)

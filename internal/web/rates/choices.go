@@ -42,29 +42,12 @@ func (s *Screens) choices(c *gin.Context, f *store.File, query url.Values) (choi
 	if d := query.Get("decimal"); d == "." || d == "," {
 		choices.Decimal = d[0]
 	}
-	for name, values := range query {
-		if zone, ok := strings.CutPrefix(name, "z:"); ok && strings.TrimSpace(values[0]) != "" {
-			choices.Places[world.Fold(zone)] = zoneTyped(f, values[0])
-		}
-		if column, err := strconv.Atoi(strings.TrimPrefix(name, "c")); err == nil && name[0] == 'c' && same {
-			choices.Columns[column] = ratelist.Field(values[0])
-		}
+	named(&choices, f, query, same)
+	if choices.Percent, slip = typedNumber(query.Get("percent"), -100, "write the percentage as 12 or 12.5"); slip != "" {
+		return choices, slip
 	}
-	if text := strings.TrimSpace(query.Get("percent")); text != "" {
-		p, err := decimal.Parse(strings.Replace(strings.TrimSpace(strings.TrimSuffix(text, "%")), ",", ".", 1))
-		if err != nil || p.Cmp(decimal.FromInt(-100)) <= 0 {
-			slip = "write the percentage as 12 or 12.5"
-		} else {
-			choices.Percent = &p
-		}
-	}
-	if text := strings.TrimSpace(query.Get("rate")); text != "" {
-		d, err := decimal.Parse(strings.Replace(text, ",", ".", 1))
-		if err != nil || d.Sign() <= 0 {
-			slip = "write the exchange rate as 0.92"
-		} else {
-			choices.Rate = &d
-		}
+	if choices.Rate, slip = typedNumber(query.Get("rate"), 0, "write the exchange rate as 0.92"); slip != "" {
+		return choices, slip
 	}
 	if id, err := strconv.ParseInt(query.Get("key"), 10, 64); err == nil {
 		u, ok, err := s.db.Upload(c.Request.Context(), keyKind, id)
@@ -74,6 +57,34 @@ func (s *Screens) choices(c *gin.Context, f *store.File, query url.Values) (choi
 		choices.Key = u.Body
 	}
 	return choices, slip
+}
+
+// named are the choices whose fields have the name of a zone or the number of a column in theirs. Those of columns count
+// where they are of the list that is read.
+func named(choices *ratelist.Choices, f *store.File, query url.Values, same bool) {
+	for name, values := range query {
+		if zone, ok := strings.CutPrefix(name, "z:"); ok && strings.TrimSpace(values[0]) != "" {
+			choices.Places[world.Fold(zone)] = zoneTyped(f, values[0])
+		}
+		if text, ok := strings.CutPrefix(name, "c"); ok && same {
+			if column, err := strconv.Atoi(text); err == nil {
+				choices.Columns[column] = ratelist.Field(values[0])
+			}
+		}
+	}
+}
+
+// typedNumber is a number above another as it was typed, with a decimal point or comma; nil where nothing was.
+func typedNumber(text string, above int64, wrong string) (*decimal.Decimal, string) {
+	text = strings.TrimSpace(strings.TrimSuffix(strings.TrimSpace(text), "%"))
+	if text == "" {
+		return nil, ""
+	}
+	d, err := decimal.Parse(strings.Replace(text, ",", ".", 1))
+	if err != nil || d.Cmp(decimal.FromInt(above)) <= 0 {
+		return nil, wrong
+	}
+	return &d, ""
 }
 
 // zoneTyped is the id of a zone that is called by its name, or else the text as it was typed.

@@ -329,7 +329,8 @@ func (v *fileView) plan(f *store.File, r *ratelist.Reading) {
 				v.More++
 				continue
 			}
-			v.Lines = append(v.Lines, upload.Row{Line: l.Line, Status: names[l.Status], Name: l.Zone, What: l.Result(f.Words())})
+			v.Lines = append(v.Lines, upload.Row{Line: l.Line, Status: names[l.Status], Name: l.Zone,
+				What: l.Result(f.Words())})
 		}
 	}
 }

@@ -36,7 +36,8 @@ func SourceOf(g *grid.Grid, head int, query url.Values) (s Source) {
 	o, chosen := Chosen(query)
 	s.Head, s.Headed, s.Text = head, chosen > 0, g.Format == grid.Text
 	if s.Text {
-		for _, one := range []shell.Choice{{ID: ",", Name: "commas"}, {ID: ";", Name: "semicolons"}, {ID: "\t", Name: "tabs"},
+		for _, one := range []shell.Choice{{ID: ",", Name: "commas"}, {ID: ";", Name: "semicolons"}, {ID: "\t",
+			Name: "tabs"},
 			{ID: "|", Name: "bars"}} {
 			one.Chosen = o.Separator != 0 && one.ID == string(o.Separator)
 			s.Separators = append(s.Separators, one)
@@ -71,7 +72,8 @@ func AsShown(query url.Values, name string) bool {
 // found. The line of one sheet says nothing of another.
 func Chosen(query url.Values) (o grid.Options, head int) {
 	line, err := strconv.Atoi(query.Get("head"))
-	if err == nil && AsShown(query, "sheet") && (!AsShown(query, "head") || !query.Has("of-head") || query.Has("headed")) {
+	if err == nil && AsShown(query, "sheet") && (!AsShown(query, "head") || !query.Has("of-head") ||
+		query.Has("headed")) {
 		head = line
 	}
 	o = grid.Options{Sheet: query.Get("sheet"), Encoding: query.Get("encoding")}

@@ -226,7 +226,8 @@ type Answer struct {
 	Query template.URL
 }
 
-// NewAnswer makes an answer that sets some values of a preview's query, as pairs of a name and a value. Where settles is
+// NewAnswer makes an answer that sets some values of a preview's query, as pairs of a name and a value. Where settles
+// is
 // not "", the question with that code is settled too.
 func NewAnswer(label string, query url.Values, settles string, pairs ...string) Answer {
 	q := url.Values{}

@@ -1,0 +1,266 @@
+package ratelist
+
+import (
+	"fmt"
+	"maps"
+	"regexp"
+	"slices"
+	"strings"
+
+	"diadrom/internal/core/decimal"
+	"diadrom/internal/core/rate"
+	"diadrom/internal/core/world"
+	"diadrom/internal/tables/grid"
+)
+
+// prepare finds the unit and the currency of a list, and what stands beside it.
+func (o *opening) prepare(l *list, k key) {
+	if l.headless && len(o.c.Columns) == 0 {
+		o.asks.Add(AskColumns, "This list has no heads. Check what its columns hold.")
+	}
+	o.currencies(l)
+	o.unitFor(l)
+	if l.mapping.has(Zone) && l.mapping.has(Country) { // the list is its own key
+		z, c := l.mapping.at(Zone), l.mapping.at(Country)
+		for i := range l.rows {
+			if name := l.rows[i].Cells[z].Text; name != "" && !o.isZone(name) {
+				k.add(name, l.rows[i].Cells[c].Text, l.rows[i].Line)
+			}
+		}
+	}
+	for i := range l.mapping.Columns {
+		o.head(l, i)
+	}
+}
+
+// head tells a column that is not used, and asks about what the head of one that is says of its prices.
+func (o *opening) head(l *list, i int) {
+	field, head := l.mapping.Columns[i], l.headText(i)
+	switch {
+	case field == "" && l.twice[i] != "":
+		if _, chosen := o.c.Columns[l.at+i]; !chosen && !o.c.OnlyColumns {
+			o.asks.Add(AskColumns, fmt.Sprintf("Two columns look like the %s. “%s” is not used: choose it where it is "+
+				"the one.", l.twice[i].Says(), head))
+		}
+		o.aside(l, i, head)
+	case field == "" && head != "":
+		o.aside(l, i, head)
+	case field == Price || i == 0:
+		o.note(l.head.Line, head)
+	}
+}
+
+// unitFor finds the unit of the bounds of a list that name none.
+func (o *opening) unitFor(l *list) {
+	unit, ok := l.unitOf(l.mapping)
+	switch by := l.mapping.By; {
+	case o.c.Unit != "":
+		l.unit = o.c.Unit
+	case !ok:
+		o.asks.Add(AskUnit, "A head of this list names several units: choose one.")
+	case by == rate.ByWeight, by == rate.ByBilled:
+		l.unit = unit
+	case by == rate.BySubtotal:
+		l.unit = l.currency
+	case by == rate.ByDistance:
+		for i, field := range l.mapping.Columns {
+			if field != Bands && field != From && field != To {
+				continue
+			}
+			for _, word := range strings.Fields(foldedHead(l.headText(i))) {
+				if distances[word] != "" {
+					l.unit = distances[word]
+				}
+			}
+		}
+	}
+}
+
+// currencies finds the currency of a list and of its columns, and asks about one that is not the shop's.
+func (o *opening) currencies(l *list) {
+	own := o.f.Store.Currency
+	l.currency, l.currencies = o.currencyOf(l), map[int]string{}
+	others := map[string]bool{}
+	for i, field := range l.mapping.Columns {
+		if field != Price && field != Prices && field != PerWeight {
+			continue
+		}
+		l.currencies[i] = l.currency
+		if named := currencyBeside(l.headText(i), own); named != "" {
+			l.currencies[i] = named
+		} else if currencyBeside(l.headText(i), "XXX") != "" { // the shop's own
+			l.currencies[i] = ""
+		}
+		if l.currencies[i] != "" {
+			others[l.currencies[i]] = true
+		}
+	}
+	switch {
+	case len(others) > 1:
+		names := slices.Sorted(maps.Keys(others))
+		o.r.Currency, l.currency = names[0], names[0]
+		o.mixed = true
+		o.asks.Add(AskCurrencies,
+			fmt.Sprintf("The prices are in several currencies: %s. Read the columns of one at a time.",
+				strings.Join(names, ", ")))
+	case len(others) == 1:
+		for other := range others {
+			o.r.Currency, l.currency = other, other
+			if o.c.Rate == nil {
+				o.asks.Add(AskCurrency,
+					fmt.Sprintf("The prices are in %s, this shop's are in %s. Say what 1 %s is in %s.", other,
+						own, other, own))
+			}
+		}
+	default:
+		l.currency = ""
+	}
+}
+
+// aside tells a column that is not used, and asks about one with what comes on top.
+func (o *opening) aside(l *list, column int, head string) {
+	if percentColumn(head) {
+		values := slices.Compact(slices.DeleteFunc(l.column(column), func(s string) bool { return s == "" }))
+		if len(values) > 3 {
+			values = append(values[:3:3], "…")
+		}
+		o.asks.Add(AskSurcharge,
+			fmt.Sprintf("The column “%s” has what comes on top of the prices: %s. Add a percentage to the "+
+				"prices, or leave them as they are.", head, strings.Join(values, ", ")))
+		for _, value := range values {
+			o.percentIn(value)
+		}
+	}
+	o.r.Skipped = append(o.r.Skipped, grid.Skipped{Line: l.head.Line, Text: head,
+		Why: "the column is no part of a price"})
+}
+
+var percentage = regexp.MustCompile(`([0-9]+(?:[.,][0-9]+)?)\s*%?`)
+
+// percentIn notes a percentage that comes on top of the prices.
+func (o *opening) percentIn(text string) {
+	m := percentage.FindStringSubmatch(text)
+	if m == nil {
+		return
+	}
+	p, err := decimal.Parse(strings.Replace(m[1], ",", ".", 1))
+	if err == nil && !slices.ContainsFunc(o.r.Percents, func(d decimal.Decimal) bool { return d.Cmp(p) == 0 }) {
+		o.r.Percents = append(o.r.Percents, p)
+	}
+}
+
+// currencyOf is the currency of a list where it is not the shop's: that of the heads of its prices, of its titles, or
+// of
+// its prices themselves.
+func (o *opening) currencyOf(l *list) string {
+	own := o.f.Store.Currency
+	var heads []string
+	for i, field := range l.mapping.Columns {
+		if field == Price || field == Prices || field == PerWeight || i == 0 {
+			heads = append(heads, l.headText(i))
+		}
+	}
+	for i := range l.titles {
+		heads = append(heads, l.titles[i].Said())
+	}
+	for i := range l.asides {
+		heads = append(heads, l.asides[i].Said())
+	}
+	for _, head := range heads {
+		if slices.Contains([]string{"", "iso", "all"}, strings.ToLower(head)) {
+			continue
+		}
+		if other := currencyBeside(head, own); other != "" {
+			return other
+		}
+	}
+	return l.currencyOfCells(own)
+}
+
+// currencyOfCells is the currency that the prices of a list name themselves; "" where one names the shop's, or none does.
+func (l *list) currencyOfCells(own string) (other string) {
+	for i := range l.rows[:min(len(l.rows), maxTitles)] {
+		for j, field := range l.mapping.Columns {
+			text := l.rows[i].Cells[j].Text
+			if field != Price && field != Prices || simple(text) || unpriced(text) {
+				continue
+			}
+			named := currencyBeside(text, own)
+			if named == "" && currencyBeside(text, "XXX") != "" { // the shop's own
+				return ""
+			}
+			if other == "" {
+				other = named
+			}
+		}
+	}
+	return other
+}
+
+// currencyBeside is another currency than one's own that a text names: by a sign, or a code in capitals.
+func currencyBeside(text, own string) string {
+	var codes []string
+	for _, word := range strings.FieldsFunc(text, func(r rune) bool { return !isLetter(r) }) {
+		if len(word) == 3 && strings.ToUpper(word) == word && world.CurrencyName(word) != "" {
+			codes = append(codes, word)
+		}
+	}
+	if slices.Contains(codes, own) {
+		return ""
+	}
+	for _, code := range codes {
+		if _, country := world.CountryByCode(code); !country || len(codes) == 1 {
+			return code
+		}
+	}
+	if strings.ContainsFunc(text, isSign) {
+		return world.OtherCurrency(text, own)
+	}
+	return ""
+}
+
+// describe tells what had to be made out of the sheet.
+func (o *opening) describe(l *layout) {
+	for _, text := range o.r.Grid.Found() {
+		o.found("%s", text)
+	}
+	for _, b := range l.blocks {
+		var above []string
+		for i := range b.titles {
+			above = append(above, b.titles[i].Said())
+			o.skip(&b.titles[i], "a title")
+		}
+		if len(above) > 0 && !b.keyish() {
+			o.found("The heads of the columns stand in line %d. Above them: %s.", b.head.Line,
+				strings.TrimSuffix(cut(strings.Join(above, " · ")), "."))
+		}
+		for i := range b.sections {
+			o.skip(&b.sections[i].row, "a title")
+		}
+		for i := range b.asides {
+			o.found("Line %d is a note: %s.", b.asides[i].Line, strings.TrimSuffix(cut(b.asides[i].Said()), "."))
+			o.skip(&b.asides[i], "a note")
+		}
+	}
+	for i := range l.skipped {
+		if l.skipped[i].Why == "a note" || l.skipped[i].Why == "a title" {
+			o.note(l.skipped[i].Line, l.skipped[i].Text)
+		}
+	}
+}
+
+// skip tells a row beside a list, and asks about what it says.
+func (o *opening) skip(row *grid.Row, why string) {
+	o.r.Skipped = append(o.r.Skipped, grid.Skipped{Line: row.Line, Text: row.Said(), Why: why})
+	o.note(row.Line, row.Said())
+}
+
+// cut bounds a text that is told.
+func cut(text string) string {
+	if letters := []rune(text); len(letters) > maxTold {
+		return string(letters[:maxTold]) + "…"
+	}
+	return text
+}
+
+const maxTold = 200

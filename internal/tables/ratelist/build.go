@@ -1,0 +1,183 @@
+package ratelist
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"diadrom/internal/core/charge"
+	"diadrom/internal/core/decimal"
+	"diadrom/internal/core/rate"
+	"diadrom/internal/tables/grid"
+)
+
+// missing says what a mapping lacks; "" where it can be used.
+func (o *opening) missing(m Mapping, b *block) string {
+	seen := map[Field]bool{}
+	for _, f := range m.Columns {
+		if f != "" && f != Prices && seen[f] {
+			return "two columns are the " + f.String() + ": choose one"
+		}
+		seen[f] = true
+	}
+	bounded := seen[From] || seen[To]
+	priced := seen[Price] || seen[Prices] || seen[PerWeight]
+	switch {
+	case !priced:
+		return "no column is the price: choose which one is"
+	case seen[Price] && seen[Prices]:
+		return "one column is the price of the line and others are prices for their heads: choose one of both"
+	case seen[Bands] && bounded:
+		return "one column has bands and another a bound: choose one of both"
+	case m.By == rate.ByOrder || bounded || seen[Bands] || seen[Prices] || seen[PerWeight]:
+		return ""
+	}
+	return "no column is a bound, from or to: choose which one is, or that every order has one price"
+}
+
+// prices are those of all lists.
+func (o *opening) prices(lists []*list) (out []price) {
+	for _, one := range lists {
+		out = one.unfold(out)
+	}
+	return out
+}
+
+// build makes the plan of prices.
+func (o *opening) build(first *list, prices []price, k key) {
+	b := &builder{
+		p:        &Plan{Usable: true},
+		o:        o,
+		m:        first.mapping,
+		f:        o.f,
+		reader:   o.typed,
+		key:      k,
+		byPlaces: map[string]int{},
+		known:    map[boundKey]knownBound{},
+		seen:     map[[7]string]found{},
+		prices:   prices,
+		foreign:  first.currency,
+	}
+	if b.m.has(PerWeight) && !b.m.has(From, To, Bands, Prices) {
+		b.m.By = rate.ByOrder
+	}
+	b.p.Table = rate.Table{ID: "list", Name: "Price list", Classes: []string{}, By: b.m.By, Edges: b.m.Edges}
+	if b.m.By == rate.ByOrder {
+		b.p.Table.Edges = ""
+	}
+	if o.c.Rate != nil {
+		b.exchange = charge.Times(*o.c.Rate)
+	}
+	b.columns(o.c.Decimal)
+	b.p.Lines = make([]Line, 0, len(prices))
+	for i := range prices {
+		b.p.Lines = append(b.p.Lines, b.line(i))
+	}
+	o.r.Plan, o.r.Decimal = b.p, b.sums.Decimal
+	if b.table(); o.c.Percent != nil {
+		b.percent(*o.c.Percent)
+	}
+	o.tell(b, first)
+	if o.into != nil {
+		o.r.Updates = append(o.r.Updates, o.onto(b.p))
+	}
+}
+
+// percent adds a percentage to all prices.
+func (b *builder) percent(p decimal.Decimal) {
+	change := charge.Times(decimal.One.Add(decimal.One.Percent(p)))
+	done := map[*rate.Charge]*rate.Charge{}
+	for i := range b.p.Table.Rows {
+		charges := b.p.Table.Rows[i].Charges
+		for j, c := range charges {
+			if c == nil {
+				continue
+			}
+			if done[c] == nil {
+				changed, err := change.Apply(c, b.f.Words())
+				if err != nil {
+					changed = c
+				}
+				done[c] = changed
+			}
+			charges[j] = done[c]
+		}
+	}
+}
+
+// unlikely is the bound from which a list without a unit is hardly in the shop's: parcels above 250 kg are rare, and a
+// price list by grams ends at 500 or more. Below least, weights in a shop that counts grams are hardly grams. Common
+// practice, no source.
+var unlikely = map[string]struct{ most, least string }{
+	"kg": {"250", ""}, "lb": {"550", ""}, "g": {"", "60"}, "oz": {"", "4"},
+}
+
+// rows are what the rows of a list go by.
+func rows(by rate.By) string {
+	return map[rate.By]string{rate.ByWeight: "weights", rate.ByBilled: "billed weights",
+		rate.BySubtotal: "order values",
+		rate.ByQuantity: "numbers of items", rate.ByDistance: "distances", rate.ByOrder: "prices"}[by]
+}
+
+// tell says what the plan rests on, and asks what it leaves open.
+func (o *opening) tell(b *builder, first *list) {
+	o.shape(b, first)
+	if b.most != nil && o.c.Unit == "" && o.r.Unit == "" && hardly(*b.most, o.f.Store.WeightUnit) {
+		o.asks.Add(AskUnit, fmt.Sprintf("Nothing says in which unit the weights are. They reach to %s, which would be "+
+			"%s %s: choose the unit.", b.most, b.most, o.f.Store.WeightUnit))
+	}
+	for _, gap := range b.p.Gaps {
+		o.asks.Add(AskGap, gap+".")
+	}
+	for i := range b.p.Lines {
+		l := &b.p.Lines[i]
+		if l.Text == "" && l.Status != Taken {
+			l.Text = b.prices[i].row.Said()
+		}
+		if l.Status == Repeats {
+			o.r.Skipped = append(o.r.Skipped, grid.Skipped{Line: l.Line, Text: l.Text, Why: "it " + l.Says})
+		}
+	}
+	for to, one := range b.seen {
+		if one.err != nil && !slices.Contains(o.r.Unknown, to[0]) {
+			o.r.Unknown = append(o.r.Unknown, to[0])
+		}
+	}
+	slices.Sort(o.r.Unknown)
+}
+
+// hardly says whether the greatest bound of a list is hardly in a unit.
+func hardly(most decimal.Decimal, unit string) bool {
+	limit := unlikely[unit]
+	return limit.most != "" && decimal.MustParse(limit.most).Cmp(most) <= 0 ||
+		limit.least != "" && most.Less(decimal.MustParse(limit.least))
+}
+
+// shape says in which shape the list was read, and what was made of its units, its currency and its empty cells.
+func (o *opening) shape(b *builder, first *list) {
+	m := first.mapping
+	switch {
+	case m.has(Prices) && m.has(Bands, From, To):
+		o.found("Zones stand across, and %s down.", rows(m.By))
+	case m.has(Prices):
+		o.found("%s stand across, and zones down.", strings.ToUpper(rows(m.By)[:1])+rows(m.By)[1:])
+	case m.has(Bands):
+		o.found("The column “%s” has bands, which are read as from and to.", first.headText(m.at(Bands)))
+	}
+	if m.By == rate.ByOrder {
+		o.found("Every order has one price.")
+	}
+	if m.Edges == rate.UpTo && slices.ContainsFunc(b.prices, func(p price) bool { return p.bare }) {
+		o.found("A number alone counts as “up to”.")
+	}
+	if shop := o.f.Store.WeightUnit; o.r.Unit != "" && o.r.Unit != shop {
+		o.found("Weights are in %s, and made %s.", o.r.Unit, shop)
+	}
+	if first.currency != "" && o.c.Rate != nil {
+		o.found("Prices are in %s, and made %s: 1 %s is %s %s.", first.currency, o.f.Store.Currency, first.currency,
+			o.c.Rate, o.f.Store.Currency)
+	}
+	if b.empty {
+		o.found("Cells without a price are not offered.")
+	}
+}

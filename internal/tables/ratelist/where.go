@@ -1,0 +1,233 @@
+package ratelist
+
+import (
+	"errors"
+	"fmt"
+	"regexp"
+	"slices"
+	"strings"
+
+	"diadrom/internal/core/place"
+	"diadrom/internal/core/store"
+	"diadrom/internal/core/world"
+	"diadrom/internal/tables/destination"
+)
+
+// destination finds or makes the zone of a price. A line that leaves its destination empty is refused: it may as
+// well belong to the line above as to everywhere.
+func (b *builder) destination(p *price) (int, error) {
+	m := p.in.mapping
+	name, country := p.to[0], p.to[1]
+	if zone, ok := b.o.c.Places[world.Fold(name)]; ok && (zone != "" || name == "") {
+		return b.chosen(zone)
+	}
+	switch {
+	case strings.Join(p.to[:], "") == "":
+		if !m.has(destinations...) {
+			return b.only()
+		}
+		return 0, errors.New("it has no destination: write one, or * for everywhere")
+	case m.has(Country) && country == "" && name == "":
+		return 0, errors.New("it has no country: write it, or * for any")
+	case name != "" && !(destination.Wild(name) && m.has(Country) && country != ""):
+		return b.named(name, country)
+	}
+	return b.inCountry(p)
+}
+
+// inCountry is the zone of a country with what narrows it.
+func (b *builder) inCountry(p *price) (int, error) {
+	country, region, city, codes := p.to[1], p.to[2], p.to[3], p.to[4]
+	if from, to := p.to[5], p.to[6]; codes == "" && from != "" {
+		if codes = from; to != "" && to != from {
+			codes += "-" + to
+		}
+	}
+	if destination.Wild(country) {
+		if !destination.Wild(region) || !destination.Wild(city) || !destination.Wild(codes) {
+			country = b.reader.Home
+		}
+		if country == "" || destination.Wild(country) {
+			return b.typed("everywhere", "")
+		}
+	}
+	code, err := destination.Country(country)
+	if err == nil {
+		return b.typed(destination.Within(code, region, city, codes), "")
+	}
+	if g, isGroup := destination.Group(country); isGroup {
+		return b.typed(g, "")
+	}
+	if list := destination.Places(country); len(list) > 0 {
+		return b.typed(strings.Join(list, ", "), "")
+	}
+	return 0, err
+}
+
+// chosen is the zone that somebody chose for a name of the list: one of the shop, or places as they are typed.
+func (b *builder) chosen(text string) (int, error) {
+	if z := b.f.Zone(text); z != nil {
+		return b.zone(*z, "zone "+z.ID, false), nil
+	}
+	return b.typed(text, "")
+}
+
+// only is the zone of a list that names none: that of the table that it goes into, where it has one alone.
+func (b *builder) only() (int, error) {
+	if t := b.o.into; t != nil && len(t.Zones) == 1 {
+		return b.chosen(t.Zones[0])
+	}
+	b.o.asks.AddOnce(AskDestination,
+		"Nothing says where the parcels of this list go. Name the place, or * for everywhere.")
+	return 0, errors.New("nothing says where its parcels go")
+}
+
+// named is the zone that a list calls by a name: one of the shop, one that the list itself explains, or a place.
+func (b *builder) named(name, country string) (int, error) {
+	keyed, explained := b.key.of(name)
+	for i := range b.f.Zones {
+		z := &b.f.Zones[i]
+		if world.Fold(z.Name) != world.Fold(name) && z.ID != name {
+			continue
+		}
+		if explained && !b.sameAs(z, keyed.places) {
+			b.o.asks.Add(AskZone,
+				fmt.Sprintf("This shop's zone %s is not what line %d says that it is: %s. The shop's zone is "+
+					"used.", z.Name, keyed.line, strings.Join(keyed.places, ", ")))
+		}
+		return b.zone(*z, "zone "+z.ID, false), nil
+	}
+	if explained && len(keyed.places) > 0 {
+		label := keyed.label
+		if labelOf(label, false) == "" && labelOf(label, true) != "" && !zNumber.MatchString(label) {
+			label = "Zone " + label
+		}
+		return b.typed(strings.Join(keyed.places, ", "), label)
+	}
+	if label, places, ok := inName(name); ok {
+		return b.typed(strings.Join(places, ", "), label)
+	}
+	if destination.Wild(name) {
+		return b.typed("everywhere", "")
+	}
+	if home := b.reader.Home; home != "" && slices.Contains(domestic, world.Fold(name)) {
+		b.o.found("“%s” is the country of this shop.", name)
+		return b.typed(home, "")
+	}
+	if zoneLabel(name, true) {
+		b.o.asks.Add(AskZone, fmt.Sprintf("Nothing says where %s is. Choose a zone of this shop, or name its places.",
+			calls(name)))
+		return 0, fmt.Errorf("nothing says where %s is", calls(name))
+	}
+	if list := destination.Places(restOf.ReplaceAllString(name, "")); len(list) > 0 {
+		return b.typed(strings.Join(list, ", "), "")
+	}
+	at, err := b.typed(destination.Codes(name, b.reader.Home), "")
+	if err != nil {
+		b.o.asks.Add(AskZone, fmt.Sprintf("Nothing says where “%s” is. Choose a zone of this shop, or name its places.",
+			name))
+	}
+	return at, err
+}
+
+// domestic are the words for the country of the shop itself.
+var domestic = []string{"domestic", "national", "inland", "home", "kotimaa", "inrikes", "nacional",
+	"france metropolitaine",
+	"within the country", "local"}
+
+// restOf is what stands before a group whose other parts have prices of their own: the most specific zone counts
+// anyway.
+var restOf = regexp.MustCompile(`(?i)^(?:the )?rest of (?:the )?|^other |^ubrige[s]? |^restliche[s]? `)
+
+// zNumber is a label that says itself that it is a zone: "Z2".
+var zNumber = regexp.MustCompile(`^[zZ][0-9]`)
+
+// calls is a label as a person would say it.
+func calls(label string) string {
+	if labelOf(label, false) == "" && !zNumber.MatchString(label) {
+		return "zone " + label
+	}
+	return label
+}
+
+var beside = regexp.MustCompile(`^(.*?)\s*(?:[(\[]\s*(.+?)\s*[)\]]|[:–—-]\s+(.+))$`)
+
+// inName reads a name that says itself where its zone is: "Zone 1 (FI, SE)", "Zone 2: Estonia".
+func inName(name string) (label string, places []string, ok bool) {
+	m := beside.FindStringSubmatch(name)
+	if m == nil {
+		return "", nil, false
+	}
+	places = destination.Places(m[2] + m[3])
+	if own := destination.Places(m[1]); len(own) > 0 { // "Finland (FI)"
+		if len(own) == 1 && len(places) == 1 && own[0] == places[0] {
+			return "", own, true
+		}
+		return "", nil, false
+	}
+	return m[1], places, len(places) > 0
+}
+
+// sameAs says whether a zone takes exactly some places.
+func (b *builder) sameAs(z *store.Zone, places []string) bool {
+	read := b.reader.Text(strings.Join(places, ", "))
+	return len(z.Except) == 0 && wordsOf(z.Places) == wordsOf(read.Places)
+}
+
+// wordsOf are the places of a zone in words, in an order that does not depend on how they were written.
+func wordsOf(places []place.Rule) string {
+	var list []string
+	for i := range places {
+		list = append(list, places[i].Words()...)
+	}
+	slices.Sort(list)
+	return strings.Join(slices.Compact(list), "|")
+}
+
+// typed finds or makes the zone of places as they are typed. A new one has the name, or one made of its places.
+func (b *builder) typed(text, name string) (int, error) {
+	read := b.reader.Text(text)
+	if len(read.Slips) > 0 {
+		return 0, fmt.Errorf("%s", read.Slips[0].Reason)
+	}
+	if len(read.Places) == 0 || len(read.Except) > 0 {
+		return 0, fmt.Errorf("%.40q names no place", text)
+	}
+	joined := wordsOf(read.Places)
+	for i := range b.f.Zones {
+		z := &b.f.Zones[i]
+		if len(z.Except) == 0 && z.Enabled && wordsOf(z.Places) == joined {
+			return b.zone(*z, joined, false), nil
+		}
+	}
+	if name == "" {
+		words := strings.Split(joined, "|")
+		name = words[0]
+		if r := &read.Places[0]; r.Level() == place.Region {
+			region, _ := world.RegionByCode(r.Country, r.Region)
+			name = region.Name
+		}
+		if len(words) > 1 {
+			name += fmt.Sprintf(" and %d more", len(words)-1)
+		}
+	}
+	return b.zone(store.Zone{Name: name, Enabled: true, Places: read.Places}, joined, true), nil
+}
+
+func (b *builder) zone(z store.Zone, key string, isNew bool) int {
+	if !isNew {
+		key = "zone " + z.ID
+	}
+	if i, ok := b.byPlaces[key]; ok {
+		return i
+	}
+	if isNew {
+		z.ID = store.NewID(z.Name, "zone", func(id string) bool {
+			has := func(o store.Zone) bool { return o.ID == id }
+			return slices.ContainsFunc(b.f.Zones, has) || slices.ContainsFunc(b.p.Zones, has)
+		})
+	}
+	b.byPlaces[key] = len(b.p.Zones)
+	b.p.Zones, b.p.New = append(b.p.Zones, z), append(b.p.New, isNew)
+	return len(b.p.Zones) - 1
+}
