@@ -1,7 +1,9 @@
 package web
 
 import (
+	"html"
 	"net/http"
+	"regexp"
 	"strings"
 	"testing"
 	"time"
@@ -412,4 +414,93 @@ func TestAMinimumTypedIntoACellIsOfferedAsATerm(t *testing.T) {
 	assert.Equal(t, "4", s.draft.State().File.Method("parcel").TermsIn("finland").Minimum.String())
 	status, _ = s.post("/rates/parcel/list/bounds", "zone", "finland", "at", "2", "was", "6.90", "rest", "7 %")
 	assert.Equal(t, http.StatusUnprocessableEntity, status, "the cell is another by now")
+}
+
+// form is the address of the form that applies a preview.
+func form(t *testing.T, page string) string {
+	t.Helper()
+	m := regexp.MustCompile(`<form action="([^"]*)" method="post" class="grow">`).FindStringSubmatch(page)
+	require.NotNil(t, m)
+	return html.UnescapeString(m[1])
+}
+
+// What a list leaves open stands above it with what answers it, and nothing is imported before.
+func TestQuestionsOfAPriceListAreAnswered(t *testing.T) {
+	s := lauha(t)
+	before := s.draft.State().Revision
+	_, page := s.send("/rates-file", "carrier.csv", "Prices in USD\n\nWeight;Zone 1;Zone 2;Fuel %\n0-500;7,00;9,00;10\n"+
+		"500-2000;8,00;11,00;10\n\nZone;Countries\nZone 2;Estonia\n")
+	holds(t, page, "The prices are in USD", "Not ready to import", `name="rate"`)
+	file := regexp.MustCompile(`action="(/rates-file/[0-9]+)"`).FindStringSubmatch(page)[1]
+	_, page = s.get(file + "?rate=0,5")
+	holds(t, page, "Where is “Zone 1”?", "Nothing says in which unit the weights are", "Add 10 %", "unit=g", "Zone 2")
+	status, page := s.post(file+"?rate=0,5", "name", "Too early")
+	assert.Equal(t, http.StatusUnprocessableEntity, status)
+	holds(t, page, "some lines are refused")
+	assert.Equal(t, before, s.draft.State().Revision)
+	_, page = s.get(file + "?rate=0,5&unit=g&z:Zone+1=Nowhere+at+all")
+	holds(t, page, "“Nowhere at all” is not understood")
+	_, page = s.get(file + "?rate=0,5&unit=g&percent=10&ok=surcharge&z:Zone+1=Lapland")
+	holds(t, page, "3.85", "4.40", "up to and including 0.5 kg", `name="z:Zone 1" value="Lapland"`,
+		"1 USD is 0.5 EUR")
+	status, _ = s.post(form(t, page), "name", "Kuura")
+	assert.Less(t, status, 400)
+	assert.Equal(t, "0.5 | 3.85 | 4.95\n2 | 4.40 | 6.05\n", s.list("kuura", "list"))
+	m := s.draft.State().File.Method("kuura")
+	assert.Equal(t, []string{"lapland", "zone-2"}, m.Tables[0].Zones)
+	_, page = s.get("/rates-file/99?rate=x")
+	holds(t, page, "not kept any more")
+}
+
+// Where the zones of a list are may come in a second file.
+func TestZonesOfAPriceListFromAnotherFile(t *testing.T) {
+	s := lauha(t)
+	_, page := s.send("/rates-file", "carrier.csv", "kg;Zone 1;Zone 2\n2;7,00;9,00\n5;8,00;11,00\n")
+	holds(t, page, "Where is “Zone 1”?", "Where is “Zone 2”?")
+	file := regexp.MustCompile(`action="(/rates-file/[0-9]+)"`).FindStringSubmatch(page)[1]
+	_, page = s.send(file+"/key?decimal=,", "zones.csv", "Country;Zone\nEstonia;1\nSweden;2\n")
+	holds(t, page, "Zone 1 <small>new zone</small>", "Another file that says where its zones are")
+	assert.NotContains(t, page, "Where is")
+	status, _ := s.post(form(t, page), "name", "Kuura")
+	assert.Less(t, status, 400)
+	assert.Equal(t, "2 | 7.00 | 9.00\n5 | 8.00 | 11.00\n", s.list("kuura", "list"))
+	_, page = s.send(file+"/key", "zones.csv", "a,b\nc,d\n")
+	holds(t, page, "not kept any more")
+	_, page = s.send("/rates-file", "carrier.csv", "kg;Zone 1\n2;7,00\n")
+	file = regexp.MustCompile(`action="(/rates-file/[0-9]+)"`).FindStringSubmatch(page)[1]
+	_, page = s.send(file+"/key", "zones.csv", "a,b\nc,d\n")
+	holds(t, page, "does not say where zones are")
+}
+
+// A table of all rate tables comes back as it went out; what was changed in it changes that alone, in one edit.
+func TestTheTableOfAllRatesIsChangedAndComesBack(t *testing.T) {
+	s := lauha(t)
+	_, table := s.get("/rates-file")
+	_, page := s.send("/rates-file", "rates.csv", table)
+	holds(t, page, "nothing changes", "Update the rates")
+	before := string(s.draft.State().File.Write())
+	status, _ := s.post(form(t, page))
+	assert.Less(t, status, 400)
+	assert.Equal(t, before, string(s.draft.State().File.Write()))
+	changed := strings.Replace(table, "parcel,list,weight,up_to,2,finland,6.90,", "parcel,list,weight,up_to,2,finland,7.30,", 1)
+	_, page = s.send("/rates-file", "rates.csv", changed)
+	holds(t, page, "1 price raised")
+	_, _ = s.post(form(t, page))
+	after := string(s.draft.State().File.Write())
+	was, is := strings.Split(before, "\n"), strings.Split(after, "\n")
+	require.Len(t, is, len(was))
+	differs := 0
+	for i := range was {
+		if was[i] != is[i] {
+			differs++
+		}
+	}
+	assert.Equal(t, 1, differs, "one cell is another, and nothing else")
+	_, _ = s.post("/undo")
+	assert.Equal(t, before, string(s.draft.State().File.Write()))
+	_, grid := s.get("/rates-file?method=van&grid=round")
+	_, page = s.send("/rates-file?into=van/round", "van.csv", grid)
+	holds(t, page, "nothing changes")
+	_, page = s.send("/rates-file?into=parcel/list", "van.csv", grid)
+	holds(t, page, "the file goes by distance, this list by weight")
 }

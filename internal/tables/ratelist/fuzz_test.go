@@ -11,7 +11,8 @@ import (
 // Whatever a file has, it is read without a panic, and what is made of it is a store file.
 func FuzzOpen(f *testing.F) {
 	for _, list := range []string{
-		"Prices\n\nkg;Finland;Zone 2\n0–2;6,90;on request\neach further kg;0,80;1\nA note\n\nZone;Countries\nZone 2;EE, LV\n",
+		"Prices\n\nkg;Finland;Zone 2\n0–2;6,90;on request\neach further kg;0,80;1\nA note\n\nZone;Countries\n" +
+			"Zone 2;EE, LV\n",
 		"Country,From,To,Price,Fuel %\nFI,0,2,5,12\n*,2,,7.5 per kg,\n",
 		"kg,FI,,kg,SE\n1,2,,1,3\nx,y,z\n", "sep=;\nZone;0-1 kg;per 100 kg\n1;5,-;6*\n", ownHead +
 			"parcel,list,weight,up_to,2,finland,6.90,no,\n",

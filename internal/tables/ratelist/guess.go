@@ -5,7 +5,6 @@ import (
 	"slices"
 	"strings"
 
-	"diadrom/internal/core/measure"
 	"diadrom/internal/core/rate"
 	"diadrom/internal/tables/destination"
 	"diadrom/internal/tables/grid"
@@ -459,13 +458,4 @@ func (b *block) unitOf(m Mapping) (string, bool) {
 		}
 	}
 	return "", true
-}
-
-// weightUnit is the shop's way to write a unit that a text names; "" where it names none.
-func weightUnit(text string) string {
-	unit, ok := measure.Unit(measure.Weight, text)
-	if !ok {
-		return ""
-	}
-	return unit
 }

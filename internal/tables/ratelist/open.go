@@ -72,7 +72,6 @@ type opening struct {
 	asks  *grid.Asks
 	zones map[string]bool // the folded names and the ids of the shop's zones
 	mixed bool            // prices are in several other currencies
-	units []string
 }
 
 // Open reads a file with price lists for a store: one price a line, zones across and bands down or the other way round,
@@ -139,7 +138,7 @@ func target(f *store.File, c Choices) (*rate.Table, error) {
 	for i := range m.Tables {
 		names = append(names, m.ID+"/"+m.Tables[i].ID)
 	}
-	return nil, &grid.Error{Reason: fmt.Sprintf("%s has several rate tables: name one of %s", m.Name,
+	return nil, &grid.Error{Reason: fmt.Sprintf("%s has other rate tables: name one of %s", m.Name,
 		strings.Join(names, ", "))}
 }
 

@@ -101,7 +101,8 @@ func zoneTyped(f *store.File, text string) string {
 func (s *Screens) sendKey(c *gin.Context) {
 	t := s.tables()
 	u, err := t.Find(c)
-	if err == nil {
+	found := err == nil
+	if found {
 		key := upload.Import{Max: upload.MaxTable, What: "a table"}
 		name, body, readErr := key.Read(c)
 		if err = readErr; err == nil {
@@ -114,7 +115,7 @@ func (s *Screens) sendKey(c *gin.Context) {
 			}
 		}
 	}
-	if text, ok := shell.Told(err); ok && u.ID > 0 {
+	if text, ok := shell.Told(err); ok && found {
 		if view, status, viewErr := s.previewRates(c, &u, text); viewErr == nil {
 			s.ShowStatus(c, max(status, http.StatusUnprocessableEntity), t.Page, view)
 			return

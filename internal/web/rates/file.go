@@ -399,7 +399,9 @@ func updateOf(f *store.File, u *ratelist.Update) updateView {
 			said = append(said, plural.Count(n, "price")+" "+one.word)
 		}
 	}
-	v.Summary = strings.Join(said, ", ")
+	if v.Summary = strings.Join(said, ", "); u.Same {
+		v.Summary = "" // nothing changes
+	}
 	var kept []string
 	for _, id := range u.Kept {
 		kept = append(kept, f.ZoneName(id))
