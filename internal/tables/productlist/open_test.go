@@ -77,7 +77,8 @@ func TestProductListsThatPeopleHave(t *testing.T) {
 			"A1  0.00 30 22 4 | A2  0.00 30.48 25.4 5.08", ""},
 		{"sides with letters", "sku,dimensions\nA1,L30 x W22 x H4 cm\n", "A1  0.00 30 22 4", ""},
 		{"two sides are no size", "sku,dimensions\nA1,30x22 cm\nA2,30x22x4\nA3,1x2x3\n",
-			`A1 refused: size: "30x22 cm" is no size: write length × width × height | A2  0.00 30 22 4 | A3  0.00 1 2 3`, ""},
+			`A1 refused: size: "30x22 cm" is no size: write length × width × height | ` +
+				"A2  0.00 30 22 4 | A3  0.00 1 2 3", ""},
 		{"grams without a unit", "sku,name,price,weight\nA1,Towel,29,350\nA2,Ladle,24,400\nA3,Stone,9,1200\n",
 			"A1 Towel 29.00 350 | A2 Ladle 24.00 400 | A3 Stone 9.00 1200", "unit"},
 		{"grams for kilograms of a known product", "sku,weight (kg)\nTOWEL-70,350\n",

@@ -177,7 +177,8 @@ func (o *opening) currencyOf(l *list) string {
 	return l.currencyOfCells(own)
 }
 
-// currencyOfCells is the currency that the prices of a list name themselves; "" where one names the shop's, or none does.
+// currencyOfCells is the currency that the prices of a list name themselves; "" where one names the shop's, or none
+// does.
 func (l *list) currencyOfCells(own string) (other string) {
 	for i := range l.rows[:min(len(l.rows), maxTitles)] {
 		for j, field := range l.mapping.Columns {

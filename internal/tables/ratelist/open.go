@@ -275,7 +275,8 @@ func (o *opening) keyFile(data []byte, l *layout) error {
 	before := len(l.key)
 	l.key.join(blocksOf(g, 0).key)
 	if len(l.key) == before {
-		return &grid.Error{Reason: "the second file does not say where zones are: it needs a column with zones and one " +
+		return &grid.Error{Reason: "the second file does not say where zones are: it needs a column with zones and " +
+			"one " +
 			"with countries"}
 	}
 	return nil

@@ -124,7 +124,7 @@ func TestNothingOfAListIsPassedOver(t *testing.T) {
 		"country,to,price\nFI,2,5\nFI,3,5 CHF\nFI,4,€ 6\n":  "not in EUR",
 		"country,to,price (USD)\nFI,2,5\n":                  "The prices are in USD",
 		"country,to,price\nFI,2,$5 per item\n":              "The prices are in $",
-		"country,to,price\nFI,2,3\nFI,over 30,5\nFI,9,4\n":  "no line covers what lies between 9 (line 4) and 30 (line 3)",
+		"country,to,price\nFI,2,3\nFI,over 30,5\nFI,9,4\n":  "covers what lies between 9 (line 4) and 30 (line 3)",
 		"country,to,price\nFI,1.000,5\n":                    "1.000 is 1000 or 1.000: choose the decimal sign",
 		"country,to,price\nFI,2,1.000\n":                    "1.000 is 1000 or 1.000: choose the decimal sign",
 		"country,to,price\nFI,2,\"1,200 per item\"\n":       "1,200 per item is 1200 or 1.200",

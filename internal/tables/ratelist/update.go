@@ -57,8 +57,8 @@ func (o *opening) onto(p *Plan) Update {
 		return u
 	}
 	if list.Edges != was.Edges {
-		u.Problem = "the file and this list count their bounds differently: one up to and including, the other from the " +
-			"bound on"
+		u.Problem = "the file and this list count their bounds differently: one up to and including, the other from " +
+			"the bound on"
 		return u
 	}
 	u.Is.Zones = slices.Clone(was.Zones)

@@ -261,7 +261,8 @@ func TestScreenshots(t *testing.T) {
 			name := filepath.Join(t.TempDir(), "Prices 2027.csv")
 			require.NoError(t, os.WriteFile(name,
 				[]byte("Prices from 1 January 2027\n\nWeight (kg);Finland;Lapland;Zone 3\n"+
-					"0–2;7,20;9,40;15,00\n2–5;8,60;11,40;18,00\n5–10;10,20;13,90;22,00\neach further kg;0,85;1,10;1,60\n"+
+					"0–2;7,20;9,40;15,00\n2–5;8,60;11,40;18,00\n5–10;10,20;13,90;22,00\n"+
+					"each further kg;0,85;1,10;1,60\n"+
 					"Fuel surcharge 4 %\n\nZone;Countries\nZone 3;Estonia, Latvia, Lithuania\n"), 0o600))
 			p.MustEval(`() => document.querySelectorAll("details").forEach(d => d.open = true)`)
 			p.MustElement("#rates-file").MustSetFiles(name)

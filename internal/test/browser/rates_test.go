@@ -224,7 +224,7 @@ func TestACarriersWorkbookBecomesAMethodAndNextYearsUpdatesIt(t *testing.T) {
 		wait()
 		page.MustWaitLoad()
 	}
-	page := slow(t, s.open(t, "/rates/parcel", 1280, 800))
+	page := s.open(t, "/rates/parcel", 1280, 800)
 	send(page, book("Kuura parcels.xlsx", []any{"Kuura parcels 2027"}, nil, []any{"Weight", "Finland", "Sweden"},
 		[]any{"0–2 kg", 7.2, 13}, []any{"2–10 kg", 10.4, 19}, []any{"each further kg", 0.8, 1.2},
 		[]any{"Without islands"}), ".go:last-child")

@@ -43,7 +43,8 @@ func (s *Screens) choices(c *gin.Context, f *store.File, query url.Values) (choi
 		choices.Decimal = d[0]
 	}
 	named(&choices, f, query, same)
-	if choices.Percent, slip = typedNumber(query.Get("percent"), -100, "write the percentage as 12 or 12.5"); slip != "" {
+	choices.Percent, slip = typedNumber(query.Get("percent"), -100, "write the percentage as 12 or 12.5")
+	if slip != "" {
 		return choices, slip
 	}
 	if choices.Rate, slip = typedNumber(query.Get("rate"), 0, "write the exchange rate as 0.92"); slip != "" {
@@ -59,8 +60,8 @@ func (s *Screens) choices(c *gin.Context, f *store.File, query url.Values) (choi
 	return choices, slip
 }
 
-// named are the choices whose fields have the name of a zone or the number of a column in theirs. Those of columns count
-// where they are of the list that is read.
+// named are the choices whose fields have the name of a zone or the number of a column in theirs. Those of columns
+// count where they are of the list that is read.
 func named(choices *ratelist.Choices, f *store.File, query url.Values, same bool) {
 	for name, values := range query {
 		if zone, ok := strings.CutPrefix(name, "z:"); ok && strings.TrimSpace(values[0]) != "" {
