@@ -48,6 +48,7 @@ func Places(text string) (list []string) {
 	}
 	for _, one := range strings.FieldsFunc(text, func(r rune) bool { return strings.ContainsRune(",;/|·\n&", r) }) {
 		one = strings.TrimSpace(strings.Trim(strings.TrimSpace(one), "."))
+		one = restOf.ReplaceAllString(one, "")
 		if one == "" {
 			continue
 		}
@@ -78,9 +79,18 @@ func Places(text string) (list []string) {
 // maxPlaces is the longest list of places in a cell, in bytes.
 const maxPlaces = 4000
 
+// restOf is what stands before a group whose other parts have prices of their own: the most specific zone counts anyway.
+var restOf = regexp.MustCompile(`(?i)^(?:(?:the )?(?:rest|remainder) of (?:the )?|other |[uü]brige[s]? |restliche[s]? |` +
+	`reste de l['’]|autres pays de l['’]|resto de la |muu |muut |[oö]vriga )`)
+
+// union are the names of the European Union and of its countries, folded.
+var union = []string{"eu", "ue", "european union", "eu countries", "eu member states", "eu zone", "europaische union",
+	"eu-lander", "eu lander", "eu-staaten", "union europeenne", "pays de l'ue", "pays ue", "union europea", "paises ue",
+	"paises de la ue", "euroopan unioni", "eu-maat", "eu maat", "europeiska unionen"}
+
 // Group is the name of a group of countries, such as the EU.
 func Group(text string) (string, bool) {
-	if strings.EqualFold(text, "EU") {
+	if slices.Contains(union, world.Fold(text)) {
 		return "EU", true
 	}
 	if g, ok := world.GroupByName(text); ok {

@@ -76,6 +76,9 @@ func (o *opening) unitFor(l *list) {
 	}
 }
 
+// minor are the words for the hundredth of a currency in the heads of prices; common practice, no source.
+var minor = regexp.MustCompile(`(?i)\s*[(\[]?\b(?:cents?|ct|cts|pence|senttia|snt|[oö]re|ører?|c[eé]ntimos|centimes)\b[)\]]?`)
+
 // currencies finds the currency of a list and of its columns, and asks about one that is not the shop's.
 func (o *opening) currencies(l *list) {
 	own := o.f.Store.Currency
@@ -86,6 +89,9 @@ func (o *opening) currencies(l *list) {
 			continue
 		}
 		l.currencies[i] = l.currency
+		if minor.MatchString(l.headText(i)) {
+			l.minor = true
+		}
 		if named := currencyBeside(l.headText(i), own); named != "" {
 			l.currencies[i] = named
 		} else if currencyBeside(l.headText(i), "XXX") != "" { // the shop's own
@@ -93,6 +99,14 @@ func (o *opening) currencies(l *list) {
 		}
 		if l.currencies[i] != "" {
 			others[l.currencies[i]] = true
+		}
+	}
+	l.own = own
+	if at := l.mapping.at(Currency); at >= 0 {
+		for _, text := range l.column(at) {
+			if text = strings.TrimSpace(text); text != "" && !world.NamesCurrency(text, own) {
+				others[text] = true
+			}
 		}
 	}
 	switch {

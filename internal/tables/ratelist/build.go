@@ -68,6 +68,7 @@ func (o *opening) build(first *list, prices []price, k key) {
 	if o.c.Rate != nil {
 		b.exchange = charge.Times(*o.c.Rate)
 	}
+	b.hundredths = first.minor
 	b.columns(o.c.Decimal)
 	b.p.Lines = make([]Line, 0, len(prices))
 	for i := range prices {
@@ -129,6 +130,12 @@ func (o *opening) tell(b *builder, first *list) {
 	for _, gap := range b.p.Gaps {
 		o.asks.Add(AskGap, gap+".")
 	}
+	for z := range b.p.Zones {
+		if allFree(&b.p.Table, z) {
+			o.asks.Add(AskFree, fmt.Sprintf("All prices of %s are 0. Are its deliveries free, or not offered?",
+				b.p.Zones[z].Name))
+		}
+	}
 	for i := range b.p.Lines {
 		l := &b.p.Lines[i]
 		if l.Text == "" && l.Status != Taken {
@@ -144,6 +151,16 @@ func (o *opening) tell(b *builder, first *list) {
 		}
 	}
 	slices.Sort(o.r.Unknown)
+}
+
+// allFree says whether a zone has several prices and all are numbers of 0.
+func allFree(t *rate.Table, zone int) bool {
+	for i := range t.Rows {
+		if c := t.Rows[i].Charges[zone]; c == nil || fixed(c) == nil || !c.Base.IsZero() {
+			return false
+		}
+	}
+	return len(t.Rows) > 1
 }
 
 // hardly says whether the greatest bound of a list is hardly in a unit.
@@ -176,6 +193,9 @@ func (o *opening) shape(b *builder, first *list) {
 	if first.currency != "" && o.c.Rate != nil {
 		o.found("Prices are in %s, and made %s: 1 %s is %s %s.", first.currency, o.f.Store.Currency, first.currency,
 			o.c.Rate, o.f.Store.Currency)
+	}
+	if b.hundredths {
+		o.found("Prices are in hundredths of the currency, and made whole ones.")
 	}
 	if b.empty {
 		o.found("Cells without a price are not offered.")

@@ -28,11 +28,13 @@ const (
 	Bands     Field = "band" // both bounds in one cell: "0–1 kg"
 	Price     Field = "price"
 	Prices    Field = "prices"
+	Currency  Field = "currency"   // of the price of the line
 	PerWeight Field = "per_weight" // a price for each unit of weight, on top of the price of the line where it has one
 )
 
 // Fields lists them.
-var Fields = []Field{Zone, Country, Region, City, Postcode, CodeFrom, CodeTo, From, To, Bands, Price, Prices, PerWeight}
+var Fields = []Field{Zone, Country, Region, City, Postcode, CodeFrom, CodeTo, From, To, Bands, Price, Prices, PerWeight,
+	Currency}
 
 // destinations are the fields that say where parcels go, in the order in which they narrow.
 var destinations = []Field{Zone, Country, Region, City, Postcode, CodeFrom, CodeTo}
@@ -68,6 +70,7 @@ func init() {
 			"zip codes", "zip postal code", "postcode range", "postcode from to", "plz", "postleitzahl",
 			"postleitzahlen", "plz gebiet", "plz bereich", "code postal", "codes postaux", "codigo postal", "cp",
 			"codigos postales", "postinumero", "postinumerot", "postnummer", "postnr", "codes"},
+		Currency: {"currency", "wahrung", "devise", "monnaie", "moneda", "valuutta", "valuta", "currency code"},
 		Price: {"price", "rate", "cost", "charge", "shipping price", "shipping cost", "fee", "amount", "tariff",
 			"net price", "price per parcel", "price parcel", "per parcel", "preis", "nettopreis", "preis pro paket",
 			"betrag", "porto", "versandkosten", "entgelt", "kosten", "prix", "prix ht", "tarif", "tarifs", "montant",
@@ -120,7 +123,7 @@ var codeWords = []string{"postcode", "postcodes", "postal code", "post code", "z
 // asides are heads of columns that are no part of a price: they are told and left out.
 var asides = []string{"days", "transit", "delivery time", "remark", "remarks", "note", "notes", "comment", "service",
 	"carrier", "product", "laufzeit", "bemerkung", "hinweis", "delai", "delais", "remarque", "plazo", "observaciones",
-	"toimitusaika", "huomautus", "leveranstid", "anmarkning", "transit time", "lead time", "currency", "id", "no",
+	"toimitusaika", "huomautus", "leveranstid", "anmarkning", "transit time", "lead time", "id", "no",
 	"nr", "valid", "effective", "updated", "tax", "vat", "mwst", "tva", "iva", "alv", "moms"}
 
 func foldedHead(head string) string {

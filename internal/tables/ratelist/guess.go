@@ -236,7 +236,8 @@ func (b *block) bandColumn(m *Mapping) {
 		return
 	}
 	for i, field := range m.Columns {
-		if field != "" && field != From && field != To || b.headText(i) == "" && field == "" && i > 0 {
+		if field != "" && field != From && field != To || b.headText(i) == "" && field == "" && i > 0 ||
+			field == "" && holdsAny(foldedHead(b.headText(i)), asides) {
 			continue
 		}
 		cells := b.column(i)

@@ -22,6 +22,7 @@ const (
 	AskTax         = "tax"         // prices with tax where the shop's are without it, or the other way round
 	AskSteps       = "steps"       // "per 100 kg", which may count the whole weight or what is further
 	AskFootnote    = "footnote"    // prices with a mark
+	AskFree        = "free"        // a zone whose prices are all 0
 	AskGap         = "gap"         // what no line covers
 	AskColumns     = "columns"     // two columns that look like the same
 	AskEdges       = "edges"       // bounds that count otherwise than in the list that is updated
@@ -31,7 +32,8 @@ const (
 var (
 	surcharge = regexp.MustCompile(`\b(?:fuel|bunker|diesel|energy|surcharges?|toll|maut|kraftstoff\w*|treibstoff\w*|` +
 		`diesel\w*|energie\w*|\w*zuschlag|carburant|gazole|surtaxe|supplement|combustible|recargo|suplemento|` +
-		`polttoaine\w*|lisamaksu|\w*lisa|bransle\w*|drivmedel\w*|\w*tillagg|remote|peak|clearance|handling fee)\b`)
+		`polttoaine\w*|lisamaksu|\w*lisa|bransle\w*|drivmedel\w*|\w*tillagg|remote|peak|clearance|handling fee|` +
+		`discount|rabatt|remise|descuento|alennus)\b`)
 	withoutTax = regexp.MustCompile(`\b(?:excl?|exkl|excluding|exclusive|ex|without|net of|plus|zzgl|ohne|exklusive|` +
 		`hors|hors taxe|sin|sans|ilman|exklusive|utan)\b\.?\s*(?:of\s+)?(?:[0-9]+\s*%\s*)?(?:the\s+)?` +
 		`(?:vat|tax|taxes|sales tax|gst|mwst|ust|umsatzsteuer|tva|iva|alv|moms)\b|\balv\s*0|\bht\b|\bnetto`)

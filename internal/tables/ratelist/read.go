@@ -73,6 +73,7 @@ type builder struct {
 	exchange     charge.Change
 	foreign      string // the currency of the list where it is not the shop's
 	prices       []price
+	hundredths   bool             // prices are in hundredths of the currency
 	empty        bool             // some cells say nothing
 	most         *decimal.Decimal // the greatest bound whose unit nothing says
 	marked       bool
@@ -179,6 +180,9 @@ func (b *builder) line(i int) Line {
 		return refuse("band: %.40q is no band: write it as 0–1 kg, up to 5 or over 30", p.strange)
 	}
 	c, err := b.charge(p)
+	if err == nil && b.hundredths {
+		c, err = charge.Times(hundredth).Apply(c, b.f.Words())
+	}
 	if err != nil {
 		b.twoWays(err)
 		return refuse("price: %s", err.Error())
@@ -291,7 +295,7 @@ func (b *builder) step(p *price, l *Line) error {
 		prior = &b.p.Lines[p.step.prior]
 	}
 	switch {
-	case prior == nil && p.step.whole:
+	case prior == nil && p.step.whole && (b.m.By == rate.ByWeight || b.m.By == rate.ByBilled):
 		l.charge = &rate.Charge{PerWeight: unit}
 		return nil
 	case prior == nil || prior.Status != Taken || prior.to == nil || prior.charge == nil ||
@@ -300,6 +304,9 @@ func (b *builder) step(p *price, l *Line) error {
 	}
 	if prior.from != nil || p.in.from {
 		l.from = prior.to
+	}
+	if b.m.By != rate.ByWeight && b.m.By != rate.ByBilled {
+		return b.otherStep(l, prior, unit, each)
 	}
 	if p.step.whole {
 		b.o.asks.Add(AskSteps, fmt.Sprintf("Line %d has a price per %s %s. Is it a price for the whole weight, or for "+
@@ -311,6 +318,23 @@ func (b *builder) step(p *price, l *Line) error {
 	unit.Above = prior.to
 	sum := *prior.charge
 	sum.PerWeight = unit
+	l.charge = &sum
+	return nil
+}
+
+// otherStep makes the charge of a band of steps of a list that does not go by weight: of kilometres above a distance, or
+// of items behind the first. Others have no charge that says it.
+func (b *builder) otherStep(l, prior *Line, unit *rate.PerUnit, each decimal.Decimal) error {
+	sum := *prior.charge
+	switch {
+	case b.m.By == rate.ByDistance:
+		unit.Above = prior.to
+		sum.PerDistance = unit
+	case b.m.By == rate.ByQuantity && each.Cmp(decimal.One) == 0 && prior.to.Cmp(decimal.One) == 0 && fixed(&sum) != nil:
+		sum = rate.Charge{FirstItem: sum.Base, NextItem: &unit.Amount}
+	default:
+		return fmt.Errorf("so much for each further step cannot be said of a list %s", b.m.By.Words())
+	}
 	l.charge = &sum
 	return nil
 }
@@ -328,6 +352,8 @@ func (b *builder) stepSize(p *price) (each decimal.Decimal, err error) {
 	}
 	return each, nil
 }
+
+var hundredth = decimal.MustParse("0.01")
 
 // Apply makes the plan's zones and a method of it with its list.
 func (p *Plan) Apply(f *store.File, name string) store.Method {

@@ -44,6 +44,8 @@ type step struct {
 // list is a block with what it takes to read it.
 type list struct {
 	*block
+	minor      bool       // its prices are in hundredths of the currency
+	own        string     // the currency of the shop
 	from       bool       // a band says where it begins: then all are to
 	unit       string     // of bounds that name none; "" for the shop's
 	currency   string     // of prices that name none; "" for the shop's
@@ -153,6 +155,11 @@ func (u *unfolding) one(row *grid.Row, to [7]string, column int, lasts map[[7]st
 		c := &row.Cells[column]
 		p.sum, p.head = text{said: c.Text, number: c.Number}, l.headText(column)
 		p.column, p.currency = l.at+column, l.currencies[column]
+	}
+	if at := m.at(Currency); at >= 0 {
+		if p.currency = strings.TrimSpace(row.Cells[at].Text); world.NamesCurrency(p.currency, l.own) {
+			p.currency = ""
+		}
 	}
 	if at := m.at(PerWeight); at >= 0 {
 		c := &row.Cells[at]
@@ -275,6 +282,9 @@ var priceWord = regexp.MustCompile(`(?i)^(?:price|rate|preis|prix|precio|hinta|p
 
 // zoneIn is the zone that a head names, without a currency or the word for a price beside it.
 func zoneIn(head string) string {
+	if rest := minor.ReplaceAllString(head, ""); rest != "" {
+		head = rest
+	}
 	at := currencyIn.FindStringIndex(head)
 	if at != nil && at[0] > 0 {
 		if beside := head[at[0]:]; world.CurrencyIn(beside) != "" || strings.ContainsFunc(beside, isSign) {

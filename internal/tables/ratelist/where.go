@@ -119,10 +119,16 @@ func (b *builder) named(name, country string) (int, error) {
 			calls(name)))
 		return 0, fmt.Errorf("nothing says where %s is", calls(name))
 	}
-	if list := destination.Places(restOf.ReplaceAllString(name, "")); len(list) > 0 {
+	if list := destination.Places(name); len(list) > 0 {
 		return b.typed(strings.Join(list, ", "), "")
 	}
-	at, err := b.typed(destination.Codes(name, b.reader.Home), "")
+	codes := destination.Codes(name, b.reader.Home)
+	if b.town(codes) { // "Finland Express" is no town, whatever it is
+		b.o.asks.Add(AskZone, fmt.Sprintf("Nothing says where “%s” is. Choose a zone of this shop, or name its places.",
+			name))
+		return 0, fmt.Errorf("nothing says where %.40q is", name)
+	}
+	at, err := b.typed(codes, "")
 	if err != nil {
 		b.o.asks.Add(AskZone, fmt.Sprintf("Nothing says where “%s” is. Choose a zone of this shop, or name its places.",
 			name))
@@ -130,14 +136,19 @@ func (b *builder) named(name, country string) (int, error) {
 	return at, err
 }
 
+// town says whether a text reads as a town that no list of places knows.
+func (b *builder) town(text string) bool {
+	read := b.reader.Text(text)
+	return slices.ContainsFunc(read.Places, func(r place.Rule) bool {
+		return r.Level() == place.City && (b.reader.Gazetteer == nil ||
+			b.reader.Doubt(place.Address{Country: r.Country, City: r.City}) != "")
+	})
+}
+
 // domestic are the words for the country of the shop itself.
 var domestic = []string{"domestic", "national", "inland", "home", "kotimaa", "inrikes", "nacional",
-	"france metropolitaine",
-	"within the country", "local"}
 
-// restOf is what stands before a group whose other parts have prices of their own: the most specific zone counts
-// anyway.
-var restOf = regexp.MustCompile(`(?i)^(?:the )?rest of (?:the )?|^other |^ubrige[s]? |^restliche[s]? `)
+	"within the country", "local"}
 
 // zNumber is a label that says itself that it is a zone: "Z2".
 var zNumber = regexp.MustCompile(`^[zZ][0-9]`)
@@ -150,7 +161,7 @@ func calls(label string) string {
 	return label
 }
 
-var beside = regexp.MustCompile(`^(.*?)\s*(?:[(\[]\s*(.+?)\s*[)\]]|[:–—-]\s+(.+))$`)
+var beside = regexp.MustCompile(`^(.*?)\s*(?:[(\[]\s*(.+?)\s*[)\]]|[:=–—-]\s+(.+))$`)
 
 // inName reads a name that says itself where its zone is: "Zone 1 (FI, SE)", "Zone 2: Estonia".
 func inName(name string) (label string, places []string, ok bool) {

@@ -211,7 +211,7 @@ func separator(data []byte) (sep rune, named bool) {
 		for _, n := range counts[i] {
 			in, same = in+n, max(same, n)
 		}
-		if in > most || in == most && same > alike {
+		if same > alike || same == alike && in > most {
 			best, most, alike = c, in, same
 		}
 	}
