@@ -159,7 +159,7 @@ var translated = sync.OnceValue(func() map[string]string {
 		"grossbritannien": "GB", "storbritannien": "GB", "iso-britannia": "GB", "gran bretana": "GB",
 		"grande-bretagne": "GB", "tschechische republik": "CZ", "slowakische republik": "SK",
 		"republique tcheque": "CZ",
-		"republica checa":    "CZ", "tjeckiska republiken": "CZ",
+		"republica checa":    "CZ", "tjeckiska republiken": "CZ", "france metropolitaine": "FR",
 	}
 	for _, l := range []language.Tag{language.German, language.French, language.Spanish, language.Finnish,
 		language.Swedish} {

@@ -79,8 +79,10 @@ func Places(text string) (list []string) {
 // maxPlaces is the longest list of places in a cell, in bytes.
 const maxPlaces = 4000
 
-// restOf is what stands before a group whose other parts have prices of their own: the most specific zone counts anyway.
-var restOf = regexp.MustCompile(`(?i)^(?:(?:the )?(?:rest|remainder) of (?:the )?|other |[uü]brige[s]? |restliche[s]? |` +
+// restOf is what stands before a group whose other parts have prices of their own: the most specific zone counts
+// anyway.
+var restOf = regexp.MustCompile(`(?i)^(?:(?:the )?(?:rest|remainder) of (?:the )?|other |[uü]brige[s]? |` +
+	`restliche[s]? |` +
 	`reste de l['’]|autres pays de l['’]|resto de la |muu |muut |[oö]vriga )`)
 
 // union are the names of the European Union and of its countries, folded.

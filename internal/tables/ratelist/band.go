@@ -32,10 +32,12 @@ var (
 		"<"}
 	overWords = []string{"more than", "over", "above", "from", "starting at", "at least", "uber", "ueber", "ab",
 		"mehr als",
-		"plus de", "au dela de", "au-dela de", "a partir de", "desde", "mas de", "yli", "alkaen", "mer an", "fran", "de", "von", "between", "entre", "zwischen", "mellan",
+		"plus de", "au dela de", "au-dela de", "a partir de", "desde", "mas de", "yli", "alkaen", "mer an",
+		"fran", "de", "von", "between", "entre", "zwischen", "mellan",
 		"minst",
 		">=", "≥", ">"}
-	betweenWords = []string{"up to and including", "up to", "through", "to", "and", "bis", "und", "et", "y", "och", "a", "jusqu a", "hasta", "till",
+	betweenWords = []string{"up to and including", "up to", "through", "to", "and", "bis", "und", "et", "y", "och", "a",
+		"jusqu a", "hasta", "till",
 		"-", "–",
 		"—", "−", "…", "...", ".."}
 	eachWords = []string{"each additional", "each further", "each extra", "every additional", "every further",

@@ -77,7 +77,8 @@ func (o *opening) unitFor(l *list) {
 }
 
 // minor are the words for the hundredth of a currency in the heads of prices; common practice, no source.
-var minor = regexp.MustCompile(`(?i)\s*[(\[]?\b(?:cents?|ct|cts|pence|senttia|snt|[oö]re|ører?|c[eé]ntimos|centimes)\b[)\]]?`)
+var minor = regexp.MustCompile(`(?i)\s*[(\[](?:in )?(?:cents?|ct|cts|pence|p|senttia|snt|[oö]re|øre|c[eé]ntimos|` +
+	`centimes)[)\]]|\s+(?:in )?(?:cents|pence|senttia|c[eé]ntimos|centimes)\b`)
 
 // currencies finds the currency of a list and of its columns, and asks about one that is not the shop's.
 func (o *opening) currencies(l *list) {

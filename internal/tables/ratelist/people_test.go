@@ -98,7 +98,8 @@ func TestListsThatPeopleSend(t *testing.T) {
 		{name: "base and per kg", list: "Country,Base price,Per kg\nFinland,5.00,0.80\nSweden,9.00,1.10\n",
 			want:  "finland sweden |  5.00 + 0.80 per kg 9.00 + 1.10 per kg",
 			zones: "Sweden=Sweden"},
-		{name: "first kg and further", list: "Zone;First kg;Each additional kg\nFinland;6,90;0,80\nSweden;12,00;1,50\n",
+		{name: "first kg and further",
+			list: "Zone;First kg;Each additional kg\nFinland;6,90;0,80\nSweden;12,00;1,50\n",
 			want: "finland sweden | 1 6.90 12.00 | " +
 				" 6.90 + 0.80 per started kg above 1 12.00 + 1.50 per started kg above 1",
 			zones: "Sweden=Sweden"},
@@ -119,7 +120,8 @@ func TestListsThatPeopleSend(t *testing.T) {
 		{name: "distance", list: "Distance;Price\n0-5 km;4,90\n5-15 km;7,90\n",
 			want: "",
 			asks: "destination", refused: 2},
-		{name: "grams without a unit", list: "Weight;Finland;Sweden\n500;6,90;9,90\n1000;7,90;10,90\n2000;9,90;12,90\n",
+		{name: "grams without a unit",
+			list:  "Weight;Finland;Sweden\n500;6,90;9,90\n1000;7,90;10,90\n2000;9,90;12,90\n",
 			want:  "finland sweden | 500 6.90 9.90 | 1000 7.90 10.90 | 2000 9.90 12.90",
 			zones: "Sweden=Sweden",
 			asks:  "unit"},
@@ -169,7 +171,8 @@ func TestListsThatPeopleSend(t *testing.T) {
 			want:  "finland sweden | 2 6.90 12.00 | 3.5 no no | 10 9.90 15.00",
 			zones: "Sweden=Sweden",
 			asks:  "gap gap"},
-		{name: "merged title two cells", list: "Valid from,1.1.2027\nkg,Finland,Sweden\n2,6.90,12.00\n10,9.90,15.00\n",
+		{name: "merged title two cells",
+			list:  "Valid from,1.1.2027\nkg,Finland,Sweden\n2,6.90,12.00\n10,9.90,15.00\n",
 			want:  "finland sweden | 2 6.90 12.00 | 10 9.90 15.00",
 			zones: "Sweden=Sweden"},
 		{name: "price per kg cells",
@@ -195,8 +198,9 @@ func TestListsThatPeopleSend(t *testing.T) {
 			list:  "Poids jusqu'à (kg);France;Belgique\n2;8,90;9,90\n10;14,90;16,90\n",
 			want:  "france belgium | 2 8.90 9.90 | 10 14.90 16.90",
 			zones: "France=France; Belgium=Belgium"},
-		{name: "Spanish lines", list: "Zona;Peso hasta (kg);Tarifa\nEspaña;2;8,90\nPortugal;2;9,90\nEspaña;10;12,90\n" +
-			"Portugal;10;13,90\n",
+		{name: "Spanish lines",
+			list: "Zona;Peso hasta (kg);Tarifa\nEspaña;2;8,90\nPortugal;2;9,90\nEspaña;10;12,90\n" +
+				"Portugal;10;13,90\n",
 			want:  "spain portugal | 2 8.90 9.90 | 10 12.90 13.90",
 			zones: "Spain=Spain; Portugal=Portugal"},
 		{name: "prices with the currency's code",
@@ -207,7 +211,8 @@ func TestListsThatPeopleSend(t *testing.T) {
 			list:  "Weight;Finland;Sweden\n0–500 g;4,90;8,90\n500 g – 1 kg;5,90;9,90\n1–5 kg;7,90;12,90\n",
 			want:  "finland sweden | 0.5 4.90 8.90 | 1 5.90 9.90 | 5 7.90 12.90",
 			zones: "Sweden=Sweden"},
-		{name: "free above a sum", list: "Order value (EUR);Finland\nup to 50;5,90\n50 to 100;3,90\nover 100;gratis\n",
+		{name: "free above a sum",
+			list: "Order value (EUR);Finland\nup to 50;5,90\n50 to 100;3,90\nover 100;gratis\n",
 			want: "finland | 50 5.90 | 100 3.90 |  free"},
 		{name: "not offered in words", list: "kg;Finland;Sweden\n2;6,90;auf Anfrage\n10;9,90;n/a\n",
 			want:  "finland sweden | 2 6.90 no | 10 9.90 no",
@@ -231,27 +236,36 @@ func TestListsThatPeopleSend(t *testing.T) {
 			zones: "Sweden=Sweden"},
 		{name: "price per item", list: "Items,Finland\n1,5.90\n2,7.90\n3,9.90\n",
 			want: "finland | 1 5.90 | 2 7.90 | 3 9.90"},
-		{name: "two prices, tax beside", list: "Country;Weight up to;Price;VAT\nFI;2;6,90;25,5 %\nFI;10;9,90;25,5 %\n",
+		{name: "two prices, tax beside",
+			list: "Country;Weight up to;Price;VAT\nFI;2;6,90;25,5 %\nFI;10;9,90;25,5 %\n",
 			want: "finland | 2 6.90 | 10 9.90"},
-		{name: "zone table w  country col lists", list: "Zone;Länder;bis 2 kg;bis 5 kg;bis 10 kg\n1;DE, AT;6,90;8,90;11,90\n" +
-			"2;FR, BE, NL;9,90;12,90;16,90\n3;übrige EU;14,90;18,90;24,90\n",
+		{name: "zone table w  country col lists",
+			list: "Zone;Länder;bis 2 kg;bis 5 kg;bis 10 kg\n1;DE, AT;6,90;8,90;11,90\n" +
+				"2;FR, BE, NL;9,90;12,90;16,90\n3;übrige EU;14,90;18,90;24,90\n",
 			want:  "zone-1 zone-2 eu | 2 6.90 9.90 14.90 | 5 8.90 12.90 18.90 | 10 11.90 16.90 24.90",
 			zones: "Zone 1=Austria|Germany; Zone 2=Belgium|France|Netherlands"},
 		{name: "rows countries, group header merged", list: "Country group;Parcels up to;;\n;2 kg;5 kg;10 kg\n" +
 			"Nordics (SE, NO, DK);12,00;15,00;19,00\nBaltics: EE, LV, LT;9,00;11,00;14,00\n",
 			want:  "nordics baltics | 2 12.00 9.00 | 5 15.00 11.00 | 10 19.00 14.00",
 			zones: "Nordics=Denmark|Norway|Sweden; Baltics=Estonia|Latvia|Lithuania"},
-		{name: "weight ranges as min-max cols w  zone col", list: "Zone;Min (g);Max (g);Rate\nA;0;500;4,50\nA;501;1000;5,50\nB;0;500;6,50\n" +
-			"B;501;1000;7,50\n\nZone A = Finland\nZone B = Sweden, Norway\n",
+		{name: "weight ranges as min-max cols w  zone col",
+			list: "Zone;Min (g);Max (g);Rate\nA;0;500;4,50\nA;501;1000;5,50\nB;0;500;6,50\n" +
+				"B;501;1000;7,50\n\nZone A = Finland\nZone B = Sweden, Norway\n",
 			want:  "finland zone-b | 0.5 4.50 6.50 | 1 5.50 7.50",
 			zones: "Zone B=Norway|Sweden"},
-		{name: "two tables different measures", list: "By weight\nkg;Finland\n2;6,90\n10;9,90\n\nBy order value\nOrder value;Finland\n50;5,90\n" +
-			"100;0\n",
+		{name: "two tables different measures",
+			list: "By weight\nkg;Finland\n2;6,90\n10;9,90\n\nBy order value\nOrder value;Finland\n" +
+				"50;5,90\n" +
+				"100;0\n",
 			want: "finland | 2 6.90 | 10 9.90",
 			asks: "list"},
 		{name: "price in cents header", list: "Weight (kg),Finland (cents)\n2,690\n10,990\n",
 			want: "finland | 2 6.90 | 10 9.90"},
-		{name: "html", list: "<html><body><h1>Prices</h1><table><tr><th rowspan=2>Weight</th><th colspan=2>Price</th></tr><tr><th>Finland</th><th>Sweden</th></tr><tr><td>0-2 kg</td><td>6,90 &euro;</td><td>12,00 &euro;</td></tr><tr><td>2-10 kg</td><td>9,90 &euro;</td><td>15,00 &euro;</td></tr></table></body></html>\n",
+		{name: "html",
+			list: "<html><body><h1>Prices</h1><table><tr><th rowspan=2>Weight</th><th colspan=2>" +
+				"Price</th></tr><tr><th>Finland</th><th>Sweden</th></tr><tr><td>0-2 kg</td><td>" +
+				"6,90 &euro;</td><td>12,00 &euro;</td></tr><tr><td>2-10 kg</td><td>9,90 &euro;</td>" +
+				"<td>15,00 &euro;</td></tr></table></body></html>\n",
 			want:  "finland sweden | 2 6.90 12.00 | 10 9.90 15.00",
 			zones: "Sweden=Sweden"},
 		{name: "tsv pasted", list: "Destination\tUp to 1 kg\tUp to 5 kg\tEach extra kg\nFinland\t5.90\t8.90\t0.70\n" +
@@ -259,8 +273,9 @@ func TestListsThatPeopleSend(t *testing.T) {
 			want: "finland estonia-and-1-more | 1 5.90 9.90 | 5 8.90 13.90 | " +
 				" 8.90 + 0.70 per started kg above 5 13.90 + 1.10 per started kg above 5",
 			zones: "Estonia and 1 more=Estonia|Latvia"},
-		{name: "max weight note col", list: "Country,Max weight (kg),Price (EUR),Transit time (days)\nFinland,35,9.90,1\n" +
-			"Sweden,35,15.90,2-3\n",
+		{name: "max weight note col",
+			list: "Country,Max weight (kg),Price (EUR),Transit time (days)\nFinland,35,9.90,1\n" +
+				"Sweden,35,15.90,2-3\n",
 			want:  "finland sweden | 35 9.90 15.90",
 			zones: "Sweden=Sweden"},
 		{name: "negative discount", list: "kg,Finland,Discount\n2,6.90,-5%\n10,9.90,-5%\n",
@@ -270,38 +285,45 @@ func TestListsThatPeopleSend(t *testing.T) {
 			want:  "finland sweden | 2 6.90 free | 10 9.90 free",
 			zones: "Sweden=Sweden",
 			asks:  "free"},
-		{name: "uppercase band & trailing plus", list: "WEIGHT BAND,FI,SE\n0 - 1KG,5.9,8.9\n1 - 5KG,6.9,9.9\n5KG+,9.9,15.9\n",
+		{name: "uppercase band & trailing plus",
+			list:  "WEIGHT BAND,FI,SE\n0 - 1KG,5.9,8.9\n1 - 5KG,6.9,9.9\n5KG+,9.9,15.9\n",
 			want:  "finland sweden | 1 5.90 8.90 | 5 6.90 9.90 |  9.90 15.90",
 			zones: "Sweden=Sweden"},
-		{name: "half kilo steps", list: "Weight (kg);Zone 1;Zone 2;Zone 3\n0,5;11,00;13,00;15,00\n1,0;12,00;14,00;16,50\n" +
-			"1,5;13,00;15,00;18,00\n2,0;14,00;16,00;19,50\nZone 1: DE, AT, CH\nZone 2: FR, IT, ES\n" +
-			"Zone 3: SE, NO, FI\n",
+		{name: "half kilo steps",
+			list: "Weight (kg);Zone 1;Zone 2;Zone 3\n0,5;11,00;13,00;15,00\n1,0;12,00;14,00;16,50\n" +
+				"1,5;13,00;15,00;18,00\n2,0;14,00;16,00;19,50\nZone 1: DE, AT, CH\nZone 2: FR, IT, ES\n" +
+				"Zone 3: SE, NO, FI\n",
 			want: "zone-1 zone-2 zone-3 | 0.5 11.00 13.00 15.00 | 1 12.00 14.00 16.50 | " +
 				"1.5 13.00 15.00 18.00 | 2 14.00 16.00 19.50",
 			zones: "Zone 1=Austria|Germany|Switzerland; Zone 2=France|Italy|Spain; " +
 				"Zone 3=Finland|Norway|Sweden"},
-		{name: "price per parcel with currency column", list: "Country,Weight to,Price,Currency\nFI,2,6.90,EUR\nSE,2,12.00,EUR\n",
+		{name: "price per parcel with currency column",
+			list:  "Country,Weight to,Price,Currency\nFI,2,6.90,EUR\nSE,2,12.00,EUR\n",
 			want:  "finland sweden | 2 6.90 12.00",
 			zones: "Sweden=Sweden"},
 		{name: "currency column foreign", list: "Country,Weight to,Price,Currency\nFI,2,6.90,USD\nSE,2,12.00,USD\n",
 			want: "",
 			asks: "currency"},
-		{name: "lines with from only per zone", list: "Zone;ab kg;Preis\nFinland;0;5,90\nFinland;5;8,90\nFinland;10;12,90\n",
+		{name: "lines with from only per zone",
+			list: "Zone;ab kg;Preis\nFinland;0;5,90\nFinland;5;8,90\nFinland;10;12,90\n",
 			want: "finland | 0 5.90 | 5 8.90 | 10 12.90"},
-		{name: "shipping by items", list: "Number of items,First item,Each additional item\nFinland,4.00,1.50\nSweden,8.00,2.50\n",
+		{name: "shipping by items",
+			list: "Number of items,First item,Each additional item\nFinland,4.00,1.50\n" +
+				"Sweden,8.00,2.50\n",
 			want: "finland sweden | 1 4.00 8.00 | " +
 				" 4.00 first item, 1.50 each next 8.00 first item, 2.50 each next",
 			zones: "Sweden=Sweden"},
 		{name: "percent of order", list: "Country,Order value to,Charge\nFI,100,5 %\nFI,500,3 %\n",
 			want: "finland | 100 5 % of goods | 500 3 % of goods"},
-		{name: "band words mixed lang", list: "Paketgewicht;Inland;EU-Länder\nbis 2 kg;5,49;13,99\nüber 2 bis 5 kg;6,99;15,99\n" +
-			"über 5 bis 10 kg;10,49;20,99\nüber 10 bis 31,5 kg;19,99;43,99\n",
+		{name: "band words mixed lang",
+			list: "Paketgewicht;Inland;EU-Länder\nbis 2 kg;5,49;13,99\nüber 2 bis 5 kg;6,99;15,99\n" +
+				"über 5 bis 10 kg;10,49;20,99\nüber 10 bis 31,5 kg;19,99;43,99\n",
 			want: "finland eu | 2 5.49 13.99 | 5 6.99 15.99 | 10 10.49 20.99 | 31.5 19.99 43.99"},
-		{name: "french", list: "Poids;France métropolitaine;Belgique;Suisse\nJusqu'à 0,5 kg;5,25 €;12,55 €;17,20 €\n" +
-			"De 0,5 à 1 kg;7,35 €;15,35 €;19,90 €\nDe 1 à 2 kg;8,65 €;17,45 €;21,45 €\n",
-			want:  "belgium switzerland | 0.5 12.55 17.20 | 1 15.35 19.90 | 2 17.45 21.45",
-			zones: "Belgium=Belgium; Switzerland=Switzerland",
-			asks:  "zone", refused: 3},
+		{name: "french",
+			list: "Poids;France métropolitaine;Belgique;Suisse\nJusqu'à 0,5 kg;5,25 €;12,55 €;17,20 €\n" +
+				"De 0,5 à 1 kg;7,35 €;15,35 €;19,90 €\nDe 1 à 2 kg;8,65 €;17,45 €;21,45 €\n",
+			want:  "france belgium switzerland | 0.5 5.25 12.55 17.20 | 1 7.35 15.35 19.90 | 2 8.65 17.45 21.45",
+			zones: "France=France; Belgium=Belgium; Switzerland=Switzerland"},
 		{name: "spanish", list: "Peso;Península;Portugal\nHasta 1 kg;5,10 €;6,20 €\nDe 1 a 3 kg;6,30 €;7,40 €\n" +
 			"Más de 3 kg;9,90 €;11,50 €\n",
 			want:  "portugal | 1 6.20 | 3 7.40 |  11.50",

@@ -322,15 +322,16 @@ func (b *builder) step(p *price, l *Line) error {
 	return nil
 }
 
-// otherStep makes the charge of a band of steps of a list that does not go by weight: of kilometres above a distance, or
-// of items behind the first. Others have no charge that says it.
+// otherStep makes the charge of a band of steps of a list that does not go by weight: of kilometres above a distance,
+// or of items behind the first. Others have no charge that says it.
 func (b *builder) otherStep(l, prior *Line, unit *rate.PerUnit, each decimal.Decimal) error {
 	sum := *prior.charge
 	switch {
 	case b.m.By == rate.ByDistance:
 		unit.Above = prior.to
 		sum.PerDistance = unit
-	case b.m.By == rate.ByQuantity && each.Cmp(decimal.One) == 0 && prior.to.Cmp(decimal.One) == 0 && fixed(&sum) != nil:
+	case b.m.By == rate.ByQuantity && each.Cmp(decimal.One) == 0 && prior.to.Cmp(decimal.One) == 0 &&
+		fixed(&sum) != nil:
 		sum = rate.Charge{FirstItem: sum.Base, NextItem: &unit.Amount}
 	default:
 		return fmt.Errorf("so much for each further step cannot be said of a list %s", b.m.By.Words())
