@@ -188,28 +188,9 @@ func (b *builder) line(i int) Line {
 		return refuse("price: %s", err.Error())
 	}
 	l.charge = c
-	for _, bound := range []struct {
-		field Field
-		from  *text
-		into  **decimal.Decimal
-	}{{From, &p.from, &l.from}, {To, &p.up, &l.to}} {
-		if b.m.By == rate.ByOrder || open(bound.from.said) {
-			continue
-		}
-		d, given, err := b.bound(bound.from, bound.field)
-		if err != nil {
-			b.twoWays(err)
-			return refuse("%s: %s", bound.field.Says(), err.Error())
-		}
-		*bound.into = &d
-		if bound.field == From {
-			l.given.from = &given
-		} else {
-			l.given.to = &given
-		}
-	}
-	if f, t := p.from.unit, p.up.unit; f != t || l.given.from == nil && l.given.to == nil {
-		l.given = bounds{}
+	if err := b.boundsOf(p, &l); err != nil {
+		b.twoWays(err)
+		return refuse("%s", err.Error())
 	}
 	if p.step != nil {
 		if err := b.step(p, &l); err != nil {
@@ -232,6 +213,28 @@ func (b *builder) line(i int) Line {
 	}
 	l.zone, l.Zone = zone.zone, b.p.Zones[zone.zone].Name
 	return l
+}
+
+// boundsOf reads the bounds of a line.
+func (b *builder) boundsOf(p *price, l *Line) error {
+	for _, bound := range []struct {
+		field       Field
+		from        *text
+		into, given **decimal.Decimal
+	}{{From, &p.from, &l.from, &l.given.from}, {To, &p.up, &l.to, &l.given.to}} {
+		if b.m.By == rate.ByOrder || open(bound.from.said) {
+			continue
+		}
+		d, given, err := b.bound(bound.from, bound.field)
+		if err != nil {
+			return fmt.Errorf("%s: %w", bound.field.Says(), err)
+		}
+		*bound.into, *bound.given = &d, &given
+	}
+	if p.from.unit != p.up.unit {
+		l.given = bounds{} // they cannot be compared
+	}
+	return nil
 }
 
 // charge reads the price of a line: its sum, and so much for each unit of weight.
