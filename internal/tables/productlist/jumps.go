@@ -51,6 +51,7 @@ func (o *opening) jumps() {
 			break
 		}
 	}
+	o.zeros()
 	sides := false // one question for all of them
 	for i := range jumps {
 		side := jumps[i].field == Length || jumps[i].field == Width || jumps[i].field == Height
@@ -64,6 +65,25 @@ func (o *opening) jumps() {
 			o.jump(j)
 		}
 		sides = sides || side && len(o.asks.List) > before
+	}
+}
+
+// zeros asks about goods that are shipped and weigh 0: lists write so what they do not know.
+func (o *opening) zeros() {
+	n, first := 0, ""
+	for i := range o.r.Rows {
+		r := &o.r.Rows[i]
+		if w := r.Product.Weight; (r.Status == New || r.Status == Changed) && r.Product.NeedsShipping && w != nil &&
+			w.IsZero() {
+			if n++; n == 1 {
+				first = r.Product.SKU
+			}
+		}
+	}
+	if n > 0 {
+		o.asks.Add(AskZero,
+			fmt.Sprintf("%s that %s shipped would weigh 0, %s first. Is the weight unknown? Then leave the "+
+				"cell empty.", plural.Count(n, "product"), map[bool]string{true: "is", false: "are"}[n == 1], first))
 	}
 }
 

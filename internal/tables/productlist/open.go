@@ -34,6 +34,7 @@ const (
 	AskDecimal  = "decimal"  // numbers that may be a thousand or one
 	AskUnit     = "unit"     // weights or sides far from those that are known
 	AskTax      = "tax"      // prices with tax where the shop's are without it, or the other way round
+	AskZero     = "zero"     // goods that weigh 0
 	AskPrices   = "prices"   // prices far from those that are known
 )
 

@@ -1,6 +1,7 @@
 package productlist
 
 import (
+	"errors"
 	"fmt"
 	"regexp"
 	"runtime"
@@ -231,7 +232,7 @@ func (r *reader) variant(p *store.Product, cells []string, index int) {
 	name := r.bases[index]
 	for i, field := range r.m.Columns {
 		text := cell(cells, i)
-		if field == Variant && text != "" && text != "-" && !strings.Contains(world.Fold(name), world.Fold(text)) {
+		if field == Variant && text != "" && text != "-" && !names(name, text) {
 			name = strings.TrimPrefix(name+", "+text, ", ")
 		}
 	}
@@ -239,6 +240,17 @@ func (r *reader) variant(p *store.Product, cells []string, index int) {
 		p.Name = clean
 	}
 }
+
+// names says whether a name has a text in it, as words of its own.
+func names(name, text string) bool {
+	words := func(s string) string { return " " + strings.Join(headParts.Split(world.Fold(s), -1), " ") + " " }
+	return strings.Contains(words(name), words(text))
+}
+
+// unknown are the cells that say that a weight or a side is not known; common practice, no source.
+var unknown = []string{"-", "–", "n/a", "na", "?", "unknown", "none", "tbd", "unbekannt", "k.a.", "inconnu",
+	"desconocido",
+	"ei tiedossa", "okand"}
 
 // parse reads a number of a cell: of a workbook as it stands there, of a text as its column writes numbers.
 func (r *reader) parse(text string, column int) (decimal.Decimal, string, error) {
@@ -286,7 +298,7 @@ const maxSize = 80
 // size reads all sides of a cell.
 func (r *reader) size(p *store.Product, text string, column int) (reason string) {
 	p.Length, p.Width, p.Height = nil, nil, nil
-	if text == "" {
+	if text == "" || slices.Contains(unknown, world.Fold(text)) {
 		return ""
 	}
 	sides := sidesOf(text)
@@ -388,7 +400,7 @@ func (r *reader) price(p *store.Product, text string, column int) (reason string
 // measured reads a weight or a size, in the unit that it carries or else its column's.
 func (r *reader) measured(into **decimal.Decimal, field Field, text string, column int) (reason string) {
 	*into = nil
-	if text == "" {
+	if text == "" || slices.Contains(unknown, world.Fold(text)) {
 		return ""
 	}
 	kind, unit := kinds[field], unitOf(field, &r.f.Store)
@@ -402,6 +414,10 @@ func (r *reader) measured(into **decimal.Decimal, field Field, text string, colu
 			*into = &d
 			return ""
 		}
+	}
+	var two *measure.TwoWays
+	if errors.As(err, &two) { // 1.200 g is not to be 1.2 g by the way
+		return err.Error()
 	}
 	if d, several := measure.Parse(kind, text, unit); several == nil &&
 		strings.ContainsAny(text, "abcdefghijklmnopqrstuvwxyz'\"") { // 2 lb 3 oz
