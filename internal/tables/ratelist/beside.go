@@ -37,6 +37,7 @@ func (o *opening) prepare(l *list, k key) {
 func (o *opening) head(l *list, i int) {
 	field, head := l.mapping.Columns[i], l.headText(i)
 	switch {
+	case field == "" && l.services != nil && l.services[i] != "": // of another service
 	case field == "" && l.twice[i] != "":
 		if _, chosen := o.c.Columns[l.at+i]; !chosen && !o.c.OnlyColumns {
 			o.asks.Add(AskColumns, fmt.Sprintf("Two columns look like the %s. “%s” is not used: choose it where it is "+

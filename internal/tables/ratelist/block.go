@@ -20,6 +20,7 @@ type block struct {
 	asides   []grid.Row // rows with a single cell below its last row
 	mapping  Mapping
 	headless bool
+	services []string      // of a second row of heads, by column; nil where there is none
 	twice    map[int]Field // columns whose heads mean what an earlier one does
 }
 
@@ -282,6 +283,14 @@ var onlyUnit = regexp.MustCompile(`^[(\[]?(?:[A-Z]{3}|\p{Sc}|[a-z]{1,3}|\p{Sc}/[
 // above them are, and else the lower row counts.
 func (l *layout) secondHead(row grid.Row) {
 	head := l.cur.head
+	if reach := reaching(&head, &row); servicesBelow(&reach, &row) {
+		reach.Line = row.Line
+		l.cur.head, l.cur.services = reach, make([]string, len(row.Cells))
+		for i, c := range row.Cells {
+			l.cur.services[i] = c.Text
+		}
+		return
+	}
 	joined := grid.Row{Line: row.Line, Cells: slices.Clone(head.Cells)}
 	switch units, places := secondRow(&head, &row); {
 	case units:
@@ -299,6 +308,41 @@ func (l *layout) secondHead(row grid.Row) {
 		lowerRow(&joined, &row)
 	}
 	l.cur.head = joined
+}
+
+// reaching is a row of heads each of which reaches over the empty cells to its right that have something below them, as
+// merged cells do.
+func reaching(head, below *grid.Row) grid.Row {
+	out := grid.Row{Line: head.Line, Cells: slices.Clone(head.Cells)}
+	for i := 2; i < len(out.Cells); i++ {
+		if out.Cells[i].Text == "" && below.Cells[i].Text != "" {
+			out.Cells[i].Text = out.Cells[i-1].Text
+		}
+	}
+	return out
+}
+
+// servicesBelow says whether a second row of heads parts the columns of each head above into the same services:
+// "Standard", "Express". The heads above are merged, so that each stands above several.
+func servicesBelow(head, row *grid.Row) bool {
+	under := map[string][]string{} // what stands below a head
+	var order []string
+	for i, c := range row.Cells {
+		above := world.Fold(head.Cells[i].Text)
+		if c.Text == "" || above == "" || i == 0 {
+			continue
+		}
+		if under[above] == nil {
+			order = append(order, above)
+		}
+		under[above] = append(under[above], world.Fold(c.Text))
+	}
+	for _, above := range order {
+		if len(under[above]) < 2 || !slices.Equal(under[above], under[order[0]]) {
+			return false
+		}
+	}
+	return len(order) > 1
 }
 
 // explains says whether a text below the label of a zone says where that is.

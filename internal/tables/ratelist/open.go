@@ -192,7 +192,7 @@ func (o *opening) lists(l *layout) (lists []*list) {
 		}
 		switch {
 		case b.mapping.has(Price, Prices, PerWeight) && len(b.rows) > 0:
-			lists = append(lists, (&list{block: b}).apart()...)
+			lists = append(lists, b.byService()...)
 		case len(l.blocks) == 1:
 		case len(b.rows) == 0 && !b.keyish():
 			l.orphans = append(l.orphans, b.head)
@@ -322,6 +322,9 @@ func (o *opening) read(l *layout, lists []*list) {
 		for i := range one.surcharges {
 			o.r.Skipped = append(o.r.Skipped, grid.Skipped{Line: one.surcharges[i].Line, Text: one.surcharges[i].Said(),
 				Why: "a surcharge"})
+			if at := percentBehind.FindString(one.surcharges[i].Said()); at != "" {
+				o.percentIn(at)
+			}
 			o.asks.Add(AskSurcharge, fmt.Sprintf("Line %d is a surcharge: %s. It is no part of the rate table.",
 				one.surcharges[i].Line, one.surcharges[i].Said()))
 		}

@@ -10,6 +10,35 @@ import (
 // maxServices is how many lists one column may tell apart.
 const maxServices = 30
 
+// byService parts a list whose heads have services below them: a list for each.
+func (b *block) byService() []*list {
+	if b.services == nil {
+		return (&list{block: b}).apart()
+	}
+	var names []string
+	for i, field := range b.mapping.Columns {
+		if name := b.services[i]; field == Prices && name != "" && !slices.Contains(names, name) {
+			names = append(names, name)
+		}
+	}
+	if len(names) == 0 {
+		return []*list{{block: b}}
+	}
+	var lists []*list
+	for _, name := range names {
+		one := *b
+		one.titles = append(slices.Clone(b.titles), grid.Row{Line: b.head.Line, Cells: []grid.Cell{{Text: name}}})
+		one.mapping.Columns = slices.Clone(b.mapping.Columns)
+		for i := range one.mapping.Columns {
+			if one.mapping.Columns[i] == Prices && b.services[i] != name {
+				one.mapping.Columns[i] = ""
+			}
+		}
+		lists = append(lists, &list{block: &one})
+	}
+	return lists
+}
+
 // apart parts a list that has several prices for the same by the column that tells them apart, such as the service: a
 // list for each of its values. A list without such prices, or without such a column, stays whole.
 func (l *list) apart() []*list {

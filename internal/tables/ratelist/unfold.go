@@ -73,8 +73,8 @@ func (l *list) unfold(out []price) []price {
 	}
 	for i := range l.rows {
 		row := &l.rows[i]
-		if at := m.at(Bands); at >= 0 {
-			if u.read(row.Cells[at].Text); !u.isBand && surcharge.MatchString(world.Fold(row.Cells[at].Text)) {
+		if at := max(m.at(Bands), m.at(From), m.at(To)); at >= 0 && !row.Cells[at].Number {
+			if u.read(row.Cells[at].Text); !u.isBand && surcharge.MatchString(world.Fold(row.Said())) {
 				u.l.surcharges = append(u.l.surcharges, *row)
 				continue
 			}
