@@ -333,7 +333,8 @@ func TestListsThatPeopleSend(t *testing.T) {
 			"2 kg;6,90;9,90;12,00;18,00\n5 kg;8,90;11,90;15,00;22,00\n",
 			want:  "finland sweden | 2 6.90 12.00 | 5 8.90 15.00",
 			zones: "Sweden=Sweden", asks: "list"},
-		{name: "a surcharge below from and to", list: "From kg;To kg;Finland\n0;2;6,90\n2;5;8,90\nFuel surcharge;;8,5 %\n",
+		{name: "a surcharge below from and to", list: "From kg;To kg;Finland\n0;2;6,90\n2;5;8,90\n" +
+			"Fuel surcharge;;8,5 %\n",
 			want: "finland | 2 6.90 | 5 8.90", asks: "surcharge"},
 	} {
 		r, got := made(t, storetest.Lauha(t), c.list)

@@ -140,9 +140,20 @@ func (s *Screens) previewRates(c *gin.Context, u *sqlite.Upload, slip string) (a
 		v.Slip = cmp.Or(v.Slip, slipped)
 	}
 	r, err := ratelist.Open(u.Body, state.File, state.Reader(), choices)
+	var used []string
+	if err == nil {
+		if query, used = s.asLastTime(c, query, r.Heads); len(query) > 1 && v.Query != template.URL(query.Encode()) {
+			choices, slipped = s.choices(c, state.File, query)
+			v.Query, v.Decimal = template.URL(query.Encode()), query.Get("decimal")
+			r, err = ratelist.Open(u.Body, state.File, state.Reader(), choices)
+		}
+	}
 	if err != nil {
 		v.Problem = err.Error()
 		return v, http.StatusOK, nil
+	}
+	if len(used) > 0 {
+		r.Found = append(r.Found, "As with the last file of this list: "+strings.Join(used, "; ")+".")
 	}
 	v.Source = upload.SourceOf(r.Grid, r.Head, query)
 	v.settings(state.File, r, &choices)
@@ -412,15 +423,16 @@ func updateOf(f *store.File, u *ratelist.Update) updateView {
 
 // applyRates updates lists of the shop, or makes the zones and a method with the list.
 func (s *Screens) applyRates(c *gin.Context, u *sqlite.Upload) (upload.Applied, error) {
-	id := ""
+	id, into := "", ""
+	var r *ratelist.Reading
 	_, err := s.draft.Edit(c.Request.Context(), func(f *store.File) error {
 		state := s.draft.State()
 		choices, slip := s.choices(c, state.File, c.Request.URL.Query())
 		if slip != "" {
 			return shell.Refusef("%s", slip)
 		}
-		r, err := ratelist.Open(u.Body, state.File, state.Reader(), choices)
-		if err != nil {
+		var err error
+		if r, err = ratelist.Open(u.Body, state.File, state.Reader(), choices); err != nil {
 			return shell.Refusef("%s", err.Error())
 		}
 		if why := r.Problem(); why != "" {
@@ -430,6 +442,7 @@ func (s *Screens) applyRates(c *gin.Context, u *sqlite.Upload) (upload.Applied, 
 			r.Apply(f)
 			for i := range r.Updates {
 				id = r.Updates[i].Method
+				into = id + "/" + r.Updates[i].Was.ID
 			}
 			return nil
 		}
@@ -437,9 +450,13 @@ func (s *Screens) applyRates(c *gin.Context, u *sqlite.Upload) (upload.Applied, 
 		if err != nil {
 			return err
 		}
-		id = r.Plan.Apply(f, name).ID
+		made := r.Plan.Apply(f, name)
+		id, into = made.ID, made.ID+"/"+made.Tables[0].ID
 		return nil
 	})
+	if err == nil && into != "" && len(r.Mapping.Columns) > 0 {
+		s.remember(c, into, r)
+	}
 	to := "/rates"
 	if id != "" {
 		to += "/" + id

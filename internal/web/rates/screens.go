@@ -9,7 +9,6 @@ import (
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/web/shell"
 	"diadrom/internal/web/till"
-	"diadrom/internal/web/upload"
 
 	"github.com/gin-gonic/gin"
 )
@@ -29,12 +28,12 @@ type Till interface {
 type Screens struct {
 	*shell.Shell
 	draft shell.Editor
-	db    upload.Store
+	db    Store
 	till  Till
 }
 
 // New makes the screens of the station.
-func New(sh *shell.Shell, d shell.Editor, db upload.Store, t Till) *Screens {
+func New(sh *shell.Shell, d shell.Editor, db Store, t Till) *Screens {
 	return &Screens{sh, d, db, t}
 }
 
