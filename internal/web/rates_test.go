@@ -457,13 +457,15 @@ func TestQuestionsOfAPriceListAreAnswered(t *testing.T) {
 // again.
 func TestTheNextFileOfAListIsReadAsTheLast(t *testing.T) {
 	s := lauha(t)
-	_, page := s.send("/rates-file?into=parcel/list", "one.csv", "Weight;Zone 1;Finland\n500;7,00;6,90\n2000;8,00;7,90\n"+
+	_, page := s.send("/rates-file?into=parcel/list", "one.csv", "Weight;Zone 1;Finland\n500;7,00;6,90\n"+
+		"2000;8,00;7,90\n"+
 		"Fuel surcharge 10 %\n")
 	file := regexp.MustCompile(`action="(/rates-file/[0-9]+)"`).FindStringSubmatch(page)[1]
 	_, page = s.get(file + "?into=parcel/list&unit=g&percent=10&ok=surcharge&z:Zone+1=Lapland")
 	status, _ := s.post(form(t, page))
 	require.Less(t, status, 400)
-	_, page = s.send("/rates-file?into=parcel/list", "two.csv", "Weight;Finland;Zone 1\n500;7,90;8,00\n2000;8,90;9,00\n"+
+	_, page = s.send("/rates-file?into=parcel/list", "two.csv", "Weight;Finland;Zone 1\n500;7,90;8,00\n"+
+		"2000;8,90;9,00\n"+
 		"Fuel surcharge 10 %\n")
 	holds(t, page, "As with the last file of this list: Zone 1 is Lapland; weights in g.", "up to and including 0.5 kg",
 		"Fuel surcharge 10 %. Add it", "was 7.59")

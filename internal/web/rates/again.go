@@ -22,7 +22,7 @@ type Store interface {
 // readingOf names the setting that says how the last file of a list was read.
 func readingOf(into string) string { return "reading of " + into }
 
-// of the choices on a preview, those that say how a file is read hold for the next file of the same list too. What was
+// again are the choices on a preview that say how a file is read: they hold for the next file of the same list too. What was
 // added to prices, an exchange rate and what was left as it is do not: they are asked again.
 var again = []string{"sheet", "separator", "encoding", "decimal", "unit", "by"}
 
