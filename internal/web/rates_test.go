@@ -453,6 +453,22 @@ func TestQuestionsOfAPriceListAreAnswered(t *testing.T) {
 	holds(t, page, "not kept any more")
 }
 
+// A shop that starts empty may begin with a carrier's list: it makes the zones, the method and its prices.
+func TestAnEmptyShopBeginsWithACarriersList(t *testing.T) {
+	s := opened(t, draft.Empty(), false)
+	_, page := s.get("/rates")
+	holds(t, page, "Or begin with a carrier's price list")
+	_, page = s.send("/rates-file", "Kuura.csv", "Weight (kg);Finland;Zone 2\n2;6,90;12,00\n5;8,40;15,00\n\n"+
+		"Zone;Countries\nZone 2;Estonia, Latvia\n")
+	holds(t, page, "Finland <small>new zone</small>", "Zone 2 <small>new zone</small>")
+	status, _ := s.post(form(t, page), "name", "Kuura")
+	assert.Less(t, status, 400)
+	assert.Equal(t, "2 | 6.90 | 12.00\n5 | 8.40 | 15.00\n", s.list("kuura", "list"))
+	f := s.draft.State().File
+	assert.Len(t, f.Zones, 2)
+	assert.Len(t, f.Zones[1].Places, 2)
+}
+
 // How a file was read is how the next one of the same list is read at first; what was added to its prices is asked
 // again.
 func TestTheNextFileOfAListIsReadAsTheLast(t *testing.T) {

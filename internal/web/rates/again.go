@@ -22,8 +22,8 @@ type Store interface {
 // readingOf names the setting that says how the last file of a list was read.
 func readingOf(into string) string { return "reading of " + into }
 
-// again are the choices on a preview that say how a file is read: they hold for the next file of the same list too. What was
-// added to prices, an exchange rate and what was left as it is do not: they are asked again.
+// again are the choices on a preview that say how a file is read: they hold for the next file of the same list too.
+// What was added to prices, an exchange rate and what was left as it is do not: they are asked again.
 var again = []string{"sheet", "separator", "encoding", "decimal", "unit", "by"}
 
 // remember keeps how a file was read, for the next one of the list that it went into.
