@@ -161,7 +161,7 @@ func TestALongProductListIsTakenInWithItsProgress(t *testing.T) {
 	var b strings.Builder
 	b.WriteString("Item number;Title;Unit price;Weight (g);Class\r\n")
 	for i := range 10_000 {
-		fmt.Fprintf(&b, "A-%05d;Thing %d;%d,50;%d;%s\r\n", i, i, i%90, i%3000, []string{"", "Bulky", "Odd"}[i%3])
+		fmt.Fprintf(&b, "A-%05d;Thing %d;%d,50;%d;%s\r\n", i, i, i%90, i%3000+1, []string{"", "Bulky", "Odd"}[i%3])
 	}
 	name := filepath.Join(t.TempDir(), "list.csv")
 	require.NoError(t, os.WriteFile(name, []byte(b.String()), 0o600))
