@@ -109,7 +109,7 @@ func Read(data []byte, o Options) (*Grid, error) {
 	case bytes.HasPrefix(data, []byte("PK\x03\x04")):
 		g, err = readPacked(data, o)
 	case isPage(data):
-		g, err = readPage(data)
+		g, err = readPage(data, o)
 	default:
 		g, err = readText(data, o)
 	}

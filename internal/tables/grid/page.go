@@ -2,6 +2,7 @@ package grid
 
 import (
 	"bytes"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -17,21 +18,23 @@ func isPage(data []byte) bool {
 	return bytes.HasPrefix(head, []byte("<")) && bytes.Contains(bytes.ToLower(data), []byte("<table"))
 }
 
-// readPage reads the table of a page that has the most cells; the others are not named.
-func readPage(data []byte) (*Grid, error) {
+// readPage reads a table of a page: the one that is named, "Table 2", as the sheets of a workbook are, or the one with
+// the most cells.
+func readPage(data []byte, o Options) (*Grid, error) {
 	text, encoding := sheet.Decode(data)
 	root, err := html.Parse(bytes.NewReader(text))
 	if err != nil {
 		return nil, refuse("this page cannot be read")
 	}
-	var best []Row
-	most := 0
+	var tables [][]Row
+	largest, most := 0, 0
 	var find func(n *html.Node)
 	find = func(n *html.Node) {
 		if n.DataAtom == atom.Table {
-			rows, cells := tableOf(n)
-			if cells > most {
-				best, most = rows, cells
+			if rows, cells := tableOf(n); len(rows) > 1 && cells > len(rows) {
+				if tables = append(tables, rows); cells > most {
+					largest, most = len(tables)-1, cells
+				}
 			}
 		}
 		for c := n.FirstChild; c != nil; c = c.NextSibling {
@@ -39,7 +42,27 @@ func readPage(data []byte) (*Grid, error) {
 		}
 	}
 	find(root)
-	return &Grid{Format: Page, Encoding: encoding, Rows: best}, nil
+	g := &Grid{Format: Page, Encoding: encoding}
+	switch n := len(tables); {
+	case n == 0:
+		return nil, refuse("this page has no table with rows and columns")
+	case n == 1:
+		g.Rows = tables[0]
+		return g, nil
+	case n > maxSheets:
+		return nil, refuse("this page has %d tables; at most %d are read", n, maxSheets)
+	}
+	for i := range tables {
+		g.Sheets = append(g.Sheets, "Table "+strconv.Itoa(i+1))
+	}
+	g.Sheet = g.Sheets[largest]
+	if o.Sheet != "" {
+		if g.Sheet, err = choose(g.Sheets, o, nil); err != nil {
+			return nil, err
+		}
+	}
+	g.Rows = tables[slices.Index(g.Sheets, g.Sheet)]
+	return g, nil
 }
 
 // tableOf reads a table of a page without those in its cells. A cell that spans others is carried to them.

@@ -31,6 +31,7 @@ type Choices struct {
 const (
 	AskSheet    = "sheet"    // several sheets have products
 	AskCurrency = "currency" // prices in another currency than the shop's
+	AskColumns  = "columns"  // two columns that look like the same
 	AskDecimal  = "decimal"  // numbers that may be a thousand or one
 	AskUnit     = "unit"     // weights or sides far from those that are known
 	AskTax      = "tax"      // prices with tax where the shop's are without it, or the other way round
@@ -240,6 +241,10 @@ func (o *opening) mapping() {
 	m.Rate = o.c.Rate
 	o.r.Mapping = m
 	for i, head := range t.Rows[0].Cells {
+		if _, chosen := o.c.Columns[i]; m.Columns[i] == "" && m.twice[i] != "" && !chosen && !o.c.OnlyColumns {
+			o.asks.Add(AskColumns, fmt.Sprintf("Two columns look like the %s. “%s” is not used: choose it where it is the one.",
+				m.twice[i], head))
+		}
 		if m.Columns[i] == "" && head != "" {
 			o.r.Skipped = append(o.r.Skipped, grid.Skipped{Line: o.r.Head, Text: head, Why: "the column is not used"})
 		}

@@ -108,7 +108,7 @@ func TestProductListsThatPeopleHave(t *testing.T) {
 			""},
 		{"true and false", "sku,needs shipping,free shipping\nA1,TRUE,FALSE\nA2,FALSE,TRUE\n",
 			"A1  0.00 | A2  0.00 not shipped ships free", ""},
-		{"two heads for one field", "sku,weight,gross weight\nA1,0.35,0.4\n", "A1  0.00 0.35", ""},
+		{"two heads for one field", "sku,weight,gross weight\nA1,0.35,0.4\n", "A1  0.00 0.35", "columns"},
 		{"a page",
 			"<table><tr><th>SKU</th><th>Name</th><th>Weight</th></tr><tr><td>A1</td><td>Towel</td><td>350 g</td></tr>" +
 				"</table>", "A1 Towel 0.00 0.35", ""},

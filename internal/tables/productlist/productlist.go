@@ -96,6 +96,7 @@ type Mapping struct {
 	Told     []bool           // by column: its unit is as the list says, or as somebody chose
 	Decimal  byte             // '.' or ','; 0: as each column shows
 	Rate     *decimal.Decimal // what one unit of the prices' currency is in the shop's; nil where it is the shop's
+	twice    map[int]Field    // columns whose heads name what an earlier one has
 	sizeUnit bool             // cells of the size have a unit of their own
 }
 
@@ -104,14 +105,19 @@ var headParts = regexp.MustCompile(`[^a-z0-9"']+`)
 // Guess finds what the columns of a table hold by their heads. Of several columns for a field the first counts.
 func Guess(t *sheet.Table, s *store.Settings) Mapping {
 	width := len(t.Rows[0].Cells)
-	m := Mapping{Columns: make([]Field, width), Units: make([]string, width), Told: make([]bool, width)}
+	m := Mapping{Columns: make([]Field, width), Units: make([]string, width), Told: make([]bool, width),
+		twice: map[int]Field{}}
 	// What Write wrote has points.
 	if cells, own := t.Rows[0].Cells, head(s); len(cells) >= olderFields && len(cells) <= len(own) &&
 		slices.Equal(cells, own[:len(cells)]) {
 		m.Decimal = '.'
 	}
 	for i, cell := range t.Rows[0].Cells {
-		if f := fieldOf(cell, m.Columns); f != "" {
+		f := fieldOf(cell, m.Columns)
+		if again := fieldOf(cell, nil); f == "" && (again == Price || again == SKU || unitOf(again, s) != "") {
+			m.twice[i] = again
+		}
+		if f != "" {
 			m.Columns[i], m.Units[i] = f, cmp.Or(HeadUnit(f, cell), unitOf(f, s))
 		}
 	}

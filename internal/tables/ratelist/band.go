@@ -78,6 +78,21 @@ func ParseBand(cell string) (b Band, ok bool) {
 		return b, false
 	}
 	text := bandText(cell)
+	if m := named.FindStringSubmatch(text); m != nil { // "S (0–2 kg)", "Parcel up to 2 kg"
+		if b, ok = parseBand(m[1] + m[2]); ok && (!b.Bare || b.Unit != "") { // "EU (27)" is none
+			return b, true
+		}
+	}
+	return parseBand(text)
+}
+
+// named is a band behind a name for it: in brackets, or behind a word for a parcel.
+var named = regexp.MustCompile(`^[a-z0-9 .-]{1,20}\s*[(\[]\s*([^()\[\]]*[0-9][^()\[\]]*)[)\]]$|` +
+	`^(?:parcels?|paket|pakete|packet|letters?|brief|briefe|colis|lettre|paquete|carta|paketti|kirje|brev|weight|` +
+	`gewicht|poids|peso|paino|vikt)\s+(.*[0-9].*)$`)
+
+// parseBand reads a band of a text that bandText made ready.
+func parseBand(text string) (b Band, ok bool) {
 	if b, ok = further(text); ok {
 		return b, true
 	}

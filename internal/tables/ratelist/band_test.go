@@ -47,6 +47,12 @@ func TestBandsAsListsWriteThem(t *testing.T) {
 		"per 100 kg":             {Every: "100", Unit: "kg", Whole: true},
 		"first kg":               {To: "1", Unit: "kg"},
 		"first 2 kg":             {To: "2", Unit: "kg"},
+		"S (0–2 kg)":             {From: "0", To: "2", Unit: "kg"},
+		"Parcel up to 5 kg":      {To: "5", Unit: "kg"},
+		"Paket bis 10 kg":        {To: "10", Unit: "kg"},
+		"1 - < 5":                {From: "1", To: "5", Under: true},
+		"De 1 à 2 kg":            {From: "1", To: "2", Unit: "kg"},
+		"between 2 and 5 kg":     {From: "2", To: "5", Unit: "kg"},
 		"each further kg":        {Every: "1", Unit: "kg"},
 		"each additional 0.5 kg": {Every: "0.5", Unit: "kg"},
 		"+ 1 kg":                 {Every: "1", Unit: "kg"},
@@ -59,7 +65,7 @@ func TestBandsAsListsWriteThem(t *testing.T) {
 		assert.Equal(t, want, got, cell)
 	}
 	for _, cell := range []string{"", "Finland", "weight", "on request", "5 x 3", "2026-01-01",
-		"up to", "-",
+		"up to", "-", "EU (27)", "Zone 1 (FI)",
 		"FI 22100 to 22999", "10 kg 5", "free over 50 per order", "each further", "+"} {
 		_, ok := ParseBand(cell)
 		assert.False(t, ok, cell)
