@@ -18,6 +18,7 @@ const (
 	AskUnit        = "unit"        // bounds whose unit nothing says, and which are hardly in the shop's
 	AskZone        = "zone"        // a zone that nothing explains
 	AskDestination = "destination" // a list that does not say where parcels go
+	AskAbove       = "above"       // lines without a destination below one that has one
 	AskSurcharge   = "surcharge"   // what comes on top of the prices
 	AskTax         = "tax"         // prices with tax where the shop's are without it, or the other way round
 	AskSteps       = "steps"       // "per 100 kg", which may count the whole weight or what is further

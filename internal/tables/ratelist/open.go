@@ -315,10 +315,14 @@ func (o *opening) read(l *layout, lists []*list) {
 		return
 	}
 	for _, one := range lists {
-		one.surcharges = nil
+		one.surcharges, one.carried = nil, nil
 	}
 	prices := o.prices(lists)
 	for _, one := range lists {
+		if n := len(one.carried); n > 0 {
+			o.asks.Add(AskAbove, fmt.Sprintf("%s no destination, line %d first. They are read as those of the line above.",
+				map[bool]string{true: "1 line has", false: plural.Number(n) + " lines have"}[n == 1], one.carried[0]))
+		}
 		for i := range one.surcharges {
 			o.r.Skipped = append(o.r.Skipped, grid.Skipped{Line: one.surcharges[i].Line, Text: one.surcharges[i].Said(),
 				Why: "a surcharge"})

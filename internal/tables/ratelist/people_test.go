@@ -336,6 +336,10 @@ func TestListsThatPeopleSend(t *testing.T) {
 			zones: "Zone 1=Estonia|Latvia; Zone 2=Sweden"},
 		{name: "sizes of parcels", list: "Parcel;Finland;Sweden\nS (0–2 kg);6,90;12,00\nM (2–5 kg);8,90;15,00\n",
 			want: "finland sweden | 2 6.90 12.00 | 5 8.90 15.00", zones: "Sweden=Sweden"},
+		{name: "the zone once for several lines", list: "Zone;bis kg;Preis\nFinland;2;6,90\n;5;8,90\nSweden;2;12,00\n;5;15,00\n",
+			want: "finland sweden | 2 6.90 12.00 | 5 8.90 15.00", zones: "Sweden=Sweden", asks: "above"},
+		{name: "last year's change beside", list: "kg;Finland;Change\n2;6,90;+3,5%\n5;8,90;+2,1%\n",
+			want: "finland | 2 6.90 | 5 8.90"},
 		{name: "services below zones", list: "Weight;Finland;;Sweden;\n;Standard;Express;Standard;Express\n" +
 			"2 kg;6,90;9,90;12,00;18,00\n5 kg;8,90;11,90;15,00;22,00\n",
 			want:  "finland sweden | 2 6.90 12.00 | 5 8.90 15.00",

@@ -49,6 +49,7 @@ type list struct {
 	from       bool       // a band says where it begins: then all are to
 	unit       string     // of bounds that name none; "" for the shop's
 	currency   string     // of prices that name none; "" for the shop's
+	carried    []int      // lines that say no destination, and have that of the line above
 	surcharges []grid.Row // rows that are no bands: what comes on top
 	// currencies are those of columns, where their heads name one, or else that of the list.
 	currencies map[int]string
@@ -83,7 +84,7 @@ func (l *list) unfold(out []price) []price {
 			u.turned(row)
 			continue
 		}
-		where := l.destination(row, i)
+		where := u.below(l.destination(row, i), row.Line)
 		if m.has(Price) || m.has(PerWeight) && !m.has(Prices) {
 			u.one(row, where, -1, lasts)
 			continue
@@ -107,6 +108,7 @@ type unfolding struct {
 	cell   string            // the band that is read
 	b      Band
 	isBand bool
+	above  [7]string // the destination of the row above
 }
 
 // read reads a band, the same one once.
@@ -115,6 +117,18 @@ func (u *unfolding) read(cell string) {
 		u.cell = cell
 		u.b, u.isBand = ParseBand(cell)
 	}
+}
+
+// below is the destination of a row, or that of the row above where it says none: lists say it once for several rows.
+func (u *unfolding) below(to [7]string, line int) [7]string {
+	if to == ([7]string{}) && u.l.mapping.has(destinations...) && u.above != to {
+		if len(u.l.carried) == 0 || u.l.carried[len(u.l.carried)-1] != line {
+			u.l.carried = append(u.l.carried, line)
+		}
+		return u.above
+	}
+	u.above = to
+	return to
 }
 
 // destination is where the parcels of a row go.
@@ -255,7 +269,7 @@ func (b *block) begins() bool {
 // turned makes the prices of a row whose bands stand across.
 func (u *unfolding) turned(row *grid.Row) {
 	l := u.l
-	to := l.destination(row, 0)
+	to := u.below(l.destination(row, 0), row.Line)
 	lasts := map[[7]string]string{}
 	delete(u.before, to)
 	for j, field := range l.mapping.Columns {
