@@ -242,8 +242,8 @@ func (o *opening) mapping() {
 	o.r.Mapping = m
 	for i, head := range t.Rows[0].Cells {
 		if _, chosen := o.c.Columns[i]; m.Columns[i] == "" && m.twice[i] != "" && !chosen && !o.c.OnlyColumns {
-			o.asks.Add(AskColumns, fmt.Sprintf("Two columns look like the %s. “%s” is not used: choose it where it is the one.",
-				m.twice[i], head))
+			o.asks.Add(AskColumns, fmt.Sprintf("Two columns look like the %s. “%s” is not used: choose it where it is "+
+				"the one.", m.twice[i], head))
 		}
 		if m.Columns[i] == "" && head != "" {
 			o.r.Skipped = append(o.r.Skipped, grid.Skipped{Line: o.r.Head, Text: head, Why: "the column is not used"})

@@ -107,6 +107,7 @@ func Write(f *store.File) [][]string {
 
 // Apply makes new and changed rows the store's products. The rows have been read for this very store.
 func Apply(f *store.File, rows []Row) {
+	f.Products = slices.Grow(f.Products, Count(rows)[New])
 	for i := range rows {
 		switch r := &rows[i]; r.Status {
 		case New:

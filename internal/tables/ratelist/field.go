@@ -124,7 +124,8 @@ var codeWords = []string{"postcode", "postcodes", "postal code", "post code", "z
 var asides = []string{"days", "transit", "delivery time", "remark", "remarks", "note", "notes", "comment", "service",
 	"carrier", "product", "laufzeit", "bemerkung", "hinweis", "delai", "delais", "remarque", "plazo", "observaciones",
 	"toimitusaika", "huomautus", "leveranstid", "anmarkning", "transit time", "lead time", "id", "no",
-	"nr", "valid", "effective", "change", "difference", "diff", "delta", "anderung", "muutos", "andring", "updated", "tax", "vat", "mwst", "tva", "iva", "alv", "moms"}
+	"nr", "valid", "effective", "change", "difference", "diff",
+	"delta", "anderung", "muutos", "andring", "updated", "tax", "vat", "mwst", "tva", "iva", "alv", "moms"}
 
 func foldedHead(head string) string {
 	return strings.TrimSpace(parts.ReplaceAllString(world.Fold(head), " "))

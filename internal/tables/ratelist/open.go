@@ -320,7 +320,8 @@ func (o *opening) read(l *layout, lists []*list) {
 	prices := o.prices(lists)
 	for _, one := range lists {
 		if n := len(one.carried); n > 0 {
-			o.asks.Add(AskAbove, fmt.Sprintf("%s no destination, line %d first. They are read as those of the line above.",
+			o.asks.Add(AskAbove, fmt.Sprintf("%s no destination, line %d first. They are read as those of the line "+
+				"above.",
 				map[bool]string{true: "1 line has", false: plural.Number(n) + " lines have"}[n == 1], one.carried[0]))
 		}
 		for i := range one.surcharges {

@@ -331,12 +331,14 @@ func TestListsThatPeopleSend(t *testing.T) {
 			asks:  "zone", refused: 3},
 		{name: "zones in another table of a page", list: "<table><tr><td>Menu<td>About</table><table><tr><th>kg<th>Zone 1" +
 			"<th>Zone 2</tr><tr><td>0-2<td>7,00<td>9,00</tr><tr><td>2-5<td>8,00<td>11,00</tr></table>" +
-			"<table><tr><th>Zone<th>Countries<tr><td>1<td>Estonia, Latvia<tr><td>2<td>Sweden</table>",
+			"<table><tr><th>Zone<th>Countries<tr><td>1<td>Estonia, Latvia<tr>" +
+			"<td>2<td>Sweden</table>",
 			want:  "zone-1 zone-2 | 2 7.00 9.00 | 5 8.00 11.00",
 			zones: "Zone 1=Estonia|Latvia; Zone 2=Sweden"},
 		{name: "sizes of parcels", list: "Parcel;Finland;Sweden\nS (0–2 kg);6,90;12,00\nM (2–5 kg);8,90;15,00\n",
 			want: "finland sweden | 2 6.90 12.00 | 5 8.90 15.00", zones: "Sweden=Sweden"},
-		{name: "the zone once for several lines", list: "Zone;bis kg;Preis\nFinland;2;6,90\n;5;8,90\nSweden;2;12,00\n;5;15,00\n",
+		{name: "the zone once for several lines", list: "Zone;bis kg;Preis\nFinland;2;6,90\n;5;8,90\n" +
+			"Sweden;2;12,00\n;5;15,00\n",
 			want: "finland sweden | 2 6.90 12.00 | 5 8.90 15.00", zones: "Sweden=Sweden", asks: "above"},
 		{name: "last year's change beside", list: "kg;Finland;Change\n2;6,90;+3,5%\n5;8,90;+2,1%\n",
 			want: "finland | 2 6.90 | 5 8.90"},
