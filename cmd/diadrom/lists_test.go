@@ -49,7 +49,7 @@ func TestAPriceListIsReadOnTheCommandLine(t *testing.T) {
 	assert.Equal(t, []any{3.0, ".", "EUR"}, []any{read["header"], read["decimal"], read["currency"]})
 	assert.Equal(t, []any{
 		map[string]any{"line": 1.0, "text": "Prices 2027", "why": "a title"},
-		map[string]any{"line": 3.0, "text": "Days", "why": "the column is no part of a price"},
+		map[string]any{"line": 3.0, "text": "Days", "why": "the column is not used"},
 	}, read["skipped"])
 	zones := got["zones"].([]any)
 	require.Len(t, zones, 1)

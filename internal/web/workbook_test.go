@@ -35,7 +35,7 @@ func TestListsComeAsWorkbooks(t *testing.T) {
 		[]any{"country", "weight to", "price"}, []any{"FI", 2, 6.9}, []any{"FI", 10, 9.9}, []any{"SE", 2, 12}))
 	require.Equal(t, http.StatusOK, status)
 	holds(t, body, "The sheet “2026” was read; the workbook has Notes too.",
-		"The heads of the columns stand in line 3. Above them: Carrier prices 2026.", "6.90", "9.90", "12.00")
+		"The column headings are in line 3. Above them: Carrier prices 2026.", "6.90", "9.90", "12.00")
 
 	// A matrix, as most carriers send it, becomes a working method.
 	status, body = s.send("/rates-file", "matrix.xlsx", book(t, []any{"Prices 2026"},
@@ -43,7 +43,7 @@ func TestListsComeAsWorkbooks(t *testing.T) {
 		[]any{"each further kg", 0.8, 1.2},
 		[]any{"Without islands"}))
 	require.Equal(t, http.StatusOK, status)
-	holds(t, body, "Zones stand across, and weights down.", "Line 6 is a note: Without islands.",
+	holds(t, body, "Zones are in columns, and weights in rows.", "Line 6 is a note: Without islands.",
 		"9.90 + 0.80 per started kg above 10", "18.00 + 1.20 per started kg above 10")
 	file := regexp.MustCompile(`action="(/rates-file/[0-9]+)"`).FindStringSubmatch(body)
 	require.NotNil(t, file, body)

@@ -278,7 +278,7 @@ func (g *Grid) found(head int) (list []string) {
 				}
 			}
 		}
-		list = append(list, fmt.Sprintf("The heads of the columns stand in line %d. Above them: %s.", g.Rows[head].Line,
+		list = append(list, fmt.Sprintf("The column headings are in line %d. Above them: %s.", g.Rows[head].Line,
 			cut(strings.Join(above, " · "))))
 	}
 	return append(list, g.Found()...)

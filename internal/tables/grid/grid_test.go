@@ -118,7 +118,7 @@ func TestAWorkbookAsItIsSent(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, []string{"Weight", "Zone", "Zone"}, table.Rows[0].Cells)
 	assert.Equal(t, []string{"The sheet “Prices” was read; the workbook has Notes too.",
-		"The heads of the columns stand in line 5. Above them: Price list 2026 · valid from January.",
+		"The column headings are in line 5. Above them: Price list 2026 · valid from January.",
 		"Merged cells count for each row and column that they cover."}, table.Found)
 	g, err = Read(data, Options{Sheet: "notes"})
 	require.NoError(t, err)

@@ -193,7 +193,7 @@ func (o *opening) table() {
 		o.skip(&g.Rows[i], "a title")
 	}
 	if head > 0 {
-		o.r.Found = append(o.r.Found, fmt.Sprintf("The heads of the columns stand in line %d.", o.r.Head))
+		o.r.Found = append(o.r.Found, fmt.Sprintf("The column headings are in line %d.", o.r.Head))
 	}
 	rows := t.Rows[:1]
 	width := g.Rows[head].Filled()
@@ -203,7 +203,7 @@ func (o *opening) table() {
 		case width > 2 && row.Filled() == 1 && g.Format != "":
 			o.skip(row, "a title or a note")
 		case slices.Equal(t.Rows[i].Cells, t.Rows[0].Cells):
-			o.skip(row, "it repeats the heads")
+			o.skip(row, "it repeats the headings")
 		case row.Sum():
 			o.skip(row, "a sum")
 		default:

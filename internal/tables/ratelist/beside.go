@@ -16,7 +16,7 @@ import (
 // prepare finds the unit and the currency of a list, and what stands beside it.
 func (o *opening) prepare(l *list, k key) {
 	if l.headless && len(o.c.Columns) == 0 {
-		o.asks.Add(AskColumns, "This list has no heads. Check what its columns hold.")
+		o.asks.Add(AskColumns, "This list has no column headings. Check what its columns hold.")
 	}
 	o.currencies(l)
 	o.unitFor(l)
@@ -58,7 +58,7 @@ func (o *opening) unitFor(l *list) {
 	case o.c.Unit != "":
 		l.unit = o.c.Unit
 	case !ok:
-		o.asks.Add(AskUnit, "A head of this list names several units: choose one.")
+		o.asks.Add(AskUnit, "A column heading names several units: choose one.")
 	case by == rate.ByWeight, by == rate.ByBilled:
 		l.unit = unit
 	case by == rate.BySubtotal:
@@ -148,7 +148,7 @@ func (o *opening) aside(l *list, column int, head string) {
 		}
 	}
 	o.r.Skipped = append(o.r.Skipped, grid.Skipped{Line: l.head.Line, Text: head,
-		Why: "the column is no part of a price"})
+		Why: "the column is not used"})
 }
 
 var percentage = regexp.MustCompile(`([0-9]+(?:[.,][0-9]+)?)\s*%?`)
@@ -248,7 +248,7 @@ func (o *opening) describe(l *layout) {
 			o.skip(&b.titles[i], "a title")
 		}
 		if len(above) > 0 && !b.keyish() {
-			o.found("The heads of the columns stand in line %d. Above them: %s.", b.head.Line,
+			o.found("The column headings are in line %d. Above them: %s.", b.head.Line,
 				strings.TrimSuffix(cut(strings.Join(above, " · ")), "."))
 		}
 		for i := range b.sections {

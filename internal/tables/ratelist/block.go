@@ -240,7 +240,7 @@ func (l *layout) row(row grid.Row) {
 	case l.key.take(l.cur, &row):
 		l.skipped = append(l.skipped, grid.Skipped{Line: row.Line, Text: row.Said(), Why: "it says where a zone is"})
 	case l.cur != nil && len(l.pending) == 0 && sameCells(row.Cells, l.cur.head.Cells):
-		l.skipped = append(l.skipped, grid.Skipped{Line: row.Line, Text: row.Said(), Why: "it repeats the heads"})
+		l.skipped = append(l.skipped, grid.Skipped{Line: row.Line, Text: row.Said(), Why: "it repeats the headings"})
 	case l.isHead(&row):
 		if l.cur != nil && len(l.cur.rows) == 0 && len(l.pending) == 0 && l.cur.head.Line != l.forced {
 			l.secondHead(row)

@@ -26,7 +26,7 @@ func (o *opening) missing(m Mapping, b *block) string {
 	case !priced:
 		return "no column is the price: choose which one is"
 	case seen[Price] && seen[Prices]:
-		return "one column is the price of the line and others are prices for their heads: choose one of both"
+		return "one column is the price of the line and others are prices for their headings: choose one of both"
 	case seen[Bands] && bounded:
 		return "one column has bands and another a bound: choose one of both"
 	case m.By == rate.ByOrder || bounded || seen[Bands] || seen[Prices] || seen[PerWeight]:
@@ -175,9 +175,9 @@ func (o *opening) shape(b *builder, first *list) {
 	m := first.mapping
 	switch {
 	case m.has(Prices) && m.has(Bands, From, To):
-		o.found("Zones stand across, and %s down.", rows(m.By))
+		o.found("Zones are in columns, and %s in rows.", rows(m.By))
 	case m.has(Prices):
-		o.found("%s stand across, and zones down.", strings.ToUpper(rows(m.By)[:1])+rows(m.By)[1:])
+		o.found("%s are in columns, and zones in rows.", strings.ToUpper(rows(m.By)[:1])+rows(m.By)[1:])
 	case m.has(Bands):
 		o.found("The column “%s” has bands, which are read as from and to.", first.headText(m.at(Bands)))
 	}

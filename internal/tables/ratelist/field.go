@@ -46,7 +46,7 @@ func (f Field) String() string { return strings.ReplaceAll(string(f), "_", " ") 
 func (f Field) Says() string {
 	return map[Field]string{Zone: "zone", Country: "country", Region: "region", City: "city", Postcode: "postcode",
 		From: "from", To: "up to", Bands: "bands (0–1 kg)", Price: "price of the line",
-		Prices: "prices for its head", PerWeight: "price per unit of weight"}[f]
+		Prices: "prices for its heading", PerWeight: "price per unit of weight"}[f]
 }
 
 var parts = regexp.MustCompile(`[^\p{L}\p{N}]+`)

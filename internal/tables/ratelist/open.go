@@ -197,7 +197,7 @@ func (o *opening) lists(l *layout) (lists []*list) {
 		case len(b.rows) == 0 && !b.keyish():
 			l.orphans = append(l.orphans, b.head)
 			l.skipped = append(l.skipped, grid.Skipped{Line: b.head.Line, Text: b.head.Said(),
-				Why: "no prices stand below it"})
+				Why: "it has no prices below it"})
 		default:
 			for i := range b.rows {
 				l.skipped = append(l.skipped, grid.Skipped{Line: b.rows[i].Line, Text: b.rows[i].Said(),
@@ -286,7 +286,7 @@ func (o *opening) keyFile(data []byte, l *layout) error {
 func (o *opening) read(l *layout, lists []*list) {
 	o.describe(l)
 	for i := range l.orphans {
-		o.asks.Add(AskColumns, fmt.Sprintf("Line %d looks like heads, and no prices stand below it: %s.",
+		o.asks.Add(AskColumns, fmt.Sprintf("Line %d looks like column headings, but has no prices below it: %s.",
 			l.orphans[i].Line, l.orphans[i].Said()))
 	}
 	if len(lists) == 0 {

@@ -329,10 +329,11 @@ func TestListsThatPeopleSend(t *testing.T) {
 			want:  "portugal | 1 6.20 | 3 7.40 |  11.50",
 			zones: "Portugal=Portugal",
 			asks:  "zone", refused: 3},
-		{name: "zones in another table of a page", list: "<table><tr><td>Menu<td>About</table><table><tr><th>kg<th>Zone 1" +
-			"<th>Zone 2</tr><tr><td>0-2<td>7,00<td>9,00</tr><tr><td>2-5<td>8,00<td>11,00</tr></table>" +
-			"<table><tr><th>Zone<th>Countries<tr><td>1<td>Estonia, Latvia<tr>" +
-			"<td>2<td>Sweden</table>",
+		{name: "zones in another table of a page",
+			list: "<table><tr><td>Menu<td>About</table><table><tr><th>kg<th>Zone 1" +
+				"<th>Zone 2</tr><tr><td>0-2<td>7,00<td>9,00</tr><tr><td>2-5<td>8,00<td>11,00</tr></table>" +
+				"<table><tr><th>Zone<th>Countries<tr><td>1<td>Estonia, Latvia<tr>" +
+				"<td>2<td>Sweden</table>",
 			want:  "zone-1 zone-2 | 2 7.00 9.00 | 5 8.00 11.00",
 			zones: "Zone 1=Estonia|Latvia; Zone 2=Sweden"},
 		{name: "sizes of parcels", list: "Parcel;Finland;Sweden\nS (0–2 kg);6,90;12,00\nM (2–5 kg);8,90;15,00\n",

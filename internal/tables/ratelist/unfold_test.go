@@ -110,7 +110,7 @@ func TestNothingOfAShapeIsReadWrongly(t *testing.T) {
 	_, _, found := unfolded(t,
 		"Carrier prices 2026\nkg;Finland;Baltic neighbours\n2;6,90;12,50\n10;9,90;18,00\nWithout islands\n")
 	assert.Equal(t, []string{"The file was read as UTF-8 text with semicolons between the cells.",
-		"The heads of the columns stand in line 2. Above them: Carrier prices 2026.",
-		"Line 5 is a note: Without islands.", "Zones stand across, and weights down.",
+		"The column headings are in line 2. Above them: Carrier prices 2026.",
+		"Line 5 is a note: Without islands.", "Zones are in columns, and weights in rows.",
 		"A number alone counts as “up to”."}, found)
 }

@@ -228,7 +228,7 @@ func TestACarriersWorkbookBecomesAMethodAndNextYearsUpdatesIt(t *testing.T) {
 	send(page, book("Kuura parcels.xlsx", []any{"Kuura parcels 2027"}, nil, []any{"Weight", "Finland", "Sweden"},
 		[]any{"0–2 kg", 7.2, 13}, []any{"2–10 kg", 10.4, 19}, []any{"each further kg", 0.8, 1.2},
 		[]any{"Without islands"}), ".go:last-child")
-	waitText(t, page, ".work", "Zones stand across, and weights down.")
+	waitText(t, page, ".work", "Zones are in columns, and weights in rows.")
 	waitText(t, page, ".work", "10.40 + 0.80 per started kg above 10")
 	press(page, "form.grow .go")
 	waitText(t, page, ".work", "Kuura parcels, by weight")
