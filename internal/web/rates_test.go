@@ -3,6 +3,7 @@ package web
 import (
 	"html"
 	"net/http"
+	"net/url"
 	"regexp"
 	"strings"
 	"testing"
@@ -439,6 +440,9 @@ func TestQuestionsOfAPriceListAreAnswered(t *testing.T) {
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 	holds(t, page, "some lines are refused")
 	assert.Equal(t, before, s.draft.State().Revision)
+	_, page = s.get(file + "?rate=0,5&z:Zone+1=Lapland&percent=5&answer=" +
+		url.QueryEscape("percent=10&ok=surcharge"))
+	holds(t, page, `name="z:Zone 1" value="Lapland"`, `name="percent"`, `value="10"`, `name="ok" value="surcharge"`)
 	_, page = s.get(file + "?rate=0,5&unit=g&z:Zone+1=Nowhere+at+all")
 	holds(t, page, "“Nowhere at all” is not understood")
 	_, page = s.get(file + "?rate=0,5&unit=g&percent=10&ok=surcharge&z:Zone+1=Lapland")

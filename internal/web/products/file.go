@@ -136,7 +136,7 @@ func choices(query url.Values) (c productlist.Choices, slip string) {
 }
 
 func (s *Screens) previewProducts(c *gin.Context, u *sqlite.Upload, notDone string) (any, int, error) {
-	state, query := s.draft.State(), c.Request.URL.Query()
+	state, query := s.draft.State(), upload.Query(c)
 	v := &fileView{
 		ID:       strconv.FormatInt(u.ID, 10),
 		Name:     u.Name,
@@ -167,7 +167,7 @@ func (s *Screens) previewProducts(c *gin.Context, u *sqlite.Upload, notDone stri
 		v.RateOf = r.Currency
 	}
 	for _, a := range r.Asks {
-		v.Asks = append(v.Asks, v.question(a, query))
+		v.Asks = append(v.Asks, v.question(a))
 	}
 	if r.Rows != nil {
 		v.rows(state.File, r, query)
@@ -179,10 +179,10 @@ func (s *Screens) previewProducts(c *gin.Context, u *sqlite.Upload, notDone stri
 }
 
 // question is a question with what answers it.
-func (v *fileView) question(a grid.Ask, query url.Values) upload.Ask {
+func (v *fileView) question(a grid.Ask) upload.Ask {
 	one := upload.Ask{Code: a.Code, Message: a.Message}
 	answer := func(label string, pairs ...string) {
-		one.Answers = append(one.Answers, upload.NewAnswer(label, query, "", pairs...))
+		one.Answers = append(one.Answers, upload.NewAnswer(label, "", pairs...))
 	}
 	switch a.Code {
 	case productlist.AskCurrency:

@@ -80,6 +80,7 @@ type fileView struct {
 	Updates          []updateView
 	Percent, Rate    string
 	RateOf, Currency string
+	ZoneNames        []string // of the shop, which answers may name
 	Query            template.URL
 	Key              string
 	Slip             string
@@ -119,7 +120,7 @@ func (s *Screens) tables() *upload.Import {
 
 // previewRates shows what a list would become; slip is what was wrong with the name that was typed for it.
 func (s *Screens) previewRates(c *gin.Context, u *sqlite.Upload, slip string) (any, int, error) {
-	state, query := s.draft.State(), c.Request.URL.Query()
+	state, query := s.draft.State(), upload.Query(c)
 	v := &fileView{
 		ID:       strconv.FormatInt(u.ID, 10),
 		Name:     u.Name,
@@ -156,6 +157,9 @@ func (s *Screens) previewRates(c *gin.Context, u *sqlite.Upload, slip string) (a
 		r.Found = append(r.Found, "As with the last file of this list: "+strings.Join(used, "; ")+".")
 	}
 	v.Source = upload.SourceOf(r.Grid, r.Head, query)
+	for i := range state.File.Zones {
+		v.ZoneNames = append(v.ZoneNames, cmp.Or(state.File.Zones[i].Name, state.File.Zones[i].ID))
+	}
 	v.settings(state.File, r, &choices)
 	v.questions(state.File, r, query)
 	v.answered(query)
@@ -230,7 +234,7 @@ func (v *fileView) questions(f *store.File, r *ratelist.Reading, query url.Value
 		}
 		one := upload.Ask{Code: a.Code, Message: a.Message}
 		answer := func(label string, pairs ...string) {
-			one.Answers = append(one.Answers, upload.NewAnswer(label, query, "", pairs...))
+			one.Answers = append(one.Answers, upload.NewAnswer(label, "", pairs...))
 		}
 		switch a.Code {
 		case ratelist.AskCurrency:
@@ -289,7 +293,7 @@ func (v *fileView) offer(f *store.File, r *ratelist.Reading, a *upload.Ask, quer
 	if before, err := decimal.Parse(query.Get("percent")); err == nil {
 		factor = factor.Mul(decimal.One.Add(decimal.One.Percent(before)))
 	}
-	a.Answers = append(a.Answers, upload.NewAnswer("Add "+p.String()+" %", query, a.Code, "percent",
+	a.Answers = append(a.Answers, upload.NewAnswer("Add "+p.String()+" %", a.Code, "percent",
 		factor.Sub(decimal.One).Mul(decimal.FromInt(100)).String()))
 }
 

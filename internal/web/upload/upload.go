@@ -5,12 +5,10 @@ package upload
 import (
 	"context"
 	"errors"
-	"html/template"
 	"io"
 	"mime"
 	"net/http"
 	"net/url"
-	"slices"
 	"strconv"
 	"time"
 
@@ -220,25 +218,42 @@ type Ask struct {
 	Open          bool     // it cannot be left as it is
 }
 
-// Answer is an answer to a question: the preview with it.
+// Answer is an answer to a question, as a button of the preview's form sends it beside what was typed.
 type Answer struct {
 	Label string
-	Query template.URL
+	Value string // what it sets in the query of the preview, encoded
 }
 
 // NewAnswer makes an answer that sets some values of a preview's query, as pairs of a name and a value. Where settles
-// is
-// not "", the question with that code is settled too.
-func NewAnswer(label string, query url.Values, settles string, pairs ...string) Answer {
+// is not "", the question with that code is settled too.
+func NewAnswer(label, settles string, pairs ...string) Answer {
 	q := url.Values{}
-	for name, values := range query {
-		q[name] = values
-	}
 	for i := 0; i+1 < len(pairs); i += 2 {
 		q.Set(pairs[i], pairs[i+1])
 	}
 	if settles != "" {
-		q["ok"] = append(slices.Clone(q["ok"]), settles)
+		q.Set(settled, settles)
 	}
-	return Answer{label, template.URL(q.Encode())}
+	return Answer{label, q.Encode()}
+}
+
+// settled is the name under which a preview's query has the questions that were settled.
+const settled = "ok"
+
+// Query is what was chosen on a preview, with the answer that was pressed.
+func Query(c *gin.Context) url.Values {
+	query := c.Request.URL.Query()
+	answer, err := url.ParseQuery(query.Get("answer"))
+	query.Del("answer")
+	if err != nil {
+		return query
+	}
+	for name, values := range answer {
+		if name == settled {
+			query[name] = append(query[name], values...)
+			continue
+		}
+		query[name] = values
+	}
+	return query
 }
