@@ -4,8 +4,6 @@ import (
 	"errors"
 	"fmt"
 	"os"
-	"path/filepath"
-	"slices"
 	"strconv"
 	"strings"
 
@@ -15,28 +13,9 @@ import (
 	"diadrom/internal/core/typed"
 	"diadrom/internal/tables/grid"
 	"diadrom/internal/tables/ratelist"
-	"diadrom/internal/tables/sheet"
 
 	"github.com/spf13/cobra"
 )
-
-// refusedLine is a line of a list that cannot be used.
-type refusedLine struct {
-	Line   int    `json:"line"`
-	Text   string `json:"text"`
-	Reason string `json:"reason"`
-}
-
-// listRead is what was made out of a file.
-type listRead struct {
-	Sheet    string            `json:"sheet"`
-	Header   int               `json:"header"`
-	Columns  map[string]any    `json:"columns"`
-	Decimal  string            `json:"decimal"`
-	Units    map[string]string `json:"units"`
-	Currency string            `json:"currency"`
-	Skipped  []grid.Skipped    `json:"skipped"`
-}
 
 // pricesAnswer is what "diadrom prices" prints.
 type pricesAnswer struct {
@@ -59,12 +38,10 @@ type tableUpdate struct {
 
 // pricesFlags are the choices of "diadrom prices".
 type pricesFlags struct {
-	store, into, by, columns, sheet string
-	decimal, unit, country, key     string
-	rate, percent                   string
-	places                          []string
-	list, head                      int
-	write, yes                      bool
+	listFlags
+	into, by, unit, country, key, percent string
+	places                                []string
+	list                                  int
 }
 
 func pricesCommand() *cobra.Command {
@@ -77,31 +54,17 @@ func pricesCommand() *cobra.Command {
 			return flags.run(cmd, args[0])
 		},
 	}
+	flags.register(cmd, "zone=1,to=2,price=3")
 	f := cmd.Flags()
-	f.StringVar(&flags.store, "store", "", "store file")
 	f.StringVar(&flags.into, "into", "", "method whose rate table the list updates, or METHOD/LIST")
 	f.StringVar(&flags.by, "by", "", "what the rows go by: "+measureNames())
-	f.StringVar(&flags.columns, "columns", "", `what the columns hold, such as "zone=1,to=2,price=3"`)
-	f.StringVar(&flags.sheet, "sheet", "", "sheet of a workbook")
 	f.IntVar(&flags.list, "list", 0, "which of several lists of the sheet, from 1")
-	f.IntVar(&flags.head, "header", 0, "line with the heads of the columns")
-	f.StringVar(&flags.decimal, "decimal", "", `decimal sign: "." or ","`)
 	f.StringVar(&flags.unit, "unit", "", "unit of weights that name none")
 	f.StringVar(&flags.country, "country", "", "country of postcodes that name none")
 	f.StringVar(&flags.key, "zones", "", "file that says where the zones of the list are")
 	f.StringArrayVar(&flags.places, "zone", nil, `where a zone of the list is: "Zone 3=EE, LV", or =ID of a zone`)
-	f.StringVar(&flags.rate, "rate", "", "what 1 of the list's currency is in the store's")
 	f.StringVar(&flags.percent, "add", "", "percentage that is added to all prices")
-	f.BoolVar(&flags.write, "write", false, "change the store file")
-	f.BoolVar(&flags.yes, "yes", false, "write although something is refused or asked")
-	must(cmd.MarkFlagRequired("store"))
 	return cmd
-}
-
-func must(err error) {
-	if err != nil {
-		panic(err)
-	}
 }
 
 func measureNames() string {
@@ -158,42 +121,6 @@ func (p *pricesFlags) choices(f *store.File) (c ratelist.Choices, err error) {
 	return c, nil
 }
 
-// fieldsOf reads what columns hold: "zone=1,to=2,price=3", "band=1,prices=2-5".
-func fieldsOf[F ~string](text string, fields []F) (map[int]F, error) {
-	columns := map[int]F{}
-	for _, one := range strings.Split(text, ",") {
-		name, at, _ := strings.Cut(strings.TrimSpace(one), "=")
-		field := F(strings.TrimSpace(name))
-		if !slices.Contains(fields, field) {
-			return nil, fmt.Errorf("--columns: %q is not one of %v", name, fields)
-		}
-		from, to, several := strings.Cut(strings.TrimSpace(at), "-")
-		first, err := strconv.Atoi(from)
-		last := first
-		if several && err == nil {
-			last, err = strconv.Atoi(to)
-		}
-		if err != nil || first < 1 || last < first || last > sheet.MaxColumns {
-			return nil, fmt.Errorf("--columns: %q is no column: they are counted from 1", at)
-		}
-		for i := first; i <= last; i++ {
-			columns[i-1] = field
-		}
-	}
-	return columns, nil
-}
-
-// decimalSign reads the flag of a decimal sign; 0 where it is not given.
-func decimalSign(text string) (byte, error) {
-	switch text {
-	case "":
-		return 0, nil
-	case ".", ",":
-		return text[0], nil
-	}
-	return 0, fmt.Errorf(`--decimal is "." or ",", not %q`, text)
-}
-
 func (p *pricesFlags) run(cmd *cobra.Command, name string) error {
 	f, faults := readStore(p.store)
 	if len(faults) > 0 {
@@ -220,19 +147,14 @@ func (p *pricesFlags) run(cmd *cobra.Command, name string) error {
 		return errors.New(r.Missing)
 	}
 	open := len(a.Refused)+len(a.Asks) > 0 || r.Problem() != ""
-	if p.write && (!open || p.yes) && r.Plan != nil {
-		if err := p.save(f, r, name); err != nil {
-			return err
-		}
-	}
-	if open {
-		return exit(exitFaults)
-	}
-	return nil
+	return p.finish(open, func() error { return p.save(f, r, name) })
 }
 
 // save changes the store file: with the lists that are updated, or a new method that is called as the file is.
 func (p *pricesFlags) save(f *store.File, r *ratelist.Reading, name string) error {
+	if r.Plan == nil {
+		return nil // it waits for answers
+	}
 	for i := range r.Updates {
 		if why := r.Updates[i].Problem; why != "" {
 			return errors.New(why)
@@ -345,25 +267,4 @@ func methodName(file string) string {
 		return "Price list"
 	}
 	return name
-}
-
-// writeStore replaces a store file: wholly, or not at all.
-func writeStore(name string, f *store.File) error {
-	if _, faults := store.Read(f.Write()); len(faults) > 0 {
-		return fmt.Errorf("%s: %s; nothing was written", faults[0].Path, faults[0].Message)
-	}
-	info, err := os.Stat(name)
-	if err != nil {
-		return err
-	}
-	part, err := os.CreateTemp(filepath.Dir(name), ".diadrom-*")
-	if err != nil {
-		return err
-	}
-	defer os.Remove(part.Name())
-	_, err = part.Write(f.Write())
-	if err = errors.Join(err, part.Chmod(info.Mode().Perm()), part.Sync(), part.Close()); err != nil {
-		return err
-	}
-	return os.Rename(part.Name(), name)
 }

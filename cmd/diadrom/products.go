@@ -33,9 +33,8 @@ type productChange struct {
 
 // productsFlags are the choices of "diadrom products".
 type productsFlags struct {
-	store, columns, units, sheet, decimal, rate string
-	head                                        int
-	write, yes                                  bool
+	listFlags
+	units string
 }
 
 func productsCommand() *cobra.Command {
@@ -48,17 +47,9 @@ func productsCommand() *cobra.Command {
 			return flags.run(cmd, args[0])
 		},
 	}
-	f := cmd.Flags()
-	f.StringVar(&flags.store, "store", "", "store file")
-	f.StringVar(&flags.columns, "columns", "", `what the columns hold, such as "sku=1,name=2,weight=4"`)
-	f.StringVar(&flags.units, "units", "", `units of columns whose numbers have none, such as "weight=g,length=mm"`)
-	f.StringVar(&flags.sheet, "sheet", "", "sheet of a workbook")
-	f.IntVar(&flags.head, "header", 0, "line with the heads of the columns")
-	f.StringVar(&flags.decimal, "decimal", "", `decimal sign: "." or ","`)
-	f.StringVar(&flags.rate, "rate", "", "what 1 of the prices' currency is in the store's")
-	f.BoolVar(&flags.write, "write", false, "change the store file")
-	f.BoolVar(&flags.yes, "yes", false, "write although something is refused or asked")
-	must(cmd.MarkFlagRequired("store"))
+	flags.register(cmd, "sku=1,name=2,weight=4")
+	cmd.Flags().StringVar(&flags.units, "units", "",
+		`units of columns whose numbers have none, such as "weight=g,length=mm"`)
 	return cmd
 }
 
@@ -124,17 +115,13 @@ func (p *productsFlags) run(cmd *cobra.Command, name string) error {
 	if r.Missing != "" {
 		return errors.New(r.Missing)
 	}
-	open := len(a.Refused)+len(a.Asks) > 0
-	if p.write && (!open || p.yes) && r.Rows != nil {
-		productlist.Apply(f, r.Rows)
-		if err := writeStore(p.store, f); err != nil {
-			return err
+	return p.finish(len(a.Refused)+len(a.Asks) > 0, func() error {
+		if r.Rows == nil {
+			return nil // it waits for answers
 		}
-	}
-	if open {
-		return exit(exitFaults)
-	}
-	return nil
+		productlist.Apply(f, r.Rows)
+		return writeStore(p.store, f)
+	})
 }
 
 // productsOf is a reading as it is printed.

@@ -5,27 +5,16 @@ import (
 	"regexp"
 	"testing"
 
+	"diadrom/internal/test/storetest"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
-	"github.com/xuri/excelize/v2"
 )
 
 // book is a workbook whose first sheet is Info and whose second has rows.
 func book(t *testing.T, rows ...[]any) string {
 	t.Helper()
-	f := excelize.NewFile()
-	require.NoError(t, f.SetSheetName("Sheet1", "2026"))
-	for i := range rows {
-		cell, err := excelize.CoordinatesToCellName(1, i+1)
-		require.NoError(t, err)
-		require.NoError(t, f.SetSheetRow("2026", cell, &rows[i]))
-	}
-	_, err := f.NewSheet("Notes")
-	require.NoError(t, err)
-	require.NoError(t, f.SetCellValue("Notes", "A1", "Prices without tax"))
-	b, err := f.WriteToBuffer()
-	require.NoError(t, err)
-	return b.String()
+	return string(storetest.Workbook(t, "2026", "Notes", "Prices without tax", rows...))
 }
 
 // A list that comes as a workbook with a title is read like any other, and what had to be made out is told.

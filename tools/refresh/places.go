@@ -147,7 +147,8 @@ func withoutDistrict(name string) string {
 
 // plain writes a name as it is compared here: small letters, no accents of French or Norwegian, spaces for hyphens.
 func plain(name string) string {
-	return strings.NewReplacer("é", "e", "è", "e", "ê", "e", "ë", "e", "à", "a", "â", "a", "î", "i", "ï", "i", "ô", "o",
+	return strings.NewReplacer("é", "e", "è", "e", "ê", "e", "ë", "e", "à", "a", "â", "a", "î", "i", "ï", "i",
+		"ô", "o",
 		"û", "u", "ù", "u", "ü", "u", "ç", "c", "œ", "oe", "-", " ", "'", " ", "’", " ", "saint ", "st ").
 		Replace(strings.ToLower(name))
 }

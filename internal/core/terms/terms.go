@@ -134,8 +134,8 @@ func ParseFree(text string, w charge.Words) (*store.Free, error) {
 	return f, nil
 }
 
-// forAWhile takes the period off a text: "from 75.00 during 1 December 2026 to 24 December 2026", "… until 24 December
-// 2026", "… starting 1 December 2026".
+// forAWhile takes the period off a text: "from 75.00 during 1 December 2026 to 24 December 2026", "… until 24
+// December 2026", "… starting 1 December 2026".
 func forAWhile(text string) (rest string, p *calendar.Period, err error) {
 	lower := strings.ToLower(text)
 	for _, form := range [][2]string{{" during ", ""}, {" starting ", "from "}, {" until ", "until "}} {

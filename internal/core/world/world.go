@@ -361,7 +361,8 @@ func CurrencyIn(text string) string {
 // signWord is the sign of a currency with the letters before it: "$", "US$".
 var signWord = regexp.MustCompile(`[A-Z]{0,3}\p{Sc}`)
 
-// OtherCurrency is what in a text names another currency than that of a code: "USD", "US$", "£"; "" where nothing does.
+// OtherCurrency is what in a text names another currency than that of a code: "USD", "US$", "£"; "" where nothing
+// does.
 func OtherCurrency(text, code string) string {
 	if named := CurrencyIn(text); named != "" {
 		if named == code {

@@ -75,8 +75,7 @@ func New(o Options) *Client {
 }
 
 // Anew is a client that asks in the same way, remembers nothing and leaves no carrier alone. What it finds out stands
-// in
-// the same records.
+// in the same records.
 func (c *Client) Anew() *Client {
 	next := New(c.o)
 	next.records = c.records

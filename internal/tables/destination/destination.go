@@ -1,7 +1,6 @@
 // Package destination reads where parcels go as the lists of carriers and shops say it: a country by its code or its
-// name
-// in several languages, several of them in one cell, codes such as "01–09" and "10*". What it makes is text that a
-// reader of places takes (see package typed).
+// name in several languages, several of them in one cell, codes such as "01–09" and "10*". What it makes is text
+// that a reader of places takes (see package typed).
 package destination
 
 import (
@@ -132,8 +131,7 @@ func codeOf(one, country string) string {
 func isDigits(text string) bool { return text != "" && strings.Trim(text, "0123456789") == "" }
 
 // Within is what is narrowest of a country (alpha-2): codes, a town, a region; each "" or a word for any where it is
-// not
-// said.
+// not said.
 func Within(country, region, city, codes string) string {
 	if !Wild(codes) {
 		var list []string

@@ -86,8 +86,7 @@ func (r *Row) Filled() int { return filled(r) }
 const maxOtherSheets = 20
 
 // Choose reads the sheet of a workbook that somebody named, or else the first that usable says is one. with are the
-// names
-// of those that are, where nobody named one.
+// names of those that are, where nobody named one.
 func Choose(data []byte, o Options, usable func(*Grid) bool) (g *Grid, with []string, err error) {
 	if g, err = Read(data, o); err != nil || o.Sheet != "" || len(g.Sheets) < 2 {
 		return g, nil, err

@@ -1,9 +1,7 @@
-// Package grid reads the tables that people send as they are: bytes in, a grid of cells out, with what was found on the
-// way. It takes text with separators in any encoding that [sheet.Decode] knows, workbooks (Office Open XML, ISO/IEC
-// 29500,
-// and OpenDocument, ISO/IEC 26300) and tables of web pages. Nothing of a workbook is computed: of a formula the value
-// is
-// read that was saved with it.
+// Package grid reads the tables that people send as they are: bytes in, a grid of cells out, with what was found on
+// the way. It takes text with separators in any encoding that [sheet.Decode] knows, workbooks (Office Open XML,
+// ISO/IEC 29500, and OpenDocument, ISO/IEC 26300) and tables of web pages. Nothing of a workbook is computed: of a
+// formula the value is read that was saved with it.
 package grid
 
 import (
@@ -186,7 +184,7 @@ func (g *Grid) Head() int {
 			usual, most = width, n
 		}
 	}
-	for i := range g.Rows[:min(len(g.Rows), maxTitles)] {
+	for i := range g.Rows[:min(len(g.Rows), MaxTitles)] {
 		if n := filled(&g.Rows[i]); n >= 2 && n*5 >= usual*3 {
 			return i
 		}
@@ -194,8 +192,8 @@ func (g *Grid) Head() int {
 	return 0
 }
 
-// maxTitles is how many rows of titles and notes may stand above a table.
-const maxTitles = 40
+// MaxTitles is how many rows of titles and notes may stand above a table.
+const MaxTitles = 40
 
 // filled counts the cells of a row that say something.
 func filled(r *Row) (n int) {
@@ -264,28 +262,32 @@ func ReadTable(data []byte) (*sheet.Table, error) {
 
 // found says what had to be made out.
 func (g *Grid) found(head int) (list []string) {
+	list = g.Found()
+	if head == 0 {
+		return list
+	}
+	at := 0
+	if len(g.Sheets) > 1 {
+		at = 1 // behind the sheet
+	}
+	var above []string
+	for i := range g.Rows[:head] {
+		if said := g.Rows[i].Said(); said != "" {
+			above = append(above, said)
+		}
+	}
+	return slices.Insert(list, at, fmt.Sprintf("The column headings are in line %d. Above "+
+		"them: %s.", g.Rows[head].Line, Cut(strings.Join(above, " · "))))
+}
+
+// Found says what had to be made out of the file, in sentences: which sheet, how a text has its cells, merged cells and
+// formulas.
+func (g *Grid) Found() (list []string) {
 	if len(g.Sheets) > 1 {
 		others := slices.DeleteFunc(slices.Clone(g.Sheets), func(name string) bool { return name == g.Sheet })
 		list = append(list, fmt.Sprintf("The sheet “%s” was read; the workbook has %s too.", g.Sheet,
 			strings.Join(others, ", ")))
 	}
-	if head > 0 {
-		var above []string
-		for i := range g.Rows[:head] {
-			for _, c := range g.Rows[i].Cells {
-				if c.Text != "" && !c.Carried {
-					above = append(above, c.Text)
-				}
-			}
-		}
-		list = append(list, fmt.Sprintf("The column headings are in line %d. Above them: %s.", g.Rows[head].Line,
-			cut(strings.Join(above, " · "))))
-	}
-	return append(list, g.Found()...)
-}
-
-// Found says what had to be made out of the cells, in sentences.
-func (g *Grid) Found() (list []string) {
 	if g.Format == Text && (g.Separator != ',' || g.Encoding != "UTF-8") {
 		list = append(list, fmt.Sprintf("The file was read as %s text with %s between the cells.", g.Encoding,
 			separatorNames[g.Separator]))
@@ -315,8 +317,8 @@ func (g *Grid) Found() (list []string) {
 
 var separatorNames = map[rune]string{',': "commas", ';': "semicolons", '\t': "tabs", '|': "bars"}
 
-// cut bounds a text that is told.
-func cut(text string) string {
+// Cut bounds a text that is told.
+func Cut(text string) string {
 	if letters := []rune(text); len(letters) > maxTold {
 		return string(letters[:maxTold]) + "…"
 	}

@@ -128,8 +128,7 @@ func (o *opening) jump(j *jump) {
 }
 
 // usual is what the middle product of a list weighs at most, or measures on a side, where nothing says the unit and
-// there
-// is no other product to compare it with, in the larger units. Common practice, no source.
+// there is no other product to compare it with, in the larger units. Common practice, no source.
 var usual = map[string]string{"kg": "40", "lb": "90", "cm": "250", "in": "100", "m": "3"}
 
 // unlike asks about new products whose values are far from those of the shop's other products.

@@ -14,8 +14,7 @@ import (
 )
 
 // Choices are what somebody who looks at a list sets otherwise than it was made out. The zero value leaves all as it
-// was
-// found.
+// was found.
 type Choices struct {
 	grid.Options
 	Head        int            // the line of the heads; 0 as found
@@ -144,15 +143,11 @@ type opening struct {
 	r    *Reading
 }
 
-// maxTitles is how many rows of titles and notes may stand above a list.
-const maxTitles = 40
-
 // headOf is the index of the row with the heads, and how many fields it names: the row that names most, among those
-// that
-// name the sku where one does.
+// that name the sku where one does.
 func headOf(g *grid.Grid, s *store.Settings) (at, named int) {
 	at = g.Head()
-	for i := range g.Rows[:min(len(g.Rows), maxTitles)] {
+	for i := range g.Rows[:min(len(g.Rows), grid.MaxTitles)] {
 		cells := make([]string, len(g.Rows[i].Cells))
 		for j := range cells {
 			cells[j] = g.Rows[i].Cells[j].Text
@@ -184,11 +179,6 @@ func (o *opening) table() {
 	o.r.Head = g.Rows[head].Line
 	t := g.Table(head)
 	o.r.Found = g.Found()
-	if len(g.Sheets) > 1 {
-		rest := slices.DeleteFunc(slices.Clone(g.Sheets), func(name string) bool { return name == g.Sheet })
-		o.r.Found = append(o.r.Found, fmt.Sprintf("The sheet “%s” was read; the workbook has %s too.", g.Sheet,
-			strings.Join(rest, ", ")))
-	}
 	for i := range g.Rows[:head] {
 		o.skip(&g.Rows[i], "a title")
 	}

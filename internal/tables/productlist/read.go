@@ -263,8 +263,7 @@ func (r *reader) parse(text string, column int) (decimal.Decimal, string, error)
 var side = regexp.MustCompile(`(?i)\s*[x×*]\s*`)
 
 // sidesOf are the sides in a cell with all of them: "10 × 20 × 5 cm", "100x200x50", "10 cm x 20 cm x 5 cm". A unit
-// behind
-// the last one holds for all that have none.
+// behind the last one holds for all that have none.
 func sidesOf(text string) []string {
 	text = strings.TrimSpace(text)
 	if text == "" || len(text) > maxSize {

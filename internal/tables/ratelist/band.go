@@ -23,8 +23,7 @@ type Band struct {
 }
 
 // Words of bands in the languages of the lists that are read (English, German, French, Spanish, Finnish, Swedish),
-// without
-// accents; common practice, no source.
+// without accents; common practice, no source.
 var (
 	upWords = []string{"up to and including", "up to", "not over", "until", "to", "max", "maximum", "under", "below",
 		"less than", "bis zu", "bis einschliesslich", "bis", "unter", "hochstens", "jusqu a", "jusqu'a", "jusqua",

@@ -166,8 +166,7 @@ func (o *opening) percentIn(text string) {
 }
 
 // currencyOf is the currency of a list where it is not the shop's: that of the heads of its prices, of its titles, or
-// of
-// its prices themselves.
+// of its prices themselves.
 func (o *opening) currencyOf(l *list) string {
 	own := o.f.Store.Currency
 	var heads []string
@@ -196,7 +195,7 @@ func (o *opening) currencyOf(l *list) string {
 // currencyOfCells is the currency that the prices of a list name themselves; "" where one names the shop's, or none
 // does.
 func (l *list) currencyOfCells(own string) (other string) {
-	for i := range l.rows[:min(len(l.rows), maxTitles)] {
+	for i := range l.rows[:min(len(l.rows), grid.MaxTitles)] {
 		for j, field := range l.mapping.Columns {
 			text := l.rows[i].Cells[j].Text
 			if field != Price && field != Prices || simple(text) || unpriced(text) {
@@ -249,13 +248,13 @@ func (o *opening) describe(l *layout) {
 		}
 		if len(above) > 0 && !b.keyish() {
 			o.found("The column headings are in line %d. Above them: %s.", b.head.Line,
-				strings.TrimSuffix(cut(strings.Join(above, " · ")), "."))
+				strings.TrimSuffix(grid.Cut(strings.Join(above, " · ")), "."))
 		}
 		for i := range b.sections {
 			o.skip(&b.sections[i].row, "a title")
 		}
 		for i := range b.asides {
-			o.found("Line %d is a note: %s.", b.asides[i].Line, strings.TrimSuffix(cut(b.asides[i].Said()), "."))
+			o.found("Line %d is a note: %s.", b.asides[i].Line, strings.TrimSuffix(grid.Cut(b.asides[i].Said()), "."))
 			o.skip(&b.asides[i], "a note")
 		}
 	}
@@ -271,13 +270,3 @@ func (o *opening) skip(row *grid.Row, why string) {
 	o.r.Skipped = append(o.r.Skipped, grid.Skipped{Line: row.Line, Text: row.Said(), Why: why})
 	o.note(row.Line, row.Said())
 }
-
-// cut bounds a text that is told.
-func cut(text string) string {
-	if letters := []rune(text); len(letters) > maxTold {
-		return string(letters[:maxTold]) + "…"
-	}
-	return text
-}
-
-const maxTold = 200

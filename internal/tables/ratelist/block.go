@@ -18,6 +18,7 @@ type block struct {
 	asides   []grid.Row // rows with a single cell below its last row
 	mapping  Mapping
 	headless bool
+	unsaid   bool          // nothing says what its bounds measure
 	services []string      // of a second row of heads, by column; nil where there is none
 	twice    map[int]Field // columns whose heads mean what an earlier one does
 }
@@ -132,7 +133,7 @@ func strips(g *grid.Grid) [][2]int {
 
 // repeated parts columns where the head of the first one, which names a measure, stands again.
 func repeated(g *grid.Grid, s [2]int) [][2]int {
-	for i := range g.Rows[:min(len(g.Rows), maxTitles)] {
+	for i := range g.Rows[:min(len(g.Rows), grid.MaxTitles)] {
 		cells := g.Rows[i].Cells
 		if len(cells) <= s[0] || cells[s[0]].Text == "" || !headWord(cells[s[0]].Text) {
 			continue
@@ -148,9 +149,6 @@ func repeated(g *grid.Grid, s [2]int) [][2]int {
 	}
 	return [][2]int{s}
 }
-
-// maxTitles is how many rows of titles and notes may stand above a list.
-const maxTitles = 40
 
 // standsAlone says whether some columns can be read by themselves: they begin with a measure, a destination, or the
 // label of a zone.
@@ -187,11 +185,6 @@ func (l *layout) strip(g *grid.Grid, from, to int) {
 		row := part(&g.Rows[i], from, to)
 		switch n := row.Filled(); {
 		case n == 0:
-			if i > 0 && !single(&g.Rows[i]) && l.cur != nil && len(l.cur.rows) == 0 && len(l.pending) > 0 {
-				l.drop(l.pending, "a title")
-				l.pending = nil
-			}
-			continue
 		case l.forced > 0 && row.Line < l.forced:
 			l.pending = append(l.pending, row)
 		case l.forced == row.Line && l.forced > 0:

@@ -181,6 +181,12 @@ func (o *opening) shape(b *builder, first *list) {
 	case m.has(Bands):
 		o.found("The column “%s” has bands, which are read as from and to.", first.headText(m.at(Bands)))
 	}
+	if first.unsaid && o.c.By == "" && m.By == rate.ByWeight {
+		o.found("Nothing says what the bounds measure: they are read as weights.")
+	}
+	if b.most != nil && o.c.Unit == "" {
+		o.found("Weights without a unit are in %s, as in this shop.", o.f.Store.WeightUnit)
+	}
 	if m.By == rate.ByOrder {
 		o.found("Every order has one price.")
 	}

@@ -142,8 +142,7 @@ var kept = map[Field]map[rate.Edges][]string{
 }
 
 // bound reads a bound of a line in the store's unit, and as the list has it. Its unit is that of its cell, or else of
-// the
-// list, or else the store's own.
+// the list, or else the store's own.
 func (b *builder) bound(t *text, field Field) (d, given decimal.Decimal, err error) {
 	key := boundKey{*t, field}
 	if known, ok := b.known[key]; ok {

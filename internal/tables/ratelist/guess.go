@@ -75,13 +75,13 @@ func (b *block) guess(zone func(string) bool) Mapping {
 	if b.headless {
 		b.unnamed(&m)
 	} else {
-		b.shape(&m, zone)
+		b.shape(&m)
 	}
 	b.lowerBounds(&m)
 	if m.By == "" {
 		m.By = b.byUnits(m)
 	}
-	if m.By == "" {
+	if b.unsaid = m.By == ""; b.unsaid {
 		m.By = rate.ByWeight
 		if m.has(Price, PerWeight) && !m.has(From, To, Bands, Prices) && m.has(destinations...) {
 			m.By = rate.ByOrder
@@ -92,7 +92,7 @@ func (b *block) guess(zone func(string) bool) Mapping {
 }
 
 // shape finds bounds and prices where the heads alone do not say which they are.
-func (b *block) shape(m *Mapping, zone func(string) bool) {
+func (b *block) shape(m *Mapping) {
 	if m.has(Price) || m.has(PerWeight) && m.has(destinations...) && !b.acrossBands(m) {
 		b.bandColumn(m)
 		return
@@ -102,7 +102,7 @@ func (b *block) shape(m *Mapping, zone func(string) bool) {
 		b.prices(m)
 	case b.acrossBands(m):
 		b.turned(m)
-	case b.downBands(m, zone):
+	case b.downBands():
 		m.Columns[0] = Bands
 		b.prices(m)
 	default:
@@ -117,8 +117,7 @@ func (b *block) shape(m *Mapping, zone func(string) bool) {
 }
 
 // unnamed finds what the columns of a list without heads hold: the last one with numbers the price, one before it
-// bands,
-// two before it from and to.
+// bands, two before it from and to.
 func (b *block) unnamed(m *Mapping) {
 	var numbered []int
 	for i, field := range m.Columns {
@@ -283,7 +282,7 @@ func (b *block) prices(m *Mapping) {
 }
 
 // downBands says whether bands go down the first column and zones across.
-func (b *block) downBands(m *Mapping, zone func(string) bool) bool {
+func (b *block) downBands() bool {
 	if len(b.head.Cells) < 2 {
 		return false
 	}

@@ -185,7 +185,7 @@ func (b *block) wordsForPrices(row *grid.Row) bool {
 	priced, words := 0, 0
 	for j := 1; j < len(row.Cells); j++ {
 		is, n := 0, 0
-		for i := range b.rows[:min(len(b.rows), maxTitles)] {
+		for i := range b.rows[:min(len(b.rows), grid.MaxTitles)] {
 			if c := b.rows[i].Cells[j]; c.Text != "" {
 				if n++; c.Number || isPrice(c.Text) {
 					is++

@@ -15,8 +15,7 @@ import (
 )
 
 // Choices are what somebody who looks at a list sets otherwise than it was made out. The zero value leaves all as it
-// was
-// found.
+// was found.
 type Choices struct {
 	grid.Options
 	Head    int           // the line of the heads; 0 as found
@@ -259,9 +258,6 @@ func (o *opening) sheets(data []byte, g *grid.Grid, l *layout, lists []*list) (*
 		o.asks.Add(AskSheet,
 			fmt.Sprintf("The sheets %s have prices. The sheet %s was read: choose another where it is the one.",
 				strings.Join(with, ", "), g.Sheet))
-	}
-	if rest := slices.DeleteFunc(slices.Clone(g.Sheets), func(n string) bool { return n == g.Sheet }); len(rest) > 0 {
-		o.found("The sheet “%s” was read; the workbook has %s too.", g.Sheet, strings.Join(rest, ", "))
 	}
 	return g, l, lists, nil
 }

@@ -108,6 +108,9 @@ func (b *builder) named(name, country string) (int, error) {
 		return b.typed(strings.Join(places, ", "), label)
 	}
 	if destination.Wild(name) {
+		if name != "*" {
+			b.o.found("“%s” is every place that no other zone takes.", name)
+		}
 		return b.typed("everywhere", "")
 	}
 	if home := b.reader.Home; home != "" && slices.Contains(domestic, world.Fold(name)) {

@@ -44,8 +44,7 @@ func gridHead(f *store.File, t *rate.Table) string {
 }
 
 // gridName is what a column of [Grid] is called: by the name of its zone, or by its id where another zone has that
-// name,
-// or a table could not have it as it is.
+// name, or a table could not have it as it is.
 func gridName(f *store.File, id string) string {
 	name := f.ZoneName(id)
 	others := slices.ContainsFunc(f.Zones, func(z store.Zone) bool {

@@ -88,12 +88,9 @@ func usable(at map[string]int) bool {
 	return zone && len(at) > 1
 }
 
-// maxTitles is how many rows of titles and notes may stand above a list.
-const maxTitles = 40
-
 // headOf is the index of the row with the heads.
 func headOf(g *grid.Grid) (at int, found bool) {
-	for i := range g.Rows[:min(len(g.Rows), maxTitles)] {
+	for i := range g.Rows[:min(len(g.Rows), grid.MaxTitles)] {
 		if usable(fields(&g.Rows[i])) {
 			return i, true
 		}
@@ -102,19 +99,14 @@ func headOf(g *grid.Grid) (at int, found bool) {
 }
 
 // Open reads a file with zones for a store: a table that [Write] wrote, or the list of a carrier or a shop, with a
-// column
-// for the zone and one for the place, or for country, region, town and codes. Its errors are those of [grid.Read].
+// column for the zone and one for the place, or for country, region, town and codes. Its errors are those of
+// [grid.Read].
 func Open(data []byte, f *store.File, reader typed.Reader, c Choices) (*Reading, error) {
 	g, with, err := grid.Choose(data, c.Options, func(g *grid.Grid) bool { _, ok := headOf(g); return ok })
 	if err != nil {
 		return nil, err
 	}
 	r := &Reading{Grid: g, Found: g.Found()}
-	if len(g.Sheets) > 1 {
-		rest := slices.DeleteFunc(slices.Clone(g.Sheets), func(name string) bool { return name == g.Sheet })
-		r.Found = append(r.Found, fmt.Sprintf("The sheet “%s” was read; the workbook has %s too.", g.Sheet,
-			strings.Join(rest, ", ")))
-	}
 	if len(with) > 1 {
 		r.Found = append(r.Found, fmt.Sprintf("The sheets %s have zones.", strings.Join(with, ", ")))
 	}

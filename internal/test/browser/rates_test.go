@@ -8,12 +8,13 @@ import (
 	"testing"
 	"time"
 
+	"diadrom/internal/test/storetest"
+
 	"github.com/go-rod/rod"
 	"github.com/go-rod/rod/lib/input"
 	"github.com/go-rod/rod/lib/proto"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
-	"github.com/xuri/excelize/v2"
 )
 
 func TestFromAnEmptyStoreToAWorkingMatrixWithKeysAlone(t *testing.T) {
@@ -196,18 +197,9 @@ func TestACarriersWorkbookBecomesAMethodAndNextYearsUpdatesIt(t *testing.T) {
 	s := demoShop(t)
 	dir := t.TempDir()
 	book := func(name string, rows ...[]any) string {
-		f := excelize.NewFile()
-		require.NoError(t, f.SetSheetName("Sheet1", "Prices"))
-		for i := range rows {
-			cell, err := excelize.CoordinatesToCellName(1, i+1)
-			require.NoError(t, err)
-			require.NoError(t, f.SetSheetRow("Prices", cell, &rows[i]))
-		}
-		_, err := f.NewSheet("Terms")
-		require.NoError(t, err)
-		require.NoError(t, f.SetCellValue("Terms", "A1", "Deliveries on working days"))
 		path := filepath.Join(dir, name)
-		require.NoError(t, f.SaveAs(path))
+		require.NoError(t, os.WriteFile(path, storetest.Workbook(t, "Prices", "Terms", "Deliveries on working days",
+			rows...), 0o600))
 		return path
 	}
 	send := func(page *rod.Page, path, button string) {

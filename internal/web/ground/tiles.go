@@ -56,7 +56,8 @@ func (p plot) at(q orb.Point) orb.Point {
 	}
 }
 
-// appendShape writes polygons as lists of rings of numbers: [[x,y,x,y,…],…]. Points that nobody would see are left out.
+// appendShape writes polygons as lists of rings of numbers: [[x,y,x,y,…],…]. Points that nobody would see are left
+// out.
 func (p plot) appendShape(b []byte, shape orb.MultiPolygon) []byte {
 	b = append(b, '[')
 	first := true

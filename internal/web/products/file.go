@@ -9,7 +9,6 @@ import (
 	"strconv"
 	"strings"
 
-	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/store"
 	"diadrom/internal/sqlite"
 	"diadrom/internal/tables/grid"
@@ -107,16 +106,10 @@ func choices(query url.Values) (c productlist.Choices, slip string) {
 	if d := query.Get("decimal"); d == "." || d == "," {
 		c.Decimal = d[0]
 	}
-	if text := strings.TrimSpace(query.Get("rate")); text != "" {
-		d, err := decimal.Parse(strings.Replace(text, ",", ".", 1))
-		if err != nil || d.Sign() <= 0 {
-			return c, "write the exchange rate as 0.92"
-		}
-		c.Rate = &d
-	}
+	c.Rate, slip = upload.TypedNumber(query.Get("rate"), 0, "write the exchange rate as 0.92")
 	// What was chosen for the columns of one sheet says nothing of those of another.
 	if !upload.AsShown(query, "sheet") || !upload.AsShown(query, "head") {
-		return c, ""
+		return c, slip
 	}
 	for name := range query {
 		i, err := strconv.Atoi(strings.TrimLeft(name, "cu"))
@@ -132,7 +125,7 @@ func choices(query url.Values) (c productlist.Choices, slip string) {
 			}
 		}
 	}
-	return c, ""
+	return c, slip
 }
 
 func (s *Screens) previewProducts(c *gin.Context, u *sqlite.Upload, notDone string) (any, int, error) {

@@ -1,12 +1,12 @@
 package rates
 
 import (
+	"cmp"
 	"net/http"
 	"net/url"
 	"strconv"
 	"strings"
 
-	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/rate"
 	"diadrom/internal/core/store"
 	"diadrom/internal/core/world"
@@ -43,13 +43,9 @@ func (s *Screens) choices(c *gin.Context, f *store.File, query url.Values) (choi
 		choices.Decimal = d[0]
 	}
 	named(&choices, f, query, same)
-	choices.Percent, slip = typedNumber(query.Get("percent"), -100, "write the percentage as 12 or 12.5")
-	if slip != "" {
-		return choices, slip
-	}
-	if choices.Rate, slip = typedNumber(query.Get("rate"), 0, "write the exchange rate as 0.92"); slip != "" {
-		return choices, slip
-	}
+	choices.Percent, slip = upload.TypedNumber(query.Get("percent"), -100, "write the percentage as 12 or 12.5")
+	exchange, wrong := upload.TypedNumber(query.Get("rate"), 0, "write the exchange rate as 0.92")
+	choices.Rate, slip = exchange, cmp.Or(slip, wrong)
 	if id, err := strconv.ParseInt(query.Get("key"), 10, 64); err == nil {
 		u, ok, err := s.db.Upload(c.Request.Context(), keyKind, id)
 		if err != nil || !ok {
@@ -73,19 +69,6 @@ func named(choices *ratelist.Choices, f *store.File, query url.Values, same bool
 			}
 		}
 	}
-}
-
-// typedNumber is a number above another as it was typed, with a decimal point or comma; nil where nothing was.
-func typedNumber(text string, above int64, wrong string) (*decimal.Decimal, string) {
-	text = strings.TrimSpace(strings.TrimSuffix(strings.TrimSpace(text), "%"))
-	if text == "" {
-		return nil, ""
-	}
-	d, err := decimal.Parse(strings.Replace(text, ",", ".", 1))
-	if err != nil || d.Cmp(decimal.FromInt(above)) <= 0 {
-		return nil, wrong
-	}
-	return &d, ""
 }
 
 // zoneTyped is the id of a zone that is called by its name, or else the text as it was typed.

@@ -10,8 +10,10 @@ import (
 	"net/http"
 	"net/url"
 	"strconv"
+	"strings"
 	"time"
 
+	"diadrom/internal/core/decimal"
 	"diadrom/internal/sqlite"
 	"diadrom/internal/web/shell"
 
@@ -256,4 +258,17 @@ func Query(c *gin.Context) url.Values {
 		query[name] = values
 	}
 	return query
+}
+
+// TypedNumber is a number above another as it was typed, with a decimal point or comma; nil where nothing was.
+func TypedNumber(text string, above int64, wrong string) (d *decimal.Decimal, slip string) {
+	text = strings.TrimSpace(strings.TrimSuffix(strings.TrimSpace(text), "%"))
+	if text == "" {
+		return nil, ""
+	}
+	n, err := decimal.Parse(strings.Replace(text, ",", ".", 1))
+	if err != nil || n.Cmp(decimal.FromInt(above)) <= 0 {
+		return nil, wrong
+	}
+	return &n, ""
 }
