@@ -147,15 +147,15 @@ func (o *opening) unlike(j *jump, fresh []decimal.Decimal, unit string) {
 		}
 		if other := median(others); far(middle, other, hundred) && !o.told(j.field) {
 			o.asks.Add(AskUnit,
-				fmt.Sprintf("The middle one of the new products has a %s of %s %s, that of this shop's others %s "+
-					"%s. Check the unit of the column.", j.field, middle, unit, other, unit))
+				fmt.Sprintf("Half of the new products have a %s of at least %s %s. For your other products "+
+					"it is %s %s. Check the unit of the column.", j.field, middle, unit, other, unit))
 		}
 		return
 	}
 	if most := usual[unit]; most != "" && !o.told(j.field) && decimal.MustParse(most).Cmp(middle) <= 0 {
 		o.asks.Add(AskUnit,
-			fmt.Sprintf("Nothing says in which unit the %s is. The middle one of the products has %s, which "+
-				"would be %s %s: choose the unit.", j.field, middle, middle, unit))
+			fmt.Sprintf("Nothing says in which unit the %s is. Half of the products have at least %s, which "+
+				"would be %s %s. Choose the unit.", j.field, middle, middle, unit))
 	}
 }
 

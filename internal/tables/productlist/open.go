@@ -66,8 +66,8 @@ func Open(data []byte, f *store.File, c Choices, progress func(int)) (*Reading, 
 	o := &opening{f: f, c: c, asks: grid.NewAsks(c.Settled), r: &Reading{Grid: g, Currency: f.Store.Currency}}
 	if len(with) > 1 {
 		o.asks.Add(AskSheet,
-			fmt.Sprintf("The sheets %s have products. The sheet %s was read: choose another where it is "+
-				"the one.", strings.Join(with, ", "), g.Sheet))
+			fmt.Sprintf("The sheets %s have products. Sheet %s was read. If another is right, "+
+				"choose it.", strings.Join(with, ", "), g.Sheet))
 	}
 	o.table()
 	o.mapping()
@@ -232,8 +232,8 @@ func (o *opening) mapping() {
 	o.r.Mapping = m
 	for i, head := range t.Rows[0].Cells {
 		if _, chosen := o.c.Columns[i]; m.Columns[i] == "" && m.twice[i] != "" && !chosen && !o.c.OnlyColumns {
-			o.asks.Add(AskColumns, fmt.Sprintf("Two columns look like the %s. “%s” is not used: choose it where it is "+
-				"the one.", m.twice[i], head))
+			o.asks.Add(AskColumns, fmt.Sprintf("Two columns look like the %s. “%s” is not used. Choose it instead "+
+				"if it is the right one.", m.twice[i], head))
 		}
 		if m.Columns[i] == "" && head != "" {
 			o.r.Skipped = append(o.r.Skipped, grid.Skipped{Line: o.r.Head, Text: head, Why: "the column is not used"})

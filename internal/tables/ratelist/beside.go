@@ -40,8 +40,8 @@ func (o *opening) head(l *list, i int) {
 	case field == "" && l.services != nil && l.services[i] != "": // of another service
 	case field == "" && l.twice[i] != "":
 		if _, chosen := o.c.Columns[l.at+i]; !chosen && !o.c.OnlyColumns {
-			o.asks.Add(AskColumns, fmt.Sprintf("Two columns look like the %s. “%s” is not used: choose it where it is "+
-				"the one.", l.twice[i].Says(), head))
+			o.asks.Add(AskColumns, fmt.Sprintf("Two columns look like the %s. “%s” is not used. Choose it instead "+
+				"if it is the right one.", l.twice[i].Says(), head))
 		}
 		o.aside(l, i, head)
 	case field == "" && head != "":
@@ -141,7 +141,7 @@ func (o *opening) aside(l *list, column int, head string) {
 			values = append(values[:3:3], "…")
 		}
 		o.asks.Add(AskSurcharge,
-			fmt.Sprintf("The column “%s” has what comes on top of the prices: %s. Add a percentage to the "+
+			fmt.Sprintf("The column “%s” has surcharges or discounts: %s. Add a percentage to the "+
 				"prices, or leave them as they are.", head, strings.Join(values, ", ")))
 		for _, value := range values {
 			o.percentIn(value)

@@ -132,7 +132,7 @@ func (o *opening) tell(b *builder, first *list) {
 	}
 	for z := range b.p.Zones {
 		if allFree(&b.p.Table, z) {
-			o.asks.Add(AskFree, fmt.Sprintf("All prices of %s are 0. Are its deliveries free, or not offered?",
+			o.asks.Add(AskFree, fmt.Sprintf("All prices for %s are 0. Is delivery free there, or not offered?",
 				b.p.Zones[z].Name))
 		}
 	}
@@ -182,7 +182,7 @@ func (o *opening) shape(b *builder, first *list) {
 		o.found("The column “%s” has bands, which are read as from and to.", first.headText(m.at(Bands)))
 	}
 	if first.unsaid && o.c.By == "" && m.By == rate.ByWeight {
-		o.found("Nothing says what the bounds measure: they are read as weights.")
+		o.found("The list does not say what it goes by. It is read by weight.")
 	}
 	if b.most != nil && o.c.Unit == "" {
 		o.found("Weights without a unit are in %s, as in this shop.", o.f.Store.WeightUnit)
@@ -194,14 +194,14 @@ func (o *opening) shape(b *builder, first *list) {
 		o.found("A number alone counts as “up to”.")
 	}
 	if shop := o.f.Store.WeightUnit; o.r.Unit != "" && o.r.Unit != shop {
-		o.found("Weights are in %s, and made %s.", o.r.Unit, shop)
+		o.found("Weights in %s were converted to %s.", o.r.Unit, shop)
 	}
 	if first.currency != "" && o.c.Rate != nil {
-		o.found("Prices are in %s, and made %s: 1 %s is %s %s.", first.currency, o.f.Store.Currency, first.currency,
+		o.found("Prices in %s were converted to %s: 1 %s is %s %s.", first.currency, o.f.Store.Currency, first.currency,
 			o.c.Rate, o.f.Store.Currency)
 	}
 	if b.hundredths {
-		o.found("Prices are in hundredths of the currency, and made whole ones.")
+		o.found("Prices in hundredths of the currency were converted.")
 	}
 	if b.empty {
 		o.found("Cells without a price are not offered.")

@@ -211,8 +211,8 @@ func (o *opening) lists(l *layout) (lists []*list) {
 func (b *block) bend(o *opening) {
 	b.mapping.Edges = o.into.Edges
 	o.asks.Add(AskEdges,
-		fmt.Sprintf("By its words this file counts its bounds as “%s”, and the list that it updates as “%s”. "+
-			"They are taken as in the list.", edgeWords(b.edges(b.mapping)), edgeWords(o.into.Edges)))
+		fmt.Sprintf("The file's words mean “%s”, and the list that it updates counts “%s”. "+
+			"The list's way is used.", edgeWords(b.edges(b.mapping)), edgeWords(o.into.Edges)))
 }
 
 func edgeWords(e rate.Edges) string {
@@ -256,7 +256,7 @@ func (o *opening) sheets(data []byte, g *grid.Grid, l *layout, lists []*list) (*
 	l.key.join(others)
 	if len(with) > 1 {
 		o.asks.Add(AskSheet,
-			fmt.Sprintf("The sheets %s have prices. The sheet %s was read: choose another where it is the one.",
+			fmt.Sprintf("The sheets %s have prices. Sheet %s was read. If another is right, choose it.",
 				strings.Join(with, ", "), g.Sheet))
 	}
 	return g, l, lists, nil
@@ -326,7 +326,7 @@ func (o *opening) read(l *layout, lists []*list) {
 			if at := percentBehind.FindString(one.surcharges[i].Said()); at != "" {
 				o.percentIn(at)
 			}
-			o.asks.Add(AskSurcharge, fmt.Sprintf("Line %d is a surcharge: %s. It is no part of the rate table.",
+			o.asks.Add(AskSurcharge, fmt.Sprintf("Line %d is a surcharge: %s. It is not in the rate table.",
 				one.surcharges[i].Line, one.surcharges[i].Said()))
 		}
 	}
@@ -400,7 +400,7 @@ func (o *opening) together(lists []*list) []*list {
 		return lists
 	}
 	o.asks.Add(AskList,
-		fmt.Sprintf("This sheet has %s that %s: %s. The first was read: choose another where it is the one.",
+		fmt.Sprintf("This sheet has %s that %s: %s. The first was read. If another is right, choose it.",
 			plural.Count(len(lists), "list"), apart, strings.Join(o.r.Lists, "; ")))
 	return lists[:1]
 }

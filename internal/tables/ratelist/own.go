@@ -47,7 +47,7 @@ func (o *opening) ownCells(t *sheet.Table) {
 		}
 		rows[name] = append(rows[name], row)
 	}
-	o.found("This table has %s as Diadrom writes them.", listed(names))
+	o.found("Diadrom wrote this table. It has %s.", listed(names))
 	for _, name := range names {
 		b := ownList{f: o.f, plan: &Plan{Usable: true}, rows: map[string]int{}, cells: map[[2]int]int{}}
 		for _, row := range rows[name] {

@@ -164,8 +164,8 @@ func (b *builder) footnote(p *price, said string) {
 	if !b.marked {
 		b.marked = true
 		b.o.asks.Add(AskFootnote,
-			fmt.Sprintf("Line %d has a price with a mark: %s. Look for what the mark means; the price is "+
-				"read as it stands.", p.line, said))
+			fmt.Sprintf("Line %d has a price with a footnote mark: %s. Check what the footnote says. The "+
+				"price is read without it.", p.line, said))
 	}
 }
 
@@ -198,7 +198,7 @@ func (b *builder) line(i int) Line {
 		}
 	}
 	if l.to != nil && l.to.IsZero() {
-		return refuse("it ends at 0, so that it has no goods")
+		return refuse("a band that ends at 0 covers no goods")
 	}
 	if l.from != nil && l.to != nil && l.to.Less(*l.from) {
 		return refuse("%s to %s runs backwards", l.from, l.to)
@@ -337,7 +337,7 @@ func (b *builder) otherStep(l, prior *Line, unit *rate.PerUnit, each decimal.Dec
 		fixed(&sum) != nil:
 		sum = rate.Charge{FirstItem: sum.Base, NextItem: &unit.Amount}
 	default:
-		return fmt.Errorf("so much for each further step cannot be said of a list %s", b.m.By.Words())
+		return fmt.Errorf("a price for each further step does not work in a list %s", b.m.By.Words())
 	}
 	l.charge = &sum
 	return nil

@@ -259,8 +259,8 @@ func (o *opening) jumps(u *Update) {
 	}
 	if all > 0 && far*2 >= all {
 		o.asks.Add(AskPrices,
-			fmt.Sprintf("%d of %d prices are more than three times, or less than a third of, what they were. "+
-				"Check the currency and the unit of the file.", far, all))
+			fmt.Sprintf("%d of %d prices would more than triple, or fall to less than a third. Check the "+
+				"currency and the unit of the file.", far, all))
 	}
 	hundred := decimal.FromInt(100)
 	a, b := lastBreak(&u.Was), lastBreak(&u.Is)

@@ -109,7 +109,7 @@ func (b *builder) named(name, country string) (int, error) {
 	}
 	if destination.Wild(name) {
 		if name != "*" {
-			b.o.found("“%s” is every place that no other zone takes.", name)
+			b.o.found("“%s” means everywhere else.", name)
 		}
 		return b.typed("everywhere", "")
 	}
