@@ -457,6 +457,19 @@ func TestQuestionsOfAPriceListAreAnswered(t *testing.T) {
 	holds(t, page, "not kept any more")
 }
 
+func TestAPriceListShowsWhereItsNewZonesAre(t *testing.T) {
+	s := lauha(t)
+	_, page := s.send("/rates-file", "carrier.csv", "kg;Iberia;Norway;ES, FR, GR, IT, PL, PT\n"+
+		"2;7,00;9,00;8,00\n5;8;10;9\n")
+	file := regexp.MustCompile(`action="(/rates-file/[0-9]+)"`).FindStringSubmatch(page)[1]
+	_, page = s.get(file + "?z:Iberia=Atlantida")
+	holds(t, page, "Atlántida <small>new zone</small> <small>Atlántida (HN-AT)</small>",
+		"Norway <small>new zone</small></th>",
+		"<small>new zone</small> <small>Spain, France, Greece, Italy, Poland and 1 more</small>")
+	_, page = s.get(file + "?z:Iberia=" + url.QueryEscape("PT, AD"))
+	holds(t, page, "<small>new zone</small> <small>Portugal, Andorra</small>")
+}
+
 // A shop that starts empty may begin with a carrier's list: it makes the zones, the method and its prices.
 func TestAnEmptyShopBeginsWithACarriersList(t *testing.T) {
 	s := opened(t, draft.Empty(), false)

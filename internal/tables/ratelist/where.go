@@ -150,7 +150,6 @@ func (b *builder) town(text string) bool {
 
 // domestic are the words for the country of the shop itself.
 var domestic = []string{"domestic", "national", "inland", "home", "kotimaa", "inrikes", "nacional",
-
 	"within the country", "local"}
 
 // zNumber is a label that says itself that it is a zone: "Z2".

@@ -70,7 +70,7 @@ type fileView struct {
 	Decimal          string
 	Own              bool // Diadrom wrote it
 	Updating         bool
-	Zones            []shell.ZoneHead
+	Zones            []fileZone
 	Rows             []fileGridRow
 	Source           upload.Source
 	Lines            []upload.Row
@@ -350,25 +350,50 @@ func (v *fileView) plan(f *store.File, r *ratelist.Reading) {
 	}
 }
 
+// fileZone is a column of the table that a list makes. A new zone tells which places it takes, where its name does not.
+type fileZone struct {
+	Name, Places string
+	New          bool
+}
+
+// placesOf are the places of a new zone in words, the first of many; none where its name says the same.
+func placesOf(z *store.Zone) string {
+	var words []string
+	for i := range z.Places {
+		words = append(words, z.Places[i].Words()...)
+	}
+	if len(words) == 1 && words[0] == z.Name {
+		return ""
+	}
+	if n := len(words); n > maxPlaces {
+		return strings.Join(words[:maxPlaces], ", ") + fmt.Sprintf(" and %d more", n-maxPlaces)
+	}
+	return strings.Join(words, ", ")
+}
+
+// maxPlaces is how many places of a new zone a preview names.
+const maxPlaces = 5
+
 // maxGrid is how many rows of a list a preview shows.
 const maxGrid = 120
 
 // grid shows a list; the columns that a file changes stand before those that stay.
 func (v *fileView) grid(f *store.File, r *ratelist.Reading, t *rate.Table, cells map[[2]int]ratelist.Change) {
-	isNew := map[string]bool{}
-	names := map[string]string{}
-	for i, z := range r.Plan.Zones {
-		isNew[z.ID], names[z.ID] = r.Plan.New[i], z.Name
+	named := map[string]fileZone{}
+	for i := range r.Plan.Zones {
+		z := &r.Plan.Zones[i]
+		one := fileZone{Name: z.Name, New: r.Plan.New[i]}
+		if one.New {
+			one.Places = placesOf(z)
+		}
+		named[z.ID] = one
 	}
 	columns := make([]int, 0, len(t.Zones))
-	for _, named := range []bool{true, false} {
+	for _, first := range []bool{true, false} {
 		for j, id := range t.Zones {
-			if _, is := names[id]; is == named {
+			if col, is := named[id]; is == first {
 				columns = append(columns, j)
-				col := shell.ZoneHead{ID: id, Name: cmp.Or(names[id], f.ZoneName(id))}
-				if isNew[id] {
-					col.Colour = "new"
-				}
+				col.Name = cmp.Or(col.Name, f.ZoneName(id))
 				v.Zones = append(v.Zones, col)
 			}
 		}
