@@ -67,9 +67,11 @@ func Begin(f *store.File, g *gazetteer.Gazetteer, is Beginning) (wrong Beginning
 	if strings.TrimSpace(is.Sells) == "" {
 		is.Sells = world.CountryName(country)
 	}
-	if err := beginZones(f, reader.Text(is.Sells)); err != nil {
+	sold := reader.Text(is.Sells)
+	if err := beginZones(f, sold); err != nil {
 		return BeginSells, err
 	}
+	f.Store.SellsTo = sold.Places
 	if err := AddMethod(f, "Delivery", is.By, store.Delivery); err != nil {
 		return BeginBy, err
 	}

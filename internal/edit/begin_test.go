@@ -32,6 +32,7 @@ func TestFiveAnswersMakeAShop(t *testing.T) {
 		zones = append(zones, f.ZoneName(f.Zones[i].ID))
 	}
 	assert.Equal(t, []string{"Finland", "Finland 22*", "European Union", "everywhere"}, zones, "the world is last")
+	assert.Len(t, f.Store.SellsTo, 4, "where it sells is said, so that warnings know")
 	require.Len(t, f.Methods, 1)
 	assert.Len(t, f.Methods[0].Tables[0].Zones, 4)
 	assert.Equal(t, rate.ByDistance, f.Methods[0].Tables[0].By)

@@ -144,6 +144,9 @@ func LocationUses(f *store.File, id string) (uses []string) {
 	around := func(rules []place.Rule) bool {
 		return slices.ContainsFunc(rules, func(r place.Rule) bool { return r.Within != nil && r.Within.Location == id })
 	}
+	if around(f.Store.SellsTo) {
+		uses = append(uses, "where the shop sells")
+	}
 	for i := range f.Zones {
 		if z := &f.Zones[i]; around(z.Places) || around(z.Except) {
 			uses = append(uses, f.ZoneName(z.ID))

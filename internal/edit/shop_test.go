@@ -206,3 +206,27 @@ func TestNamesThatMeanTwoThings(t *testing.T) {
 	_, err := edit.AddLocation(f, "Lodge", "Lapland", home)
 	require.ErrorContains(t, err, "a region is no address")
 }
+
+func TestWhereTheShopSells(t *testing.T) {
+	f := &store.File{Locations: []store.Location{{ID: "shop", Country: "FI", ShipsFrom: true}}}
+	r := typed.For(f, nil)
+	require.NoError(t, edit.AddSellsTo(f, r, "Finland, EE, SE 11*, 12*"))
+	words := func() (list []string) {
+		for i := range f.Store.SellsTo {
+			list = append(list, f.Store.SellsTo[i].Words()...)
+		}
+		return list
+	}
+	assert.Equal(t, []string{"Finland", "Estonia", "SE 11*", "SE 12*"}, words())
+	for typed, why := range map[string]string{
+		"": "name a country", "Finland": "Finland is named already", "EU, not Malta": "only where you sell",
+		"Latvia, Atlantis": "Atlantis",
+	} {
+		require.ErrorContains(t, edit.AddSellsTo(f, r, typed), why, typed)
+	}
+	assert.Len(t, words(), 4, "nothing of a text that is refused is taken")
+	require.NoError(t, edit.RemoveSellsTo(f, "SE 11*"))
+	require.NoError(t, edit.RemoveSellsTo(f, "Finland"))
+	require.ErrorContains(t, edit.RemoveSellsTo(f, "Finland"), "was removed meanwhile")
+	assert.Equal(t, []string{"Estonia", "SE 12*"}, words())
+}

@@ -139,6 +139,7 @@ var forms = [][]string{
 	{"/checkout/choices", "field", "prices", "value", "wait"},
 	{"/checkout/choices", "field", "options", "value", "menu"},
 	{"/checkout/choices", "field", "address", "value", "billing"},
+	{"/shop/sells", "places", "Finland, FI 22*"},
 	{"/shop/tax/included", "included", "no"},
 	{"/shop/tax/rate", "places", "Finland", "value", "24"},
 	{"/shop/tax", "tax", "Norway 25 %"},

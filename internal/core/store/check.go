@@ -60,6 +60,7 @@ func (c *checker) check() {
 	for i := range f.Store.Tax.Rates {
 		c.rule(&f.Store.Tax.Rates[i].Rule, fault.Path{"store", "tax", "rates", i})
 	}
+	c.rules(f.Store.SellsTo, fault.Path{"store", "sells_to"})
 	for i, l := range f.Locations {
 		c.location(&l, fault.Path{"locations", i})
 	}

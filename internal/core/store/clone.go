@@ -13,6 +13,7 @@ import (
 func (f *File) Clone() *File {
 	c := *f
 	c.Store.Tax.Rates = cloneEach(f.Store.Tax.Rates, func(t *TaxRate) { t.Rule = cloneRule(t.Rule) })
+	c.Store.SellsTo = cloneRules(f.Store.SellsTo)
 	if c.Store.Dispatch = clonePointer(f.Store.Dispatch); c.Store.Dispatch != nil {
 		c.Store.Dispatch.Weekdays = slices.Clone(f.Store.Dispatch.Weekdays)
 		c.Store.Dispatch.Closed = slices.Clone(f.Store.Dispatch.Closed)

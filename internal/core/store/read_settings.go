@@ -46,6 +46,8 @@ func (r *reader) settings(s *Settings) {
 			s.SubtotalCounts = choice(r, Shipped, All)
 		case "tax":
 			r.tax(&s.Tax)
+		case "sells_to":
+			s.SellsTo = r.rules()
 		case "defaults":
 			r.defaults(&s.Defaults)
 		default:

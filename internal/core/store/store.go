@@ -73,7 +73,8 @@ type Settings struct {
 	Dispatch *calendar.Plan `json:"dispatch,omitempty"`
 	Checkout *Checkout      `json:"checkout,omitempty"` // how the shop's checkout asks; nil: as its zero value
 	Tax      Tax            `json:"tax"`
-	Defaults Defaults       `json:"defaults,omitzero"` // terms that methods may inherit
+	SellsTo  PlaceRules     `json:"sells_to,omitempty"` // where the shop sells; none: not said
+	Defaults Defaults       `json:"defaults,omitzero"`  // terms that methods may inherit
 	digits   int
 	metres   float64
 }
@@ -114,6 +115,9 @@ type TaxRate struct {
 	place.Rule
 	Percent decimal.Decimal
 }
+
+// PlaceRules are place rules that stand by themselves: an address that one of them takes is meant.
+type PlaceRules []place.Rule
 
 // Location is a place of the shop's own.
 type Location struct {

@@ -68,6 +68,9 @@ func (t TaxRate) MarshalJSON() ([]byte, error) {
 	return json.Marshal(w)
 }
 
+// MarshalJSON writes place rules.
+func (p PlaceRules) MarshalJSON() ([]byte, error) { return json.Marshal(wireRules(p)) }
+
 // MarshalJSON writes a zone.
 func (z Zone) MarshalJSON() ([]byte, error) {
 	type alias Zone

@@ -360,7 +360,7 @@ func mutate(t *rapid.T, f *store.File) {
 	}
 	row := rapid.IntRange(0, len(tb.Rows)-1).Draw(t, "row")
 	column := rapid.IntRange(0, len(tb.Zones)-1).Draw(t, "column")
-	switch rapid.IntRange(0, 12).Draw(t, "edit") {
+	switch rapid.IntRange(0, 13).Draw(t, "edit") {
 	case 0:
 		tb.Rows[row].Charges[column] = nil
 	case 1:
@@ -390,6 +390,8 @@ func mutate(t *rapid.T, f *store.File) {
 		slices.Reverse(tb.Zones)
 	case 12:
 		f.Store.Name += "!"
+	case 13:
+		f.Store.SellsTo = f.Zones[0].Places
 	}
 }
 

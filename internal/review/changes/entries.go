@@ -428,6 +428,18 @@ var settingFields = append(defaults(), []field[store.Settings]{
 			return few(words)
 		},
 	),
+	value(
+		"sells_to",
+		"sells to",
+		func(s *store.Settings) *store.PlaceRules { return &s.SellsTo },
+		func(_ *store.File, rules store.PlaceRules) string {
+			var words []string
+			for i := range rules {
+				words = append(words, rules[i].Words()...)
+			}
+			return cmp.Or(few(words), "not said")
+		},
+	),
 }...)
 
 func dispatch(_ *store.File, p *calendar.Plan) string {

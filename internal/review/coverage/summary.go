@@ -5,13 +5,9 @@ import (
 	"maps"
 	"slices"
 
-	"diadrom/internal/core/atlas"
 	"diadrom/internal/core/gazetteer"
 	"diadrom/internal/core/place"
-	"diadrom/internal/core/postcode"
 	"diadrom/internal/core/world"
-
-	"github.com/paulmach/orb"
 )
 
 // Share is what a zone gets: the addresses for which it counts before all other zones.
@@ -115,41 +111,11 @@ func (m *Map) Summary() *Summary {
 		for i := range a.s.Shares {
 			a.s.Shares[i] = Share{OutOf: map[int]uint64{}, CountryOf: map[int]int{}, inRegions: map[[2]string]int{}}
 		}
-		named := a.named()
-		for _, c := range world.Countries() {
-			a.country(c.Alpha2)
-			if named[c.Alpha2] {
-				a.codes(c.Alpha2)
-			}
-		}
-		a.spots()
+		(&walk{m: m, ask: a.ask, listed: a.region}).all()
 		a.finish()
 		m.summed = a.s
 	})
 	return m.summed
-}
-
-// named lists the countries of which zones take a part; all that are listed where they do so by circles and areas.
-func (a *summing) named() map[string]bool {
-	named := map[string]bool{}
-	for r := range a.m.rules("") {
-		if r.Level() == place.Shape && a.m.Gazetteer != nil {
-			all, _ := a.m.Gazetteer.Countries()
-			for _, c := range all {
-				named[c] = true
-			}
-		}
-	}
-	for i := range a.m.Rules {
-		for _, rules := range [2][]place.Rule{a.m.Rules[i].Places, a.m.Rules[i].Except} {
-			for j := range rules {
-				if r := &rules[j]; r.Country != "" && r.Level() < place.Country {
-					named[r.Country] = true
-				}
-			}
-		}
-	}
-	return named
 }
 
 // Named says which countries some zone sends to: by name, or as one of a group; all of them where a zone takes
@@ -176,11 +142,12 @@ func (m *Map) Named() map[string]bool {
 	return named
 }
 
-// ask looks at the zones of one address; weight is for how many codes it stands.
-func (a *summing) ask(address place.Address, matches []place.Match) {
+// ask looks at the zones of one address, which stands for so many codes.
+func (a *summing) ask(address place.Address, matches []place.Match, codes uint64) {
 	if len(matches) == 0 {
 		return
 	}
+	a.give(&address, matches, codes)
 	a.s.Shares[matches[0].Owner].First = true
 	var kept *place.Address
 	for i, x := range matches {
@@ -218,81 +185,16 @@ func (a *summing) match(at place.Address) []place.Match {
 	return a.m.Match(&resolved, nil)
 }
 
-// country asks for the country as a whole and for the regions and towns that zones name in it.
-func (a *summing) country(country string) {
-	at := place.Address{Country: country}
-	matches := a.match(at)
-	a.ask(at, matches)
-	if len(matches) > 0 {
-		share := &a.s.Shares[matches[0].Owner]
+// give counts what an address stands for, for the zone that gets it: a country as a whole, or so many codes.
+func (a *summing) give(at *place.Address, zones []place.Match, codes uint64) {
+	if *at == (place.Address{Country: at.Country}) {
+		share := &a.s.Shares[zones[0].Owner]
 		share.Countries++
-		if len(matches) > 1 {
-			share.CountryOf[matches[1].Owner]++
+		if len(zones) > 1 {
+			share.CountryOf[zones[1].Owner]++
 		}
 	}
-}
-
-// codes asks for the codes of a country, and for the regions and towns that zones name in it.
-func (a *summing) codes(country string) {
-	asked := map[[2]string]bool{}
-	for r := range a.m.rules(country) {
-		if r.Country == country && (r.Region != "" || r.City != "") && !asked[[2]string{r.Region, r.City}] {
-			asked[[2]string{r.Region, r.City}] = true
-			at := place.Address{Country: country, Region: r.Region, City: r.City}
-			a.ask(at, a.match(at))
-		}
-	}
-	listed := a.m.listed(country)
-	if _, ok := numbers(country); ok {
-		l := a.m.Line(country, "")
-		for i := range l.Stretches {
-			s := &l.Stretches[i]
-			at := place.Address{Country: country, Postcode: l.Text(s.From)}
-			if s.Listed > 0 { // one that somebody has
-				at.Postcode = a.m.Gazetteer.CodesBetween(country, at.Postcode, l.Text(s.To))[0].Text
-			}
-			a.ask(at, s.Zones)
-			weight := s.Codes()
-			if l.Listed {
-				weight = uint64(s.Listed)
-			}
-			a.give(s.Zones, weight)
-		}
-		for _, c := range listed {
-			if n := numbersOf([]gazetteer.Code{c}, l.Length); len(n) == 1 {
-				if i := l.At(n[0]); len(l.Stretches[i].Zones) > 0 {
-					a.region(country, l.Stretches[i].Zones[0].Owner, c)
-				}
-			}
-		}
-		return
-	}
-	for _, c := range listed {
-		at := place.Address{Country: country, Postcode: c.Text}
-		matches := a.match(at)
-		a.ask(at, matches)
-		if len(matches) > 0 {
-			a.give(matches, 1)
-			a.region(country, matches[0].Owner, c)
-		}
-	}
-	seen := map[string]bool{}
-	for r := range a.m.rules(country) {
-		for _, e := range r.Postcodes {
-			for _, code := range postcode.Samples(country, e) {
-				if !seen[code.Text] && postcode.Possible(country, code.Text) {
-					seen[code.Text] = true
-					at := place.Address{Country: country, Postcode: code.Text}
-					a.ask(at, a.match(at))
-				}
-			}
-		}
-	}
-}
-
-// give counts codes for the zone that gets them.
-func (a *summing) give(zones []place.Match, codes uint64) {
-	if len(zones) == 0 || codes == 0 {
+	if codes == 0 {
 		return
 	}
 	share := &a.s.Shares[zones[0].Owner]
@@ -303,39 +205,13 @@ func (a *summing) give(zones []place.Match, codes uint64) {
 }
 
 // region counts a listed code for the regions that it lies in.
-func (a *summing) region(country string, zone int, code gazetteer.Code) {
+func (a *summing) region(country string, zones []place.Match, code gazetteer.Code) {
+	if len(zones) == 0 {
+		return
+	}
 	for _, r := range a.m.Gazetteer.RegionsOf(code) {
-		a.s.Shares[zone].inRegions[[2]string{country, r}]++
+		a.s.Shares[zones[0].Owner].inRegions[[2]string{country, r}]++
 	}
-}
-
-// spots asks for the middle of each circle and a point of each area.
-func (a *summing) spots() {
-	for i := range a.m.Rules {
-		for j := range a.m.Rules[i].Places {
-			r := &a.m.Rules[i].Places[j]
-			if r.Level() != place.Shape {
-				continue
-			}
-			if p, ok := r.Inside(); ok {
-				a.ask(a.m.near(p, r.Country))
-			}
-		}
-	}
-}
-
-// near is a point as an address; where the rule names no country, in the one on whose land it lies, or at sea in that
-// of the nearest listed place.
-func (m *Map) near(p orb.Point, country string) (place.Address, []place.Match) {
-	if country == "" {
-		country = atlas.CountryAt(p)
-	}
-	if country == "" && m.Gazetteer != nil {
-		country = m.Gazetteer.CountryAt(p.Lat(), p.Lon())
-	}
-	at := place.At(country, p)
-	resolved := at.Resolve(m.Gazetteer)
-	return at, m.Match(&resolved, nil)
 }
 
 func (a *summing) finish() {

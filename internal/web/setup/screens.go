@@ -78,6 +78,8 @@ func (s *Screens) Routes(r gin.IRouter, owners gin.HandlerFunc) {
 	r.POST("/shop/places", s.addPlace)
 	r.POST("/shop/places/:place", s.editPlace)
 	r.POST("/shop/places/:place/remove", s.removePlace)
+	r.POST("/shop/sells", s.addSellsTo)
+	r.POST("/shop/sells/remove", s.removeSellsTo)
 	r.POST("/shop/tax", s.addTax)
 	r.POST("/shop/tax/included", s.taxIncluded)
 	r.POST("/shop/tax/rate", s.editTax)

@@ -32,6 +32,9 @@ type view struct {
 	// What was typed for a new place, and refused.
 	NewName, NewAddress, NewSlip string
 
+	Sells             []string
+	NewSold, SoldSlip string
+
 	TaxIncluded     bool
 	Taxes           []taxRow
 	NewTax, TaxSlip string
@@ -87,6 +90,9 @@ func (s *Screens) view(ctx context.Context, state *draft.State) view {
 	}
 	for i := range f.Locations {
 		v.Places = append(v.Places, placeRowOf(state, &f.Locations[i]))
+	}
+	for i := range f.Store.SellsTo {
+		v.Sells = append(v.Sells, f.Store.SellsTo[i].Words()...)
 	}
 	for i := range f.Store.Tax.Rates {
 		t := &f.Store.Tax.Rates[i]
@@ -261,6 +267,19 @@ func (s *Screens) removePlace(c *gin.Context) {
 			}
 		}
 	})
+}
+
+func (s *Screens) addSellsTo(c *gin.Context) {
+	typed := c.PostForm("places")
+	s.editAll(c, func(f *store.File) error {
+		return edit.AddSellsTo(f, s.draft.State().Reader(), typed)
+	}, func(v *view, text string) { v.NewSold, v.SoldSlip = typed, text })
+}
+
+func (s *Screens) removeSellsTo(c *gin.Context) {
+	s.editAll(c, func(f *store.File) error {
+		return edit.RemoveSellsTo(f, c.PostForm("place"))
+	}, func(v *view, text string) { v.SoldSlip = text })
 }
 
 func (s *Screens) addTax(c *gin.Context) {
