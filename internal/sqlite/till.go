@@ -8,12 +8,23 @@ import (
 )
 
 // CartLine is a line of the Till's cart: some of a product of the store, or goods of its own.
+//
+// What a line says beside a sku stands in the place of what the product has.
 type CartLine struct {
-	SKU      string `json:"sku,omitempty"`
-	Name     string `json:"name,omitempty"`
-	Price    string `json:"price,omitempty"`
-	Weight   string `json:"weight,omitempty"`
-	Quantity int64  `json:"quantity"`
+	SKU           string `json:"sku,omitempty"`
+	Name          string `json:"name,omitempty"`
+	Price         string `json:"price,omitempty"`
+	Weight        string `json:"weight,omitempty"`
+	Length        string `json:"length,omitempty"`
+	Width         string `json:"width,omitempty"`
+	Height        string `json:"height,omitempty"`
+	Class         string `json:"class,omitempty"`
+	NeedsShipping *bool  `json:"needs_shipping,omitempty"` // nil: it does
+	ShipsFree     bool   `json:"ships_free,omitempty"`
+	OwnParcel     bool   `json:"own_parcel,omitempty"`
+	Upright       bool   `json:"upright,omitempty"`
+	From          string `json:"from,omitempty"`
+	Quantity      int64  `json:"quantity"`
 }
 
 // Till is what lies in the Till.

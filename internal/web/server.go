@@ -15,6 +15,7 @@ import (
 
 	"diadrom/internal/core/quote"
 	"diadrom/internal/core/store"
+	"diadrom/internal/review/warnings"
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/shop/importer"
 	"diadrom/internal/shop/services"
@@ -30,6 +31,7 @@ import (
 	"diadrom/internal/web/promises"
 	"diadrom/internal/web/quotes"
 	"diadrom/internal/web/rates"
+	"diadrom/internal/web/review"
 	"diadrom/internal/web/setup"
 	"diadrom/internal/web/shell"
 	"diadrom/internal/web/shifts"
@@ -74,6 +76,7 @@ var templates = map[string]fs.FS{
 	"promises": promises.Files,
 	"quotes":   quotes.Files,
 	"rates":    rates.Files,
+	"review":   review.Files,
 	"setup":    setup.Files,
 	"shell":    shell.Files,
 	"shifts":   shifts.Files,
@@ -87,6 +90,11 @@ var templates = map[string]fs.FS{
 type figures struct {
 	*live.Screens
 	promises *promises.Screens
+	review   *review.Screens
+}
+
+func (f figures) Warnings(ctx context.Context, state *draft.State) ([]warnings.Warning, error) {
+	return f.review.Warnings(ctx, state)
 }
 
 func (f figures) Promises(ctx context.Context) (said string, broken bool, err error) {
@@ -117,7 +125,8 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 	theTill := till.New(sh, d, db)
 	kept := promises.New(sh, d, db, theTill)
 	publish := live.New(sh, d, db, kept, asks, notes)
-	sh.Join(theTill, figures{publish, kept})
+	found := review.New(sh, d, db, theTill, asks.Carriers, publish.Ahead)
+	sh.Join(theTill, figures{publish, kept, found})
 	s := &Server{
 		log:      log,
 		visitors: &o.Options,
@@ -144,7 +153,7 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 	for _, station := range []interface{ Routes(r gin.IRouter) }{
 		zones.New(sh, d, db, theTill, in), ground.New(sh, d, theTill, asks), s.products, methods.New(sh, d, asks),
 		rates.New(sh, d, db, theTill), quotes.New(sh, d, db), kept, checkout.New(sh, d, db),
-		defaults.New(sh, d, db, kept),
+		defaults.New(sh, d, db, kept), found,
 	} {
 		station.Routes(r)
 	}

@@ -180,6 +180,15 @@ func (e *Engine) Tied(a, b place.Match) bool {
 // Gazetteer is the one that is quoted with, or nil.
 func (e *Engine) Gazetteer() *gazetteer.Gazetteer { return e.gaz }
 
+// Located are the rules of an owner with circles around the shop's locations where the gazetteer puts those.
+func (e *Engine) Located(o place.Owner) place.Owner {
+	points := make(map[string]orb.Point, len(e.origins))
+	for i := range e.origins {
+		points[e.origins[i].id] = e.origins[i].point
+	}
+	return place.Owner{Places: located(o.Places, points), Except: located(o.Except, points)}
+}
+
 // located gives circles around locations that do not say where they lie the point that the gazetteer knows.
 func located(rules []place.Rule, points map[string]orb.Point) []place.Rule {
 	for i := range rules {

@@ -237,6 +237,21 @@ func (c *Client) Record(id string) Record {
 	return out
 }
 
+// Failing says which carriers of a store give no prices at present, with the reason: their last two exchanges failed, or
+// the only one.
+func (c *Client) Failing(f *store.File) map[string]string {
+	failing := map[string]string{}
+	for i := range f.Carriers {
+		id := f.Carriers[i].ID
+		recent := c.Record(id).Recent
+		last := recent[:min(len(recent), 2)]
+		if len(last) > 0 && !slices.ContainsFunc(last, func(x Exchange) bool { return x.Failure == "" }) {
+			failing[id] = last[0].Failure
+		}
+	}
+	return failing
+}
+
 // rank is the p-th percentile by nearest rank: the smallest of a sorted list that p of 100 do not exceed.
 func rank(sorted []time.Duration, p int) time.Duration {
 	if len(sorted) == 0 {

@@ -1,10 +1,13 @@
 // Package checklist says what is left to do before a new shop can sell: from where it ships to its first published
-// edition, by what its store file has. Nothing of it is ticked by hand.
+// edition. It is made of the warnings about the shop; nothing of it is ticked by hand.
 package checklist
 
 import (
+	"strings"
+
 	"diadrom/internal/core/plural"
 	"diadrom/internal/core/store"
+	"diadrom/internal/review/warnings"
 )
 
 // Item is a thing to do.
@@ -14,87 +17,67 @@ type Item struct {
 	Done bool
 }
 
-// Facts are what a store file does not say of a shop.
-type Facts struct {
-	Promises  bool // whether there is a promise
-	Published bool // whether an edition is live
-}
-
-// Of lists what there is to do in a shop, in the order of work.
-func Of(f *store.File, is Facts) []Item {
-	ships, sells := false, false
-	for i := range f.Locations {
-		ships = ships || f.Locations[i].ShipsFrom
+// Of lists what there is to do in a shop, in the order of work, by the warnings about it with what lies outside of its
+// store file.
+func Of(f *store.File, list []warnings.Warning) []Item {
+	items := []Item{
+		{"Say where orders are shipped from", "/shop", true},
+		{"Say where you sell", "/zones", true},
+		{"Enter the products", "/goods", true},
+		{"Add a delivery method", "/methods", true},
+		{"Type the prices", "/rates", true},
+		{"Add a promise: a price that must stay as it is", "/promises", true},
+		{"Publish", "/live", true},
 	}
-	for i := range f.Zones {
-		sells = sells || f.Zones[i].Enabled && len(f.Zones[i].Places) > 0
-	}
-	goods := Item{"Enter the products", "/goods", len(f.Products) > 0}
-	if n := unweighed(f); n > 0 {
-		goods = Item{"Give " + plural.Count(n, "product") + " a weight", "/goods", false}
-	}
-	method := Item{"Add a delivery method", "/methods", false}
-	for i := range f.Methods {
-		method.Done = method.Done || f.Methods[i].Enabled && len(f.Methods[i].Tables) > 0
-	}
-	return []Item{
-		{"Say where orders are shipped from", "/shop", ships},
-		{"Say where you sell", "/zones", sells},
-		goods,
-		method,
-		prices(f, sells && method.Done),
-		{"Add a promise: a price that must stay as it is", "/promises", is.Promises},
-		{"Publish", "/live", is.Published},
-	}
-}
-
-// unweighed is how many products that are shipped have no weight, where none is assumed.
-func unweighed(f *store.File) (n int) {
-	if f.Store.AssumedWeight != nil {
-		return 0
-	}
-	for i := range f.Products {
-		if p := &f.Products[i]; p.NeedsShipping && p.Weight == nil {
-			n++
-		}
-	}
-	return n
-}
-
-// prices is the item of prices: it names the first zone that is sold to and to which nothing has a price.
-func prices(f *store.File, ready bool) Item {
-	item := Item{"Type the prices", "/rates", false}
-	if !ready {
-		return item
-	}
-	priced := map[string]bool{}
-	for i := range f.Methods {
-		m := &f.Methods[i]
-		if !m.Enabled {
-			continue
-		}
-		for j := range m.Tables {
-			for _, row := range m.Tables[j].Rows {
-				for k, c := range row.Charges {
-					zone := m.Tables[j].Zones[k]
-					priced[zone] = priced[zone] || c != nil && m.TermsIn(zone).Enabled
-				}
+	for i := range list {
+		w := &list[i]
+		switch w.Code {
+		case warnings.NoOrigin:
+			items[0].Done = false
+		case warnings.NoZones:
+			items[1].Done, items[4].Done = false, false
+		case warnings.NoProducts:
+			items[2].Done = false
+		case warnings.ProductWeight:
+			items[2] = Item{"Give " + plural.Count(max(w.Count, 1), "product") + " a weight", "/goods", false}
+		case warnings.NoMethods:
+			items[3].Done, items[4].Done = false, false
+		case warnings.NoPrices:
+			items[4] = unpriced(f, items[4], firstZone(f))
+		case warnings.ZoneUnpriced:
+			if _, zone, ok := strings.Cut(w.About, "/"); ok && w.Severity == warnings.Blocks && items[4].Done {
+				items[4] = unpriced(f, items[4], zone)
 			}
+		case warnings.NoPromises:
+			items[5].Done = false
+		case warnings.Unpublished:
+			items[6].Done = false
 		}
 	}
+	return items
+}
+
+// firstZone is the first zone that takes addresses; "" where there is none.
+func firstZone(f *store.File) string {
 	for i := range f.Zones {
-		z := &f.Zones[i]
-		if z.Enabled && len(z.Places) > 0 && !priced[z.ID] {
-			item.Text = "Type a price for " + f.ZoneName(z.ID)
-			for j := range f.Methods {
-				if f.Methods[j].Enabled {
-					item.Path = "/rates/" + f.Methods[j].ID
-					break
-				}
-			}
-			return item
+		if z := &f.Zones[i]; z.Enabled && len(z.Places) > 0 {
+			return z.ID
 		}
 	}
-	item.Done = true
+	return ""
+}
+
+// unpriced is the item of prices, for a zone that nothing has a price for.
+func unpriced(f *store.File, item Item, zone string) Item {
+	item.Done = false
+	if zone != "" {
+		item.Text = "Type a price for " + f.ZoneName(zone)
+	}
+	for i := range f.Methods {
+		if f.Methods[i].Enabled {
+			item.Path = "/rates/" + f.Methods[i].ID
+			break
+		}
+	}
 	return item
 }

@@ -225,12 +225,21 @@ func (m *Map) listed(country string) []gazetteer.Code {
 // numbersOf are listed codes as numbers, in order; those of another length are no codes of the country.
 func numbersOf(codes []gazetteer.Code, length int) []uint64 {
 	out := make([]uint64, 0, len(codes))
-	for _, c := range codes {
-		if n, err := strconv.ParseUint(c.Text, 10, 64); err == nil && len(c.Text) == length {
+	for i := range codes {
+		if n, ok := numberOf(&codes[i], length); ok {
 			out = append(out, n)
 		}
 	}
 	return out
+}
+
+// numberOf is a code as a number; false for one of another length, which is no code of the country.
+func numberOf(c *gazetteer.Code, length int) (uint64, bool) {
+	if len(c.Text) != length {
+		return 0, false
+	}
+	n, err := strconv.ParseUint(c.Text, 10, 64)
+	return n, err == nil
 }
 
 // Drawable lists the countries of which zones name codes, the one with the most entries first.

@@ -120,12 +120,16 @@ func (w *walk) numbered(country string, listed []gazetteer.Code) {
 	if w.listed == nil {
 		return
 	}
-	for _, c := range listed {
-		if n := numbersOf([]gazetteer.Code{c}, l.Length); len(n) == 1 {
-			if i := l.At(n[0]); i >= 0 {
-				w.listed(country, l.Stretches[i].Zones, c)
-			}
+	at := 0
+	for i := range listed { // in order, as the stretches are
+		n, ok := numberOf(&listed[i], l.Length)
+		if !ok {
+			continue
 		}
+		for l.Stretches[at].To < n {
+			at++
+		}
+		w.listed(country, l.Stretches[at].Zones, listed[i])
 	}
 }
 

@@ -1,358 +1,157 @@
-// Package warnings finds warnings about a store's methods and price lists: none of it is a fault, and all of
-// it has cost shops money (common practice, no source).
+// Package warnings reads a store as a whole and names what will lose its owner money or buyers though nothing of it is
+// a fault: a place that is sold to and gets no delivery, goods that weigh nothing, a price that falls as the parcel
+// grows.
+//
+// A warning that a request can show has one as its witness, and the engine is asked before the warning is said: where
+// the answer does not show it, it is not said. What is decided over the compiled rules, the break points and the edges
+// of conditions is exact; what can only be tried says how many carts were tried. What counts as a mistake is common
+// practice of the trade, without a source, unless its code names one.
 package warnings
 
 import (
+	"cmp"
+	"encoding/json"
 	"fmt"
-	"maps"
 	"slices"
 	"strings"
 
-	"diadrom/internal/core/decimal"
-	"diadrom/internal/core/rate"
+	"diadrom/internal/core/quote"
 	"diadrom/internal/core/store"
 )
 
-// Warning is something that may lose money or buyers though it is no fault.
+// Severity is what a mistake costs; a greater one is worse.
+type Severity uint8
+
+// The severities.
+const (
+	Untidy Severity = iota + 1
+	Deters          // buyers pay too much or are told what is not so
+	Loses           // buyers pay too little
+	Blocks          // buyers cannot order
+)
+
+var severities = [...]string{"", "untidy", "deters", "loses", "blocks"}
+
+// String is the severity as it is written: "untidy", "deters", "loses", "blocks".
+func (s Severity) String() string { return severities[s] }
+
+// ParseSeverity reads what [Severity.String] writes.
+func ParseSeverity(text string) (Severity, error) {
+	if i := slices.Index(severities[1:], text); i >= 0 {
+		return Severity(i + 1), nil
+	}
+	return 0, fmt.Errorf("there is no severity %.40q: it is one of blocks, loses, deters and untidy", text)
+}
+
+// Warning is one thing that is wrong.
 type Warning struct {
-	Table string // id of the list, "" of the method itself
-	Zone  string // of the column, "" of all
-	Row   int    // −1 of none
-	Text  string
+	Code     Code
+	Severity Severity
+	Path     string         // JSON Pointer into the store file
+	Message  string         // a sentence that stands by itself
+	Witness  *quote.Request // shows it; nil where no request can
+	Mend     *Mend          // nil where there is not one clear way
+	Tried    int            // how many carts were tried; 0 where it is exact
+
+	// Key tells it from others of the store and stays the same as long as it is about the same thing.
+	Key string
+	// About is the thing as it is written in the key: "methods/parcel/tables/list".
+	About   string
+	Subject string // what it is about, where that is no method
+	Text    string // the message without what it is about
+	// Where it stands beside prices: ids, "" for none or all; Row is -1 for none.
+	Method, Table, Zone string
+	Row                 int
+	Product             string // sku
+	Count               int    // of how many things it says the same; 0 and 1 are one
+
+	thing  string         // tells it from others about the same path
+	beside *quote.Request // what the witness is compared with
+	claim  claim
 }
 
-// Method lists the warnings about a method.
-func Method(f *store.File, m *store.Method) []Warning {
-	list := append(free(f, m), unpriced(f, m)...)
-	list = append(list, parcels(f, m)...)
-	list = append(list, standsIn(f, m)...)
-	for i := range m.Tables {
-		t := &m.Tables[i]
-		list = append(list, falls(f, t)...)
-		list = append(list, jumps(f, t)...)
-		list = append(list, outOfReach(f, m, t)...)
-		list = append(list, percents(f, m, t)...)
-		if !asks(m) {
-			list = append(list, empty(f, t)...)
-		}
-	}
-	return list
+// Mend is an edit that does away with a warning.
+type Mend struct {
+	Text string // what it does, as an order: "Remove the repeated postcode 22100"
+	Do   func(*store.File) error
 }
 
-// limit is up to where a list's curve is looked at: well past its last break.
-func limit(t *rate.Table) decimal.Decimal {
-	for i := len(t.Rows) - 1; i >= 0; i-- {
-		if at := t.Rows[i].At; at != nil && !at.IsZero() {
-			return at.Mul(decimal.FromInt(2))
-		}
+// Facts says what the warning rests on: it is another warning once that is something else.
+func (w *Warning) Facts() string { return w.Severity.String() + ": " + w.Message }
+
+// Beside is what the warning says beside the method or the price list that it is about.
+func (w *Warning) Beside(f *store.File) string {
+	if w.Zone != "" {
+		return f.ZoneName(w.Zone) + ": " + w.Text
 	}
-	return decimal.FromInt(10)
+	return w.Text
 }
 
-// falls finds prices that fall as the parcel grows: a heavier one, one with more goods, one that goes farther.
-// In a list by the sum of the goods that is a reward and meant.
-func falls(f *store.File, t *rate.Table) (list []Warning) {
-	if t.By == rate.ByOrder || t.By == rate.BySubtotal {
-		return nil
+// claim says whether the answers to a witness, and to what it is compared with, show what a warning says.
+type claim func(a, beside *quote.Answer) bool
+
+// Holds says whether the witness shows what the warning says, as an engine answers; true where there is none.
+func (w *Warning) Holds(e *quote.Engine) bool {
+	if w.Witness == nil {
+		return true
 	}
-	w := f.Words()
-	grows := map[rate.By]string{
-		rate.ByWeight:   "a heavier parcel",
-		rate.ByBilled:   "a larger parcel",
-		rate.ByQuantity: "an order of more goods",
-		rate.ByDistance: "a longer way",
-	}[t.By]
-	for j, zone := range t.Zones {
-		curve := t.Curve(j, rate.Goods{Quantity: 1}, limit(t))
-		for i := 1; i < len(curve); i++ {
-			a, b := &curve[i-1], &curve[i]
-			if from, to := a.Y2.Round(w.Digits), b.Y1.Round(w.Digits); b.Row != a.Row && to.Less(from) {
-				list = append(
-					list,
-					Warning{
-						t.ID,
-						zone,
-						b.Row,
-						fmt.Sprintf(
-							"%s: at %s the price falls from %s to %s, so that %s costs less",
-							f.ZoneName(zone),
-							w.Measure(t.By, b.X1),
-							w.Money(from),
-							w.Money(to),
-							grows,
-						),
-					},
-				)
-				break
+	var beside *quote.Answer
+	if w.beside != nil {
+		beside = e.Quote(w.beside)
+	}
+	return w.claim(e.Quote(w.Witness), beside)
+}
+
+// Wire is a warning as the command line and the API give it.
+type Wire struct {
+	Code     Code           `json:"code"`
+	Severity string         `json:"severity"`
+	Path     string         `json:"path"`
+	Message  string         `json:"message"`
+	Witness  json.Marshaler `json:"witness"`
+	Mend     *string        `json:"mend"`
+}
+
+// For is the warning as it is written about a store.
+func (w *Warning) For(f *store.File) Wire {
+	out := Wire{Code: w.Code, Severity: w.Severity.String(), Path: w.Path, Message: w.Message}
+	if w.Witness != nil {
+		out.Witness = w.Witness.For(f)
+	}
+	if w.Mend != nil {
+		out.Mend = &w.Mend.Text
+	}
+	return out
+}
+
+// Worst orders warnings, the worst first, then as they stand in the store file.
+func Worst(list []Warning) {
+	slices.SortStableFunc(list, func(a, b Warning) int {
+		return cmp.Or(cmp.Compare(b.Severity, a.Severity), cmp.Compare(order(a.Path), order(b.Path)),
+			comparePaths(a.Path, b.Path), strings.Compare(string(a.Code), string(b.Code)))
+	})
+}
+
+// order is where the first part of a path stands among the lists of a store file.
+func order(path string) int {
+	first, _, _ := strings.Cut(strings.TrimPrefix(path, "/"), "/")
+	return slices.Index(store.Lists, first)
+}
+
+// comparePaths compares paths part by part, positions as numbers.
+func comparePaths(a, b string) int {
+	x, y := strings.Split(a, "/"), strings.Split(b, "/")
+	for i := range min(len(x), len(y)) {
+		if c := cmp.Or(cmp.Compare(len(x[i]), len(y[i])), strings.Compare(x[i], y[i])); c != 0 {
+			if digits(x[i]) && digits(y[i]) {
+				return c
 			}
+			return strings.Compare(x[i], y[i])
 		}
 	}
-	return list
+	return cmp.Compare(len(x), len(y))
 }
 
-// jumps finds sums of goods at which a little more of them costs more delivery than it is worth.
-func jumps(f *store.File, t *rate.Table) (list []Warning) {
-	if t.By != rate.BySubtotal {
-		return nil
-	}
-	w := f.Words()
-	little := decimal.MustParse("0.10")
-	if w.Digits == 0 {
-		little = decimal.One
-	}
-	for j, zone := range t.Zones {
-		curve := t.Curve(j, rate.Goods{Quantity: 1}, limit(t))
-		for i := 1; i < len(curve); i++ {
-			a, b := &curve[i-1], &curve[i]
-			if jump := b.Y1.Sub(a.Y2); b.Row != a.Row && little.Less(jump) {
-				list = append(
-					list,
-					Warning{
-						t.ID,
-						zone,
-						b.Row,
-						fmt.Sprintf(
-							"%s: a buyer who adds %s of goods at %s pays %s more",
-							f.ZoneName(zone),
-							w.Money(little),
-							w.Money(b.X1),
-							w.Money(jump.Round(w.Digits)),
-						),
-					},
-				)
-				break
-			}
-		}
-	}
-	return list
-}
-
-// outOfReach finds rows that no cart within the method's conditions gets to. Lower bounds do not count: a list
-// may price less than all goods of an order.
-func outOfReach(f *store.File, m *store.Method, t *rate.Table) (list []Warning) {
-	if t.By == rate.ByOrder || len(t.Zones) == 0 {
-		return nil
-	}
-	u := f.Store.Units()
-	for i := range t.Rows {
-		var low decimal.Decimal // the row covers what is above it, or from it on
-		if t.Edges == rate.UpTo {
-			if i == 0 {
-				continue
-			}
-			low = *t.Rows[i-1].At
-		} else {
-			low = *t.Rows[i].At
-		}
-		reason := ""
-		for _, zone := range t.Zones {
-			b := boundOf(m.TermsIn(zone).Needs, t.By)
-			if b == nil || b.To == nil || low.Less(*b.To) || t.Edges == rate.From && low.Cmp(*b.To) == 0 {
-				reason = ""
-				break
-			}
-			reason = "this method takes up to " + u.Measure(t.By, *b.To)
-		}
-		if reason != "" {
-			list = append(list, Warning{t.ID, "", i, "no order gets to the row " + t.RowWords(i, u) + ": " + reason})
-		}
-	}
-	return list
-}
-
-func boundOf(n *store.Needs, by rate.By) *store.Bounds {
-	if n == nil {
-		return nil
-	}
-	switch by {
-	case rate.ByWeight:
-		return n.Weight
-	case rate.ByBilled:
-		return n.BilledWeight
-	case rate.BySubtotal:
-		return n.Subtotal
-	case rate.ByQuantity:
-		return n.Quantity
-	case rate.ByDistance:
-		return n.Distance
-	}
-	return nil
-}
-
-// percents finds percentages without a bound, and those above a hundred.
-func percents(f *store.File, m *store.Method, t *rate.Table) (list []Warning) {
-	for j, zone := range t.Zones {
-		maximum := m.TermsIn(zone).Maximum
-		for i := range t.Rows {
-			c := t.Rows[i].Charges[j]
-			if c == nil || c.Percent == nil {
-				continue
-			}
-			if decimal.Hundred.Less(*c.Percent) {
-				list = append(
-					list,
-					Warning{
-						t.ID,
-						zone,
-						i,
-						fmt.Sprintf(
-							"%s: %s %% of goods is more than the goods cost: is that meant?",
-							f.ZoneName(zone),
-							c.Percent,
-						),
-					},
-				)
-				break
-			}
-			if maximum == nil && bare(t, i) {
-				list = append(
-					list,
-					Warning{
-						t.ID,
-						zone,
-						i,
-						fmt.Sprintf(
-							"%s: %s %% of goods has no bound: set what it costs at most",
-							f.ZoneName(zone),
-							c.Percent,
-						),
-					},
-				)
-				break
-			}
-		}
-	}
-	return list
-}
-
-// bare says whether the goods in a row can come to any sum.
-func bare(t *rate.Table, i int) bool { return t.By != rate.BySubtotal || i == len(t.Rows)-1 }
-
-// empty finds columns in which nothing is offered, beside others that have prices: no broader zone stands in
-// for them.
-func empty(f *store.File, t *rate.Table) (list []Warning) {
-	for j, zone := range t.Zones {
-		if !slices.ContainsFunc(t.Rows, func(r rate.Row) bool { return r.Charges[j] != nil }) {
-			list = append(
-				list,
-				Warning{
-					t.ID,
-					zone,
-					-1,
-					f.ZoneName(zone) + ": nothing is offered in this column, and no broader zone stands in for it",
-				},
-			)
-		}
-	}
-	if len(list) == len(t.Zones) {
-		return nil
-	}
-	return list
-}
-
-// free finds a free sum that every order reaches.
-func free(f *store.File, m *store.Method) (list []Warning) {
-	var cheapest *decimal.Decimal
-	for i := range f.Products {
-		if p := &f.Products[i]; p.NeedsShipping && !p.ShipsFree && (cheapest == nil || p.Price.Less(*cheapest)) {
-			cheapest = &p.Price
-		}
-	}
-	w := f.Words()
-	look := func(r *store.Free, zone string) {
-		if r == nil || r.Subtotal == nil || cheapest == nil || cheapest.Less(*r.Subtotal) ||
-			r.Require == store.RequireAll && (r.Quantity != nil || len(r.Coupons) > 0) {
-			return
-		}
-		where := ""
-		if zone != "" {
-			where = f.ZoneName(zone) + ": "
-		}
-		list = append(
-			list,
-			Warning{
-				"",
-				zone,
-				-1,
-				where + "free from " + w.Money(
-					*r.Subtotal,
-				) + " is always free: the cheapest product costs " + w.Money(*cheapest),
-			},
-		)
-	}
-	look(m.Free, "")
-	for _, zone := range slices.Sorted(maps.Keys(m.Terms)) {
-		look(m.Terms[zone].Free, zone)
-	}
-	return list
-}
-
-// unpriced finds terms of zones to which the method has no price, so that they count for nobody.
-func unpriced(f *store.File, m *store.Method) (list []Warning) {
-	for _, zone := range m.TermZones()[len(m.ServedZones()):] {
-		list = append(
-			list,
-			Warning{
-				"",
-				zone,
-				-1,
-				f.ZoneName(zone) + ": this method has terms here and no price, so they count for nobody",
-			},
-		)
-	}
-	return list
-}
-
-// Nobody says why no one can be offered a method that is switched on; "" where somebody may.
-func Nobody(f *store.File, m *store.Method) string {
-	if !m.Enabled {
-		return ""
-	}
-	if len(m.Tables) == 0 {
-		return "it has no price list"
-	}
-	if asks(m) {
-		if why := unasked(f, m); why != "" {
-			return why
-		}
-	}
-	off := map[string]bool{}
-	for i := range f.Zones {
-		off[f.Zones[i].ID] = !f.Zones[i].Enabled || len(f.Zones[i].Places) == 0
-	}
-	columns, priced, open := 0, false, false
-	for i := range m.Tables {
-		t := &m.Tables[i]
-		for j, zone := range t.Zones {
-			columns++
-			has := hasPrice(m, t, j)
-			priced = priced || has
-			open = open || has && !off[zone] && m.TermsIn(zone).Enabled
-		}
-	}
-	switch {
-	case columns == 0:
-		return "its list has no zone"
-	case !priced:
-		return "its list has no price yet"
-	case !open:
-		return "all zones with a price are switched off, or take no place"
-	}
-	if n := m.Needs; n != nil && len(n.OnlyClasses) > 0 {
-		allowed := slices.DeleteFunc(
-			slices.Clone(n.OnlyClasses),
-			func(c string) bool { return slices.Contains(n.WithoutClasses, c) },
-		)
-		if len(allowed) == 0 {
-			return "it takes only classes that it leaves out"
-		}
-		if len(f.Products) > 0 &&
-			!slices.ContainsFunc(
-				f.Products,
-				func(p store.Product) bool { return p.NeedsShipping && slices.Contains(allowed, p.Class) },
-			) {
-			return "no product is of the classes that it takes (" + strings.Join(allowed, ", ") + ")"
-		}
-	}
-	return ""
+func digits(s string) bool {
+	return s != "" && strings.Trim(s, "0123456789") == ""
 }

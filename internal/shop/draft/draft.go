@@ -43,6 +43,7 @@ type State struct {
 	state    int64 // the same for revisions of the same content
 	coverage *coverage.Map
 	reader   typed.Reader
+	reading  *reading
 }
 
 // Coverage is how the zones lie to one another and to the postcodes of each country.
@@ -92,10 +93,12 @@ func Open(ctx context.Context, db *sqlite.DB, g *gazetteer.Gazetteer, first *sto
 func (d *Draft) compiled(f *store.File, parts *store.Parts) *State {
 	s := &State{File: f, Parts: parts}
 	var before *coverage.Map
+	var was *reading
 	if now := d.state.Load(); now != nil {
-		before = now.coverage
+		before, was = now.coverage, now.reading
 	}
 	d.compile(s, before)
+	s.reading = &reading{m: s.coverage, before: was}
 	return s
 }
 
@@ -214,13 +217,14 @@ func (d *Draft) SetGazetteer(g *gazetteer.Gazetteer) {
 	d.gazetteer = g
 	now := *d.state.Load()
 	d.compile(&now, nil)
+	now.reading = &reading{m: now.coverage}
 	if now.Before != nil {
 		now.Before = d.engine(now.Before.Store())
 	}
 	d.state.Store(&now)
 	if live := d.live.Load(); live != nil {
 		next := *live
-		next.Engine = d.engine(live.File)
+		next.Engine, next.reading = d.engine(live.File), &reading{}
 		d.live.Store(&next)
 	}
 }

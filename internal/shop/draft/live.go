@@ -27,6 +27,7 @@ type Live struct {
 	File    *store.File
 	Parts   *store.Parts
 	Engine  *quote.Engine
+	reading *reading
 }
 
 // ErrSame is the error of putting a draft live that does not differ from what is live.
@@ -140,7 +141,8 @@ func (d *Draft) backup(ctx context.Context) error {
 }
 
 func (d *Draft) goLive(l sqlite.Live, f *store.File, parts *store.Parts, e *quote.Engine, hash string) *Live {
-	next := &Live{Number: l.Edition, Turn: l.Turn, Hash: hash, At: l.At, By: l.By, File: f, Parts: parts, Engine: e}
+	next := &Live{Number: l.Edition, Turn: l.Turn, Hash: hash, At: l.At, By: l.By, File: f, Parts: parts, Engine: e,
+		reading: &reading{}}
 	d.live.Store(next)
 	return next
 }

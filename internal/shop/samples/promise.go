@@ -111,15 +111,15 @@ func goodsOf(f *store.File, cart []sqlite.CartLine) string {
 	return strings.Join(names, ", ")
 }
 
-// OfPromise is a Till with what a promise is about; home is the country in which addresses are written without one.
-func OfPromise(p *promise.Promise, home string) (sqlite.Till, error) {
+// OfRequest is a Till with a request as JSON in it; home is the country in which addresses are written without one.
+func OfRequest(data []byte, home string) (sqlite.Till, error) {
 	var request struct {
 		To              struct{ Country, Region, City, Postcode, Street, Lat, Lon string }
 		Lines           []sqlite.CartLine
 		Coupons         []string
 		Customer, Group string
 	}
-	if err := json.Unmarshal(p.Request, &request); err != nil {
+	if err := json.Unmarshal(data, &request); err != nil {
 		return sqlite.Till{}, err
 	}
 	to := request.To

@@ -29,7 +29,7 @@ func TestAPromiseOfWhatTheTillShowsHolds(t *testing.T) {
 	assert.Equal(t, "1 × "+f.Products[0].Name+" to 20100 Turku", p.Name)
 	assert.True(t, p.Check(e).Holds)
 
-	back, err := OfPromise(&p, "FI")
+	back, err := OfRequest(p.Request, "FI")
 	require.NoError(t, err)
 	assert.Equal(t, till, back, "it leads back to the Till that it was made of")
 

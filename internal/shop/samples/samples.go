@@ -51,17 +51,37 @@ func Request(e *quote.Engine, t sqlite.Till) (q quote.Request, lines []int, err 
 				continue
 			}
 			p = *known
-		} else {
-			if d, err := decimal.Parse(l.Price); err == nil {
-				p.Price = d
-			}
-			if d, err := decimal.Parse(l.Weight); err == nil {
-				p.Weight = &d
-			}
 		}
+		said(&p, &l, f)
 		q.Lines, lines = append(q.Lines, quote.Line{Product: p, Quantity: l.Quantity}), append(lines, i)
 	}
 	return q, lines, err
+}
+
+// said gives goods what a line says of them by itself. A class or a place of the shop that is gone counts as none.
+func said(p *store.Product, l *sqlite.CartLine, f *store.File) {
+	if d, err := decimal.Parse(l.Price); err == nil {
+		p.Price = d
+	}
+	for _, m := range []struct {
+		text string
+		into **decimal.Decimal
+	}{{l.Weight, &p.Weight}, {l.Length, &p.Length}, {l.Width, &p.Width}, {l.Height, &p.Height}} {
+		if d, err := decimal.Parse(m.text); err == nil {
+			*m.into = &d
+		}
+	}
+	if l.Class != "" && f.Class(l.Class) != nil {
+		p.Class = l.Class
+	}
+	if l.From != "" && f.Location(l.From) != nil {
+		p.From = l.From
+	}
+	if l.NeedsShipping != nil {
+		p.NeedsShipping = *l.NeedsShipping
+	}
+	p.ShipsFree, p.OwnParcel = p.ShipsFree || l.ShipsFree, p.OwnParcel || l.OwnParcel
+	p.Upright = p.Upright || l.Upright
 }
 
 // Coupons reads coupons as they are typed.

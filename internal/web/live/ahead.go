@@ -43,9 +43,6 @@ func (s *Screens) Ahead() (changes int, said string) {
 	return changes, aheadSaid(changes, s.draft.Live())
 }
 
-// Published says whether an edition is live.
-func (s *Screens) Published() bool { return s.draft.Live() != nil }
-
 // aheadSaid says in a few words how far the draft is ahead.
 func aheadSaid(n int, live *draft.Live) string {
 	switch {

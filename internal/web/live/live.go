@@ -42,7 +42,8 @@ type liveView struct {
 	Ahead          aheadView
 	Compared       shifts.View
 	Moved          []string // prices that carriers changed themselves since the edition was published
-	Warnings       []warningRow
+	Warnings       []warningRow // that what is live does not have
+	Both           int          // warnings that it has too
 	Promises       string
 	Broken         []promises.Row // that hold in the live edition
 	Next           int64
@@ -65,15 +66,14 @@ func (s *Screens) liveView(ctx context.Context) (v liveView, err error) {
 		return v, err
 	}
 	var before *quote.Engine
-	var was *store.File
 	if live != nil {
-		before, was, v.Turn = live.Engine, live.File, live.Turn
+		before, v.Turn = live.Engine, live.Turn
 	}
 	if v.Ahead.Count > 0 {
 		if v.Compared, err = shifts.Of(ctx, s.db, before, state.Engine, "what is live beside the draft"); err != nil {
 			return v, err
 		}
-		v.Warnings = newWarnings(was, state.File)
+		v.Warnings, v.Both = newWarnings(live, state)
 		if live != nil {
 			v.Moved = s.carriers.Moved(state.File, live.At) // also what the comparison has just found out
 		}

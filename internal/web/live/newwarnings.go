@@ -1,32 +1,36 @@
 package live
 
 import (
-	"cmp"
+	"time"
 
-	"diadrom/internal/core/store"
 	"diadrom/internal/review/warnings"
+	"diadrom/internal/shop/draft"
+	"diadrom/internal/web/shell"
 )
 
 // warningRow is a warning that the draft has and the live edition has not.
-type warningRow struct{ Method, Path, Text string }
+type warningRow struct{ Place, Path, Text, Severity string }
 
-// newWarnings lists the warnings about a store that it did not have before.
-func newWarnings(before, after *store.File) (rows []warningRow) {
-	was := map[string]bool{}
-	if before != nil {
-		for i := range before.Methods {
-			for _, o := range warnings.Method(before, &before.Methods[i]) {
-				was[before.Methods[i].ID+" "+o.Text] = true
-			}
+// newWarnings lists the warnings about the draft that what is live does not have, the worst first, and how many both
+// have.
+func newWarnings(live *draft.Live, state *draft.State) (rows []warningRow, both int) {
+	was := map[string]string{}
+	outside := warnings.Outside{Now: time.Now(), Served: live != nil}
+	if live != nil {
+		outside.Live, outside.Published = live.Engine, live.At
+		for _, w := range live.Warnings().Warnings {
+			was[w.Key] = w.Facts()
 		}
 	}
-	for i := range after.Methods {
-		m := &after.Methods[i]
-		for _, o := range warnings.Method(after, m) {
-			if !was[m.ID+" "+o.Text] {
-				rows = append(rows, warningRow{cmp.Or(m.Name, m.ID), "/rates/" + m.ID, o.Text})
-			}
+	for _, w := range state.Warnings().With(outside) {
+		switch is, had := was[w.Key]; {
+		case w.Code == warnings.NoPromises:
+		case had && is == w.Facts():
+			both++
+		default:
+			place, path := shell.StationOf(&w)
+			rows = append(rows, warningRow{place, path, w.Message, w.Severity.String()})
 		}
 	}
-	return rows
+	return rows, both
 }

@@ -7,9 +7,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"time"
 
-	"diadrom/internal/core/calendar"
 	"diadrom/internal/core/rate"
 	"diadrom/internal/core/store"
 	"diadrom/internal/core/terms"
@@ -107,14 +105,17 @@ func methodRowOf(state *draft.State, m *store.Method, opened bool) methodRow {
 			row.WhereShort += fmt.Sprintf(" + %d more", n-1)
 		}
 	}
-	if nobody := warnings.Nobody(f, m); nobody != "" {
-		row.Stops = append(row.Stops, "No buyer is offered this: "+nobody+".")
-	}
 	if row.Unmeasured != "" {
 		row.Stops = append(row.Stops, "No price can be worked out: "+row.Unmeasured+".")
 	}
-	for _, text := range append(warnings.Ended(f, m, today(f)), warningsOf(f, m)...) {
-		row.Warnings = append(row.Warnings, text+".")
+	for _, w := range state.Warnings().Warnings { // those about a list stand with it
+		switch {
+		case w.Method != m.ID || w.Table != "" || w.Code == warnings.DistanceUnknown:
+		case w.Code == warnings.MethodUnoffered || w.Code == warnings.CarrierMissing:
+			row.Stops = append(row.Stops, warnings.Sentence(w.Text))
+		default:
+			row.Warnings = append(row.Warnings, warnings.Sentence(w.Beside(f)))
+		}
 	}
 	if opened {
 		row.Say = policy.Method(state.Engine, state.Coverage(), m)
@@ -123,26 +124,6 @@ func methodRowOf(state *draft.State, m *store.Method, opened bool) methodRow {
 		row.Kind = kindWords[m.Kind]
 	}
 	return row
-}
-
-// today is the day by the shop's clock.
-func today(f *store.File) time.Time {
-	if p := f.Store.Dispatch; p != nil {
-		if c, err := calendar.New(p); err == nil {
-			return c.Today(time.Now())
-		}
-	}
-	return calendar.Today(time.Now())
-}
-
-// warningsOf are the warnings about a method's terms; those about a list stand with it.
-func warningsOf(f *store.File, m *store.Method) (list []string) {
-	for _, o := range warnings.Method(f, m) {
-		if o.Table == "" {
-			list = append(list, o.Text)
-		}
-	}
-	return list
 }
 
 // methodView is a method with its terms, for everywhere and by zone.

@@ -372,7 +372,7 @@ func (s *Screens) tryPromise(c *gin.Context) {
 		if i < 0 {
 			return shell.Refusef("this promise was removed meanwhile")
 		}
-		till, err := samples.OfPromise(&list[i].Body, f.Home())
+		till, err := samples.OfRequest(list[i].Body.Request, f.Home())
 		if err == nil {
 			*t = till
 		}

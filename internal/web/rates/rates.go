@@ -132,9 +132,9 @@ var measureHeads = map[rate.By]string{
 
 // warn fills in the warnings about a list.
 func (v *tableView) warn(state *draft.State, m *store.Method, t *rate.Table) {
-	for _, o := range warnings.Method(state.File, m) {
-		if o.Table == t.ID {
-			v.Warnings = append(v.Warnings, o.Text)
+	for _, o := range state.Warnings().Warnings {
+		if o.Method == m.ID && o.Table == t.ID {
+			v.Warnings = append(v.Warnings, o.Beside(state.File))
 		}
 	}
 	if warnings.Measures(t) {

@@ -6,6 +6,8 @@ import (
 	"html/template"
 	"net/http"
 
+	"diadrom/internal/core/plural"
+	"diadrom/internal/review/warnings"
 	"diadrom/internal/shop/draft"
 
 	"github.com/gin-gonic/gin"
@@ -23,12 +25,14 @@ type historyView struct {
 	Ahead    string // how far the draft is ahead of what is live
 	Changes  int
 
-	Published bool
-	Scheduled string // what goes live next by itself
-	Todo      *todo  // what is left to do in a new shop
+	Scheduled string         // what goes live next by itself
+	Todo      *todo          // what is left to do in a new shop
+	Warned    map[string]int // how many warnings each station has
+	Warnings  string         // how many there are; "" for none
+	Blocked   bool           // some of them keep buyers from ordering
 }
 
-func (s *Shell) history(ctx context.Context) (v historyView, err error) {
+func (s *Shell) history(ctx context.Context, state *draft.State) (v historyView, err error) {
 	undo, redo, err := s.db.History(ctx, draft.Person(ctx))
 	if err != nil {
 		return v, err
@@ -39,19 +43,38 @@ func (s *Shell) history(ctx context.Context) (v historyView, err error) {
 	if err != nil {
 		return v, err
 	}
-	v.Published = s.figures.Published()
-	v.Scheduled, err = s.figures.Scheduled(ctx)
-	return v, err
+	if v.Scheduled, err = s.figures.Scheduled(ctx); err != nil {
+		return v, err
+	}
+	list, err := s.figures.Warnings(ctx, state)
+	if err != nil {
+		return v, err
+	}
+	v.Todo = todoOf(state.File, list)
+	v.Warned = map[string]int{}
+	n := 0
+	for i := range list {
+		if setsUp[list[i].Code] && v.Todo != nil {
+			continue // the first steps of a shop say it already
+		}
+		n++
+		station, _ := StationOf(&list[i])
+		v.Warned[station]++
+		v.Blocked = v.Blocked || list[i].Severity == warnings.Blocks
+	}
+	if n > 0 {
+		v.Warnings = plural.Count(n, "warning")
+	}
+	return v, nil
 }
 
 // History draws Undo, Redo and the figures beside them, out of band; said is what just happened, "" for nothing.
 func (s *Shell) History(ctx context.Context, said string) (template.HTML, error) {
-	v, err := s.history(ctx)
+	v, err := s.history(ctx, s.draft.State())
 	if err != nil {
 		return "", err
 	}
 	v.OOB, v.Said = true, said
-	v.Todo = todoOf(s.draft.State().File, &v)
 	return s.Render("history", v) + s.Render("todo", v), nil
 }
 

@@ -4,7 +4,6 @@ package shell
 
 import (
 	"context"
-	"fmt"
 	"html/template"
 	"log/slog"
 	"net/http"
@@ -12,7 +11,9 @@ import (
 	"strconv"
 	"time"
 
+	"diadrom/internal/core/plural"
 	"diadrom/internal/core/store"
+	"diadrom/internal/review/warnings"
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/sqlite"
 
@@ -49,8 +50,8 @@ type Figures interface {
 	Ahead() (changes int, said string)
 	// Promises says how many promises hold; broken is whether one does not.
 	Promises(ctx context.Context) (said string, broken bool, err error)
-	// Published says whether an edition is live.
-	Published() bool
+	// Warnings are those about a state of the draft that nobody said are meant, the worst first.
+	Warnings(ctx context.Context, state *draft.State) ([]warnings.Warning, error)
 	// Scheduled says in a few words what goes live next by itself; "" for nothing.
 	Scheduled(ctx context.Context) (string, error)
 }
@@ -103,47 +104,27 @@ type frame struct {
 	OOB      bool
 }
 
-func stations(f *store.File, here, scheduled string) []station {
-	tables, unpriced := 0, 0
+// stations are the stages of the course line, with how many warnings each has.
+func stations(f *store.File, here string, v *historyView) []station {
+	tables := 0
 	for i := range f.Methods {
 		tables += len(f.Methods[i].Tables)
-		if len(f.Methods[i].Tables) == 0 {
-			unpriced++
-		}
-	}
-	unweighed := 0
-	for i := range f.Products {
-		if p := &f.Products[i]; p.NeedsShipping && p.Weight == nil {
-			unweighed++
-		}
-	}
-	empty := 0
-	for i := range f.Zones {
-		if f.Zones[i].Enabled && len(f.Zones[i].Places) == 0 {
-			empty++
-		}
-	}
-	unsaid := 0
-	if f.Store.Name == "" {
-		unsaid++
 	}
 	list := []station{
-		{Name: "Shop", Path: "/shop", Count: shopCount(f), Wrong: wrong(unsaid, "unnamed")},
-		{Name: "Zones", Path: "/zones", Count: strconv.Itoa(len(f.Zones)), Wrong: wrong(empty, "empty")},
-		{
-			Name:  "Products",
-			Path:  "/goods",
-			Count: strconv.Itoa(len(f.Products)),
-			Wrong: wrong(unweighed, "unweighed"),
-		},
-		{Name: "Methods", Path: "/methods", Count: strconv.Itoa(len(f.Methods)), Wrong: wrong(unpriced, "unpriced")},
+		{Name: "Shop", Path: "/shop", Count: shopCount(f)},
+		{Name: "Zones", Path: "/zones", Count: strconv.Itoa(len(f.Zones))},
+		{Name: "Products", Path: "/goods", Count: strconv.Itoa(len(f.Products))},
+		{Name: "Methods", Path: "/methods", Count: strconv.Itoa(len(f.Methods))},
 		{Name: "Rates", Path: "/rates", Count: strconv.Itoa(tables)},
 		{Name: "Quotes", Path: "/quotes"},
-		{Name: "Live", Path: "/live", Next: scheduled},
+		{Name: "Live", Path: "/live", Next: v.Scheduled},
 	}
 	at := slices.IndexFunc(list, func(s station) bool { return s.Path == here })
 	for i := range list {
 		list[i].Here, list[i].Done = i == at, i != at && list[i].Count != "0" && list[i].Count != ""
+		if n := v.Warned[list[i].Name]; n > 0 {
+			list[i].Wrong = plural.Count(n, "warning")
+		}
 	}
 	return list
 }
@@ -154,14 +135,6 @@ func shopCount(f *store.File) string {
 		return ""
 	}
 	return strconv.Itoa(len(f.Locations))
-}
-
-// wrong says how many things of a station are wrong; "" where none is.
-func wrong(n int, what string) string {
-	if n == 0 {
-		return ""
-	}
-	return fmt.Sprintf("%d %s", n, what)
 }
 
 // ShopName is what stands under the product's name.
@@ -187,17 +160,16 @@ func (s *Shell) ShowStatus(c *gin.Context, status int, p Page, view any) {
 		s.Internal(c, err)
 		return
 	}
-	history, err := s.history(ctx)
+	history, err := s.history(ctx, state)
 	if err != nil {
 		s.Internal(c, err)
 		return
 	}
-	history.Todo = todoOf(state.File, &history)
 	s.HTML(c, status, s.Render("shell", frame{
 		Title:    p.Title,
 		Shop:     ShopName(state.File),
 		Person:   Person(ctx).Name,
-		Stations: stations(state.File, p.Here, history.Scheduled),
+		Stations: stations(state.File, p.Here, &history),
 		Till:     till,
 		History:  history,
 		Work:     work,
@@ -233,16 +205,15 @@ func (s *Shell) AnswerWith(c *gin.Context, here string, state *draft.State, part
 func saved() string { return "Saved " + time.Now().Format("15:04:05") }
 
 func (s *Shell) answer(c *gin.Context, here string, state *draft.State, said string, parts []template.HTML) {
-	history, err := s.history(c.Request.Context())
+	history, err := s.history(c.Request.Context(), state)
 	if err != nil {
 		s.Internal(c, err)
 		return
 	}
 	history.OOB, history.Said = true, said
-	history.Todo = todoOf(state.File, &history)
 	s.HTML(c, http.StatusOK, append(parts,
 		s.Render("todo", history),
-		s.Render("course", frame{Stations: stations(state.File, here, history.Scheduled), OOB: true}),
+		s.Render("course", frame{Stations: stations(state.File, here, &history), OOB: true}),
 		s.Render("shop-name", frame{Shop: ShopName(state.File), OOB: true}),
 		s.Render("history", history),
 		s.Render("ahead-said", history),

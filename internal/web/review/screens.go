@@ -1,0 +1,119 @@
+// Package review has the page of warnings: what is wrong with the store as a whole, each with a cart that shows it, what
+// mends it, and who said that it is meant.
+package review
+
+import (
+	"context"
+	"embed"
+	"time"
+
+	"diadrom/internal/core/store"
+	"diadrom/internal/review/warnings"
+	"diadrom/internal/shop/draft"
+	"diadrom/internal/shop/samples"
+	"diadrom/internal/sqlite"
+	"diadrom/internal/web/shell"
+	"diadrom/internal/web/till"
+
+	"github.com/gin-gonic/gin"
+)
+
+// Files are the templates of this page.
+//
+//go:embed templates/*.html
+var Files embed.FS
+
+// Draft is what this page does with the draft and what is live.
+type Draft interface {
+	shell.Editor
+	Live() *draft.Live
+	Try(change func(*store.File) error) (*draft.State, error)
+}
+
+// Store is what this page keeps and reads beside the draft.
+type Store interface {
+	samples.Source
+	Promises(ctx context.Context) ([]sqlite.KeptPromise, error)
+	Meant(ctx context.Context) (map[string]sqlite.Meant, error)
+	SetMeant(ctx context.Context, m sqlite.Meant) error
+	UnsetMeant(ctx context.Context, warning string) error
+}
+
+// Carriers tell which of them give no prices at present.
+type Carriers interface {
+	Failing(f *store.File) map[string]string
+}
+
+// Till is changed to what shows a warning.
+type Till interface {
+	Change(c *gin.Context, change func(*store.File, *sqlite.Till) error, slipped func(*till.Slips, string))
+}
+
+// Screens are the page and its answers.
+type Screens struct {
+	*shell.Shell
+	draft    Draft
+	db       Store
+	till     Till
+	carriers Carriers
+	ahead    func() (changes int, said string)
+}
+
+// New makes the page. ahead says how far the draft is ahead of what is live.
+func New(sh *shell.Shell, d Draft, db Store, t Till, c Carriers, ahead func() (int, string)) *Screens {
+	return &Screens{Shell: sh, draft: d, db: db, till: t, carriers: c, ahead: ahead}
+}
+
+// Routes registers the addresses of this page.
+func (s *Screens) Routes(r gin.IRouter) {
+	r.GET("/warnings", s.page)
+	r.GET("/warnings/mend", shell.PartOf("/warnings"), s.preview)
+	r.POST("/warnings/mend", s.mend)
+	r.POST("/warnings/try", s.try)
+	r.POST("/warnings/meant", s.meant)
+	r.POST("/warnings/unmeant", s.unmeant)
+}
+
+// Found are the warnings about the shop, and which of them are meant.
+type Found struct {
+	List  []warnings.Warning // the worst first; without those that are meant
+	Meant []MeantWarning
+}
+
+// MeantWarning is a warning that somebody said is meant.
+type MeantWarning struct {
+	warnings.Warning
+	sqlite.Meant
+}
+
+// Of finds the warnings about a state of the draft.
+func (s *Screens) Of(ctx context.Context, state *draft.State) (f Found, err error) {
+	outside := warnings.Outside{Now: time.Now(), Served: true, Failing: s.carriers.Failing(state.File)}
+	rows, err := s.db.Promises(ctx)
+	if err != nil {
+		return f, err
+	}
+	outside.Promises = kept(rows)
+	if live := s.draft.Live(); live != nil {
+		outside.Live, outside.Published = live.Engine, live.At
+		outside.Ahead, _ = s.ahead()
+	}
+	meant, err := s.db.Meant(ctx)
+	if err != nil {
+		return f, err
+	}
+	for _, w := range state.Warnings().With(outside) {
+		if m, ok := meant[w.Key]; ok && m.Facts == facts(&w) {
+			f.Meant = append(f.Meant, MeantWarning{w, m})
+			continue
+		}
+		f.List = append(f.List, w)
+	}
+	return f, nil
+}
+
+// Warnings are those about a state of the draft that are not meant, the worst first.
+func (s *Screens) Warnings(ctx context.Context, state *draft.State) ([]warnings.Warning, error) {
+	f, err := s.Of(ctx, state)
+	return f.List, err
+}
