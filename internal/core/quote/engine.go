@@ -5,6 +5,8 @@
 package quote
 
 import (
+	"slices"
+
 	"diadrom/internal/core/calendar"
 	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/gazetteer"
@@ -179,6 +181,18 @@ func (e *Engine) Tied(a, b place.Match) bool {
 
 // Gazetteer is the one that is quoted with, or nil.
 func (e *Engine) Gazetteer() *gazetteer.Gazetteer { return e.gaz }
+
+// Only is the engine with some of its methods, by their ids: what it says of them is what the engine says, and sooner.
+func (e *Engine) Only(ids ...string) *Engine {
+	with := *e
+	with.methods = nil
+	for i := range e.methods {
+		if slices.Contains(ids, e.methods[i].ID) {
+			with.methods = append(with.methods, e.methods[i])
+		}
+	}
+	return &with
+}
 
 // Located are the rules of an owner with circles around the shop's locations where the gazetteer puts those.
 func (e *Engine) Located(o place.Owner) place.Owner {

@@ -19,6 +19,8 @@ type methodFacts struct {
 	// open are zones in which buyers are served without a coupon, a group or a date that is yet to come
 	open map[int32]bool
 	far  bool // it looks at distances
+	// priced are zones in which it has a price, whether it is on there or not
+	priced map[int32]bool
 }
 
 // serves says whether a method serves a spot, for buyers with and without a coupon.
@@ -31,15 +33,15 @@ func (m *methodFacts) opens(spot int) bool { return m.spots[spot] >= 0 && m.open
 // narrower one keeps its addresses for itself.
 func (r *reader) facts(m *store.Method) *methodFacts {
 	facts := &methodFacts{m: m, spots: make([]int32, len(r.ground.spots)), zones: map[int32]int{},
-		columns: map[int32]int{}, open: map[int32]bool{}, far: measures(m)}
+		columns: map[int32]int{}, open: map[int32]bool{}, far: measures(m), priced: map[int32]bool{}}
 	column, priced := make([]bool, len(r.f.Zones)), make([]bool, len(r.f.Zones))
-	for i, id := range r.zoneIDs() {
-		column[i] = slices.ContainsFunc(m.Tables, func(t rate.Table) bool { return slices.Contains(t.Zones, id) })
-		if !column[i] {
-			continue
-		}
+	for _, id := range m.ServedZones() {
+		i := r.zoneAt(id)
+		column[i] = true
 		terms := m.TermsIn(id)
-		priced[i] = terms.Enabled && r.hasPrice(m, id)
+		has := r.hasPrice(m, id)
+		facts.priced[int32(i)] = has
+		priced[i] = terms.Enabled && has
 		facts.open[int32(i)] = m.Available.Has(r.day) &&
 			(terms.Needs == nil || len(terms.Needs.Coupons)+len(terms.Needs.Groups) == 0)
 	}
@@ -71,13 +73,15 @@ func (r *reader) keep(into map[int32]int, zone int32, spot int) {
 	}
 }
 
-// zoneIDs are the ids of the zones.
-func (r *reader) zoneIDs() []string {
-	ids := make([]string, len(r.f.Zones))
-	for i := range r.f.Zones {
-		ids[i] = r.f.Zones[i].ID
+// zoneAt is where a zone stands in the file, by its id.
+func (r *reader) zoneAt(id string) int {
+	if r.zoneOf == nil {
+		r.zoneOf = make(map[string]int, len(r.f.Zones))
+		for i := range r.f.Zones {
+			r.zoneOf[r.f.Zones[i].ID] = i
+		}
 	}
-	return ids
+	return r.zoneOf[id]
 }
 
 // served lists the zones by which a method is served, in the order of the file.

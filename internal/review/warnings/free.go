@@ -92,9 +92,7 @@ func (r *reader) freeAlways(m *methodFacts, f *freeRule) {
 		w.Witness = r.order(m.m, f.in, goods{subtotal: &least})
 	}
 	shows := func(a, _ *quote.Answer) bool { return isFree(option(a, m.m.ID)) }
-	if r.shown(w.Witness, shows) {
-		r.say(w, shows)
-	}
+	r.sayIf(w, shows)
 }
 
 // cheapest is the cheapest product that conditions take and that is charged; nil for none.

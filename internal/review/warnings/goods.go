@@ -303,9 +303,7 @@ func (r *reader) classes(refused map[string][]*store.Product) {
 			q = r.dated(&quote.Request{To: r.servedAddress(), Lines: []quote.Line{line}})
 		}
 		w.Witness = q
-		if r.shown(q, nothing) {
-			r.say(w, nothing)
-		}
+		r.sayIf(w, nothing)
 	}
 }
 

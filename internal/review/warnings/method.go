@@ -46,9 +46,9 @@ func (r *reader) unoffered(m *methodFacts) bool {
 	zones := m.m.ServedZones()
 	if len(zones) > 0 && why == noneFits {
 		i := slices.IndexFunc(r.f.Products, func(p store.Product) bool { return p.NeedsShipping })
-		w.Witness = r.product(&r.f.Products[i], 1, r.addressIn(m.m, int32(r.f.ZoneIndex(zones[0]))))
+		w.Witness = r.product(&r.f.Products[i], 1, r.addressIn(m.m, int32(r.zoneAt(zones[0]))))
 	} else if len(zones) > 0 {
-		w.Witness = r.order(m.m, int32(r.f.ZoneIndex(zones[0])), goods{})
+		w.Witness = r.order(m.m, int32(r.zoneAt(zones[0])), goods{})
 	} else {
 		w.Witness = r.dated(&quote.Request{To: r.homeAddress(), Lines: []quote.Line{usualGoods()}})
 	}
@@ -188,7 +188,7 @@ func (r *reader) unpriced(m *methodFacts) {
 	for _, id := range m.m.TermZones()[len(m.m.ServedZones()):] {
 		w := Warning{Code: TermsUnused, Severity: Untidy, About: "methods/" + m.m.ID + "/terms/" + id, Method: m.m.ID,
 			Zone: id, Row: -1, Text: "this method has terms here and no price, so they count for nobody"}
-		zone := int32(r.f.ZoneIndex(id))
+		zone := int32(r.zoneAt(id))
 		for i := range r.ground.spots {
 			s := &r.ground.spots[i]
 			if len(s.Zones) == 0 || s.Zones[0] != zone || m.spots[i] < 0 || s.Bare {

@@ -2,7 +2,6 @@ package warnings
 
 import (
 	"math/bits"
-	"strconv"
 
 	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/quote"
@@ -40,14 +39,17 @@ type meeting struct {
 	spot int
 }
 
-// meetings lists where two methods serve the same addresses.
+// maxMeetings is how many places of two methods are compared.
+const maxMeetings = 20
+
+// meetings lists where two methods serve the same addresses; same says whether neither serves others.
 func (r *reader) meetings(a, b *methodFacts) (list []meeting, same bool) {
 	seen := map[[2]int32]bool{}
 	same = true
 	for i := range a.spots {
 		x, y := a.spots[i], b.spots[i]
 		same = same && (x >= 0) == (y >= 0)
-		if x < 0 || y < 0 || r.ground.spots[i].Bare || seen[[2]int32{x, y}] {
+		if x < 0 || y < 0 || len(list) == maxMeetings || seen[[2]int32{x, y}] || r.ground.spots[i].Bare {
 			continue
 		}
 		seen[[2]int32{x, y}] = true
@@ -93,7 +95,16 @@ func (r *reader) compare(dear, cheap *methodFacts, at []meeting, zones func(meet
 	all := everywhere
 	for _, m := range at {
 		x, y := zones(m)
-		q, n := r.dearer(dear, cheap, x, y, m.spot)
+		lines := r.tries(dear.m, cheap.m, x, y)
+		if !r.likely(dear, cheap, x, y, lines) {
+			all = false
+			continue
+		}
+		if tried >= maxAsked { // enough to say it of these places
+			all = false
+			break
+		}
+		q, n := r.dearer(dear, cheap, m.spot, lines)
 		tried += n
 		if q == nil {
 			all = false
@@ -118,17 +129,90 @@ func (r *reader) compare(dear, cheap *methodFacts, at []meeting, zones func(meet
 		w.Code, w.About = MethodDominated, "methods/"+dear.m.ID
 		w.Text = "it is dearer and slower than " + other + " wherever both are offered, so no buyer has a reason to choose it"
 	}
-	if r.shown(witness, shows) {
-		r.say(w, shows)
+	r.sayIf(w, shows)
+}
+
+// maxAsked is how many carts are asked of the engine for two methods.
+const maxAsked = 24
+
+// likely says whether one method may be dearer than another for all carts that both take, as far as their price lists tell
+// without the engine: most pairs of methods are told apart so.
+func (r *reader) likely(dear, cheap *methodFacts, x, y int32, lines []quote.Line) bool {
+	if unlisted(dear) || unlisted(cheap) {
+		return true
 	}
+	d, c := r.listed(dear.m, x), r.listed(cheap.m, y)
+	for i := range lines {
+		a, takes := d.price(r, &lines[i])
+		b, taken := c.price(r, &lines[i])
+		if takes != taken && takes || takes && !b.Less(a) {
+			return false
+		}
+	}
+	return true
+}
+
+// unlisted says whether more than the price list tells what a method costs.
+func unlisted(m *methodFacts) bool { return m.far || m.m.Parcels != nil || m.m.Volumetric != nil }
+
+// listing is a method's price list in a zone.
+type listing struct {
+	m     *store.Method
+	zone  string
+	terms store.Terms
+}
+
+func (r *reader) listed(m *store.Method, zone int32) listing {
+	id := r.f.Zones[zone].ID
+	return listing{m, id, m.TermsIn(id)}
+}
+
+// price is what a list makes of goods of one line, with free delivery, minimum and maximum; false where the method does
+// not take them.
+func (l *listing) price(r *reader, goods *quote.Line) (decimal.Decimal, bool) {
+	p, count := &goods.Product, decimal.FromInt(goods.Quantity)
+	weight, sum := r.f.Store.WeightOf(p).Mul(count), p.Price.Mul(count)
+	if n := l.terms.Needs; n != nil {
+		if !takesClass(n, p.Class) || len(n.Coupons)+len(n.Groups) > 0 || outside(n.Weight, weight) ||
+			outside(n.Subtotal, sum) || outside(n.Quantity, count) || !r.fits(p, n) {
+			return decimal.Zero, false
+		}
+	}
+	t, column := tableFor(l.m, l.zone, p.Class)
+	if t == nil {
+		return decimal.Zero, false
+	}
+	g := rate.Goods{Weight: weight, Quantity: goods.Quantity, Subtotal: sum}
+	amount, _, outcome := t.Price(column, &g)
+	if outcome != rate.Priced {
+		return decimal.Zero, false
+	}
+	if least := l.terms.Minimum; least != nil && amount.Less(*least) {
+		amount = *least
+	}
+	if most := l.terms.Maximum; most != nil && most.Less(amount) {
+		amount = *most
+	}
+	if h := l.terms.Handling; h != nil && h.Amount != nil {
+		amount = amount.Add(*h.Amount)
+	}
+	if f := l.terms.Free; f != nil && f.Require != store.RequireAll && f.Subtotal != nil && !sum.Less(*f.Subtotal) {
+		amount = decimal.Zero
+	}
+	return amount, true
+}
+
+func outside(b *store.Bounds, d decimal.Decimal) bool {
+	return b != nil && (b.To != nil && b.To.Less(d) || b.From != nil && d.Less(*b.From))
 }
 
 // dearer tries carts to one place; the first of them where one method is dearer than the other for all that both take,
 // nil where that is not so.
-func (r *reader) dearer(dear, cheap *methodFacts, x, y int32, spot int) (first *quote.Request, tried int) {
-	for _, l := range r.tries(dear.m, cheap.m, x, y) {
+func (r *reader) dearer(dear, cheap *methodFacts, spot int, lines []quote.Line) (first *quote.Request, tried int) {
+	e := r.e.Only(dear.m.ID, cheap.m.ID)
+	for _, l := range lines {
 		q := r.dated(&quote.Request{To: r.ground.spots[spot].At, Lines: []quote.Line{l}})
-		a := r.quoted(spot, q)
+		a := e.Quote(q)
 		d, c := option(a, dear.m.ID), option(a, cheap.m.ID)
 		if tried++; d == nil && c == nil {
 			continue
@@ -143,37 +227,17 @@ func (r *reader) dearer(dear, cheap *methodFacts, x, y int32, spot int) (first *
 	return first, tried
 }
 
-// quoted is the answer to an order of one product at a spot, which other pairs of methods ask for too.
-func (r *reader) quoted(spot int, q *quote.Request) *quote.Answer {
-	sku := q.Lines[0].Product.SKU
-	if sku == "" {
-		return r.e.Quote(q)
-	}
-	key := strconv.Itoa(spot) + " " + sku
-	a := r.answers[key]
-	if a == nil {
-		if r.answers == nil {
-			r.answers = map[string]*quote.Answer{}
-		}
-		a = r.e.Quote(q)
-		r.answers[key] = a
-	}
-	return a
-}
+// How many carts are tried for two methods at one place: goods of the shop, and rows of each list.
+const (
+	maxGoods = 12
+	maxRows  = 8
+)
 
-// maxCarts is how many carts are tried for two methods at one place.
-const maxCarts = 60
-
-// tries are carts that may tell two methods apart: at the breaks of both lists, and the shop's own goods.
+// tries are carts that may tell two methods apart: in rows of both lists, and the shop's own goods.
 func (r *reader) tries(a, b *store.Method, x, y int32) (list []quote.Line) {
-	add := func(l quote.Line) {
-		if len(list) < maxCarts {
-			list = append(list, l)
-		}
-	}
 	for i := range r.f.Products {
-		if p := &r.f.Products[i]; p.NeedsShipping && !p.ShipsFree && i < maxCarts/3 {
-			add(quote.Line{Product: *p, Quantity: 1})
+		if p := &r.f.Products[i]; p.NeedsShipping && !p.ShipsFree && len(list) < maxGoods {
+			list = append(list, quote.Line{Product: *p, Quantity: 1})
 		}
 	}
 	for _, of := range []struct {
@@ -182,14 +246,15 @@ func (r *reader) tries(a, b *store.Method, x, y int32) (list []quote.Line) {
 	}{{a, x}, {b, y}} {
 		tables, _ := tablesOf(of.m, r.f.Zones[of.zone].ID)
 		for _, t := range tables {
-			for row := range t.Rows {
+			step := max(1, (len(t.Rows)+maxRows-1)/maxRows)
+			for row := 0; row < len(t.Rows); row += step {
 				low, high := spanOf(t, row)
-				add(lineOf(t, low.Add(high.Sub(low).Quo(decimal.FromInt(2)).Round(3))))
+				list = append(list, lineOf(t, low.Add(high.Sub(low).Quo(decimal.FromInt(2)).Round(3))))
 			}
 		}
 	}
 	if len(list) == 0 {
-		add(usualGoods())
+		list = append(list, usualGoods())
 	}
 	return list
 }

@@ -43,9 +43,7 @@ func (r *reader) unpricedZones() map[int32]bool {
 	found := map[int32]*zoneFacts{}
 	for i := range r.f.Zones {
 		z := &r.f.Zones[i]
-		if z.Enabled && len(z.Places) > 0 && !slices.ContainsFunc(r.methods, func(m *methodFacts) bool {
-			return r.hasPrice(m.m, z.ID) && slices.Contains(m.m.ServedZones(), z.ID)
-		}) {
+		if z.Enabled && len(z.Places) > 0 && !slices.ContainsFunc(r.methods, func(m *methodFacts) bool { return m.priced[int32(i)] }) {
 			found[int32(i)] = &zoneFacts{none: -1, by: -1}
 		}
 	}
@@ -231,9 +229,7 @@ func (r *reader) soldTo(unpriced map[int32]bool) {
 		}
 		w := Warning{Code: NoMethod, Severity: Blocks, About: about, Text: text, Witness: r.usual(&s.Spot.At),
 			Tried: g.tried, thing: thing}
-		if r.shown(w.Witness, nothing) {
-			r.say(w, nothing)
-		}
+		r.sayIf(w, nothing)
 	}
 }
 

@@ -65,13 +65,14 @@ type reader struct {
 	methods []*methodFacts // of those that are on, in the order of the file
 	byID    map[string]*methodFacts
 
-	dates bool // what is offered depends on the day
+	dates  bool           // what is offered depends on the day
+	names  []string       // of the zones, as they are compared; made when they are needed
+	zoneOf map[string]int // where zones stand; made when it is needed
 
 	before, after map[string]remembered
 	remembers     bool
 	into          *remembered // of the part that is read
 	positions     map[string]map[string]int
-	answers       map[string]*quote.Answer // to orders that several parts ask for
 }
 
 // numbered tells grounds and maps apart that look alike.
@@ -95,7 +96,6 @@ func Read(in Input, before *Reading) *Reading {
 	r.ground = groundOf(e, r.ground)
 	out.ground, out.reader = r.ground, r
 	r.all(newPrints(in, r, out.covered))
-	r.answers = nil
 	for _, key := range r.keys() {
 		kept := out.remembers[key]
 		out.Warnings = append(out.Warnings, kept.list...)
@@ -224,8 +224,27 @@ func (r *reader) all(p prints) {
 	r.pairs(p)
 }
 
-// say notes a warning once the engine has shown it. Its message is made of what it is about and its text.
+// say notes a warning once the engine has shown it: a witness that does not show it is a mistake of this package.
 func (r *reader) say(w Warning, shows claim) {
+	if w = r.worded(w, shows); !w.Holds(r.e) {
+		r.into.unproved = append(r.into.unproved, w)
+		return
+	}
+	r.into.list = append(r.into.list, w)
+}
+
+// sayIf notes a warning if the engine shows it, for those that something else may hide.
+func (r *reader) sayIf(w Warning, shows claim) bool {
+	w = r.worded(w, shows)
+	if w.Witness == nil || !w.Holds(r.e) {
+		return false
+	}
+	r.into.list = append(r.into.list, w)
+	return true
+}
+
+// worded gives a warning its key and its message, which is made of what it is about and its text.
+func (r *reader) worded(w Warning, shows claim) Warning {
 	w.claim = shows
 	w.Key = strings.TrimSpace(string(w.Code) + " " + w.About + " " + w.thing)
 	if w.Table == "" {
@@ -245,11 +264,7 @@ func (r *reader) say(w Warning, shows claim) {
 		w.Message = about + ": " + w.Text
 	}
 	w.Message = Sentence(w.Message)
-	if !w.Holds(r.e) {
-		r.into.unproved = append(r.into.unproved, w)
-		return
-	}
-	r.into.list = append(r.into.list, w)
+	return w
 }
 
 // shown is whether the engine would show a warning, for those of which several witnesses may be tried.

@@ -21,7 +21,7 @@ func (r *reader) tables(m *methodFacts) {
 			r.empty(m, t, about)
 		}
 		for j, id := range t.Zones {
-			zone := int32(r.f.ZoneIndex(id))
+			zone := int32(r.zoneAt(id))
 			if _, serves := m.zones[zone]; !serves {
 				continue
 			}
@@ -164,8 +164,7 @@ func (r *reader) falls(c *cell) {
 			x, y := option(a, c.m.ID), option(beside, c.m.ID)
 			return x != nil && y != nil && x.Amounts.Charge.Less(y.Amounts.Charge)
 		}
-		if shows(r.e.Quote(w.Witness), r.e.Quote(w.beside)) { // a minimum, or free delivery, may hide it
-			r.say(w, shows)
+		if r.sayIf(w, shows) { // a minimum, or free delivery, may hide it
 			return
 		}
 	}
@@ -196,8 +195,7 @@ func (r *reader) jumps(c *cell) {
 			x, y := option(a, c.m.ID), option(beside, c.m.ID)
 			return x != nil && y != nil && more.Less(x.Amounts.Charge.Sub(y.Amounts.Charge))
 		}
-		if shows(r.e.Quote(w.Witness), r.e.Quote(w.beside)) {
-			r.say(w, shows)
+		if r.sayIf(w, shows) {
 			return
 		}
 	}
@@ -234,8 +232,7 @@ func (r *reader) percents(c *cell) {
 			sum, err := decimal.Parse(a.Measures.Subtotal)
 			return err == nil && (maximum != nil || !o.Amounts.Charge.Less(sum.Percent(percent).Round(r.u.Digits)))
 		}
-		if r.shown(q, shows) {
-			r.say(w, shows)
+		if r.sayIf(w, shows) {
 			return
 		}
 	}
@@ -257,6 +254,9 @@ func (r *reader) inRow(c *cell, row int) *quote.Request {
 	if c.t.By == rate.BySubtotal {
 		q := r.measured(c, decimal.Zero, low, high)
 		sum := clamp(&store.Bounds{From: &x}, dear)
+		if row < len(c.t.Rows)-1 || c.t.Edges == rate.UpTo && c.t.Rows[row].At != nil { // it ends
+			sum = low.Add(high.Sub(low).Quo(decimal.FromInt(2)).Round(r.u.Digits))
+		}
 		q.Lines[0].Product.Price = sum
 		return q
 	}
@@ -308,7 +308,7 @@ func (r *reader) outOfReach(m *methodFacts, t *rate.Table, about string) {
 		}
 		zone, reason, all := int32(-1), "", true
 		for _, id := range t.Zones {
-			z := int32(r.f.ZoneIndex(id))
+			z := int32(r.zoneAt(id))
 			if _, serves := m.zones[z]; !serves {
 				all = false
 				continue
@@ -383,7 +383,7 @@ func (r *reader) empty(m *methodFacts, t *rate.Table, about string) {
 		return
 	}
 	for _, j := range none {
-		zone := int32(r.f.ZoneIndex(t.Zones[j]))
+		zone := int32(r.zoneAt(t.Zones[j]))
 		if _, counts := m.columns[zone]; !counts || !m.m.TermsIn(t.Zones[j]).Enabled {
 			continue
 		}

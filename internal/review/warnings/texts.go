@@ -1,6 +1,7 @@
 package warnings
 
 import (
+	"cmp"
 	"regexp"
 	"slices"
 	"strings"
@@ -67,9 +68,17 @@ func (r *reader) placesIn(text string) (list []named) {
 			}
 		}
 	}
-	for i := range r.f.Zones {
-		name := r.f.ZoneName(r.f.Zones[i].ID)
-		look(name, world.Fold(name), func(s *spot) bool { return slices.Contains(s.Zones, int32(i)) })
+	if r.names == nil {
+		r.names = make([]string, len(r.f.Zones))
+		for i := range r.f.Zones {
+			r.names[i] = world.Fold(cmp.Or(r.f.Zones[i].Name, r.f.Zones[i].ID))
+		}
+	}
+	for i, key := range r.names {
+		if !strings.Contains(folded, key) {
+			continue
+		}
+		look(cmp.Or(r.f.Zones[i].Name, r.f.Zones[i].ID), key, func(s *spot) bool { return slices.Contains(s.Zones, int32(i)) })
 	}
 	for _, c := range countries() {
 		if strings.Contains(folded, c.folded) && !slices.ContainsFunc(list, func(n named) bool { return n.name == c.name }) {

@@ -59,7 +59,7 @@ var mistakes = []mistake{
 		"blocks /zones/3: Latvia: no delivery method has a price for it, so buyers there are offered nothing, such as in Latvia",
 		[][2]string{{"zones.3.enabled", `false`}}, false},
 	{"two zones that tie", ZonesTie, [][2]string{{"zones.3", `{"id": "tie", "name": "Tie", "places": [{"country": "FI",
-		"postcodes": ["97*", "98*"]}]}`}}, "untidy /zones/0: North: it ties with Tie at 97000, which goes to North because that",
+		"postcodes": ["97*", "98*"]}]}`}}, "untidy /zones/0: North: it ties with Tie at 97000, where North counts because it stands first",
 		[][2]string{{"zones.3.places.0.postcodes.0", `"95*"`}}, false},
 	{"a postcode twice", EntryRepeated, [][2]string{{"zones.0.places.0.postcodes.2", `"96*"`}},
 		"untidy /zones/0/places/0: North: FI 96* stands twice in this zone", [][2]string{{"zones.0.places.0.postcodes.2", `"95*"`}}, false},

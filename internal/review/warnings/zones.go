@@ -45,11 +45,12 @@ func (r *reader) ties() {
 		one, other := &r.f.Zones[o.Zone], &r.f.Zones[o.Other]
 		name, with := r.f.ZoneName(one.ID), r.f.ZoneName(other.ID)
 		r.say(Warning{Code: ZonesTie, Severity: Untidy, About: "zones/" + one.ID, thing: other.ID, Subject: name,
-			Text: "it ties with " + with + " at " + o.At.Line(r.f.Home()) + ", which goes to " + name +
-				" because that zone stands first: say in one of them which codes are its own",
+			Text: "it ties with " + with + " at " + o.At.Line(r.f.Home()) + ", where " + name +
+				" counts because it stands first: say in one of them which codes are its own",
 			Witness: r.usual(o.At)}, func(a, _ *quote.Answer) bool {
-			return len(a.Zones) > 1 && a.Zones[0].Zone == one.ID &&
-				slices.ContainsFunc(a.Zones, func(z quote.Zone) bool { return z.Zone == other.ID })
+			x := slices.IndexFunc(a.Zones, func(z quote.Zone) bool { return z.Zone == one.ID })
+			y := slices.IndexFunc(a.Zones, func(z quote.Zone) bool { return z.Zone == other.ID })
+			return x >= 0 && y > x
 		})
 	}
 }
@@ -77,7 +78,7 @@ func (r *reader) unreached() {
 		if first[i] || !z.Enabled || len(z.Places) == 0 {
 			continue
 		}
-		priced := slices.ContainsFunc(r.methods, func(m *methodFacts) bool { return m.m.Priced(z.ID) })
+		priced := slices.ContainsFunc(r.methods, func(m *methodFacts) bool { return m.priced[int32(i)] })
 		w := Warning{Code: ZoneUnreachable, Severity: Untidy, About: "zones/" + z.ID, Subject: r.f.ZoneName(z.ID),
 			Text: "no address gets this zone: all that it takes is left out again"}
 		if priced {
@@ -295,7 +296,7 @@ func (r *reader) alone(z *store.Zone, country string, list []listedEntry) bool {
 	if !ok {
 		return false
 	}
-	me := int32(r.f.ZoneIndex(z.ID))
+	me := int32(r.zoneAt(z.ID))
 	for i := range r.ground.spots {
 		if s := &r.ground.spots[i]; s.At.Country == country && slices.Contains(s.Zones, me) && len(s.Zones) > 1 && !s.Bare {
 			return r.aloneIn(z, country, length, list)

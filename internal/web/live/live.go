@@ -41,7 +41,7 @@ type liveView struct {
 	Owner          bool
 	Ahead          aheadView
 	Compared       shifts.View
-	Moved          []string // prices that carriers changed themselves since the edition was published
+	Moved          []string     // prices that carriers changed themselves since the edition was published
 	Warnings       []warningRow // that what is live does not have
 	Both           int          // warnings that it has too
 	Promises       string
