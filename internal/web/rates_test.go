@@ -296,10 +296,10 @@ func TestOddThingsStandWhereTheyAre(t *testing.T) {
 	s := lauha(t)
 	_, _ = s.post("/rates/parcel/list/cell", "zone", "finland", "at", "10", "was", "9.90", "text", "5.00")
 	_, body := s.get("/rates/parcel")
-	holds(t, body, "Finland: at 5 kg the price falls from 8.40 to 5.00, so that a heavier parcel costs less")
+	holds(t, body, "Finland: at 5 kg the price falls from €8.40 to €5.00, so that a heavier parcel costs less")
 	_, _ = s.post("/methods/locker/term", "zone", "", "field", "free", "was", "from 90.00", "text", "from 5")
 	_, body = s.get("/methods")
-	holds(t, body, "free from 5.00 is always free: the cheapest product costs 9.50")
+	holds(t, body, "Free from €5.00 is always free: the cheapest product costs €9.50.")
 }
 
 func TestTheShippingPolicyIsServed(t *testing.T) {
@@ -399,7 +399,7 @@ func TestDatesOfAMethodThatHavePassed(t *testing.T) {
 	_, _ = s.post("/methods/letter/term", "zone", "", "field", "available", "was", "",
 		"text", "2025-12-01 to 2025-12-24")
 	_, body := s.get("/methods")
-	holds(t, body, "this has ended, so no buyer is offered it: it was available 1 December 2025 to 24 December 2025.")
+	holds(t, body, "This has ended, so no buyer is offered it: it was available 1 December 2025 to 24 December 2025.")
 }
 
 func TestAMinimumTypedIntoACellIsOfferedAsATerm(t *testing.T) {

@@ -121,7 +121,7 @@ func TestExtrasArePriced(t *testing.T) {
 	holds(t, body, `value="Archipelago"`, `value="FI 2x"`)
 	status, body = s.post("/extras/surcharges", "name", "Archipelago", "places", "FI 21160")
 	require.Equal(t, http.StatusOK, status, body)
-	holds(t, body, "It adds nothing yet", `<a href="/rates" class="here" aria-current="page">`)
+	holds(t, body, "It adds nothing yet", `<a href="/rates" class="here wrong" aria-current="page">`)
 	status, body = s.post("/extras/surcharges/archipelago", "field", "amount", "value", "much")
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 	holds(t, body, `value="much"`, "slip-note")

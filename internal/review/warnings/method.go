@@ -39,7 +39,7 @@ func (r *reader) unoffered(m *methodFacts) bool {
 		return false
 	}
 	w := Warning{Code: MethodUnoffered, Severity: Deters, About: "methods/" + m.m.ID, Method: m.m.ID,
-		Text: "nobody is offered this method: " + why}
+		Text: "no buyer is offered this: " + why}
 	if why == "it asks no carrier" {
 		w.Code = CarrierMissing
 	}

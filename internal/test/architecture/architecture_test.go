@@ -33,7 +33,7 @@ var within = [][]string{
 	{"api", "assets"},
 	{"shell", "visitor"},
 	{"upload", "strip", "signin", "till", "shifts", "overlaps"},
-	{"setup", "zones", "ground", "products", "methods", "carriers", "rates", "quotes", "checkout"},
+	{"setup", "zones", "ground", "products", "methods", "carriers", "rates", "quotes", "checkout", "review"},
 	{"promises"},
 	{"live", "defaults"},
 	{"."},

@@ -60,6 +60,7 @@ type line struct {
 	Sum                   string
 	Own                   bool // whether its price and weight are the Till's own
 	Weight                string
+	Says                  string // what else the line itself says of its goods
 	Slip                  string
 }
 
@@ -191,6 +192,7 @@ func lineOf(f *store.File, l *quote.Line, kept sqlite.CartLine, at int, slips *S
 		Price:    kept.Price,
 		Weight:   kept.Weight,
 		Unit:     u.Weight,
+		Says:     lineSays(f, &kept),
 	}
 	if slips.lineSlip == "" || slips.line != at {
 		return v
@@ -205,6 +207,31 @@ func lineOf(f *store.File, l *quote.Line, kept sqlite.CartLine, at int, slips *S
 		v.Weight = slips.text
 	}
 	return v
+}
+
+// lineSays is what a line says of its goods beside their price and weight.
+func lineSays(f *store.File, l *sqlite.CartLine) string {
+	var says []string
+	if l.Class != "" {
+		says = append(says, f.ClassName(l.Class))
+	}
+	if l.Length+l.Width+l.Height != "" {
+		says = append(says, cmp.Or(l.Length, "?")+" × "+cmp.Or(l.Width, "?")+" × "+cmp.Or(l.Height, "?")+" "+
+			f.Store.LengthUnit)
+	}
+	for _, s := range []struct {
+		is   bool
+		text string
+	}{{l.OwnParcel, "parcel of its own"}, {l.ShipsFree, "ships free"}, {l.Upright, "stays upright"},
+		{l.NeedsShipping != nil && !*l.NeedsShipping, "needs no shipping"}} {
+		if s.is {
+			says = append(says, s.text)
+		}
+	}
+	if l.From != "" {
+		says = append(says, "from "+f.LocationName(l.From))
+	}
+	return strings.Join(says, ", ")
 }
 
 // maxNear is how many destinations are at hand.
