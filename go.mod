@@ -16,6 +16,7 @@ require (
 	github.com/google/btree v1.1.3
 	github.com/govalues/decimal v0.1.36
 	github.com/klauspost/compress v1.20.4
+	github.com/owenrumney/go-sarif/v3 v3.3.1
 	github.com/paulmach/orb v0.14.0
 	github.com/peterstace/simplefeatures v0.50.0
 	github.com/pressly/goose/v3 v3.29.0
@@ -41,6 +42,9 @@ require (
 	github.com/richardlehane/msoleps v1.0.6 // indirect
 	github.com/test-go/testify v1.1.4 // indirect
 	github.com/tiendc/go-deepcopy v1.7.2 // indirect
+	github.com/xeipuuv/gojsonpointer v0.0.0-20180127040702-4e3ac2762d5f // indirect
+	github.com/xeipuuv/gojsonreference v0.0.0-20180127040603-bd5ef7bd5415 // indirect
+	github.com/xeipuuv/gojsonschema v1.2.0 // indirect
 	github.com/xuri/efp v0.0.3-0.20260924042702-217b81952dec // indirect
 	github.com/xuri/nfp v0.0.2-0.20250530014748-2ddeb826f9a9 // indirect
 	golang.org/x/exp/typeparams v0.0.0-20231108232855-2478ac86f678 // indirect

@@ -43,6 +43,7 @@ func main() {
 		carrierCheckCommand(),
 		pricesCommand(),
 		productsCommand(),
+		reviewCommand(),
 	)
 	err := root.Execute()
 	var code exit

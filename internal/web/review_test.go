@@ -26,7 +26,7 @@ func TestThePageOfWarningsShowsWhatShowsThem(t *testing.T) {
 	require.Equal(t, http.StatusOK, status)
 	holds(t, body, "3 warnings: 1 where buyers pay too little, 2 where buyers notice nothing",
 		"Prices include tax, and no rate says how much in Austria, Belgium", "Parcel to your door €16.00",
-		"Van round: FI 21710 is inside another entry of this zone.", "Remove what another entry has: FI 21710 from Van round",
+		"Van round: FI 21710 is inside another entry of this zone.", "Remove FI 21710 from Van round: another entry covers it",
 		"Parcel to the door: to Åland Islands it is dearer than Parcel locker and takes longer. Found by trying",
 		`<a href="/warnings" class="promised warned">3 warnings</a>`)
 	assert.Less(t, strings.Index(body, "Prices include tax"), strings.Index(body, "FI 21710 is inside"), "the worst first")
@@ -37,7 +37,7 @@ func TestAMendIsAnEditThatIsUndone(t *testing.T) {
 	before := string(s.draft.State().File.Write())
 	status, body := s.post("/warnings/mend", "key", entryKey)
 	require.Equal(t, http.StatusOK, status, body)
-	holds(t, body, "Done: Remove what another entry has: FI 21710 from Van round", "2 warnings")
+	holds(t, body, "Done: Remove FI 21710 from Van round: another entry covers it", "2 warnings")
 	assert.NotContains(t, body, "FI 21710 is inside")
 	status, body = s.post("/warnings/mend", "key", entryKey)
 	assert.Equal(t, http.StatusUnprocessableEntity, status)

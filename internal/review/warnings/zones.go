@@ -141,12 +141,16 @@ func (r *reader) entries(z *store.Zone) {
 		}
 		if len(twice) > 0 {
 			r.sayEntries(z, country, EntryRepeated, twice, "%s twice in this zone",
-				removeEntries(z, r.f, country, twice, "Remove the repeated "))
+				removeEntries(z, r.f, country, twice, "Remove the repeated ", ""))
 		}
 		if inside := swallowed(country, once); len(inside) > 0 {
 			var mend *Mend
 			if r.alone(z, country, inside) {
-				mend = removeEntries(z, r.f, country, inside, "Remove what another entry has: ")
+				behind := ": another entry covers it"
+				if len(inside) > 1 {
+					behind = ": other entries cover them"
+				}
+				mend = removeEntries(z, r.f, country, inside, "Remove ", behind)
 			}
 			r.sayEntries(z, country, EntrySwallowed, inside, "%s inside another entry of this zone", mend)
 		}
@@ -190,9 +194,9 @@ func (r *reader) sayEntries(z *store.Zone, country string, code Code, list []lis
 }
 
 // removeEntries is the mend that removes entries of a zone, the last ones of their text first.
-func removeEntries(z *store.Zone, f *store.File, country string, list []listedEntry, verb string) *Mend {
+func removeEntries(z *store.Zone, f *store.File, country string, list []listedEntry, verb, behind string) *Mend {
 	id := z.ID
-	return &Mend{verb + words(country, list) + " from " + f.ZoneName(id), func(f *store.File) error {
+	return &Mend{verb + words(country, list) + " from " + f.ZoneName(id) + behind, func(f *store.File) error {
 		z, err := zoneIn(f, id)
 		if err != nil {
 			return err
