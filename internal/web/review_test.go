@@ -151,6 +151,20 @@ func TestAColumnThatWasRemovedIsNamedBeforePublishing(t *testing.T) {
 	holds(t, body, "its own prices were removed", "terms here and no price, so buyers get the terms and prices of Finland")
 }
 
+// People who are signed in get the same over HTTP.
+func TestWarningsComeOverHTTP(t *testing.T) {
+	s := lauha(t)
+	s.price("6.90", "16.90")
+	status, body := s.get("/api/v1/review?of=draft")
+	require.Equal(t, http.StatusOK, status, body)
+	holds(t, body, `"code":"price_falls","severity":"loses","path":"/methods/1/tables/0/rows/1/charges/0"`)
+	_, body = s.get("/api/v1/review")
+	assert.NotContains(t, body, "price_falls", "what is live has not got it")
+	_, _ = s.post("/warnings/meant", "key", taxKey, "note", "small sums")
+	_, body = s.get("/api/v1/review?of=draft")
+	assert.NotContains(t, body, "tax_missing", "it is meant")
+}
+
 func TestAnEmptyShopIsToldWhatKeepsBuyersFromOrdering(t *testing.T) {
 	s := opened(t, draft.Empty(), false)
 	status, body := s.get("/warnings")

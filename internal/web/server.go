@@ -138,7 +138,9 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 	gin.SetMode(gin.ReleaseMode)
 	r := gin.New()
 	r.Use(s.logged, s.recovered, headers(asks.TilesOrigin), api.Unknown)
-	api.Route(r, shops(d, asks, people.Asker))
+	offered := shops(d, asks, people.Asker)
+	offered.Review = found.Wire
+	api.Route(r, offered)
 	r.Use(limited)
 	r.GET("/assets/*file", fileOf(assets))
 	people.OpenRoutes(r)

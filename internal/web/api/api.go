@@ -41,6 +41,8 @@ type Shops struct {
 	Live  func() *quote.Engine // what quotes at the moment of a request; nil where nothing is live
 	Draft func() *quote.Engine
 	Asker func(*http.Request) (who Asker, key string) // key stands for a shop's key in limits
+	// Review gives the warnings about a store
+	Review Reviewer
 }
 
 // engine gives what a request is answered from; nil where it has been answered already.
@@ -96,6 +98,7 @@ func Route(r gin.IRouter, s Shops) {
 			form(c, e)
 		}
 	})
+	r.GET("/api/v1/review", s.review)
 	r.GET("/api/v1/openapi.yaml", func(c *gin.Context) {
 		c.Data(http.StatusOK, "application/yaml; charset=utf-8", Description) // RFC 9512
 	})
@@ -105,7 +108,8 @@ func Route(r gin.IRouter, s Shops) {
 func Asked(path string) bool { return path == "/api" || strings.HasPrefix(path, "/api/") }
 
 // methods are those of the API's resources.
-var methods = map[string]string{"/api/v1/quotes": http.MethodPost, "/api/v1/openapi.yaml": http.MethodGet}
+var methods = map[string]string{"/api/v1/quotes": http.MethodPost, "/api/v1/review": http.MethodGet,
+	"/api/v1/openapi.yaml": http.MethodGet}
 
 // Unknown answers what is asked of the API and is not there: a path, or a method of one that is. It goes before
 // everything that leads people to where they sign in.

@@ -12,10 +12,13 @@ import (
 	"sync"
 	"sync/atomic"
 	"testing"
+	"time"
 
 	"diadrom/internal/core/fault"
 	"diadrom/internal/core/quote"
 	"diadrom/internal/core/store"
+	"diadrom/internal/review/coverage"
+	"diadrom/internal/review/warnings"
 	"diadrom/internal/shop/demo"
 
 	"github.com/getkin/kin-openapi/openapi3"
@@ -53,6 +56,20 @@ func opened(t testing.TB) *shop {
 			Live:  func() *quote.Engine { return s.engine },
 			Draft: func() *quote.Engine { return s.draft },
 			Asker: func(*http.Request) (Asker, string) { return s.asker, "key" },
+			Review: func(_ context.Context, draft bool) (list []warnings.Wire, ok bool, err error) {
+				e := s.engine
+				if draft {
+					e = s.draft
+				}
+				if e == nil {
+					return nil, false, nil
+				}
+				found := warnings.Read(warnings.Input{Engine: e, Coverage: coverage.Of(e), Now: time.Now()}, nil).Warnings
+				for i := range found {
+					list = append(list, found[i].For(e.Store()))
+				}
+				return list, true, nil
+			},
 		},
 	)
 	s.Server = httptest.NewServer(r)
@@ -103,6 +120,55 @@ func (s *shop) ask(t require.TestingT, body string, described bool) (int, string
 	require.NoError(t, err)
 	asDescribed(t, input, resp, answer)
 	return resp.StatusCode, string(answer)
+}
+
+// get asks for a resource. The answer must be as the description has it.
+func (s *shop) get(t require.TestingT, path string) (int, string) {
+	req, err := http.NewRequest(http.MethodGet, s.URL+path, nil)
+	require.NoError(t, err)
+	resp, err := http.DefaultClient.Do(req)
+	require.NoError(t, err)
+	defer resp.Body.Close()
+	body, err := io.ReadAll(resp.Body)
+	require.NoError(t, err)
+	req.URL.Scheme, req.URL.Host = "", ""
+	route, params, err := s.router.FindRoute(req)
+	require.NoError(t, err)
+	asDescribed(t, &openapi3filter.RequestValidationInput{
+		Request:    req,
+		PathParams: params,
+		Route:      route,
+		Options:    &openapi3filter.Options{AuthenticationFunc: openapi3filter.NoopAuthenticationFunc},
+	}, resp, body)
+	return resp.StatusCode, string(body)
+}
+
+func TestWarningsAreForPeopleOfTheShop(t *testing.T) {
+	s := opened(t)
+	status, body := s.get(t, "/api/v1/review")
+	require.Equal(t, http.StatusOK, status, body)
+	var list []struct {
+		Code, Severity, Path, Message string
+		Witness                       json.RawMessage
+		Mend                          *string
+	}
+	require.NoError(t, json.Unmarshal([]byte(body), &list))
+	require.Len(t, list, 3)
+	assert.Equal(t, "loses", list[0].Severity)
+	status, body = s.ask(t, string(list[0].Witness), true)
+	assert.Equal(t, http.StatusOK, status)
+	assert.Contains(t, body, `"tax":"0.00"`, "the witness shows it")
+	assert.Equal(t, "Remove FI 21710 from Van round: another entry covers it", *list[1].Mend)
+	status, _ = s.get(t, "/api/v1/review?of=draft")
+	assert.Equal(t, http.StatusServiceUnavailable, status, "there is none here")
+	status, _ = s.get(t, "/api/v1/review?of=yesterday")
+	assert.Equal(t, http.StatusBadRequest, status)
+	s.asker = Shop
+	status, _ = s.get(t, "/api/v1/review")
+	assert.Equal(t, http.StatusForbidden, status)
+	s.asker = Nobody
+	status, _ = s.get(t, "/api/v1/review")
+	assert.Equal(t, http.StatusUnauthorized, status)
 }
 
 func faults(t *testing.T, body string) (list []string) {
@@ -186,26 +252,7 @@ func TestWhatIsWrongIsToldWithItsPlace(t *testing.T) {
 
 func TestWhatToAskOfAnAddress(t *testing.T) {
 	s := opened(t)
-	get := func(country string) (int, string) {
-		req, err := http.NewRequest(http.MethodGet, s.URL+"/api/v1/address-forms/"+country, nil)
-		require.NoError(t, err)
-		resp, err := http.DefaultClient.Do(req)
-		require.NoError(t, err)
-		defer resp.Body.Close()
-		body, err := io.ReadAll(resp.Body)
-		require.NoError(t, err)
-		req.URL.Scheme, req.URL.Host = "", ""
-		route, params, err := s.router.FindRoute(req)
-		require.NoError(t, err)
-		input := &openapi3filter.RequestValidationInput{
-			Request:    req,
-			PathParams: params,
-			Route:      route,
-			Options:    &openapi3filter.Options{AuthenticationFunc: openapi3filter.NoopAuthenticationFunc},
-		}
-		asDescribed(t, input, resp, body)
-		return resp.StatusCode, string(body)
-	}
+	get := func(country string) (int, string) { return s.get(t, "/api/v1/address-forms/"+country) }
 	status, body := get("FIN")
 	assert.Equal(t, http.StatusOK, status)
 	assert.JSONEq(t, `{"country":"FI","name":"Finland","postcode":true,"shape":"5 digits","regions":[]}`, body)

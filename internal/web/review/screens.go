@@ -117,3 +117,24 @@ func (s *Screens) Warnings(ctx context.Context, state *draft.State) ([]warnings.
 	f, err := s.Of(ctx, state)
 	return f.List, err
 }
+
+// Wire are the warnings about the draft, or about what is live, as the API gives them; false where nothing is live.
+func (s *Screens) Wire(ctx context.Context, ofDraft bool) (out []warnings.Wire, ok bool, err error) {
+	out = []warnings.Wire{}
+	if !ofDraft {
+		live := s.draft.Live()
+		if live == nil {
+			return nil, false, nil
+		}
+		for _, w := range live.Warnings().Warnings {
+			out = append(out, w.For(live.File))
+		}
+		return out, true, nil
+	}
+	state := s.draft.State()
+	found, err := s.Of(ctx, state)
+	for i := range found.List {
+		out = append(out, found.List[i].For(state.File))
+	}
+	return out, err == nil, err
+}
