@@ -24,11 +24,13 @@ func TestThePageOfWarningsShowsWhatShowsThem(t *testing.T) {
 	s := lauha(t)
 	status, body := s.get("/warnings")
 	require.Equal(t, http.StatusOK, status)
-	holds(t, body, "3 warnings: 1 where buyers pay too little, 2 where buyers notice nothing",
-		"Prices include tax, and no rate says how much in Austria, Belgium", "Parcel to your door €16.00",
+	holds(t, body, "3 warnings about the whole shop", `Buyers pay too little <span class="count">1</span>`,
+		`Buyers notice nothing <span class="count">2</span>`, "Prices include tax, and no rate says how much in Austria, Belgium",
+		`<span>Parcel to your door</span>`, `<span class="num">€16.00</span>`, `<span class="num">none</span>`,
+		"Parcel to your door, 4 to 7 working days", "Parcel locker near you, 1 to 3 working days",
 		"Van round: FI 21710 is inside another entry of this zone.", "Remove FI 21710 from Van round: another entry covers it",
 		"Parcel to the door: to Åland Islands it is dearer than Parcel locker and takes longer. Found by trying",
-		`<a href="/warnings" class="promised warned">3 warnings</a>`)
+		`<a href="/warnings" class="promised warning-count">3 warnings</a>`)
 	assert.Less(t, strings.Index(body, "Prices include tax"), strings.Index(body, "FI 21710 is inside"), "the worst first")
 }
 
@@ -109,7 +111,7 @@ func TestAWitnessLiesInTheTillAtOnce(t *testing.T) {
 		}
 		status, body = s.post("/warnings/try", "key", w.Key)
 		require.Equal(t, http.StatusOK, status, body)
-		holds(t, body, "Goods of 30 kg", "Bulky", "parcel of its own", "€24.00")
+		holds(t, body, "Goods", `value="30"`, "Bulky", "parcel of its own", "€24.00")
 		till, _, err := s.db.LoadTill(context.Background())
 		require.NoError(t, err)
 		assert.Equal(t, "bulky", till.Cart[0].Class)
@@ -123,7 +125,7 @@ func TestNewWarningsStandFirstBeforePublishing(t *testing.T) {
 	s := lauha(t)
 	s.price("6.90", "16.90")
 	_, body := s.get("/live")
-	holds(t, body, "New warnings", "Parcel to the door to Finland: at 2 kg the price falls from €16.90 to €8.40")
+	holds(t, body, "New warnings", "<b>Buyers pay too little.</b> Parcel to the door to Finland: at 2 kg the price falls from €16.90 to €8.40")
 	assert.NotContains(t, body, "Prices include tax, and no rate", "what is live has that too")
 	assert.Less(t, strings.Index(body, "New warnings"), strings.Index(body, `id="h-changes"`))
 	s.price("16.90", "6.90")

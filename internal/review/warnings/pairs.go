@@ -123,7 +123,7 @@ func (r *reader) compare(dear, cheap *methodFacts, at []meeting, zones func(meet
 	}
 	other := methodName(cheap.m)
 	w := Warning{Code: DaysInverted, Severity: Untidy, About: "methods/" + dear.m.ID + "/days", Method: dear.m.ID,
-		thing: cheap.m.ID, Tried: tried, Witness: witness,
+		thing: cheap.m.ID, Other: cheap.m.ID, Tried: tried, Witness: witness,
 		Text: "to " + r.where(&r.ground.spots[first]) + " it is dearer than " + other + " and takes longer"}
 	if all {
 		w.Code, w.About = MethodDominated, "methods/"+dear.m.ID

@@ -126,12 +126,7 @@ func (r *reader) measured(c *cell, x decimal.Decimal, low, high decimal.Decimal)
 		}
 		want.to = &to
 	}
-	q := r.order(c.m, c.zone, want)
-	q.Lines[0].Product.Name = "Goods of " + r.u.Measure(c.t.By, x)
-	if c.t.By == rate.ByQuantity || c.t.By == rate.ByDistance {
-		q.Lines[0].Product.Name = "Goods"
-	}
-	return q
+	return r.order(c.m, c.zone, want)
 }
 
 // falls finds prices that fall as the parcel grows: a heavier one, one with more goods, one that goes farther. In a

@@ -35,6 +35,12 @@ var severities = [...]string{"", "untidy", "deters", "loses", "blocks"}
 // String is the severity as it is written: "untidy", "deters", "loses", "blocks".
 func (s Severity) String() string { return severities[s] }
 
+// Means says what the severity means for buyers.
+func (s Severity) Means() string {
+	return [...]string{"", "Buyers notice nothing", "Buyers pay too much, or are told what is not so",
+		"Buyers pay too little", "Buyers cannot order"}[s]
+}
+
 // ParseSeverity reads what [Severity.String] writes.
 func ParseSeverity(text string) (Severity, error) {
 	if i := slices.Index(severities[1:], text); i >= 0 {
@@ -63,6 +69,7 @@ type Warning struct {
 	Method, Table, Zone string
 	Row                 int
 	Product             string // sku
+	Other               string // id of the method that it is compared with; "" for none
 	Count               int    // of how many things it says the same; 0 and 1 are one
 
 	thing  string         // tells it from others about the same path
@@ -78,6 +85,9 @@ type Mend struct {
 
 // Facts says what the warning rests on: it is another warning once that is something else.
 func (w *Warning) Facts() string { return w.Severity.String() + ": " + w.Message }
+
+// Compared is what the witness is compared with: the same order just below a break; nil for nothing.
+func (w *Warning) Compared() *quote.Request { return w.beside }
 
 // Beside is what the warning says beside the method or the price list that it is about.
 func (w *Warning) Beside(f *store.File) string {

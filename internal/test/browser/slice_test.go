@@ -239,7 +239,7 @@ func TestPagesOfZonesAndMethodsAreWhole(t *testing.T) {
 
 func TestPagesOfRatesAndQuotesAreWhole(t *testing.T) {
 	wholePages(t, "/rates/freight", "/rates/parcel", "/rates/abroad", "/quotes", "/quotes?over=weight", "/quotes/why",
-		"/quotes/parcels", "/promises", "/live", "/live/file/3")
+		"/quotes/parcels", "/promises", "/warnings", "/live", "/live/file/3")
 }
 
 func wholePages(t *testing.T, paths ...string) {

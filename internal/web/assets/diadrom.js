@@ -12,3 +12,4 @@ import "./js/lines.js";
 import "./js/swaps.js";
 import "./js/notices.js";
 import "./js/parcels.js";
+import "./js/warned.js";

@@ -9,7 +9,7 @@ import (
 )
 
 // warningRow is a warning that the draft has and the live edition has not.
-type warningRow struct{ Place, Path, Text, Severity string }
+type warningRow struct{ Place, Path, Text, Severity, Means string }
 
 // newWarnings lists the warnings about the draft that what is live does not have, the worst first, and how many both
 // have.
@@ -29,7 +29,7 @@ func newWarnings(live *draft.Live, state *draft.State) (rows []warningRow, both 
 			both++
 		default:
 			place, path := shell.StationOf(&w)
-			rows = append(rows, warningRow{place, path, w.Message, w.Severity.String()})
+			rows = append(rows, warningRow{place, path, w.Message, w.Severity.String(), w.Severity.Means()})
 		}
 	}
 	return rows, both

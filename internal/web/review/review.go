@@ -14,10 +14,13 @@ import (
 	"strings"
 	"time"
 
+	"diadrom/internal/core/place"
 	"diadrom/internal/core/plural"
+	"diadrom/internal/core/postcode"
 	"diadrom/internal/core/quote"
 	"diadrom/internal/core/rate"
 	"diadrom/internal/core/store"
+	"diadrom/internal/core/terms"
 	"diadrom/internal/core/world"
 	"diadrom/internal/review/changes"
 	"diadrom/internal/review/promise"
@@ -49,42 +52,40 @@ func kept(rows []sqlite.KeptPromise) (list []promise.Promise) {
 	return list
 }
 
+// group is the warnings of one severity.
+type group struct {
+	Severity, Says string // and what it means
+	Rows           []row
+}
+
 // row is a warning as it is shown.
 type row struct {
-	Key, Message   string
-	Severity, Says string // the severity and what it means
-	Title          string
-	Place, Path    string // the station on which it is mended
-	Slip           *slip  // nil: no cart shows it
-	Mend           string
-	Note           string // of one that is meant
-	Who            string
-	Asks           bool // it is asked why it is meant
-	Wrong          string
+	Key, Message string
+	Place, Path  string // the station on which it is dealt with
+	Slip         *slip  // nil: no cart shows it
+	Mend         string
+	Note         string // of one that is meant
+	Who          string
+	Asks         bool // it is asked why it is meant
+	Wrong        string
 }
 
 // slip is a witness: a cart to an address, and what it gets.
 type slip struct {
 	Cart, To string
-	Gets     []string
+	Gets     []got
 	Tries    bool // it can be put into the Till
 }
 
-// says is what each severity means for buyers.
-var says = map[warnings.Severity]string{
-	warnings.Blocks: "buyers cannot order",
-	warnings.Loses:  "buyers pay too little",
-	warnings.Deters: "buyers pay too much, or are told what is not so",
-	warnings.Untidy: "buyers notice nothing",
-}
+// got is a line of what a witness gets: an option with its price, or why there is none.
+type got struct{ What, Price string }
 
 // view is the page.
 type view struct {
-	Rows   []row
+	Groups []group
+	Count  int
 	Meant  []row
-	Said   string
 	Notice string
-	Tidy   bool
 }
 
 func (s *Screens) view(ctx context.Context, state *draft.State) (v view, err error) {
@@ -97,8 +98,14 @@ func (s *Screens) view(ctx context.Context, state *draft.State) (v view, err err
 		return v, err
 	}
 	engine := state.Warnings().Engine()
-	for i := range found.List {
-		v.Rows = append(v.Rows, rowOf(state, engine, &found.List[i]))
+	v.Count = len(found.List)
+	for i := range found.List { // the worst first
+		w := &found.List[i]
+		if n := len(v.Groups); n == 0 || v.Groups[n-1].Severity != w.Severity.String() {
+			v.Groups = append(v.Groups, group{Severity: w.Severity.String(), Says: w.Severity.Means()})
+		}
+		g := &v.Groups[len(v.Groups)-1]
+		g.Rows = append(g.Rows, rowOf(state, engine, w))
 	}
 	for i := range found.Meant {
 		m := &found.Meant[i]
@@ -106,28 +113,11 @@ func (s *Screens) view(ctx context.Context, state *draft.State) (v view, err err
 		r.Note, r.Who = m.Note, strings.TrimPrefix(name(m.By)+", "+shell.Moment(m.At), ", ")
 		v.Meant = append(v.Meant, r)
 	}
-	v.Said = said(found.List)
 	return v, nil
 }
 
-// said counts warnings by what they cost.
-func said(list []warnings.Warning) string {
-	counts := map[warnings.Severity]int{}
-	for i := range list {
-		counts[list[i].Severity]++
-	}
-	var parts []string
-	for s := warnings.Blocks; s >= warnings.Untidy; s-- {
-		if n := counts[s]; n > 0 {
-			parts = append(parts, fmt.Sprintf("%d where %s", n, says[s]))
-		}
-	}
-	return strings.Join(parts, ", ")
-}
-
 func rowOf(state *draft.State, e *quote.Engine, w *warnings.Warning) row {
-	r := row{Key: w.Key, Message: w.Message, Severity: w.Severity.String(), Says: says[w.Severity],
-		Title: warnings.Titles[w.Code]}
+	r := row{Key: w.Key, Message: w.Message}
 	r.Place, r.Path = shell.StationOf(w)
 	if w.Mend != nil {
 		r.Mend = w.Mend.Text
@@ -141,35 +131,73 @@ func rowOf(state *draft.State, e *quote.Engine, w *warnings.Warning) row {
 // maxGets is how many options of a witness are shown.
 const maxGets = 4
 
-// slipOf asks a witness and says what it gets: of a warning about a method, only that.
+// slipOf asks a witness and says what it gets: of a warning about a method, only that, and the one that it is compared
+// with; of one about zones, which of them take the address.
 func slipOf(state *draft.State, e *quote.Engine, w *warnings.Warning) *slip {
 	f, q := state.File, w.Witness
-	s := &slip{Cart: cartWords(f, q), To: q.To.Line(state.Reader().Home)}
-	a := e.Quote(q)
-	for i := range a.Options {
-		o := &a.Options[i]
-		if w.Method == "" || o.Method == w.Method {
-			text := o.Label + " " + world.DeliveryPrice(o.Charge, f.Store.Currency)
-			if !o.Amounts.Tax.IsZero() {
-				text += ", " + world.Price(o.Tax, f.Store.Currency) + " of it tax"
-			}
-			s.Gets = append(s.Gets, text)
+	s := &slip{Cart: cartWords(f, q), To: addressWords(state, q.To)}
+	if than := w.Compared(); than != nil {
+		for _, o := range optionsOf(f, e.Quote(than), w) {
+			s.Gets = append(s.Gets, got{cartWords(f, than), o.Price})
 		}
-	}
-	for i := range a.Refused {
-		if r := &a.Refused[i]; w.Method != "" && r.Method == w.Method {
-			s.Gets = append(s.Gets, f.Method(r.Method).BuyersLabel()+": "+r.Reason)
+		for _, o := range optionsOf(f, e.Quote(w.Witness), w) {
+			s.Gets = append(s.Gets, got{s.Cart, o.Price})
 		}
+		s.Cart = f.Method(w.Method).BuyersLabel()
+	} else if a := e.Quote(q); aboutZones[w.Code] {
+		for _, z := range a.Zones {
+			s.Gets = append(s.Gets, got{f.ZoneName(z.Zone), z.Because})
+		}
+	} else {
+		s.Gets = optionsOf(f, a, w)
 	}
 	if len(s.Gets) == 0 {
-		s.Gets = []string{"nothing is offered"}
+		s.Gets = []got{{What: "Nothing is offered"}}
 	}
 	if more := len(s.Gets) - maxGets; more > 0 {
-		s.Gets = append(s.Gets[:maxGets], fmt.Sprintf("and %d more", more))
+		s.Gets = append(s.Gets[:maxGets], got{What: fmt.Sprintf("and %d more", more)})
+	}
+	if w.Code == warnings.TaxMissing {
+		s.Gets = append(s.Gets, got{"Tax in these prices", "none"})
 	}
 	_, s.Tries = tillOf(state, w)
 	return s
 }
+
+// optionsOf are the options of an answer that a warning is about, and why its method is not among them.
+func optionsOf(f *store.File, a *quote.Answer, w *warnings.Warning) (list []got) {
+	for i := range a.Options {
+		o := &a.Options[i]
+		if w.Method != "" && o.Method != w.Method && o.Method != w.Other {
+			continue
+		}
+		text := o.Label
+		if days := terms.FormatDays(o.Days); w.Other != "" && days != "" {
+			text += ", " + days
+		}
+		list = append(list, got{text, world.DeliveryPrice(o.Charge, f.Store.Currency)})
+	}
+	for i := range a.Refused {
+		if r := &a.Refused[i]; w.Method != "" && r.Method == w.Method {
+			list = append(list, got{What: f.Method(r.Method).BuyersLabel() + ": " + r.Reason})
+		}
+	}
+	return list
+}
+
+// addressWords writes an address, with the town where a list has its code.
+func addressWords(state *draft.State, a place.Address) string {
+	if g := state.Engine.Gazetteer(); g != nil && a.Postcode != "" && a.City == "" {
+		if known := g.Postcode(a.Country, postcode.Read(a.Country, a.Postcode)); len(known) > 0 {
+			a.City = known[0].Name
+		}
+	}
+	return a.Line(state.Reader().Home)
+}
+
+// aboutZones are the warnings of which the zones that take an address show more than what it is offered.
+var aboutZones = map[warnings.Code]bool{warnings.ZonesTie: true, warnings.EntryRepeated: true,
+	warnings.EntrySwallowed: true, warnings.EntryUnlisted: true, warnings.ZoneUnreachable: true}
 
 // cartWords says in a few words what is in a cart, with what goods of its own measure.
 func cartWords(f *store.File, q *quote.Request) string {
@@ -317,11 +345,13 @@ func (s *Screens) again(c *gin.Context, err error, key string) {
 		s.Internal(c, err)
 		return
 	}
-	at := slices.IndexFunc(v.Rows, func(r row) bool { return r.Key == key })
-	if at < 0 {
-		v.Notice = text
-	} else {
-		v.Rows[at].Wrong, v.Rows[at].Note, v.Rows[at].Asks = text, c.PostForm("note"), true
+	v.Notice = text + "."
+	for i := range v.Groups {
+		for j := range v.Groups[i].Rows {
+			if r := &v.Groups[i].Rows[j]; r.Key == key {
+				r.Wrong, r.Note, r.Asks, v.Notice = text, c.PostForm("note"), true, ""
+			}
+		}
 	}
 	s.HTML(c, http.StatusUnprocessableEntity, s.Render("review", v))
 }

@@ -87,7 +87,8 @@ func (s *Shell) Routes(r gin.IRouter) {
 type station struct {
 	Name, Path string
 	Count      string
-	Wrong      string // what is wrong there
+	Wrong      int    // how many warnings are dealt with there
+	Noun       string // warning, warnings
 	Next       string // what happens there by itself
 	Here, Done bool
 }
@@ -123,7 +124,7 @@ func stations(f *store.File, here string, v *historyView) []station {
 	for i := range list {
 		list[i].Here, list[i].Done = i == at, i != at && list[i].Count != "0" && list[i].Count != ""
 		if n := v.Warned[list[i].Name]; n > 0 {
-			list[i].Wrong = plural.Count(n, "warning")
+			list[i].Wrong, list[i].Noun = n, plural.Noun(int64(n), "warning")
 		}
 	}
 	return list
