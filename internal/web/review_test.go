@@ -30,7 +30,7 @@ func TestThePageOfWarningsShowsWhatShowsThem(t *testing.T) {
 		"Parcel to your door, 4 to 7 working days", "Parcel locker near you, 1 to 3 working days",
 		"Van round: FI 21710 is inside another entry of this zone.", "Remove FI 21710 from Van round: another entry covers it",
 		"Parcel to the door: to Åland Islands it is dearer than Parcel locker and takes longer. Found by trying",
-		`<a href="/warnings" class="promised warning-count">3 warnings</a>`)
+		`<a href="/warnings" class="warning-count">3 warnings</a>`)
 	assert.Less(t, strings.Index(body, "Prices include tax"), strings.Index(body, "FI 21710 is inside"), "the worst first")
 }
 

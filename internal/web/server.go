@@ -125,7 +125,7 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 	theTill := till.New(sh, d, db)
 	kept := promises.New(sh, d, db, theTill)
 	publish := live.New(sh, d, db, kept, asks, notes)
-	found := review.New(sh, d, db, theTill, asks.Carriers, publish.Ahead)
+	found := review.New(sh, d, db, theTill, asks.Carriers, kept, publish.Ahead)
 	sh.Join(theTill, figures{publish, kept, found})
 	s := &Server{
 		log:      log,

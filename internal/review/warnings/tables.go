@@ -1,6 +1,7 @@
 package warnings
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strconv"
@@ -165,14 +166,21 @@ func (r *reader) falls(c *cell) {
 	}
 }
 
-// jumps finds sums of goods at which a little more of them costs more delivery than it is worth.
+// jumps finds breaks at which a little more of goods, or one item more, costs more delivery than it is worth.
 func (r *reader) jumps(c *cell) {
-	if c.t.By != rate.BySubtotal {
+	if c.t.By != rate.BySubtotal && c.t.By != rate.ByQuantity {
 		return
 	}
 	more := decimal.MustParse("0.10")
 	if r.u.Digits == 0 {
 		more = decimal.One
+	}
+	var cheapest *store.Product
+	if c.t.By == rate.ByQuantity {
+		if cheapest = r.cheapest(c.m.TermsIn(c.id).Needs); cheapest == nil || cheapest.Price.Sign() <= 0 {
+			return
+		}
+		more = cheapest.Price
 	}
 	for row := range max(len(c.t.Rows)-1, 0) {
 		low, high, from, to, ok := c.edge(row, more)
@@ -183,9 +191,17 @@ func (r *reader) jumps(c *cell) {
 		if c.t.Edges == rate.UpTo {
 			at = low
 		}
-		w := c.warning(PriceJumps, Deters, row+1, fmt.Sprintf("a buyer who adds %s of goods at %s pays %s more",
-			r.money(more), r.money(at), r.money(to.Sub(from).Round(r.u.Digits))))
+		jump := r.money(to.Sub(from).Round(r.u.Digits))
+		w := c.warning(PriceJumps, Deters, row+1, fmt.Sprintf("a buyer who adds %s of goods at %s pays %s more", r.money(more),
+			r.money(at), jump))
 		w.Witness, w.beside = r.measured(c, high, high, high), r.measured(c, low, low, low)
+		if cheapest != nil {
+			w.Text = fmt.Sprintf("a buyer who adds %s at %s to %s pays %s more delivery for it", cmp.Or(cheapest.Name,
+				cheapest.SKU), r.money(more), r.u.Measure(rate.ByQuantity, low), jump)
+			for _, q := range []*quote.Request{w.Witness, w.beside} {
+				q.Lines[0].Product = *cheapest
+			}
+		}
 		shows := func(a, beside *quote.Answer) bool {
 			x, y := option(a, c.m.ID), option(beside, c.m.ID)
 			return x != nil && y != nil && more.Less(x.Amounts.Charge.Sub(y.Amounts.Charge))

@@ -224,7 +224,7 @@ func TestScreenshots(t *testing.T) {
 	}{
 		{"zones", "/zones", 1280, nil},
 		{"shop", "/shop", 1280, nil},
-		{"extras", "/extras", 1280, nil},
+		{"warnings", "/warnings", 1280, nil},
 		{"methods-terms", "/methods/locker", 1280, func(p *rod.Page) {
 			quiet(p)
 			p.MustEval(`() => document.fonts.ready.then(() =>

@@ -103,6 +103,16 @@ func (s *Screens) all(ctx context.Context, wait bool) ([]Kept, error) {
 	return list, nil
 }
 
+// Bodies lists the promises as they were made; those that wait for a carrier too.
+func (s *Screens) Bodies(ctx context.Context) ([]promise.Promise, error) {
+	list, err := s.all(ctx, false)
+	bodies := make([]promise.Promise, len(list))
+	for i := range list {
+		bodies[i] = list[i].Body
+	}
+	return bodies, err
+}
+
 // asking is the engine that checks promises: it has asked carriers about all of them at once, or does not wait.
 func (s *Screens) asking(state *draft.State, rows []sqlite.KeptPromise, wait bool) *quote.Engine {
 	switch {

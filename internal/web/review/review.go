@@ -23,7 +23,6 @@ import (
 	"diadrom/internal/core/terms"
 	"diadrom/internal/core/world"
 	"diadrom/internal/review/changes"
-	"diadrom/internal/review/promise"
 	"diadrom/internal/review/warnings"
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/shop/samples"
@@ -38,18 +37,6 @@ import (
 func facts(w *warnings.Warning) string {
 	sum := sha256.Sum256([]byte(w.Facts()))
 	return hex.EncodeToString(sum[:])
-}
-
-// kept reads the promises that are kept; those that cannot be read are left to their own page.
-func kept(rows []sqlite.KeptPromise) (list []promise.Promise) {
-	for _, row := range rows {
-		var p promise.Promise
-		if err := json.Unmarshal(row.Body, &p); err == nil {
-			p.ID = row.ID
-			list = append(list, p)
-		}
-	}
-	return list
 }
 
 // group is the warnings of one severity.

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"diadrom/internal/core/store"
+	"diadrom/internal/review/promise"
 	"diadrom/internal/review/warnings"
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/shop/samples"
@@ -33,10 +34,14 @@ type Draft interface {
 // Store is what this page keeps and reads beside the draft.
 type Store interface {
 	samples.Source
-	Promises(ctx context.Context) ([]sqlite.KeptPromise, error)
 	Meant(ctx context.Context) (map[string]sqlite.Meant, error)
 	SetMeant(ctx context.Context, m sqlite.Meant) error
 	UnsetMeant(ctx context.Context, warning string) error
+}
+
+// Promises are those that are kept.
+type Promises interface {
+	Bodies(ctx context.Context) ([]promise.Promise, error)
 }
 
 // Carriers tell which of them give no prices at present.
@@ -56,12 +61,13 @@ type Screens struct {
 	db       Store
 	till     Till
 	carriers Carriers
+	promises Promises
 	ahead    func() (changes int, said string)
 }
 
 // New makes the page. ahead says how far the draft is ahead of what is live.
-func New(sh *shell.Shell, d Draft, db Store, t Till, c Carriers, ahead func() (int, string)) *Screens {
-	return &Screens{Shell: sh, draft: d, db: db, till: t, carriers: c, ahead: ahead}
+func New(sh *shell.Shell, d Draft, db Store, t Till, c Carriers, p Promises, ahead func() (int, string)) *Screens {
+	return &Screens{Shell: sh, draft: d, db: db, till: t, carriers: c, promises: p, ahead: ahead}
 }
 
 // Routes registers the addresses of this page.
@@ -89,11 +95,9 @@ type MeantWarning struct {
 // Of finds the warnings about a state of the draft.
 func (s *Screens) Of(ctx context.Context, state *draft.State) (f Found, err error) {
 	outside := warnings.Outside{Now: time.Now(), Served: true, Failing: s.carriers.Failing(state.File)}
-	rows, err := s.db.Promises(ctx)
-	if err != nil {
+	if outside.Promises, err = s.promises.Bodies(ctx); err != nil {
 		return f, err
 	}
-	outside.Promises = kept(rows)
 	if live := s.draft.Live(); live != nil {
 		outside.Live, outside.Published = live.Engine, live.At
 		outside.Ahead, _ = s.ahead()
