@@ -188,7 +188,7 @@ func TestALargeListIsTypedInWithoutAWait(t *testing.T) {
 	t.Logf("a list of 60 rows by 40 zones was there after %s", time.Since(began).Round(time.Millisecond))
 	typeOver(page, "#c-list-30-20", "99")
 	waitFor(t, page, `() => document.querySelector("#c-list-30-20").value === "99.00"`)
-	waitText(t, page, "#warnings-list", "the price falls from 99.00") // a moment later
+	waitText(t, page, "#warnings-list", "the price falls from €99.00") // a moment later
 }
 
 // A carrier's workbook with zones across becomes a method, and its file of the next year updates it: in both a title, a
