@@ -28,7 +28,8 @@ type reviewFlags struct{ store, gazetteer, promises, format, failOn string }
 func reviewCommand() *cobra.Command {
 	var is reviewFlags
 	cmd := &cobra.Command{
-		Use:   "review --store FILE [--gazetteer FILE] [--promises FILE] [--format json|text|sarif] [--fail-on SEVERITY]",
+		Use: "review --store FILE [--gazetteer FILE] [--promises FILE] [--format json|text|sarif] " +
+			"[--fail-on SEVERITY]",
 		Short: "Print the warnings about a whole store, each with a request that shows it",
 		Args:  cobra.NoArgs,
 		RunE:  func(cmd *cobra.Command, _ []string) error { return review(cmd, &is) },

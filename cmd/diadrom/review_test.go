@@ -41,7 +41,11 @@ func TestAStoreIsReviewedOnTheCommandLine(t *testing.T) {
 		}
 		assert.ElementsMatch(t, []string{"code", "severity", "path", "message", "witness", "mend"}, keys)
 	}
-	assert.Equal(t, []any{"loses", "/store/tax/rates", nil}, []any{list[0]["severity"], list[0]["path"], list[0]["mend"]})
+	assert.Equal(
+		t,
+		[]any{"loses", "/store/tax/rates", nil},
+		[]any{list[0]["severity"], list[0]["path"], list[0]["mend"]},
+	)
 	assert.Equal(t, "Remove FI 21710 from Van round: another entry covers it", list[1]["mend"])
 
 	// the witness is a request that shows it
@@ -81,8 +85,16 @@ func TestAReviewReadsThePromisesBesideAStore(t *testing.T) {
 		"quantity": 1}]}, "holds": "price", "method": "parcel", "amount": "0.00"}]}`), 0o600))
 	out, _, code := call(t, "review", "--store", name, "--format", "text")
 	assert.Equal(t, 1, code)
-	assert.Contains(t, out, "deters  Parcel to the door: “Free in spring” is promised to be free and is 6.90 EUR.\n        free_untrue  /methods/1\n")
-	assert.Contains(t, out, `        shown by  {"to":{"country":"FI","postcode":"00100"},"lines":[{"sku":"TOWEL-70","quantity":1}]}`)
+	assert.Contains(
+		t,
+		out,
+		"deters  Parcel to the door: “Free in spring” is promised to be free and is 6.90 EUR.\n        free_untrue  /methods/1\n",
+	)
+	assert.Contains(
+		t,
+		out,
+		`        shown by  {"to":{"country":"FI","postcode":"00100"},"lines":[{"sku":"TOWEL-70","quantity":1}]}`,
+	)
 	assert.Contains(t, out, "        mended by  Remove FI 21710 from Van round: another entry covers it\n")
 	_, stderr, code := call(t, "review", "--store", name, "--promises", promises+".none")
 	assert.Equal(t, 2, code, "a list that was named must be there")

@@ -24,14 +24,29 @@ func TestThePageOfWarningsShowsWhatShowsThem(t *testing.T) {
 	s := lauha(t)
 	status, body := s.get("/warnings")
 	require.Equal(t, http.StatusOK, status)
-	holds(t, body, "3 warnings about the whole shop", `Buyers pay too little <span class="count">1</span>`,
-		`Buyers notice nothing <span class="count">2</span>`, "Prices include tax, and no rate says how much in Austria, Belgium",
-		`<span>Parcel to your door</span>`, `<span class="num">€16.00</span>`, `<span class="num">none</span>`,
-		"Parcel to your door, 4 to 7 working days", "Parcel locker near you, 1 to 3 working days",
-		"Van round: FI 21710 is inside another entry of this zone.", "Remove FI 21710 from Van round: another entry covers it",
+	holds(
+		t,
+		body,
+		"3 warnings about the whole shop",
+		`Buyers pay too little <span class="count">1</span>`,
+		`Buyers notice nothing <span class="count">2</span>`,
+		"Prices include tax, and no rate says how much in Austria, Belgium",
+		`<span>Parcel to your door</span>`,
+		`<span class="num">€16.00</span>`,
+		`<span class="num">none</span>`,
+		"Parcel to your door, 4 to 7 working days",
+		"Parcel locker near you, 1 to 3 working days",
+		"Van round: FI 21710 is inside another entry of this zone.",
+		"Remove FI 21710 from Van round: another entry covers it",
 		"Parcel to the door: to Åland Islands it is dearer than Parcel locker and takes longer. Found by trying",
-		`<a href="/warnings" class="warning-count">3 warnings</a>`)
-	assert.Less(t, strings.Index(body, "Prices include tax"), strings.Index(body, "FI 21710 is inside"), "the worst first")
+		`<a href="/warnings" class="warning-count">3 warnings</a>`,
+	)
+	assert.Less(
+		t,
+		strings.Index(body, "Prices include tax"),
+		strings.Index(body, "FI 21710 is inside"),
+		"the worst first",
+	)
 }
 
 func TestAMendIsAnEditThatIsUndone(t *testing.T) {
@@ -79,7 +94,12 @@ func TestWhatIsMeantStaysQuietUntilTheFactsChange(t *testing.T) {
 	require.Equal(t, http.StatusOK, status, body)
 	holds(t, body, "2 warnings", "we sell less than 10,000 euro a year there", "Warn again")
 	_, body = s.get("/zones")
-	assert.NotContains(t, body, ">Shop <span class=\"count\">2</span></span><em>", "nothing is wrong at the shop any more")
+	assert.NotContains(
+		t,
+		body,
+		">Shop <span class=\"count\">2</span></span><em>",
+		"nothing is wrong at the shop any more",
+	)
 
 	_, _ = s.post("/shop/tax", "tax", "Austria 20 %")
 	_, body = s.get("/warnings")
@@ -125,7 +145,12 @@ func TestNewWarningsStandFirstBeforePublishing(t *testing.T) {
 	s := lauha(t)
 	s.price("6.90", "16.90")
 	_, body := s.get("/live")
-	holds(t, body, "New warnings", "<b>Buyers pay too little.</b> Parcel to the door to Finland: at 2 kg the price falls from €16.90 to €8.40")
+	holds(
+		t,
+		body,
+		"New warnings",
+		"<b>Buyers pay too little.</b> Parcel to the door to Finland: at 2 kg the price falls from €16.90 to €8.40",
+	)
 	assert.NotContains(t, body, "Prices include tax, and no rate", "what is live has that too")
 	assert.Less(t, strings.Index(body, "New warnings"), strings.Index(body, `id="h-changes"`))
 	s.price("16.90", "6.90")
@@ -150,7 +175,12 @@ func TestAColumnThatWasRemovedIsNamedBeforePublishing(t *testing.T) {
 	_, body := s.get("/live")
 	holds(t, body, "Parcel to the door to Lapland: its own prices were removed, so buyers there pay those of Finland")
 	_, body = s.get("/warnings")
-	holds(t, body, "its own prices were removed", "terms here and no price, so buyers get the terms and prices of Finland")
+	holds(
+		t,
+		body,
+		"its own prices were removed",
+		"terms here and no price, so buyers get the terms and prices of Finland",
+	)
 }
 
 // People who are signed in get the same over HTTP.

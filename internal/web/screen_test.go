@@ -312,7 +312,12 @@ func TestGoodsAreTypedInPlace(t *testing.T) {
 	assert.Contains(t, body, "1.25 kg", "the Till's cart weighs more at once")
 	status, body = s.post("/goods/cell", "sku", "LADLE-B", "field", "weight", "was", "0.55", "text", "")
 	require.Equal(t, http.StatusOK, status)
-	assert.Contains(t, body, `<em>1<span class="noun"> warning</span></em>`, "the course line says that something is wrong")
+	assert.Contains(
+		t,
+		body,
+		`<em>1<span class="noun"> warning</span></em>`,
+		"the course line says that something is wrong",
+	)
 	assert.Contains(t, body, "Birch ladle has no weight and counts as 0 kg")
 	for _, c := range [][]string{
 		{"/goods/cell", "sku", "LADLE-B", "field", "weight", "was", "", "text", "-1", "below 0"},

@@ -237,8 +237,8 @@ func (c *Client) Record(id string) Record {
 	return out
 }
 
-// Failing says which carriers of a store give no prices at present, with the reason: their last two exchanges failed, or
-// the only one.
+// Failing says which carriers of a store give no prices at present, with the reason: their last two exchanges failed,
+// or the only one.
 func (c *Client) Failing(f *store.File) map[string]string {
 	failing := map[string]string{}
 	for i := range f.Carriers {

@@ -44,7 +44,12 @@ func TestEachItemIsTickedByWhatTheStoreHas(t *testing.T) {
 	f := &store.File{}
 	assert.Len(t, left(f, false, false), 7, "everything is left in an empty shop")
 	f.Locations = []store.Location{{ID: "hall", Pickup: true}}
-	assert.Contains(t, left(f, false, false), "Say where orders are shipped from", "nothing is shipped from where one collects")
+	assert.Contains(
+		t,
+		left(f, false, false),
+		"Say where orders are shipped from",
+		"nothing is shipped from where one collects",
+	)
 	f.Locations[0].ShipsFrom = true
 	assert.NotContains(t, left(f, false, false), "Say where orders are shipped from")
 
@@ -52,14 +57,23 @@ func TestEachItemIsTickedByWhatTheStoreHas(t *testing.T) {
 	assert.Contains(t, left(f, false, false), "Say where you sell", "a zone without places takes nobody")
 	f.Zones[0].Places = []place.Rule{{Country: "NO"}}
 	f.Products = []store.Product{{SKU: "A", NeedsShipping: true}, {SKU: "B", NeedsShipping: true}, {SKU: "GIFT"}}
-	assert.Equal(t, []string{"Add a delivery method", "Type the prices", "Add a promise: a price that must stay as it is",
-		"Publish"}, left(f, false, false))
+	assert.Equal(
+		t,
+		[]string{"Add a delivery method", "Type the prices", "Add a promise: a price that must stay as it is",
+			"Publish"},
+		left(f, false, false),
+	)
 
 	f.Methods = []store.Method{{ID: "post", Enabled: true, Tables: []rate.Table{{ID: "list", Zones: []string{"no"},
 		By: rate.ByWeight, Edges: rate.UpTo, Rows: []rate.Row{{Charges: []*rate.Charge{nil}}}}}}}
 	assert.Equal(t, Item{"Type a price for Norway", "/rates/post", false}, items(f, false, false)[4])
 	f.Methods[0].Tables[0].Rows[0].Charges[0] = &rate.Charge{}
-	assert.Equal(t, []string{"Give 2 products a weight", "Publish"}, left(f, true, false), "prices look at what they weigh")
+	assert.Equal(
+		t,
+		[]string{"Give 2 products a weight", "Publish"},
+		left(f, true, false),
+		"prices look at what they weigh",
+	)
 	one := decimal.One
 	f.Products[0].Weight = &one
 	assert.Contains(t, left(f, false, false), "Give 1 product a weight")
@@ -67,7 +81,10 @@ func TestEachItemIsTickedByWhatTheStoreHas(t *testing.T) {
 	assert.Equal(t, []string{"Publish"}, left(f, true, false))
 	assert.Empty(t, left(f, true, true))
 
-	f.Zones = append(f.Zones, store.Zone{ID: "se", Name: "Sweden", Enabled: true, Places: []place.Rule{{Country: "SE"}}})
+	f.Zones = append(
+		f.Zones,
+		store.Zone{ID: "se", Name: "Sweden", Enabled: true, Places: []place.Rule{{Country: "SE"}}},
+	)
 	assert.Equal(t, Item{"Type a price for Sweden", "/rates/post", false}, items(f, true, true)[4])
 	f.Zones[0].Enabled, f.Zones[1].Enabled = false, false
 	assert.Contains(t, left(f, true, true), "Say where you sell")

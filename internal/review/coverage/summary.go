@@ -180,11 +180,6 @@ func (a *summing) ask(address place.Address, matches []place.Match, codes uint64
 	}
 }
 
-func (a *summing) match(at place.Address) []place.Match {
-	resolved := at.Resolve(a.m.Gazetteer)
-	return a.m.Match(&resolved, nil)
-}
-
 // give counts what an address stands for, for the zone that gets it: a country as a whole, or so many codes.
 func (a *summing) give(at *place.Address, zones []place.Match, codes uint64) {
 	if *at == (place.Address{Country: at.Country}) {

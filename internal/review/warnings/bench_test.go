@@ -20,12 +20,21 @@ import (
 // largeStore is a store of so many zones with 100 entries each, and 50 methods with lists of 60 rows and 40 columns.
 func largeStore(zones int) []byte {
 	var b strings.Builder
-	b.WriteString(`{"format":"diadrom-store/1","store":{"currency":"EUR","sells_to":[{"country":"FI"}],"tax":{"prices_include_tax":true,` +
-		`"rates":[{"country":"FI","percent":"25.5"}]}},"locations":[{"id":"shop","country":"FI","lat":"60.4","lon":"22.1","ships_from":true}],` +
-		`"products":[`)
+	b.WriteString(
+		`{"format":"diadrom-store/1","store":{"currency":"EUR","sells_to":[{"country":"FI"}],"tax":{"prices_include_tax":true,` +
+			`"rates":[{"country":"FI","percent":"25.5"}]}},"locations":[{"id":"shop","country":"FI","lat":"60.4","lon":"22.1","ships_from":true}],` +
+			`"products":[`,
+	)
 	for i := range 500 {
-		fmt.Fprintf(&b, `%s{"sku":"P%d","name":"Goods %d","price":"%d.50","weight":"0.%d","length":"30","width":"20","height":"5"}`,
-			comma(i), i, i, 10+i%90, 1+i%9)
+		fmt.Fprintf(
+			&b,
+			`%s{"sku":"P%d","name":"Goods %d","price":"%d.50","weight":"0.%d","length":"30","width":"20","height":"5"}`,
+			comma(i),
+			i,
+			i,
+			10+i%90,
+			1+i%9,
+		)
 	}
 	b.WriteString(`],"zones":[`)
 	for i := range zones {
@@ -37,8 +46,15 @@ func largeStore(zones int) []byte {
 	}
 	b.WriteString(`,{"id":"fi","name":"Finland","places":[{"country":"FI"}]}],"methods":[`)
 	for i := range 50 {
-		fmt.Fprintf(&b, `%s{"id":"m%d","name":"Way %d","days":{"min":%d,"max":%d},"free":{"subtotal":"150"},"tables":[{"id":"list","zones":["fi"`,
-			comma(i), i, i, 1+i%4, 2+i%4)
+		fmt.Fprintf(
+			&b,
+			`%s{"id":"m%d","name":"Way %d","days":{"min":%d,"max":%d},"free":{"subtotal":"150"},"tables":[{"id":"list","zones":["fi"`,
+			comma(i),
+			i,
+			i,
+			1+i%4,
+			2+i%4,
+		)
 		for j := range 39 {
 			fmt.Fprintf(&b, `,"z%d"`, (i*20+j)%zones)
 		}

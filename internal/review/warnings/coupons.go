@@ -6,7 +6,6 @@ import (
 	"strings"
 	"unicode"
 
-	"diadrom/internal/core/quote"
 	"diadrom/internal/core/store"
 
 	"github.com/agnivade/levenshtein"
@@ -18,8 +17,8 @@ type spelling struct {
 	methods []string // ids
 }
 
-// coupons finds coupons that two methods spell in two ways, so that a buyer who types one of them gets only half of what
-// was promised.
+// coupons finds coupons that two methods spell in two ways, so that a buyer who types one of them gets only half of
+// what was promised.
 func (r *reader) coupons() {
 	list := r.spellings()
 	for i, a := range list {
@@ -101,9 +100,15 @@ func (r *reader) sayCoupon(a, b spelling) {
 		a, b = b, a
 	}
 	m := r.f.Method(b.methods[0])
-	w := Warning{Code: CouponSpelling, Severity: Deters, About: "methods/" + m.ID, Method: m.ID, thing: a.text + " " + b.text,
+	w := Warning{
+		Code:     CouponSpelling,
+		Severity: Deters,
+		About:    "methods/" + m.ID,
+		Method:   m.ID,
+		thing:    a.text + " " + b.text,
 		Text: "it spells a coupon “" + b.text + "” and " + methodName(r.f.Method(a.methods[0])) + " “" + a.text +
-			"”: a buyer who types one of them gets only that"}
+			"”: a buyer who types one of them gets only that",
+	}
 	if len(a.methods) > len(b.methods) {
 		w.Mend = respell(b.methods, b.text, a.text)
 	}
@@ -115,12 +120,7 @@ func (r *reader) sayCoupon(a, b spelling) {
 	q := r.usual(&to)
 	q.Coupons = []string{a.text}
 	w.Witness = q
-	r.say(w, func(got, _ *quote.Answer) bool { // the other spelling is not used in this answer
-		o := option(got, m.ID)
-		return o == nil || !slices.ContainsFunc(o.Steps, func(s quote.Step) bool {
-			return s.Kind == quote.StepFree && strings.Contains(s.Text, "coupon")
-		})
-	})
+	r.say(w, unused(m.ID))
 }
 
 // respell is the mend that spells a coupon as most methods do.

@@ -5,7 +5,6 @@ import (
 	"slices"
 
 	"diadrom/internal/core/plural"
-	"diadrom/internal/core/quote"
 	"diadrom/internal/core/store"
 	"diadrom/internal/core/world"
 )
@@ -38,7 +37,8 @@ func (r *reader) among(ids []string) (list []*methodFacts) {
 // servedAt says whether one of some methods serves an address of an owner.
 func (r *reader) servedAt(methods []*methodFacts, owner int32) bool {
 	for i := range r.ground.spots {
-		if r.ground.spots[i].has(owner) && slices.ContainsFunc(methods, func(m *methodFacts) bool { return m.serves(i) }) {
+		if r.ground.spots[i].has(owner) &&
+			slices.ContainsFunc(methods, func(m *methodFacts) bool { return m.serves(i) }) {
 			return true
 		}
 	}
@@ -125,14 +125,11 @@ func (r *reader) tax() {
 			continue
 		}
 		q := r.order(m.m, m.spots[spot], goods{to: &s.At})
-		shows := func(a, _ *quote.Answer) bool {
-			o := option(a, m.m.ID)
-			return o != nil && o.Amounts.Charge.Sign() > 0 && o.Amounts.Tax.IsZero()
-		}
+		shows := untaxed(m.m.ID)
 		if r.shown(q, shows) {
 			r.say(Warning{Code: TaxMissing, Severity: Loses, About: "store/tax/rates", Witness: q,
 				Text: "prices include tax, and no rate says how much in " + plural.Few(names) +
-					": add one, 0 % too where that is meant"}, shows)
+					". Add one, 0 % too where that is meant"}, shows)
 			return
 		}
 	}

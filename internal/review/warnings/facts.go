@@ -32,7 +32,7 @@ func (m *methodFacts) opens(spot int) bool { return m.spots[spot] >= 0 && m.open
 // facts finds out whom a method serves: over the spots of the ground, the first zone that has a column counts, unless a
 // narrower one keeps its addresses for itself.
 func (r *reader) facts(m *store.Method) *methodFacts {
-	facts := &methodFacts{m: m, spots: make([]int32, len(r.ground.spots)), zones: map[int32]int{},
+	facts := &methodFacts{spots: make([]int32, len(r.ground.spots)), zones: map[int32]int{},
 		columns: map[int32]int{}, open: map[int32]bool{}, far: measures(m), priced: map[int32]bool{}}
 	column, priced := make([]bool, len(r.f.Zones)), make([]bool, len(r.f.Zones))
 	for _, id := range m.ServedZones() {

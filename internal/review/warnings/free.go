@@ -42,13 +42,8 @@ func (f *freeRule) warning(m *methodFacts, code Code, s Severity, text string) W
 	return Warning{Code: code, Severity: s, About: f.about, Method: m.m.ID, Zone: f.zone, Row: -1, Text: text}
 }
 
-// isFree says whether an option is free by a rule of free delivery.
-func isFree(o *quote.Option) bool {
-	return o != nil && slices.ContainsFunc(o.Steps, func(s quote.Step) bool { return s.Kind == quote.StepFree })
-}
-
-// free finds free delivery that every order gets, and such that none gets.
-func (r *reader) free(m *methodFacts) {
+// freeDelivery finds free delivery that every order gets, and such that none gets.
+func (r *reader) freeDelivery(m *methodFacts) {
 	for _, f := range r.freeRules(m) {
 		if f.Available.Has(r.day) {
 			r.freeAlways(m, &f)
@@ -80,10 +75,11 @@ func (r *reader) freeAlways(m *methodFacts, f *freeRule) {
 	}
 	text := "free from 1 item is always free"
 	if sum {
-		text = "free from " + r.money(*f.Subtotal) + " is always free: the cheapest product costs " + r.money(cheapest.Price)
+		why := "the cheapest product costs " + r.money(cheapest.Price)
 		if cheapest.Price.Less(least) {
-			text = "free from " + r.money(*f.Subtotal) + " is always free: the method takes orders from " + r.money(least)
+			why = "the method takes orders from " + r.money(least)
 		}
+		text = "free from " + r.money(*f.Subtotal) + " is always free: " + why
 	}
 	w := f.warning(m, FreeAlways, Loses, text)
 	if least.Cmp(cheapest.Price) == 0 {
@@ -91,8 +87,7 @@ func (r *reader) freeAlways(m *methodFacts, f *freeRule) {
 	} else {
 		w.Witness = r.order(m.m, f.in, goods{subtotal: &least})
 	}
-	shows := func(a, _ *quote.Answer) bool { return isFree(option(a, m.m.ID)) }
-	r.sayIf(w, shows)
+	r.sayIf(w, free(m.m.ID))
 }
 
 // cheapest is the cheapest product that conditions take and that is charged; nil for none.
@@ -135,7 +130,7 @@ func (r *reader) freeUnreachable(m *methodFacts, f *freeRule) {
 		k := f.Subtotal.Quo(best.Price).Ceil().Whole(0, true, quote.MaxQuantity)
 		w.Witness = r.product(best, max(k, 1), r.addressIn(m.m, f.in))
 	}
-	r.say(w, func(a, _ *quote.Answer) bool { return !isFree(option(a, m.m.ID)) })
+	r.say(w, unfree(m.m.ID))
 }
 
 // densest is the product that is worth most for its weight, of those that a method takes in a zone; nil where some
@@ -180,8 +175,8 @@ func (r *reader) sumOutOfReach(m *methodFacts, f *freeRule) (string, *decimal.De
 	}
 	worth := best.Price.Quo(r.f.Store.WeightOf(best)).Mul(*most)
 	if worth.Less(*f.Subtotal) {
-		return "it needs " + r.money(*f.Subtotal) + ", and goods that weigh up to " + r.u.Measure(rate.ByWeight, *most) +
-			" are worth at most " + r.money(worth.Round(r.u.Digits)), f.Subtotal
+		return "it needs " + r.money(*f.Subtotal) + ", and goods that weigh up to " +
+			r.u.Measure(rate.ByWeight, *most) + " are worth at most " + r.money(worth.Round(r.u.Digits)), f.Subtotal
 	}
 	return "", nil
 }
@@ -219,8 +214,8 @@ func (r *reader) countOutOfReach(m *methodFacts, f *freeRule) (string, int64) {
 	return "", 0
 }
 
-// listEnd is up to where the only list of a method for a zone has prices; nil where it has no end, or measures something
-// else.
+// listEnd is up to where the only list of a method for a zone has prices; nil where it has no end, or measures
+// something else.
 func (r *reader) listEnd(m *store.Method, zone string, by rate.By) *decimal.Decimal {
 	tables, columns := tablesOf(m, zone)
 	if len(tables) != 1 || tables[0].By != by || asks(m) {
@@ -353,8 +348,10 @@ func removeFree(m *store.Method, zone string, f *store.File) *Mend {
 }
 
 // saysFree finds words for free delivery in the languages of the places that lists are read in.
-var saysFree = regexp.MustCompile(`(?i)(^|[^\pL])(free|gratis|kostenlose?|kostenfrei|versandkostenfrei|gratuite?|ilmainen|` +
-	`ilmaiseksi|maksuton|maksutta|fritt|kostnadsfritt?)([^\pL]|$)`)
+var saysFree = regexp.MustCompile(
+	`(?i)(^|[^\pL])(free|gratis|kostenlose?|kostenfrei|versandkostenfrei|gratuite?|ilmainen|` +
+		`ilmaiseksi|maksuton|maksutta|fritt|kostnadsfritt?)([^\pL]|$)`,
+)
 
 // sumIn finds a sum of money that a text names: a number with a currency, or behind a word for from.
 var sumIn = regexp.MustCompile(`(?i)(?:(?:from|over|above|ab|over|från|yli|dès|desde|à partir de)\s+)?` +
@@ -386,17 +383,15 @@ func (r *reader) untrue(m *methodFacts) {
 		if sum == nil && terms.Free != nil {
 			continue
 		}
-		if n := terms.Needs; sum != nil && n != nil && n.Subtotal != nil && n.Subtotal.To != nil && n.Subtotal.To.Less(*sum) {
+		if n := terms.Needs; sum != nil && n != nil && n.Subtotal != nil && n.Subtotal.To != nil &&
+			n.Subtotal.To.Less(*sum) {
 			continue
 		}
 		q := r.order(m.m, z, goods{subtotal: sum})
 		if sum != nil {
 			q.Lines[0].Product.Price, q.Lines[0].Quantity = *sum, 1
 		}
-		shows := func(a, _ *quote.Answer) bool {
-			o := option(a, m.m.ID)
-			return o != nil && o.Amounts.Charge.Sign() > 0
-		}
+		shows := charges(m.m.ID)
 		if !r.shown(q, shows) {
 			continue
 		}

@@ -34,8 +34,14 @@ func (r *reader) taking(class string, looks func(*store.Method) bool) (list []*m
 	return list
 }
 
-// lacking says of products that they lack something that a method looks at, with an order that shows it.
-func (r *reader) lacking(w Warning, lacks func(*store.Product) bool, looks func(*store.Method) bool, has, shows string) {
+// lacking says of products that they lack something that a method looks at, with an order that shows it, of which the
+// answer warns by a code of its own ("": it has none).
+func (r *reader) lacking(
+	w Warning,
+	lacks func(*store.Product) bool,
+	looks func(*store.Method) bool,
+	has, shows, code string,
+) {
 	var names []string
 	var first *store.Product
 	var m *methodFacts
@@ -64,11 +70,7 @@ func (r *reader) lacking(w Warning, lacks func(*store.Product) bool, looks func(
 	w.Product, w.Count = first.SKU, len(names)
 	w.Text = plural.Few(names) + " " + verb + " " + has + ", and " + methodName(m.m) + " " + shows
 	w.Witness = r.product(first, 1, r.anyOf(m))
-	sku := first.SKU
-	r.say(w, func(a, _ *quote.Answer) bool {
-		p := r.f.Product(sku)
-		return p != nil && lacks(p) && a.NeedsShipping
-	})
+	r.say(w, lack(code))
 }
 
 // anyOf is an address that a method serves.
@@ -84,8 +86,14 @@ func (r *reader) unweighed() {
 	if r.f.Store.AssumedWeight != nil {
 		return
 	}
-	r.lacking(Warning{Code: ProductWeight, Severity: Loses, About: "/weight"},
-		func(p *store.Product) bool { return p.Weight == nil }, weighs, "no weight", "looks at it: it counts as 0")
+	r.lacking(
+		Warning{Code: ProductWeight, Severity: Loses, About: "/weight"},
+		func(p *store.Product) bool { return p.Weight == nil },
+		weighs,
+		"no weight",
+		"looks at it: it counts as 0",
+		quote.NoWeight,
+	)
 }
 
 // unsized finds goods without a size where a price or a condition looks at it.
@@ -100,13 +108,13 @@ func (r *reader) unsized() {
 	}
 	lacks := func(p *store.Product) bool { return !p.Sized() }
 	r.lacking(Warning{Code: ProductSize, Severity: Loses, About: "/length"}, lacks, bills, "no size",
-		"bills by volume: it counts as none")
+		"bills by volume: it counts as none", "")
 	tidy := func(m *store.Method) bool {
 		return !bills(m) && (len(r.f.BoxesOf(m)) > 0 ||
 			inNeeds(m, func(n *store.Needs) bool { return n.LongestSide != nil || n.Girth != nil }))
 	}
 	r.lacking(Warning{Code: ProductSize, Severity: Untidy, About: "/length", thing: "boxes"}, lacks, tidy, "no size",
-		"looks at it: it takes no room and is never too long")
+		"looks at it: it takes no room and is never too long", "")
 }
 
 // unclassed finds goods without a class where a method has prices or conditions by class, and most goods have one.
@@ -130,7 +138,7 @@ func (r *reader) unclassed() {
 		func(m *store.Method) bool {
 			return slices.ContainsFunc(m.Tables, func(t rate.Table) bool { return len(t.Classes) > 0 }) ||
 				inNeeds(m, func(n *store.Needs) bool { return len(n.WithoutClasses) > 0 })
-		}, "no class", "tells goods apart by it")
+		}, "no class", "tells goods apart by it", "")
 }
 
 // refusedProducts finds products that no method takes anywhere, and gives how many of each class are so.
@@ -151,9 +159,20 @@ func (r *reader) refusedProducts() map[string][]*store.Product {
 		if q == nil {
 			continue
 		}
-		r.say(Warning{Code: ProductRefused, Severity: Blocks, About: "products/" + pointer(p.SKU), Subject: cmp.Or(p.Name, p.SKU),
-			Product: p.SKU, Tried: tried, Text: "no delivery method takes it anywhere, so it cannot be ordered", Witness: q},
-			nothing)
+		r.say(
+			Warning{
+				Code:     ProductRefused,
+				Severity: Blocks,
+				About:    "products/" + pointer(p.SKU),
+				Subject:  cmp.Or(p.Name, p.SKU),
+				Product:  p.SKU,
+				Tried:    tried,
+				Text: "no delivery method takes it anywhere, so it cannot be ordered. " +
+					"Let one take it, or say that it needs no shipping",
+				Witness: q,
+			},
+			nothing,
+		)
 	}
 	return refused
 }
@@ -254,14 +273,16 @@ func (r *reader) tryProduct(p *store.Product) (first *quote.Request, tried int) 
 // maxTried is how many carts are tried where only trying tells.
 const maxTried = 2000
 
-// numbers are how many of a product are ordered to reach the lower bounds of conditions: one, and what each bound wants.
+// numbers are how many of a product are ordered to reach the lower bounds of conditions: one, and what each bound
+// wants.
 func (r *reader) numbers(p *store.Product) []int64 {
 	list := []int64{1}
 	add := func(b *store.Bounds, each decimal.Decimal) {
 		if b == nil || b.From == nil || each.Sign() <= 0 {
 			return
 		}
-		if n := b.From.Quo(each).Ceil().Whole(0, true, quote.MaxQuantity); n > 0 && !slices.Contains(list, n) && len(list) < 6 {
+		if n := b.From.Quo(each).Ceil().Whole(0, true, quote.MaxQuantity); n > 0 && !slices.Contains(list, n) &&
+			len(list) < 6 {
 			list = append(list, n)
 		}
 	}

@@ -25,7 +25,7 @@ func (r *reader) method(m *methodFacts) {
 	r.tables(m)
 	r.unpriced(m)
 	r.standsIn(m)
-	r.free(m)
+	r.freeDelivery(m)
 	r.ended(m)
 	r.texts(m)
 	r.boxes(m)
@@ -59,7 +59,10 @@ func (r *reader) unoffered(m *methodFacts) bool {
 // usualGoods are goods of one line that are like most.
 func usualGoods() quote.Line {
 	one := decimal.One
-	return quote.Line{Product: store.Product{Name: "Goods", Price: usualSum, Weight: &one, NeedsShipping: true}, Quantity: 1}
+	return quote.Line{
+		Product:  store.Product{Name: "Goods", Price: usualSum, Weight: &one, NeedsShipping: true},
+		Quantity: 1,
+	}
 }
 
 // nobody says why no one can be offered a method that is on; "" where somebody may.
@@ -113,7 +116,8 @@ func (r *reader) unmeetable(m *methodFacts) string {
 
 // contradiction says what of conditions nothing can meet; "" for nothing.
 func (r *reader) contradiction(n *store.Needs) string {
-	if n != nil && len(n.OnlyClasses) > 0 && !slices.ContainsFunc(n.OnlyClasses, func(c string) bool { return takesClass(n, c) }) {
+	if n != nil && len(n.OnlyClasses) > 0 &&
+		!slices.ContainsFunc(n.OnlyClasses, func(c string) bool { return takesClass(n, c) }) {
 		return "it takes only classes that it leaves out"
 	}
 	return ""
@@ -196,12 +200,10 @@ func (r *reader) unpriced(m *methodFacts) {
 			}
 			by := r.f.Zones[m.spots[i]].ID
 			w.Severity = Loses
-			w.Text = "this method has terms here and no price, so buyers get the terms and prices of " + r.f.ZoneName(by)
+			w.Text = "this method has terms here and no price, so buyers get the terms and prices of " +
+				r.f.ZoneName(by)
 			q := r.order(m.m, m.spots[i], goods{to: &s.At})
-			shows := func(a, _ *quote.Answer) bool {
-				o := option(a, m.m.ID)
-				return o != nil && o.Zone == by && len(a.Zones) > 0 && a.Zones[0].Zone == id
-			}
+			shows := through(m.m.ID, id, by)
 			if r.shown(q, shows) {
 				w.Witness = q
 				r.say(w, shows)
@@ -306,7 +308,10 @@ func (r *reader) boxes(m *methodFacts) {
 	limit := m.m.Parcels.MaxWeight
 	kinds, used := make([]packing.Box, len(boxes)), make([]bool, len(boxes))
 	say := func(code Code, thing, text string, q *quote.Request, shows claim) {
-		r.say(Warning{Code: code, Severity: Untidy, About: about, thing: thing, Method: m.m.ID, Text: text, Witness: q}, shows)
+		r.say(
+			Warning{Code: code, Severity: Untidy, About: about, thing: thing, Method: m.m.ID, Text: text, Witness: q},
+			shows,
+		)
 	}
 	for i, b := range boxes {
 		kinds[i] = quote.BoxToPack(b)
@@ -336,12 +341,10 @@ func (r *reader) boxes(m *methodFacts) {
 	}
 }
 
-// boxWitness is an order of one of the products that no box takes and that the method is offered for; nil where none is.
+// boxWitness is an order of one of the products that no box takes and that the method is offered for; nil where none
+// is.
 func (r *reader) boxWitness(m *methodFacts, none []*store.Product) (*quote.Request, claim) {
-	shows := func(a, _ *quote.Answer) bool {
-		o := option(a, m.m.ID)
-		return o != nil && slices.ContainsFunc(o.Parcels, func(p quote.Parcel) bool { return p.Box == nil })
-	}
+	shows := boxless(m.m.ID)
 	for _, z := range m.served() {
 		for _, p := range none[:min(len(none), maxShown)] {
 			q := r.product(p, 1, r.addressIn(m.m, z))
@@ -428,21 +431,13 @@ func (r *reader) belowBox(m *methodFacts, zone int32, cost decimal.Decimal) bool
 	if most := m.m.TermsIn(id).Maximum; low && (most == nil || !most.Less(cost)) {
 		return false
 	}
-	boxes := func(o *quote.Option) (sum decimal.Decimal) {
-		for i := range o.Parcels {
-			if b := o.Parcels[i].Box; b != nil {
-				if box := r.f.Box(*b); box != nil && box.Cost != nil {
-					sum = sum.Add(*box.Cost)
-				}
-			}
+	costs := map[string]decimal.Decimal{}
+	for _, b := range r.f.BoxesOf(m.m) {
+		if b.Cost != nil {
+			costs[b.ID] = *b.Cost
 		}
-		return sum
 	}
-	shows := func(a, _ *quote.Answer) bool {
-		o := option(a, m.m.ID)
-		return o != nil && !slices.ContainsFunc(o.Steps, func(s quote.Step) bool { return s.Kind == quote.StepFree }) &&
-			o.Amounts.Charge.Sign() > 0 && o.Amounts.Charge.Less(boxes(o))
-	}
+	shows := belowBoxes(m.m.ID, costs)
 	tried := 0
 	for i := range r.f.Products {
 		p := &r.f.Products[i]
@@ -455,8 +450,20 @@ func (r *reader) belowBox(m *methodFacts, zone int32, cost decimal.Decimal) bool
 		q := r.product(p, 1, r.addressIn(m.m, zone))
 		q.Parcels = true
 		if r.shown(q, shows) {
-			r.say(Warning{Code: BelowCost, Severity: Loses, About: "methods/" + m.m.ID + "/parcels", thing: "cost", Method: m.m.ID,
-				Zone: id, Row: -1, Witness: q, Text: "the box of " + cmp.Or(p.Name, p.SKU) + " costs more than delivery"}, shows)
+			r.say(
+				Warning{
+					Code:     BelowCost,
+					Severity: Loses,
+					About:    "methods/" + m.m.ID + "/parcels",
+					thing:    "cost",
+					Method:   m.m.ID,
+					Zone:     id,
+					Row:      -1,
+					Witness:  q,
+					Text:     "the box of " + cmp.Or(p.Name, p.SKU) + " costs more than delivery",
+				},
+				shows,
+			)
 			return true
 		}
 	}

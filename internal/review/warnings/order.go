@@ -286,39 +286,3 @@ func (r *reader) servedBy(m *store.Method, to *place.Resolved) (int32, bool) {
 func (r *reader) product(p *store.Product, quantity int64, to place.Address) *quote.Request {
 	return r.dated(&quote.Request{To: to, Lines: []quote.Line{{Product: *p, Quantity: quantity}}})
 }
-
-// option is a method among those that are offered; nil where it is not.
-func option(a *quote.Answer, method string) *quote.Option {
-	for i := range a.Options {
-		if a.Options[i].Method == method {
-			return &a.Options[i]
-		}
-	}
-	return nil
-}
-
-// refusal is why a method is not offered; nil where it is.
-func refusal(a *quote.Answer, method string) *quote.Refused {
-	for i := range a.Refused {
-		if a.Refused[i].Method == method {
-			return &a.Refused[i]
-		}
-	}
-	return nil
-}
-
-// offers is the claim that a method is offered.
-func offers(method string) claim {
-	return func(a, _ *quote.Answer) bool { return option(a, method) != nil }
-}
-
-// refuses is the claim that a method is not offered.
-func refuses(method string) claim {
-	return func(a, _ *quote.Answer) bool { return refusal(a, method) != nil }
-}
-
-// nothing is the claim that nothing is offered.
-func nothing(a, _ *quote.Answer) bool { return a.NeedsShipping && len(a.Options) == 0 }
-
-// always is the claim of a warning that needs none.
-func always(_, _ *quote.Answer) bool { return true }

@@ -79,8 +79,8 @@ func themIt(n int) string {
 	return "them"
 }
 
-// columnsGone finds zones that a method has prices for in what is live and none in the draft, and whose buyers get those
-// of a broader zone.
+// columnsGone finds zones that a method has prices for in what is live and none in the draft, and whose buyers get
+// those of a broader zone.
 func (r *reader) columnsGone(live *store.File) {
 	for _, m := range r.methods {
 		was := live.Method(m.m.ID)
@@ -105,10 +105,7 @@ func (r *reader) columnGone(m *methodFacts, zone int32) {
 		}
 		by := r.f.Zones[m.spots[i]].ID
 		q := r.order(m.m, m.spots[i], goods{to: &s.At})
-		shows := func(a, _ *quote.Answer) bool {
-			o := option(a, m.m.ID)
-			return o != nil && o.Zone == by && len(a.Zones) > 0 && a.Zones[0].Zone == id
-		}
+		shows := through(m.m.ID, id, by)
 		if r.shown(q, shows) {
 			r.say(Warning{Code: ColumnGone, Severity: Loses, About: "methods/" + m.m.ID + "/tables", thing: id,
 				Method: m.m.ID, Zone: id, Row: -1, Witness: q,
@@ -123,7 +120,8 @@ func (r *reader) promises(list []promise.Promise) {
 	for i := range list {
 		p := &list[i]
 		m := r.f.Method(p.Method)
-		if m == nil || asks(m) || p.Amount == nil || !p.Amount.IsZero() || p.Holds != promise.Price && p.Holds != promise.AtMost {
+		if m == nil || asks(m) || p.Amount == nil || !p.Amount.IsZero() ||
+			p.Holds != promise.Price && p.Holds != promise.AtMost {
 			continue
 		}
 		requests, _, faults := r.e.ReadRequest(p.Request)
@@ -133,7 +131,8 @@ func (r *reader) promises(list []promise.Promise) {
 		kept := *p
 		is := p.Check(r.e).Is
 		r.say(Warning{Code: FreeUntrue, Severity: Deters, About: "methods/" + m.ID, thing: p.ID, Method: m.ID,
-			Witness: &requests[0], Text: "“" + cmp.Or(p.Name, p.ID) + "” is promised to be free and is " + r.charged(is)},
+			Witness: &requests[0], Text: "“" + cmp.Or(p.Name, p.ID) + "” is promised to be free and is " +
+				r.charged(is)},
 			func(a, _ *quote.Answer) bool {
 				o := option(a, kept.Method)
 				return o == nil || o.Amounts.Charge.Sign() > 0

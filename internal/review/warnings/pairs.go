@@ -9,7 +9,8 @@ import (
 	"diadrom/internal/core/store"
 )
 
-// pairs compares each two methods that deliver and have delivery times. Where goods are collected, buyers choose the place.
+// pairs compares each two methods that deliver and have delivery times. Where goods are collected, buyers choose the
+// place.
 func (r *reader) pairs(p prints) {
 	for i, a := range r.methods {
 		if a.m.Kind != store.Delivery || !hasDays(a.m) {
@@ -74,7 +75,10 @@ func (r *reader) pair(a, b *methodFacts) {
 	for _, turn := range []struct {
 		dear, cheap *methodFacts
 		zones       func(meeting) (int32, int32)
-	}{{a, b, func(m meeting) (int32, int32) { return m.a, m.b }}, {b, a, func(m meeting) (int32, int32) { return m.b, m.a }}} {
+	}{
+		{a, b, func(m meeting) (int32, int32) { return m.a, m.b }},
+		{b, a, func(m meeting) (int32, int32) { return m.b, m.a }},
+	} {
 		var at []meeting
 		for _, m := range list {
 			if x, y := turn.zones(m); slower(days(turn.dear, x), days(turn.cheap, y)) {
@@ -87,8 +91,8 @@ func (r *reader) pair(a, b *methodFacts) {
 	}
 }
 
-// compare tries carts at the places where one method is slower than another. A place counts where it is dearer for every
-// cart that both take.
+// compare tries carts at the places where one method is slower than another. A place counts where it is dearer for
+// every cart that both take.
 func (r *reader) compare(dear, cheap *methodFacts, at []meeting, zones func(meeting) (int32, int32), everywhere bool) {
 	tried, first := 0, -1
 	var witness *quote.Request
@@ -117,26 +121,23 @@ func (r *reader) compare(dear, cheap *methodFacts, at []meeting, zones func(meet
 	if witness == nil {
 		return
 	}
-	shows := func(a, _ *quote.Answer) bool {
-		x, y := option(a, dear.m.ID), option(a, cheap.m.ID)
-		return x != nil && y != nil && y.Amounts.Charge.Less(x.Amounts.Charge) && slower(x.Days, y.Days)
-	}
 	other := methodName(cheap.m)
 	w := Warning{Code: DaysInverted, Severity: Untidy, About: "methods/" + dear.m.ID + "/days", Method: dear.m.ID,
 		thing: cheap.m.ID, Other: cheap.m.ID, Tried: tried, Witness: witness,
 		Text: "to " + r.where(&r.ground.spots[first]) + " it is dearer than " + other + " and takes longer"}
 	if all {
 		w.Code, w.About = MethodDominated, "methods/"+dear.m.ID
-		w.Text = "it is dearer and slower than " + other + " wherever both are offered, so no buyer has a reason to choose it"
+		w.Text = "it is dearer and slower than " + other + " wherever both are offered, so no buyer has " +
+			"a reason to choose it"
 	}
-	r.sayIf(w, shows)
+	r.sayIf(w, worse(dear.m.ID, cheap.m.ID))
 }
 
 // maxAsked is how many carts are asked of the engine for two methods.
 const maxAsked = 24
 
-// likely says whether one method may be dearer than another for all carts that both take, as far as their price lists tell
-// without the engine: most pairs of methods are told apart so.
+// likely says whether one method may be dearer than another for all carts that both take, as far as their price lists
+// tell without the engine: most pairs of methods are told apart so.
 func (r *reader) likely(dear, cheap *methodFacts, x, y int32, lines []quote.Line) bool {
 	if unlisted(dear) || unlisted(cheap) {
 		return true

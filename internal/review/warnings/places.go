@@ -43,7 +43,8 @@ func (r *reader) unpricedZones() map[int32]bool {
 	found := map[int32]*zoneFacts{}
 	for i := range r.f.Zones {
 		z := &r.f.Zones[i]
-		if z.Enabled && len(z.Places) > 0 && !slices.ContainsFunc(r.methods, func(m *methodFacts) bool { return m.priced[int32(i)] }) {
+		if z.Enabled && len(z.Places) > 0 &&
+			!slices.ContainsFunc(r.methods, func(m *methodFacts) bool { return m.priced[int32(i)] }) {
 			found[int32(i)] = &zoneFacts{none: -1, by: -1}
 		}
 	}
@@ -83,17 +84,15 @@ func (r *reader) unpricedZones() map[int32]bool {
 		case facts.none >= 0:
 			s := &r.ground.spots[facts.none]
 			w.Severity, w.Witness = Blocks, r.usual(&s.Spot.At)
-			w.Text = "no delivery method has a price for it, so buyers there are offered nothing, such as in " + r.where(s)
+			w.Text = "no delivery method has a price for it, so buyers there are offered nothing, such as in " +
+				r.where(s) + ". Type a price, or switch the zone off"
 			r.say(w, nothing)
 		case facts.by >= 0:
 			s := &r.ground.spots[facts.at]
 			w.Witness = r.usual(&s.Spot.At)
 			w.Text = "no delivery method has a price for it, so buyers there pay the prices of " +
 				r.f.ZoneName(r.f.Zones[facts.by].ID)
-			r.say(w, func(a, _ *quote.Answer) bool {
-				return len(a.Zones) > 0 && a.Zones[0].Zone == z.ID &&
-					!slices.ContainsFunc(a.Options, func(o quote.Option) bool { return o.Zone == z.ID })
-			})
+			r.say(w, without(z.ID))
 		}
 	}
 	return unpriced
@@ -136,7 +135,8 @@ func (r *reader) unserved() {
 		h := holes[country]
 		s := &r.ground.spots[h.spot]
 		text := plural.Count(int(h.codes), "postcode") + " of " + world.CountryName(country) + " " +
-			isAre(h.codes) + " in no zone, such as " + r.where(s) + ": buyers there are offered nothing"
+			isAre(h.codes) + " in no zone, such as " + r.where(s) + ": buyers there are offered nothing. " +
+			"Add them to a zone, or say on Shop where you sell"
 		r.say(Warning{Code: UnservedCode, Severity: Blocks, About: "zones/" + r.f.Zones[zone].ID + "/places",
 			Text: text, Witness: r.usual(&s.Spot.At)}, nothing)
 	}
@@ -158,8 +158,8 @@ func sorted[V any](m map[string]V) []string {
 	return keys
 }
 
-// soldTo finds places that are sold to and where nothing is offered, but for what is said of zones without a price and of
-// codes in no zone.
+// soldTo finds places that are sold to and where nothing is offered, but for what is said of zones without a price and
+// of codes in no zone.
 func (r *reader) soldTo(unpriced map[int32]bool) {
 	if r.ground.sold < 0 {
 		return
@@ -212,19 +212,22 @@ func (r *reader) soldTo(unpriced map[int32]bool) {
 		var names []string
 		for _, i := range g.spots {
 			name := world.CountryName(r.ground.spots[i].At.Country)
-			if at := &r.ground.spots[i]; at.At.Postcode != "" || at.At.City != "" || at.At.Region != "" || at.At.Lat != nil {
+			if at := &r.ground.spots[i]; at.At.Postcode != "" || at.At.City != "" || at.At.Region != "" ||
+				at.At.Lat != nil {
 				name = r.where(at)
 			}
 			if !slices.Contains(names, name) {
 				names = append(names, name)
 			}
 		}
-		text := plural.Few(names) + ": you sell there, and no zone takes it"
+		text := plural.Few(names) + ": you sell there, and no zone takes it. Add it to a zone, or stop selling there"
 		about := "store/sells_to/" + strconv.Itoa(g.rule)
 		thing := ""
 		if g.zone >= 0 {
 			zone := &r.f.Zones[g.zone]
-			text = plural.Few(names) + ": you sell there, and no delivery method is offered in " + r.f.ZoneName(zone.ID)
+			text = plural.Few(names) + ": you sell there, and no delivery method is offered in " +
+				r.f.ZoneName(zone.ID) +
+				". Switch one on there, or stop selling there"
 			thing = zone.ID
 		}
 		w := Warning{Code: NoMethod, Severity: Blocks, About: about, Text: text, Witness: r.usual(&s.Spot.At),
@@ -233,7 +236,8 @@ func (r *reader) soldTo(unpriced map[int32]bool) {
 	}
 }
 
-// onlyFar says whether all methods that serve a spot look at distances, so that only some of its addresses may be served.
+// onlyFar says whether all methods that serve a spot look at distances, so that only some of its addresses may be
+// served.
 func (r *reader) onlyFar(spot int) bool {
 	return !slices.ContainsFunc(r.methods, func(m *methodFacts) bool { return m.opens(spot) && !m.far })
 }
@@ -295,6 +299,6 @@ func (r *reader) start() {
 				break
 			}
 		}
-		r.say(w, func(a, _ *quote.Answer) bool { return len(a.Options) == 0 })
+		r.say(w, nothing)
 	}
 }

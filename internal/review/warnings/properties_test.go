@@ -58,7 +58,12 @@ func TestEveryMendMends(t *testing.T) {
 			for _, left := range now.Warnings {
 				assert.NotEqual(t, w.Key, left.Key, w.Mend.Text)
 			}
-			assert.Subset(t, append(worse(before.Warnings, w.Severity), ""), worse(now.Warnings, w.Severity), w.Mend.Text)
+			assert.Subset(
+				t,
+				append(worse(before.Warnings, w.Severity), ""),
+				worse(now.Warnings, w.Severity),
+				w.Mend.Text,
+			)
 		}
 	})
 }
@@ -148,8 +153,8 @@ func keepMethods(f *store.File) {
 	}
 }
 
-// cleanStore is a shop that is sound by the way in which it is made: zones apart, each with a price in every method, prices
-// that rise, free delivery from a sum between the cheapest goods and what the method takes.
+// cleanStore is a shop that is sound by the way in which it is made: zones apart, each with a price in every method,
+// prices that rise, free delivery from a sum between the cheapest goods and what the method takes.
 func cleanStore(t *rapid.T) string {
 	countries := []string{"FI", "EE", "LV", "LT", "SE", "DK"}
 	n := rapid.IntRange(1, len(countries)).Draw(t, "countries")
@@ -163,8 +168,13 @@ func cleanStore(t *rapid.T) string {
 	}
 	products := ""
 	for i := range rapid.IntRange(1, 5).Draw(t, "products") {
-		products += fmt.Sprintf(`%s{"sku": "P%d", "price": "%d", "weight": "0.%d", "length": "20", "width": "10", "height": "5"}`,
-			map[bool]string{true: "", false: ","}[i == 0], i, 10+i*7, i+1)
+		products += fmt.Sprintf(
+			`%s{"sku": "P%d", "price": "%d", "weight": "0.%d", "length": "20", "width": "10", "height": "5"}`,
+			map[bool]string{true: "", false: ","}[i == 0],
+			i,
+			10+i*7,
+			i+1,
+		)
 	}
 	methods := ""
 	for i := range rapid.IntRange(1, 3).Draw(t, "methods") {
@@ -187,12 +197,28 @@ func cleanStore(t *rapid.T) string {
 				}
 				cells += fmt.Sprintf(`%s"%d.00"`, map[bool]string{true: "", false: ","}[z == 0], price)
 			}
-			rows += fmt.Sprintf(`%s{"at": %s, "charges": [%s]}`, map[bool]string{true: "", false: ","}[row == 0], at, cells)
+			rows += fmt.Sprintf(
+				`%s{"at": %s, "charges": [%s]}`,
+				map[bool]string{true: "", false: ","}[row == 0],
+				at,
+				cells,
+			)
 		}
 		free := rapid.IntRange(50, 200).Draw(t, "free")
-		methods += fmt.Sprintf(`%s{"id": "m%d", "name": "Way %d", "days": {"min": %d, "max": %d}, "free": {"subtotal": "%d"}, "tables": [
+		methods += fmt.Sprintf(
+			`%s{"id": "m%d", "name": "Way %d", "days": {"min": %d, "max": %d}, "free": {"subtotal": "%d"}, "tables": [
 			{"id": "list", "zones": [%s], "by": %q, "edges": %q, "rows": [%s]}]}`,
-			map[bool]string{true: "", false: ","}[i == 0], i, i, 9-i, 12-i, free, columns, by, edges, rows)
+			map[bool]string{true: "", false: ","}[i == 0],
+			i,
+			i,
+			9-i,
+			12-i,
+			free,
+			columns,
+			by,
+			edges,
+			rows,
+		)
 	}
 	return `{"format": "diadrom-store/1", "store": {"currency": "EUR", "sells_to": [` + sold + `], "tax": {"prices_include_tax": true,
 		"rates": [` + rates + `]}}, "locations": [{"id": "shop", "country": "FI", "lat": "60", "lon": "22", "ships_from": true}],
@@ -216,26 +242,72 @@ var planted = map[string]struct {
 	change [][2]string
 	codes  []Code
 }{
-	"a country that is sold to":       {[][2]string{{"store.sells_to.0", `{"country": "NO"}`}}, []Code{NoMethod}},
-	"an empty zone":                   {[][2]string{{"zones.0.places", `[]`}}, []Code{ZoneEmpty}},
-	"a zone that is hidden":           {[][2]string{{"zones.0.except", `[{"country": "FI"}]`}}, []Code{ZoneUnreachable}},
-	"a method without a list":         {[][2]string{{"methods.0.tables", `[]`}}, []Code{MethodUnoffered, NoMethods}},
-	"an abroad that is at home":       {[][2]string{{"methods.0.name", `"Abroad"`}}, []Code{OfferedElsewhere}},
-	"only in the first zone":          {[][2]string{{"methods.0.name", `"Iceland only"`}}, []Code{OfferedElsewhere}},
-	"free from nothing":               {[][2]string{{"methods.0.free.subtotal", `"1"`}}, []Code{FreeAlways}},
-	"free beyond reach":               {[][2]string{{"methods.0.needs", `{"subtotal": {"to": "49"}}`}}, []Code{FreeUnreachable}},
-	"free in its name alone":          {[][2]string{{"methods.0.free", ""}, {"methods.0.label", `"Free delivery"`}}, []Code{FreeUntrue}},
-	"goods without a weight":          {[][2]string{{"products.0.weight", ""}, {"methods.0.needs", `{"weight": {"to": "900"}}`}}, []Code{ProductWeight}},
-	"an offer that has ended":         {[][2]string{{"methods.0.free.available", `{"to": "2020-01-01"}`}}, []Code{OfferEnded}},
-	"an offer of another century":     {[][2]string{{"methods.0.free.available", `{"from": "2120-01-01"}`}}, []Code{OfferNever}},
-	"no tax at home":                  {[][2]string{{"store.tax.rates.0", ""}}, []Code{TaxMissing}},
-	"a surcharge for nobody":          {[][2]string{{"surcharges", `[{"id": "s", "places": [{"country": "NO"}], "amount": "2"}]`}}, []Code{SurchargeIdle}},
-	"an agreed charge for nobody":     {[][2]string{{"agreed", `[{"id": "a", "place": {"country": "NO"}, "amount": "2"}]`}}, []Code{AgreedIdle}},
-	"a percentage without a bound":    {[][2]string{{"methods.0.free", ""}, {"methods.0.tables.0.rows.0.charges.0", `{"base": "4.00", "percent": "900"}`}}, []Code{PercentHigh}},
-	"a postcode twice":                {[][2]string{{"zones.0.places", `[{"country": "FI", "postcodes": ["00*", "00*"]}, {"country": "FI"}]`}}, []Code{EntryRepeated}},
-	"a postcode in another":           {[][2]string{{"zones.0.places", `[{"country": "FI", "postcodes": ["00*", "001*"]}, {"country": "FI"}]`}}, []Code{EntrySwallowed}},
-	"a method that no goods fit":      {[][2]string{{"methods.0.needs", `{"weight": {"to": "0.001"}}`}}, []Code{MethodUnoffered}},
-	"a distance that nobody measures": {[][2]string{{"methods.0.needs", `{"distance": {"to": "900"}}`}, {"locations.0.lat", ""}, {"locations.0.lon", ""}}, []Code{DistanceUnknown}},
+	"a country that is sold to": {[][2]string{{"store.sells_to.0", `{"country": "NO"}`}}, []Code{NoMethod}},
+	"an empty zone":             {[][2]string{{"zones.0.places", `[]`}}, []Code{ZoneEmpty}},
+	"a zone that is hidden": {
+		[][2]string{{"zones.0.except", `[{"country": "FI"}]`}},
+		[]Code{ZoneUnreachable},
+	},
+	"a method without a list":   {[][2]string{{"methods.0.tables", `[]`}}, []Code{MethodUnoffered, NoMethods}},
+	"an abroad that is at home": {[][2]string{{"methods.0.name", `"Abroad"`}}, []Code{OfferedElsewhere}},
+	"only in the first zone":    {[][2]string{{"methods.0.name", `"Iceland only"`}}, []Code{OfferedElsewhere}},
+	"free from nothing":         {[][2]string{{"methods.0.free.subtotal", `"1"`}}, []Code{FreeAlways}},
+	"free beyond reach": {
+		[][2]string{{"methods.0.needs", `{"subtotal": {"to": "49"}}`}},
+		[]Code{FreeUnreachable},
+	},
+	"free in its name alone": {
+		[][2]string{{"methods.0.free", ""}, {"methods.0.label", `"Free delivery"`}},
+		[]Code{FreeUntrue},
+	},
+	"goods without a weight": {
+		[][2]string{{"products.0.weight", ""}, {"methods.0.needs", `{"weight": {"to": "900"}}`}},
+		[]Code{ProductWeight},
+	},
+	"an offer that has ended": {
+		[][2]string{{"methods.0.free.available", `{"to": "2020-01-01"}`}},
+		[]Code{OfferEnded},
+	},
+	"an offer of another century": {
+		[][2]string{{"methods.0.free.available", `{"from": "2120-01-01"}`}},
+		[]Code{OfferNever},
+	},
+	"no tax at home": {[][2]string{{"store.tax.rates.0", ""}}, []Code{TaxMissing}},
+	"a surcharge for nobody": {
+		[][2]string{{"surcharges", `[{"id": "s", "places": [{"country": "NO"}], "amount": "2"}]`}},
+		[]Code{SurchargeIdle},
+	},
+	"an agreed charge for nobody": {
+		[][2]string{{"agreed", `[{"id": "a", "place": {"country": "NO"}, "amount": "2"}]`}},
+		[]Code{AgreedIdle},
+	},
+	"a percentage without a bound": {
+		[][2]string{
+			{"methods.0.free", ""},
+			{"methods.0.tables.0.rows.0.charges.0", `{"base": "4.00", "percent": "900"}`},
+		},
+		[]Code{PercentHigh},
+	},
+	"a postcode twice": {
+		[][2]string{{"zones.0.places", `[{"country": "FI", "postcodes": ["00*", "00*"]}, {"country": "FI"}]`}},
+		[]Code{EntryRepeated},
+	},
+	"a postcode in another": {
+		[][2]string{{"zones.0.places", `[{"country": "FI", "postcodes": ["00*", "001*"]}, {"country": "FI"}]`}},
+		[]Code{EntrySwallowed},
+	},
+	"a method that no goods fit": {
+		[][2]string{{"methods.0.needs", `{"weight": {"to": "0.001"}}`}},
+		[]Code{MethodUnoffered},
+	},
+	"a distance that nobody measures": {
+		[][2]string{
+			{"methods.0.needs", `{"distance": {"to": "900"}}`},
+			{"locations.0.lat", ""},
+			{"locations.0.lon", ""},
+		},
+		[]Code{DistanceUnknown},
+	},
 }
 
 // One mistake in a clean store is found, whatever the store is like.

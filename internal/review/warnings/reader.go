@@ -96,6 +96,7 @@ func Read(in Input, before *Reading) *Reading {
 	r.ground = groundOf(e, r.ground)
 	out.ground, out.reader = r.ground, r
 	r.all(newPrints(in, r, out.covered))
+	r.before, r.into = nil, nil
 	for _, key := range r.keys() {
 		kept := out.remembers[key]
 		out.Warnings = append(out.Warnings, kept.list...)
@@ -204,12 +205,9 @@ func (r *reader) all(p prints) {
 		if !m.Enabled {
 			continue
 		}
-		facts := r.part("facts "+m.ID, p.methods[m.ID], func() any { return r.facts(m) }).(*methodFacts)
-		if facts.m != m { // of a copy that has the same in it
-			moved := *facts
-			moved.m = m
-			facts = &moved
-		}
+		of := *r.part("facts "+m.ID, p.methods[m.ID], func() any { return r.facts(m) }).(*methodFacts)
+		of.m = m // what is remembered keeps no store
+		facts := &of
 		r.methods, r.byID[m.ID] = append(r.methods, facts), facts
 	}
 	for _, m := range r.methods {
@@ -368,7 +366,6 @@ type ground struct {
 	sold   int32 // owner of where the shop sells, -1 where that is not said
 	first  struct{ surcharges, taxes, agreed int32 }
 	listed map[string]bool // countries that a list of places has
-	exact  bool            // no country of letters is told apart by codes
 }
 
 // spot is a spot with what takes it beside zones.

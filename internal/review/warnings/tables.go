@@ -145,8 +145,13 @@ func (r *reader) falls(c *cell) {
 		if c.t.Edges == rate.UpTo {
 			at = low
 		}
-		w := c.warning(PriceFalls, Loses, row+1, fmt.Sprintf("at %s the price falls from %s to %s, so that %s costs less",
-			r.u.Measure(c.t.By, at), r.money(from.Round(r.u.Digits)), r.money(to.Round(r.u.Digits)), grows[c.t.By]))
+		w := c.warning(
+			PriceFalls,
+			Loses,
+			row+1,
+			fmt.Sprintf("at %s the price falls from %s to %s, so that %s costs less",
+				r.u.Measure(c.t.By, at), r.money(from.Round(r.u.Digits)), r.money(to.Round(r.u.Digits)), grows[c.t.By]),
+		)
 		share := at.Mul(little) // how far from the break an address may lie
 		w.beside = r.measured(c, low, at.Sub(share), at)
 		w.Witness = r.measured(c, high, at, at.Add(share))
@@ -156,11 +161,7 @@ func (r *reader) falls(c *cell) {
 		if c.t.By != rate.ByDistance {
 			w.beside.To = w.Witness.To
 		}
-		shows := func(a, beside *quote.Answer) bool {
-			x, y := option(a, c.m.ID), option(beside, c.m.ID)
-			return x != nil && y != nil && x.Amounts.Charge.Less(y.Amounts.Charge)
-		}
-		if r.sayIf(w, shows) { // a minimum, or free delivery, may hide it
+		if r.sayIf(w, less(c.m.ID)) { // a minimum, or free delivery, may hide it
 			return
 		}
 	}
@@ -171,20 +172,20 @@ func (r *reader) jumps(c *cell) {
 	if c.t.By != rate.BySubtotal && c.t.By != rate.ByQuantity {
 		return
 	}
-	more := decimal.MustParse("0.10")
+	step := decimal.MustParse("0.10")
 	if r.u.Digits == 0 {
-		more = decimal.One
+		step = decimal.One
 	}
 	var cheapest *store.Product
 	if c.t.By == rate.ByQuantity {
 		if cheapest = r.cheapest(c.m.TermsIn(c.id).Needs); cheapest == nil || cheapest.Price.Sign() <= 0 {
 			return
 		}
-		more = cheapest.Price
+		step = cheapest.Price
 	}
 	for row := range max(len(c.t.Rows)-1, 0) {
-		low, high, from, to, ok := c.edge(row, more)
-		if !ok || !more.Less(to.Sub(from)) {
+		low, high, from, to, ok := c.edge(row, step)
+		if !ok || !step.Less(to.Sub(from)) {
 			continue
 		}
 		at := high
@@ -192,21 +193,22 @@ func (r *reader) jumps(c *cell) {
 			at = low
 		}
 		jump := r.money(to.Sub(from).Round(r.u.Digits))
-		w := c.warning(PriceJumps, Deters, row+1, fmt.Sprintf("a buyer who adds %s of goods at %s pays %s more", r.money(more),
-			r.money(at), jump))
+		w := c.warning(
+			PriceJumps,
+			Deters,
+			row+1,
+			fmt.Sprintf("a buyer who adds %s of goods at %s pays %s more", r.money(step),
+				r.money(at), jump),
+		)
 		w.Witness, w.beside = r.measured(c, high, high, high), r.measured(c, low, low, low)
 		if cheapest != nil {
 			w.Text = fmt.Sprintf("a buyer who adds %s at %s to %s pays %s more delivery for it", cmp.Or(cheapest.Name,
-				cheapest.SKU), r.money(more), r.u.Measure(rate.ByQuantity, low), jump)
+				cheapest.SKU), r.money(step), r.u.Measure(rate.ByQuantity, low), jump)
 			for _, q := range []*quote.Request{w.Witness, w.beside} {
 				q.Lines[0].Product = *cheapest
 			}
 		}
-		shows := func(a, beside *quote.Answer) bool {
-			x, y := option(a, c.m.ID), option(beside, c.m.ID)
-			return x != nil && y != nil && more.Less(x.Amounts.Charge.Sub(y.Amounts.Charge))
-		}
-		if r.sayIf(w, shows) {
+		if r.sayIf(w, more(c.m.ID, step)) {
 			return
 		}
 	}
@@ -224,7 +226,12 @@ func (r *reader) percents(c *cell) {
 		if !high && (maximum != nil || c.t.By == rate.BySubtotal && i < len(c.t.Rows)-1) {
 			continue
 		}
-		w := c.warning(PercentOpen, Deters, i, charge.Percent.String()+" % of goods has no bound: set what it costs at most")
+		w := c.warning(
+			PercentOpen,
+			Deters,
+			i,
+			charge.Percent.String()+" % of goods has no bound. Set what it costs at most",
+		)
 		if high {
 			w = c.warning(PercentHigh, Deters, i,
 				charge.Percent.String()+" % of goods is more than the goods cost: is that meant?")
@@ -234,16 +241,7 @@ func (r *reader) percents(c *cell) {
 			continue
 		}
 		w.Witness = q
-		percent := *charge.Percent
-		shows := func(a, _ *quote.Answer) bool {
-			o := option(a, c.m.ID)
-			if o == nil {
-				return false
-			}
-			sum, err := decimal.Parse(a.Measures.Subtotal)
-			return err == nil && (maximum != nil || !o.Amounts.Charge.Less(sum.Percent(percent).Round(r.u.Digits)))
-		}
-		if r.sayIf(w, shows) {
+		if r.sayIf(w, share(c.m.ID, *charge.Percent, r.u.Digits, maximum != nil)) {
 			return
 		}
 	}
@@ -363,7 +361,8 @@ func (r *reader) limitIn(m *store.Method, zone string, by rate.By) (*decimal.Dec
 	return nil, ""
 }
 
-// removeRow is the mend that removes a row at the end of a list; nil for others, whose break says what the next row has.
+// removeRow is the mend that removes a row at the end of a list; nil for others, whose break says what the next row
+// has.
 func (r *reader) removeRow(m *store.Method, t *rate.Table, row int) *Mend {
 	if row != len(t.Rows)-1 || row == 0 {
 		return nil

@@ -7,7 +7,6 @@ import (
 	"strings"
 	"sync"
 
-	"diadrom/internal/core/quote"
 	"diadrom/internal/core/world"
 )
 
@@ -34,15 +33,17 @@ type named struct {
 
 // notTo are words before a place that a text leaves out, inTo such before one that it is for.
 var (
-	notTo = regexp.MustCompile(`(?:^|[^\pL])(?:not to|not in|except|except to|excluding|without|outside|outside of|no delivery to)$`)
-	inTo  = regexp.MustCompile(`(?:^|[^\pL])(?:to|in|within|for|inside)$`)
-	only  = regexp.MustCompile(`^only(?:[^\pL]|$)`)
-	home  = regexp.MustCompile(`(?:^|[^\pL])(?:domestic|inland|national)(?:[^\pL]|$)`)
-	away  = regexp.MustCompile(`(?:^|[^\pL])(?:abroad|international|overseas)(?:[^\pL]|$)`)
+	notTo = regexp.MustCompile(
+		`(?:^|[^\pL])(?:not to|not in|except|except to|excluding|without|outside|outside of|no delivery to)$`,
+	)
+	inTo = regexp.MustCompile(`(?:^|[^\pL])(?:to|in|within|for|inside)$`)
+	only = regexp.MustCompile(`^only(?:[^\pL]|$)`)
+	home = regexp.MustCompile(`(?:^|[^\pL])(?:domestic|inland|national)(?:[^\pL]|$)`)
+	away = regexp.MustCompile(`(?:^|[^\pL])(?:abroad|international|overseas)(?:[^\pL]|$)`)
 )
 
-// placesIn finds the zones of the shop and the countries that a text says a method is for, or is not for. A place counts
-// only with a word that says so ("to Finland", "Finland only"), or where the text is nothing else.
+// placesIn finds the zones of the shop and the countries that a text says a method is for, or is not for. A place
+// counts only with a word that says so ("to Finland", "Finland only"), or where the text is nothing else.
 func (r *reader) placesIn(text string) (list []named) {
 	folded := world.Fold(text)
 	look := func(name, key string, has func(*spot) bool) {
@@ -78,10 +79,15 @@ func (r *reader) placesIn(text string) (list []named) {
 		if !strings.Contains(folded, key) {
 			continue
 		}
-		look(cmp.Or(r.f.Zones[i].Name, r.f.Zones[i].ID), key, func(s *spot) bool { return slices.Contains(s.Zones, int32(i)) })
+		look(
+			cmp.Or(r.f.Zones[i].Name, r.f.Zones[i].ID),
+			key,
+			func(s *spot) bool { return slices.Contains(s.Zones, int32(i)) },
+		)
 	}
 	for _, c := range countries() {
-		if strings.Contains(folded, c.folded) && !slices.ContainsFunc(list, func(n named) bool { return n.name == c.name }) {
+		if strings.Contains(folded, c.folded) &&
+			!slices.ContainsFunc(list, func(n named) bool { return n.name == c.name }) {
 			look(c.name, c.folded, func(s *spot) bool { return s.At.Country == c.code })
 		}
 	}
@@ -109,8 +115,8 @@ var countries = sync.OnceValue(func() (list []foldedCountry) {
 
 func letter(c byte) bool { return 'a' <= c && c <= 'z' || c >= 0x80 }
 
-// offeredElsewhere finds a method that is offered where a text says that it is not: often a broader zone serves what lost
-// its own column.
+// offeredElsewhere finds a method that is offered where a text says that it is not: often a broader zone serves what
+// lost its own column.
 func (r *reader) offeredElsewhere(m *methodFacts, text string) bool {
 	places := r.placesIn(text)
 	if len(places) == 0 {
@@ -135,15 +141,13 @@ func (r *reader) offeredElsewhere(m *methodFacts, text string) bool {
 		}
 		by := r.f.Zones[m.spots[i]].ID
 		q := r.order(m.m, m.spots[i], goods{to: &s.At})
-		shows := func(a, _ *quote.Answer) bool {
-			o := option(a, m.m.ID)
-			return o != nil && o.Zone == by
-		}
+		shows := offersBy(m.m.ID, by)
 		if asks(m.m) || !r.shown(q, shows) {
 			continue
 		}
 		r.say(Warning{Code: OfferedElsewhere, Severity: Loses, About: "methods/" + m.m.ID + "/name", Method: m.m.ID,
-			Witness: q, Text: "“" + text + "” is offered to " + r.where(s) + " too, at the prices of " + r.f.ZoneName(by)}, shows)
+			Witness: q, Text: "“" + text + "” is offered to " + r.where(s) + " too, at the prices of " +
+				r.f.ZoneName(by)}, shows)
 		return true
 	}
 	return false

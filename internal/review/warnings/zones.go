@@ -8,7 +8,6 @@ import (
 	"diadrom/internal/core/place"
 	"diadrom/internal/core/plural"
 	"diadrom/internal/core/postcode"
-	"diadrom/internal/core/quote"
 	"diadrom/internal/core/store"
 	"diadrom/internal/review/coverage"
 )
@@ -46,12 +45,8 @@ func (r *reader) ties() {
 		name, with := r.f.ZoneName(one.ID), r.f.ZoneName(other.ID)
 		r.say(Warning{Code: ZonesTie, Severity: Untidy, About: "zones/" + one.ID, thing: other.ID, Subject: name,
 			Text: "it ties with " + with + " at " + o.At.Line(r.f.Home()) + ", where " + name +
-				" counts because it stands first: say in one of them which codes are its own",
-			Witness: r.usual(o.At)}, func(a, _ *quote.Answer) bool {
-			x := slices.IndexFunc(a.Zones, func(z quote.Zone) bool { return z.Zone == one.ID })
-			y := slices.IndexFunc(a.Zones, func(z quote.Zone) bool { return z.Zone == other.ID })
-			return x >= 0 && y > x
-		})
+				" counts because it stands first. Take it out of one of them",
+			Witness: r.usual(o.At)}, before(one.ID, other.ID))
 	}
 }
 
@@ -88,17 +83,14 @@ func (r *reader) unreached() {
 		shows := always
 		if in[i] > 0 {
 			s := &r.ground.spots[at[i]]
-			before := r.f.Zones[s.Zones[0]].ID
+			first := r.f.Zones[s.Zones[0]].ID
 			w.Text = "no address gets this zone, because others come before it: " + r.where(s) + " goes to " +
-				r.f.ZoneName(before)
+				r.f.ZoneName(first)
 			if priced {
 				w.Text += ", so its prices count for nobody"
 			}
 			w.Witness = r.usual(&s.Spot.At)
-			shows = func(a, _ *quote.Answer) bool {
-				return len(a.Zones) > 1 && a.Zones[0].Zone != z.ID &&
-					slices.ContainsFunc(a.Zones, func(x quote.Zone) bool { return x.Zone == z.ID })
-			}
+			shows = behind(z.ID)
 		}
 		if !r.numbered(z) {
 			w.Tried = max(in[i], 1)
@@ -181,12 +173,12 @@ func (r *reader) sayEntries(z *store.Zone, country string, code Code, list []lis
 		verb = map[bool]string{true: "is", false: "are"}[len(list) == 1]
 	}
 	w := Warning{Code: code, Severity: Untidy, About: "zones/" + z.ID + "/places/" + strconv.Itoa(list[0].rule),
-		Subject: r.f.ZoneName(z.ID), Text: words(country, list) + " " + verb + text[len("%s"):], Mend: mend, thing: country}
+		Subject: r.f.ZoneName(
+			z.ID,
+		), Text: words(country, list) + " " + verb + text[len("%s"):], Mend: mend, thing: country}
 	to := place.Address{Country: country, Postcode: list[0].First(country)}
 	w.Witness = r.usual(&to)
-	shows := func(a, _ *quote.Answer) bool {
-		return slices.ContainsFunc(a.Zones, func(x quote.Zone) bool { return x.Zone == z.ID })
-	}
+	shows := takes(z.ID)
 	if !r.shown(w.Witness, shows) { // an exception leaves it out
 		w.Witness, shows = nil, always
 	}
@@ -277,7 +269,8 @@ func swallowedLetters(country string, list []listedEntry) (inside []listedEntry)
 					codes = slices.DeleteFunc(postcode.Samples(country, e.Entry),
 						func(c postcode.Code) bool { return !e.Takes(c) })
 				}
-				if len(codes) > 0 && !slices.ContainsFunc(codes, func(c postcode.Code) bool { return !other.Takes(c) }) {
+				if len(codes) > 0 &&
+					!slices.ContainsFunc(codes, func(c postcode.Code) bool { return !other.Takes(c) }) {
 					inside = append(inside, e)
 					codes = nil
 					break
@@ -302,7 +295,8 @@ func (r *reader) alone(z *store.Zone, country string, list []listedEntry) bool {
 	}
 	me := int32(r.zoneAt(z.ID))
 	for i := range r.ground.spots {
-		if s := &r.ground.spots[i]; s.At.Country == country && slices.Contains(s.Zones, me) && len(s.Zones) > 1 && !s.Bare {
+		if s := &r.ground.spots[i]; s.At.Country == country && slices.Contains(s.Zones, me) && len(s.Zones) > 1 &&
+			!s.Bare {
 			return r.aloneIn(z, country, length, list)
 		}
 	}

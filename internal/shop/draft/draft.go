@@ -98,7 +98,7 @@ func (d *Draft) compiled(f *store.File, parts *store.Parts) *State {
 		before, was = now.coverage, now.reading
 	}
 	d.compile(s, before)
-	s.reading = &reading{m: s.coverage, before: was}
+	s.reading = was.next(s.coverage)
 	return s
 }
 

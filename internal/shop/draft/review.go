@@ -29,6 +29,21 @@ func (r *reading) peek() *warnings.Reading {
 	return r.made
 }
 
+// next is the reading of a state that follows: it knows the last that was made, and nothing else is kept of those
+// between.
+func (r *reading) next(m *coverage.Map) *reading {
+	out := &reading{m: m, before: r}
+	if r == nil {
+		return out
+	}
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if r.made == nil {
+		out.before = r.before
+	}
+	return out
+}
+
 func (r *reading) read(e *quote.Engine, parts *store.Parts, now time.Time) *warnings.Reading {
 	r.mu.Lock()
 	defer r.mu.Unlock()

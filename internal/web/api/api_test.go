@@ -64,7 +64,10 @@ func opened(t testing.TB) *shop {
 				if e == nil {
 					return nil, false, nil
 				}
-				found := warnings.Read(warnings.Input{Engine: e, Coverage: coverage.Of(e), Now: time.Now()}, nil).Warnings
+				found := warnings.Read(
+					warnings.Input{Engine: e, Coverage: coverage.Of(e), Now: time.Now()},
+					nil,
+				).Warnings
 				for i := range found {
 					list = append(list, found[i].For(e.Store()))
 				}

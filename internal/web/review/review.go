@@ -285,8 +285,13 @@ func (s *Screens) preview(c *gin.Context) {
 	notice := "Of " + plural.Count(report.Asked, "sample quote") + " none changes for buyers."
 	if n := report.Asked - report.Same; n > 0 {
 		first := report.Shifts[0]
-		notice = fmt.Sprintf("%s of %d changes for buyers, such as %s %s.", plural.Count(n, "sample quote"), report.Asked,
-			first.Label, first.Kind)
+		notice = fmt.Sprintf(
+			"%s of %d changes for buyers, such as %s %s.",
+			plural.Count(n, "sample quote"),
+			report.Asked,
+			first.Label,
+			first.Kind,
+		)
 	}
 	s.HTML(c, http.StatusOK, s.Render("mend-preview", []string{changes.Summary(list) + ".", notice}))
 }

@@ -1,5 +1,5 @@
-// Package review has the page of warnings: what is wrong with the store as a whole, each with a cart that shows it, what
-// mends it, and who said that it is meant.
+// Package review has the page of warnings: what is wrong with the store as a whole, each with a cart that shows it,
+// what mends it, and who said that it is meant.
 package review
 
 import (

@@ -1,5 +1,5 @@
-// The page of warnings with the keyboard: arrows go through them, m mends the one that has the focus, Enter puts its cart
-// into the Till.
+// The page of warnings with the keyboard: arrows go through them, m mends the one that has the focus, Enter puts its
+// cart into the Till.
 
 const warnings = () => [...document.querySelectorAll("[data-warned]")];
 
