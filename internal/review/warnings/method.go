@@ -52,8 +52,7 @@ func (r *reader) unoffered(m *methodFacts) bool {
 	} else {
 		w.Witness = r.dated(&quote.Request{To: r.homeAddress(), Lines: []quote.Line{usualGoods()}})
 	}
-	r.say(w, refuses(m.m.ID))
-	return true
+	return r.sayIf(w, refuses(m.m.ID))
 }
 
 // usualGoods are goods of one line that are like most.
@@ -243,7 +242,7 @@ func (r *reader) standsIn(m *methodFacts) {
 		if m.m.Priced(id) {
 			continue
 		}
-		r.say(Warning{Code: NoStandIn, Severity: Deters, About: "methods/" + m.m.ID + "/carrier", thing: id,
+		r.sayIf(Warning{Code: NoStandIn, Severity: Deters, About: "methods/" + m.m.ID + "/carrier", thing: id,
 			Method: m.m.ID, Zone: id, Row: -1, Witness: r.order(m.m, z, goods{}),
 			Text: "no price stands in where the carrier fails, so the method is not offered then"}, refuses(m.m.ID))
 	}

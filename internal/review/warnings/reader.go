@@ -231,10 +231,10 @@ func (r *reader) say(w Warning, shows claim) {
 	r.into.list = append(r.into.list, w)
 }
 
-// sayIf notes a warning if the engine shows it, for those that something else may hide.
+// sayIf notes a warning if the engine shows it, for those that something else may hide: a minimum, an agreed charge.
 func (r *reader) sayIf(w Warning, shows claim) bool {
 	w = r.worded(w, shows)
-	if w.Witness == nil || !w.Holds(r.e) {
+	if !w.Holds(r.e) {
 		return false
 	}
 	r.into.list = append(r.into.list, w)

@@ -346,7 +346,7 @@ func (r *reader) outOfReach(m *methodFacts, t *rate.Table, about string) {
 			}
 			w.Witness = r.measured(&c, x, low, high)
 		}
-		r.say(w, refuses(m.m.ID))
+		r.sayIf(w, refuses(m.m.ID))
 	}
 }
 
@@ -404,6 +404,6 @@ func (r *reader) empty(m *methodFacts, t *rate.Table, about string) {
 		if class, ok := r.classOf(&c); ok {
 			w.Witness = r.order(m.m, zone, goods{class: &class})
 		}
-		r.say(w, refuses(m.m.ID))
+		r.sayIf(w, refuses(m.m.ID))
 	}
 }
