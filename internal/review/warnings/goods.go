@@ -91,7 +91,7 @@ func (r *reader) unweighed() {
 		func(p *store.Product) bool { return p.Weight == nil },
 		weighs,
 		"no weight",
-		"looks at it: it counts as 0",
+		"looks at weights, where that counts as 0",
 		quote.NoWeight,
 	)
 }
@@ -108,13 +108,13 @@ func (r *reader) unsized() {
 	}
 	lacks := func(p *store.Product) bool { return !p.Sized() }
 	r.lacking(Warning{Code: ProductSize, Severity: Loses, About: "/length"}, lacks, bills, "no size",
-		"bills by volume: it counts as none", "")
+		"bills by volume, where that counts as none", "")
 	tidy := func(m *store.Method) bool {
 		return !bills(m) && (len(r.f.BoxesOf(m)) > 0 ||
 			inNeeds(m, func(n *store.Needs) bool { return n.LongestSide != nil || n.Girth != nil }))
 	}
 	r.lacking(Warning{Code: ProductSize, Severity: Untidy, About: "/length", thing: "boxes"}, lacks, tidy, "no size",
-		"looks at it: it takes no room and is never too long", "")
+		"looks at sizes, where that takes no room and is never too long", "")
 }
 
 // unclassed finds goods without a class where a method has prices or conditions by class, and most goods have one.
@@ -138,7 +138,7 @@ func (r *reader) unclassed() {
 		func(m *store.Method) bool {
 			return slices.ContainsFunc(m.Tables, func(t rate.Table) bool { return len(t.Classes) > 0 }) ||
 				inNeeds(m, func(n *store.Needs) bool { return len(n.WithoutClasses) > 0 })
-		}, "no class", "tells goods apart by it", "")
+		}, "no class", "tells goods apart by class", "")
 }
 
 // refusedProducts finds products that no method takes anywhere, and gives how many of each class are so.

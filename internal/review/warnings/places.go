@@ -3,6 +3,7 @@ package warnings
 import (
 	"slices"
 	"strconv"
+	"strings"
 
 	"diadrom/internal/core/place"
 	"diadrom/internal/core/plural"
@@ -136,7 +137,7 @@ func (r *reader) unserved() {
 		s := &r.ground.spots[h.spot]
 		text := plural.Count(int(h.codes), "postcode") + " of " + world.CountryName(country) + " " +
 			isAre(h.codes) + " in no zone, such as " + r.where(s) + ": buyers there are offered nothing. " +
-			"Add them to a zone, or say on Shop where you sell"
+			"Add " + themIt(int(h.codes)) + " to a zone, or say on Shop where you sell"
 		r.say(Warning{Code: UnservedCode, Severity: Blocks, About: "zones/" + r.f.Zones[zone].ID + "/places",
 			Text: text, Witness: r.usual(&s.Spot.At)}, nothing)
 	}
@@ -211,10 +212,10 @@ func (r *reader) soldTo(unpriced map[int32]bool) {
 		s := &r.ground.spots[g.spots[0]]
 		var names []string
 		for _, i := range g.spots {
-			name := world.CountryName(r.ground.spots[i].At.Country)
-			if at := &r.ground.spots[i]; at.At.Postcode != "" || at.At.City != "" || at.At.Region != "" ||
-				at.At.Lat != nil {
-				name = r.where(at)
+			name := r.whole(&r.ground.spots[i])
+			if country := world.CountryName(r.ground.spots[i].At.Country); slices.ContainsFunc(names,
+				func(n string) bool { return strings.HasPrefix(n, country+" (") }) {
+				continue
 			}
 			if !slices.Contains(names, name) {
 				names = append(names, name)
@@ -234,6 +235,18 @@ func (r *reader) soldTo(unpriced map[int32]bool) {
 			Tried: g.tried, thing: thing}
 		r.sayIf(w, nothing)
 	}
+}
+
+// whole names what a spot stands for: a country, with one of its codes where they are told apart, or an address.
+func (r *reader) whole(s *spot) string {
+	name := world.CountryName(s.At.Country)
+	switch {
+	case s.Codes > 1:
+		return name + " (such as " + r.where(s) + ")"
+	case s.At == (place.Address{Country: s.At.Country}):
+		return name
+	}
+	return r.where(s)
 }
 
 // onlyFar says whether all methods that serve a spot look at distances, so that only some of its addresses may be

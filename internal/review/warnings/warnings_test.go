@@ -43,7 +43,7 @@ var mistakes = []mistake{
 		{
 			"methods.1.needs.groups",
 			`["trade"]`,
-		}}, "blocks /store/sells_to/0: ", [][2]string{{"methods.1.needs.groups", ""}}, false},
+		}}, "blocks /store/sells_to/0: Finland (such as 00000): you sell there, and no delivery method is offered in Finland", [][2]string{{"methods.1.needs.groups", ""}}, false},
 	{
 		"a listed code in no zone",
 		UnservedCode,
@@ -381,12 +381,12 @@ var mistakes = []mistake{
 	},
 
 	{"goods that weigh nothing", ProductWeight, [][2]string{{"products.1.weight", ""}, {"products.3.weight", ""}},
-		"loses /products/1/weight: Cap, Ladle have no weight, and Parcel looks at it: it counts as 0", [][2]string{{"store.assumed_weight", `"0.3"`}}, false},
+		"loses /products/1/weight: Cap, Ladle have no weight, and Parcel looks at weights, where that counts as 0", [][2]string{{"store.assumed_weight", `"0.3"`}}, false},
 	{
 		"goods without a size in boxes",
 		ProductSize,
 		[][2]string{{"products.1.width", ""}, {"methods.0.parcels", `{"all_boxes": true}`}},
-		"untidy /products/1/length: Cap has no size, and Parcel looks at it: it takes no room",
+		"untidy /products/1/length: Cap has no size, and Parcel looks at sizes, where that takes no room",
 		[][2]string{{"methods.0.parcels", ""}},
 		false,
 	},
@@ -394,7 +394,7 @@ var mistakes = []mistake{
 		"goods without a size, billed by volume",
 		ProductSize,
 		[][2]string{{"products.1.width", ""}, {"methods.0.tables.0.by", `"billed_weight"`}},
-		"loses /products/1/length: Cap has no size, and Parcel bills by volume: it counts as none",
+		"loses /products/1/length: Cap has no size, and Parcel bills by volume, where that counts as none",
 		[][2]string{{"store.volumetric_divisor", ""}},
 		false,
 	},
@@ -402,7 +402,7 @@ var mistakes = []mistake{
 		"goods without a class",
 		ProductClass,
 		[][2]string{{"products.1.class", ""}, {"methods.1.needs.without_classes", `["hard"]`}},
-		"deters /products/1/class: Cap has no class, and Slow parcel tells goods apart by it",
+		"deters /products/1/class: Cap has no class, and Slow parcel tells goods apart by class",
 		[][2]string{{"methods.1.needs.without_classes", ""}},
 		false,
 	},
