@@ -87,13 +87,13 @@ func (r *reader) unpricedZones() map[int32]bool {
 			w.Severity, w.Witness = Blocks, r.usual(&s.Spot.At)
 			w.Text = "no delivery method has a price for it, so buyers there are offered nothing, such as in " +
 				r.where(s) + ". Type a price, or switch the zone off"
-			r.say(w, nothing)
+			r.sayIf(w, nothing)
 		case facts.by >= 0:
 			s := &r.ground.spots[facts.at]
 			w.Witness = r.usual(&s.Spot.At)
 			w.Text = "no delivery method has a price for it, so buyers there pay the prices of " +
 				r.f.ZoneName(r.f.Zones[facts.by].ID)
-			r.say(w, without(z.ID))
+			r.sayIf(w, without(z.ID))
 		}
 	}
 	return unpriced

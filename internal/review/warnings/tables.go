@@ -362,10 +362,16 @@ func (r *reader) limitIn(m *store.Method, zone string, by rate.By) (*decimal.Dec
 }
 
 // removeRow is the mend that removes a row at the end of a list; nil for others, whose break says what the next row
-// has.
+// has, and for one with the only price of a column.
 func (r *reader) removeRow(m *store.Method, t *rate.Table, row int) *Mend {
 	if row != len(t.Rows)-1 || row == 0 {
 		return nil
+	}
+	for j := range t.Zones {
+		if t.Rows[row].Charges[j] != nil &&
+			!slices.ContainsFunc(t.Rows[:row], func(other rate.Row) bool { return other.Charges[j] != nil }) {
+			return nil
+		}
 	}
 	id, list, words := m.ID, t.ID, t.RowWords(row, r.u)
 	return &Mend{"Remove the row " + words + " from " + methodName(m), func(f *store.File) error {
