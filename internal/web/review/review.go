@@ -71,9 +71,13 @@ type got struct{ What, Price string }
 type view struct {
 	Groups []group
 	Count  int
+	More   int // of them are not shown
 	Meant  []row
 	Notice string
 }
+
+// maxRows is how many warnings are shown at once, the worst of them.
+const maxRows = 200
 
 func (s *Screens) view(ctx context.Context, state *draft.State) (v view, err error) {
 	found, err := s.Of(ctx, state)
@@ -86,7 +90,8 @@ func (s *Screens) view(ctx context.Context, state *draft.State) (v view, err err
 	}
 	engine := state.Warnings().Engine()
 	v.Count = len(found.List)
-	for i := range found.List { // the worst first
+	v.More = max(v.Count-maxRows, 0)
+	for i := range found.List[:v.Count-v.More] { // the worst first
 		w := &found.List[i]
 		if n := len(v.Groups); n == 0 || v.Groups[n-1].Severity != w.Severity.String() {
 			v.Groups = append(v.Groups, group{Severity: w.Severity.String(), Says: w.Severity.Means()})
