@@ -58,6 +58,13 @@ func RemoveClass(f *store.File, id string) error {
 			return Problemf("%s names this class: remove it there first", cmp.Or(m.Name, m.ID))
 		}
 	}
+	for i := range f.Costs {
+		for j := range f.Costs[i].Tables {
+			if c := &f.Costs[i]; slices.Contains(c.Tables[j].Classes, id) {
+				return Problemf("what sending costs (%s) names this class: remove it there first", cmp.Or(c.Name, c.ID))
+			}
+		}
+	}
 	for i := range f.Products {
 		if f.Products[i].Class == id {
 			f.Products[i].Class = ""

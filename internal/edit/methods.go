@@ -67,7 +67,7 @@ func methodAt(f *store.File, id string) int {
 	return slices.IndexFunc(f.Methods, func(m store.Method) bool { return m.ID == id })
 }
 
-// RemoveMethod removes a method, unless a surcharge or an agreed charge names it.
+// RemoveMethod removes a method, unless a surcharge, an agreed charge or what methods cost names it.
 func RemoveMethod(f *store.File, id string) error {
 	const first = "the %s %s names this method: remove it there first, or switch the method off"
 	for i := range f.Surcharges {
@@ -78,6 +78,11 @@ func RemoveMethod(f *store.File, id string) error {
 	for i := range f.Agreed {
 		if a := &f.Agreed[i]; slices.Contains(a.Methods, id) {
 			return Problemf(first, "agreed charge", cmp.Or(a.Name, a.ID))
+		}
+	}
+	for i := range f.Costs {
+		if c := &f.Costs[i]; slices.Contains(c.Methods, id) {
+			return Problemf(first, "cost", cmp.Or(c.Name, c.ID))
 		}
 	}
 	f.Methods = slices.DeleteFunc(f.Methods, func(m store.Method) bool { return m.ID == id })

@@ -182,6 +182,14 @@ func RemoveZone(f *store.File, z *store.Zone) error {
 				cmp.Or(z.Name, z.ID), cmp.Or(m.Name, m.ID))
 		}
 	}
+	for i := range f.Costs {
+		for j := range f.Costs[i].Tables {
+			if c := &f.Costs[i]; slices.Contains(c.Tables[j].Zones, z.ID) {
+				return Problemf("what sending costs (%s) has a column for %s: remove it there first, or switch the zone off",
+					cmp.Or(c.Name, c.ID), cmp.Or(z.Name, z.ID))
+			}
+		}
+	}
 	i := f.ZoneIndex(z.ID)
 	f.Zones = slices.Delete(f.Zones, i, i+1)
 	return nil

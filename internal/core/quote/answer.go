@@ -1,6 +1,8 @@
 package quote
 
 import (
+	"encoding/json"
+
 	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/store"
 )
@@ -55,6 +57,12 @@ type Option struct {
 	Parcels   []Parcel `json:"parcels,omitzero"`    // of a request for them
 	Estimated bool     `json:"estimated,omitempty"` // the carrier failed, and the method's tables stand in
 
+	// of a request for costs: what it costs the shop without tax, and what is left of the charge without the tax in it,
+	// decimals as strings; null where that is not known
+	Cost   json.RawMessage `json:"cost,omitempty"`
+	Margin json.RawMessage `json:"margin,omitempty"`
+
+	Costs   *Costs      `json:"-"` // the same as numbers; nil where they are not known, or not asked for
 	Amounts Amounts     `json:"-"`
 	Free    *store.Free `json:"-"` // the rule of free delivery that counts on the day; nil for none
 }

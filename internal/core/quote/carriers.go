@@ -370,7 +370,11 @@ func (a *asked) byCarrier(m *method, w *reached) Refusal {
 		if r.Code != "" {
 			return r
 		}
-		a.note(m, w, begun, charge, optionNote{service: c.service, label: c.label,
+		said := decimal.Zero
+		for _, amount := range c.amounts {
+			said = said.Add(amount)
+		}
+		a.note(m, w, begun, charge, optionNote{service: c.service, label: c.label, said: &said,
 			days: cmp.Or(c.days, w.s.terms.Days)})
 	}
 	return Refusal{}

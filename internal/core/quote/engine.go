@@ -32,9 +32,10 @@ type Engine struct {
 	products     map[string]int
 	classes      map[string]bool
 	methods      []method
-	plans        []*plan     // how goods of methods become parcels
-	agreed       []agreement // customers', then groups', then places'
-	origins      []origin    // the places of the shop whose point is known
+	plans        []*plan             // how goods of methods become parcels
+	costings     map[string]*costing // what methods cost the shop, by their ids
+	agreed       []agreement         // customers', then groups', then places'
+	origins      []origin            // the places of the shop whose point is known
 	originOf     map[string]int
 	shipsFrom    []int           // into origins
 	metres       decimal.Decimal // metres in the store's unit of distance
@@ -134,6 +135,7 @@ func Compile(f *store.File, g *gazetteer.Gazetteer) *Engine {
 			e.methods = append(e.methods, e.method(m, zoneIndex))
 		}
 	}
+	e.costs(zoneIndex)
 	e.agreed = agreements(f)
 	return e
 }
@@ -226,7 +228,6 @@ func located(rules []place.Rule, points map[string]orb.Point) []place.Rule {
 func (e *Engine) method(m *store.Method, zoneIndex map[string]int) method {
 	c := method{
 		Method:     m,
-		served:     map[int]*served{},
 		surcharges: make([]bool, len(e.file.Surcharges)),
 		from:       -1,
 		ownFrom:    m.From != "",
@@ -246,14 +247,21 @@ func (e *Engine) method(m *store.Method, zoneIndex map[string]int) method {
 			c.surcharges[i] = c.surcharges[i] || id == m.ID
 		}
 	}
+	c.served = e.served(m, zoneIndex)
+	return c
+}
+
+// served is how the tables of a method cover the zones, by their indexes.
+func (e *Engine) served(m *store.Method, zoneIndex map[string]int) map[int]*served {
+	all := map[int]*served{}
 	for i := range m.Tables {
 		t := &m.Tables[i]
 		for j, zone := range t.Zones {
 			z := zoneIndex[zone]
-			s := c.served[z]
+			s := all[z]
 			if s == nil {
 				s = &served{byClass: map[string]int{}, rest: -1, terms: m.TermsIn(zone)}
-				c.served[z] = s
+				all[z] = s
 			}
 			for _, class := range t.Classes {
 				s.byClass[class] = len(s.tables)
@@ -264,7 +272,7 @@ func (e *Engine) method(m *store.Method, zoneIndex map[string]int) method {
 			s.tables = append(s.tables, newColumn(t, j))
 		}
 	}
-	return c
+	return all
 }
 
 // Outranks says whether a zone whose rule is so narrow would come before a match of another for an address that both

@@ -16,6 +16,7 @@ type plainWayTo struct {
 	name  string
 	step1 func() (*big.Rat, int) // nil: the tables
 	days  obj                    // nil: the method's
+	said  *big.Rat               // what the carrier said; nil where it was not asked
 }
 
 func plainServices(file, m obj, parcels []plainParcel, says plainCarrier) (ways []plainWayTo) {
@@ -64,7 +65,7 @@ func plainServices(file, m obj, parcels []plainParcel, says plainCarrier) (ways 
 			made = new(big.Rat)
 		}
 		ways = append(ways, plainWayTo{"/" + service, func() (*big.Rat, int) { return made, plainPriced },
-			days[service]})
+			days[service], said})
 	}
 	if len(ways) == 0 {
 		return refused(plainNoRate)

@@ -18,6 +18,7 @@ type plainOption struct {
 	Charge, Tax, Total string
 	Zone               string
 	Dates              string // the first and the last day of arrival
+	Cost, Margin       string // to six decimals; "" where they were not asked for, "null" where they are not known
 }
 
 type plainAnswer struct {
@@ -133,7 +134,7 @@ func plainQuote(file, request obj, outside plainOutside, said func(method string
 		at["lat"], at["lon"] = outside.street["lat"], outside.street["lon"]
 		to = at
 		request = obj{"to": to, "lines": request["lines"], "coupons": request["coupons"], "at": request["at"],
-			"group": request["group"], "customer": request["customer"]}
+			"group": request["group"], "customer": request["customer"], "costs": request["costs"]}
 	}
 	a := plainAnswer{options: map[string]plainOption{}, refused: map[string]string{}}
 	zones := plainZones(file, to)
@@ -402,8 +403,19 @@ func plainMethod(
 	if way.days != nil {
 		days = way.days
 	}
-	dates := plainDates(file, m, days, request)
-	return plainOption{charge.FloatString(2), tax.FloatString(2), total.FloatString(2), zone, dates}, ""
+	option := plainOption{Charge: charge.FloatString(2), Tax: tax.FloatString(2), Total: total.FloatString(2), Zone: zone,
+		Dates: plainDates(file, m, days, request)}
+	if truth(request, "costs", false) {
+		option.Cost, option.Margin = "null", "null"
+		if cost := plainCost(file, m, zones, parcels, distanceFrom, way); cost != nil {
+			left := new(big.Rat).Sub(charge, cost)
+			if truth(sub(sub(file, "store"), "tax"), "prices_include_tax", false) {
+				left.Sub(left, tax)
+			}
+			option.Cost, option.Margin = halfUp(cost, 6).FloatString(6), halfUp(left, 6).FloatString(6)
+		}
+	}
+	return option, ""
 }
 
 // plainExtras is steps 2 to 4.

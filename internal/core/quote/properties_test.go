@@ -6,6 +6,7 @@ import (
 	"math"
 	"math/big"
 	"slices"
+	"strings"
 	"testing"
 
 	"diadrom/internal/core/decimal"
@@ -58,6 +59,10 @@ func asPlain(o *Option) plainOption {
 	p := plainOption{Charge: o.Charge, Tax: o.Tax, Total: o.Total, Zone: o.Zone}
 	if o.Dates != nil {
 		p.Dates = o.Dates.From + " " + o.Dates.To
+	}
+	if p.Cost, p.Margin = string(o.Cost), string(o.Margin); o.Costs != nil {
+		six := func(s json.RawMessage) string { return halfUp(rat(strings.Trim(string(s), `"`)), 6).FloatString(6) }
+		p.Cost, p.Margin = six(o.Cost), six(o.Margin)
 	}
 	return p
 }

@@ -69,6 +69,9 @@ type optionNote struct {
 
 	service, label string // of a carrier
 	estimated      bool
+	said           *decimal.Decimal // what the carrier said; nil where it was not asked
+	cost           decimal.Decimal  // to the shop, where it was asked for
+	costKnown      bool
 }
 
 // rowNumbers is 0, 1, 2, …: the single row of a step is a part of it and needs no memory of its own.
@@ -200,6 +203,9 @@ func (a *asked) finish() []Option {
 			Estimated: n.estimated,
 		}
 		a.collect(&options[i], n.m)
+		if a.q.Costs {
+			a.costed(&options[i], n)
+		}
 		if a.q.Parcels {
 			options[i].Parcels = a.listParcels(n.m)
 		}

@@ -77,6 +77,9 @@ func (a *asked) note(m *method, w *reached, begun int, charge decimal.Decimal, n
 	n.m, n.zone, n.free = m, w.zone.ID, a.freeRule(&w.s.terms)
 	n.charge, n.tax, n.total = a.money(charge), a.money(tax), a.money(total)
 	n.steps, n.amounts = span{begun, len(a.steps)}, Amounts{charge, tax, total}
+	if a.q.Costs {
+		n.cost, n.costKnown = a.cost(m, w, n.said)
+	}
 	a.options = append(a.options, n)
 }
 

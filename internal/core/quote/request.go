@@ -27,6 +27,7 @@ type Request struct {
 	Customer string
 	Group    string
 	Parcels  bool      // whether each option lists its parcels
+	Costs    bool      // whether each option says what it costs the shop
 	Checkout bool      // whether the answer is for a checkout, which shows more than the price
 	Point    string    // the location at which the buyer has chosen to collect, "" for none yet
 	Collects bool      // whether a point was given, "" too: the answer then says more of each
@@ -103,6 +104,8 @@ func (e *Engine) request(r *jsonread.Reader) (q Request) {
 			q.Checkout = r.Bool(false)
 		case "parcels":
 			q.Parcels = r.Bool(false)
+		case "costs":
+			q.Costs = r.Bool(false)
 		case "group":
 			q.Group = strings.TrimSpace(r.Text())
 		case "point":

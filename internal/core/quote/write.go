@@ -17,6 +17,7 @@ type requestWire struct {
 	Group    string      `json:"group,omitempty"`
 	Point    string      `json:"point,omitempty"`
 	Parcels  bool        `json:"parcels,omitempty"`
+	Costs    bool        `json:"costs,omitempty"`
 	Checkout bool        `json:"checkout,omitempty"`
 	At       string      `json:"at,omitempty"`
 }
@@ -68,7 +69,7 @@ func (q *Request) wire(f *store.File) requestWire {
 		To:      wireAddress(&q.To),
 		Lines:   make([]lineWire, len(q.Lines)),
 		Coupons: q.Coupons, Customer: q.Customer, Group: q.Group,
-		Point: q.Point, Parcels: q.Parcels, Checkout: q.Checkout,
+		Point: q.Point, Parcels: q.Parcels, Costs: q.Costs, Checkout: q.Checkout,
 	}
 	if !q.At.IsZero() {
 		w.At = q.At.Format(time.RFC3339)

@@ -55,6 +55,7 @@ func (c *checker) check() {
 	c.methods = ids(c, "methods", len(f.Methods), "id", func(i int) string { return f.Methods[i].ID })
 	ids(c, "surcharges", len(f.Surcharges), "id", func(i int) string { return f.Surcharges[i].ID })
 	ids(c, "agreed", len(f.Agreed), "id", func(i int) string { return f.Agreed[i].ID })
+	ids(c, "costs", len(f.Costs), "id", func(i int) string { return f.Costs[i].ID })
 
 	c.needs(f.Store.Defaults.Needs, fault.Path{"store", "defaults", "needs"})
 	for i := range f.Store.Tax.Rates {
@@ -92,6 +93,7 @@ func (c *checker) check() {
 	for i, a := range f.Agreed {
 		c.references(c.methods, a.Methods, "method", fault.Path{"agreed", i, "methods"})
 	}
+	c.costs()
 }
 
 // ids indexes a list by id and notes what is missing or stands twice.
@@ -226,9 +228,19 @@ func (c *checker) method(m *Method, path fault.Path) {
 		c.add(path.With("dispatch"), fault.Missing,
 			"say on the store first when orders leave (dispatch): a method only says what is different")
 	}
+	c.tables(m.Tables, m.Classes, path)
+	for _, zone := range sortedKeys(m.Terms) {
+		termsPath := path.With("terms", zone)
+		c.reference(c.zones, zone, "zone", termsPath)
+		c.needs(m.Terms[zone].Needs, termsPath.With("needs"))
+	}
+}
+
+// tables checks the tables of a method, or of what it costs.
+func (c *checker) tables(tables []rate.Table, combine Combine, path fault.Path) {
 	ids := map[string]int{}
-	for i := range m.Tables {
-		t := &m.Tables[i]
+	for i := range tables {
+		t := &tables[i]
 		tablePath := path.With("tables", i)
 		if first, twice := ids[t.ID]; twice && t.ID != "" {
 			c.add(tablePath.With("id"), fault.Duplicate, "%.60q is already the id of table %d", t.ID, first+1)
@@ -240,11 +252,23 @@ func (c *checker) method(m *Method, path fault.Path) {
 		}
 		c.table(t, tablePath)
 	}
-	c.claims(m, path)
-	for _, zone := range sortedKeys(m.Terms) {
-		termsPath := path.With("terms", zone)
-		c.reference(c.zones, zone, "zone", termsPath)
-		c.needs(m.Terms[zone].Needs, termsPath.With("needs"))
+	c.claims(tables, combine, path)
+}
+
+// costs checks what methods cost: at most one entry names a method.
+func (c *checker) costs() {
+	first := map[string]int{}
+	for i := range c.file.Costs {
+		k, path := &c.file.Costs[i], fault.Path{"costs", i}
+		c.references(c.methods, k.Methods, "method", path.With("methods"))
+		for j, id := range k.Methods {
+			if at, twice := first[id]; twice && at != i {
+				c.add(path.With("methods", j), fault.Claimed, "what %.60q costs is already said by entry %d", id, at+1)
+			} else {
+				first[id] = i
+			}
+		}
+		c.tables(k.Tables, k.Classes, path)
 	}
 }
 
@@ -282,12 +306,12 @@ func (c *checker) needs(n *Needs, path fault.Path) {
 }
 
 // claims notes zones and goods that two tables of a method would price.
-func (c *checker) claims(m *Method, path fault.Path) {
+func (c *checker) claims(tables []rate.Table, combine Combine, path fault.Path) {
 	type claim struct{ zone, class string }
 	claimed := map[claim]int{}
-	for i, t := range m.Tables {
+	for i, t := range tables {
 		tablePath := path.With("tables", i)
-		if m.Classes == Together && len(t.Classes) > 0 {
+		if combine == Together && len(t.Classes) > 0 {
 			c.add(
 				tablePath.With("classes"),
 				fault.Shape,
@@ -296,7 +320,7 @@ func (c *checker) claims(m *Method, path fault.Path) {
 			)
 		}
 		classes := t.Classes
-		if len(classes) == 0 || m.Classes == Together {
+		if len(classes) == 0 || combine == Together {
 			classes = []string{""}
 		}
 		again := repeats(t.Zones)

@@ -29,6 +29,9 @@ func (f *File) Clone() *File {
 	})
 	c.Carriers = slices.Clone(f.Carriers)
 	c.Methods = cloneEach(f.Methods, cloneMethod)
+	c.Costs = cloneEach(f.Costs, func(k *Cost) {
+		k.Methods, k.Tables = slices.Clone(k.Methods), cloneTables(k.Tables)
+	})
 	c.Surcharges = cloneEach(f.Surcharges, func(s *Surcharge) {
 		s.Places, s.Except, s.Methods = cloneRules(s.Places), cloneRules(s.Except), slices.Clone(s.Methods)
 	})
@@ -89,7 +92,11 @@ func cloneMethod(m *Method) {
 		t.Free = cloneFree(t.Free)
 		m.Terms[zone] = t
 	}
-	m.Tables = cloneEach(m.Tables, func(t *rate.Table) {
+	m.Tables = cloneTables(m.Tables)
+}
+
+func cloneTables(tables []rate.Table) []rate.Table {
+	return cloneEach(tables, func(t *rate.Table) {
 		t.Zones, t.Classes = slices.Clone(t.Zones), slices.Clone(t.Classes)
 		t.Rows = cloneEach(t.Rows, func(r *rate.Row) {
 			r.Charges = cloneEach(r.Charges, func(c **rate.Charge) {

@@ -30,7 +30,7 @@ type Entry struct {
 
 // Lists are the names of the lists of a store file, in its order.
 var Lists = []string{"locations", "classes", "boxes", "products", "zones", "carriers", "methods", "surcharges",
-	"agreed"}
+	"agreed", "costs"}
 
 // listOf is a list of a file with what can be done with its entries.
 type listOf interface {
@@ -127,6 +127,9 @@ func (f *File) list(name string) listOf {
 	case "agreed":
 		id := func(a *Agreed) string { return a.ID }
 		return listed(f, func(f *File) *[]Agreed { return &f.Agreed }, id, deeply[Agreed], (*reader).agreed)
+	case "costs":
+		id := func(c *Cost) string { return c.ID }
+		return listed(f, func(f *File) *[]Cost { return &f.Costs }, id, deeply[Cost], (*reader).cost)
 	}
 	panic("there is no list " + name)
 }

@@ -68,6 +68,8 @@ func (r *reader) file(f *File) {
 			f.Surcharges = list(r, r.surcharge)
 		case "agreed":
 			f.Agreed = list(r, r.agreed)
+		case "costs":
+			f.Costs = list(r, r.cost)
 		default:
 			return false
 		}

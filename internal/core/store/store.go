@@ -32,6 +32,7 @@ type File struct {
 	Methods    []Method    `json:"methods"`
 	Surcharges []Surcharge `json:"surcharges"`
 	Agreed     []Agreed    `json:"agreed"`
+	Costs      []Cost      `json:"costs,omitempty"`
 }
 
 // Home is the country that codes and towns belong to where none is named: the one that the shop ships from, or
@@ -400,6 +401,17 @@ type Agreed struct {
 	Place    *AgreedPlace    `json:"place,omitempty"`
 	Methods  []string        `json:"methods,omitempty"` // none means all
 	Amount   decimal.Decimal `json:"amount"`
+}
+
+// Cost is what sending by some methods costs the shop, without tax: what a carrier bills. Its tables are those of a
+// method, with zones, rows and charges of their own.
+type Cost struct {
+	ID        string           `json:"id"`
+	Name      string           `json:"name"`
+	Methods   []string         `json:"methods"` // ids; a method has at most one entry
+	Classes   Combine          `json:"classes"` // how tables combine: together, add, dearest
+	Tables    []rate.Table     `json:"tables"`
+	PerParcel *decimal.Decimal `json:"per_parcel,omitempty"` // for each parcel beside; nil: 0
 }
 
 // AgreedPlace is an address, or all those of a postcode or a country.

@@ -108,15 +108,28 @@ func (f *File) wire() *File {
 // MarshalJSON writes a method.
 func (m Method) MarshalJSON() ([]byte, error) {
 	type alias Method
-	tables := make([]rate.Table, len(m.Tables))
-	for i, t := range m.Tables {
+	m.Tables = filled(m.Tables)
+	return json.Marshal(alias(m))
+}
+
+// MarshalJSON writes a cost.
+func (c Cost) MarshalJSON() ([]byte, error) {
+	type alias Cost
+	c.Tables = filled(c.Tables)
+	fill(&c.Methods)
+	return json.Marshal(alias(c))
+}
+
+// filled are tables with the lists that are written even when they are empty.
+func filled(list []rate.Table) []rate.Table {
+	tables := make([]rate.Table, len(list))
+	for i, t := range list {
 		fill(&t.Zones)
 		fill(&t.Classes)
 		fill(&t.Rows)
 		tables[i] = t
 	}
-	m.Tables = tables
-	return json.Marshal(alias(m))
+	return tables
 }
 
 func fill[T any](list *[]T) {

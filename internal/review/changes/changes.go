@@ -83,6 +83,7 @@ func Between(before, after Side) []Change {
 	compare(d, methods)
 	compare(d, surcharges)
 	compare(d, agreed)
+	compare(d, costs)
 	return d.list
 }
 

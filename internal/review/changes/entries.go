@@ -9,6 +9,7 @@ import (
 	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/place"
 	"diadrom/internal/core/plural"
+	"diadrom/internal/core/rate"
 	"diadrom/internal/core/store"
 	"diadrom/internal/core/terms"
 	"diadrom/internal/core/world"
@@ -313,6 +314,32 @@ var agreed = kind[store.Agreed]{list: "agreed", noun: "Agreed charges",
 		value("methods", "methods", func(a *store.Agreed) *[]string { return &a.Methods }, methodNames),
 		value("amount", "amount", func(a *store.Agreed) *decimal.Decimal { return &a.Amount }, amount),
 	}}
+
+var costs = kind[store.Cost]{list: "costs", noun: "Costs",
+	of: func(f *store.File) *[]store.Cost { return &f.Costs },
+	id: func(c *store.Cost) string { return c.ID }, name: func(c *store.Cost) string { return c.Name },
+	about: func(f *store.File, c *store.Cost) string {
+		return "what it costs to send by " + namedMethods(f, c.Methods)
+	},
+	fields: []field[store.Cost]{
+		value("name", "name", func(c *store.Cost) *string { return &c.Name }, quoted),
+		value("methods", "methods", func(c *store.Cost) *[]string { return &c.Methods }, namedMethods),
+		value("classes", "price lists", func(c *store.Cost) *store.Combine { return &c.Classes },
+			choices(combined)),
+		value("per_parcel", "for each parcel", func(c *store.Cost) **decimal.Decimal { return &c.PerParcel },
+			ifAny(amount)),
+	},
+	within: func(e *entry[store.Cost], was, is *store.Cost) {
+		tables(tablesIn(e, func(c *store.Cost) *[]rate.Table { return &c.Tables }), was.Tables, is.Tables)
+	}}
+
+// namedMethods names methods; none where there are none.
+func namedMethods(f *store.File, ids []string) string {
+	if len(ids) == 0 {
+		return "no method"
+	}
+	return methodNames(f, ids)
+}
 
 // defaultKey begins the keys of changes of the store's defaults.
 const defaultKey = "store/default_"

@@ -6,9 +6,14 @@ import (
 	"slices"
 	"strings"
 
+	"diadrom/internal/core/rate"
 	"diadrom/internal/core/store"
 	"diadrom/internal/core/terms"
 )
+
+// combined are the ways in which price lists of several classes combine.
+var combined = map[store.Combine]string{store.Together: "one for all", store.Add: "added up",
+	store.Dearest: "the dearest"}
 
 var methods kind[store.Method]
 
@@ -49,9 +54,7 @@ func methodFields() []field[store.Method] {
 			"classes",
 			"price lists of several classes",
 			func(m *store.Method) *store.Combine { return &m.Classes },
-			choices(map[store.Combine]string{
-				store.Together: "one for all", store.Add: "added up", store.Dearest: "the dearest",
-			}),
+			choices(combined),
 		),
 		flag(
 			"preselected",
@@ -172,7 +175,7 @@ func method(e *entry[store.Method], was, is *store.Method) {
 	}
 	inherits(e, was, is)
 	zoneTerms(e, was, is)
-	tables(e, was, is)
+	tables(tablesIn(e, func(m *store.Method) *[]rate.Table { return &m.Tables }), was.Tables, is.Tables)
 }
 
 // inherits says which terms a method has from the store's defaults by now, or no more.

@@ -34,80 +34,99 @@ func rowAt(t *rate.Table, key string) int {
 	return slices.IndexFunc(t.Rows, func(r rate.Row) bool { return atKey(r.At) == key })
 }
 
+// tablesOf is what has price lists: a method, or what methods cost. Its add notes a change of one, with what puts it back.
+type tablesOf struct {
+	before, after *store.File
+	add           func(key string, says func() string, back func(*[]rate.Table) error)
+}
+
+// tablesIn are the price lists of an entry.
+func tablesIn[T any](e *entry[T], of func(*T) *[]rate.Table) tablesOf {
+	return tablesOf{e.before.File, e.after.File, func(key string, says func() string, back func(*[]rate.Table) error) {
+		e.add(key, says, func(_ *store.File, now *T) error { return back(of(now)) })
+	}}
+}
+
+// tableCalled finds a price list by its id; nil where there is none.
+func tableCalled(tables []rate.Table, id string) *rate.Table {
+	for i := range tables {
+		if tables[i].ID == id {
+			return &tables[i]
+		}
+	}
+	return nil
+}
+
 // list compares two states of one price list.
 type list struct {
-	*entry[store.Method]
+	tablesOf
 	id      string
 	was, is *rate.Table
 	prefix  string // of sentences: the list's name where the method has several
 }
 
-// tables compares the price lists of a method.
-func tables(e *entry[store.Method], was, is *store.Method) {
-	prefix := func(m *store.Method, t *rate.Table) string {
-		if len(m.Tables) < 2 {
+// tables compares price lists.
+func tables(e tablesOf, was, is []rate.Table) {
+	prefix := func(t *rate.Table) string {
+		if len(is) < 2 {
 			return ""
 		}
 		return cmp.Or(t.Name, t.ID) + ", "
 	}
-	for i := range is.Tables {
-		t := &is.Tables[i]
-		old := was.Table(t.ID)
+	for i := range is {
+		t := &is[i]
+		old := tableCalled(was, t.ID)
 		if old == nil {
 			says := func() string { return "price list " + cmp.Or(t.Name, t.ID) + ": new" }
-			e.add("tables/"+t.ID, says, func(_ *store.File, now *store.Method) error {
-				if now.Table(t.ID) == nil {
+			e.add("tables/"+t.ID, says, func(now *[]rate.Table) error {
+				if tableCalled(*now, t.ID) == nil {
 					return ErrGone
 				}
-				now.Tables = slices.DeleteFunc(now.Tables, func(x rate.Table) bool { return x.ID == t.ID })
+				*now = slices.DeleteFunc(*now, func(x rate.Table) bool { return x.ID == t.ID })
 				return nil
 			})
 			continue
 		}
-		(&list{e, t.ID, old, t, prefix(is, t)}).compare()
+		(&list{e, t.ID, old, t, prefix(t)}).compare()
 	}
-	for i := range was.Tables {
-		t := &was.Tables[i]
-		if is.Table(t.ID) == nil {
+	for i := range was {
+		t := &was[i]
+		if tableCalled(is, t.ID) == nil {
 			says := func() string { return "price list " + cmp.Or(t.Name, t.ID) + ": removed" }
-			e.add("tables/"+t.ID, says, func(_ *store.File, now *store.Method) error {
-				if now.Table(t.ID) != nil {
+			e.add("tables/"+t.ID, says, func(now *[]rate.Table) error {
+				if tableCalled(*now, t.ID) != nil {
 					return errors.New("there is such a price list again")
 				}
-				now.Tables = slices.Insert(now.Tables, min(i, len(now.Tables)), *t)
+				*now = slices.Insert(*now, min(i, len(*now)), *t)
 				return nil
 			})
 		}
 	}
 	at := func(t rate.Table) int {
-		return slices.IndexFunc(was.Tables, func(x rate.Table) bool { return x.ID == t.ID })
+		return slices.IndexFunc(was, func(x rate.Table) bool { return x.ID == t.ID })
 	}
 	var order []int
-	for i := range is.Tables {
-		if j := at(is.Tables[i]); j >= 0 {
+	for i := range is {
+		if j := at(is[i]); j >= 0 {
 			order = append(order, j)
 		}
 	}
 	if !slices.IsSorted(order) {
 		says := func() string { return "price lists: in another order" }
-		e.add("tables/order", says, func(_ *store.File, now *store.Method) error {
-			slices.SortStableFunc(now.Tables, func(a, b rate.Table) int { return at(a) - at(b) })
+		e.add("tables/order", says, func(now *[]rate.Table) error {
+			slices.SortStableFunc(*now, func(a, b rate.Table) int { return at(a) - at(b) })
 			return nil
 		})
 	}
 }
 
 func (l *list) add(key string, says func() string, back func(*rate.Table) error) {
-	l.entry.add(
-		"tables/"+l.id+"/"+key,
-		func() string { return l.prefix + says() },
-		func(_ *store.File, now *store.Method) error {
-			if t := now.Table(l.id); t != nil {
-				return back(t)
-			}
-			return ErrGone
-		},
-	)
+	l.tablesOf.add("tables/"+l.id+"/"+key, func() string { return l.prefix + says() }, func(now *[]rate.Table) error {
+		if t := tableCalled(*now, l.id); t != nil {
+			return back(t)
+		}
+		return ErrGone
+	})
 }
 
 func (l *list) compare() {
@@ -131,7 +150,7 @@ func (l *list) compare() {
 			return strings.Join(out, ", ")
 		}
 		l.add("classes", func() string {
-			return "classes: " + arrow(names(l.before.File, was.Classes), names(l.after.File, is.Classes))
+			return "classes: " + arrow(names(l.before, was.Classes), names(l.after, is.Classes))
 		}, func(t *rate.Table) error { t.Classes = was.Classes; return nil })
 	}
 	if was.By != is.By || was.Edges != is.Edges || was.Graduated != is.Graduated {
@@ -189,7 +208,7 @@ func (l *list) columns() {
 		return
 	}
 	l.add("columns", func() string {
-		name := func(z *string) string { return l.after.File.ZoneName(*z) }
+		name := func(z *string) string { return l.after.ZoneName(*z) }
 		return "columns in another order: " + inOrder(is.Zones, name)
 	}, func(t *rate.Table) error {
 		columns := make([]int, len(t.Zones))
@@ -215,7 +234,7 @@ func picked[T any](list []T, at []int) []T {
 }
 
 func (l *list) addedColumn(j int, zone string) {
-	says := func() string { return l.after.File.ZoneName(zone) + ": gets prices, " + l.column(l.is, j) }
+	says := func() string { return l.after.ZoneName(zone) + ": gets prices, " + l.column(l.is, j) }
 	l.add("columns/"+zone, says, func(t *rate.Table) error {
 		c := slices.Index(t.Zones, zone)
 		if c < 0 {
@@ -230,7 +249,7 @@ func (l *list) addedColumn(j int, zone string) {
 }
 
 func (l *list) removedColumn(j int, zone string) {
-	says := func() string { return l.before.File.ZoneName(zone) + ": has no prices any more" }
+	says := func() string { return l.before.ZoneName(zone) + ": has no prices any more" }
 	l.add("columns/"+zone, says, func(t *rate.Table) error {
 		if slices.Contains(t.Zones, zone) {
 			return errors.New("this zone has prices again")
@@ -258,7 +277,7 @@ func (l *list) column(t *rate.Table, j int) string {
 		}
 		parts = append(
 			parts,
-			t.RowWords(i, l.after.File.Store.Units())+" "+cell(l.after.File, t.Rows[i].Charges[j]),
+			t.RowWords(i, l.after.Store.Units())+" "+cell(l.after, t.Rows[i].Charges[j]),
 		)
 	}
 	return strings.Join(parts, ", ")
@@ -292,7 +311,7 @@ func (l *list) rows() {
 
 func (l *list) movedRow(old, i int) {
 	key, from := atKey(l.is.Rows[i].At), l.was.Rows[old].At
-	u, v := l.before.File.Store.Units(), l.after.File.Store.Units()
+	u, v := l.before.Store.Units(), l.after.Store.Units()
 	says := func() string { return "row " + l.was.RowWords(old, u) + ": now " + l.is.RowWords(i, v) }
 	l.add("rows/"+key, says, func(t *rate.Table) error {
 		r := rowAt(t, key)
@@ -305,8 +324,8 @@ func (l *list) movedRow(old, i int) {
 }
 
 func (l *list) addedRow(i int) {
-	key, u := atKey(l.is.Rows[i].At), l.after.File.Store.Units()
-	says := func() string { return "row " + l.is.RowWords(i, u) + ": new, " + l.row(l.after.File, l.is, i) }
+	key, u := atKey(l.is.Rows[i].At), l.after.Store.Units()
+	says := func() string { return "row " + l.is.RowWords(i, u) + ": new, " + l.row(l.after, l.is, i) }
 	l.add("rows/"+key, says, func(t *rate.Table) error {
 		r := rowAt(t, key)
 		if r < 0 {
@@ -318,7 +337,7 @@ func (l *list) addedRow(i int) {
 }
 
 func (l *list) removedRow(i int) {
-	was, key, u := l.was, atKey(l.was.Rows[i].At), l.before.File.Store.Units()
+	was, key, u := l.was, atKey(l.was.Rows[i].At), l.before.Store.Units()
 	says := func() string { return "row " + was.RowWords(i, u) + ": removed" }
 	l.add("rows/"+key, says, func(t *rate.Table) error {
 		if rowAt(t, key) >= 0 {
@@ -396,11 +415,11 @@ func (l *list) cells() {
 			}
 			oldKey := atKey(was.Rows[old].At)
 			l.add("cells/"+key+"/"+zone, func() string {
-				where := l.after.File.ZoneName(zone)
+				where := l.after.ZoneName(zone)
 				if is.By != rate.ByOrder {
-					where += ", " + is.RowWords(i, l.after.File.Store.Units())
+					where += ", " + is.RowWords(i, l.after.Store.Units())
 				}
-				return where + ": " + arrow(cell(l.before.File, a), cell(l.after.File, b))
+				return where + ": " + arrow(cell(l.before, a), cell(l.after, b))
 			}, func(t *rate.Table) error {
 				r, c := rowAt(t, key), slices.Index(t.Zones, zone)
 				if r < 0 { // the row was put back before its cells

@@ -342,6 +342,8 @@ func positions(f *store.File, list string) map[string]int {
 		add(len(f.Surcharges), func(i int) string { return f.Surcharges[i].ID })
 	case "agreed":
 		add(len(f.Agreed), func(i int) string { return f.Agreed[i].ID })
+	case "costs":
+		add(len(f.Costs), func(i int) string { return f.Costs[i].ID })
 	case "carriers":
 		add(len(f.Carriers), func(i int) string { return f.Carriers[i].ID })
 	case "locations":

@@ -249,7 +249,7 @@ func (s *Services) Try(e *quote.Engine, c *store.Carrier, list []carriers.Servic
 	t := edit.EmptyTable("try", "", rate.ByOrder)
 	t.Zones, t.Rows[0].Charges = []string{"try"}, make([]*rate.Charge, 1)
 	m.Tables = []rate.Table{t}
-	f.Methods, f.Surcharges, f.Agreed = []store.Method{m}, nil, nil
+	f.Methods, f.Surcharges, f.Agreed, f.Costs = []store.Method{m}, nil, nil, nil
 	f.Zones = []store.Zone{{ID: "try", Enabled: true, Places: []place.Rule{{World: true}}}}
 	q.Parcels = true
 	return e.Again(f).AskingCarriers(s.Carriers.Anew()).Quote(&q)

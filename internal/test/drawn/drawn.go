@@ -264,11 +264,12 @@ func Store(t *rapid.T) obj {
 		},
 		"carriers": []any{obj{"id": "post", "name": "Post", "url": "http://post.example"}},
 		"boxes": []any{
-			obj{"id": "small", "length": "50", "width": "20", "height": "15", "weight": "0.2"},
+			obj{"id": "small", "length": "50", "width": "20", "height": "15", "weight": "0.2", "cost": "0.60"},
 			obj{"id": "large", "length": "80", "width": "40", "height": "35.5", "weight": "1", "max_weight": "25"},
 			obj{"id": "tube", "length": "90", "width": "15", "height": "15"},
 		},
 	}
+	file["costs"] = drawCosts(t, ids, methods)
 	shop := file["store"].(obj)
 	if rapid.Bool().Draw(t, "volumetric") {
 		shop["volumetric_divisor"] = rapid.SampledFrom([]string{"5000", "6000", "7"}).Draw(t, "divisor")
@@ -341,6 +342,33 @@ func drawParcels(t *rapid.T) obj {
 		copied[k] = v
 	}
 	return copied
+}
+
+// drawCosts draws what some of the methods cost the shop.
+func drawCosts(t *rapid.T, zones, methods []any) []any {
+	costs := []any{}
+	left := methods
+	for i := range rapid.IntRange(0, 2).Draw(t, "costs") {
+		n := rapid.IntRange(0, len(left)).Draw(t, "cost of methods")
+		named := []any{}
+		for _, m := range left[:n] {
+			named = append(named, m.(obj)["id"])
+		}
+		left = left[n:]
+		c := obj{"id": fmt.Sprintf("c%d", i), "methods": named,
+			"classes": rapid.SampledFrom([]string{"together", "add", "dearest"}).Draw(t, "cost classes")}
+		served := zones[:rapid.IntRange(1, len(zones)).Draw(t, "cost zones")]
+		if c["classes"] == "together" {
+			c["tables"] = []any{drawTable(t, "all", served, []any{})}
+		} else {
+			c["tables"] = []any{drawTable(t, "a", served, []any{"a"}), drawTable(t, "rest", served, []any{})}
+		}
+		if Maybe(t, "per parcel") {
+			c["per_parcel"] = Amount(t, "per parcel")
+		}
+		costs = append(costs, c)
+	}
+	return costs
 }
 
 // drawPeriod draws a period around the moments of requests.
@@ -417,6 +445,9 @@ func Request(t *rapid.T) obj {
 	}
 	if Maybe(t, "customer") {
 		q["customer"] = "C-1"
+	}
+	if rapid.Bool().Draw(t, "costs") {
+		q["costs"] = true
 	}
 	return q
 }

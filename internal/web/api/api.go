@@ -51,6 +51,7 @@ func (s Shops) engine(c *gin.Context) *quote.Engine {
 	if who == Shop {
 		c.Set("key", key)
 	}
+	c.Set("person", who == Person)
 	carriers := c.Query("carriers")
 	switch of := c.Query("of"); {
 	case who == Nobody:
@@ -182,6 +183,10 @@ func (l *limits) quotes(c *gin.Context, engine *quote.Engine) {
 	requests, many, faults := engine.ReadLimited(in.Bytes(), readLimits)
 	if len(faults) > 0 {
 		faulty(c, faults, many && len(requests) >= MaxRequests)
+		return
+	}
+	if !c.GetBool("person") && slices.ContainsFunc(requests, func(q quote.Request) bool { return q.Costs }) {
+		problem(c, http.StatusForbidden, "what sending costs the shop is for people of the shop who are signed in", nil)
 		return
 	}
 	if key != nil && len(requests) > 0 {

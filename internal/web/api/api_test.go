@@ -146,6 +146,23 @@ func (s *shop) get(t require.TestingT, path string) (int, string) {
 	return resp.StatusCode, string(body)
 }
 
+// What sending costs is nobody's business but the shop's.
+func TestCostsAreForPeopleOfTheShop(t *testing.T) {
+	s := opened(t)
+	const body = `{"to": {"country": "FI", "postcode": "00100"}, "lines": [{"sku": "TOWEL-70", "quantity": 1}], "costs": true}`
+	status, answer := s.ask(t, body, true)
+	assert.Equal(t, http.StatusOK, status, answer)
+	assert.Contains(t, answer, `"cost":null,"margin":null`, "the demo does not say what its methods cost")
+	s.asker = Shop
+	status, answer = s.ask(t, body, true)
+	assert.Equal(t, http.StatusForbidden, status, answer)
+	status, _ = s.ask(t, "["+body+"]", true)
+	assert.Equal(t, http.StatusForbidden, status)
+	status, answer = s.ask(t, strings.Replace(body, `"costs": true`, `"costs": false`, 1), true)
+	assert.Equal(t, http.StatusOK, status)
+	assert.NotContains(t, answer, `"cost"`)
+}
+
 func TestWarningsAreForPeopleOfTheShop(t *testing.T) {
 	s := opened(t)
 	status, body := s.get(t, "/api/v1/review")
