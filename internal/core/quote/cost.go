@@ -2,6 +2,7 @@ package quote
 
 import (
 	"encoding/json"
+	"slices"
 
 	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/store"
@@ -20,7 +21,7 @@ func (e *Engine) costs(zoneIndex map[string]int) {
 		c := &e.file.Costs[i]
 		for j := range e.methods {
 			m := &e.methods[j]
-			if !contains(c.Methods, m.ID) {
+			if !slices.Contains(c.Methods, m.ID) {
 				continue
 			}
 			k := &costing{method: *m}
@@ -35,18 +36,9 @@ func (e *Engine) costs(zoneIndex map[string]int) {
 	}
 }
 
-func contains(list []string, text string) bool {
-	for _, have := range list {
-		if have == text {
-			return true
-		}
-	}
-	return false
-}
-
-// cost is what an option costs the shop, without tax: the tables of its method's entry for the method's parcels, or else
-// what the carrier said, and so much for each parcel and each box. It is false where that is not known: where there
-// is neither, and where the tables have a gap.
+// cost is what an option costs the shop, without tax: the tables of its method's entry for the method's parcels, or
+// else what the carrier said, and so much for each parcel and each box. It is false where that is not known: where
+// there is neither, and where the tables have a gap.
 func (a *asked) cost(m *method, w *reached, said *decimal.Decimal) (cost decimal.Decimal, known bool) {
 	k := a.e.costings[m.ID]
 	switch {

@@ -403,8 +403,13 @@ func plainMethod(
 	if way.days != nil {
 		days = way.days
 	}
-	option := plainOption{Charge: charge.FloatString(2), Tax: tax.FloatString(2), Total: total.FloatString(2), Zone: zone,
-		Dates: plainDates(file, m, days, request)}
+	option := plainOption{
+		Charge: charge.FloatString(2),
+		Tax:    tax.FloatString(2),
+		Total:  total.FloatString(2),
+		Zone:   zone,
+		Dates:  plainDates(file, m, days, request),
+	}
 	if truth(request, "costs", false) {
 		option.Cost, option.Margin = "null", "null"
 		if cost := plainCost(file, m, zones, parcels, distanceFrom, way); cost != nil {

@@ -79,6 +79,16 @@ func (f *File) Box(id string) *Box {
 	return at(f.Boxes, find(f.Boxes, id, func(b *Box) string { return b.ID }))
 }
 
+// CostOf is what sending by a method costs; nil where the store does not say that.
+func (f *File) CostOf(method string) *Cost {
+	for i := range f.Costs {
+		if slices.Contains(f.Costs[i].Methods, method) {
+			return &f.Costs[i]
+		}
+	}
+	return nil
+}
+
 // BoxName is what a kind of box is called; its id where it has no name.
 func (f *File) BoxName(id string) string {
 	if b := f.Box(id); b != nil {

@@ -34,7 +34,8 @@ func rowAt(t *rate.Table, key string) int {
 	return slices.IndexFunc(t.Rows, func(r rate.Row) bool { return atKey(r.At) == key })
 }
 
-// tablesOf is what has price lists: a method, or what methods cost. Its add notes a change of one, with what puts it back.
+// tablesOf is what has price lists: a method, or what methods cost. Its add notes a change of one, with what puts it
+// back.
 type tablesOf struct {
 	before, after *store.File
 	add           func(key string, says func() string, back func(*[]rate.Table) error)

@@ -47,6 +47,8 @@ type option struct {
 	Boxed          bool
 	Tax            string
 	Kind           string
+	Cost           string // what it costs the shop and what is left of it; "" where nothing says that
+	Loses          bool   // whether it costs more than is left of the charge without tax
 }
 
 // pendingMethod is a method whose carrier is still being asked.
@@ -137,6 +139,7 @@ func (s *Screens) tillQuoted(ctx context.Context, state *draft.State, slips Slip
 		v.Names[f.Methods[i].ID] = f.Methods[i].BuyersLabel()
 	}
 	q, at, addressErr := samples.Request(state.Engine, t)
+	q.Costs = true
 	for i := range q.Lines {
 		v.Lines = append(v.Lines, lineOf(f, &q.Lines[i], t.Cart[at[i]], at[i], &slips))
 	}
@@ -407,7 +410,32 @@ func optionOf(f *store.File, a *quote.Answer, o *quote.Option) option {
 	if o.Tax != decimal.Zero.Fixed(u.Digits) {
 		v.Tax = world.Price(o.Tax, f.Store.Currency)
 	}
+	v.Cost, v.Loses = costOf(f, o)
 	return v
+}
+
+// costOf says what an option costs the shop and what is left of it, and whether that is less than nothing. Where the
+// shop says nothing of what the method costs, it is "".
+func costOf(f *store.File, o *quote.Option) (says string, loses bool) {
+	u := f.Store.Units()
+	entry := f.CostOf(o.Method)
+	switch {
+	case o.Costs == nil && entry == nil:
+		return "", false
+	case o.Costs == nil:
+		return "cost not known: " + cmp.Or(entry.Name, entry.ID) + " has no price for this order", false
+	}
+	sum := func(d decimal.Decimal) string { return world.Price(u.Money(d), f.Store.Currency) }
+	says = "costs you " + sum(o.Costs.Cost)
+	left := o.Costs.Margin
+	if left.Sign() < 0 {
+		return says + ", a loss of " + sum(left.Neg()), true
+	}
+	says += ", leaves " + sum(left)
+	if f.Store.Tax.PricesIncludeTax && o.Tax != decimal.Zero.Fixed(u.Digits) {
+		says += " after tax"
+	}
+	return says, false
 }
 
 // breakdownStep is a line of the breakdown with the page on which it is set; "" where there is none.
