@@ -216,6 +216,7 @@ type APIKey struct {
 	ID      int64
 	Name    string
 	Kept    string // SHA-256
+	Costs   bool   // whether its holder may ask what sending costs the shop
 	At      time.Time
 	By      int64
 	Revoked time.Time // zero where it holds
@@ -225,7 +226,7 @@ type APIKey struct {
 func (db *DB) APIKeys(ctx context.Context) (list []APIKey, err error) {
 	rows, err := db.sql.QueryContext(
 		ctx,
-		"SELECT id, name, hash, made_at, made_by, revoked_at FROM api_key ORDER BY id",
+		"SELECT id, name, hash, costs, made_at, made_by, revoked_at FROM api_key ORDER BY id",
 	)
 	if err != nil {
 		return nil, err
@@ -234,7 +235,7 @@ func (db *DB) APIKeys(ctx context.Context) (list []APIKey, err error) {
 	for rows.Next() {
 		var k APIKey
 		var at, revoked string
-		if err := rows.Scan(&k.ID, &k.Name, &k.Kept, &at, &k.By, &revoked); err != nil {
+		if err := rows.Scan(&k.ID, &k.Name, &k.Kept, &k.Costs, &at, &k.By, &revoked); err != nil {
 			return nil, err
 		}
 		if k.At, err = time.Parse(time.RFC3339, at); err != nil {
@@ -250,13 +251,14 @@ func (db *DB) APIKeys(ctx context.Context) (list []APIKey, err error) {
 	return list, rows.Err()
 }
 
-// AddAPIKey keeps a key by what is kept of its secret.
-func (db *DB) AddAPIKey(ctx context.Context, name, kept string, by int64) error {
+// AddAPIKey keeps a key by what is kept of its secret, with the right to ask for costs or without.
+func (db *DB) AddAPIKey(ctx context.Context, name, kept string, costs bool, by int64) error {
 	_, err := db.sql.ExecContext(
 		ctx,
-		"INSERT INTO api_key (name, hash, made_at, made_by) VALUES (?, ?, ?, ?)",
+		"INSERT INTO api_key (name, hash, costs, made_at, made_by) VALUES (?, ?, ?, ?, ?)",
 		name,
 		kept,
+		costs,
 		now(),
 		by,
 	)

@@ -29,16 +29,16 @@ func TestTheTillSaysWhatAnOptionCostsTheShop(t *testing.T) {
 	s := opened(t, with, true)
 	s.post("/till/destination", "to", "20100 Turku")
 	_, body := s.get("/zones")
-	holds(t, body, "costs you €5.45, leaves €0.05 after tax",
-		"cost not known: Lockers 2026 has no price for this order") // 6.90 − 1.40 − 4.00 − 0.35 − 1.10 for the box
+	holds(t, body, "Costs you €5.45, leaves €0.05 after tax",
+		"Cost not known: Lockers 2026 has no price for this order") // 6.90 − 1.40 − 4.00 − 0.35 − 1.10 for the box
 	s.post("/till/line", "line", "0", "field", "quantity", "value", "5")
 	_, body = s.get("/zones")
 	holds(t, body, "cost loses", ", a loss of €") // delivery is free by then
 	_, body = s.get("/checkout")
-	assert.NotContains(t, body, "costs you")
+	assert.NotContains(t, body, "Costs you")
 	plain := lauha(t)
 	plain.post("/till/destination", "to", "20100 Turku")
 	_, body = plain.get("/zones")
-	assert.NotContains(t, body, "costs you €5.45")
-	assert.NotContains(t, body, "cost not known")
+	assert.NotContains(t, body, "Costs you €5.45")
+	assert.NotContains(t, body, "Cost not known")
 }

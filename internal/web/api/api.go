@@ -33,6 +33,7 @@ type Asker int
 const (
 	Nobody Asker = iota
 	Shop
+	CostedShop // a shop whose key was made with the right to ask what sending costs it
 	Person
 )
 
@@ -48,10 +49,10 @@ type Shops struct {
 // engine gives what a request is answered from; nil where it has been answered already.
 func (s Shops) engine(c *gin.Context) *quote.Engine {
 	who, key := s.Asker(c.Request)
-	if who == Shop {
+	if who == Shop || who == CostedShop {
 		c.Set("key", key)
 	}
-	c.Set("person", who == Person)
+	c.Set("costs", who == CostedShop || who == Person)
 	carriers := c.Query("carriers")
 	switch of := c.Query("of"); {
 	case who == Nobody:
@@ -185,8 +186,8 @@ func (l *limits) quotes(c *gin.Context, engine *quote.Engine) {
 		faulty(c, faults, many && len(requests) >= MaxRequests)
 		return
 	}
-	if !c.GetBool("person") && slices.ContainsFunc(requests, func(q quote.Request) bool { return q.Costs }) {
-		problem(c, http.StatusForbidden, "what sending costs the shop is for people of the shop who are signed in", nil)
+	if !c.GetBool("costs") && slices.ContainsFunc(requests, func(q quote.Request) bool { return q.Costs }) {
+		problem(c, http.StatusForbidden, "what sending costs the shop is for its people, and for keys that were made with that right", nil)
 		return
 	}
 	if key != nil && len(requests) > 0 {

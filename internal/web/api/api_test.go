@@ -161,6 +161,10 @@ func TestCostsAreForPeopleOfTheShop(t *testing.T) {
 	status, answer = s.ask(t, strings.Replace(body, `"costs": true`, `"costs": false`, 1), true)
 	assert.Equal(t, http.StatusOK, status)
 	assert.NotContains(t, answer, `"cost"`)
+	s.asker = CostedShop
+	status, answer = s.ask(t, body, true)
+	assert.Equal(t, http.StatusOK, status, answer)
+	assert.Contains(t, answer, `"cost":null,"margin":null`)
 }
 
 func TestWarningsAreForPeopleOfTheShop(t *testing.T) {

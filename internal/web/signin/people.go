@@ -37,6 +37,7 @@ type peopleView struct {
 	OwnSlip          string // of one's own passphrase
 	Said             string
 	KeyName, KeySlip string
+	KeyCosts         bool
 	Key, KeyOf       string // a key that was just made: shown this once
 	Events           []eventRow
 	Older            int64 // before which event there are more; 0 where there are none
@@ -268,17 +269,22 @@ func (s *Screens) addKey(c *gin.Context) {
 	ctx := c.Request.Context()
 	name, err := auth.Name(c.PostForm("name"))
 	secret, kept := auth.Secret("diadrom_")
+	costs := c.PostForm("costs") != ""
+	detail := name
+	if costs {
+		detail += ", with costs"
+	}
 	if err != nil {
 		err = shell.Refusef("%s", err.Error())
-	} else if err = s.db.AddAPIKey(ctx, name, kept, shell.Person(ctx).ID); err == nil {
+	} else if err = s.db.AddAPIKey(ctx, name, kept, costs, shell.Person(ctx).ID); err == nil {
 		err = s.loadKeys(ctx)
-		s.notes.Note(c.Request, auth.KeyMade, shell.Person(ctx), name)
+		s.notes.Note(c.Request, auth.KeyMade, shell.Person(ctx), detail)
 	}
 	s.answerPeople(c, err, func(v *peopleView, text string) {
 		if v.KeySlip = text; text == "" {
 			v.Key, v.KeyOf = secret, name
 		} else {
-			v.KeyName = c.PostForm("name")
+			v.KeyName, v.KeyCosts = c.PostForm("name"), costs
 		}
 	})
 }

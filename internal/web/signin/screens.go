@@ -10,6 +10,7 @@ import (
 	"diadrom/internal/auth"
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/sqlite"
+	"diadrom/internal/web/api"
 	"diadrom/internal/web/shell"
 	"diadrom/internal/web/visitor"
 
@@ -41,7 +42,7 @@ type Screens struct {
 	visitors *visitor.Options
 	Options
 	attempts *auth.Attempts
-	keys     atomic.Pointer[map[string]bool] // API keys, by what is kept of them: whether they hold
+	keys     atomic.Pointer[map[string]api.Asker] // who asks with a key that holds, by what is kept of it
 }
 
 // Options say who may sign in.

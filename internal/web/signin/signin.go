@@ -47,8 +47,9 @@ func (s *Screens) Asker(r *http.Request) (who api.Asker, key string) {
 	}
 	if scheme, key, ok := strings.Cut(r.Header.Get("Authorization"), " "); ok &&
 		strings.EqualFold(scheme, "Bearer") {
-		if kept := auth.Kept(strings.TrimSpace(key)); (*s.keys.Load())[kept] {
-			return api.Shop, kept
+		kept := auth.Kept(strings.TrimSpace(key))
+		if who := (*s.keys.Load())[kept]; who != api.Nobody {
+			return who, kept
 		}
 		return api.Nobody, ""
 	}
@@ -64,9 +65,15 @@ func (s *Screens) loadKeys(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	keys := make(map[string]bool, len(list))
+	keys := make(map[string]api.Asker, len(list))
 	for _, k := range list {
-		keys[k.Kept] = k.Revoked.IsZero()
+		switch {
+		case !k.Revoked.IsZero():
+		case k.Costs:
+			keys[k.Kept] = api.CostedShop
+		default:
+			keys[k.Kept] = api.Shop
+		}
 	}
 	s.keys.Store(&keys)
 	return nil

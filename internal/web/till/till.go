@@ -423,10 +423,10 @@ func costOf(f *store.File, o *quote.Option) (says string, loses bool) {
 	case o.Costs == nil && entry == nil:
 		return "", false
 	case o.Costs == nil:
-		return "cost not known: " + cmp.Or(entry.Name, entry.ID) + " has no price for this order", false
+		return "Cost not known: " + cmp.Or(entry.Name, entry.ID) + " has no price for this order", false
 	}
 	sum := func(d decimal.Decimal) string { return world.Price(u.Money(d), f.Store.Currency) }
-	says = "costs you " + sum(o.Costs.Cost)
+	says = "Costs you " + sum(o.Costs.Cost)
 	left := o.Costs.Margin
 	if left.Sign() < 0 {
 		return says + ", a loss of " + sum(left.Neg()), true
