@@ -17,7 +17,8 @@ func TestTheTillSaysWhatAnOptionCostsTheShop(t *testing.T) {
 	require.NoError(t, err)
 	data := f.Write()
 	entry := `"costs":[{"id":"post","name":"Post 2026","methods":["parcel"],"per_parcel":"0.35","tables":[{"id":"t",` +
-		`"zones":["finland"],"by":"weight","edges":"up_to","rows":[{"at":null,"charges":["4.00"]}]}]},` +
+		`"zones":["finland"],"by":"weight","edges":"up_to",` +
+		`"rows":[{"at":null,"charges":["4.00"]}]}]},` +
 		`{"id":"lockers","name":"Lockers 2026","methods":["locker"],"tables":[{"id":"t","zones":["finland"],"by":"order",` +
 		`"rows":[{"charges":[null]}]}]}]}`
 	at := len(data) - 1

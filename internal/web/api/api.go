@@ -187,7 +187,8 @@ func (l *limits) quotes(c *gin.Context, engine *quote.Engine) {
 		return
 	}
 	if !c.GetBool("costs") && slices.ContainsFunc(requests, func(q quote.Request) bool { return q.Costs }) {
-		problem(c, http.StatusForbidden, "what sending costs the shop is for its people, and for keys that were made with that right", nil)
+		why := "what sending costs the shop is for its people, and for keys that were made with that right"
+		problem(c, http.StatusForbidden, why, nil)
 		return
 	}
 	if key != nil && len(requests) > 0 {
