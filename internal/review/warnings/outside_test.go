@@ -88,7 +88,8 @@ func TestAColumnThatWasLiveAndIsGoneIsNamed(t *testing.T) {
 	assert.Contains(
 		t,
 		found,
-		"column_gone /methods/0/tables: Parcel to North: its own prices were removed, so buyers there pay those of Finland.",
+		"column_gone /methods/0/tables: Parcel to North: its own prices were removed, so buyers there pay those of "+
+			"Finland.",
 	)
 	o.Live = quote.Compile(f, nil)
 	assert.NotContains(t, strings.Join(beside(t, f, o), " "), "column_gone", "it is live by now")

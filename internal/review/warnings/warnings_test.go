@@ -43,7 +43,8 @@ var mistakes = []mistake{
 		{
 			"methods.1.needs.groups",
 			`["trade"]`,
-		}}, "blocks /store/sells_to/0: Finland (such as 00000): you sell there, and no delivery method is offered in Finland", [][2]string{{"methods.1.needs.groups", ""}}, false},
+		}}, "blocks /store/sells_to/0: Finland (such as 00000): you sell there, and no delivery method is offered in Finland",
+		[][2]string{{"methods.1.needs.groups", ""}}, false},
 	{
 		"a listed code in no zone",
 		UnservedCode,
@@ -82,13 +83,15 @@ var mistakes = []mistake{
 			{"zones.3", `{"id": "lv", "name": "Latvia", "places": [{"country": "LV"}]}`},
 			{"store.sells_to", ""},
 		},
-		"blocks /zones/3: Latvia: no delivery method has a price for it, so buyers there are offered nothing, such as in Latvia",
+		"blocks /zones/3: Latvia: no delivery method has a price for it, so buyers there are offered nothing, such " +
+			"as in Latvia",
 		[][2]string{{"zones.3.enabled", `false`}}, false},
 	{"two zones that tie", ZonesTie, [][2]string{{"zones.3", `{"id": "tie", "name": "Tie", "places": [{"country": "FI",
 		"postcodes": ["97*", "98*"]}]}`}}, "untidy /zones/0: North: it ties with Tie at 97000, where North counts because it stands first",
 		[][2]string{{"zones.3.places.0.postcodes.0", `"95*"`}}, false},
 	{"a postcode twice", EntryRepeated, [][2]string{{"zones.0.places.0.postcodes.2", `"96*"`}},
-		"untidy /zones/0/places/0: North: FI 96* stands twice in this zone", [][2]string{{"zones.0.places.0.postcodes.2", `"95*"`}}, false},
+		"untidy /zones/0/places/0: North: FI 96* stands twice in this zone",
+		[][2]string{{"zones.0.places.0.postcodes.2", `"95*"`}}, false},
 	{
 		"a postcode inside another entry",
 		EntrySwallowed,
@@ -101,7 +104,8 @@ var mistakes = []mistake{
 		{"country": "GB", "postcodes": ["BT", "BT1"]}]}`}}, "untidy /zones/3/places/0: Belfast: GB BT1 is inside",
 		[][2]string{{"zones.3.places.0.postcodes.1", `"IM1"`}}, false},
 	{"a code that no list has", EntryUnlisted, [][2]string{{"zones.0.places.0.postcodes", `["96*", "97000"]`}},
-		"untidy /zones/0/places/0: North: FI 97000 is on no list of places", [][2]string{{"zones.0.places.0.postcodes.1", `"97100"`}}, true},
+		"untidy /zones/0/places/0: North: FI 97000 is on no list of places",
+		[][2]string{{"zones.0.places.0.postcodes.1", `"97100"`}}, true},
 	{
 		"a surcharge where nothing is delivered",
 		SurchargeIdle,
@@ -149,7 +153,8 @@ var mistakes = []mistake{
 		"a name that says where, and a broader zone",
 		OfferedElsewhere,
 		[][2]string{{"methods.1.name", `"Slow parcel to Finland"`}},
-		"loses /methods/1/name: Slow parcel to Finland: “Slow parcel to Finland” is offered to Estonia too, at the prices of Estonia",
+		"loses /methods/1/name: Slow parcel to Finland: “Slow parcel to Finland” is offered to Estonia too, at the " +
+			"prices of Estonia",
 		[][2]string{{"methods.1.terms", `{"ee": {"enabled": false}}`}},
 		false,
 	},
@@ -161,12 +166,14 @@ var mistakes = []mistake{
 			{"methods.1.tables.0.rows.1.charges", `[null, "4.00", "6.00"]`},
 		}, false},
 	{"abroad, and offered at home", OfferedElsewhere, [][2]string{{"methods.1.label", `"Parcel abroad"`}},
-		"loses /methods/1/name: Slow parcel: “Parcel abroad” is offered to ", [][2]string{{"methods.1.terms", `{"fi": {"enabled": false}}`}}, false},
+		"loses /methods/1/name: Slow parcel: “Parcel abroad” is offered to ",
+		[][2]string{{"methods.1.terms", `{"fi": {"enabled": false}}`}}, false},
 	{
 		"terms without a price, where a broader zone has one",
 		TermsUnused,
 		[][2]string{{"methods.1.terms", `{"north": {"minimum": "9.00"}}`}},
-		"loses /methods/1/terms/north: Slow parcel to North: this method has terms here and no price, so buyers get the terms",
+		"loses /methods/1/terms/north: Slow parcel to North: this method has terms here and no price, so buyers get " +
+			"the terms",
 		[][2]string{{"methods.1.terms", ""}},
 		false,
 	},
@@ -205,14 +212,16 @@ var mistakes = []mistake{
 	},
 	{"free from what the method does not take", FreeUnreachable, [][2]string{{"methods.0.free.coupons", ""},
 		{"methods.0.needs", `{"subtotal": {"to": "99"}}`}},
-		"deters /methods/0/free: Parcel: no order gets free delivery: it needs €100.00 and this method takes up to €99.00",
+		"deters /methods/0/free: Parcel: no order gets free delivery: it needs €100.00 and this method takes up to " +
+			"€99.00",
 		[][2]string{{"methods.0.needs.subtotal.to", `"100"`}}, false},
 	{
 		"free from more than fits in a letter",
 		FreeUnreachable,
 		[][2]string{{"methods.2", `{"id": "letter", "name": "Letter",
 		"free": {"subtotal": "60"}, "needs": {"weight": {"to": "0.25"}}, "tables": [` + list(`"2.00"`) + `]}`}},
-		"deters /methods/2/free: Letter: no order gets free delivery: it needs €60.00, and goods that weigh up to 0.25 kg are worth",
+		"deters /methods/2/free: Letter: no order gets free delivery: it needs €60.00, and goods that weigh up to " +
+			"0.25 kg are worth",
 		[][2]string{{"methods.2.free.subtotal", `"50"`}},
 		false,
 	},
@@ -230,7 +239,8 @@ var mistakes = []mistake{
 		"free in its name, and charged",
 		FreeUntrue,
 		[][2]string{{"methods.1.label", `"Free from €50"`}, {"methods.1.free", ""}},
-		"deters /methods/1/label: Slow parcel: buyers read “Free from €50”, and to Finland it costs €5.00 at €50.00 of goods",
+		"deters /methods/1/label: Slow parcel: buyers read “Free from €50”, and to Finland it costs €5.00 at €50.00 " +
+			"of goods",
 		[][2]string{{"methods.1.free", `{"subtotal": "50"}`}},
 		false,
 	},
@@ -241,9 +251,11 @@ var mistakes = []mistake{
 		"deters /methods/0/free: Parcel: free delivery has ended: it was available until 25 November 2026",
 		[][2]string{{"methods.0.free.available.to", `"2026-11-26"`}}, false},
 	{"a method that has ended", OfferEnded, [][2]string{{"methods.1.available", `{"to": "2026-11-25"}`}},
-		"deters /methods/1/available: Slow parcel: this has ended", [][2]string{{"methods.1.available.to", `"2026-11-26"`}}, false},
+		"deters /methods/1/available: Slow parcel: this has ended",
+		[][2]string{{"methods.1.available.to", `"2026-11-26"`}}, false},
 	{"an offer of another year", OfferNever, [][2]string{{"methods.0.free.available", `{"from": "2062-11-25"}`}},
-		"deters /methods/0/free: Parcel: this begins only in more than a year, from 25 November 2062: is the year right?",
+		"deters /methods/0/free: Parcel: this begins only in more than a year, from 25 November 2062: is the year " +
+			"right?",
 		[][2]string{{"methods.0.free.available.from", `"2026-12-01"`}}, false},
 	{"free while the method is not there", OfferNever, [][2]string{{"methods.0.available", `{"to": "2026-12-01"}`},
 		{
@@ -252,7 +264,8 @@ var mistakes = []mistake{
 		}}, "deters /methods/0/free: Parcel: free delivery is available from 2",
 		[][2]string{{"methods.0.free.available.from", `"2026-12-01"`}}, false},
 	{"a coupon in two spellings", CouponSpelling, [][2]string{{"methods.1.free.coupons", `["sauna-10"]`}},
-		"deters /methods/1: Slow parcel: it spells a coupon “sauna-10” and Parcel “SAUNA10”", [][2]string{{"methods.1.free.coupons", `["SAUNA20"]`}}, false},
+		"deters /methods/1: Slow parcel: it spells a coupon “sauna-10” and Parcel “SAUNA10”",
+		[][2]string{{"methods.1.free.coupons", `["SAUNA20"]`}}, false},
 	{
 		"less than the box costs",
 		BelowCost,
@@ -308,7 +321,8 @@ var mistakes = []mistake{
 	},
 
 	{"a heavier parcel costs less", PriceFalls, [][2]string{{"methods.0.tables.0.rows.1.charges.1", `"6.00"`}},
-		"loses /methods/0/tables/0/rows/1/charges/1: Parcel to Finland: at 2 kg the price falls from €7.00 to €6.00, so that a heavier parcel costs less",
+		"loses /methods/0/tables/0/rows/1/charges/1: Parcel to Finland: at 2 kg the price falls from €7.00 to " +
+			"€6.00, so that a heavier parcel costs less",
 		[][2]string{{"methods.0.minimum", `"7.00"`}}, false},
 	{
 		"more items cost less",
@@ -324,7 +338,8 @@ var mistakes = []mistake{
 		PriceFalls,
 		[][2]string{{"methods.2", `{"id": "van", "name": "Van", "tables": [{"id": "l", "zones": ["fi"],
 		"by": "distance", "edges": "up_to", "rows": [{"at": "20", "charges": ["9.00"]}, {"at": "60", "charges": ["5.00"]}]}]}`}},
-		"loses /methods/2/tables/0/rows/1/charges/0: Van to Finland: at 20 km the price falls from €9.00 to €5.00, so that a longer way",
+		"loses /methods/2/tables/0/rows/1/charges/0: Van to Finland: at 20 km the price falls from €9.00 to €5.00, " +
+			"so that a longer way",
 		[][2]string{{"methods.2.tables.0.rows.1.charges.0", `"9.00"`}},
 		false,
 	},
@@ -332,7 +347,8 @@ var mistakes = []mistake{
 		"a little more of goods costs much more",
 		PriceJumps,
 		[][2]string{{"methods.1.tables.0.rows.1.charges.0", `"9.00"`}},
-		"deters /methods/1/tables/0/rows/1/charges/0: Slow parcel to Finland: a buyer who adds €0.10 of goods at €60.00 pays €4.00 more",
+		"deters /methods/1/tables/0/rows/1/charges/0: Slow parcel to Finland: a buyer who adds €0.10 of goods at " +
+			"€60.00 pays €4.00 more",
 		[][2]string{{"methods.1.tables.0.rows.1.charges.0", `"5.10"`}},
 		false,
 	},
@@ -341,12 +357,14 @@ var mistakes = []mistake{
 		PriceJumps,
 		[][2]string{{"methods.2", `{"id": "few", "name": "Few", "tables": [{"id": "l",
 		"zones": ["fi"], "by": "quantity", "edges": "up_to", "rows": [{"at": "3", "charges": ["4.00"]}, {"at": null, "charges": ["24.01"]}]}]}`}},
-		"deters /methods/2/tables/0/rows/1/charges/0: Few to Finland: a buyer who adds Cap at €20.00 to 3 items pays €20.01 more delivery",
+		"deters /methods/2/tables/0/rows/1/charges/0: Few to Finland: a buyer who adds Cap at €20.00 to 3 items " +
+			"pays €20.01 more delivery",
 		[][2]string{{"methods.2.tables.0.rows.1.charges.0", `"24.00"`}},
 		false,
 	},
 	{"a row above what the method takes", RowUnreachable, [][2]string{{"methods.0.needs", `{"weight": {"to": "10"}}`}},
-		"untidy /methods/0/tables/0/rows/2: Parcel: no order gets to the row above 10 kg: this method takes up to 10 kg",
+		"untidy /methods/0/tables/0/rows/2: Parcel: no order gets to the row above 10 kg: this method takes up to " +
+			"10 kg",
 		[][2]string{{"methods.0.needs.weight.to", `"10.1"`}}, false},
 	{
 		"a percentage without a bound",
@@ -367,7 +385,8 @@ var mistakes = []mistake{
 			{"methods.0.free", ""},
 			{"methods.0.maximum", `"99"`},
 		},
-		"deters /methods/0/tables/0/rows/2/charges/1: Parcel to Finland: 250 % of goods is more than the goods cost: is that meant?",
+		"deters /methods/0/tables/0/rows/2/charges/1: Parcel to Finland: 250 % of goods is more than the goods " +
+			"cost: is that meant?",
 		[][2]string{{"methods.0.tables.0.rows.2.charges.1", `{"base": "14.00", "percent": "2.5"}`}},
 		false,
 	},
@@ -381,7 +400,8 @@ var mistakes = []mistake{
 	},
 
 	{"goods that weigh nothing", ProductWeight, [][2]string{{"products.1.weight", ""}, {"products.3.weight", ""}},
-		"loses /products/1/weight: Cap, Ladle have no weight, and Parcel looks at weights, where that counts as 0", [][2]string{{"store.assumed_weight", `"0.3"`}}, false},
+		"loses /products/1/weight: Cap, Ladle have no weight, and Parcel looks at weights, where that counts as 0",
+		[][2]string{{"store.assumed_weight", `"0.3"`}}, false},
 	{
 		"goods without a size in boxes",
 		ProductSize,
@@ -418,7 +438,8 @@ var mistakes = []mistake{
 		"a class that nobody prices",
 		ClassUnpriced,
 		[][2]string{{"methods.0.needs", `{"without_classes": ["hard"]}`}, {"methods.1.needs.only_classes", `["soft"]`}},
-		"blocks /classes/1: Hard: no delivery method takes and prices goods of this class, so these cannot be ordered: Ladle, Bucket",
+		"blocks /classes/1: Hard: no delivery method takes and prices goods of this class, so these cannot be " +
+			"ordered: Ladle, Bucket",
 		[][2]string{{"methods.1.needs.only_classes.1", `"hard"`}},
 		false,
 	},
@@ -434,7 +455,8 @@ var mistakes = []mistake{
 	},
 	{"a box that nothing goes into", BoxUnused, [][2]string{{"methods.0.parcels", `{"all_boxes": true}`},
 		{"boxes.1", `{"id": "tiny", "name": "Tiny", "length": "9", "width": "9", "height": "2"}`}},
-		"untidy /methods/0/parcels: Parcel: no product goes into Tiny", [][2]string{{"boxes.1.length", `"35"`}, {"boxes.1.width", `"30"`}, {"boxes.1.height", `"20"`}}, false},
+		"untidy /methods/0/parcels: Parcel: no product goes into Tiny",
+		[][2]string{{"boxes.1.length", `"35"`}, {"boxes.1.width", `"30"`}, {"boxes.1.height", `"20"`}}, false},
 	{
 		"goods that no box takes",
 		NoBox,
