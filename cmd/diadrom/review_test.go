@@ -88,7 +88,7 @@ func TestAReviewReadsThePromisesBesideAStore(t *testing.T) {
 	assert.Contains(
 		t,
 		out,
-		"deters  Parcel to the door: “Free in spring” is promised to be free and is 6.90 EUR.\n        free_untrue  " +
+		"deters  Parcel to the door: “Free in spring” is promised to be free and is 6.90 EUR.\n        free_untrue  "+
 			"/methods/1\n",
 	)
 	assert.Contains(
