@@ -19,8 +19,8 @@ func TestTheTillSaysWhatAnOptionCostsTheShop(t *testing.T) {
 	entry := `"costs":[{"id":"post","name":"Post 2026","methods":["parcel"],"per_parcel":"0.35","tables":[{"id":"t",` +
 		`"zones":["finland"],"by":"weight","edges":"up_to",` +
 		`"rows":[{"at":null,"charges":["4.00"]}]}]},` +
-		`{"id":"lockers","name":"Lockers 2026","methods":["locker"],"tables":[{"id":"t","zones":["finland"],"by":"order",` +
-		`"rows":[{"charges":[null]}]}]}]}`
+		`{"id":"lockers","name":"Lockers 2026","methods":["locker"],"tables":[{"id":"t","zones":["finland"],` +
+		`"by":"order","rows":[{"charges":[null]}]}]}]}`
 	at := len(data) - 1
 	for data[at] != '}' {
 		at--

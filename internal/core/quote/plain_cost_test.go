@@ -52,8 +52,9 @@ func plainCost(file, m obj, zones []plainZone, parcels []plainParcel, distanceFr
 
 // What a carrier bills is a table of its own, with so much for each parcel and the boxes beside.
 func TestWhatAnOptionCostsTheShop(t *testing.T) {
-	f, faults := store.Read([]byte(`{"format":"diadrom-store/1","store":{"currency":"EUR","tax":{"prices_include_tax":true,
-		"rates":[{"country":"FI","percent":"25.5"}]}},"boxes":[{"id":"box","length":"40","width":"30","height":"20","cost":"0.60"}],
+	f, faults := store.Read([]byte(`{"format":"diadrom-store/1","store":{"currency":"EUR","tax":{
+		"prices_include_tax":true,"rates":[{"country":"FI","percent":"25.5"}]}},
+		"boxes":[{"id":"box","length":"40","width":"30","height":"20","cost":"0.60"}],
 		"zones":[{"id":"fi","places":[{"country":"FI"}]},{"id":"world","places":[{"world":true}]}],
 		"methods":[{"id":"parcel","parcels":{"boxes":["box"]},"tables":[{"id":"t","zones":["world"],"by":"order",
 		"rows":[{"charges":["6.90"]}]}]},{"id":"other","tables":[{"id":"t","zones":["world"],"by":"order",
@@ -63,8 +64,8 @@ func TestWhatAnOptionCostsTheShop(t *testing.T) {
 	require.Empty(t, faults)
 	e := Compile(f, nil)
 	costs := func(to, weight string, asked bool) (parcel, other [2]string) {
-		a := ask(t, e, obj{"to": obj{"country": to}, "costs": asked, "lines": []any{obj{"weight": weight, "length": "10",
-			"width": "10", "height": "5", "price": "20", "quantity": 1.0}}})
+		a := ask(t, e, obj{"to": obj{"country": to}, "costs": asked, "lines": []any{obj{"weight": weight,
+			"length": "10", "width": "10", "height": "5", "price": "20", "quantity": 1.0}}})
 		return [2]string{string(a.Options[0].Cost), string(a.Options[0].Margin)},
 			[2]string{string(a.Options[1].Cost), string(a.Options[1].Margin)}
 	}

@@ -149,7 +149,8 @@ func (s *shop) get(t require.TestingT, path string) (int, string) {
 // What sending costs is nobody's business but the shop's.
 func TestCostsAreForPeopleOfTheShop(t *testing.T) {
 	s := opened(t)
-	const body = `{"to": {"country": "FI", "postcode": "00100"}, "lines": [{"sku": "TOWEL-70", "quantity": 1}], "costs": true}`
+	const body = `{"to": {"country": "FI", "postcode": "00100"}, "costs": true,
+		"lines": [{"sku": "TOWEL-70", "quantity": 1}]}`
 	status, answer := s.ask(t, body, true)
 	assert.Equal(t, http.StatusOK, status, answer)
 	assert.Contains(t, answer, `"cost":null,"margin":null`, "the demo does not say what its methods cost")
