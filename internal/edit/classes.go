@@ -61,7 +61,7 @@ func RemoveClass(f *store.File, id string) error {
 	for i := range f.Costs {
 		for j := range f.Costs[i].Tables {
 			if c := &f.Costs[i]; slices.Contains(c.Tables[j].Classes, id) {
-				return Problemf("what sending costs (%s) names this class: remove it there first", cmp.Or(c.Name, c.ID))
+				return Problemf("what sending costs (%s) names this class: %s", cmp.Or(c.Name, c.ID), outOfCosts)
 			}
 		}
 	}

@@ -67,6 +67,9 @@ func methodAt(f *store.File, id string) int {
 	return slices.IndexFunc(f.Methods, func(m store.Method) bool { return m.ID == id })
 }
 
+// outOfCosts tells how something is taken out of what sending costs, which comes with a store file.
+const outOfCosts = "take it out of “costs” in the store file and import that first"
+
 // RemoveMethod removes a method, unless a surcharge, an agreed charge or what methods cost names it.
 func RemoveMethod(f *store.File, id string) error {
 	const first = "the %s %s names this method: remove it there first, or switch the method off"
@@ -82,7 +85,8 @@ func RemoveMethod(f *store.File, id string) error {
 	}
 	for i := range f.Costs {
 		if c := &f.Costs[i]; slices.Contains(c.Methods, id) {
-			return Problemf(first, "cost", cmp.Or(c.Name, c.ID))
+			return Problemf("what sending costs (%s) names this method: %s, or switch the method off",
+				cmp.Or(c.Name, c.ID), outOfCosts)
 		}
 	}
 	f.Methods = slices.DeleteFunc(f.Methods, func(m store.Method) bool { return m.ID == id })
