@@ -81,8 +81,9 @@ func TestAReviewReadsThePromisesBesideAStore(t *testing.T) {
 	_, _, name, _ := reviewed(t, nil)
 	promises := strings.TrimSuffix(name, ".json") + ".promises.json"
 	require.NoError(t, os.WriteFile(promises, []byte(`{"format": "diadrom-promises/1", "promises": [{"id": "spring",
-		"name": "Free in spring", "request": {"to": {"country": "FI", "postcode": "00100"}, "lines": [{"sku": "TOWEL-70",
-		"quantity": 1}]}, "holds": "price", "method": "parcel", "amount": "0.00"}]}`), 0o600))
+		"name": "Free in spring", "request": {"to": {"country": "FI", "postcode": "00100"},
+		"lines": [{"sku": "TOWEL-70", "quantity": 1}]},
+		"holds": "price", "method": "parcel", "amount": "0.00"}]}`), 0o600))
 	out, _, code := call(t, "review", "--store", name, "--format", "text")
 	assert.Equal(t, 1, code)
 	assert.Contains(

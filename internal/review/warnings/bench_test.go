@@ -21,8 +21,9 @@ import (
 func largeStore(zones int) []byte {
 	var b strings.Builder
 	b.WriteString(
-		`{"format":"diadrom-store/1","store":{"currency":"EUR","sells_to":[{"country":"FI"}],"tax":{"prices_include_tax":true,` +
-			`"rates":[{"country":"FI","percent":"25.5"}]}},"locations":[{"id":"shop","country":"FI","lat":"60.4","lon":"22.1","ships_from":true}],` +
+		`{"format":"diadrom-store/1","store":{"currency":"EUR","sells_to":[{"country":"FI"}],` +
+			`"tax":{"prices_include_tax":true,"rates":[{"country":"FI","percent":"25.5"}]}},` +
+			`"locations":[{"id":"shop","country":"FI","lat":"60.4","lon":"22.1","ships_from":true}],` +
 			`"products":[`,
 	)
 	for i := range 500 {
@@ -48,7 +49,8 @@ func largeStore(zones int) []byte {
 	for i := range 50 {
 		fmt.Fprintf(
 			&b,
-			`%s{"id":"m%d","name":"Way %d","days":{"min":%d,"max":%d},"free":{"subtotal":"150"},"tables":[{"id":"list","zones":["fi"`,
+			`%s{"id":"m%d","name":"Way %d","days":{"min":%d,"max":%d},"free":{"subtotal":"150"},`+
+				`"tables":[{"id":"list","zones":["fi"`,
 			comma(i),
 			i,
 			i,

@@ -19,11 +19,15 @@ import (
 
 // sound is a shop about which there is nothing to say: two zones, two methods, goods with all that prices look at.
 const sound = `{"format": "diadrom-store/1",
- "store": {"name": "Mine", "currency": "EUR", "volumetric_divisor": "5000", "sells_to": [{"country": "FI"}, {"country": "EE"}],
-  "tax": {"prices_include_tax": true, "rates": [{"country": "FI", "percent": "25.5"}, {"country": "EE", "percent": "24"}]}},
- "locations": [{"id": "shop", "country": "FI", "postcode": "21100", "lat": "60.47", "lon": "22.03", "ships_from": true}],
+ "store": {"name": "Mine", "currency": "EUR", "volumetric_divisor": "5000",
+  "sells_to": [{"country": "FI"}, {"country": "EE"}],
+  "tax": {"prices_include_tax": true,
+   "rates": [{"country": "FI", "percent": "25.5"}, {"country": "EE", "percent": "24"}]}},
+ "locations": [{"id": "shop", "country": "FI", "postcode": "21100",
+  "lat": "60.47", "lon": "22.03", "ships_from": true}],
  "classes": [{"id": "soft", "name": "Soft"}, {"id": "hard", "name": "Hard"}],
- "boxes": [{"id": "box", "name": "Box", "length": "40", "width": "30", "height": "20", "weight": "0.2", "cost": "0.80"}],
+ "boxes": [{"id": "box", "name": "Box", "length": "40", "width": "30", "height": "20",
+  "weight": "0.2", "cost": "0.80"}],
  "products": [
   {"sku": "TOWEL", "name": "Towel", "price": "30", "weight": "0.4", "length": "30", "width": "20",
    "height": "5", "class": "soft"},
@@ -50,7 +54,8 @@ const sound = `{"format": "diadrom-store/1",
    "needs": {"weight": {"to": "20"}},
    "tables": [{"id": "list", "zones": ["fi", "ee"], "by": "subtotal", "edges": "from", "rows": [
     {"at": "0", "charges": ["5.00", "8.00"]}, {"at": "60", "charges": ["4.00", "6.00"]}]}]}],
- "surcharges": [{"id": "isle", "name": "Islands", "places": [{"country": "FI", "postcodes": ["2166*"]}], "amount": "3.00"}],
+ "surcharges": [{"id": "isle", "name": "Islands", "places": [{"country": "FI", "postcodes": ["2166*"]}],
+  "amount": "3.00"}],
  "agreed": [{"id": "hotel", "name": "Hotel", "customer": "C-1", "amount": "5.00"}]}`
 
 // read makes a store file of a text with changes: "methods.0.name" and the JSON to stand there, "" to remove it. A list

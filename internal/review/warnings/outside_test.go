@@ -51,7 +51,8 @@ func TestADraftThatWaitsForLongIsNamed(t *testing.T) {
 	assert.Empty(t, beside(t, f, o), "there is nothing to publish")
 	o.Live, o.Promises = nil, nil
 	assert.Equal(t, []string{"unpublished /store: Nothing is published yet, so buyers get no quotes.",
-		"no_promises /store: No promise is kept: a price that must stay as it is tells when a change breaks it."}, beside(t, f, o))
+		"no_promises /store: No promise is kept: a price that must stay as it is tells when a change breaks it."},
+		beside(t, f, o))
 }
 
 func TestAnAnnouncementThatIsPromisedAndNotSoIsNamed(t *testing.T) {
@@ -61,7 +62,8 @@ func TestAnAnnouncementThatIsPromisedAndNotSoIsNamed(t *testing.T) {
 		require.Empty(t, list)
 		kept, faults := promise.Read(
 			[]byte(`{"format": "diadrom-promises/1", "promises": [{"id": "free", "name": "Free from 80",
-			"request": {"to": {"country": "FI"}, "lines": [{"price": "` + price + `", "weight": "1", "quantity": 1}]}, "holds": "at_most",
+			"request": {"to": {"country": "FI"}, "lines": [{"price": "` + price + `", "weight": "1",
+			"quantity": 1}]}, "holds": "at_most",
 			"method": "parcel", "amount": "` + amount + `"}]}`),
 		)
 		require.Empty(t, faults)

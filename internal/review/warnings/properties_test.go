@@ -220,8 +220,9 @@ func cleanStore(t *rapid.T) string {
 			rows,
 		)
 	}
-	return `{"format": "diadrom-store/1", "store": {"currency": "EUR", "sells_to": [` + sold + `], "tax": {"prices_include_tax": true,
-		"rates": [` + rates + `]}}, "locations": [{"id": "shop", "country": "FI", "lat": "60", "lon": "22", "ships_from": true}],
+	return `{"format": "diadrom-store/1", "store": {"currency": "EUR", "sells_to": [` + sold + `],
+		"tax": {"prices_include_tax": true, "rates": [` + rates + `]}},
+		"locations": [{"id": "shop", "country": "FI", "lat": "60", "lon": "22", "ships_from": true}],
 		"products": [` + products + `], "zones": [` + zones + `], "methods": [` + methods + `]}`
 }
 

@@ -43,7 +43,9 @@ var mistakes = []mistake{
 		{
 			"methods.1.needs.groups",
 			`["trade"]`,
-		}}, "blocks /store/sells_to/0: Finland (such as 00000): you sell there, and no delivery method is offered in Finland",
+		}},
+		"blocks /store/sells_to/0: Finland (such as 00000): you sell there, and no delivery method " +
+			"is offered in Finland",
 		[][2]string{{"methods.1.needs.groups", ""}}, false},
 	{
 		"a listed code in no zone",
@@ -87,7 +89,8 @@ var mistakes = []mistake{
 			"as in Latvia",
 		[][2]string{{"zones.3.enabled", `false`}}, false},
 	{"two zones that tie", ZonesTie, [][2]string{{"zones.3", `{"id": "tie", "name": "Tie", "places": [{"country": "FI",
-		"postcodes": ["97*", "98*"]}]}`}}, "untidy /zones/0: North: it ties with Tie at 97000, where North counts because it stands first",
+		"postcodes": ["97*", "98*"]}]}`}},
+		"untidy /zones/0: North: it ties with Tie at 97000, where North counts because it stands first",
 		[][2]string{{"zones.3.places.0.postcodes.0", `"95*"`}}, false},
 	{"a postcode twice", EntryRepeated, [][2]string{{"zones.0.places.0.postcodes.2", `"96*"`}},
 		"untidy /zones/0/places/0: North: FI 96* stands twice in this zone",
@@ -227,7 +230,8 @@ var mistakes = []mistake{
 	},
 	{"free for more items than the list has", FreeUnreachable, [][2]string{{"methods.2", `{"id": "few", "name": "Few",
 		"free": {"quantity": 9}, "tables": [{"id": "l", "zones": ["fi"], "by": "quantity", "edges": "up_to", "rows": [
-		{"at": "5", "charges": ["4.00"]}]}]}`}}, "deters /methods/2/free: Few: no order gets free delivery: it needs 9 items and the prices",
+		{"at": "5", "charges": ["4.00"]}]}]}`}},
+		"deters /methods/2/free: Few: no order gets free delivery: it needs 9 items and the prices",
 		[][2]string{{"methods.2.free.quantity", `5`}}, false},
 	{"free for all", FreeAlways, [][2]string{{"methods.0.free.subtotal", `"20"`}},
 		"loses /methods/0/free: Parcel: free from €20.00 is always free: the cheapest product costs €20.00",
@@ -328,7 +332,8 @@ var mistakes = []mistake{
 		"more items cost less",
 		PriceFalls,
 		[][2]string{{"methods.2", `{"id": "few", "name": "Few", "tables": [{"id": "l", "zones": ["fi"],
-		"by": "quantity", "edges": "from", "rows": [{"at": "0", "charges": [{"per_item": "4.00"}]}, {"at": "5", "charges": ["10.00"]}]}]}`}},
+		"by": "quantity", "edges": "from", "rows": [{"at": "0",
+		"charges": [{"per_item": "4.00"}]}, {"at": "5", "charges": ["10.00"]}]}]}`}},
 		"loses /methods/2/tables/0/rows/1/charges/0: Few to Finland: at 5 items the price falls from €16.00 to €10.00",
 		[][2]string{{"methods.2.tables.0.rows.1.charges.0", `"16.00"`}},
 		false,
@@ -337,7 +342,8 @@ var mistakes = []mistake{
 		"a longer way costs less",
 		PriceFalls,
 		[][2]string{{"methods.2", `{"id": "van", "name": "Van", "tables": [{"id": "l", "zones": ["fi"],
-		"by": "distance", "edges": "up_to", "rows": [{"at": "20", "charges": ["9.00"]}, {"at": "60", "charges": ["5.00"]}]}]}`}},
+		"by": "distance", "edges": "up_to", "rows": [{"at": "20", "charges": ["9.00"]},
+		{"at": "60", "charges": ["5.00"]}]}]}`}},
 		"loses /methods/2/tables/0/rows/1/charges/0: Van to Finland: at 20 km the price falls from €9.00 to €5.00, " +
 			"so that a longer way",
 		[][2]string{{"methods.2.tables.0.rows.1.charges.0", `"9.00"`}},
@@ -356,7 +362,8 @@ var mistakes = []mistake{
 		"one item more costs more than the item",
 		PriceJumps,
 		[][2]string{{"methods.2", `{"id": "few", "name": "Few", "tables": [{"id": "l",
-		"zones": ["fi"], "by": "quantity", "edges": "up_to", "rows": [{"at": "3", "charges": ["4.00"]}, {"at": null, "charges": ["24.01"]}]}]}`}},
+		"zones": ["fi"], "by": "quantity", "edges": "up_to", "rows": [{"at": "3", "charges": ["4.00"]},
+		{"at": null, "charges": ["24.01"]}]}]}`}},
 		"deters /methods/2/tables/0/rows/1/charges/0: Few to Finland: a buyer who adds Cap at €20.00 to 3 items " +
 			"pays €20.01 more delivery",
 		[][2]string{{"methods.2.tables.0.rows.1.charges.0", `"24.00"`}},

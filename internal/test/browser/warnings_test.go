@@ -18,7 +18,8 @@ func TestWarningsAreDealtWithByKeyboardAlone(t *testing.T) {
 	page.KeyActions().Press(input.Enter).MustDo()
 	wait()
 	page.MustWaitLoad()
-	here := `(text) => document.activeElement.matches("[data-warned]") && document.activeElement.textContent.includes(text)`
+	here := `(text) => document.activeElement.matches("[data-warned]") &&
+		document.activeElement.textContent.includes(text)`
 
 	page.KeyActions().Press(input.ArrowDown).MustDo()
 	waitFor(t, page, here, "Prices include tax")
