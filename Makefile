@@ -97,5 +97,5 @@ fuzz:
 	for t in core/decimal:FuzzParse core/postcode:FuzzParseEntry core/typed:FuzzParseText core/charge:FuzzParse core/store:FuzzRead core/quote:FuzzRequest \
 	  core/measure:FuzzParse core/terms:FuzzParse tables/sheet:FuzzRead shop/importer:FuzzRead edit:FuzzPaste \
 	  core/atlas:FuzzDecode tables/geozones:FuzzParse core/typed:FuzzAddress web/ground:FuzzCorners outside/roads:FuzzAnswer \
-	  outside/carriers:FuzzTariff tables/grid:FuzzRead tables/ratelist:FuzzBand tables/ratelist:FuzzOpen tables/productlist:FuzzOpen; do \
+	  outside/carriers:FuzzTariff tables/grid:FuzzRead tables/ratelist:FuzzBand tables/ratelist:FuzzOpen tables/productlist:FuzzOpen tables/orderlist:FuzzOrders; do \
 	  go test -run '^$$' -fuzz "^$${t#*:}$$" -fuzztime 30s ./internal/$${t%%:*} || exit 1; done

@@ -44,6 +44,7 @@ func main() {
 		pricesCommand(),
 		productsCommand(),
 		reviewCommand(),
+		rerateCommand(),
 	)
 	err := root.Execute()
 	var code exit

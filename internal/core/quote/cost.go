@@ -93,10 +93,7 @@ func (a *asked) costed(o *Option, n *optionNote) {
 		return
 	}
 	digits := a.e.units.Digits
-	left := n.amounts.Charge.Sub(n.cost)
-	if a.e.file.Store.Tax.PricesIncludeTax {
-		left = left.Sub(n.amounts.Tax)
-	}
+	left := a.margin(&n.amounts, n.cost)
 	o.Cost, o.Margin = asText(n.cost, digits), asText(left, digits)
 	o.Costs = &Costs{n.cost, left}
 }

@@ -26,16 +26,28 @@ func (p *pricing) begin() int { return len(p.text) }
 
 // step notes a line of the breakdown, its text written since begin, and adds its amount.
 func (p *pricing) step(kind string, begun int, amount decimal.Decimal) *stepNote {
+	p.sum = p.sum.Add(amount)
+	if p.silent {
+		return &stepNote{}
+	}
 	n := stepNote{kind: kind, text: span{begun, len(p.text)}}
 	n.amount = p.money(amount)
 	p.steps = append(p.steps, n)
-	p.sum, p.written = p.sum.Add(amount), p.written.Add(amount.Written())
+	p.written = p.written.Add(amount.Written())
 	return &p.steps[len(p.steps)-1]
 }
 
-func (p *pricing) write(text string) { p.text = append(p.text, text...) }
+func (p *pricing) write(text string) {
+	if !p.silent {
+		p.text = append(p.text, text...)
+	}
+}
 
-func (p *pricing) writeMoney(d decimal.Decimal) { p.text = d.Append(p.text, p.e.units.Digits) }
+func (p *pricing) writeMoney(d decimal.Decimal) {
+	if !p.silent {
+		p.text = d.Append(p.text, p.e.units.Digits)
+	}
+}
 
 // price works through the steps of docs/model.md, "From table to price". Step 1 is that of the tables where it is nil.
 func (p *pricing) price(step1 func() Refusal) (decimal.Decimal, Refusal) {
@@ -77,7 +89,7 @@ func (p *pricing) price(step1 func() Refusal) (decimal.Decimal, Refusal) {
 		p.step(StepFree, at, p.sum.Neg())
 	}
 	rounded := p.sum.Round(p.e.units.Digits)
-	if rounded.Cmp(p.written) != 0 { // also where amounts that do not end add up to one that does
+	if !p.silent && rounded.Cmp(p.written) != 0 { // also where amounts that do not end add up to one that does
 		at := p.begin()
 		p.write("rounded half up to ")
 		p.writeMoney(rounded)
@@ -123,6 +135,10 @@ func (p *pricing) tables() Refusal {
 	for i := range results {
 		if r := &results[i]; len(r.rows) > 0 {
 			at := p.begin()
+			if p.silent {
+				p.step(StepTable, at, r.amount)
+				continue
+			}
 			p.text = append(p.text, r.text...)
 			if more := len(r.rows) - maxNamed; more > 0 {
 				p.text = append(strconv.AppendInt(append(p.text, "; and "...), int64(more), 10), " more parcels"...)
@@ -226,6 +242,10 @@ const maxNamed = 100
 // open starts a table's text with its name, or goes on behind what another parcel wrote; false where it has named
 // enough.
 func (p *pricing) open(r *priced, t *rate.Table, row int) bool {
+	if p.silent {
+		r.rows = rowNumbers[:1]
+		return false
+	}
 	if len(r.rows) >= maxNamed {
 		r.rows = append(r.rows, row)
 		return false
@@ -427,7 +447,9 @@ func (p *pricing) fee(fixed, percent *decimal.Decimal, of decimal.Decimal) (amou
 			p.write(" + ")
 		}
 		amount = amount.Add(of.Percent(*percent))
-		p.text = percent.Append(p.text, 0)
+		if !p.silent {
+			p.text = percent.Append(p.text, 0)
+		}
 		p.write(" % of ")
 		p.writeMoney(of)
 	}

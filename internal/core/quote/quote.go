@@ -33,6 +33,7 @@ type asked struct {
 	said       outsideAnswers
 	day        time.Time // that is looked at; zero before it is needed
 
+	silent   bool                     // only prices are wanted, no words
 	carriers map[*method]carrierAsked // what carriers were asked
 	fallen   []string                 // of carriers that failed: by what their methods are priced instead
 
@@ -251,6 +252,9 @@ func (a *asked) dates(m *method, days *store.Days) *Dates {
 
 // money writes an amount into the text.
 func (a *asked) money(d decimal.Decimal) span {
+	if a.silent {
+		return span{}
+	}
 	from := len(a.text)
 	a.text = d.Append(a.text, a.e.units.Digits)
 	return span{from, len(a.text)}

@@ -1,0 +1,82 @@
+package main
+
+import (
+	"encoding/json"
+	"os"
+	"strings"
+	"testing"
+	"time"
+
+	"diadrom/internal/shop/demo"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// reratedOf is what rerate prints.
+func reratedOf(t *testing.T, out string) (all map[string]any) {
+	t.Helper()
+	require.NoError(t, json.Unmarshal([]byte(out), &all), out)
+	return all
+}
+
+func TestPastOrdersAreRatedAnew(t *testing.T) {
+	const head = "order,at,country,region,city,postcode,street,sku,quantity,price,customer,group,coupon,method,paid,cost\n"
+	name := file(t, head+
+		"1,2026-03-02T10:00:00+02:00,FI,,Helsinki,00100,,LADLE-B,1,24.00,,,,parcel,7.90,5.45\n"+
+		"1,,,,,,,TOWEL-50,2,,,,,,,\n"+
+		"2,2026-03-03T10:00:00+02:00,FI,,Helsinki,00100,,LADLE-B,x,24.00,,,,parcel,7.90,5.45\n"+
+		"3,2026-04-03T10:00:00+03:00,FI,,Helsinki,00100,,GONE,1,24.00,,,,parcel,7.90,5.45\n"+
+		"4,2026-04-03T10:00:00+03:00,FI,,Helsinki,00100,,LADLE-B,-1,24.00,,,,parcel,-7.90,\n")
+	data, err := os.ReadFile(demoStore)
+	require.NoError(t, err)
+	dearer := file(t, strings.Replace(string(data), `"at": "2",`, `"at": "1.5",`, 1))
+	out, stderr, code := call(t, "rerate", "--store", demoStore, "--against", dearer, "--orders", name, "--by", "method,month")
+	require.Zero(t, code, stderr)
+	all := reratedOf(t, out)
+	assert.Equal(t, []any{1.0, 2.0}, []any{all["orders"], all["refused_lines"]})
+	assert.Equal(t, map[string]any{"line": 4.0, "text": "2,2026-03-03T10:00:00+02:00,FI,,Helsinki,00100,,LADLE-B,x,24.00,,,,parcel,7.90,5.45",
+		"reason": `quantity: "x" is not a number`}, all["refused"].([]any)[0])
+	assert.Equal(t, map[string]any{"orders": 1.0, "paid": "-7.90"}, all["refunds"])
+	groups := all["groups"].([]any)
+	require.Len(t, groups, 1)
+	assert.Contains(t, out, `the store has no product \"GONE\", and the line does not say what it weighs`)
+	first := groups[0].(map[string]any)
+	assert.Equal(t, map[string]any{"method": "parcel", "month": "2026-03"}, first["key"])
+	assert.Equal(t, []any{1.0, "7.90", "5.45", 0.0}, []any{first["orders"], first["paid"], first["cost"], first["cost_unknown"]})
+	assert.Contains(t, first, "against")
+
+	for _, args := range [][]string{
+		{"--store", demoStore, "--orders", name, "--by", "colour"},
+		{"--store", demoStore, "--orders", file(t, "a,b\n")},
+		{"--store", demoStore, "--orders", name + "no"},
+		{"--store", name, "--orders", name},
+		{"--store", demoStore, "--orders", name, "--dates", "year"},
+	} {
+		_, stderr, code := call(t, append([]string{"rerate"}, args...)...)
+		assert.Equal(t, 2, code, args)
+		assert.NotEmpty(t, stderr)
+	}
+}
+
+// The demo's invented orders, also from standard input: the sum of the groups is that of the whole.
+func TestTheDemosOrdersAreRated(t *testing.T) {
+	var text strings.Builder
+	require.NoError(t, demo.WriteOrders(&text, 2000, time.Date(2026, 11, 1, 0, 0, 0, 0, time.UTC)))
+	name := file(t, text.String())
+	whole, _, code := call(t, "rerate", "--store", demoStore, "--orders", name)
+	require.Zero(t, code)
+	all := reratedOf(t, whole)
+	assert.Equal(t, []any{2000.0, 0.0, []any{}}, []any{all["orders"], all["refused_lines"], all["ignored_columns"]})
+	total := all["groups"].([]any)[0].(map[string]any)
+	parts, _, code := call(t, "rerate", "--store", demoStore, "--orders", name, "--by", "method,zone,month,country,weight,class")
+	require.Zero(t, code)
+	orders := 0.0
+	for _, g := range reratedOf(t, parts)["groups"].([]any) {
+		orders += g.(map[string]any)["orders"].(float64)
+	}
+	assert.Equal(t, total["orders"], orders)
+	again, _, _ := call(t, "rerate", "--store", demoStore, "--against", demoStore, "--orders", name)
+	same := reratedOf(t, again)["groups"].([]any)[0].(map[string]any)
+	assert.Equal(t, []any{0.0, 0.0, 0.0, 0.0}, []any{same["dearer"], same["cheaper"], same["lost"], same["gained"]})
+}
