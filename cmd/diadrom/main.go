@@ -45,6 +45,7 @@ func main() {
 		productsCommand(),
 		reviewCommand(),
 		rerateCommand(),
+		proposeCommand(),
 	)
 	err := root.Execute()
 	var code exit

@@ -187,7 +187,7 @@ func (r *Rater) rate(o *Order) (is Rated) {
 		is.Outcome = ByOther
 	}
 	if len(r.prices) == 0 {
-		is.Outcome, is.Zone = NotOffered, r.engine.Measure(q).Zone
+		is.Outcome, is.Zone = NotOffered, r.engine.Narrowest(&q.To)
 		return is
 	}
 	best := &r.prices[0]

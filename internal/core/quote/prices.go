@@ -2,6 +2,7 @@ package quote
 
 import (
 	"diadrom/internal/core/decimal"
+	"diadrom/internal/core/place"
 )
 
 // Priced is what an option charges, without the words of its breakdown.
@@ -58,17 +59,20 @@ func (e *Engine) Margin(of *Amounts, cost decimal.Decimal) decimal.Decimal {
 	return (&asked{e: e}).margin(of, cost)
 }
 
-// Measured are the measures of a request's shipped goods, as tables and conditions look at them.
+// Measured are the measures of a request's charged goods as the price lists of a method look at them, all parcels
+// together.
 type Measured struct {
+	Zone             string // the narrowest that a list of the method serves, else the narrowest that takes the address
 	Subtotal, Weight decimal.Decimal
 	Quantity         int64
-	Distance         *decimal.Decimal // from the nearest place that ships; nil where it is not known
-	Zone             string           // the narrowest that takes the address, "" for none
-	Shipped          bool
+	Distance         *decimal.Decimal // from where the method's goods leave; nil where it is not known
+	Parcels          int64
+	Tax              decimal.Decimal // percent that the method's charge includes; 0 where it includes none
 }
 
-// Measure measures a request without pricing it.
-func (e *Engine) Measure(q *Request) Measured {
+// Measure measures a request for a method, by its id, without pricing it; the zero value where the store has no such
+// method or it is switched off.
+func (e *Engine) Measure(q *Request, method string) (is Measured) {
 	a := scratch.Get().(*asked)
 	defer a.release()
 	a.e, a.q, a.silent = e, q, true
@@ -76,10 +80,56 @@ func (e *Engine) Measure(q *Request) Measured {
 	a.zones = e.rank(e.zones.Match(&a.to, a.zones))
 	e.measure(&a.cart, q.Lines)
 	a.nearest = a.fromNearest()
-	m := Measured{Subtotal: a.cart.subtotal, Weight: a.cart.weight, Quantity: a.cart.quantity, Distance: a.nearest.length,
-		Shipped: a.cart.shipped}
-	if len(a.zones) > 0 {
-		m.Zone = e.file.Zones[a.zones[0].Owner].ID
+	a.prepare()
+	for i := range e.methods {
+		m := &e.methods[i]
+		if m.ID != method {
+			continue
+		}
+		is.Zone = a.narrowest()
+		if position, s := a.serving(m); s != nil {
+			is.Zone = e.file.Zones[a.zones[position].Owner].ID
+		}
+		for j := range a.cart.together {
+			is.add(&a.cart.together[j], 1)
+		}
+		for j := range a.cart.alone {
+			is.add(&a.cart.alone[j].portion, a.cart.alone[j].count)
+		}
+		list := a.parcelled(m.plan, false).parcels
+		for j := range list {
+			is.Parcels += list[j].count
+		}
+		if is.Distance = a.nearest.length; m.ownFrom {
+			is.Distance = a.wayFrom(m.from).length
+		}
+		if m.Taxable && e.file.Store.Tax.PricesIncludeTax {
+			is.Tax = a.taxPercent
+		}
 	}
-	return m
+	return is
+}
+
+func (is *Measured) add(p *portion, count int64) {
+	n := decimal.FromInt(count)
+	is.Weight, is.Subtotal = is.Weight.Add(p.goods.Weight.Mul(n)), is.Subtotal.Add(p.goods.Subtotal.Mul(n))
+	is.Quantity += p.goods.Quantity * count
+}
+
+// narrowest is the narrowest zone that takes the address; "" for none.
+func (a *asked) narrowest() string {
+	if len(a.zones) == 0 {
+		return ""
+	}
+	return a.e.file.Zones[a.zones[0].Owner].ID
+}
+
+// Narrowest is the narrowest zone that takes an address, by its id; "" for none.
+func (e *Engine) Narrowest(to *place.Address) string {
+	a := scratch.Get().(*asked)
+	defer a.release()
+	a.e, a.q = e, &Request{To: *to}
+	a.to = a.resolve(to)
+	a.zones = e.rank(e.zones.Match(&a.to, a.zones))
+	return a.narrowest()
 }

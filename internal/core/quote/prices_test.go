@@ -3,6 +3,8 @@ package quote
 import (
 	"testing"
 
+	"diadrom/internal/core/decimal"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
@@ -36,12 +38,17 @@ func TestPricesAreThoseOfTheQuote(t *testing.T) {
 			each = e.Prices(q, e.methods[i].ID, each)
 		}
 		same(t, want, each)
-		m := e.Measure(q)
-		assert.Equal(t, answer.Measures.Weight, m.Weight.String())
-		assert.Equal(t, answer.Measures.Quantity, m.Quantity)
-		assert.Equal(t, answer.NeedsShipping, m.Shipped)
 		if len(answer.Zones) > 0 {
-			assert.Equal(t, answer.Zones[0].Zone, m.Zone)
+			assert.Equal(t, answer.Zones[0].Zone, e.Narrowest(&q.To))
+		}
+		for _, o := range answer.Options {
+			m := e.Measure(q, o.Method)
+			assert.Equal(t, o.Zone, m.Zone)
+			assert.LessOrEqual(t, m.Quantity, answer.Measures.Quantity)
+			assert.False(t, decimal.MustParse(answer.Measures.Weight).Less(m.Weight))
+			if tax := o.Amounts.Tax; !tax.IsZero() && file["store"].(obj)["tax"].(obj)["prices_include_tax"] == true {
+				assert.Zero(t, o.Amounts.Charge.Mul(m.Tax).QuoRound(decimal.Hundred.Add(m.Tax), 2).Cmp(tax))
+			}
 		}
 	})
 }
