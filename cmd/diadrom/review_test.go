@@ -33,7 +33,7 @@ func TestAStoreIsReviewedOnTheCommandLine(t *testing.T) {
 	assert.Equal(t, 1, code, "buyers pay too little tax")
 	var list []map[string]any
 	require.NoError(t, json.Unmarshal([]byte(out), &list))
-	require.Len(t, list, 3)
+	require.Len(t, list, 4)
 	for _, w := range list {
 		keys := []string{}
 		for key := range w {
@@ -46,7 +46,7 @@ func TestAStoreIsReviewedOnTheCommandLine(t *testing.T) {
 		[]any{"loses", "/store/tax/rates", nil},
 		[]any{list[0]["severity"], list[0]["path"], list[0]["mend"]},
 	)
-	assert.Equal(t, "Remove FI 21710 from Van round: another entry covers it", list[1]["mend"])
+	assert.Equal(t, "Remove FI 21710 from Van round: another entry covers it", list[2]["mend"])
 
 	// the witness is a request that shows it
 	request := filepath.Join(t.TempDir(), "request.json")
@@ -64,7 +64,8 @@ func TestWhatAReviewFailsOnIsChosen(t *testing.T) {
 		_, _, _, code := reviewed(t, []string{"--fail-on", limit})
 		assert.Equal(t, want, code, limit)
 	}
-	_, _, _, code := reviewed(t, nil, `"rates": [`, `"rates": [{"group": "EU", "percent": "20"},`)
+	_, _, _, code := reviewed(t, nil, `"rates": [`, `"rates": [{"group": "EU", "percent": "20"},`,
+		`"12.60"`, `"12.00"`)
 	assert.Equal(t, 0, code, "what is left loses nothing")
 	_, stderr, _, code := reviewed(t, []string{"--fail-on", "never"})
 	assert.Equal(t, 2, code)
@@ -111,16 +112,16 @@ func TestAReviewIsWrittenForToolsThatShowIt(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, doc.Validate())
 	run := doc.Runs[0]
-	require.Len(t, run.Results, 3)
+	require.Len(t, run.Results, 4)
 	data, err := os.ReadFile(name)
 	require.NoError(t, err)
 	lines := strings.Split(string(data), "\n")
-	for i, want := range []struct{ level, line string }{{"error", `"rates"`}, {"note", "{"}, {"note", `"days"`}} {
+	for i, want := range []struct{ level, line string }{{"error", `"rates"`}, {"error", `"15.50"`}, {"note", "{"}, {"note", `"days"`}} {
 		r := run.Results[i]
 		assert.Equal(t, want.level, r.Level)
 		at := *r.Locations[0].PhysicalLocation.Region.StartLine
 		assert.Contains(t, lines[at-1], want.line)
 	}
-	assert.Equal(t, "/zones/0/places/0", *run.Results[1].Locations[0].LogicalLocations[0].FullyQualifiedName)
-	assert.Contains(t, *run.Results[1].Message.Text, "To mend it: Remove FI 21710")
+	assert.Equal(t, "/zones/0/places/0", *run.Results[2].Locations[0].LogicalLocations[0].FullyQualifiedName)
+	assert.Contains(t, *run.Results[2].Message.Text, "To mend it: Remove FI 21710")
 }

@@ -61,7 +61,7 @@ func RemoveClass(f *store.File, id string) error {
 	for i := range f.Costs {
 		for j := range f.Costs[i].Tables {
 			if c := &f.Costs[i]; slices.Contains(c.Tables[j].Classes, id) {
-				return Problemf("what sending costs (%s) names this class: %s", cmp.Or(c.Name, c.ID), outOfCosts)
+				return Problemf("the costs %s name this class: remove it there first", costName(c))
 			}
 		}
 	}

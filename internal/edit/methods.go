@@ -67,10 +67,7 @@ func methodAt(f *store.File, id string) int {
 	return slices.IndexFunc(f.Methods, func(m store.Method) bool { return m.ID == id })
 }
 
-// outOfCosts tells how something is taken out of what sending costs, which comes with a store file.
-const outOfCosts = "take it out of “costs” in the store file and import that first"
-
-// RemoveMethod removes a method, unless a surcharge, an agreed charge or what methods cost names it.
+// RemoveMethod removes a method, unless a surcharge or an agreed charge names it. What it costs is not said any more.
 func RemoveMethod(f *store.File, id string) error {
 	const first = "the %s %s names this method: remove it there first, or switch the method off"
 	for i := range f.Surcharges {
@@ -84,10 +81,7 @@ func RemoveMethod(f *store.File, id string) error {
 		}
 	}
 	for i := range f.Costs {
-		if c := &f.Costs[i]; slices.Contains(c.Methods, id) {
-			return Problemf("what sending costs (%s) names this method: %s, or switch the method off",
-				cmp.Or(c.Name, c.ID), outOfCosts)
-		}
+		f.Costs[i].Methods = slices.DeleteFunc(slices.Clone(f.Costs[i].Methods), func(m string) bool { return m == id })
 	}
 	f.Methods = slices.DeleteFunc(f.Methods, func(m store.Method) bool { return m.ID == id })
 	return nil

@@ -162,23 +162,3 @@ func TestWhatBuyersAreToldIsOneLine(t *testing.T) {
 	require.NoError(t, edit.SetRefusedText(&m, ""))
 	assert.Empty(t, m.RefusedText)
 }
-
-// What sending costs comes with a store file: what it names is removed there first, and the refusal says so.
-func TestWhatCostsNameIsNotRemoved(t *testing.T) {
-	f, faults := store.Read([]byte(`{"format":"diadrom-store/1","store":{"currency":"EUR"},
-		"classes":[{"id":"soft","name":"Soft"}],
-		"zones":[{"id":"fi","name":"Finland","places":[{"country":"FI"}]}],
-		"methods":[{"id":"parcel","name":"Parcel"}],"costs":[{"id":"post","name":"Post 2026","methods":["parcel"],
-		"classes":"add","tables":[{"id":"t","zones":["fi"],"classes":["soft"],"by":"order",
-		"rows":[{"charges":["4"]}]}]}]}`))
-	require.Empty(t, faults)
-	for _, err := range []error{
-		edit.RemoveMethod(f, "parcel"), edit.RemoveZone(f, &f.Zones[0]), edit.RemoveClass(f, "soft")} {
-		assert.ErrorContains(t, err, "what sending costs (Post 2026)")
-		assert.ErrorContains(t, err, "in the store file and import that first")
-	}
-	f.Costs = nil
-	assert.NoError(t, edit.RemoveMethod(f, "parcel"))
-	assert.NoError(t, edit.RemoveZone(f, &f.Zones[0]))
-	assert.NoError(t, edit.RemoveClass(f, "soft"))
-}

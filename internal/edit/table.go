@@ -10,9 +10,9 @@ import (
 	"diadrom/internal/core/store"
 )
 
-// Table finds a price list of a method by their ids.
+// Table finds a price list of a method, or of what sending costs, by their ids: those of [Owner].
 func Table(f *store.File, method, table string) (*store.Method, *rate.Table, error) {
-	m := f.Method(method)
+	m := Owner(f, method)
 	if m == nil {
 		return nil, nil, Problemf("this method was removed meanwhile; nothing was changed")
 	}

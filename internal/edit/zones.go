@@ -185,12 +185,8 @@ func RemoveZone(f *store.File, z *store.Zone) error {
 	for i := range f.Costs {
 		for j := range f.Costs[i].Tables {
 			if c := &f.Costs[i]; slices.Contains(c.Tables[j].Zones, z.ID) {
-				return Problemf(
-					"what sending costs (%s) has a column for %s: %s, or switch the zone off",
-					cmp.Or(c.Name, c.ID),
-					cmp.Or(z.Name, z.ID),
-					outOfCosts,
-				)
+				return Problemf("%s has costs in %s: remove its column there first, or switch the zone off",
+					cmp.Or(z.Name, z.ID), costName(c))
 			}
 		}
 	}

@@ -1,10 +1,12 @@
 package web
 
 import (
+	"strings"
 	"testing"
 
 	"diadrom/internal/core/store"
 	"diadrom/internal/shop/demo"
+	"diadrom/internal/shop/draft"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -15,6 +17,7 @@ import (
 func TestTheTillSaysWhatAnOptionCostsTheShop(t *testing.T) {
 	f, err := demo.Store()
 	require.NoError(t, err)
+	f.Costs = nil
 	data := f.Write()
 	entry := `"costs":[{"id":"post","name":"Post 2026","methods":["parcel"],"per_parcel":"0.35","tables":[{"id":"t",` +
 		`"zones":["finland"],"by":"weight","edges":"up_to",` +
@@ -42,4 +45,79 @@ func TestTheTillSaysWhatAnOptionCostsTheShop(t *testing.T) {
 	_, body = plain.get("/zones")
 	assert.NotContains(t, body, "Costs you €5.45")
 	assert.NotContains(t, body, "Cost not known")
+}
+
+// A shop begins with its costs: an entry, its prices as in any grid, the methods that it is of, and a carrier's file.
+func TestCostsAreEnteredAsPricesAre(t *testing.T) {
+	s := opened(t, draft.Empty(), false)
+	_, body := s.get("/costs")
+	holds(t, body, "Costs belong to delivery methods. There are none yet.")
+	s = lauha(t)
+	_, body = s.get("/costs?new=yes")
+	holds(t, body, `value="freight"`, "Or take them from the carrier")
+	assert.NotContains(t, body, `value="parcel"`, "its costs are there")
+	status, body := s.post("/costs", "method", "parcel", "name", "Twice", "by", "weight")
+	assert.Equal(t, 422, status)
+	holds(t, body, "what Parcel to the door costs is in Post, parcels 2026 already", `value="Twice"`)
+	status, _ = s.post("/costs", "method", "van", "name", "Van 2026", "by", "distance")
+	assert.Less(t, status, 400)
+	_, body = s.get("/rates/cost--van-2026")
+	holds(t, body, "Van 2026, by distance", "What a carrier bills you, without tax", "now Post, letters 2026", "Make new costs")
+	assert.NotContains(t, body, `id="said"`)
+	dom := "c-list-0-0"
+	status, body = s.post("/rates/cost--van-2026/list/cell", "dom", dom, "at", "", "zone", "van-round", "was", "no", "text",
+		"2.00 + 0.45 per km")
+	assert.Equal(t, 200, status)
+	holds(t, body, "2.00 + 0.45 per km")
+	status, body = s.post("/rates/cost--van-2026/list/cell", "dom", dom, "at", "", "zone", "home", "was", "no", "text", "x")
+	assert.Equal(t, 422, status)
+	holds(t, body, ">x</textarea>")
+	_, body = s.get("/live")
+	holds(t, body, "Van 2026")
+	status, body = s.post("/costs/van-2026", "field", "per-parcel", "value", "x")
+	assert.Equal(t, 422, status)
+	holds(t, body, `value="x"`)
+	_, _ = s.post("/costs/van-2026", "field", "method", "method", "letter", "value", "on")
+	_, body = s.get("/rates/cost--post-letters")
+	holds(t, body, "now Van 2026")
+	status, _ = s.post("/costs/van-2026/remove")
+	assert.Equal(t, 204, status)
+	status, _ = s.get("/rates/cost--van-2026")
+	assert.Equal(t, 404, status)
+	_, _ = s.post("/undo")
+	status, _ = s.get("/rates/cost--van-2026")
+	assert.Equal(t, 200, status)
+}
+
+// A carrier's file becomes new costs, without the tax that it speaks of, and updates those that are there.
+func TestACarriersFileBecomesCosts(t *testing.T) {
+	s := lauha(t)
+	const list = "Prices excl. VAT\nZone,to kg,price\nFinland,2,4.10\nFinland,5,4.90\nLapland,2,5.50\nLapland,5,6.60\n"
+	_, page := s.send("/rates-file?into=cost--", "post.csv", list)
+	holds(t, page, "Import as costs called")
+	assert.NotContains(t, page, "without tax: ", "costs are without tax as the file is")
+	status, _ := s.post(form(t, page), "name", "Post 2027")
+	assert.Less(t, status, 400)
+	c := s.draft.State().File.Costs
+	require.Len(t, c, 4)
+	assert.Equal(t, []any{"Post 2027", 0, []string{"finland", "lapland"}}, []any{c[3].Name, len(c[3].Methods), c[3].Tables[0].Zones})
+	_, page = s.send("/rates-file?into=cost--post-parcels/list", "post.csv", list)
+	holds(t, page, "the costs Post, parcels 2026", "4.10", "was 3.90")
+	_, _ = s.post(form(t, page))
+	assert.Equal(t, "4.1", s.draft.State().File.Costs[1].Tables[0].Rows[0].Charges[0].Base.String())
+	_, page = s.send("/rates-file?into=cost--", "post.csv", strings.Replace(list, "excl.", "incl.", 1))
+	holds(t, page, "Costs are without tax")
+}
+
+// Under the curve of a method's prices stands what they must be to pay for sending, and where they are less.
+func TestCurvesShowWhereAPriceLiesBelowItsCost(t *testing.T) {
+	s := lauha(t)
+	_, body := s.get("/rates/parcel")
+	holds(t, body, "cost-line", "cost-loss", "2.001 kg costs you €12.85 to send")
+	_, body = s.get("/rates/van")
+	assert.NotContains(t, body, "cost-line", "nothing says what the van costs")
+	s.post("/rates/parcel/list/cell", "at", "5", "zone", "baltic", "was", "15.50", "text", "16.50", "dom", "c-list-1-3")
+	_, body = s.get("/rates/parcel")
+	holds(t, body, "cost-line")
+	assert.NotContains(t, body, "to send, which is")
 }

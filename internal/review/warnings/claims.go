@@ -179,6 +179,14 @@ func belowBoxes(method string, costs map[string]decimal.Decimal) claim {
 	}
 }
 
+// belowItsCost is the claim that what is left of a method's charge does not pay what sending costs, though it is not free.
+func belowItsCost(method string) claim {
+	return func(a, _ *quote.Answer) bool {
+		o := option(a, method)
+		return o != nil && !isFree(o) && o.Costs != nil && o.Costs.Margin.Sign() < 0
+	}
+}
+
 // worse is the claim that a method is dearer and slower than another.
 func worse(method, than string) claim {
 	return func(a, _ *quote.Answer) bool {

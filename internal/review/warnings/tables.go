@@ -32,6 +32,7 @@ func (r *reader) tables(m *methodFacts) {
 				r.falls(&c)
 				r.jumps(&c)
 				r.percents(&c)
+				r.belowCosts(&c)
 			}
 		}
 	}

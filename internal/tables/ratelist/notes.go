@@ -64,7 +64,10 @@ func (o *opening) note(line int, said string) {
 			o.percentIn(at)
 		}
 	}
-	includes := o.f.Store.Tax.PricesIncludeTax
+	includes, ours := o.f.Store.Tax.PricesIncludeTax && !o.c.Costs, "This shop's prices"
+	if o.c.Costs {
+		ours = "Costs"
+	}
 	switch without, with := withoutTax.MatchString(folded), withTax.MatchString(folded); {
 	case without && !with && includes:
 		o.asks.Add(AskTax,
@@ -72,7 +75,7 @@ func (o *opening) note(line int, said string) {
 				"the tax as a percentage, or leave the prices as they are.", line, strings.TrimSuffix(said, ".")))
 	case with && !without && !includes:
 		o.asks.Add(AskTax,
-			fmt.Sprintf("Line %d says that the prices include tax: %s. This shop's prices are without tax. Take "+
-				"the tax off as a percentage, or leave the prices as they are.", line, strings.TrimSuffix(said, ".")))
+			fmt.Sprintf("Line %d says that the prices include tax: %s. %s are without tax. Take "+
+				"the tax off as a percentage, or leave the prices as they are.", line, strings.TrimSuffix(said, "."), ours))
 	}
 }

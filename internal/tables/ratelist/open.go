@@ -36,6 +36,7 @@ type Choices struct {
 	Key     []byte           // a file that says where the zones of the list are
 	Into    string           // the method whose list is updated; "" for none
 	Table   string           // the id of that list; "" where the method has one alone
+	Costs   bool             // the list says what sending costs the shop, which is without tax
 }
 
 // Reading is what was made of a file.

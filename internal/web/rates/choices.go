@@ -10,12 +10,16 @@ import (
 	"diadrom/internal/core/rate"
 	"diadrom/internal/core/store"
 	"diadrom/internal/core/world"
+	"diadrom/internal/edit"
 	"diadrom/internal/tables/ratelist"
 	"diadrom/internal/web/shell"
 	"diadrom/internal/web/upload"
 
 	"github.com/gin-gonic/gin"
 )
+
+// newCostsInto is where a list goes that becomes new costs.
+const newCostsInto = "cost--"
 
 // keyKind is the kind of files that say where the zones of a price list are.
 const keyKind = "rates-key"
@@ -31,6 +35,9 @@ func (s *Screens) choices(c *gin.Context, f *store.File, query url.Values) (choi
 	choices.Options, choices.Head = upload.Chosen(query)
 	choices.List, _ = strconv.Atoi(query.Get("list"))
 	choices.Into, choices.Table, _ = strings.Cut(query.Get("into"), "/")
+	if _, choices.Costs = edit.CostID(choices.Into); choices.Into == newCostsInto {
+		choices.Into = ""
+	}
 	// What was chosen for the columns of one list says nothing of those of another.
 	same := upload.AsShown(query, "sheet") && upload.AsShown(query, "head") && upload.AsShown(query, "list")
 	if by := rate.By(query.Get("by")); by.Words() != "" && same {

@@ -13,6 +13,7 @@ import (
 	"diadrom/internal/core/rate"
 	"diadrom/internal/core/store"
 	"diadrom/internal/edit"
+	"diadrom/internal/shop/draft"
 	"diadrom/internal/web/shell"
 	"diadrom/internal/web/strip"
 	"diadrom/internal/web/till"
@@ -37,6 +38,8 @@ type curveView struct {
 	Empty     bool // nothing has a price yet
 
 	Axis, Currency string // what the axes measure
+	What           string // charge or cost
+	Costs          []costLine
 
 	Path    string // of the table
 	Handles []curveHandle
@@ -88,7 +91,8 @@ func (f frame) py(y float64) string {
 }
 
 // curveOf draws a table; nil where it has no curve.
-func curveOf(f *store.File, m *store.Method, t *rate.Table, cart *till.View) *curveView {
+func curveOf(state *draft.State, m *store.Method, t *rate.Table, cart *till.View) *curveView {
+	f := state.File
 	if t.By == rate.ByOrder || len(t.Zones) == 0 {
 		return nil
 	}
@@ -102,6 +106,12 @@ func curveOf(f *store.File, m *store.Method, t *rate.Table, cart *till.View) *cu
 		goods = cart.Cart
 	}
 	high := y.Float64()
+	costs := costsOver(state, m, t, goods, limit)
+	for _, line := range costs {
+		for _, s := range line {
+			high = math.Max(high, math.Max(s.y1, s.y2))
+		}
+	}
 	segments := make([][]rate.Segment, len(t.Zones))
 	for j := range t.Zones {
 		segments[j] = t.Curve(j, goods, limit)
@@ -109,7 +119,10 @@ func curveOf(f *store.File, m *store.Method, t *rate.Table, cart *till.View) *cu
 			high = math.Max(high, math.Max(s.Y1.Float64(), s.Y2.Float64()))
 		}
 	}
-	v := &curveView{ID: "curve-" + t.ID, Title: "Charge " + t.By.Words() + ", a line for each zone"}
+	v := &curveView{ID: "curve-" + t.ID, Title: "Charge " + t.By.Words() + ", a line for each zone", What: "charge"}
+	if isCost(f, m.ID) {
+		v.Title, v.What = "Cost "+t.By.Words()+", a line for each zone", "cost"
+	}
 	if !slices.ContainsFunc(segments, func(s []rate.Segment) bool { return len(s) > 0 }) {
 		v.Empty = true
 		return v
@@ -123,6 +136,7 @@ func curveOf(f *store.File, m *store.Method, t *rate.Table, cart *till.View) *cu
 	v.ticks(t, fr, step)
 	for j, id := range t.Zones {
 		v.Lines = append(v.Lines, lineOf(f, t, fr, id, segments[j]))
+		v.drawCost(f, fr, id, costs[id])
 	}
 	if dotted {
 		u, what := f.Store.Units(), "this cart"

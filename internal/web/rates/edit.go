@@ -67,15 +67,7 @@ func (s *Screens) editCell(c *gin.Context) {
 		s.AnswerWith(c, "/rates", state, append(parts, s.till.Draw(&quoted, true))...)
 		return
 	}
-	if curve := curveOf(f, m, t, &quoted); curve != nil {
-		curve.OOB = true
-		parts = append(parts, s.Render("curve", curve))
-	}
-	parts = append(
-		parts,
-		s.listWarnings(state, m, t),
-		s.Render("said", ratesView{Say: policy.Method(state.Engine, state.Coverage(), m), OOB: true}),
-	)
+	parts = append(parts, s.beside(state, m, t, &quoted)...)
 	s.AnswerWith(c, "/rates", state, append(parts, s.till.Draw(&quoted, true))...)
 }
 
@@ -115,15 +107,21 @@ func (s *Screens) aside(c *gin.Context) {
 		return
 	}
 	quoted := s.quoted(c, state)
-	parts := []template.HTML{
-		s.listWarnings(state, m, t),
-		s.Render("said", ratesView{Say: policy.Method(state.Engine, state.Coverage(), m), OOB: true}),
+	s.HTML(c, http.StatusOK, s.beside(state, m, t, &quoted)...)
+}
+
+// beside is what stands beside a list: its warnings, what is said of its method, and its curve.
+func (s *Screens) beside(state *draft.State, m *store.Method, t *rate.Table, quoted *till.View) []template.HTML {
+	parts := []template.HTML{s.listWarnings(state, m, t)}
+	if !isCost(state.File, m.ID) {
+		say := policy.Method(state.Engine, state.Coverage(), m)
+		parts = append(parts, s.Render("said", ratesView{Say: say, OOB: true}))
 	}
-	if curve := curveOf(state.File, m, t, &quoted); curve != nil {
+	if curve := curveOf(state, m, t, quoted); curve != nil {
 		curve.OOB = true
 		parts = append(parts, s.Render("curve", curve))
 	}
-	s.HTML(c, http.StatusOK, parts...)
+	return parts
 }
 
 func (s *Screens) editBreak(c *gin.Context) {
@@ -267,7 +265,7 @@ func (s *Screens) removeColumn(c *gin.Context) {
 		return
 	}
 	s.editTable(c, "", func(f *store.File, t *rate.Table) error {
-		return edit.RemoveColumn(f.Method(c.Param("method")), t, zone)
+		return edit.RemoveColumn(edit.Owner(f, c.Param("method")), t, zone)
 	})
 }
 
@@ -275,7 +273,7 @@ func (s *Screens) removeColumn(c *gin.Context) {
 func (s *Screens) opens(c *gin.Context, zone string) string {
 	state := s.draft.State()
 	m, table, err := tableAt(c, state.File)
-	if err != nil {
+	if err != nil || isCost(state.File, m.ID) {
 		return ""
 	}
 	for _, through := range state.Coverage().Through(state.Engine, edit.WithoutColumn(m, table.ID, zone)) {

@@ -33,7 +33,7 @@ func (s *Screens) exportRates(c *gin.Context) {
 	f := s.draft.State().File
 	rows, name := ratelist.Cells(f, f.Methods), "rates"
 	if id := c.Query("method"); id != "" {
-		m := f.Method(id)
+		m := edit.Owner(f, id)
 		if m == nil {
 			s.Problem(c, http.StatusNotFound, "There is no method of that name. It may have been removed.")
 			return
@@ -70,6 +70,7 @@ type fileView struct {
 	Decimal          string
 	Own              bool // Diadrom wrote it
 	Updating         bool
+	Costs            bool // it becomes new costs
 	Zones            []fileZone
 	Rows             []fileGridRow
 	Source           upload.Source
@@ -121,6 +122,7 @@ func (s *Screens) tables() *upload.Import {
 // previewRates shows what a list would become; slip is what was wrong with the name that was typed for it.
 func (s *Screens) previewRates(c *gin.Context, u *sqlite.Upload, slip string) (any, int, error) {
 	state, query := s.draft.State(), upload.Query(c)
+	file := edit.WithCostsAsMethods(state.File)
 	v := &fileView{
 		ID:       strconv.FormatInt(u.ID, 10),
 		Name:     u.Name,
@@ -136,17 +138,17 @@ func (s *Screens) previewRates(c *gin.Context, u *sqlite.Upload, slip string) (a
 	if v.Method == "" {
 		v.Method, _, _ = strings.Cut(u.Name, ".")
 	}
-	choices, slipped := s.choices(c, state.File, query)
+	choices, slipped := s.choices(c, file, query)
 	if slipped != "" {
 		v.Slip = cmp.Or(v.Slip, slipped)
 	}
-	r, err := ratelist.Open(u.Body, state.File, state.Reader(), choices)
+	r, err := ratelist.Open(u.Body, file, state.Reader(), choices)
 	var used []string
 	if err == nil {
 		if query, used = s.asLastTime(c, query, r.Heads); len(query) > 1 && v.Query != template.URL(query.Encode()) {
-			choices, slipped = s.choices(c, state.File, query)
+			choices, slipped = s.choices(c, file, query)
 			v.Query, v.Decimal = template.URL(query.Encode()), query.Get("decimal")
-			r, err = ratelist.Open(u.Body, state.File, state.Reader(), choices)
+			r, err = ratelist.Open(u.Body, file, state.Reader(), choices)
 		}
 	}
 	if err != nil {
@@ -157,14 +159,14 @@ func (s *Screens) previewRates(c *gin.Context, u *sqlite.Upload, slip string) (a
 		r.Found = append(r.Found, "As with the last file of this list: "+strings.Join(used, "; ")+".")
 	}
 	v.Source = upload.SourceOf(r.Grid, r.Head, query)
-	for i := range state.File.Zones {
-		v.ZoneNames = append(v.ZoneNames, cmp.Or(state.File.Zones[i].Name, state.File.Zones[i].ID))
+	for i := range file.Zones {
+		v.ZoneNames = append(v.ZoneNames, cmp.Or(file.Zones[i].Name, file.Zones[i].ID))
 	}
-	v.settings(state.File, r, &choices)
-	v.questions(state.File, r, query)
+	v.settings(file, r, &choices)
+	v.questions(file, r, query)
 	v.answered(query)
 	if v.Missing = r.Missing; r.Plan != nil && v.Missing == "" {
-		v.plan(state.File, r)
+		v.plan(file, r)
 	}
 	v.Blocks = r.Problem()
 	if slipped != "" {
@@ -180,12 +182,17 @@ func (v *fileView) settings(f *store.File, r *ratelist.Reading, c *ratelist.Choi
 	for i, name := range r.Lists {
 		v.Lists = append(v.Lists, shell.Choice{ID: strconv.Itoa(i + 1), Name: name, Chosen: c.List == i+1})
 	}
-	v.Into = append(v.Into, shell.Choice{Name: "A new delivery method"})
+	v.Into = append(v.Into, shell.Choice{Name: "A new delivery method"},
+		shell.Choice{ID: newCostsInto, Name: "What sending costs you: new costs", Chosen: c.Costs && c.Into == ""})
+	v.Costs = c.Costs && c.Into == ""
 	for i := range f.Methods {
 		m := &f.Methods[i]
 		for j := range m.Tables {
 			id := m.ID + "/" + m.Tables[j].ID
 			name := m.Name
+			if _, ok := edit.CostID(m.ID); ok {
+				name = "the costs " + name
+			}
 			if len(m.Tables) > 1 {
 				name += ", " + m.Tables[j].Name
 			}
@@ -456,19 +463,21 @@ func (s *Screens) applyRates(c *gin.Context, u *sqlite.Upload) (upload.Applied, 
 	var r *ratelist.Reading
 	_, err := s.draft.Edit(c.Request.Context(), func(f *store.File) error {
 		state := s.draft.State()
-		choices, slip := s.choices(c, state.File, c.Request.URL.Query())
+		file := edit.WithCostsAsMethods(f)
+		choices, slip := s.choices(c, file, c.Request.URL.Query())
 		if slip != "" {
 			return shell.Refusef("%s", slip)
 		}
 		var err error
-		if r, err = ratelist.Open(u.Body, state.File, state.Reader(), choices); err != nil {
+		if r, err = ratelist.Open(u.Body, file, state.Reader(), choices); err != nil {
 			return shell.Refusef("%s", err.Error())
 		}
 		if why := r.Problem(); why != "" {
 			return shell.Refusef("%s", why)
 		}
 		if len(r.Updates)+len(r.New) > 0 {
-			r.Apply(f)
+			r.Apply(file)
+			edit.CostsFromMethods(f, file)
 			for i := range r.Updates {
 				id = r.Updates[i].Method
 				into = id + "/" + r.Updates[i].Was.ID
@@ -480,6 +489,11 @@ func (s *Screens) applyRates(c *gin.Context, u *sqlite.Upload) (upload.Applied, 
 			return err
 		}
 		made := r.Plan.Apply(f, name)
+		if choices.Costs {
+			id = edit.CostOwner(edit.CostOfMethod(f, made.ID, name))
+			into = id + "/" + made.Tables[0].ID
+			return nil
+		}
 		id, into = made.ID, made.ID+"/"+made.Tables[0].ID
 		return nil
 	})

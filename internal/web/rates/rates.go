@@ -86,6 +86,7 @@ type tableView struct {
 	For                      string // which goods
 	Note                     string // what became of what was pasted
 	AsZone, AsFrom, AsChange string
+	Prices                   string // what its cells are: "Price" or "Cost"
 	Warnings                 []string
 	First                    bool   // it has the help for all lists
 	Unmeasured               string // why its distances cannot be measured
@@ -102,6 +103,8 @@ type tableView struct {
 
 type ratesView struct {
 	Methods []tab
+	Costs   []tab
+	Cost    *costView // these lists say what sending costs; nil where they are a method's
 	Method  string
 	Label   string
 	Say     []string
@@ -132,6 +135,9 @@ var measureHeads = map[rate.By]string{
 
 // warn fills in the warnings about a list.
 func (v *tableView) warn(state *draft.State, m *store.Method, t *rate.Table) {
+	if isCost(state.File, m.ID) {
+		return
+	}
 	for _, o := range state.Warnings().Warnings {
 		if o.Method == m.ID && o.Table == t.ID {
 			v.Warnings = append(v.Warnings, o.Beside(state.File))
@@ -221,6 +227,10 @@ func (s *Screens) tableView(f *store.File, m *store.Method, t *rate.Table, hits 
 		Measures: measureHeads[t.By],
 		Extends:  t.By != rate.ByOrder,
 		NewUnit:  edit.Unit(f, t.By),
+		Prices:   "Price",
+	}
+	if isCost(f, m.ID) {
+		v.Prices = "Cost"
 	}
 	v.Title = cmp.Or(m.Name, m.ID) + ", " + t.By.Words()
 	if len(m.Tables) > 1 {
@@ -270,10 +280,15 @@ func (s *Screens) ratesView(c *gin.Context, state *draft.State, id string) (rate
 		m := &f.Methods[i]
 		v.Methods = append(v.Methods, tab{m.ID, cmp.Or(m.Name, m.ID), m.ID == id})
 	}
-	m := f.Method(id)
+	for i := range f.Costs {
+		c := &f.Costs[i]
+		v.Costs = append(v.Costs, tab{edit.CostOwner(c.ID), cmp.Or(c.Name, c.ID), edit.CostOwner(c.ID) == id})
+	}
+	m := edit.Owner(f, id)
 	if m == nil {
 		return v, v.None
 	}
+	v.Cost = costOf(f, id)
 	v.Measure = measureChoices(rate.ByWeight)
 	if len(m.Tables) > 1 || m.Classes != store.Together {
 		v.Combines = []shell.Choice{
@@ -281,14 +296,16 @@ func (s *Screens) ratesView(c *gin.Context, state *draft.State, id string) (rate
 			{ID: "dearest", Name: "only the dearest counts", Chosen: m.Classes == store.Dearest},
 		}
 	}
-	v.Label, v.Say = m.BuyersLabel(), policy.Method(state.Engine, state.Coverage(), m)
+	if v.Label = m.BuyersLabel(); v.Cost == nil {
+		v.Say = policy.Method(state.Engine, state.Coverage(), m)
+	}
 	v.Asks = standsIn(f, m)
 	quoted := s.quoted(c, state)
 	hits := tillHits(quoted.Answer)
 	for i := range m.Tables {
 		t := s.tableView(f, m, &m.Tables[i], hits)
 		if t.Large = len(t.Rows)*len(t.Columns) > maxAtOnce; !t.Large {
-			t.Curve = curveOf(f, m, &m.Tables[i], &quoted)
+			t.Curve = curveOf(state, m, &m.Tables[i], &quoted)
 			t.warn(state, m, &m.Tables[i])
 		}
 		t.First = i == 0

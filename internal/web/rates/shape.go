@@ -115,11 +115,7 @@ func (s *Screens) shapeTable(c *gin.Context) {
 // editLists makes an edit of a method's lists as a whole.
 func (s *Screens) editLists(c *gin.Context, change func(*store.File, *store.Method) error) {
 	state, err := s.draft.Edit(c.Request.Context(), func(f *store.File) error {
-		m := f.Method(c.Param("method"))
-		if m == nil {
-			return shell.Refusef("this method was removed meanwhile; nothing was changed")
-		}
-		return change(f, m)
+		return edit.Lists(f, c.Param("method"), func(m *store.Method) error { return change(f, m) })
 	})
 	if err == nil {
 		s.answerTable(c, state, nil)
@@ -144,7 +140,7 @@ func (s *Screens) addTable(c *gin.Context) {
 // it asks first.
 func (s *Screens) removeTable(c *gin.Context) {
 	state := s.draft.State()
-	if m, table, err := tableAt(c, state.File); err == nil && c.PostForm("agreed") != "yes" {
+	if m, table, err := tableAt(c, state.File); err == nil && c.PostForm("agreed") != "yes" && !isCost(state.File, m.ID) {
 		after := *m
 		after.Tables = slices.DeleteFunc(
 			slices.Clone(m.Tables),
