@@ -20,6 +20,7 @@ import (
 	"diadrom/internal/core/store"
 	"diadrom/internal/shop/demo"
 	"diadrom/internal/shop/draft"
+	"diadrom/internal/shop/history"
 	"diadrom/internal/shop/importer"
 	"diadrom/internal/shop/services"
 	"diadrom/internal/sqlite"
@@ -126,6 +127,9 @@ func demoCommand() *cobra.Command {
 				return err
 			}
 			s := shop{dir: dir, listen: listen, first: first, fill: demo.Fill, demo: true}
+			s.orders = func(ctx context.Context, h *history.History, f *store.File) error {
+				return demo.FillOrders(ctx, h, f, time.Now())
+			}
 			s.asks.Local = true
 			stop, err := s.standIns()
 			if err != nil {
@@ -154,10 +158,12 @@ type shop struct {
 	dir, listen string
 	first       *store.File // of a folder without a shop
 	fill        func(ctx context.Context, db *sqlite.DB, dir string) error
-	demo        bool // everybody is signed in as the owner
-	public      *url.URL
-	trusted     []netip.Prefix
-	asks        services.Options
+	// orders fills in past orders where there are none.
+	orders  func(ctx context.Context, h *history.History, f *store.File) error
+	demo    bool // everybody is signed in as the owner
+	public  *url.URL
+	trusted []netip.Prefix
+	asks    services.Options
 }
 
 func serve(cmd *cobra.Command, s shop) (err error) {
@@ -196,7 +202,19 @@ func serve(cmd *cobra.Command, s shop) (err error) {
 	catchUp(ctx, d, log)
 	in := importer.New(db, s.dir, version, d.SetGazetteer)
 	in.Log = log
-	wait := background(ctx, in, d, log)
+	orders, err := sqlite.OpenPast(ctx, s.dir)
+	if err != nil {
+		return err
+	}
+	defer func() { err = errors.Join(err, orders.Close()) }()
+	past := history.New(orders, s.dir)
+	past.Log = log
+	if s.orders != nil {
+		if err := s.orders(ctx, past, d.State().File); err != nil {
+			return err
+		}
+	}
+	wait := background(ctx, in, past, d, log)
 	defer func() {
 		stop()
 		err = errors.Join(err, wait())
@@ -209,7 +227,7 @@ func serve(cmd *cobra.Command, s shop) (err error) {
 		return errors.Join(err, l.Close())
 	}
 	options, path, err := s.options(l.Addr(), people == 0)
-	options.Asks, options.Asks.Dir = s.asks, s.dir
+	options.Asks, options.Asks.Dir, options.History = s.asks, s.dir, past
 	if err != nil {
 		return errors.Join(err, l.Close())
 	}
@@ -228,14 +246,16 @@ func catchUp(ctx context.Context, d *draft.Draft, log *slog.Logger) {
 	}
 }
 
-// background imports lists of places and keeps the schedule until the context ends; wait waits for the end of both.
-func background(ctx context.Context, in *importer.Importer, d *draft.Draft, log *slog.Logger) (wait func() error) {
-	taking, kept := make(chan error, 1), make(chan struct{})
+// background imports lists of places and past orders, and keeps the schedule until the context ends; wait waits for the end of both.
+func background(ctx context.Context, in *importer.Importer, past *history.History, d *draft.Draft,
+	log *slog.Logger) (wait func() error) {
+	taking, orders, kept := make(chan error, 1), make(chan error, 1), make(chan struct{})
 	go func() { taking <- in.Run(ctx) }()
+	go func() { orders <- past.Run(ctx) }()
 	go func() { defer close(kept); d.KeepSchedule(ctx, log) }()
 	return func() error {
 		<-kept
-		return <-taking
+		return errors.Join(<-taking, <-orders)
 	}
 }
 

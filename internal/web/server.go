@@ -17,6 +17,7 @@ import (
 	"diadrom/internal/core/store"
 	"diadrom/internal/review/warnings"
 	"diadrom/internal/shop/draft"
+	"diadrom/internal/shop/history"
 	"diadrom/internal/shop/importer"
 	"diadrom/internal/shop/services"
 	"diadrom/internal/sqlite"
@@ -27,6 +28,7 @@ import (
 	"diadrom/internal/web/ground"
 	"diadrom/internal/web/live"
 	"diadrom/internal/web/methods"
+	"diadrom/internal/web/past"
 	"diadrom/internal/web/products"
 	"diadrom/internal/web/promises"
 	"diadrom/internal/web/quotes"
@@ -49,6 +51,8 @@ type Options struct {
 	visitor.Options
 	SignIn signin.Options
 	Asks   services.Options // services outside, as the program was started
+	// History is the shop's past orders.
+	History *history.History
 	// folder of this package, whose templates and assets are read from disk; "" where they are built in
 	Dev string
 }
@@ -75,6 +79,7 @@ var templates = map[string]fs.FS{
 	"products": products.Files,
 	"promises": promises.Files,
 	"quotes":   quotes.Files,
+	"past":     past.Files,
 	"rates":    rates.Files,
 	"review":   review.Files,
 	"setup":    setup.Files,
@@ -159,6 +164,7 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 	} {
 		station.Routes(r)
 	}
+	past.New(sh, d, db, o.History).Routes(r)
 	r.NoRoute(func(c *gin.Context) { sh.Problem(c, http.StatusNotFound, "There is no such page here.") })
 	if o.Dev != "" {
 		devRoutes(r, o.Dev)

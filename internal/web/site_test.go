@@ -16,6 +16,7 @@ import (
 	"diadrom/internal/core/store"
 	"diadrom/internal/shop/demo"
 	"diadrom/internal/shop/draft"
+	"diadrom/internal/shop/history"
 	"diadrom/internal/shop/importer"
 	"diadrom/internal/sqlite"
 	"diadrom/internal/web/signin"
@@ -63,6 +64,10 @@ func openedAs(t *testing.T, first *store.File, fill bool, options Options) *site
 	done := make(chan error, 1)
 	go func() { done <- in.Run(taking) }()
 	options.Asks.Dir = dir
+	orders, err := sqlite.OpenPast(ctx, dir)
+	require.NoError(t, err)
+	options.History = history.New(orders, dir)
+	go options.History.Run(taking)
 	h, err := New(d, db, in, slog.New(slog.DiscardHandler), options)
 	require.NoError(t, err)
 	jar, err := cookiejar.New(nil)
@@ -74,6 +79,7 @@ func openedAs(t *testing.T, first *store.File, fill bool, options Options) *site
 		h.Wait()
 		assert.NoError(t, <-done)
 		db.Close()
+		orders.Close()
 	})
 	return s
 }

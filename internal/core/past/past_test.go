@@ -77,7 +77,7 @@ func TestHowAnOrderIsRated(t *testing.T) {
 		"nothing is offered":               {order("NO", "towel", 1, "letter"), NotOffered, "letter", "no", "0", "", ""},
 		"nowhere":                          {order("US", "towel", 1, "letter"), NotOffered, "letter", "", "0", "", ""},
 		"nothing needs shipping":           {order("FI", "card", 1, ""), NotOffered, "", "fi", "0", "", ""},
-		"goods that the store has no more": {order("FI", "old soap", 1, "letter"), Unrated, "letter", "", "0", "", ""},
+		"goods that the store has no more": {order("FI", "old soap", 1, "letter"), Unrated, "letter", "fi", "0", "", ""},
 		"such goods, with what they weigh": {described, ByItsMethod, "letter", "fi", "5", "3.5", "0.5"},
 	} {
 		for range 2 { // the second time from memory

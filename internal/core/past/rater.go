@@ -11,9 +11,10 @@ import (
 	"diadrom/internal/core/store"
 )
 
-// Rater rates orders under one store. It is used by one goroutine at a time; [Rater.Again] makes one for another.
+// Rater rates orders under one store, and remembers what it has rated. It is used by one goroutine at a time; [Rater.Again] makes one for another.
 type Rater struct {
-	engine   *quote.Engine
+	of       *quote.Engine // that it was made of
+	engine   *quote.Engine // the same, which asks nobody outside
 	products map[string]*store.Product
 	classes  map[string]bool
 	methods  map[string]bool // that are switched on
@@ -41,7 +42,7 @@ const maxPlaces = 1 << 16
 // store's road factor, and carriers' methods are priced by the price lists that stand in for them.
 func NewRater(e *quote.Engine) *Rater {
 	f := e.Store()
-	r := &Rater{engine: e.Asking(nil).AskingCarriers(nil), products: map[string]*store.Product{},
+	r := &Rater{of: e, engine: e.Asking(nil).AskingCarriers(nil), products: map[string]*store.Product{},
 		classes: map[string]bool{}, methods: map[string]bool{}, dated: e.Dated(),
 		known: newMemory[Rated]()}
 	for i := range f.Products {
@@ -60,12 +61,15 @@ func NewRater(e *quote.Engine) *Rater {
 
 // Again is the same rater for another goroutine.
 func (r *Rater) Again() *Rater {
-	return &Rater{engine: r.engine, products: r.products, classes: r.classes, methods: r.methods, dated: r.dated,
+	return &Rater{of: r.of, engine: r.engine, products: r.products, classes: r.classes, methods: r.methods, dated: r.dated,
 		places: map[placeKey]string{}, known: r.known}
 }
 
 // Store is the store that is rated under.
 func (r *Rater) Store() *store.File { return r.engine.Store() }
+
+// Of is the engine that the rater was made of.
+func (r *Rater) Of() *quote.Engine { return r.of }
 
 // Engine is the one that rates.
 func (r *Rater) Engine() *quote.Engine { return r.engine }
@@ -173,7 +177,7 @@ func (r *Rater) place(to *place.Address) string {
 func (r *Rater) rate(o *Order) (is Rated) {
 	is.Method = o.Method
 	if is.Unknown = r.fill(&r.request, o); is.Unknown != "" {
-		is.Outcome = Unrated
+		is.Outcome, is.Zone = Unrated, r.engine.Narrowest(&o.To)
 		return is
 	}
 	q := &r.request

@@ -133,3 +133,11 @@ func (e *Engine) Narrowest(to *place.Address) string {
 	a.zones = e.rank(e.zones.Match(&a.to, a.zones))
 	return a.narrowest()
 }
+
+// Subtotal is the sum of a request's goods that conditions and free delivery look at.
+func (e *Engine) Subtotal(q *Request) decimal.Decimal {
+	a := scratch.Get().(*asked)
+	defer a.release()
+	e.measure(&a.cart, q.Lines)
+	return a.cart.subtotal
+}

@@ -108,6 +108,17 @@ func (b *breaks) table(t *rate.Table) {
 	}
 }
 
+// costBreaks are the values at which what sending costs the shop may change as a measure grows.
+func (e *Engine) costBreaks(by rate.By) []decimal.Decimal {
+	b := breaks{by: by}
+	for _, c := range e.costings {
+		for j := range c.Tables {
+			b.table(&c.Tables[j])
+		}
+	}
+	return b.list
+}
+
 // unit is the step that is just under and just over a break: one of the goods, the least amount of money, a
 // gram or a thousandth of a larger unit.
 func (e *Engine) unit(by rate.By) decimal.Decimal {
@@ -121,13 +132,16 @@ func (e *Engine) unit(by rate.By) decimal.Decimal {
 }
 
 // Sweep quotes a request over a run of one measure, with each of its [Engine.Breaks] tested just under, on and
-// just over it. Of quantities it is the cart's first product, so many of it, and the breaks of weights and sums
+// just over it, and those of what sending costs the shop where the request asks for that. Of quantities it is the cart's first product, so many of it, and the breaks of weights and sums
 // are tested as well, with the last number under and the first over them, and those from which another box is needed;
 // of weights and sums it is one parcel
 // of that measure which is like the cart in all others, its class that of the first product. A cart without
 // goods is one of nothing.
 func (e *Engine) Sweep(q *Request, by rate.By) []Swept {
 	points := around(e.Breaks(by), e.unit(by))
+	if q.Costs {
+		points = append(points, around(e.costBreaks(by), e.unit(by))...)
+	}
 	if i := firstShipped(q); i >= 0 && by == rate.ByQuantity {
 		p := &q.Lines[i].Product
 		points = append(points, e.counts(rate.ByWeight, e.weight(p))...)

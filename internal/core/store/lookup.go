@@ -47,6 +47,14 @@ func (f *File) ZoneName(id string) string {
 	return id
 }
 
+// MethodName is what a method is called; its id where it has no name.
+func (f *File) MethodName(id string) string {
+	if m := f.Method(id); m != nil {
+		return cmp.Or(m.Name, id)
+	}
+	return id
+}
+
 // Product finds a product by its sku; nil where there is none.
 func (f *File) Product(sku string) *Product {
 	return at(f.Products, find(f.Products, sku, func(p *Product) string { return p.SKU }))

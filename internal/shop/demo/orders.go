@@ -2,6 +2,8 @@ package demo
 
 import (
 	"bufio"
+	"bytes"
+	"context"
 	"fmt"
 	"io"
 	"math/rand/v2"
@@ -10,7 +12,10 @@ import (
 	"time"
 
 	"diadrom/internal/core/decimal"
+	"diadrom/internal/core/store"
+	"diadrom/internal/shop/history"
 	"diadrom/internal/shop/shipped"
+	"diadrom/internal/tables/orderlist"
 )
 
 // seed makes the invented orders the same each time.
@@ -75,8 +80,14 @@ var codes = sync.OnceValue(func() (list [][2]string) {
 	return list
 })
 
+// How many of twenty orders have another product when they have some: orders of 2.5 lines, and smaller ones.
+const (
+	manyLines = 13
+	fewLines  = 7
+)
+
 // orders makes n invented orders of the year up to a day, the oldest first.
-func orders(n int, until time.Time) func(yield func(*madeOrder) bool) {
+func orders(n int, until time.Time, more int) func(yield func(*madeOrder) bool) {
 	return func(yield func(*madeOrder) bool) {
 		r := rand.New(rand.NewPCG(seed, uint64(n)))
 		often, far := 0, 0
@@ -107,11 +118,11 @@ func orders(n int, until time.Time) func(yield func(*madeOrder) bool) {
 				o.postcode, o.city = code[0], code[1]
 			}
 			grams, bulky := 0, false
-			for len(o.lines) < 5 && (len(o.lines) == 0 || r.IntN(20) < 13) {
+			for len(o.lines) < 5 && (len(o.lines) == 0 || r.IntN(20) < more) {
 				pick := r.IntN(often)
 				for k := range demand {
 					if pick -= demand[k].often; pick < 0 {
-						d, q := &demand[k], 1+r.IntN(demand[k].most)
+						d, q := &demand[k], 1+min(r.IntN(demand[k].most), r.IntN(demand[k].most))
 						o.lines = append(o.lines, madeLine{d.sku, d.price, q})
 						grams += d.grams * q
 						bulky = bulky || strings.HasPrefix(d.sku, "BENCH") || strings.HasPrefix(d.sku, "STEPS")
@@ -127,6 +138,27 @@ func orders(n int, until time.Time) func(yield func(*madeOrder) bool) {
 	}
 }
 
+// soft says whether all goods are of the class that letters take.
+func (o *madeOrder) soft() bool {
+	for i := range o.lines {
+		switch name, _, _ := strings.Cut(o.lines[i].sku, "-"); name {
+		case "TOWEL", "SEAT", "CAP", "ROBE", "MITT", "SAMPLE":
+		default:
+			return false
+		}
+	}
+	return true
+}
+
+// cents is what the goods cost.
+func (o *madeOrder) cents() (sum int) {
+	for i := range o.lines {
+		d := decimal.MustParse(o.lines[i].price).Mul(decimal.Hundred)
+		sum += int(d.Float64()) * o.lines[i].quantity
+	}
+	return sum
+}
+
 // send chooses how an order went, what was paid for it and what the carrier billed.
 func (o *madeOrder) send(r *rand.Rand, grams int, bulky bool) {
 	home := o.country == "FI" || o.country == "AX"
@@ -136,9 +168,9 @@ func (o *madeOrder) send(r *rand.Rand, grams int, bulky bool) {
 		return
 	case bulky:
 		o.method, paid, cost = "freight", 4900, 3900+grams/20
-	case grams <= 500 && r.IntN(3) > 0:
+	case grams <= 500 && o.soft() && r.IntN(3) > 0:
 		o.method, paid, cost = "letter", 490, 310+grams/4
-	case home && grams <= 20000 && r.IntN(2) > 0:
+	case home && grams <= 15000 && r.IntN(2) > 0:
 		o.method, paid, cost = "locker", 590, 420+grams/60
 	case home || o.country == "SE" || o.country == "EE" || o.country == "LV":
 		o.method, paid, cost = "parcel", 790+grams/40, 560+grams/35
@@ -149,6 +181,9 @@ func (o *madeOrder) send(r *rand.Rand, grams int, bulky bool) {
 		paid, cost = paid+400, cost+380
 	}
 	cost += r.IntN(120) - 40
+	if free := map[string]int{"parcel": 12000, "locker": 9000}[o.method]; free > 0 && home && o.cents() >= free {
+		paid = 0
+	}
 	o.paid = decimal.New(int64(paid/10*10), 2).Fixed(2)
 	if r.IntN(12) > 0 {
 		o.cost = decimal.New(int64(cost), 2).Fixed(2)
@@ -159,11 +194,101 @@ func (o *madeOrder) send(r *rand.Rand, grams int, bulky bool) {
 func WriteOrders(w io.Writer, n int, until time.Time) error {
 	out := bufio.NewWriterSize(w, 1<<16)
 	out.WriteString(orderHead)
-	for o := range orders(n, until) {
+	for o := range orders(n, until, manyLines) {
 		for _, l := range o.lines {
 			fmt.Fprintf(out, "%d,%s,%s,,%s,%s,,%s,%d,%s,,,,%s,%s,%s\n", o.number, o.at.Format(time.RFC3339), o.country, o.city,
 				o.postcode, l.sku, l.quantity, l.price, o.method, o.paid, o.cost)
 		}
 	}
 	return out.Flush()
+}
+
+// shopHead are the columns of the shop's own export, whose orders have the mistakes that owners make.
+const shopHead = "Order no.;Placed;Buyer;Delivery country;Town;Postcode;Item;Qty;Unit price;Delivery method;Delivery charge;" +
+	"Carrier cost;Currency\n"
+
+// WriteShopOrders writes n invented orders of the year up to a day as the shop exports them, with the mistakes that owners
+// make: dates in three forms, an old name for a method, a product that is gone, another currency, lines that are cut or
+// mistyped, refunds, the same order twice, a month without costs.
+func WriteShopOrders(w io.Writer, n int, until time.Time) error {
+	out := bufio.NewWriterSize(w, 1<<16)
+	out.WriteString(shopHead)
+	r := rand.New(rand.NewPCG(seed, 7))
+	comma := func(text string) string { return strings.Replace(text, ".", ",", 1) }
+	names := map[string]string{"letter": "letter", "parcel": "parcel", "locker": "locker", "freight": "freight",
+		"abroad": "abroad"}
+	renamed, noCosts := until.AddDate(0, -9, 0), until.AddDate(0, -5, 0)
+	var again string
+	for o := range orders(n, until, fewLines) {
+		method, cost, currency, sign := names[o.method], comma(o.cost), "EUR", ""
+		if o.at.Before(renamed) && o.method == "parcel" {
+			method = "Home parcel"
+		}
+		if o.at.Month() == noCosts.Month() {
+			cost = ""
+		}
+		placed := o.at.Format("2006-01-02 15:04")
+		switch r.IntN(10) {
+		case 0:
+			placed = o.at.Format("2.1.2006 15.04")
+		case 1:
+			placed = o.at.Format("02/01/2006")
+		}
+		odd := r.IntN(400)
+		if odd == 1 {
+			currency = "SEK"
+		}
+		if odd == 2 {
+			sign = "-"
+		}
+		var text strings.Builder
+		for i, l := range o.lines {
+			sku, quantity := l.sku, fmt.Sprint(l.quantity)
+			switch {
+			case odd == 3 || odd == 4:
+				sku = "SOAP-OLD"
+			case odd == 5:
+				quantity = "two"
+			}
+			fmt.Fprintf(&text, "%d;%s;Buyer %d;%s;%s;%s;%s;%s%s;%s;%s;%s%s;%s;%s", o.number, placed, 1+r.IntN(900), o.country, o.city,
+				o.postcode, sku, sign, quantity, comma(l.price), method, sign, comma(o.paid), cost, currency)
+			if i == 0 && odd == 6 { // cut
+				cut := text.String()
+				text.Reset()
+				text.WriteString(cut[:len(cut)-8])
+			}
+			text.WriteString("\n")
+		}
+		if o.number == 10001+n/2 {
+			again = text.String()
+		}
+		out.WriteString(text.String())
+	}
+	out.WriteString(again)
+	return out.Flush()
+}
+
+// demoOrders is how many invented orders the demo has.
+const demoOrders = 2000
+
+// FillOrders takes the invented orders of the year up to a day into a shop that has none, as its owner would.
+func FillOrders(ctx context.Context, h *history.History, f *store.File, until time.Time) error {
+	files, err := h.DB().Files(ctx)
+	if err != nil || len(files) > 0 {
+		return err
+	}
+	var text bytes.Buffer
+	if err := WriteShopOrders(&text, demoOrders, until); err != nil {
+		return err
+	}
+	file, err := h.Keep(ctx, "lauha-orders.csv", &text)
+	if err != nil {
+		return err
+	}
+	look, err := h.Look(&file, history.Choices{Currency: f.Store.Currency, Location: f.Store.Dispatch.TimeZone,
+		Dates: orderlist.DayFirst})
+	if err != nil {
+		return err
+	}
+	return h.Take(ctx, &file, look.Choices)
 }

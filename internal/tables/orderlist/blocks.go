@@ -331,3 +331,46 @@ func Open(in io.Reader) (head []string, sep byte, rest io.Reader, err error) {
 	}
 	return head, sep, io.MultiReader(bytes.NewReader(start[end:]), decoded), nil
 }
+
+// Part is what was made of a part of a text: whole orders.
+type Part struct {
+	Result
+	Bytes int // of the text, up to the end of the part
+	Line  int // how many lines that are
+}
+
+// Parts reads the orders of a text part by part, in its order, so that reading can go on behind the last: visit is
+// called with each order, which it must not keep, and done after each part. The text begins behind the lines that
+// Options.Skip counts, and bytes are counted from there.
+func Parts(ctx context.Context, in io.Reader, o *Options, visit func(o *past.Order, line int) error,
+	done func(*Part) error) error {
+	id := -1
+	for i, f := range o.Columns {
+		if f == OrderID {
+			id = i
+		}
+	}
+	p := newParser(o, nil)
+	p.visit = func(order *past.Order) error { return visit(order, p.line) }
+	cut := newBlocks(in, o.Skip+1, o.Separator, id)
+	for {
+		b, err := cut.next()
+		if err == io.EOF {
+			return nil
+		}
+		if err == nil {
+			err = ctx.Err()
+		}
+		if err == nil {
+			err = p.block(&b, o.Separator)
+		}
+		if err != nil {
+			return err
+		}
+		part := &Part{p.result, b.bytes, cut.line - 1}
+		p.result = Result{}
+		if err := done(part); err != nil {
+			return err
+		}
+	}
+}

@@ -74,12 +74,14 @@ type Options struct {
 	Separator byte
 	Numbers   measure.Column // how numbers are written
 	Dates     DateOrder
-	Location  *time.Location        // of times that name no zone
-	Currency  string                // of the store; other orders are refused
-	Methods   map[string]string     // ids of methods by the names that the table has for them, folded; others stay as they are
-	Skip      int                   // lines before the first order
-	Streets   bool                  // whether streets are read, which agreed charges look at
-	Knows     func(*past.Line) bool // whether a line's goods can be rated; nil: all are taken
+	Location  *time.Location    // of times that name no zone
+	Currency  string            // of the store; other orders are refused
+	Methods   map[string]string // ids of methods by the names that the table has for them, folded; others stay as they are
+	Skip      int               // lines before the first order
+	Streets   bool              // whether streets are read, which agreed charges look at
+	// Private keeps what is not used of a line, and streets and customers, out of what is listed as refused.
+	Private bool
+	Knows   func(*past.Line) bool // whether a line's goods can be rated; nil: all are taken
 }
 
 // Refused is a line that was not read, with the reason.

@@ -286,3 +286,85 @@ func FuzzOrders(f *testing.F) {
 		assert.GreaterOrEqual(t, result.RefusedLines, min(len(result.Refused), MaxListed))
 	})
 }
+
+func TestColumnsAreFoundByWhatShopsCallThem(t *testing.T) {
+	for head, want := range map[string][]Field{
+		"Order no.;Placed;Delivery country;Postcode;Item;Qty;Unit price;Delivery method;Delivery charge;Carrier cost;Colour": {
+			OrderID, At, Country, Postcode, SKU, Quantity, Price, Method, Paid, Cost, ""},
+		"Tilausnumero;Päiväys;Maa;Postinumero;Tuotekoodi;Määrä;À-hinta;Toimitustapa;Toimituskulut;Rahtikulu": {
+			OrderID, At, Country, Postcode, SKU, Quantity, Price, Method, Paid, Cost},
+		"order;at;country;region;city;postcode;street;sku;quantity;price;customer;group;coupon;method;paid;cost": {
+			OrderID, At, Country, Region, City, Postcode, Street, SKU, Quantity, Price, Customer, Group, Coupon, Method, Paid, Cost},
+		"Bestellnummer;Bestelldatum;Lieferland;PLZ;Artikelnummer;Menge;Versandart;Versandkosten": {
+			OrderID, At, Country, Postcode, SKU, Quantity, Method, Paid},
+	} {
+		assert.Equal(t, want, Guess(strings.Split(head, ";")), head)
+		assert.Empty(t, Missing(want))
+	}
+	assert.NotEmpty(t, Missing([]Field{OrderID, Country, SKU}))
+	assert.NotEmpty(t, Missing([]Field{OrderID, Country, Quantity, Price}))
+}
+
+func TestHowAListIsWritten(t *testing.T) {
+	columns := []Field{At, Paid}
+	for name, c := range map[string]struct {
+		rows [][]string
+		want Sample
+	}{
+		"decimal commas and days first": {[][]string{{"31/12/2026", "6,90"}, {"01/02/2026", ""}},
+			Sample{Numbers: measure.Column{Decimal: ','}, Dates: DayFirst, Forms: 1}},
+		"points and three forms": {[][]string{{"2026-12-31", "-6.90"}, {"31.12.2026", "1"}, {"01/02/2026", ""}},
+			Sample{Numbers: measure.Column{Decimal: '.'}, Ambiguous: "01/02/2026", Forms: 3}},
+		"a thousand or one": {[][]string{{"", "1.200"}}, Sample{TwoWays: "1.200"}},
+		"whole numbers":     {[][]string{{"", "12"}}, Sample{Numbers: measure.Column{Decimal: '.'}}},
+	} {
+		assert.Equal(t, c.want, Look(c.rows, columns), name)
+	}
+}
+
+// Parts are the orders of the whole, each with how far the text has been read: reading goes on behind any of them.
+func TestReadingGoesOnBehindAPart(t *testing.T) {
+	var text strings.Builder
+	for i := range 40_000 {
+		fmt.Fprintf(&text, "%d,FI,A,1,\n%d,,B,%d,\n", i, i, i%7)
+	}
+	o := &Options{Columns: []Field{OrderID, Country, SKU, Quantity, Paid}, Separator: ',', Numbers: measure.Column{Decimal: '.'},
+		Skip: 1}
+	read := func(skip, from int) (parts []Part, orders []string) {
+		o.Skip = skip
+		require.NoError(t, Parts(context.Background(), strings.NewReader(text.String()[from:]), o,
+			func(o *past.Order, line int) error {
+				orders = append(orders, fmt.Sprint(o.ID, " ", line))
+				return nil
+			}, func(p *Part) error {
+				parts = append(parts, *p)
+				return nil
+			}))
+		return parts, orders
+	}
+	parts, all := read(1, 0)
+	require.Greater(t, len(parts), 2)
+	first := parts[0]
+	rest, behind := read(first.Line, first.Bytes)
+	assert.Equal(t, all[len(all)-len(behind):], behind)
+	assert.NotEmpty(t, behind)
+	assert.Len(t, rest, len(parts)-1)
+	assert.Equal(t, first.Orders+len(behind), len(all))
+	assert.Equal(t, 80_001, parts[len(parts)-1].Line)
+	assert.Equal(t, text.Len(), parts[len(parts)-1].Bytes)
+}
+
+// What is kept of a refused line has no names and streets.
+func TestRefusedLinesKeepNobodysName(t *testing.T) {
+	head, sep, rest, err := Open(strings.NewReader("order,name,street,customer,country,sku,quantity\n" +
+		"1,Aino Made-Up,Road 1,C-1,FI,A,x\n2,Aino Made-Up,Road 1,C-1,FI\n,Aino Made-Up,Road 1,C-1,FI,A,1\n"))
+	require.NoError(t, err)
+	columns, _, err := Contract(head)
+	require.NoError(t, err)
+	o := &Options{Columns: columns, Separator: sep, Numbers: measure.Column{Decimal: '.'}, Skip: 1, Private: true}
+	result, err := Each(context.Background(), rest, o, []func(*past.Order) error{func(*past.Order) error { return nil }}, nil)
+	require.NoError(t, err)
+	require.Len(t, result.Refused, 3)
+	assert.Equal(t, []string{"1, FI, A, x", "", ", FI, A, 1"},
+		[]string{result.Refused[0].Text, result.Refused[1].Text, result.Refused[2].Text})
+}

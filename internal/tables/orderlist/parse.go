@@ -103,11 +103,29 @@ func (p *parser) keep(text string) string {
 	return text
 }
 
+// shown is a line as it is listed where it is refused.
+func (p *parser) shown(cells []string, text string) string {
+	if !p.o.Private {
+		return text
+	}
+	if len(cells) != len(p.o.Columns) {
+		return ""
+	}
+	var kept []string
+	for i, f := range p.o.Columns {
+		if f != "" && f != Street && f != Customer {
+			kept = append(kept, cells[i])
+		}
+	}
+	return strings.Join(kept, ", ")
+}
+
 // add reads a line. text is the line as it stands in the file.
 func (p *parser) add(line int, cells []string, text string) {
 	p.result.Lines++
 	id := p.cell(cells, fOrder)
 	if id == "" {
+		text = p.shown(cells, text)
 		p.end()
 		p.alone(line, text, "it has no order number")
 		return
@@ -115,6 +133,9 @@ func (p *parser) add(line int, cells []string, text string) {
 	if !p.begun || id != p.order.ID {
 		p.end()
 		p.begin(line, id)
+	}
+	if p.o.Private {
+		text = p.shown(cells, text)
 	}
 	p.texts, p.lines = append(p.texts, text), append(p.lines, line)
 	if p.refuse != "" {
@@ -129,6 +150,7 @@ func (p *parser) add(line int, cells []string, text string) {
 // refused with it where its number is the same.
 func (p *parser) broken(line int, text, id, reason string) {
 	p.result.Lines++
+	text = p.shown(nil, text)
 	if p.begun && id == p.order.ID {
 		p.texts, p.lines = append(p.texts, text), append(p.lines, line)
 		if p.refuse == "" {

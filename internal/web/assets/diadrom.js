@@ -2,6 +2,7 @@
 
 import "./js/till.js";
 import "./js/grid.js";
+import "./js/past.js";
 import "./js/products.js";
 import "./js/curve.js";
 import "./js/rates.js";

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"cmp"
 	"net/http"
+	"strings"
 
 	"diadrom/internal/core/quote"
 	"diadrom/internal/core/rate"
@@ -25,6 +26,9 @@ type quotesCell struct {
 	code                 string // why it is not offered
 	Differs              bool
 	wanted               string // what would fit, where a limit is passed
+	Left                 string // what is left of the charge once tax and sending are paid; "" where that is not known
+	Margin               string // the same as a number, below 0 too
+	Loses                bool   // less than nothing
 }
 
 type quotesRow struct {
@@ -43,6 +47,7 @@ type quotesView struct {
 	Rows    []quotesRow
 	About   string
 	Empty   bool
+	Costs   bool // what is left is known of some
 }
 
 // Runs are what a cart can be quoted over.
@@ -68,6 +73,11 @@ func (s *Screens) exportQuotes(c *gin.Context) {
 		return
 	}
 	rows := [][]string{append([]string{v.First, "First zone"}, v.Methods...)}
+	if v.Costs {
+		for _, m := range v.Methods {
+			rows[0] = append(rows[0], m+", left after tax and cost")
+		}
+	}
 	for _, r := range v.Rows {
 		row := []string{cmp.Or(r.plain, r.Line), r.Zone}
 		for _, cell := range r.Cells {
@@ -75,6 +85,11 @@ func (s *Screens) exportQuotes(c *gin.Context) {
 				row = append(row, "no: "+cell.Full)
 			} else {
 				row = append(row, cell.Charge)
+			}
+		}
+		for _, cell := range r.Cells {
+			if v.Costs {
+				row = append(row, cell.Margin)
 			}
 		}
 		rows = append(rows, row)
@@ -97,6 +112,7 @@ func (s *Screens) quotesView(c *gin.Context) (quotesView, bool) {
 		return quotesView{}, false
 	}
 	q, _, addressErr := samples.Request(state.Engine, t)
+	q.Costs = true
 	v := quotesView{First: "To"}
 	for _, run := range Runs {
 		run.Chosen = run.ID == c.Query("over")
@@ -111,6 +127,7 @@ func (s *Screens) quotesView(c *gin.Context) (quotesView, bool) {
 			v.Methods = append(v.Methods, column.add(m, len(v.Methods))...)
 		}
 	}
+	v.Costs = len(f.Costs) > 0
 	v.Empty, v.Wide = len(v.Methods) == 0, len(v.Methods)+2
 	if v.Over != "" {
 		if addressErr != nil {
@@ -260,6 +277,11 @@ func quotesRowOf(f *store.File, a *quote.Answer, column columns, n int) quotesRo
 		for _, at := range column.of(o) {
 			row.Cells[at] = quotesCell{Charge: o.Charge, Price: world.DeliveryPrice(o.Charge, a.Currency),
 				Estimated: o.Estimated}
+			if o.Costs != nil {
+				row.Cells[at].Loses = o.Costs.Margin.Sign() < 0
+				row.Cells[at].Margin = o.Costs.Margin.Round(f.Store.Units().Digits).Fixed(f.Store.Units().Digits)
+				row.Cells[at].Left = world.Price(strings.TrimPrefix(row.Cells[at].Margin, "-"), a.Currency)
+			}
 		}
 	}
 	for _, r := range a.Refused {

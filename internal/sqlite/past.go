@@ -1,0 +1,564 @@
+package sqlite
+
+import (
+	"context"
+	"database/sql"
+	"encoding/json"
+	"errors"
+	"net/url"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"time"
+
+	"diadrom/internal/core/decimal"
+	"diadrom/internal/core/past"
+)
+
+// PastName is the file of a shop's folder that has its past orders. They are kept apart from the shop: no backup, no
+// copy elsewhere and no edition has them.
+const PastName = "orders.db"
+
+// Past has the past orders of a shop in a file of their own. It is safe for many goroutines.
+type Past struct {
+	sql *sql.DB
+	dir string
+}
+
+// pastSchema is that of [PastName]: orders without names and streets. lines is a JSON array of the goods,
+// [{"s": sku, "n": quantity, "p": price, "w": weight, "c": class}]; sums are decimals as text.
+const pastSchema = `
+CREATE TABLE IF NOT EXISTS file (
+    id       INTEGER PRIMARY KEY,
+    name     TEXT NOT NULL,
+    bytes    INTEGER NOT NULL,
+    taken    INTEGER NOT NULL DEFAULT 0,  -- bytes that have been read
+    line     INTEGER NOT NULL DEFAULT 0,  -- lines that have been read
+    lines    INTEGER NOT NULL DEFAULT 0,  -- with something in them
+    orders   INTEGER NOT NULL DEFAULT 0,
+    repeated INTEGER NOT NULL DEFAULT 0,
+    refused  INTEGER NOT NULL DEFAULT 0,
+    refunds  INTEGER NOT NULL DEFAULT 0,
+    refunded TEXT NOT NULL DEFAULT '0',
+    state    TEXT NOT NULL,
+    options  TEXT NOT NULL DEFAULT '{}',
+    problem  TEXT NOT NULL DEFAULT '',
+    added    TEXT NOT NULL
+) STRICT;
+CREATE TABLE IF NOT EXISTS past_order (
+    id       INTEGER PRIMARY KEY,
+    file     INTEGER NOT NULL,
+    number   TEXT NOT NULL UNIQUE,
+    at       TEXT NOT NULL DEFAULT '',    -- RFC 3339
+    day      TEXT NOT NULL DEFAULT '',
+    country  TEXT NOT NULL,
+    region   TEXT NOT NULL DEFAULT '',
+    city     TEXT NOT NULL DEFAULT '',
+    postcode TEXT NOT NULL DEFAULT '',
+    buyer    TEXT NOT NULL DEFAULT '',    -- the group of the customer
+    coupons  TEXT NOT NULL DEFAULT '',    -- parted by line ends
+    method   TEXT NOT NULL DEFAULT '',    -- as the file names it
+    paid     TEXT,
+    cost     TEXT,
+    tracking TEXT NOT NULL DEFAULT '',
+    lines    TEXT NOT NULL
+) STRICT;
+CREATE INDEX IF NOT EXISTS past_day ON past_order (day);
+CREATE INDEX IF NOT EXISTS past_tracking ON past_order (tracking) WHERE tracking <> '';
+CREATE TABLE IF NOT EXISTS refused (
+    file INTEGER NOT NULL, line INTEGER NOT NULL, text TEXT NOT NULL, reason TEXT NOT NULL
+) STRICT;
+CREATE TABLE IF NOT EXISTS method_name (name TEXT PRIMARY KEY, method TEXT NOT NULL) STRICT;
+PRAGMA user_version = 1;
+`
+
+// OpenPast opens the past orders of the shop in a folder.
+func OpenPast(ctx context.Context, dir string) (*Past, error) {
+	path := filepath.Join(dir, PastName)
+	if err := private(path); err != nil {
+		return nil, err
+	}
+	query := url.Values{"_txlock": {"immediate"}, "_pragma": {
+		"busy_timeout(5000)", "journal_mode(WAL)", "synchronous(NORMAL)", "secure_delete(1)"}}
+	db, err := sql.Open("sqlite", "file:"+(&url.URL{Path: path}).EscapedPath()+"?"+query.Encode())
+	if err != nil {
+		return nil, err
+	}
+	db.SetMaxOpenConns(4)
+	if _, err := db.ExecContext(ctx, pastSchema); err != nil {
+		return nil, errors.Join(err, db.Close())
+	}
+	return &Past{db, dir}, nil
+}
+
+// Close closes the file.
+func (p *Past) Close() error { return p.sql.Close() }
+
+// States of a file of past orders.
+const (
+	PastPreview = "preview" // it is kept until somebody says how it is read
+	PastWaiting = "waiting" // it is being taken in, or will be
+	PastDone    = "done"
+	PastStopped = "stopped"
+	PastFailed  = "failed"
+)
+
+// PastFile is a file of past orders, or of a carrier's invoices, and how far it has been taken in.
+type PastFile struct {
+	ID                               int64
+	Name                             string
+	Bytes, Taken                     int64
+	Line                             int
+	Lines, Orders, Repeated, Refused int
+	Refunds                          int
+	Refunded                         decimal.Decimal
+	State, Options, Problem          string
+	Added                            time.Time
+}
+
+const pastColumns = "id, name, bytes, taken, line, lines, orders, repeated, refused, refunds, refunded, state, options, " +
+	"problem, added"
+
+func scanPast(row interface{ Scan(...any) error }) (f PastFile, err error) {
+	var refunded, added string
+	err = row.Scan(&f.ID, &f.Name, &f.Bytes, &f.Taken, &f.Line, &f.Lines, &f.Orders, &f.Repeated, &f.Refused, &f.Refunds,
+		&refunded, &f.State, &f.Options, &f.Problem, &added)
+	if err != nil {
+		return f, err
+	}
+	f.Added, _ = time.Parse(time.RFC3339, added)
+	f.Refunded, err = decimal.Parse(refunded)
+	return f, err
+}
+
+// AddFile begins a file of that name and size.
+func (p *Past) AddFile(ctx context.Context, name string, bytes int64, at time.Time) (PastFile, error) {
+	return scanPast(p.sql.QueryRowContext(ctx, "INSERT INTO file (name, bytes, state, added) VALUES (?, ?, ?, ?) RETURNING "+
+		pastColumns, name, bytes, PastPreview, at.UTC().Format(time.RFC3339)))
+}
+
+// File finds a file; false where there is none.
+func (p *Past) File(ctx context.Context, id int64) (PastFile, bool, error) {
+	f, err := scanPast(p.sql.QueryRowContext(ctx, "SELECT "+pastColumns+" FROM file WHERE id = ?", id))
+	if errors.Is(err, sql.ErrNoRows) {
+		return f, false, nil
+	}
+	return f, err == nil, err
+}
+
+// Files lists the files, the newest first.
+func (p *Past) Files(ctx context.Context) (list []PastFile, err error) {
+	rows, err := p.sql.QueryContext(ctx, "SELECT "+pastColumns+" FROM file ORDER BY id DESC")
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		f, err := scanPast(rows)
+		if err != nil {
+			return nil, err
+		}
+		list = append(list, f)
+	}
+	return list, rows.Err()
+}
+
+// SetState says what becomes of a file, and how it is read.
+func (p *Past) SetState(ctx context.Context, id int64, state, options, problem string) error {
+	_, err := p.sql.ExecContext(ctx, "UPDATE file SET state = ?, options = ?, problem = ? WHERE id = ?", state, options,
+		problem, id)
+	return err
+}
+
+// RemoveFile forgets a file that is only looked at.
+func (p *Past) RemoveFile(ctx context.Context, id int64) error {
+	_, err := p.sql.ExecContext(ctx, "DELETE FROM file WHERE id = ? AND orders = 0", id)
+	return err
+}
+
+// PastRefused is a line that was not taken in, with the reason.
+type PastRefused struct {
+	Line         int
+	Text, Reason string
+}
+
+// maxPastRefused is how many refused lines of a file are kept with their reasons; all are counted.
+const maxPastRefused = 1000
+
+// PastPart is a part of a file: orders that are taken in together with how far the file has been read.
+type PastPart struct {
+	Orders   []PastRow
+	Refused  []PastRefused
+	Lines    int
+	Count    int // of refused lines
+	Refunds  int
+	Refunded decimal.Decimal
+	Bytes    int64
+	Line     int
+}
+
+// PastRow is an order as it is kept.
+type PastRow struct {
+	Number, At, Day, Country, Region, City, Postcode, Buyer, Coupons, Method string
+	Paid, Cost                                                               sql.NullString
+	Tracking, Lines                                                          string
+	Line                                                                     int // of the file
+}
+
+// pastLine is goods of an order as they are kept.
+type pastLine struct {
+	SKU      string `json:"s,omitempty"`
+	Quantity int64  `json:"n"`
+	Price    string `json:"p,omitempty"`
+	Weight   string `json:"w,omitempty"`
+	Class    string `json:"c,omitempty"`
+}
+
+// NewPastRow makes an order a row. Of the buyer it keeps the group alone.
+func NewPastRow(o *past.Order) PastRow {
+	r := PastRow{Number: o.ID, Country: o.To.Country, Region: o.To.Region, City: o.To.City, Postcode: o.To.Postcode,
+		Buyer: o.Group, Coupons: strings.Join(o.Coupons, "\n"), Method: o.Method, Tracking: o.Tracking}
+	if !o.At.IsZero() {
+		r.At, r.Day = o.At.Format(time.RFC3339), o.At.Format(time.DateOnly)
+	}
+	for _, sum := range []struct {
+		of   *decimal.Decimal
+		into *sql.NullString
+	}{{o.Paid, &r.Paid}, {o.Cost, &r.Cost}} {
+		if sum.of != nil {
+			*sum.into = sql.NullString{String: sum.of.String(), Valid: true}
+		}
+	}
+	b := []byte{'['}
+	for i := range o.Lines {
+		if i > 0 {
+			b = append(b, ',')
+		}
+		b = appendLine(b, &o.Lines[i])
+	}
+	r.Lines = string(append(b, ']'))
+	return r
+}
+
+// appendLine writes goods as JSON; encoding/json writes texts that need more than quotes.
+func appendLine(b []byte, l *past.Line) []byte {
+	b = append(b, `{"n":`...)
+	b = strconv.AppendInt(b, l.Quantity, 10)
+	for _, text := range [...]struct{ name, value string }{{"s", l.SKU}, {"c", l.Class}} {
+		if text.value != "" {
+			quoted, _ := json.Marshal(text.value) // a string always is JSON
+			b = append(append(append(append(b, `,"`...), text.name...), `":`...), quoted...)
+		}
+	}
+	if l.Price != nil {
+		b = append(l.Price.Append(append(b, `,"p":"`...), 0), '"')
+	}
+	if l.Weight != nil {
+		b = append(l.Weight.Append(append(b, `,"w":"`...), 0), '"')
+	}
+	return append(b, '}')
+}
+
+const insertPast = "INSERT INTO past_order (file, number, at, day, country, region, city, postcode, buyer, coupons, method, " +
+	"paid, cost, tracking, lines) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT (number) DO NOTHING"
+
+// AddPart keeps the next part of a file in one transaction, which also says how far the file has been read. An order
+// whose number is there already is kept as it is: where it is the same it is counted as repeated, else it is refused.
+func (p *Past) AddPart(ctx context.Context, f *PastFile, part *PastPart) error {
+	tx, err := p.sql.BeginTx(ctx, nil)
+	if err != nil {
+		return err
+	}
+	defer tx.Rollback()
+	insert, err := tx.PrepareContext(ctx, insertPast)
+	if err != nil {
+		return err
+	}
+	next := *f
+	for i := range part.Orders {
+		o := &part.Orders[i]
+		res, err := insert.ExecContext(ctx, f.ID, o.Number, o.At, o.Day, o.Country, o.Region, o.City, o.Postcode, o.Buyer,
+			o.Coupons, o.Method, o.Paid, o.Cost, o.Tracking, o.Lines)
+		if err != nil {
+			return err
+		}
+		if n, err := res.RowsAffected(); err != nil {
+			return err
+		} else if n == 1 {
+			next.Orders++
+			continue
+		}
+		same, err := sameOrder(ctx, tx, o)
+		if err != nil {
+			return err
+		}
+		if same {
+			next.Repeated++
+			continue
+		}
+		part.Refused = append(part.Refused, PastRefused{o.Line, o.Number,
+			"order " + o.Number + " is there already and says something else: it was kept as it was"})
+		part.Count++
+	}
+	next.Lines, next.Refused, next.Refunds = next.Lines+part.Lines, next.Refused+part.Count, next.Refunds+part.Refunds
+	next.Refunded, next.Taken, next.Line = next.Refunded.Add(part.Refunded), part.Bytes, part.Line
+	for i := range part.Refused {
+		if r := &part.Refused[i]; f.Refused+i < maxPastRefused {
+			if _, err := tx.ExecContext(ctx, "INSERT INTO refused (file, line, text, reason) VALUES (?, ?, ?, ?)", f.ID, r.Line,
+				r.Text, r.Reason); err != nil {
+				return err
+			}
+		}
+	}
+	if _, err := tx.ExecContext(ctx, "UPDATE file SET taken = ?, line = ?, lines = ?, orders = ?, repeated = ?, refused = ?, "+
+		"refunds = ?, refunded = ? WHERE id = ?", next.Taken, next.Line, next.Lines, next.Orders, next.Repeated, next.Refused,
+		next.Refunds, next.Refunded.String(), f.ID); err != nil {
+		return err
+	}
+	if err := tx.Commit(); err != nil {
+		return err
+	}
+	*f = next
+	return nil
+}
+
+// sameOrder says whether the order that has a number is the same as another.
+func sameOrder(ctx context.Context, tx *sql.Tx, o *PastRow) (bool, error) {
+	var lines, day, country, postcode, method string
+	var paid, cost sql.NullString
+	err := tx.QueryRowContext(ctx, "SELECT lines, day, country, postcode, method, paid, cost FROM past_order WHERE number = ?",
+		o.Number).Scan(&lines, &day, &country, &postcode, &method, &paid, &cost)
+	return lines == o.Lines && day == o.Day && country == o.Country && postcode == o.Postcode && method == o.Method &&
+		paid == o.Paid && (cost == o.Cost || !o.Cost.Valid), err
+}
+
+// RefusedOf gives the first lines of a file that were refused.
+func (p *Past) RefusedOf(ctx context.Context, file int64, most int) (list []PastRefused, err error) {
+	rows, err := p.sql.QueryContext(ctx, "SELECT line, text, reason FROM refused WHERE file = ? ORDER BY line LIMIT ?", file,
+		most)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var r PastRefused
+		if err := rows.Scan(&r.Line, &r.Text, &r.Reason); err != nil {
+			return nil, err
+		}
+		list = append(list, r)
+	}
+	return list, rows.Err()
+}
+
+// PastSpan is how many orders there are, of which days, and a number that is another once they change.
+type PastSpan struct {
+	Orders      int
+	First, Last string // days; "" where none is known
+	Version     int64
+}
+
+// Span says what orders there are.
+func (p *Past) Span(ctx context.Context) (s PastSpan, err error) {
+	var first, last sql.NullString
+	err = p.sql.QueryRowContext(ctx, "SELECT count(*), min(nullif(day, '')), max(day), coalesce(max(id), 0) FROM past_order").
+		Scan(&s.Orders, &first, &last, &s.Version)
+	s.First, s.Last = first.String, last.String
+	var costs int64
+	if err == nil {
+		err = p.sql.QueryRowContext(ctx, "SELECT count(*) FROM past_order WHERE cost IS NOT NULL").Scan(&costs)
+	}
+	s.Version = s.Version<<20 + costs
+	return s, err
+}
+
+// Orders gives the orders from a day on ("" is all), the method by its id where names has it. What is given lasts until
+// the next.
+func (p *Past) Orders(ctx context.Context, from string, names map[string]string, each func(*past.Order) error) error {
+	rows, err := p.sql.QueryContext(ctx, "SELECT number, at, country, region, city, postcode, buyer, coupons, method, paid, "+
+		"cost, tracking, lines FROM past_order WHERE day >= ? ORDER BY id", from)
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		o, err := scanOrder(rows)
+		if err != nil {
+			return err
+		}
+		if id, ok := names[o.Method]; ok {
+			o.Method = id
+		}
+		if err := each(o); err != nil {
+			return err
+		}
+	}
+	return rows.Err()
+}
+
+// Order finds an order by its number; false where there is none.
+func (p *Past) Order(ctx context.Context, number string) (*past.Order, bool, error) {
+	o, err := scanOrder(p.sql.QueryRowContext(ctx, "SELECT number, at, country, region, city, postcode, buyer, coupons, method, "+
+		"paid, cost, tracking, lines FROM past_order WHERE number = ?", number))
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, false, nil
+	}
+	return o, err == nil, err
+}
+
+func scanOrder(row interface{ Scan(...any) error }) (*past.Order, error) {
+	o := &past.Order{}
+	var at, coupons, lines string
+	var paid, cost sql.NullString
+	if err := row.Scan(&o.ID, &at, &o.To.Country, &o.To.Region, &o.To.City, &o.To.Postcode, &o.Group, &coupons, &o.Method,
+		&paid, &cost, &o.Tracking, &lines); err != nil {
+		return nil, err
+	}
+	if at != "" {
+		o.At, _ = time.Parse(time.RFC3339, at)
+	}
+	if coupons != "" {
+		o.Coupons = strings.Split(coupons, "\n")
+	}
+	var err error
+	if o.Paid, err = decimalOf(paid.String); err != nil {
+		return nil, err
+	}
+	if o.Cost, err = decimalOf(cost.String); err != nil {
+		return nil, err
+	}
+	var goods []pastLine
+	if err := json.Unmarshal([]byte(lines), &goods); err != nil {
+		return nil, err
+	}
+	o.Lines = make([]past.Line, len(goods))
+	for i := range goods {
+		l := &o.Lines[i]
+		l.SKU, l.Quantity, l.Class = goods[i].SKU, goods[i].Quantity, goods[i].Class
+		if l.Price, err = decimalOf(goods[i].Price); err != nil {
+			return nil, err
+		}
+		if l.Weight, err = decimalOf(goods[i].Weight); err != nil {
+			return nil, err
+		}
+	}
+	return o, nil
+}
+
+// decimalOf reads a sum; nil for none.
+func decimalOf(text string) (*decimal.Decimal, error) {
+	if text == "" {
+		return nil, nil
+	}
+	d, err := decimal.Parse(text)
+	return &d, err
+}
+
+// MethodNames gives how the files name methods, with how many orders have each.
+func (p *Past) MethodNames(ctx context.Context) (map[string]int, error) {
+	rows, err := p.sql.QueryContext(ctx, "SELECT method, count(*) FROM past_order WHERE method <> '' GROUP BY method")
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	names := map[string]int{}
+	for rows.Next() {
+		var name string
+		var n int
+		if err := rows.Scan(&name, &n); err != nil {
+			return nil, err
+		}
+		names[name] = n
+	}
+	return names, rows.Err()
+}
+
+// NamedMethods are the ids of methods by the names that files have for them, as somebody said once; "" is none of the
+// shop's.
+func (p *Past) NamedMethods(ctx context.Context) (map[string]string, error) {
+	rows, err := p.sql.QueryContext(ctx, "SELECT name, method FROM method_name")
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	names := map[string]string{}
+	for rows.Next() {
+		var name, method string
+		if err := rows.Scan(&name, &method); err != nil {
+			return nil, err
+		}
+		names[name] = method
+	}
+	return names, rows.Err()
+}
+
+// NameMethod remembers which method a name means.
+func (p *Past) NameMethod(ctx context.Context, name, method string) error {
+	_, err := p.sql.ExecContext(ctx, "INSERT INTO method_name (name, method) VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET "+
+		"method = excluded.method", name, method)
+	return err
+}
+
+// Invoice is what a carrier billed for an order, by its number or that of its parcel.
+type Invoice struct {
+	Order, Tracking string
+	Cost            decimal.Decimal
+	Line            int
+}
+
+// Invoiced is what became of a carrier's invoices.
+type Invoiced struct {
+	Matched, Changed int
+	Unknown          []Invoice // of no order that is there
+}
+
+// AddInvoices gives orders what carriers billed: the sum of what an order's lines say. An order that had another cost
+// gets the new one, which is counted.
+func (p *Past) AddInvoices(ctx context.Context, list []Invoice) (out Invoiced, err error) {
+	tx, err := p.sql.BeginTx(ctx, nil)
+	if err != nil {
+		return out, err
+	}
+	defer tx.Rollback()
+	sums, had := map[int64]decimal.Decimal{}, map[int64]string{}
+	for i := range list {
+		var id int64
+		var cost sql.NullString
+		err := sql.ErrNoRows
+		if list[i].Order != "" {
+			err = tx.QueryRowContext(ctx, "SELECT id, cost FROM past_order WHERE number = ?", list[i].Order).Scan(&id, &cost)
+		}
+		if errors.Is(err, sql.ErrNoRows) && list[i].Tracking != "" {
+			err = tx.QueryRowContext(ctx, "SELECT id, cost FROM past_order WHERE tracking = ?", list[i].Tracking).Scan(&id, &cost)
+		}
+		if errors.Is(err, sql.ErrNoRows) {
+			out.Unknown = append(out.Unknown, list[i])
+			continue
+		}
+		if err != nil {
+			return out, err
+		}
+		sums[id], had[id] = sums[id].Add(list[i].Cost), cost.String
+		out.Matched++
+	}
+	for id, sum := range sums {
+		if was := had[id]; was != "" && was != sum.String() {
+			out.Changed++
+		}
+		if _, err := tx.ExecContext(ctx, "UPDATE past_order SET cost = ? WHERE id = ?", sum.String(), id); err != nil {
+			return out, err
+		}
+	}
+	return out, tx.Commit()
+}
+
+// Forget removes all past orders, and what was remembered of how they were read, from the disk.
+func (p *Past) Forget(ctx context.Context) error {
+	for _, statement := range []string{"DELETE FROM past_order", "DELETE FROM refused", "DELETE FROM file",
+		"DELETE FROM method_name", "VACUUM", "PRAGMA wal_checkpoint(TRUNCATE)"} {
+		if _, err := p.sql.ExecContext(ctx, statement); err != nil {
+			return err
+		}
+	}
+	return os.RemoveAll(filepath.Join(p.dir, "orders"))
+}

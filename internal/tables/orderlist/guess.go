@@ -1,0 +1,174 @@
+package orderlist
+
+import (
+	"regexp"
+	"slices"
+	"strings"
+
+	"diadrom/internal/core/measure"
+	"diadrom/internal/core/world"
+)
+
+// heads are what shops call the columns of their orders, folded, in the languages of the lists. A head that begins with
+// one of them is one too, where nothing fits better.
+var heads = map[Field][]string{
+	OrderID: {"order", "order no", "order number", "order id", "order name", "number", "name", "tilaus", "tilausnumero",
+		"ordernummer", "order nr", "bestellnummer", "bestellung", "commande", "numero de commande", "pedido"},
+	At: {"at", "date", "placed", "order date", "created at", "created", "paid at", "ordered", "tilauspaiva", "paivays",
+		"paivamaara", "datum", "orderdatum", "bestelldatum", "date de commande", "fecha"},
+	Country: {"country", "shipping country", "delivery country", "ship to country", "country code", "maa", "maakoodi", "land",
+		"leveransland", "lieferland", "pays", "pais"},
+	Region: {"region", "state", "province", "shipping province", "shipping state", "maakunta", "bundesland", "lan"},
+	City: {"city", "town", "shipping city", "delivery city", "postitoimipaikka", "kaupunki", "ort", "stad", "stadt", "ville",
+		"ciudad"},
+	Postcode: {"postcode", "postal code", "zip", "zip code", "shipping zip", "delivery postcode", "shipping postcode",
+		"postinumero", "postnummer", "plz", "postleitzahl", "code postal", "codigo postal"},
+	Street: {"street", "address", "shipping street", "shipping address", "address 1", "osoite", "katuosoite", "adress",
+		"gatuadress", "strasse", "adresse", "rue"},
+	SKU: {"sku", "item", "item sku", "product", "product sku", "lineitem sku", "article", "article number", "tuote",
+		"tuotekoodi", "tuotenumero", "artikel", "artikelnummer", "reference"},
+	Quantity: {"quantity", "qty", "lineitem quantity", "amount ordered", "pieces", "count", "maara", "kpl", "antal", "menge",
+		"anzahl", "stuck", "quantite", "cantidad"},
+	Price: {"price", "unit price", "item price", "lineitem price", "hinta", "yksikkohinta", "a-hinta", "pris", "styckpris",
+		"preis", "einzelpreis", "prix", "precio"},
+	Weight: {"weight", "item weight", "paino", "vikt", "gewicht", "poids", "peso"},
+	Class:  {"class", "shipping class", "toimitusluokka", "fraktklass", "versandklasse"},
+	Customer: {"customer", "customer id", "customer no", "customer number", "asiakas", "asiakasnumero", "kund", "kundnummer",
+		"kundennummer"},
+	Group:  {"group", "customer group", "asiakasryhma", "kundgrupp", "kundengruppe"},
+	Coupon: {"coupon", "discount code", "coupon code", "voucher", "kuponki", "alennuskoodi", "rabattkod", "gutschein", "code promo"},
+	Method: {"method", "shipping method", "delivery method", "delivery", "shipping", "toimitustapa", "leveranssatt", "frakt",
+		"versandart", "versand", "livraison", "mode de livraison", "envio"},
+	Paid: {"paid", "shipping paid", "shipping price", "shipping charge", "shipping total", "delivery charge", "delivery price",
+		"freight paid", "toimituskulu", "toimituskulut", "rahti", "fraktkostnad", "versandkosten", "frais de port"},
+	Cost: {"cost", "shipping cost", "carrier cost", "freight cost", "billed", "postage", "rahtikulu", "kulu", "kostnad", "kosten",
+		"cout", "charge", "net amount", "amount", "total"},
+	Currency: {"currency", "currency code", "valuutta", "valuta", "wahrung", "devise"},
+	Tracking: {"tracking", "tracking number", "tracking no", "parcel number", "shipment", "shipment number", "consignment",
+		"seurantakoodi", "kolli", "kollinummer", "sendungsnummer", "numero de suivi"},
+}
+
+var notWords = regexp.MustCompile(`[^\pL\pN]+`)
+
+// folded is a head as it is compared.
+func folded(head string) string {
+	return strings.TrimSpace(notWords.ReplaceAllString(world.Fold(head), " "))
+}
+
+// Guess finds what the columns of a table hold by their heads: first those that are called exactly so, then those that
+// begin or end so. Each field is in one column.
+func Guess(head []string) []Field {
+	columns := make([]Field, len(head))
+	taken := map[Field]bool{}
+	pass := func(fits func(head, name string) bool) {
+		for i, cell := range head {
+			text := folded(cell)
+			for _, f := range Fields {
+				if columns[i] == "" && text != "" && !taken[f] &&
+					slices.ContainsFunc(heads[f], func(name string) bool { return fits(text, folded(name)) }) {
+					columns[i], taken[f] = f, true
+				}
+			}
+		}
+	}
+	pass(func(head, name string) bool { return head == name })
+	pass(func(head, name string) bool {
+		return len(name) > 3 && (strings.HasPrefix(head, name+" ") || strings.HasSuffix(head, " "+name))
+	})
+	return columns
+}
+
+// Missing says which columns a list of orders lacks; "" where it can be read.
+func Missing(columns []Field) string {
+	for _, one := range []struct {
+		field Field
+		what  string
+	}{{OrderID, "the number of the order"}, {Country, "the country that it went to"}, {Quantity, "how many of a product"}} {
+		if !slices.Contains(columns, one.field) {
+			return "Say which column has " + one.what
+		}
+	}
+	if !slices.Contains(columns, SKU) && !slices.Contains(columns, Weight) {
+		return "Say which column has the SKU of the product"
+	}
+	return ""
+}
+
+// Sample is what the first rows of a list show of how it is written.
+type Sample struct {
+	Numbers   measure.Column // with the decimal sign that they show
+	Ambiguous string         // a date of which nobody can say what comes first; "" for none
+	Dates     DateOrder      // as dates with a number above 12 show it
+	Forms     int            // in how many forms dates are written
+	TwoWays   string         // a number that is a thousand or one; "" for none
+}
+
+// money are the fields whose cells are numbers with decimals.
+var money = []Field{Price, Paid, Cost, Weight}
+
+// Look looks at rows of a list, with what their columns hold.
+func Look(rows [][]string, columns []Field) (s Sample) {
+	var cells []string
+	forms := map[string]bool{}
+	for _, row := range rows {
+		for i, f := range columns {
+			if i >= len(row) || strings.TrimSpace(row[i]) == "" {
+				continue
+			}
+			text := strings.TrimSpace(row[i])
+			switch {
+			case slices.Contains(money, f):
+				cells = append(cells, strings.TrimLeft(text, "-−"))
+			case f == At:
+				s.date(text, forms)
+			}
+		}
+	}
+	s.Forms = len(forms)
+	s.Numbers = measure.Numbers(cells, func(i int) int { return i + 1 })
+	if s.Numbers.Decimal == 0 {
+		for _, cell := range cells {
+			if _, _, err := s.Numbers.Parse(cell); err != nil {
+				if _, ok := err.(*measure.TwoWays); ok {
+					s.TwoWays = cell
+					break
+				}
+			}
+		}
+		if s.TwoWays == "" {
+			s.Numbers = measure.Column{Decimal: '.'}
+		}
+	} else {
+		s.Numbers = measure.Column{Decimal: s.Numbers.Decimal}
+	}
+	if s.Dates != DatesUnknown {
+		s.Ambiguous = ""
+	}
+	return s
+}
+
+// date looks at a date.
+func (s *Sample) date(text string, forms map[string]bool) {
+	switch {
+	case isoDate.MatchString(text):
+		forms["iso"] = true
+	case dottedDate.MatchString(text):
+		forms["dotted"] = true
+	case slashDate.MatchString(text):
+		forms["slash"] = true
+		_, err := ParseDate(text, DatesUnknown, nil)
+		if _, ok := err.(*TwoDates); ok {
+			if s.Ambiguous == "" {
+				s.Ambiguous = text
+			}
+			return
+		}
+		_, day := ParseDate(text, DayFirst, nil)
+		_, month := ParseDate(text, MonthFirst, nil)
+		if day == nil && month != nil {
+			s.Dates = DayFirst
+		} else if month == nil && day != nil {
+			s.Dates = MonthFirst
+		}
+	}
+}

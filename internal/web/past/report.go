@@ -1,0 +1,527 @@
+package past
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"html/template"
+	"io"
+	"net/http"
+	"net/url"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"diadrom/internal/core/decimal"
+	"diadrom/internal/core/past"
+	"diadrom/internal/core/plural"
+	"diadrom/internal/core/store"
+	"diadrom/internal/core/world"
+	"diadrom/internal/shop/history"
+	"diadrom/internal/sqlite"
+	"diadrom/internal/web/shell"
+	"diadrom/internal/web/upload"
+
+	"github.com/gin-gonic/gin"
+)
+
+var reportPage = shell.Page{Here: "/quotes", Title: "Past orders", Template: "past"}
+
+// day writes a day as people read it.
+func day(text string) string {
+	if t, err := time.Parse(time.DateOnly, text); err == nil {
+		return t.Format("2 January 2006")
+	}
+	return text
+}
+
+// price writes a sum in the store's currency, rounded to its digits.
+func price(f *store.File, d decimal.Decimal) string {
+	digits := f.Store.Units().Digits
+	return strings.Replace(world.Price(d.Round(digits).Fixed(digits), f.Store.Currency), "-", "−", 1)
+}
+
+// reportView is the page of past orders.
+type reportView struct {
+	Orders  string // what orders there are; "" for none
+	None    bool
+	Of      []shell.Choice
+	Than    []shell.Choice
+	By      []shell.Choice
+	Days    []shell.Choice
+	Query   template.URL
+	Slip    string
+	Waiting []string // names of files that wait to be read
+	Result  *resultView
+	Done    int // percent
+	Compare bool
+}
+
+// resultView is what came of rating orders anew.
+type resultView struct {
+	Head     []string // in sentences
+	Compared string
+	Than, Of string // what the columns are of
+	Key      string // what the groups are by
+	Groups   []groupRow
+	Total    groupRow
+	Zones    *bars
+	Changes  *bars
+	Dots     *dots
+	Losses   []lossRow
+	Unknown  []history.Named
+	More     int
+	Names    []nameRow
+	Compare  bool
+	Took     string
+	Costs    bool
+	Served   bool // some orders are not served
+	NoCost   bool // of some nothing says what they cost
+}
+
+// groupRow is a group of orders.
+type groupRow struct {
+	Key                                 []string
+	Orders                              int
+	Paid, Charge, Cost, Left, Each      string
+	Loses                               bool
+	Other, NotServed, Unrated           int
+	NoCost                              int
+	ThenCharge, ThenLeft                string
+	ThenLoses                           bool
+	Dearer, Cheaper, Same, Lost, Gained int
+}
+
+// lossRow is an order that loses.
+type lossRow struct {
+	orderRow
+	Zone, Charge, Left string
+}
+
+// nameRow is a name that files have for a method.
+type nameRow struct {
+	Name    string
+	Orders  string
+	Methods []shell.Choice
+}
+
+// spans are from how many days ago on orders are looked at.
+var spans = []shell.Choice{{ID: "90", Name: "the last 90 days"}, {ID: "30", Name: "the last 30 days"},
+	{ID: "365", Name: "the last year"}, {ID: "", Name: "all orders"}}
+
+// byNames are what orders are grouped by.
+var byNames = []shell.Choice{{ID: "zone", Name: "zone"}, {ID: "method", Name: "method"}, {ID: "month", Name: "month"},
+	{ID: "method,zone", Name: "method and zone"}, {ID: "country", Name: "country"}, {ID: "weight", Name: "weight"},
+	{ID: "class", Name: "shipping class"}}
+
+// chosen marks the choice with an id; the first where none has it.
+func chosen(list []shell.Choice, id string) ([]shell.Choice, string) {
+	list = slices.Clone(list)
+	at := max(0, slices.IndexFunc(list, func(c shell.Choice) bool { return c.ID == id }))
+	list[at].Chosen = true
+	return list, list[at].ID
+}
+
+// sides are the stores that orders can be rated under.
+func (s *Screens) sides(ctx context.Context) []shell.Choice {
+	list := []shell.Choice{{ID: "draft", Name: "The draft"}}
+	if s.draft.Live() != nil {
+		list = append(list, shell.Choice{ID: "live", Name: "What is live"})
+	}
+	editions, err := s.db.Editions(ctx)
+	if err != nil {
+		s.Log.Warn("editions", "error", err)
+	}
+	for i := range editions {
+		n := strconv.FormatInt(editions[i].Number, 10)
+		list = append(list, shell.Choice{ID: "edition-" + n, Name: "Edition " + n})
+	}
+	return list
+}
+
+// asked reads what orders are to be rated for; than is without an engine where nothing is compared.
+func (s *Screens) asked(c *gin.Context) (v reportView, ask history.Ask, of, than side, err error) {
+	ctx := c.Request.Context()
+	span, err := s.history.DB().Span(ctx)
+	if err != nil {
+		return v, ask, of, than, err
+	}
+	v.Orders, v.None = spanWords(&span), span.Orders == 0
+	if of, err = s.sideOf(ctx, cmp.Or(c.Query("of"), "draft")); err != nil {
+		return v, ask, of, than, err
+	}
+	compare, said := c.GetQuery("than")
+	if !said && s.draft.Live() != nil && len(s.draft.Ahead()) > 0 { // else there is nothing to compare
+		compare = "live"
+	}
+	if than, err = s.sideOf(ctx, cmp.Or(compare, "none")); err != nil {
+		return v, ask, of, than, err
+	}
+	sides := s.sides(ctx)
+	add := func(list []shell.Choice, one side) []shell.Choice {
+		if one.ID != "" && !slices.ContainsFunc(list, func(c shell.Choice) bool { return c.ID == one.ID }) {
+			list = append(list, shell.Choice{ID: one.ID, Name: one.Name})
+		}
+		return list
+	}
+	v.Of, _ = chosen(add(sides, of), of.ID)
+	v.Than, _ = chosen(append([]shell.Choice{{Name: "nothing"}}, add(sides, than)...), than.ID)
+	var by, days string
+	v.By, by = chosen(byNames, c.Query("by"))
+	v.Days, days = chosen(spans, cmp.Or(c.Query("days"), map[bool]string{true: "", false: "365"}[c.Query("all") != ""]))
+	if typed, ok := c.GetQuery("days"); ok {
+		v.Days, days = chosen(spans, typed)
+	}
+	ask.By, err = past.ParseBy(by)
+	if n, _ := strconv.Atoi(days); n > 0 {
+		ask.From = sinceLast(&span, n)
+	}
+	if ask.Under = of.Engine; than.Engine != nil {
+		ask.Under, ask.Against, v.Compare = than.Engine, of.Engine, true
+	}
+	ask.Key = strings.Join([]string{of.Key, than.Key, by, ask.From, strconv.FormatInt(span.Version, 10)}, "\x00")
+	v.Query = template.URL(url.Values{"of": {of.ID}, "than": {than.ID}, "by": {by}, "days": {days}}.Encode())
+	return v, ask, of, than, err
+}
+
+// sinceLast is the first of so many days up to the last day of which there are orders.
+func sinceLast(span *sqlite.PastSpan, days int) string {
+	last, err := time.Parse(time.DateOnly, span.Last)
+	if err != nil {
+		return ""
+	}
+	return last.AddDate(0, 0, 1-days).Format(time.DateOnly)
+}
+
+// report is the page of past orders.
+func (s *Screens) report(c *gin.Context) {
+	v, ask, of, than, err := s.asked(c)
+	if err != nil {
+		s.Problem(c, http.StatusNotFound, strings.ToUpper(errGone.Error()[:1])+errGone.Error()[1:]+".")
+		return
+	}
+	files, err := s.history.DB().Files(c.Request.Context())
+	if err != nil {
+		s.Internal(c, err)
+		return
+	}
+	for i := range files {
+		if files[i].State == sqlite.PastPreview || files[i].State == sqlite.PastWaiting {
+			v.Waiting = append(v.Waiting, files[i].Name)
+		}
+	}
+	if !v.None {
+		s.fill(&v, ask, of, than, 400*time.Millisecond)
+	}
+	s.Show(c, reportPage, v)
+}
+
+// rated answers with the part of the page that has the result, or how far it is.
+func (s *Screens) rated(c *gin.Context) {
+	v, ask, of, than, err := s.asked(c)
+	if err != nil || v.None {
+		s.HTML(c, http.StatusOK)
+		return
+	}
+	s.fill(&v, ask, of, than, 800*time.Millisecond)
+	s.HTML(c, http.StatusOK, s.Render("past-result", v))
+}
+
+// stopRating stops rating.
+func (s *Screens) stopRating(c *gin.Context) {
+	if _, ask, _, _, err := s.asked(c); err == nil {
+		s.history.Cancel(ask.Key)
+	}
+	s.HTML(c, http.StatusOK, `<p class="note" role="status">Stopped. <a href="/past">Rate the orders again</a></p>`)
+}
+
+// fill rates the orders, as far as that takes no longer than a while.
+func (s *Screens) fill(v *reportView, ask history.Ask, of, than side, wait time.Duration) {
+	r, at := s.history.Report(ask, wait)
+	switch {
+	case at.Err != nil:
+		s.Log.Error("rating past orders", "error", at.Err)
+		v.Slip = "The orders could not be rated; the log of the server says why."
+	case r == nil:
+		v.Done = 100 * at.Done / max(at.Of, 1)
+	default:
+		v.Result = s.resultOf(r, &ask, of, than)
+	}
+}
+
+func (s *Screens) resultOf(r *history.Result, ask *history.Ask, of, than side) *resultView {
+	f := ask.Under.Store()
+	v := &resultView{Compare: ask.Against != nil, Than: than.Name, Of: of.Name}
+	if r.Total == nil {
+		v.Head = []string{"There are no orders in this time."}
+		return v
+	}
+	var keys []string
+	for _, by := range ask.By {
+		keys = append(keys, keyHeads[by])
+	}
+	v.Key = strings.Join(keys, ", ")
+	for _, g := range r.Groups {
+		v.Groups = append(v.Groups, rowOfGroup(f, ask.By, g))
+	}
+	slices.SortStableFunc(v.Groups, func(a, b groupRow) int {
+		if ask.By[0] == past.Month || ask.By[0] == past.Weight {
+			return 0
+		}
+		return b.Orders - a.Orders
+	})
+	v.Total = rowOfGroup(f, nil, r.Total)
+	v.Costs = r.Total.CostUnknown < r.Total.Orders-r.Total.NotOffered-r.Total.Unrated
+	v.Served, v.NoCost = v.Total.NotServed > 0, r.Total.CostUnknown > 0
+	v.Head = headOf(f, r.Total)
+	if v.Compare {
+		v.Compared = Compared(f, r.Total, of.Name)
+		v.Changes = changeBars(f, r.Differences)
+	}
+	v.Zones = zoneBars(f, r.Zones)
+	v.Dots = dotsOf(f, r.Points)
+	for i := range r.Losses {
+		l := &r.Losses[i]
+		v.Losses = append(v.Losses, lossRow{rowOf(f, &l.Order), f.ZoneName(l.Rated.Zone), price(f, l.Rated.Charge),
+			price(f, l.Rated.Margin)})
+		v.Losses[i].Cost = price(f, l.Rated.Cost)
+		v.Losses[i].Method = f.MethodName(l.Rated.Method)
+	}
+	v.Unknown = r.Unknown[:min(len(r.Unknown), 20)]
+	v.More = len(r.Unknown) - len(v.Unknown)
+	for _, n := range r.Names[:min(len(r.Names), 20)] {
+		row := nameRow{Name: n.Name, Orders: plural.Count(n.Orders, "order")}
+		for i := range f.Methods {
+			row.Methods = append(row.Methods, shell.Choice{ID: f.Methods[i].ID,
+				Name: cmp.Or(f.Methods[i].Name, f.Methods[i].ID)})
+		}
+		v.Names = append(v.Names, row)
+	}
+	return v
+}
+
+var keyHeads = map[past.By]string{past.Method: "Method", past.Zone: "Zone", past.Month: "Month", past.Country: "Country",
+	past.Weight: "Weight", past.Class: "Shipping class"}
+
+// headOf says in sentences what came of it.
+func headOf(f *store.File, g *past.Group) (list []string) {
+	charged := g.Orders - g.NotOffered - g.Unrated
+	list = append(list, fmt.Sprintf("%s. Buyers paid %s for delivery; rated anew they are charged %s.",
+		plural.Count(g.Orders, "order"), price(f, g.Paid), price(f, g.Charge)))
+	if known := charged - g.CostUnknown; known > 0 {
+		said := fmt.Sprintf("Sending %s of them cost %s", plural.Count(known, "order"), price(f, g.Cost))
+		if g.Margin.Sign() < 0 {
+			list = append(list, said+", and "+price(f, g.Margin.Neg())+" was lost on them after tax.")
+		} else {
+			list = append(list, said+", and "+price(f, g.Margin)+" is left of their charges after tax.")
+		}
+	}
+	if g.CostUnknown > 0 {
+		list = append(list, "Nothing says what "+plural.Count(g.CostUnknown, "order")+" cost to send.")
+	}
+	return list
+}
+
+// Compared says in a sentence what a store would have made of orders beside another.
+func Compared(f *store.File, g *past.Group, of string) string {
+	earned := g.Against.Margin.Sub(g.Margin)
+	words := []string{}
+	switch {
+	case g.Dearer+g.Cheaper+g.Lost+g.Gained == 0 && earned.IsZero():
+		return of + " changes nothing for these orders."
+	case earned.Sign() > 0:
+		words = append(words, of+" would have earned "+price(f, earned)+" more")
+	case earned.Sign() < 0:
+		words = append(words, of+" would have earned "+price(f, earned.Neg())+" less")
+	default:
+		words = append(words, of+" would have earned the same")
+	}
+	for _, one := range []struct {
+		n    int
+		what string
+	}{{g.Dearer, "would have paid more"}, {g.Cheaper, "would have paid less"}, {g.Lost, "would not have been served"},
+		{g.Gained, "would have been served who are not now"}} {
+		if one.n > 0 {
+			words = append(words, plural.Count(one.n, "buyer")+" "+one.what)
+		}
+	}
+	if g.Against.CostUnknown != g.CostUnknown {
+		words = append(words, "the cost of a different number of orders is known")
+	}
+	return strings.Join(words, "; ") + "."
+}
+
+// rowOfGroup writes a group for people.
+func rowOfGroup(f *store.File, by []past.By, g *past.Group) groupRow {
+	r := groupRow{Orders: g.Orders, Paid: price(f, g.Paid), Charge: price(f, g.Charge), Other: g.OtherMethod,
+		NotServed: g.NotOffered - g.NoShipping, Unrated: g.Unrated, NoCost: g.CostUnknown, Dearer: g.Dearer,
+		Cheaper: g.Cheaper, Same: g.Same, Lost: g.Lost, Gained: g.Gained}
+	for i, b := range by {
+		r.Key = append(r.Key, keyWords(f, b, g.Key[i]))
+	}
+	if known := g.Orders - g.NotOffered - g.Unrated - g.CostUnknown; known > 0 {
+		r.Cost, r.Left, r.Loses = price(f, g.Cost), price(f, g.Margin), g.Margin.Sign() < 0
+		r.Each = price(f, g.Margin.Quo(decimal.FromInt(int64(known))))
+	}
+	if a := g.Against; a != nil {
+		r.ThenCharge = price(f, a.Charge)
+		if g.Orders-a.NotOffered-a.Unrated-a.CostUnknown > 0 {
+			r.ThenLeft, r.ThenLoses = price(f, a.Margin), a.Margin.Sign() < 0
+		}
+	}
+	return r
+}
+
+// keyWords writes what a group has in common for people.
+func keyWords(f *store.File, by past.By, key string) string {
+	switch by {
+	case past.Method:
+		if key == "" {
+			return "no method"
+		}
+		return f.MethodName(key)
+	case past.Zone:
+		if key == "" {
+			return "no zone"
+		}
+		return f.ZoneName(key)
+	case past.Month:
+		if t, err := time.Parse("2006-01", key); err == nil {
+			return t.Format("January 2006")
+		}
+		return "no date"
+	case past.Country:
+		return world.CountryName(key)
+	case past.Weight:
+		if key == "" {
+			return "nothing to send"
+		}
+		return "up to " + key + " " + f.Store.WeightUnit
+	}
+	if key == "" {
+		return "no class"
+	}
+	var names []string
+	for _, id := range strings.Split(key, "+") {
+		names = append(names, cmp.Or(f.ClassName(id), "no class"))
+	}
+	return strings.Join(names, " and ")
+}
+
+// toTill puts an order into the Till.
+func (s *Screens) toTill(c *gin.Context) {
+	ctx := c.Request.Context()
+	o, ok, err := s.history.DB().Order(ctx, c.PostForm("order"))
+	if err != nil {
+		s.Internal(c, err)
+		return
+	}
+	if !ok {
+		s.Problem(c, http.StatusNotFound, "This order is not kept any more.")
+		return
+	}
+	t := sqlite.Till{Coupons: strings.Join(o.Coupons, ", "), Group: o.Group}
+	country := world.CountryName(o.To.Country)
+	local := strings.TrimSpace(o.To.Postcode + " " + o.To.City)
+	switch {
+	case local == "":
+		t.Destination = country
+	case s.draft.State().File.Home() == o.To.Country:
+		t.Destination = local
+	default:
+		t.Destination = local + ", " + country
+	}
+	f := s.draft.State().File
+	for i := range o.Lines {
+		l := &o.Lines[i]
+		line := sqlite.CartLine{SKU: l.SKU, Quantity: l.Quantity, Class: l.Class}
+		if f.Product(l.SKU) == nil {
+			line.SKU, line.Name = "", cmp.Or(l.SKU, "Goods")
+		}
+		if l.Price != nil {
+			line.Price = l.Price.String()
+		}
+		if l.Weight != nil {
+			line.Weight = l.Weight.String()
+		}
+		t.Cart = append(t.Cart, line)
+	}
+	if err := s.db.SaveTill(ctx, t); err != nil {
+		s.Internal(c, err)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, "/quotes/why")
+}
+
+// nameMethod remembers which method a name means.
+func (s *Screens) nameMethod(c *gin.Context) {
+	name, method := c.PostForm("name"), c.PostForm("method")
+	if name == "" || s.draft.State().File.Method(method) == nil {
+		s.Problem(c, http.StatusUnprocessableEntity, "Choose a method of the shop.")
+		return
+	}
+	if err := s.history.NameMethod(c.Request.Context(), name, method); err != nil {
+		s.Internal(c, err)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, "/past?"+c.Request.URL.RawQuery)
+}
+
+// sendStore keeps a store file that orders are to be rated under.
+func (s *Screens) sendStore(c *gin.Context) {
+	name, r, err := upload.Sent(c)
+	var body []byte
+	if err == nil {
+		body, err = io.ReadAll(io.LimitReader(r, store.MaxSize+1))
+	}
+	if err == nil {
+		if _, faults := store.Read(body); len(faults) > 0 || len(body) > store.MaxSize {
+			err = shell.Refusef("%.60s is no store file of Diadrom, or has faults: import it on the Live station to see them", name)
+		}
+	}
+	var id int64
+	if err == nil {
+		id, err = s.db.AddUpload(c.Request.Context(), storeKind, name, body)
+	}
+	if err != nil {
+		s.refuse(c, err)
+		return
+	}
+	query := c.Request.URL.Query()
+	query.Set("of", "file-"+strconv.FormatInt(id, 10))
+	c.Redirect(http.StatusSeeOther, "/past?"+query.Encode())
+}
+
+// ahead says what the draft would have made of the last 90 days beside what is live.
+func (s *Screens) ahead(c *gin.Context) {
+	ctx := c.Request.Context()
+	live := s.draft.Live()
+	span, err := s.history.DB().Span(ctx)
+	if err != nil || live == nil || span.Orders == 0 {
+		s.HTML(c, http.StatusOK)
+		return
+	}
+	than, _ := s.sideOf(ctx, "live")
+	of, _ := s.sideOf(ctx, "draft")
+	from := sinceLast(&span, 90)
+	ask := history.Ask{Under: than.Engine, Against: of.Engine, From: from, By: []past.By{past.Zone},
+		Key: strings.Join([]string{of.Key, than.Key, "ahead", from, strconv.FormatInt(span.Version, 10)}, "\x00")}
+	r, at := s.history.Report(ask, time.Second)
+	switch {
+	case at.Err != nil:
+		s.HTML(c, http.StatusOK)
+	case r == nil:
+		s.HTML(c, http.StatusOK, s.Render("past-ahead", map[string]any{"Done": 100 * at.Done / max(at.Of, 1)}))
+	default:
+		said := ""
+		if r.Total != nil {
+			said = "On the " + plural.Count(r.Total.Orders, "order") + " of the last 90 days: " +
+				lower(Compared(than.Engine.Store(), r.Total, "The draft"))
+		}
+		s.HTML(c, http.StatusOK, s.Render("past-ahead", map[string]any{"Said": said}))
+	}
+}
+
+// lower begins with a small letter.
+func lower(text string) string { return strings.ToLower(text[:1]) + text[1:] }
