@@ -31,6 +31,7 @@ func methods(t require.TestingT, ids ...string) *store.File {
 		other.ID, other.Name = id, strings.ToUpper(id)
 		f.Methods = append(f.Methods, other)
 	}
+	f.Costs = nil
 	return f
 }
 

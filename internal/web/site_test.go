@@ -28,11 +28,12 @@ import (
 // site is the screens of a shop over HTTP, with its real database.
 type site struct {
 	*httptest.Server
-	t      *testing.T
-	server *Server
-	draft  *draft.Draft
-	db     *sqlite.DB
-	client *http.Client // a browser: it keeps cookies
+	t       *testing.T
+	server  *Server
+	draft   *draft.Draft
+	db      *sqlite.DB
+	history *history.History
+	client  *http.Client // a browser: it keeps cookies
 }
 
 func opened(t *testing.T, first *store.File, fill bool) *site {
@@ -72,7 +73,7 @@ func openedAs(t *testing.T, first *store.File, fill bool, options Options) *site
 	require.NoError(t, err)
 	jar, err := cookiejar.New(nil)
 	require.NoError(t, err)
-	s := &site{httptest.NewServer(h), t, h, d, db, &http.Client{Jar: jar}}
+	s := &site{httptest.NewServer(h), t, h, d, db, options.History, &http.Client{Jar: jar}}
 	t.Cleanup(func() {
 		s.Close()
 		stop()

@@ -128,7 +128,7 @@ func (h *History) Keep(ctx context.Context, name string, r io.Reader) (f sqlite.
 
 // packed says whether a file is a workbook or a page rather than text.
 func packed(start []byte) bool {
-	return bytes.HasPrefix(start, []byte("PK")) || bytes.HasPrefix(bytes.TrimLeft(start, " \t\r\n\ufeff"), []byte("<"))
+	return bytes.HasPrefix(start, []byte("PK\x03\x04")) || bytes.HasPrefix(bytes.TrimLeft(start, " \t\r\n\ufeff"), []byte("<"))
 }
 
 // table is the table of a workbook or a page as text.

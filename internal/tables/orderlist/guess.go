@@ -42,7 +42,7 @@ var heads = map[Field][]string{
 	Paid: {"paid", "shipping paid", "shipping price", "shipping charge", "shipping total", "delivery charge", "delivery price",
 		"freight paid", "toimituskulu", "toimituskulut", "rahti", "fraktkostnad", "versandkosten", "frais de port"},
 	Cost: {"cost", "shipping cost", "carrier cost", "freight cost", "billed", "postage", "rahtikulu", "kulu", "kostnad", "kosten",
-		"cout", "charge", "net amount", "amount", "total"},
+		"cout", "charge", "net", "net amount", "amount", "sum", "summa", "betrag", "total"},
 	Currency: {"currency", "currency code", "valuutta", "valuta", "wahrung", "devise"},
 	Tracking: {"tracking", "tracking number", "tracking no", "parcel number", "shipment", "shipment number", "consignment",
 		"seurantakoodi", "kolli", "kollinummer", "sendungsnummer", "numero de suivi"},
