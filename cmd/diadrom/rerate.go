@@ -2,6 +2,7 @@ package main
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"os"
@@ -21,14 +22,15 @@ import (
 
 // rerateFlags are those of rerate.
 type rerateFlags struct {
-	store, against, gazetteer, orders, by, dates string
-	stdin                                        bool
+	store, against, gazetteer, orders, by, dates, out string
+	stdin                                             bool
 }
 
 func rerateCommand() *cobra.Command {
 	var is rerateFlags
 	cmd := &cobra.Command{
-		Use: "rerate --store FILE [--against FILE] --orders FILE.csv [--by method,zone,month] [--gazetteer FILE]",
+		Use: "rerate --store FILE [--against FILE] --orders FILE.csv|--stdin [--by method,zone,month] [--gazetteer FILE] " +
+			"[--out FILE.csv|FILE.parquet]",
 		Short: "Rate past orders anew: what a store charges for them, what they cost and what is left; " +
 			"--against compares another store",
 		Args: cobra.NoArgs,
@@ -41,8 +43,11 @@ func rerateCommand() *cobra.Command {
 		"class")
 	cmd.Flags().StringVar(&is.gazetteer, "gazetteer", "", "places in the GeoNames postal layout")
 	cmd.Flags().StringVar(&is.dates, "dates", "", "what comes first in dates such as 03/04/2026: day or month")
+	cmd.Flags().StringVar(&is.out, "out", "", "a file that gets each order as it was rated, .csv or .parquet")
+	cmd.Flags().BoolVar(&is.stdin, "stdin", false, "read the orders from standard input")
 	cmd.MarkFlagRequired("store")
-	cmd.MarkFlagRequired("orders")
+	cmd.MarkFlagsOneRequired("orders", "stdin")
+	cmd.MarkFlagsMutuallyExclusive("orders", "stdin")
 	return cmd
 }
 
@@ -63,6 +68,9 @@ type refunds struct {
 }
 
 func rerate(cmd *cobra.Command, is *rerateFlags) error {
+	if is.stdin {
+		is.orders = "-"
+	}
 	by, err := past.ParseBy(is.by)
 	if err != nil {
 		return fmt.Errorf("--by: %w", err)
@@ -84,7 +92,14 @@ func rerate(cmd *cobra.Command, is *rerateFlags) error {
 	defer in.Close()
 	first, second := past.NewRater(engine), (*past.Rater)(nil)
 	report := past.NewReport(by)
-	reports := make([]*past.Report, runtime.GOMAXPROCS(0))
+	out, workers := (*ratedOut)(nil), runtime.GOMAXPROCS(0)
+	if is.out != "" { // in the order of the file
+		if out, err = newRatedOut(is.out, engine.Digits()); err != nil {
+			return err
+		}
+		workers = 1
+	}
+	reports := make([]*past.Report, workers)
 	options.Knows = first.Knows
 	handlers := make([]func(*past.Order) error, len(reports))
 	if against != nil {
@@ -93,8 +108,19 @@ func rerate(cmd *cobra.Command, is *rerateFlags) error {
 	for i := range handlers {
 		reports[i] = past.NewReport(by)
 		handlers[i] = past.Into(reports[i], first, second)
+		if out != nil {
+			rate := past.Pair(first, second)
+			handlers[i] = func(o *past.Order) error {
+				rated, against := rate(o)
+				reports[i].Add(o, rated, against)
+				return out.add(o, rated, against)
+			}
+		}
 	}
 	result, err := orderlist.Each(context.Background(), in, options, handlers, nil)
+	if out != nil {
+		err = errors.Join(err, out.close())
+	}
 	if err != nil {
 		return fmt.Errorf("%s: %w", is.orders, err)
 	}

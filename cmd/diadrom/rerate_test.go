@@ -1,14 +1,20 @@
 package main
 
 import (
+	"bytes"
+	"encoding/csv"
 	"encoding/json"
 	"os"
+	"os/exec"
+	"path/filepath"
 	"strings"
 	"testing"
 	"time"
 
+	"diadrom/internal/core/decimal"
 	"diadrom/internal/shop/demo"
 
+	"github.com/parquet-go/parquet-go"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
@@ -79,4 +85,54 @@ func TestTheDemosOrdersAreRated(t *testing.T) {
 	again, _, _ := call(t, "rerate", "--store", demoStore, "--against", demoStore, "--orders", name)
 	same := reratedOf(t, again)["groups"].([]any)[0].(map[string]any)
 	assert.Equal(t, []any{0.0, 0.0, 0.0, 0.0}, []any{same["dearer"], same["cheaper"], same["lost"], same["gained"]})
+}
+
+// Each order as it was rated, for those who carry on elsewhere: the sums of the rows are those of the report.
+func TestRatedOrdersAreWrittenToAFile(t *testing.T) {
+	var text strings.Builder
+	require.NoError(t, demo.WriteOrders(&text, 5000, time.Date(2026, 11, 1, 0, 0, 0, 0, time.UTC)))
+	name := file(t, text.String())
+	table := filepath.Join(t.TempDir(), "rated.csv")
+	out, stderr, code := call(t, "rerate", "--store", demoStore, "--against", demoStore, "--orders", name, "--out", table)
+	require.Zero(t, code, stderr)
+	total := reratedOf(t, out)["groups"].([]any)[0].(map[string]any)
+	data, err := os.ReadFile(table)
+	require.NoError(t, err)
+	rows, err := csv.NewReader(bytes.NewReader(data)).ReadAll()
+	require.NoError(t, err)
+	assert.Equal(t, ratedHead, rows[0])
+	require.Len(t, rows, 5001)
+	sums := map[string]decimal.Decimal{}
+	for _, row := range rows[1:] {
+		for i, name := range ratedHead {
+			if d, err := decimal.Parse(row[i]); err == nil {
+				sums[name] = sums[name].Add(d)
+			}
+		}
+		assert.Equal(t, row[4], row[15], "the same store on both sides")
+	}
+	for _, name := range []string{"paid", "charge", "tax", "cost", "margin"} {
+		assert.Equal(t, total[name], sums[name].Fixed(2), name)
+	}
+
+	columns := filepath.Join(t.TempDir(), "rated.parquet")
+	stdin := exec.Command(binary, "rerate", "--store", demoStore, "--stdin", "--out", columns)
+	stdin.Stdin = strings.NewReader(text.String())
+	printed, err := stdin.Output()
+	require.NoError(t, err)
+	assert.Equal(t, 5000.0, reratedOf(t, string(printed))["orders"])
+	read, err := parquet.ReadFile[ratedRow](columns)
+	require.NoError(t, err)
+	require.Len(t, read, 5000)
+	margin := int64(0)
+	for i := range read {
+		assert.Equal(t, rows[i+1][0], read[i].Order, "in the order of the file")
+		if read[i].Margin != nil {
+			margin += *read[i].Margin
+		}
+	}
+	assert.Equal(t, total["margin"], decimal.New(margin, 6).Round(2).Fixed(2))
+	_, stderr, code = call(t, "rerate", "--store", demoStore, "--orders", name, "--out", "rated.txt")
+	assert.Equal(t, 2, code)
+	assert.Contains(t, stderr, "neither in .csv nor in .parquet")
 }

@@ -46,6 +46,9 @@ var files = map[string]bool{
 	"/lists":         true,
 	"/promises/file": true,
 	"/live/file":     true,
+	"/past/files":    true,
+	"/past/invoices": true,
+	"/past/store":    true,
 }
 
 // maxHeavy is how many tables are read at once: each may take some hundred MB meanwhile.
@@ -58,7 +61,7 @@ func (s *Server) heavy(c *gin.Context) {
 		!strings.HasPrefix(path, "/zones/file/") && !strings.HasPrefix(path, "/zones/areas/") &&
 		!strings.HasPrefix(path, "/live/file/") ||
 		strings.HasSuffix(path, "/progress") ||
-		path == "/lists" ||
+		path == "/lists" || path == "/past/files" ||
 		c.Request.Method == http.MethodGet && files[path] {
 		c.Next()
 		return

@@ -87,6 +87,8 @@ func TestOrdersAreTakenInFromAFile(t *testing.T) {
 	_, _ = s.post("/past/forget", "sure", "yes")
 	_, page = s.get("/past")
 	holds(t, page, "Does shipping pay?")
+	_, page = s.send("/past/files", "long.csv", list+strings.Repeat("7;03/04/2026;A;FI;00100;CAP-FELT;1;parcel;6,90;5,45\n", 60_000))
+	holds(t, page, "What long.csv has")
 	status, page = s.send("/past/files", "none.csv", " ")
 	assert.Equal(t, 422, status)
 	holds(t, page, "this file is empty")
