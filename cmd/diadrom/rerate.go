@@ -7,6 +7,7 @@ import (
 	"io"
 	"os"
 	"runtime"
+	"runtime/debug"
 	"strings"
 	"time"
 
@@ -67,7 +68,12 @@ type refunds struct {
 	Paid   string `json:"paid"`
 }
 
+// maxMemory is up to how many bytes of memory garbage is left lying while orders are rated: what is remembered takes
+// about half of it, however many orders there are.
+const maxMemory = 400 << 20
+
 func rerate(cmd *cobra.Command, is *rerateFlags) error {
+	debug.SetMemoryLimit(maxMemory)
 	if is.stdin {
 		is.orders = "-"
 	}

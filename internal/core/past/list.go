@@ -43,7 +43,7 @@ func (r *Rater) Select(o *Order, s *Selection, n *Selected) (x propose.Order, ok
 	if o.Cost != nil {
 		x.Cost = *o.Cost
 	} else {
-		r.prices = r.engine.Prices(&r.request, s.Method, r.prices[:0])
+		r.prices = r.engine.Prices(&r.request, nil, s.Method, r.prices[:0])
 		if len(r.prices) == 0 || !r.prices[0].CostKnown {
 			n.NoCost++
 			return x, false

@@ -17,8 +17,8 @@ type shard[V any] struct {
 	young, old map[string]V
 }
 
-// maxGeneration is how many results a shard's generation has: some 100 MB of results at most in all.
-const maxGeneration = 1 << 11
+// maxGeneration is how many results a shard's generation has: some 60 MB of results at most in all.
+const maxGeneration = 1 << 10
 
 func newMemory[V any]() *memory[V] { return &memory[V]{seed: maphash.MakeSeed()} }
 

@@ -22,7 +22,7 @@ type Rater struct {
 	dated bool // prices depend on the day
 
 	// What is remembered: a shop sends the same goods to the same places again and again.
-	places map[placeKey]string // what tells those apart to which a cart may cost something else
+	places map[placeKey]*quote.Place
 	known  *memory[Rated]
 	key    []byte
 
@@ -36,7 +36,7 @@ type Rater struct {
 type placeKey struct{ country, region, city, postcode, street string }
 
 // maxPlaces is how many places are remembered; then it begins again.
-const maxPlaces = 1 << 16
+const maxPlaces = 1 << 15
 
 // NewRater makes a rater of an engine. Nobody outside is asked: distances are measured as the crow flies times the
 // store's road factor, and carriers' methods are priced by the price lists that stand in for them.
@@ -62,7 +62,7 @@ func NewRater(e *quote.Engine) *Rater {
 // Again is the same rater for another goroutine.
 func (r *Rater) Again() *Rater {
 	return &Rater{of: r.of, engine: r.engine, products: r.products, classes: r.classes, methods: r.methods, dated: r.dated,
-		places: map[placeKey]string{}, known: r.known}
+		places: map[placeKey]*quote.Place{}, known: r.known}
 }
 
 // Store is the store that is rated under.
@@ -117,8 +117,9 @@ func (r *Rater) fill(q *quote.Request, o *Order) (unknown string) {
 // Rate rates an order: by its method where that is offered, else by the option that costs the buyer least, the first in
 // the store file of several.
 func (r *Rater) Rate(o *Order) (is Rated) {
-	r.key = r.appendKey(r.key[:0], o)
-	is = r.known.get(r.key, func() Rated { return r.rate(o) })
+	at := r.place(&o.To)
+	r.key = r.appendKey(r.key[:0], o, at)
+	is = r.known.get(r.key, func() Rated { return r.rate(o, at) })
 	if o.Cost != nil && is.Charged() {
 		is.CostKnown, is.Cost = true, *o.Cost
 		is.Margin = r.engine.Margin(&quote.Amounts{Charge: is.Charge, Tax: is.Tax}, *o.Cost)
@@ -127,9 +128,8 @@ func (r *Rater) Rate(o *Order) (is Rated) {
 }
 
 // appendKey writes all that the price of an order depends on.
-func (r *Rater) appendKey(b []byte, o *Order) []byte {
-	place := r.place(&o.To)
-	b = append(binary.AppendUvarint(b, uint64(len(place))), place...)
+func (r *Rater) appendKey(b []byte, o *Order, at *quote.Place) []byte {
+	b = append(binary.AppendUvarint(b, uint64(len(at.Like))), at.Like...)
 	if r.dated {
 		b = binary.AppendVarint(b, r.engine.Day(o.At).Unix())
 	}
@@ -155,43 +155,42 @@ func (r *Rater) appendKey(b []byte, o *Order) []byte {
 	return b
 }
 
-// place tells addresses apart to which a cart may cost something else.
-func (r *Rater) place(to *place.Address) string {
+// place makes an address ready, or remembers that it has.
+func (r *Rater) place(to *place.Address) *quote.Place {
 	if to.Lat != nil {
-		return string(r.engine.Likeness(to, nil))
+		return r.engine.Place(to)
 	}
 	key := placeKey{to.Country, to.Region, to.City, to.Postcode, to.Street}
-	if like, ok := r.places[key]; ok {
-		return like
+	if at, ok := r.places[key]; ok {
+		return at
 	}
-	var buffer [128]byte
-	like := string(r.engine.Likeness(to, buffer[:0]))
 	if len(r.places) >= maxPlaces {
 		clear(r.places)
 	}
-	r.places[key] = like
-	return like
+	at := r.engine.Place(to)
+	r.places[key] = at
+	return at
 }
 
 // rate rates an order but for what it says that it cost.
-func (r *Rater) rate(o *Order) (is Rated) {
+func (r *Rater) rate(o *Order, at *quote.Place) (is Rated) {
 	is.Method = o.Method
 	if is.Unknown = r.fill(&r.request, o); is.Unknown != "" {
-		is.Outcome, is.Zone = Unrated, r.engine.Narrowest(&o.To)
+		is.Outcome, is.Zone = Unrated, at.Narrowest(r.engine)
 		return is
 	}
 	q := &r.request
 	r.measure(q, &is)
 	r.prices = r.prices[:0]
 	if r.methods[o.Method] {
-		r.prices = r.engine.Prices(q, o.Method, r.prices)
+		r.prices = r.engine.Prices(q, at, o.Method, r.prices)
 	}
 	if len(r.prices) == 0 {
-		r.prices = r.engine.Prices(q, "", r.prices)
+		r.prices = r.engine.Prices(q, at, "", r.prices)
 		is.Outcome = ByOther
 	}
 	if len(r.prices) == 0 {
-		is.Outcome, is.Zone = NotOffered, r.engine.Narrowest(&q.To)
+		is.Outcome, is.Zone = NotOffered, at.Narrowest(r.engine)
 		return is
 	}
 	best := &r.prices[0]

@@ -51,6 +51,12 @@ func (a *asked) cost(m *method, w *reached, said *decimal.Decimal) (cost decimal
 	default:
 		return cost, false
 	}
+	if m.plan < 0 { // no boxes
+		if k != nil && !k.perParcel.IsZero() {
+			cost = cost.Add(k.perParcel.Mul(decimal.FromInt(a.unboxed())))
+		}
+		return cost, true
+	}
 	for i := range a.parcelled(m.plan, false).parcels {
 		p := &a.parcelled(m.plan, false).parcels[i]
 		each := decimal.Zero
@@ -63,6 +69,24 @@ func (a *asked) cost(m *method, w *reached, said *decimal.Decimal) (cost decimal
 		cost = cost.Add(each.Mul(decimal.FromInt(p.count)))
 	}
 	return cost, true
+}
+
+// unboxed is how many parcels the charged goods are of a method without boxes: one of what shares a parcel from each place
+// that it leaves from, and each unit that travels alone.
+func (a *asked) unboxed() (n int64) {
+	for i := range a.cart.alone {
+		n += a.cart.alone[i].count
+	}
+	for i := range a.cart.together {
+		first := true
+		for j := range i {
+			first = first && a.cart.together[j].from != a.cart.together[i].from
+		}
+		if first {
+			n++
+		}
+	}
+	return n
 }
 
 // billedBy is what the tables of an entry make of a method's parcels in the narrowest matching zone that they serve;

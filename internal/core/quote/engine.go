@@ -27,8 +27,9 @@ type Engine struct {
 	zoneRules                []place.Owner // of each zone; none of one that is switched off
 
 	ranked       bool
-	calendar     *calendar.Calendar // nil: days are not made dates
-	volumes      bool               // whether volumetric weights may be billed
+	calendar     *calendar.Calendar           // nil: days are not made dates
+	volumes      bool                         // whether volumetric weights may be billed
+	volumeOf     map[sidesKey]decimal.Decimal // of the store's products
 	products     map[string]int
 	classes      map[string]bool
 	methods      []method
@@ -135,6 +136,7 @@ func Compile(f *store.File, g *gazetteer.Gazetteer) *Engine {
 			e.methods = append(e.methods, e.method(m, zoneIndex))
 		}
 	}
+	e.measureProducts()
 	e.costs(zoneIndex)
 	e.agreed = agreements(f)
 	return e

@@ -5,20 +5,14 @@ import (
 	"math"
 	"time"
 
-	"diadrom/internal/core/place"
 	"diadrom/internal/core/store"
 )
 
-// Likeness appends bytes of an address that are the same only for addresses to which every cart costs the same: the
+// likeness appends bytes of an address that are the same only for addresses to which every cart costs the same: the
 // same zones, surcharges, taxes and agreements take them, and where a price depends on the distance they are one point.
 // It holds for an engine that asks nobody outside.
-func (e *Engine) Likeness(to *place.Address, b []byte) []byte {
-	a := scratch.Get().(*asked)
-	defer a.release()
-	a.e, a.q = e, &Request{To: *to}
-	a.to = a.resolve(to)
-	a.zones = e.rank(e.zones.Match(&a.to, a.zones))
-	a.prepare()
+func (a *asked) likeness(b []byte) []byte {
+	e, to := a.e, &a.q.To
 	far := false
 	for i := range a.zones {
 		owner := a.zones[i].Owner

@@ -294,5 +294,24 @@ func (e *Engine) volume(p *store.Product) decimal.Decimal {
 	if !e.volumes {
 		return decimal.Zero
 	}
+	if v, ok := e.volumeOf[sidesKey{p.Length, p.Width, p.Height}]; ok {
+		return v
+	}
 	return Volume(p, e.file.Store.LengthUnit)
+}
+
+// sidesKey are the sides of a product of the store, whose volume is computed once.
+type sidesKey [3]*decimal.Decimal
+
+// measureProducts computes the volumes of the store's products.
+func (e *Engine) measureProducts() {
+	if !e.volumes {
+		return
+	}
+	e.volumeOf = make(map[sidesKey]decimal.Decimal, len(e.file.Products))
+	for i := range e.file.Products {
+		if p := &e.file.Products[i]; p.Sized() {
+			e.volumeOf[sidesKey{p.Length, p.Width, p.Height}] = Volume(p, e.file.Store.LengthUnit)
+		}
+	}
 }

@@ -1,6 +1,8 @@
 package quote
 
 import (
+	"slices"
+
 	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/place"
 )
@@ -13,21 +15,59 @@ type Priced struct {
 	CostKnown bool // else Costs is the zero value
 }
 
+// Place is an address made ready for many quotes, of an engine that asks nobody outside.
+type Place struct {
+	to         place.Resolved
+	zones      []place.Match
+	surcharges []int
+	taxPercent decimal.Decimal
+	nearest    way
+	// Like is the same only for addresses to which every cart costs the same.
+	Like string
+}
+
+// Place makes an address ready.
+func (e *Engine) Place(to *place.Address) *Place {
+	a := scratch.Get().(*asked)
+	defer a.release()
+	a.e, a.q = e, &Request{To: *to}
+	a.to = a.resolve(to)
+	a.zones = e.rank(e.zones.Match(&a.to, a.zones))
+	a.nearest = a.fromNearest()
+	a.prepare()
+	return &Place{a.to, slices.Clone(a.zones), slices.Clone(a.surcharges), a.taxPercent, a.nearest, string(a.likeness(nil))}
+}
+
+// Narrowest is the narrowest zone that takes the address, by its id; "" for none.
+func (p *Place) Narrowest(e *Engine) string {
+	if len(p.zones) == 0 {
+		return ""
+	}
+	return e.file.Zones[p.zones[0].Owner].ID
+}
+
 // Prices are what the options of a quote charge, behind what is in a list already: those of one method, by its id, or
 // with "" of all that are enabled, in the order of the store file. It is [Engine.Quote] without its words, for many
-// orders at once.
-func (e *Engine) Prices(q *Request, method string, into []Priced) []Priced {
+// orders at once. at is the request's address, made ready by the same engine; nil where it is not.
+func (e *Engine) Prices(q *Request, at *Place, method string, into []Priced) []Priced {
 	a := scratch.Get().(*asked)
 	defer a.release()
 	a.e, a.q, a.silent = e, q, true
-	a.to = a.resolve(&q.To)
-	a.zones = e.rank(e.zones.Match(&a.to, a.zones))
 	e.measure(&a.cart, q.Lines)
 	if !a.cart.shipped {
 		return into
 	}
-	a.nearest = a.fromNearest()
-	a.prepare()
+	if at != nil {
+		a.to, a.nearest, a.taxPercent = at.to, at.nearest, at.taxPercent
+		a.zones, a.surcharges = append(a.zones, at.zones...), append(a.surcharges, at.surcharges...)
+		a.alone()
+		a.agree()
+	} else {
+		a.to = a.resolve(&q.To)
+		a.zones = e.rank(e.zones.Match(&a.to, a.zones))
+		a.nearest = a.fromNearest()
+		a.prepare()
+	}
 	a.askCarriers()
 	for i := range e.methods {
 		if m := &e.methods[i]; method == "" || m.ID == method {
@@ -122,16 +162,6 @@ func (a *asked) narrowest() string {
 		return ""
 	}
 	return a.e.file.Zones[a.zones[0].Owner].ID
-}
-
-// Narrowest is the narrowest zone that takes an address, by its id; "" for none.
-func (e *Engine) Narrowest(to *place.Address) string {
-	a := scratch.Get().(*asked)
-	defer a.release()
-	a.e, a.q = e, &Request{To: *to}
-	a.to = a.resolve(to)
-	a.zones = e.rank(e.zones.Match(&a.to, a.zones))
-	return a.narrowest()
 }
 
 // Subtotal is the sum of a request's goods that conditions and free delivery look at.

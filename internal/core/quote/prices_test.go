@@ -32,14 +32,17 @@ func TestPricesAreThoseOfTheQuote(t *testing.T) {
 			}
 			want = append(want, p)
 		}
-		same(t, want, e.Prices(q, "", nil))
+		same(t, want, e.Prices(q, nil, "", nil))
+		if outside.metres == nil && outside.street == nil {
+			same(t, want, e.Prices(q, e.Place(&q.To), "", nil))
+		}
 		var each []Priced
 		for i := range e.methods {
-			each = e.Prices(q, e.methods[i].ID, each)
+			each = e.Prices(q, nil, e.methods[i].ID, each)
 		}
 		same(t, want, each)
 		if len(answer.Zones) > 0 {
-			assert.Equal(t, answer.Zones[0].Zone, e.Narrowest(&q.To))
+			assert.Equal(t, answer.Zones[0].Zone, e.Place(&q.To).Narrowest(e))
 		}
 		for _, o := range answer.Options {
 			m := e.Measure(q, o.Method)

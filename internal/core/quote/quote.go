@@ -293,13 +293,7 @@ func (e *Engine) rank(matches []place.Match) []place.Match {
 // prepare looks up what is the same for all methods.
 func (a *asked) prepare() {
 	e := a.e
-	a.only = len(a.zones)
-	for i, m := range a.zones {
-		if e.file.Zones[m.Owner].Only {
-			a.only = i
-			break
-		}
-	}
+	a.alone()
 	if len(e.file.Surcharges) > 0 {
 		for _, m := range e.surcharges.Match(&a.to, nil) {
 			a.surcharges = append(a.surcharges, m.Owner)
@@ -309,9 +303,25 @@ func (a *asked) prepare() {
 	if taxes := e.taxes.Match(&a.to, nil); len(taxes) > 0 {
 		a.taxPercent = e.file.Store.Tax.Rates[taxes[0].Owner].Percent
 	}
-	for i := range e.agreed {
-		if e.agreed[i].holds(a) {
-			a.agreed = append(a.agreed, &e.agreed[i])
+	a.agree()
+}
+
+// alone finds the narrowest zone that keeps its addresses for itself.
+func (a *asked) alone() {
+	a.only = len(a.zones)
+	for i, m := range a.zones {
+		if a.e.file.Zones[m.Owner].Only {
+			a.only = i
+			break
+		}
+	}
+}
+
+// agree finds the agreed charges that hold.
+func (a *asked) agree() {
+	for i := range a.e.agreed {
+		if a.e.agreed[i].holds(a) {
+			a.agreed = append(a.agreed, &a.e.agreed[i])
 		}
 	}
 }

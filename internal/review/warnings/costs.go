@@ -30,7 +30,7 @@ func (r *reader) belowCosts(c *cell) {
 				continue // no buyer lives so far away
 			}
 			q.Costs = true
-			prices = r.e.Prices(q, c.m.ID, prices[:0])
+			prices = r.e.Prices(q, nil, c.m.ID, prices[:0])
 			if len(prices) == 1 && prices[0].CostKnown && prices[0].Margin.Less(lost) {
 				worst, at, lost, cost = q, x, prices[0].Margin, prices[0].Cost
 			}
@@ -119,7 +119,7 @@ func (r *Reading) Covering(method, table, zone string, at []decimal.Decimal) []*
 			continue
 		}
 		q.Costs = true
-		prices = r.engine.Prices(q, method, prices[:0])
+		prices = r.engine.Prices(q, nil, method, prices[:0])
 		if len(prices) == 1 && prices[0].CostKnown {
 			price := prices[0].Cost.Percent(decimal.Hundred.Add(r.engine.Measure(q, method).Tax))
 			covering[i] = &price

@@ -20,20 +20,22 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// madeOrders are so many invented orders as text; 100,000, or as many as DIADROM_ORDERS says.
-func madeOrders(tb testing.TB) []byte {
+// madeOrders are so many invented orders as text; 100,000, or as many as DIADROM_ORDERS says. Of carts there are so many
+// different ones: shops sell the same goods together again and again.
+func madeOrders(tb testing.TB, carts int) []byte {
 	n := 100_000
 	if text := os.Getenv("DIADROM_ORDERS"); text != "" {
 		n, _ = strconv.Atoi(text)
 	}
 	var text bytes.Buffer
-	require.NoError(tb, WriteOrders(&text, n, time.Date(2026, 11, 1, 0, 0, 0, 0, time.UTC)))
-	return text.Bytes()
+	require.NoError(tb, WriteOrders(&text, min(n, carts), time.Date(2026, 11, 1, 0, 0, 0, 0, time.UTC)))
+	head, body, _ := bytes.Cut(text.Bytes(), []byte("\n"))
+	return append(append(bytes.Clone(head), '\n'), bytes.Repeat(body, max(1, n/carts))...)
 }
 
 // Orders rated anew under two stores, beside parsing them with encoding/csv.
 func BenchmarkRerate(b *testing.B) {
-	text := madeOrders(b)
+	text := madeOrders(b, 1<<30)
 	b.Run("encoding/csv", func(b *testing.B) {
 		b.SetBytes(int64(len(text)))
 		for b.Loop() {
@@ -48,12 +50,18 @@ func BenchmarkRerate(b *testing.B) {
 			}
 		}
 	})
-	for _, boxes := range []bool{false, true} {
-		b.Run(map[bool]string{false: "rerate", true: "rerate with boxes"}[boxes], func(b *testing.B) {
+	again := madeOrders(b, 20_000)
+	for _, one := range []struct {
+		name  string
+		boxes bool
+		text  []byte
+	}{{"all carts different", false, text}, {"20,000 different carts", false, again}, {"20,000 carts in boxes", true, again},
+		{"all carts different in boxes", true, text}} {
+		b.Run(one.name, func(b *testing.B) {
 			f, err := Store()
 			require.NoError(b, err)
 			for i := range f.Methods {
-				if !boxes {
+				if !one.boxes {
 					f.Methods[i].Parcels = nil
 				}
 			}
@@ -62,11 +70,11 @@ func BenchmarkRerate(b *testing.B) {
 			dearer := f.Clone()
 			dearer.Methods[1].Tables[0].Rows[0].Charges[0] = nil
 			first, second := quote.Compile(f, g), quote.Compile(dearer, g)
-			b.SetBytes(int64(len(text)))
+			b.SetBytes(int64(len(one.text)))
 			for b.Loop() {
 				var before, after runtime.MemStats
 				runtime.ReadMemStats(&before)
-				rerateText(b, text, past.NewRater(first), past.NewRater(second))
+				rerateText(b, one.text, past.NewRater(first), past.NewRater(second))
 				runtime.ReadMemStats(&after)
 				b.ReportMetric(float64(after.Sys)/(1<<20), "MB-sys")
 			}
