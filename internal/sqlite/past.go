@@ -375,8 +375,14 @@ func (p *Past) Span(ctx context.Context) (s PastSpan, err error) {
 // Orders gives the orders from a day on ("" is all), the method by its id where names has it. What is given lasts until
 // the next.
 func (p *Past) Orders(ctx context.Context, from string, names map[string]string, each func(*past.Order) error) error {
-	rows, err := p.sql.QueryContext(ctx, "SELECT number, at, country, region, city, postcode, buyer, coupons, method, paid, "+
-		"cost, tracking, lines FROM past_order WHERE day >= ? ORDER BY id", from)
+	return p.orders(ctx, names, each, "WHERE day >= ? ORDER BY id", from)
+}
+
+// orders gives the orders that a query chooses.
+func (p *Past) orders(ctx context.Context, names map[string]string, each func(*past.Order) error, which string,
+	values ...any) error {
+	rows, err := p.sql.QueryContext(ctx, "SELECT id, number, at, country, region, city, postcode, buyer, coupons, method, paid, "+
+		"cost, tracking, lines FROM past_order "+which, values...)
 	if err != nil {
 		return err
 	}
@@ -396,9 +402,27 @@ func (p *Past) Orders(ctx context.Context, from string, names map[string]string,
 	return rows.Err()
 }
 
+// OrdersAt gives orders by where they are kept, as [Past.Orders] does.
+func (p *Past) OrdersAt(ctx context.Context, rows []int64, names map[string]string, each func(*past.Order) error) error {
+	const many = 500
+	for len(rows) > 0 {
+		part := rows[:min(len(rows), many)]
+		rows = rows[len(part):]
+		values := make([]any, len(part))
+		for i := range part {
+			values[i] = part[i]
+		}
+		err := p.orders(ctx, names, each, "WHERE id IN (?"+strings.Repeat(", ?", len(part)-1)+") ORDER BY id", values...)
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // Order finds an order by its number; false where there is none.
 func (p *Past) Order(ctx context.Context, number string) (*past.Order, bool, error) {
-	o, err := scanOrder(p.sql.QueryRowContext(ctx, "SELECT number, at, country, region, city, postcode, buyer, coupons, method, "+
+	o, err := scanOrder(p.sql.QueryRowContext(ctx, "SELECT id, number, at, country, region, city, postcode, buyer, coupons, method, "+
 		"paid, cost, tracking, lines FROM past_order WHERE number = ?", number))
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, false, nil
@@ -410,7 +434,7 @@ func scanOrder(row interface{ Scan(...any) error }) (*past.Order, error) {
 	o := &past.Order{}
 	var at, coupons, lines string
 	var paid, cost sql.NullString
-	if err := row.Scan(&o.ID, &at, &o.To.Country, &o.To.Region, &o.To.City, &o.To.Postcode, &o.Group, &coupons, &o.Method,
+	if err := row.Scan(&o.Row, &o.ID, &at, &o.To.Country, &o.To.Region, &o.To.City, &o.To.Postcode, &o.Group, &coupons, &o.Method,
 		&paid, &cost, &o.Tracking, &lines); err != nil {
 		return nil, err
 	}

@@ -2,6 +2,7 @@ package past
 
 import (
 	"cmp"
+	"maps"
 	"slices"
 
 	"diadrom/internal/core/decimal"
@@ -70,7 +71,18 @@ func NewDifferences(step decimal.Decimal) *Differences {
 }
 
 // Add counts an order that both stores charge.
-func (d *Differences) Add(is, against *Rated) {
+func (d *Differences) Add(is, against *Rated) { d.count(is, against, 1) }
+
+// Replace has an order count as another result of the other store.
+func (d *Differences) Replace(is, was, against *Rated) {
+	d.count(is, was, -1)
+	d.count(is, against, 1)
+}
+
+// Clone is a copy.
+func (d *Differences) Clone() *Differences { return &Differences{d.Step, maps.Clone(d.counts)} }
+
+func (d *Differences) count(is, against *Rated, n int) {
 	if !is.Charged() || !against.Charged() {
 		return
 	}
@@ -82,7 +94,9 @@ func (d *Differences) Add(is, against *Rated) {
 	}
 	at := steps.Mul(d.Step)
 	key := at.String()
-	d.counts[key] = Difference{at, d.counts[key].Count + 1}
+	if d.counts[key] = (Difference{at, d.counts[key].Count + n}); d.counts[key].Count == 0 {
+		delete(d.counts, key)
+	}
 }
 
 // Merge adds what another count has.

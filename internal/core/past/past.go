@@ -13,6 +13,7 @@ import (
 // Order is an order of the past.
 type Order struct {
 	ID       string
+	Row      int64         // where it is kept, for whoever keeps it
 	At       time.Time     // zero where it is not known
 	To       place.Address // without names and streets
 	Lines    []Line

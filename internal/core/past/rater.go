@@ -155,6 +155,9 @@ func (r *Rater) appendKey(b []byte, o *Order, at *quote.Place) []byte {
 	return b
 }
 
+// Place makes an address ready, or remembers that it has.
+func (r *Rater) Place(to *place.Address) *quote.Place { return r.place(to) }
+
 // place makes an address ready, or remembers that it has.
 func (r *Rater) place(to *place.Address) *quote.Place {
 	if to.Lat != nil {

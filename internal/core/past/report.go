@@ -61,26 +61,35 @@ type Sums struct {
 }
 
 // add adds what a store made of an order.
-func (s *Sums) add(is *Rated) {
+func (s *Sums) add(is *Rated) { s.count(is, 1) }
+
+// count adds what a store made of an order, or takes it off again, as n is 1 or −1.
+func (s *Sums) count(is *Rated, n int) {
 	switch is.Outcome {
 	case Unrated:
-		s.Unrated++
+		s.Unrated += n
 		return
 	case NotOffered:
-		s.NotOffered++
+		s.NotOffered += n
 		if !is.NeedsShipping {
-			s.NoShipping++
+			s.NoShipping += n
 		}
 		return
 	case ByOther:
-		s.OtherMethod++
+		s.OtherMethod += n
 	}
-	s.Charge, s.Tax = s.Charge.Add(is.Charge), s.Tax.Add(is.Tax)
+	signed := func(d decimal.Decimal) decimal.Decimal {
+		if n < 0 {
+			return d.Neg()
+		}
+		return d
+	}
+	s.Charge, s.Tax = s.Charge.Add(signed(is.Charge)), s.Tax.Add(signed(is.Tax))
 	if !is.CostKnown {
-		s.CostUnknown++
+		s.CostUnknown += n
 		return
 	}
-	s.Cost, s.Margin = s.Cost.Add(is.Cost), s.Margin.Add(is.Margin)
+	s.Cost, s.Margin = s.Cost.Add(signed(is.Cost)), s.Margin.Add(signed(is.Margin))
 }
 
 func (s *Sums) merge(o *Sums) {
@@ -140,11 +149,7 @@ func NewReport(by []By) *Report {
 
 // Add adds an order as one store rates it, and as another does; that is nil where there is none.
 func (r *Report) Add(o *Order, is, against *Rated) {
-	r.key = r.key[:0]
-	for _, by := range r.By {
-		r.key = append(append(r.key, r.of(by, o, is)...), 0)
-	}
-	g := r.groups[string(r.key)]
+	g := r.groups[string(r.keyOf(o, is))]
 	if g == nil {
 		g = &Group{Key: strings.Split(strings.TrimSuffix(string(r.key), "\x00"), "\x00")}
 		if len(r.By) == 0 {
@@ -165,22 +170,57 @@ func (r *Report) Add(o *Order, is, against *Rated) {
 	if against == nil {
 		return
 	}
-	g.Against.add(against)
+	g.against(is, against, 1)
+}
+
+// against adds what the other store made of an order, or takes it off again.
+func (g *Group) against(is, against *Rated, n int) {
+	g.Against.count(against, n)
 	switch {
 	case is.Charged() && against.Charged():
 		switch is.Total.Cmp(against.Total) {
 		case -1:
-			g.Dearer++
+			g.Dearer += n
 		case 0:
-			g.Same++
+			g.Same += n
 		default:
-			g.Cheaper++
+			g.Cheaper += n
 		}
 	case is.Charged():
-		g.Lost++
+		g.Lost += n
 	case against.Charged():
-		g.Gained++
+		g.Gained += n
 	}
+}
+
+// Replace has an order that was added count as another result of the other store.
+func (r *Report) Replace(o *Order, is, was, against *Rated) {
+	g := r.groups[string(r.keyOf(o, is))]
+	g.against(is, was, -1)
+	g.against(is, against, 1)
+}
+
+// Clone is a copy that shares nothing with the report.
+func (r *Report) Clone() *Report {
+	c := NewReport(r.By)
+	for key, g := range r.groups {
+		copied := *g
+		if g.Against != nil {
+			against := *g.Against
+			copied.Against = &against
+		}
+		c.groups[key] = &copied
+	}
+	return c
+}
+
+// keyOf is the key of the group that an order is in.
+func (r *Report) keyOf(o *Order, is *Rated) []byte {
+	r.key = r.key[:0]
+	for _, by := range r.By {
+		r.key = append(append(r.key, r.of(by, o, is)...), 0)
+	}
+	return r.key
 }
 
 // of is what an order has of a thing that orders are grouped by.

@@ -46,6 +46,23 @@ func (p *Place) Narrowest(e *Engine) string {
 	return e.file.Zones[p.zones[0].Owner].ID
 }
 
+// Serving is the zone by which a method, by its id, serves the address, whether it has a price there or not; false where
+// it does not, or is switched off.
+func (p *Place) Serving(e *Engine, method string) (zone string, ok bool) {
+	for i := range e.methods {
+		m := &e.methods[i]
+		if m.ID != method {
+			continue
+		}
+		for j := range p.zones {
+			if m.served[p.zones[j].Owner] != nil {
+				return e.file.Zones[p.zones[j].Owner].ID, true
+			}
+		}
+	}
+	return "", false
+}
+
 // Prices are what the options of a quote charge, behind what is in a list already: those of one method, by its id, or
 // with "" of all that are enabled, in the order of the store file. It is [Engine.Quote] without its words, for many
 // orders at once. at is the request's address, made ready by the same engine; nil where it is not.

@@ -66,3 +66,19 @@ func BenchmarkTakingOrdersIn(b *testing.B) {
 		}
 	})
 }
+
+// benchHistory is past orders taken in.
+func benchHistory(b *testing.B, text []byte) *history.History {
+	b.Helper()
+	dir := b.TempDir()
+	db, err := sqlite.OpenPast(ctx, dir)
+	require.NoError(b, err)
+	b.Cleanup(func() { db.Close() })
+	h := history.New(db, dir)
+	f, err := h.Keep(ctx, "orders.csv", bytes.NewReader(text))
+	require.NoError(b, err)
+	l, err := h.Look(&f, history.Choices{Currency: "EUR"})
+	require.NoError(b, err)
+	require.NoError(b, h.Take(ctx, &f, l.Choices))
+	return h
+}
