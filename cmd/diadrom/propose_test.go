@@ -59,7 +59,7 @@ func TestAListIsProposedFromPastOrders(t *testing.T) {
 // A list that covers the costs of all orders of the demo loses on none of them.
 func TestAListThatCoversAll(t *testing.T) {
 	var text strings.Builder
-	require.NoError(t, demo.WriteOrders(&text, 2000, time.Date(2026, 11, 1, 0, 0, 0, 0, time.UTC)))
+	require.NoError(t, demo.WriteOrders(&text, 800, time.Date(2026, 11, 1, 0, 0, 0, 0, time.UTC)))
 	name := file(t, text.String())
 	for _, by := range []string{"weight", "subtotal", "quantity", "distance"} {
 		out, stderr, code := call(t, "propose", "--store", demoStore, "--orders", name, "--method", "parcel", "--by", by, "--rows",

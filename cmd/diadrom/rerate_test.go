@@ -68,12 +68,12 @@ func TestPastOrdersAreRatedAnew(t *testing.T) {
 // The demo's invented orders, also from standard input: the sum of the groups is that of the whole.
 func TestTheDemosOrdersAreRated(t *testing.T) {
 	var text strings.Builder
-	require.NoError(t, demo.WriteOrders(&text, 2000, time.Date(2026, 11, 1, 0, 0, 0, 0, time.UTC)))
+	require.NoError(t, demo.WriteOrders(&text, 400, time.Date(2026, 11, 1, 0, 0, 0, 0, time.UTC)))
 	name := file(t, text.String())
 	whole, _, code := call(t, "rerate", "--store", demoStore, "--orders", name)
 	require.Zero(t, code)
 	all := reratedOf(t, whole)
-	assert.Equal(t, []any{2000.0, 0.0, []any{}}, []any{all["orders"], all["refused_lines"], all["ignored_columns"]})
+	assert.Equal(t, []any{400.0, 0.0, []any{}}, []any{all["orders"], all["refused_lines"], all["ignored_columns"]})
 	total := all["groups"].([]any)[0].(map[string]any)
 	parts, _, code := call(t, "rerate", "--store", demoStore, "--orders", name, "--by", "method,zone,month,country,weight,class")
 	require.Zero(t, code)
@@ -90,7 +90,7 @@ func TestTheDemosOrdersAreRated(t *testing.T) {
 // Each order as it was rated, for those who carry on elsewhere: the sums of the rows are those of the report.
 func TestRatedOrdersAreWrittenToAFile(t *testing.T) {
 	var text strings.Builder
-	require.NoError(t, demo.WriteOrders(&text, 5000, time.Date(2026, 11, 1, 0, 0, 0, 0, time.UTC)))
+	require.NoError(t, demo.WriteOrders(&text, 600, time.Date(2026, 11, 1, 0, 0, 0, 0, time.UTC)))
 	name := file(t, text.String())
 	table := filepath.Join(t.TempDir(), "rated.csv")
 	out, stderr, code := call(t, "rerate", "--store", demoStore, "--against", demoStore, "--orders", name, "--out", table)
@@ -101,7 +101,7 @@ func TestRatedOrdersAreWrittenToAFile(t *testing.T) {
 	rows, err := csv.NewReader(bytes.NewReader(data)).ReadAll()
 	require.NoError(t, err)
 	assert.Equal(t, ratedHead, rows[0])
-	require.Len(t, rows, 5001)
+	require.Len(t, rows, 601)
 	sums := map[string]decimal.Decimal{}
 	for _, row := range rows[1:] {
 		for i, name := range ratedHead {
@@ -120,10 +120,10 @@ func TestRatedOrdersAreWrittenToAFile(t *testing.T) {
 	stdin.Stdin = strings.NewReader(text.String())
 	printed, err := stdin.Output()
 	require.NoError(t, err)
-	assert.Equal(t, 5000.0, reratedOf(t, string(printed))["orders"])
+	assert.Equal(t, 600.0, reratedOf(t, string(printed))["orders"])
 	read, err := parquet.ReadFile[ratedRow](columns)
 	require.NoError(t, err)
-	require.Len(t, read, 5000)
+	require.Len(t, read, 600)
 	margin := int64(0)
 	for i := range read {
 		assert.Equal(t, rows[i+1][0], read[i].Order, "in the order of the file")

@@ -40,14 +40,14 @@ func said(r *history.Result) (lines []string) {
 func TestWhatIsRatedAgainEqualsTheWhole(t *testing.T) {
 	h, _ := opened(t)
 	var text bytes.Buffer
-	require.NoError(t, demo.WriteOrders(&text, 250, until))
+	require.NoError(t, demo.WriteOrders(&text, 120, until))
 	take(t, h, text.String())
 	live, err := demo.Store()
 	require.NoError(t, err)
 	under, asked := quote.Compile(live, nil), 0
 	rapid.Check(t, func(t *rapid.T) {
 		draft := live
-		for i := range rapid.IntRange(1, 4).Draw(t, "edits") {
+		for i := range rapid.IntRange(1, 3).Draw(t, "edits") {
 			draft = draft.Clone()
 			m := &draft.Methods[rapid.IntRange(0, len(draft.Methods)-1).Draw(t, "method")]
 			list := &m.Tables[0]

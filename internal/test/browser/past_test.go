@@ -1,0 +1,60 @@
+package browser
+
+import (
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/go-rod/rod/lib/input"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// The owner takes orders in from a file, tries a threshold by sliding and typing it, takes the one that loses nothing
+// into the draft, and tries the order that loses most in the Till. Everything comes 150 ms later.
+func TestOrdersOfThePastAreTakenInAndTried(t *testing.T) {
+	s := demoShop(t)
+	page := slow(t, s.open(t, "/past/files", 1280, 800))
+	name := filepath.Join(t.TempDir(), "orders.csv")
+	require.NoError(t, os.WriteFile(name, []byte("Order,Date,Country,Postcode,SKU,Quantity,Method,Paid,Cost\n"+
+		"A-1,2026-11-02,FI,00100,LADLE-B,1,locker,5.90,49.00\n"), 0o600))
+	page.MustElement("#past-file").MustSetFiles(name)
+	wait := page.MustWaitNavigation()
+	page.MustElement(`form[action="/past/files"] .go`).MustClick()
+	wait()
+	page.MustWaitLoad()
+	waitText(t, page, "#work", "Of the first 1 line: 1 order read.")
+	wait = page.MustWaitNavigation()
+	page.MustElementR("button", "Import the orders").MustClick()
+	wait()
+	page.MustWaitLoad()
+	waitText(t, page, "#past-files", "1 order imported")
+
+	page.MustNavigate(s.url + "/past/free?method=locker&days=").MustWaitLoad()
+	waitText(t, page, "#past-at", "By Parcel locker")
+	page.MustElement("[data-slider]").MustFocus()
+	page.KeyActions().Press(input.End).MustDo()
+	waitFor(t, page, `() => document.querySelector("[data-value]").value === "300"`)
+	waitText(t, page, "#past-at", "would have earned")
+	typeOver(page, "[data-value]", "20")
+	waitFor(t, page, `() => document.querySelector("[data-slider]").value === "20"`)
+	waitText(t, page, "#past-at", "buyers would have paid less")
+	wait = page.MustWaitNavigation()
+	page.MustElementR("#past-at button", "Take it into the draft").MustClick()
+	wait()
+	page.MustWaitLoad()
+	waitText(t, page, "#work", "The draft has free delivery from €20.00.")
+
+	page.MustNavigate(s.url + "/past?than=live&days=").MustWaitLoad()
+	waitText(t, page, ".verdict", "The draft would have earned")
+	assert.Contains(t, page.MustElement(".past-losses tbody tr").MustText(), "A-1")
+	wait = page.MustWaitNavigation()
+	page.MustElement(".past-losses tbody button").MustClick()
+	wait()
+	page.MustWaitLoad()
+	waitFor(t, page, `() => document.querySelector("#till-to").value.startsWith("00100")`)
+
+	page.MustNavigate(s.url + "/live").MustWaitLoad()
+	waitText(t, page, ".past-ahead", "of the last 90 days: the draft would have earned")
+	waitText(t, page, "#work", "Publish edition 2")
+}
