@@ -39,10 +39,11 @@ cross:
 	  CGO_ENABLED=0 GOOS=$${p%/*} GOARCH=$${p#*/} go build -o bin/diadrom-$${p%/*}-$${p#*/}$$s ./cmd/diadrom || exit 1; done
 
 # staticcheck leaves tests to make lint, to keep a run with an empty cache short.
-# The browser tests come first, because they take longest and wait for much that is no work.
+# The browser tests come first, because they take longest and wait for much that is no work; those of the screens and of
+# the command line, which come next in length, run beside them.
 # All of vet runs with the tests, once for each package; without debug information some forty programs are linked sooner.
 test: chromium iso-codes geographiclib format
-	GOFLAGS="$$GOFLAGS -ldflags=-w" go test -vet=all ./internal/test/browser ./...
+	GOFLAGS="$$GOFLAGS -ldflags=-w" go test -vet=all ./internal/test/browser ./internal/web ./cmd/diadrom ./...
 	go tool staticcheck -tests=false ./...
 
 # Chromium for the browser tests, from Debian's packages.

@@ -2,6 +2,7 @@ package main
 
 import (
 	"encoding/json"
+	"os"
 	"strings"
 	"testing"
 	"time"
@@ -25,7 +26,11 @@ func TestAListIsProposedFromPastOrders(t *testing.T) {
 		"7,FI,00100,LADLE-B,1,parcel,\n"+ // no cost
 		"8,FI,00100,LADLE-B,-1,parcel,\n"+ // a refund
 		"9,FI,00100,LADLE-B,1\n")
-	args := []string{"propose", "--store", demoStore, "--orders", name, "--method", "parcel", "--zone", "finland", "--rows",
+	data, err := os.ReadFile(demoStore)
+	require.NoError(t, err)
+	text := strings.Replace(string(data), `"methods": ["parcel"], "per_parcel"`, `"methods": [], "per_parcel"`, 1)
+	require.NotEqual(t, string(data), text, "nothing says what parcels cost but the orders")
+	args := []string{"propose", "--store", file(t, text), "--orders", name, "--method", "parcel", "--zone", "finland", "--rows",
 		"2", "--margin", "10", "--endings", "0.90"}
 	out, stderr, code := call(t, args...)
 	require.Zero(t, code, stderr)

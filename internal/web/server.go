@@ -164,7 +164,7 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 	} {
 		station.Routes(r)
 	}
-	past.New(sh, d, db, o.History).Routes(r)
+	past.New(sh, d, db, o.History).Routes(r, people.Owners)
 	r.NoRoute(func(c *gin.Context) { sh.Problem(c, http.StatusNotFound, "There is no such page here.") })
 	if o.Dev != "" {
 		devRoutes(r, o.Dev)

@@ -623,7 +623,7 @@ func TestEntriesAreRemovedOnlyWhereNobodyNotices(t *testing.T) {
 	assert.Nil(t, found[0].Mend, "without 96100 the town would come first there")
 }
 
-func TestTheDemoShopCarriesThreeOnPurpose(t *testing.T) {
+func TestTheDemoShopCarriesFourOnPurpose(t *testing.T) {
 	f := storetest.Lauha(t)
 	r := of(f, nil)
 	check(t, r)
@@ -631,7 +631,7 @@ func TestTheDemoShopCarriesThreeOnPurpose(t *testing.T) {
 	for _, w := range r.Warnings {
 		codes = append(codes, w.Code)
 	}
-	assert.Equal(t, []Code{TaxMissing, EntrySwallowed, DaysInverted}, codes, "%v", messages(r.Warnings))
+	assert.Equal(t, []Code{TaxMissing, BelowCost, EntrySwallowed, DaysInverted}, codes, "%v", messages(r.Warnings))
 }
 
 // A reading asks nobody outside.

@@ -299,8 +299,42 @@ func (h *History) drop(id int64) error {
 	return err
 }
 
+// keptFor is how long a file is kept that nobody has said how to read: it may have names and streets.
+const keptFor = 24 * time.Hour
+
+// clean throws away files that nobody needs: previews of the day before, and what a process that was killed left.
+func (h *History) clean(ctx context.Context, now time.Time) error {
+	files, err := h.db.Files(ctx)
+	if err != nil {
+		return err
+	}
+	needed := map[string]bool{}
+	for i := range files {
+		f := &files[i]
+		switch {
+		case f.State == sqlite.PastWaiting, f.State == sqlite.PastPreview && now.Sub(f.Added) < keptFor:
+			needed[h.file(f.ID)] = true
+		case f.State == sqlite.PastPreview:
+			err = errors.Join(err, h.db.RemoveFile(ctx, f.ID))
+		}
+	}
+	lying, readErr := os.ReadDir(h.dir)
+	if errors.Is(readErr, os.ErrNotExist) {
+		return err
+	}
+	for _, f := range lying {
+		if name := filepath.Join(h.dir, f.Name()); !needed[name] {
+			err = errors.Join(err, os.Remove(name))
+		}
+	}
+	return errors.Join(err, readErr)
+}
+
 // Run takes in what is waiting and what is added, until ctx is done.
 func (h *History) Run(ctx context.Context) error {
+	if err := h.clean(ctx, time.Now()); err != nil {
+		h.log("leftovers of past orders", err)
+	}
 	for {
 		files, err := h.db.Files(ctx)
 		if err != nil && ctx.Err() == nil {

@@ -252,6 +252,45 @@ func TestStoppingKeepsWhatIsIn(t *testing.T) {
 	assert.Positive(t, f.Orders)
 }
 
+// A file with names in it that nobody said how to read does not lie about for ever.
+func TestFilesThatNobodyReadsGo(t *testing.T) {
+	h, dir := opened(t)
+	const list = "order,country,sku,quantity\n1,FI,A,1\n"
+	old, err := h.Keep(ctx, "old.csv", strings.NewReader(list))
+	require.NoError(t, err)
+	db, err := sql.Open("sqlite", filepath.Join(dir, sqlite.PastName))
+	require.NoError(t, err)
+	_, err = db.Exec("UPDATE file SET added = '2026-01-01T00:00:00Z'")
+	require.NoError(t, err)
+	require.NoError(t, db.Close())
+	fresh, err := h.Keep(ctx, "fresh.csv", strings.NewReader(list))
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "orders", "x.part"), nil, 0o600))
+	done, stop := context.WithCancel(ctx)
+	stop()
+	require.NoError(t, h.Run(done))
+	lying, err := os.ReadDir(filepath.Join(dir, "orders"))
+	require.NoError(t, err)
+	require.Len(t, lying, 3, "nothing is done where the program ends")
+	running, end := context.WithCancel(ctx)
+	go func() {
+		for range 500 {
+			if lying, _ := os.ReadDir(filepath.Join(dir, "orders")); len(lying) == 1 {
+				break
+			}
+			time.Sleep(time.Millisecond)
+		}
+		end()
+	}()
+	require.NoError(t, h.Run(running))
+	_, ok, err := h.DB().File(ctx, old.ID)
+	require.NoError(t, err)
+	assert.False(t, ok)
+	_, ok, err = h.DB().File(ctx, fresh.ID)
+	require.NoError(t, err)
+	assert.True(t, ok)
+}
+
 func TestTheSameOrderTwice(t *testing.T) {
 	h, _ := opened(t)
 	const head = "order,at,country,sku,quantity,paid,cost\n"

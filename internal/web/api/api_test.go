@@ -178,12 +178,12 @@ func TestWarningsAreForPeopleOfTheShop(t *testing.T) {
 		Mend                          *string
 	}
 	require.NoError(t, json.Unmarshal([]byte(body), &list))
-	require.Len(t, list, 3)
+	require.Len(t, list, 4)
 	assert.Equal(t, "loses", list[0].Severity)
 	status, body = s.ask(t, string(list[0].Witness), true)
 	assert.Equal(t, http.StatusOK, status)
 	assert.Contains(t, body, `"tax":"0.00"`, "the witness shows it")
-	assert.Equal(t, "Remove FI 21710 from Van round: another entry covers it", *list[1].Mend)
+	assert.Equal(t, "Remove FI 21710 from Van round: another entry covers it", *list[2].Mend)
 	status, _ = s.get(t, "/api/v1/review?of=draft")
 	assert.Equal(t, http.StatusServiceUnavailable, status, "there is none here")
 	status, _ = s.get(t, "/api/v1/review?of=yesterday")

@@ -54,8 +54,8 @@ func New(sh *shell.Shell, d Draft, db Store, h *history.History) *Screens {
 	return &Screens{sh, d, db, h}
 }
 
-// Routes registers the addresses of these screens.
-func (s *Screens) Routes(r gin.IRouter) {
+// Routes registers the addresses of these screens; owners lets owners of the shop alone through.
+func (s *Screens) Routes(r gin.IRouter, owners gin.HandlerFunc) {
 	r.GET("/past", s.report)
 	r.GET("/past/rated", s.rated)
 	r.POST("/past/stop", s.stopRating)
@@ -69,7 +69,7 @@ func (s *Screens) Routes(r gin.IRouter) {
 	r.POST("/past/files/:file", s.begin)
 	r.POST("/past/files/:file/stop", s.stop)
 	r.POST("/past/invoices", s.invoices)
-	r.POST("/past/forget", s.forget)
+	r.POST("/past/forget", owners, s.forget)
 	r.GET("/past/free", s.free)
 	r.GET("/past/free/at", s.freeAt)
 	r.POST("/past/free", s.setFree)
