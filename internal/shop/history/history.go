@@ -40,6 +40,7 @@ type Choices struct {
 	Separator string              `json:"separator"`
 	Currency  string              `json:"currency"`
 	Location  string              `json:"location"` // time zone
+	Country   string              `json:"country"`  // of orders that say none
 }
 
 // History keeps the past orders of one shop. It is safe for many goroutines.
@@ -216,7 +217,7 @@ func (h *History) Look(f *sqlite.PastFile, c Choices) (*Look, error) {
 	if l.Choices.Dates == orderlist.DatesUnknown {
 		l.Choices.Dates = l.Sample.Dates
 	}
-	if l.Missing = orderlist.Missing(l.Choices.Columns); l.Missing != "" {
+	if l.Missing = orderlist.Missing(l.Choices.Columns, c.Country); l.Missing != "" {
 		return l, nil
 	}
 	switch {
@@ -245,7 +246,8 @@ func (h *History) Look(f *sqlite.PastFile, c Choices) (*Look, error) {
 
 // options are how a file is read.
 func (c *Choices) options() *orderlist.Options {
-	o := &orderlist.Options{Columns: c.Columns, Separator: ',', Dates: c.Dates, Currency: c.Currency, Skip: 1, Private: true}
+	o := &orderlist.Options{Columns: c.Columns, Separator: ',', Dates: c.Dates, Currency: c.Currency, Country: c.Country,
+		Skip: 1, Private: true}
 	if c.Separator != "" {
 		o.Separator = c.Separator[0]
 	}

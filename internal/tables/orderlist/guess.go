@@ -78,13 +78,22 @@ func Guess(head []string) []Field {
 	return columns
 }
 
-// Missing says which columns a list of orders lacks; "" where it can be read.
-func Missing(columns []Field) string {
+// Missing says what a list of orders lacks, or has twice; "" where it can be read. country is that of all orders where no
+// column says it, "" for none.
+func Missing(columns []Field, country string) string {
+	for _, f := range Fields {
+		first := slices.Index(columns, f)
+		if first >= 0 && slices.Contains(columns[first+1:], f) {
+			return "Two columns are said to have the same, " + string(f) + ": choose one of them"
+		}
+	}
 	for _, one := range []struct {
 		field Field
 		what  string
-	}{{OrderID, "the number of the order"}, {Country, "the country that it went to"}, {Quantity, "how many of a product"}} {
-		if !slices.Contains(columns, one.field) {
+		known bool
+	}{{OrderID, "the number of the order", false}, {Quantity, "how many of a product", false},
+		{Country, "the country that it went to, or which country all went to", country != ""}} {
+		if !one.known && !slices.Contains(columns, one.field) {
 			return "Say which column has " + one.what
 		}
 	}

@@ -77,6 +77,7 @@ type Options struct {
 	Location  *time.Location    // of times that name no zone
 	Currency  string            // of the store; other orders are refused
 	Methods   map[string]string // ids of methods by the names that the table has for them, folded; others stay as they are
+	Country   string            // of orders of which no line says it, alpha-2; "": they are refused
 	Skip      int               // lines before the first order
 	Streets   bool              // whether streets are read, which agreed charges look at
 	// Private keeps what is not used of a line, and streets and customers, out of what is listed as refused.

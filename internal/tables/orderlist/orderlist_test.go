@@ -186,6 +186,12 @@ func TestNamesOfMethodsAreMapped(t *testing.T) {
 	assert.Equal(t, []string{"1 FI   parcel| 1×A", "2 FI   van| 1×A"}, list)
 }
 
+func TestOrdersThatSayNoCountry(t *testing.T) {
+	list, result := read(t, "order,country,sku,quantity\n1,,A,1\n2,SE,A,1\n", func(o *Options) { o.Country = "FI" })
+	assert.Equal(t, []string{"1 FI   | 1×A", "2 SE   | 1×A"}, list)
+	assert.Zero(t, result.RefusedLines)
+}
+
 func TestEncodingsAndSeparators(t *testing.T) {
 	const text = "order;country;city;sku;quantity\r\n1;FI;Jyväskylä;A;1\r\n"
 	latin, err := charmap.Windows1252.NewEncoder().String(text)
@@ -299,10 +305,13 @@ func TestColumnsAreFoundByWhatShopsCallThem(t *testing.T) {
 			OrderID, At, Country, Postcode, SKU, Quantity, Method, Paid},
 	} {
 		assert.Equal(t, want, Guess(strings.Split(head, ";")), head)
-		assert.Empty(t, Missing(want))
+		assert.Empty(t, Missing(want, ""))
 	}
-	assert.NotEmpty(t, Missing([]Field{OrderID, Country, SKU}))
-	assert.NotEmpty(t, Missing([]Field{OrderID, Country, Quantity, Price}))
+	assert.Contains(t, Missing([]Field{OrderID, Country, SKU}, ""), "how many")
+	assert.Contains(t, Missing([]Field{OrderID, Country, Quantity, Price}, ""), "SKU")
+	assert.Contains(t, Missing([]Field{OrderID, Quantity, SKU}, ""), "which country all went to")
+	assert.Empty(t, Missing([]Field{OrderID, Quantity, SKU}, "FI"))
+	assert.Contains(t, Missing([]Field{OrderID, Quantity, SKU, Country, "", SKU}, ""), "the same, sku")
 }
 
 func TestHowAListIsWritten(t *testing.T) {

@@ -1,6 +1,7 @@
 package orderlist
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -340,7 +341,7 @@ func (p *parser) fits(around string, field Field) bool {
 // settle reads what the lines say of the order as a whole.
 func (p *parser) settle() (reason string) {
 	o := &p.order
-	country := p.said[fCountry]
+	country := cmp.Or(p.said[fCountry], p.o.Country)
 	if country == "" {
 		return "it does not say which country it went to"
 	}

@@ -7,6 +7,7 @@ import (
 	"html/template"
 	"io"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -14,6 +15,7 @@ import (
 	"diadrom/internal/core/past"
 	"diadrom/internal/core/plural"
 	"diadrom/internal/core/store"
+	"diadrom/internal/core/world"
 	"diadrom/internal/shop/history"
 	"diadrom/internal/sqlite"
 	"diadrom/internal/tables/grid"
@@ -173,18 +175,18 @@ func (s *Screens) send(c *gin.Context) {
 
 // previewView is a file as it would be read.
 type previewView struct {
-	ID       int64
-	Name     string
-	Columns  []upload.Column
-	Decimal  string
-	Dates    []shell.Choice
-	AsksDate bool
-	Orders   []orderRow
-	Refused  []orderlist.Refused
-	Said     string
-	Missing  string
-	Problem  string
-	Query    template.URL
+	ID        int64
+	Name      string
+	Columns   []upload.Column
+	Decimal   string
+	Dates     []shell.Choice
+	Countries []shell.Choice // that all orders may have gone to
+	Orders    []orderRow
+	Refused   []orderlist.Refused
+	Said      string
+	Missing   string
+	Problem   string
+	Query     template.URL
 }
 
 // orderRow is an order as it is read.
@@ -209,6 +211,9 @@ func (s *Screens) choices(c *gin.Context) history.Choices {
 	f := s.draft.State().File
 	out := history.Choices{Currency: f.Store.Currency, Decimal: c.Query("decimal"),
 		Dates: orderlist.DateOrder(c.Query("dates"))}
+	if country, ok := world.CountryByCode(c.Query("country")); ok {
+		out.Country = country.Alpha2
+	}
 	if p := f.Store.Dispatch; p != nil {
 		out.Location = p.TimeZone
 	}
@@ -239,7 +244,13 @@ func (s *Screens) look(c *gin.Context, f *sqlite.PastFile, status int, problem s
 		return
 	}
 	v := previewView{Query: template.URL(c.Request.URL.Query().Encode()), ID: f.ID, Name: f.Name, Decimal: l.Choices.Decimal, Missing: l.Missing, Problem: problem,
-		Refused: l.Refused, AsksDate: l.Sample.Ambiguous != ""}
+		Refused: l.Refused}
+	file := s.draft.State().File
+	v.Countries = []shell.Choice{{Name: "are refused"}}
+	for _, code := range countriesOf(file) {
+		v.Countries = append(v.Countries, shell.Choice{ID: code, Name: "went to " + world.CountryName(code),
+			Chosen: code == l.Choices.Country})
+	}
 	for i, head := range l.Head {
 		col := upload.Column{Index: i, Head: head, NotMapped: l.Choices.Columns[i] == ""}
 		for _, row := range l.Rows {
@@ -248,8 +259,11 @@ func (s *Screens) look(c *gin.Context, f *sqlite.PastFile, status int, problem s
 			}
 		}
 		for _, field := range orderlist.Fields {
-			col.Fields = append(col.Fields, shell.Choice{ID: string(field), Name: fieldNames[field],
-				Chosen: field == l.Choices.Columns[i]})
+			name := fieldNames[field]
+			if field == orderlist.Weight {
+				name += ", in " + file.Store.WeightUnit
+			}
+			col.Fields = append(col.Fields, shell.Choice{ID: string(field), Name: name, Chosen: field == l.Choices.Columns[i]})
 		}
 		v.Columns = append(v.Columns, col)
 	}
@@ -266,11 +280,26 @@ func (s *Screens) look(c *gin.Context, f *sqlite.PastFile, status int, problem s
 		}
 		v.Said += "."
 	}
-	file := s.draft.State().File
 	for i := range l.Orders {
 		v.Orders = append(v.Orders, rowOf(file, &l.Orders[i]))
 	}
 	s.ShowStatus(c, status, previewPage, v)
+}
+
+// countriesOf are the countries that the zones of a shop name, its own first.
+func countriesOf(f *store.File) (list []string) {
+	add := func(code string) {
+		if code != "" && !slices.Contains(list, code) {
+			list = append(list, code)
+		}
+	}
+	add(f.Home())
+	for i := range f.Zones {
+		for j := range f.Zones[i].Places {
+			add(f.Zones[i].Places[j].Country)
+		}
+	}
+	return list
 }
 
 // fieldNames are what columns hold, as people say it.

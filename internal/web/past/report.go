@@ -169,10 +169,7 @@ func (s *Screens) asked(c *gin.Context) (v reportView, ask history.Ask, of, than
 	v.Than, _ = chosen(append([]shell.Choice{{Name: "nothing"}}, add(sides, than)...), than.ID)
 	var by, days string
 	v.By, by = chosen(byNames, c.Query("by"))
-	v.Days, days = chosen(spans, cmp.Or(c.Query("days"), map[bool]string{true: "", false: "365"}[c.Query("all") != ""]))
-	if typed, ok := c.GetQuery("days"); ok {
-		v.Days, days = chosen(spans, typed)
-	}
+	v.Days, days = chosen(spans, c.DefaultQuery("days", "365"))
 	ask.By, err = past.ParseBy(by)
 	if n, _ := strconv.Atoi(days); n > 0 {
 		ask.From = sinceLast(&span, n)
