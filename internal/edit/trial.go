@@ -25,11 +25,26 @@ const (
 type Trial struct {
 	Method string
 	Kind   TrialKind
-	Zone   string // of a percentage: its column; "" for all
-	Value  decimal.Decimal
+	// Zone is of a percentage its column, "" for all. A threshold or a fee holds in that zone alone, or with "" everywhere
+	// but in zones that have their own, or with [AllZones] in those too.
+	Zone  string
+	Value decimal.Decimal
 }
 
-// Apply makes the change. A threshold and a handling fee hold in all zones: those that have their own get it too.
+// AllZones is the zone of a trial that holds in all zones, also in those that have their own threshold or fee.
+const AllZones = "*"
+
+// Holds says whether a threshold or a fee that is tried is that of orders by a zone.
+func (t *Trial) Holds(f *store.File, zone string) bool {
+	m := f.Method(t.Method)
+	if m == nil || t.Zone != "" {
+		return t.Zone == AllZones || t.Zone == zone
+	}
+	terms, ok := m.Terms[zone]
+	return !ok || t.Kind == TrialFree && terms.Free == nil || t.Kind == TrialHandling && terms.Handling == nil
+}
+
+// Apply makes the change.
 func (t *Trial) Apply(f *store.File) error {
 	m := f.Method(t.Method)
 	switch {
@@ -37,6 +52,8 @@ func (t *Trial) Apply(f *store.File) error {
 		return Problemf("this method was removed meanwhile; nothing was changed")
 	case t.Kind != TrialPercent && t.Value.Sign() < 0:
 		return Problemf("%s is below 0", t.Value)
+	case t.Kind != TrialPercent && t.Zone != "" && t.Zone != AllZones && !slices.Contains(m.ServedZones(), t.Zone):
+		return Problemf("this method does not serve that zone")
 	case t.Kind == TrialPercent && t.Value.Cmp(decimal.FromInt(-100)) < 0:
 		return Problemf("a change of %s %% makes prices below 0", t.Value)
 	}
@@ -74,21 +91,46 @@ func (t *Trial) Apply(f *store.File) error {
 	return nil
 }
 
-// terms changes what holds everywhere, and what zones have of their own.
+// terms changes what holds everywhere, in a zone, or in all.
 func (t *Trial) terms(f *store.File, m *store.Method, term store.Inherited, change func(*store.Terms),
 	own func(*store.Terms) bool) {
-	m.Inherit(term, false)
-	everywhere := m.Everywhere()
-	change(&everywhere)
-	m.Free, m.Handling = everywhere.Free, everywhere.Handling
-	for _, zone := range slices.Sorted(maps.Keys(m.Terms)) {
-		terms := m.Terms[zone]
-		if own(&terms) {
-			change(&terms)
-			m.Terms[zone] = terms
+	if t.Zone == "" || t.Zone == AllZones {
+		m.Inherit(term, false)
+		everywhere := m.Everywhere()
+		change(&everywhere)
+		m.Free, m.Handling = everywhere.Free, everywhere.Handling
+	}
+	for _, zone := range m.ServedZones() {
+		terms, ok := m.Terms[zone]
+		switch {
+		case t.Zone == zone:
+			if !ok || !own(&terms) { // it begins with what holds there now
+				terms = t.begun(m, zone, terms, ok)
+			}
+		case t.Zone != AllZones || !ok || !own(&terms):
+			continue
 		}
+		change(&terms)
+		if m.Terms == nil {
+			m.Terms = map[string]store.Terms{}
+		}
+		m.Terms[zone] = terms
 	}
 	f.SettleInherits()
+}
+
+// begun are the terms of a zone's own that a change begins with.
+func (t *Trial) begun(m *store.Method, zone string, own store.Terms, ok bool) store.Terms {
+	if !ok {
+		own = store.Terms{Enabled: true}
+	}
+	now := m.TermsIn(zone)
+	if t.Kind == TrialFree {
+		own.Free = now.Free
+	} else {
+		own.Handling = now.Handling
+	}
+	return own
 }
 
 // percent changes the prices of a column, or of all.

@@ -26,12 +26,13 @@ type freeOrder struct {
 // FreeRater rates orders by a method as if nothing made it free.
 type FreeRater struct {
 	method string
+	holds  func(zone string) bool
 	rater  *Rater
 }
 
 // WithoutFree makes a rater of an engine whose method, by its id, is free for no order; nil where the store has no such
-// method, or it is switched off.
-func WithoutFree(e *quote.Engine, method string) *FreeRater {
+// method, or it is switched off. holds says of which zones orders are looked at; nil: of all.
+func WithoutFree(e *quote.Engine, method string, holds func(zone string) bool) *FreeRater {
 	f := e.Store().Clone()
 	m := f.Method(method)
 	if m == nil || !m.Enabled {
@@ -42,11 +43,11 @@ func WithoutFree(e *quote.Engine, method string) *FreeRater {
 		t.Free = nil
 		m.Terms[zone] = t
 	}
-	return &FreeRater{method, NewRater(quote.Compile(f, e.Gazetteer()))}
+	return &FreeRater{method, holds, NewRater(quote.Compile(f, e.Gazetteer()))}
 }
 
 // Again is the same rater for another goroutine.
-func (r *FreeRater) Again() *FreeRater { return &FreeRater{r.method, r.rater.Again()} }
+func (r *FreeRater) Again() *FreeRater { return &FreeRater{r.method, r.holds, r.rater.Again()} }
 
 // Add takes an order where it goes by the method.
 func (r *FreeRater) Add(into *Free, o *Order) {
@@ -56,7 +57,7 @@ func (r *FreeRater) Add(into *Free, o *Order) {
 	asked := *o
 	asked.Method = r.method
 	is := r.rater.Rate(&asked)
-	if is.Outcome != ByItsMethod || !is.CostKnown {
+	if is.Outcome != ByItsMethod || !is.CostKnown || r.holds != nil && !r.holds(is.Zone) {
 		return
 	}
 	q, unknown := r.rater.Request(&asked)

@@ -26,7 +26,7 @@ func TestTheThresholdFoundIsTheSmallest(t *testing.T) {
 		require.Empty(t, faults)
 		f.Methods[0].Enabled = true
 		e := quote.Compile(f, nil)
-		r := WithoutFree(e, "m0")
+		r := WithoutFree(e, "m0", nil)
 		var free Free
 		var orders []*Order
 		for range rapid.IntRange(0, 12).Draw(t, "orders") {
@@ -70,7 +70,7 @@ func TestTheThresholdFoundIsTheSmallest(t *testing.T) {
 
 func TestWhatAThresholdGivesAway(t *testing.T) {
 	e := rater(t, shop).Engine()
-	r := WithoutFree(e, "letter")
+	r := WithoutFree(e, "letter", nil)
 	var free Free
 	for i, n := range []int64{1, 2, 2, 4} { // goods of 20, 40, 40 and 80; each pays 5.00, of which 4.00 is left
 		o := order("FI", "towel", n, "letter")
@@ -86,7 +86,7 @@ func TestWhatAThresholdGivesAway(t *testing.T) {
 	least, ok := free.Smallest(2)
 	assert.True(t, ok)
 	assert.Equal(t, "40.01", least.String(), "three of four pay")
-	assert.Nil(t, WithoutFree(e, "pigeon"))
+	assert.Nil(t, WithoutFree(e, "pigeon", nil))
 }
 
 func TestTheOrdersThatLoseMost(t *testing.T) {

@@ -16,6 +16,7 @@ import (
 	"diadrom/internal/core/quote"
 	"diadrom/internal/core/rate"
 	"diadrom/internal/core/store"
+	"diadrom/internal/edit"
 	"diadrom/internal/shop/demo"
 	"diadrom/internal/shop/history"
 	"diadrom/internal/sqlite"
@@ -398,9 +399,9 @@ func TestReportsOnTheirWay(t *testing.T) {
 		propose.Options{Rows: 3, Digits: 2}, "")
 	require.NoError(t, err)
 	assert.Len(t, p.Rows, 3)
-	free, err := h.FreeOf(ctx, ask.Under, "1", "parcel", "")
+	free, err := h.FreeOf(ctx, ask.Under, "1", &edit.Trial{Method: "parcel", Kind: edit.TrialFree}, "")
 	require.NoError(t, err)
-	again, err := h.FreeOf(ctx, ask.Under, "1", "parcel", "")
+	again, err := h.FreeOf(ctx, ask.Under, "1", &edit.Trial{Method: "parcel", Kind: edit.TrialFree}, "")
 	require.NoError(t, err)
 	assert.Same(t, free, again)
 	assert.Positive(t, free.Orders())

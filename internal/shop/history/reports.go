@@ -14,6 +14,7 @@ import (
 	"diadrom/internal/core/past"
 	"diadrom/internal/core/propose"
 	"diadrom/internal/core/quote"
+	"diadrom/internal/edit"
 
 	"golang.org/x/sync/errgroup"
 )
@@ -468,15 +469,16 @@ func often(counts map[string]int) (list []Named) {
 const maxFree = 8
 
 // FreeOf is [History.Free], remembered by the revision of the store.
-func (h *History) FreeOf(ctx context.Context, e *quote.Engine, revision, method, from string) (*past.Free, error) {
-	key := revision + "\x00" + method + "\x00" + from
+func (h *History) FreeOf(ctx context.Context, e *quote.Engine, revision string, t *edit.Trial, from string) (*past.Free,
+	error) {
+	key := strings.Join([]string{revision, t.Method, t.Zone, from}, "\x00")
 	h.reports.mu.Lock()
 	known := h.reports.free[key]
 	h.reports.mu.Unlock()
 	if known != nil {
 		return known, nil
 	}
-	free, err := h.Free(ctx, e, method, from)
+	free, err := h.Free(ctx, e, t, from)
 	if err != nil {
 		return nil, err
 	}
@@ -489,9 +491,9 @@ func (h *History) FreeOf(ctx context.Context, e *quote.Engine, revision, method,
 	return free, nil
 }
 
-// Free collects what free delivery of a method would have given away.
-func (h *History) Free(ctx context.Context, e *quote.Engine, method, from string) (*past.Free, error) {
-	r := past.WithoutFree(e, method)
+// Free collects what free delivery of a method would have given away, in the zones where what is tried holds.
+func (h *History) Free(ctx context.Context, e *quote.Engine, t *edit.Trial, from string) (*past.Free, error) {
+	r := past.WithoutFree(e, t.Method, func(zone string) bool { return t.Holds(e.Store(), zone) })
 	total := &past.Free{}
 	if r == nil {
 		total.Settle()

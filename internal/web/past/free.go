@@ -7,6 +7,7 @@ import (
 	"html/template"
 	"net/http"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -86,6 +87,10 @@ func trial(c *gin.Context, f *store.File) (t edit.Trial, slip string) {
 	if t.Kind != edit.TrialHandling && t.Kind != edit.TrialPercent {
 		t.Kind = edit.TrialFree
 	}
+	known := t.Zone == "" || t.Zone == edit.AllZones && t.Kind != edit.TrialPercent
+	if m := f.Method(t.Method); !known && m != nil && !slices.Contains(m.ServedZones(), t.Zone) { // of the method before
+		t.Zone = ""
+	}
 	text := strings.TrimSpace(strings.NewReplacer(",", ".", "−", "-", "%", "", "+", "").Replace(get("value")))
 	if text == "" {
 		t.Value = valueNow(f, &t)
@@ -122,31 +127,42 @@ func mostPriced(f *store.File) string {
 
 // valueNow is what the draft has of what is tried.
 func valueNow(f *store.File, t *edit.Trial) decimal.Decimal {
-	m := f.Method(t.Method)
+	has := termsNow(f, t)
 	switch {
-	case m == nil:
-	case t.Kind == edit.TrialFree && m.Free != nil && m.Free.Subtotal != nil:
-		return *m.Free.Subtotal
+	case t.Kind == edit.TrialFree && has.Free != nil && has.Free.Subtotal != nil:
+		return *has.Free.Subtotal
 	case t.Kind == edit.TrialFree:
 		return decimal.Hundred
-	case t.Kind == edit.TrialHandling && m.Handling != nil && m.Handling.Amount != nil:
-		return *m.Handling.Amount
+	case t.Kind == edit.TrialHandling && has.Handling != nil && has.Handling.Amount != nil:
+		return *has.Handling.Amount
 	}
 	return decimal.Zero
 }
 
-// nowWords says what the draft has of what is tried.
-func nowWords(f *store.File, t *edit.Trial) string {
+// termsNow are the terms that hold where a change would.
+func termsNow(f *store.File, t *edit.Trial) store.Terms {
 	m := f.Method(t.Method)
 	switch {
-	case m == nil || t.Kind == edit.TrialPercent:
+	case m == nil:
+		return store.Terms{}
+	case t.Zone == "" || t.Zone == edit.AllZones:
+		return m.Everywhere()
+	}
+	return m.TermsIn(t.Zone)
+}
+
+// nowWords says what the draft has of what is tried.
+func nowWords(f *store.File, t *edit.Trial) string {
+	has := termsNow(f, t)
+	switch {
+	case t.Kind == edit.TrialPercent:
 		return ""
-	case t.Kind == edit.TrialFree && m.Free != nil && m.Free.Subtotal != nil:
-		return "The draft has free delivery from " + price(f, *m.Free.Subtotal) + "."
+	case t.Kind == edit.TrialFree && has.Free != nil && has.Free.Subtotal != nil:
+		return "The draft has free delivery from " + price(f, *has.Free.Subtotal) + "."
 	case t.Kind == edit.TrialFree:
 		return "The draft has no free delivery from an order value on."
-	case m.Handling != nil && m.Handling.Amount != nil:
-		return "The draft has handling of " + price(f, *m.Handling.Amount) + "."
+	case has.Handling != nil && has.Handling.Amount != nil:
+		return "The draft has handling of " + price(f, *has.Handling.Amount) + "."
 	}
 	return "The draft has no handling fee."
 }
@@ -181,10 +197,15 @@ func (s *Screens) free(c *gin.Context) {
 		v.High, v.Step = "10", "0.1"
 	default:
 		v.Low, v.High, v.Step, v.Unit = "-50", "50", "1", "%"
+	}
+	if t.Kind == edit.TrialPercent {
 		v.Zones = append(v.Zones, shell.Choice{Name: "all zones", Chosen: t.Zone == ""})
-		for _, id := range f.Method(t.Method).ServedZones() {
-			v.Zones = append(v.Zones, shell.Choice{ID: id, Name: f.ZoneName(id), Chosen: id == t.Zone})
-		}
+	} else {
+		v.Zones = append(v.Zones, shell.Choice{Name: "zones without their own", Chosen: t.Zone == ""},
+			shell.Choice{ID: edit.AllZones, Name: "all zones", Chosen: t.Zone == edit.AllZones})
+	}
+	for _, id := range f.Method(t.Method).ServedZones() {
+		v.Zones = append(v.Zones, shell.Choice{ID: id, Name: f.ZoneName(id), Chosen: id == t.Zone})
 	}
 	v.At = s.at(c, &t, &span)
 	s.Show(c, freePage, v)
@@ -256,7 +277,7 @@ func (s *Screens) at(c *gin.Context, t *edit.Trial, span *sqlite.PastSpan) *atVi
 func (s *Screens) freeLines(ctx context.Context, v *atView, t *edit.Trial, from string) {
 	state := s.draft.State()
 	f := state.File
-	free, err := s.history.FreeOf(ctx, state.Engine, strconv.FormatInt(state.Revision, 10), t.Method, from)
+	free, err := s.history.FreeOf(ctx, state.Engine, strconv.FormatInt(state.Revision, 10), t, from)
 	if err != nil || free.Orders() == 0 {
 		if err != nil {
 			s.Log.Warn("free delivery", "error", err)
