@@ -478,6 +478,35 @@ func decimalOf(text string) (*decimal.Decimal, error) {
 	return &d, err
 }
 
+// leastZeros is from how many orders of a month on it is told that all of them cost 0.
+const leastZeros = 5
+
+// ZeroMonths are the months, such as 2026-03, in which every order that has a cost cost 0: a carrier's bill was not
+// there yet, or was exported as 0.
+func (p *Past) ZeroMonths(ctx context.Context) (months []string, err error) {
+	rows, err := p.sql.QueryContext(ctx, "SELECT substr(day, 1, 7) AS month FROM past_order WHERE cost IS NOT NULL AND day <> '' "+
+		"GROUP BY month HAVING count(*) >= ? AND sum(cost <> '0') = 0 ORDER BY month", leastZeros)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var month string
+		if err := rows.Scan(&month); err != nil {
+			return nil, err
+		}
+		months = append(months, month)
+	}
+	return months, rows.Err()
+}
+
+// ForgetZeros has the costs of 0 of a month count as not known.
+func (p *Past) ForgetZeros(ctx context.Context, month string) error {
+	_, err := p.sql.ExecContext(ctx, "UPDATE past_order SET cost = NULL WHERE cost = '0' AND day >= ? AND day < ?", month,
+		month+"~")
+	return err
+}
+
 // MethodNames gives how the files name methods, with how many orders have each.
 func (p *Past) MethodNames(ctx context.Context) (map[string]int, error) {
 	rows, err := p.sql.QueryContext(ctx, "SELECT method, count(*) FROM past_order WHERE method <> '' GROUP BY method")

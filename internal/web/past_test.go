@@ -105,6 +105,10 @@ func TestPastOrdersAreRatedUnderStores(t *testing.T) {
 	holds(t, page, "What is left by zone", "The orders that lose most", "Products that the shop does not have", "SOAP-OLD",
 		"Cost over charge", "Baltic neighbours")
 	assert.NotContains(t, page, "would have earned", "the draft is what is live")
+	holds(t, page, "In June 2026 every order is said to have cost 0. Was that so, or was it not known yet?")
+	_, _ = s.post("/past/zeros", "month", "2026-06")
+	_, page = s.get("/past")
+	assert.NotContains(t, page, "said to have cost 0")
 	assert.Equal(t, 20, strings.Count(page, "Try in the Till"))
 	s.post("/rates/parcel/list/cell", "at", "2", "zone", "finland", "was", "6.90", "text", "7.90", "dom", "c-list-0-0")
 	_, page = s.get("/past?days=90")

@@ -209,7 +209,7 @@ const shopHead = "Order no.;Placed;Buyer;Delivery country;Town;Postcode;Item;Qty
 
 // WriteShopOrders writes n invented orders of the year up to a day as the shop exports them, with the mistakes that owners
 // make: dates in three forms, an old name for a method, a product that is gone, another currency, lines that are cut or
-// mistyped, refunds, the same order twice, a month without costs.
+// mistyped, refunds, the same order twice, a month in which all costs are 0.
 func WriteShopOrders(w io.Writer, n int, until time.Time) error {
 	out := bufio.NewWriterSize(w, 1<<16)
 	out.WriteString(shopHead)
@@ -225,7 +225,7 @@ func WriteShopOrders(w io.Writer, n int, until time.Time) error {
 			method = "Home parcel"
 		}
 		if o.at.Month() == noCosts.Month() {
-			cost = ""
+			cost = "0,00"
 		}
 		placed := o.at.Format("2006-01-02 15:04")
 		switch r.IntN(10) {

@@ -535,6 +535,12 @@ func (h *History) NameMethod(ctx context.Context, name, method string) error {
 	return h.db.NameMethod(ctx, name, method)
 }
 
+// ForgetZeros has the costs of 0 of a month count as not known.
+func (h *History) ForgetZeros(ctx context.Context, month string) error {
+	defer h.changed()
+	return h.db.ForgetZeros(ctx, month)
+}
+
 // Forget removes all past orders and what was remembered of them.
 func (h *History) Forget(ctx context.Context) error {
 	h.mu.Lock()

@@ -53,10 +53,14 @@ type reportView struct {
 	Query   template.URL
 	Slip    string
 	Waiting []string // names of files that wait to be read
+	Zeros   []zeroMonth
 	Result  *resultView
 	Done    int // percent
 	Compare bool
 }
+
+// zeroMonth is a month in which all orders are said to have cost 0.
+type zeroMonth struct{ ID, Name string }
 
 // resultView is what came of rating orders anew.
 type resultView struct {
@@ -207,6 +211,14 @@ func (s *Screens) report(c *gin.Context) {
 		if files[i].State == sqlite.PastPreview || files[i].State == sqlite.PastWaiting {
 			v.Waiting = append(v.Waiting, files[i].Name)
 		}
+	}
+	zeros, err := s.history.DB().ZeroMonths(c.Request.Context())
+	if err != nil {
+		s.Internal(c, err)
+		return
+	}
+	for _, month := range zeros {
+		v.Zeros = append(v.Zeros, zeroMonth{month, keyWords(nil, past.Month, month)})
 	}
 	if !v.None {
 		s.fill(&v, ask, of, than, 400*time.Millisecond)
@@ -449,6 +461,15 @@ func (s *Screens) toTill(c *gin.Context) {
 		return
 	}
 	c.Redirect(http.StatusSeeOther, "/quotes/why")
+}
+
+// zeros has the costs of 0 of a month count as not known.
+func (s *Screens) zeros(c *gin.Context) {
+	if err := s.history.ForgetZeros(c.Request.Context(), c.PostForm("month")); err != nil {
+		s.Internal(c, err)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, "/past?"+c.Request.URL.RawQuery)
 }
 
 // nameMethod remembers which method a name means.

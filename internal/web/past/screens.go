@@ -61,6 +61,7 @@ func (s *Screens) Routes(r gin.IRouter, owners gin.HandlerFunc) {
 	r.POST("/past/stop", s.stopRating)
 	r.POST("/past/till", s.toTill)
 	r.POST("/past/method", s.nameMethod)
+	r.POST("/past/zeros", s.zeros)
 	r.POST("/past/store", s.sendStore)
 	r.GET("/past/ahead", s.ahead)
 	r.GET("/past/files", s.files)
