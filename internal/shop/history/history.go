@@ -54,8 +54,56 @@ type History struct {
 	wake    chan struct{}
 	mu      sync.Mutex
 	stop    map[int64]context.CancelFunc // of files that are being taken in
-	changes int64                        // how often the orders have changed
+	known   *overview                    // nil where the orders have changed since
 	reports *reports
+}
+
+// overview is what the screens say of the orders, which takes a look at all of them.
+type overview struct {
+	span  sqlite.PastSpan
+	zeros []string
+}
+
+// overview says what orders there are, and the months in which all cost 0; as long as they do not change, from memory.
+func (h *History) overview(ctx context.Context) (*overview, error) {
+	h.mu.Lock()
+	known := h.known
+	h.mu.Unlock()
+	if known != nil {
+		return known, nil
+	}
+	var o overview
+	var err error
+	if o.span, err = h.db.Span(ctx); err != nil {
+		return nil, err
+	}
+	if o.zeros, err = h.db.ZeroMonths(ctx); err != nil {
+		return nil, err
+	}
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if len(h.stop) == 0 { // while a file is taken in, they change
+		h.known = &o
+	}
+	return &o, nil
+}
+
+// Span says what orders there are.
+func (h *History) Span(ctx context.Context) (sqlite.PastSpan, error) {
+	o, err := h.overview(ctx)
+	if err != nil {
+		return sqlite.PastSpan{}, err
+	}
+	return o.span, nil
+}
+
+// ZeroMonths are the months in which every order is said to have cost 0.
+func (h *History) ZeroMonths(ctx context.Context) ([]string, error) {
+	o, err := h.overview(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return o.zeros, nil
 }
 
 // New keeps the past orders of the shop in a folder.
@@ -70,7 +118,7 @@ func (h *History) DB() *sqlite.Past { return h.db }
 // changed says that the orders are others.
 func (h *History) changed() {
 	h.mu.Lock()
-	h.changes++
+	h.known = nil
 	h.mu.Unlock()
 	h.reports.forget()
 }
@@ -378,7 +426,7 @@ func (h *History) take(ctx context.Context, f *sqlite.PastFile) (err error) {
 	running, stop := context.WithCancel(ctx)
 	defer stop()
 	h.mu.Lock()
-	h.stop[f.ID] = stop
+	h.stop[f.ID], h.known = stop, nil
 	h.mu.Unlock()
 	defer func() {
 		h.mu.Lock()

@@ -191,7 +191,7 @@ func (h *History) each(ctx context.Context, from string, j *job, workers []func(
 	if err != nil {
 		return err
 	}
-	span, err := h.db.Span(ctx)
+	span, err := h.Span(ctx)
 	if err != nil {
 		return err
 	}
@@ -278,7 +278,7 @@ const maxBases = 2
 
 func (h *History) rate(ctx context.Context, ask *Ask, j *job) (*Result, error) {
 	begun := time.Now()
-	span, err := h.db.Span(ctx)
+	span, err := h.Span(ctx)
 	if err != nil {
 		return nil, err
 	}

@@ -59,7 +59,7 @@ func (s *Screens) filesView(c *gin.Context) (v filesView, ok bool) {
 		s.Internal(c, err)
 		return v, false
 	}
-	span, err := s.history.DB().Span(ctx)
+	span, err := s.history.Span(ctx)
 	if err != nil {
 		s.Internal(c, err)
 		return v, false

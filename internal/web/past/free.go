@@ -170,7 +170,7 @@ func nowWords(f *store.File, t *edit.Trial) string {
 func (s *Screens) free(c *gin.Context) {
 	state, ctx := s.draft.State(), c.Request.Context()
 	f := state.File
-	span, err := s.history.DB().Span(ctx)
+	span, err := s.history.Span(ctx)
 	if err != nil {
 		s.Internal(c, err)
 		return
@@ -219,7 +219,7 @@ func freeHigh(now decimal.Decimal) int {
 // freeAt answers with what a value would have done, while it moves.
 func (s *Screens) freeAt(c *gin.Context) {
 	t, slip := trial(c, s.draft.State().File)
-	span, err := s.history.DB().Span(c.Request.Context())
+	span, err := s.history.Span(c.Request.Context())
 	if err != nil {
 		s.Internal(c, err)
 		return

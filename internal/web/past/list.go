@@ -133,7 +133,7 @@ func number(text string) string {
 // proposed makes the list that is wanted.
 func (s *Screens) proposed(c *gin.Context, v *listView) (w wanted, p history.Proposed, slip string, err error) {
 	state, ctx := s.draft.State(), c.Request.Context()
-	span, err := s.history.DB().Span(ctx)
+	span, err := s.history.Span(ctx)
 	if err != nil {
 		return w, p, "", err
 	}

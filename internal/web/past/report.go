@@ -147,7 +147,7 @@ func (s *Screens) sides(ctx context.Context) []shell.Choice {
 // asked reads what orders are to be rated for; than is without an engine where nothing is compared.
 func (s *Screens) asked(c *gin.Context) (v reportView, ask history.Ask, of, than side, err error) {
 	ctx := c.Request.Context()
-	span, err := s.history.DB().Span(ctx)
+	span, err := s.history.Span(ctx)
 	if err != nil {
 		return v, ask, of, than, err
 	}
@@ -212,7 +212,7 @@ func (s *Screens) report(c *gin.Context) {
 			v.Waiting = append(v.Waiting, files[i].Name)
 		}
 	}
-	zeros, err := s.history.DB().ZeroMonths(c.Request.Context())
+	zeros, err := s.history.ZeroMonths(c.Request.Context())
 	if err != nil {
 		s.Internal(c, err)
 		return
@@ -515,7 +515,7 @@ func (s *Screens) sendStore(c *gin.Context) {
 func (s *Screens) ahead(c *gin.Context) {
 	ctx := c.Request.Context()
 	live := s.draft.Live()
-	span, err := s.history.DB().Span(ctx)
+	span, err := s.history.Span(ctx)
 	if err != nil || live == nil || span.Orders == 0 {
 		s.HTML(c, http.StatusOK)
 		return
