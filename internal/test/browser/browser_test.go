@@ -234,7 +234,6 @@ func TestScreenshots(t *testing.T) {
 			p.MustElement(`#till details[data-method=parcel] summary`).MustClick()
 		}},
 		{"goods", "/goods", 1280, nil},
-		{"boxes", "/goods/boxes", 1280, nil},
 		{"parcels", "/quotes/parcels?method=parcel", 1280, func(p *rod.Page) {
 			p.MustElement("#till-cart").MustSelect("A whole sauna: two parcels and stones")
 			waitText(t, p, ".packing-slip", "3 parcels")
@@ -243,6 +242,8 @@ func TestScreenshots(t *testing.T) {
 		}},
 		{"methods", "/methods", 1280, nil},
 		{"quotes", "/quotes", 1280, nil},
+		{"past", "/past", 1280, nil},
+		{"what-if", "/past/free", 1280, nil},
 		{"carriers", "/carriers", 1280, func(p *rod.Page) {
 			typeOver(p, "#till-to", "EE 10111 Tallinn")
 			p.KeyActions().Press(input.Enter).MustDo()
@@ -252,11 +253,6 @@ func TestScreenshots(t *testing.T) {
 			p.MustEval(`() => document.activeElement.blur()`)
 		}},
 		{"checkout", "/checkout", 1280, func(p *rod.Page) { waitText(t, p, "#total", "€") }},
-		{"checkout-phone", "/checkout", 390, func(p *rod.Page) {
-			waitText(t, p, "#total", "€")
-			p.MustEval(`() => document.fonts.ready.then(() =>
-				document.querySelector("#h-delivery").scrollIntoView({block: "start", behavior: "instant"}))`)
-		}},
 		{"price-file", "/rates/parcel", 1280, func(p *rod.Page) {
 			name := filepath.Join(t.TempDir(), "Prices 2027.csv")
 			require.NoError(t, os.WriteFile(name,
