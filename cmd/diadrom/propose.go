@@ -39,13 +39,23 @@ func proposeCommand() *cobra.Command {
 	flags.StringVar(&is.gazetteer, "gazetteer", "", "places in the GeoNames postal layout")
 	flags.StringVar(&is.dates, "dates", "", "what comes first in dates such as 03/04/2026: day or month")
 	flags.StringVar(&is.method, "method", "", "the method that the list is for, by its id")
-	flags.StringVar(&is.zone, "zone", "", "the zone that the list is for, by its id; without it, all that the method serves")
+	flags.StringVar(
+		&is.zone,
+		"zone",
+		"",
+		"the zone that the list is for, by its id; without it, all that the method serves",
+	)
 	flags.StringVar(&is.by, "by", "weight", "what the rows go by: weight, subtotal, quantity or distance")
 	flags.IntVar(&is.rows, "rows", 0, "how many rows the list has at most")
 	flags.StringVar(&is.margin, "margin", "0", "percent on top of the costs")
 	flags.StringVar(&is.endings, "endings", "", "how prices end, such as 0.90; several are parted by commas")
-	flags.StringVar(&is.cover, "cover", "", "the percentage of a row's orders whose costs its price covers; without it, "+
-		"prices cover the mean cost")
+	flags.StringVar(
+		&is.cover,
+		"cover",
+		"",
+		"the percentage of a row's orders whose costs its price covers; without it, "+
+			"prices cover the mean cost",
+	)
 	for _, name := range []string{"store", "orders", "method", "rows"} {
 		cmd.MarkFlagRequired(name)
 	}
@@ -127,7 +137,10 @@ func (is *proposeFlags) options(digits int) (o propose.Options, err error) {
 func (is *proposeFlags) selection(f *store.File) (s past.Selection, zones []string, err error) {
 	s = past.Selection{Method: is.method, Zone: is.zone, By: rate.By(is.by)}
 	if !slices.Contains(propose.Measures, s.By) {
-		return s, nil, fmt.Errorf("--by: a list is proposed by weight, subtotal, quantity or distance, not by %.40q", is.by)
+		return s, nil, fmt.Errorf(
+			"--by: a list is proposed by weight, subtotal, quantity or distance, not by %.40q",
+			is.by,
+		)
 	}
 	m := f.Method(is.method)
 	switch {
@@ -175,12 +188,18 @@ func proposeList(cmd *cobra.Command, is *proposeFlags) error {
 	options.Knows = rater.Knows
 	var orders []propose.Order
 	var n past.Selected
-	result, err := orderlist.Each(context.Background(), in, options, []func(*past.Order) error{func(o *past.Order) error {
-		if x, ok := rater.Select(o, &selection, &n); ok {
-			orders = append(orders, x)
-		}
-		return nil
-	}}, nil)
+	result, err := orderlist.Each(
+		context.Background(),
+		in,
+		options,
+		[]func(*past.Order) error{func(o *past.Order) error {
+			if x, ok := rater.Select(o, &selection, &n); ok {
+				orders = append(orders, x)
+			}
+			return nil
+		}},
+		nil,
+	)
 	if err != nil {
 		return fmt.Errorf("%s: %w", is.orders, err)
 	}

@@ -30,21 +30,47 @@ func TestAListIsProposedFromPastOrders(t *testing.T) {
 	require.NoError(t, err)
 	text := strings.Replace(string(data), `"methods": ["parcel"], "per_parcel"`, `"methods": [], "per_parcel"`, 1)
 	require.NotEqual(t, string(data), text, "nothing says what parcels cost but the orders")
-	args := []string{"propose", "--store", file(t, text), "--orders", name, "--method", "parcel", "--zone", "finland", "--rows",
-		"2", "--margin", "10", "--endings", "0.90"}
+	args := []string{
+		"propose",
+		"--store",
+		file(t, text),
+		"--orders",
+		name,
+		"--method",
+		"parcel",
+		"--zone",
+		"finland",
+		"--rows",
+		"2",
+		"--margin",
+		"10",
+		"--endings",
+		"0.90",
+	}
 	out, stderr, code := call(t, args...)
 	require.Zero(t, code, stderr)
 	var list map[string]any
 	require.NoError(t, json.Unmarshal([]byte(out), &list))
 	assert.Equal(t, []any{3.0, 1.0}, []any{list["orders"], list["refused_lines"]})
-	assert.Equal(t, map[string]any{"other_method": 1.0, "other_zone": 1.0, "no_cost": 1.0, "no_measure": 1.0, "refunds": 1.0},
-		list["left_out"])
+	assert.Equal(
+		t,
+		map[string]any{"other_method": 1.0, "other_zone": 1.0, "no_cost": 1.0, "no_measure": 1.0, "refunds": 1.0},
+		list["left_out"],
+	)
 	rows := list["rows"].([]any)
 	require.Len(t, rows, 2)
 	// 4.20 × 1.10 × 1.255 = 5.80, so 5.90; 8.00 × 1.10 × 1.255 = 11.04, so 11.90
 	first, second := rows[0].(map[string]any), rows[1].(map[string]any)
-	assert.Equal(t, []any{"0.8", "5.90", 2.0, "8.40"}, []any{first["at"], first["price"], first["orders"], first["cost"]})
-	assert.Equal(t, []any{"4.2", "11.90", 1.0, "8.00"}, []any{second["at"], second["price"], second["orders"], second["cost"]})
+	assert.Equal(
+		t,
+		[]any{"0.8", "5.90", 2.0, "8.40"},
+		[]any{first["at"], first["price"], first["orders"], first["cost"]},
+	)
+	assert.Equal(
+		t,
+		[]any{"4.2", "11.90", 1.0, "8.00"},
+		[]any{second["at"], second["price"], second["orders"], second["cost"]},
+	)
 	// 5.90 with 1.20 of tax leaves 4.70: the order of 4.40 has the least margin, 0.30
 	assert.Equal(t, "2", list["worst"].(map[string]any)["order"])
 	assert.Equal(t, "0.00", list["worst"].(map[string]any)["loss"])
@@ -67,8 +93,24 @@ func TestAListThatCoversAll(t *testing.T) {
 	require.NoError(t, demo.WriteOrders(&text, 800, time.Date(2026, 11, 1, 0, 0, 0, 0, time.UTC)))
 	name := file(t, text.String())
 	for _, by := range []string{"weight", "subtotal", "quantity", "distance"} {
-		out, stderr, code := call(t, "propose", "--store", demoStore, "--orders", name, "--method", "parcel", "--by", by, "--rows",
-			"6", "--cover", "100", "--gazetteer", demoGazetteer)
+		out, stderr, code := call(
+			t,
+			"propose",
+			"--store",
+			demoStore,
+			"--orders",
+			name,
+			"--method",
+			"parcel",
+			"--by",
+			by,
+			"--rows",
+			"6",
+			"--cover",
+			"100",
+			"--gazetteer",
+			demoGazetteer,
+		)
 		require.Zero(t, code, stderr)
 		var list struct {
 			Rows  []struct{ Losing int }

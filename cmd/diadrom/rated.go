@@ -84,9 +84,30 @@ func (o *ratedOut) add(order *past.Order, is, against *past.Rated) error {
 		at = order.At.Format("2006-01-02T15:04:05Z07:00")
 	}
 	if o.text != nil {
-		row := []string{order.ID, at, order.To.Country, order.To.Postcode, outcomes[is.Outcome], is.Method, is.Zone, is.Classes,
-			is.Weight.String(), o.sum(order.Paid, order.Paid != nil), o.sum(&is.Charge, is.Charged()), o.sum(&is.Tax, is.Charged()),
-			o.sum(&is.Total, is.Charged()), o.sum(&is.Cost, is.CostKnown), o.sum(&is.Margin, is.CostKnown), "", "", "", ""}
+		row := []string{
+			order.ID,
+			at,
+			order.To.Country,
+			order.To.Postcode,
+			outcomes[is.Outcome],
+			is.Method,
+			is.Zone,
+			is.Classes,
+			is.Weight.String(),
+			o.sum(order.Paid, order.Paid != nil),
+			o.sum(&is.Charge, is.Charged()),
+			o.sum(&is.Tax, is.Charged()),
+			o.sum(
+				&is.Total,
+				is.Charged(),
+			),
+			o.sum(&is.Cost, is.CostKnown),
+			o.sum(&is.Margin, is.CostKnown),
+			"",
+			"",
+			"",
+			"",
+		}
 		if against != nil {
 			copy(row[15:], []string{outcomes[against.Outcome], against.Method, o.sum(&against.Total, against.Charged()),
 				o.sum(&against.Margin, against.CostKnown)})
@@ -95,8 +116,14 @@ func (o *ratedOut) add(order *past.Order, is, against *past.Rated) error {
 	}
 	row := ratedRow{Order: order.ID, At: at, Country: order.To.Country, Postcode: order.To.Postcode,
 		Outcome: outcomes[is.Outcome], Method: is.Method, Zone: is.Zone, Class: is.Classes, Weight: *scaled(&is.Weight, true),
-		Paid: scaled(order.Paid, order.Paid != nil), Charge: scaled(&is.Charge, is.Charged()), Tax: scaled(&is.Tax, is.Charged()),
-		Total: scaled(&is.Total, is.Charged()), Cost: scaled(&is.Cost, is.CostKnown), Margin: scaled(&is.Margin, is.CostKnown)}
+		Paid: scaled(
+			order.Paid,
+			order.Paid != nil,
+		), Charge: scaled(&is.Charge, is.Charged()), Tax: scaled(&is.Tax, is.Charged()),
+		Total: scaled(
+			&is.Total,
+			is.Charged(),
+		), Cost: scaled(&is.Cost, is.CostKnown), Margin: scaled(&is.Margin, is.CostKnown)}
 	if against != nil {
 		outcome, method := outcomes[against.Outcome], against.Method
 		row.AgainstOutcome, row.AgainstMethod = &outcome, &method

@@ -40,8 +40,9 @@ func rerateCommand() *cobra.Command {
 	cmd.Flags().StringVar(&is.store, "store", "", "the store file")
 	cmd.Flags().StringVar(&is.against, "against", "", "another store file, which is compared with it")
 	cmd.Flags().StringVar(&is.orders, "orders", "", "past orders as CSV; - reads them from standard input")
-	cmd.Flags().StringVar(&is.by, "by", "", "what orders are grouped by: some of method, zone, month, country, weight, "+
-		"class")
+	cmd.Flags().
+		StringVar(&is.by, "by", "", "what orders are grouped by: some of method, zone, month, country, weight, "+
+			"class")
 	cmd.Flags().StringVar(&is.gazetteer, "gazetteer", "", "places in the GeoNames postal layout")
 	cmd.Flags().StringVar(&is.dates, "dates", "", "what comes first in dates such as 03/04/2026: day or month")
 	cmd.Flags().StringVar(&is.out, "out", "", "a file that gets each order as it was rated, .csv or .parquet")

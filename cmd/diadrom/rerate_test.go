@@ -37,19 +37,41 @@ func TestPastOrdersAreRatedAnew(t *testing.T) {
 	data, err := os.ReadFile(demoStore)
 	require.NoError(t, err)
 	dearer := file(t, strings.Replace(string(data), `"at": "2",`, `"at": "1.5",`, 1))
-	out, stderr, code := call(t, "rerate", "--store", demoStore, "--against", dearer, "--orders", name, "--by", "method,month")
+	out, stderr, code := call(
+		t,
+		"rerate",
+		"--store",
+		demoStore,
+		"--against",
+		dearer,
+		"--orders",
+		name,
+		"--by",
+		"method,month",
+	)
 	require.Zero(t, code, stderr)
 	all := reratedOf(t, out)
 	assert.Equal(t, []any{1.0, 2.0}, []any{all["orders"], all["refused_lines"]})
-	assert.Equal(t, map[string]any{"line": 4.0, "text": "2,2026-03-03T10:00:00+02:00,FI,,Helsinki,00100,,LADLE-B,x,24.00,,,,parcel,7.90,5.45",
-		"reason": `quantity: "x" is not a number`}, all["refused"].([]any)[0])
+	assert.Equal(
+		t,
+		map[string]any{
+			"line":   4.0,
+			"text":   "2,2026-03-03T10:00:00+02:00,FI,,Helsinki,00100,,LADLE-B,x,24.00,,,,parcel,7.90,5.45",
+			"reason": `quantity: "x" is not a number`,
+		},
+		all["refused"].([]any)[0],
+	)
 	assert.Equal(t, map[string]any{"orders": 1.0, "paid": "-7.90"}, all["refunds"])
 	groups := all["groups"].([]any)
 	require.Len(t, groups, 1)
 	assert.Contains(t, out, `the store has no product \"GONE\", and the line does not say what it weighs`)
 	first := groups[0].(map[string]any)
 	assert.Equal(t, map[string]any{"method": "parcel", "month": "2026-03"}, first["key"])
-	assert.Equal(t, []any{1.0, "7.90", "5.45", 0.0}, []any{first["orders"], first["paid"], first["cost"], first["cost_unknown"]})
+	assert.Equal(
+		t,
+		[]any{1.0, "7.90", "5.45", 0.0},
+		[]any{first["orders"], first["paid"], first["cost"], first["cost_unknown"]},
+	)
 	assert.Contains(t, first, "against")
 
 	for _, args := range [][]string{
@@ -75,7 +97,16 @@ func TestTheDemosOrdersAreRated(t *testing.T) {
 	all := reratedOf(t, whole)
 	assert.Equal(t, []any{400.0, 0.0, []any{}}, []any{all["orders"], all["refused_lines"], all["ignored_columns"]})
 	total := all["groups"].([]any)[0].(map[string]any)
-	parts, _, code := call(t, "rerate", "--store", demoStore, "--orders", name, "--by", "method,zone,month,country,weight,class")
+	parts, _, code := call(
+		t,
+		"rerate",
+		"--store",
+		demoStore,
+		"--orders",
+		name,
+		"--by",
+		"method,zone,month,country,weight,class",
+	)
 	require.Zero(t, code)
 	orders := 0.0
 	for _, g := range reratedOf(t, parts)["groups"].([]any) {
@@ -93,7 +124,18 @@ func TestRatedOrdersAreWrittenToAFile(t *testing.T) {
 	require.NoError(t, demo.WriteOrders(&text, 600, time.Date(2026, 11, 1, 0, 0, 0, 0, time.UTC)))
 	name := file(t, text.String())
 	table := filepath.Join(t.TempDir(), "rated.csv")
-	out, stderr, code := call(t, "rerate", "--store", demoStore, "--against", demoStore, "--orders", name, "--out", table)
+	out, stderr, code := call(
+		t,
+		"rerate",
+		"--store",
+		demoStore,
+		"--against",
+		demoStore,
+		"--orders",
+		name,
+		"--out",
+		table,
+	)
 	require.Zero(t, code, stderr)
 	total := reratedOf(t, out)["groups"].([]any)[0].(map[string]any)
 	data, err := os.ReadFile(table)

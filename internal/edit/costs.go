@@ -165,7 +165,10 @@ func SetCostMethod(f *store.File, id, method string, on bool) error {
 		return Problemf("this method was removed meanwhile; nothing was changed")
 	}
 	for i := range f.Costs {
-		f.Costs[i].Methods = slices.DeleteFunc(slices.Clone(f.Costs[i].Methods), func(m string) bool { return m == method })
+		f.Costs[i].Methods = slices.DeleteFunc(
+			slices.Clone(f.Costs[i].Methods),
+			func(m string) bool { return m == method },
+		)
 	}
 	if !on {
 		return nil

@@ -122,8 +122,23 @@ const pastColumns = "id, name, bytes, taken, line, lines, orders, repeated, refu
 
 func scanPast(row interface{ Scan(...any) error }) (f PastFile, err error) {
 	var refunded, added string
-	err = row.Scan(&f.ID, &f.Name, &f.Bytes, &f.Taken, &f.Line, &f.Lines, &f.Orders, &f.Repeated, &f.Refused, &f.Refunds,
-		&refunded, &f.State, &f.Options, &f.Problem, &added)
+	err = row.Scan(
+		&f.ID,
+		&f.Name,
+		&f.Bytes,
+		&f.Taken,
+		&f.Line,
+		&f.Lines,
+		&f.Orders,
+		&f.Repeated,
+		&f.Refused,
+		&f.Refunds,
+		&refunded,
+		&f.State,
+		&f.Options,
+		&f.Problem,
+		&added,
+	)
 	if err != nil {
 		return f, err
 	}
@@ -134,8 +149,10 @@ func scanPast(row interface{ Scan(...any) error }) (f PastFile, err error) {
 
 // AddFile begins a file of that name and size.
 func (p *Past) AddFile(ctx context.Context, name string, bytes int64, at time.Time) (PastFile, error) {
-	return scanPast(p.sql.QueryRowContext(ctx, "INSERT INTO file (name, bytes, state, added) VALUES (?, ?, ?, ?) RETURNING "+
-		pastColumns, name, bytes, PastPreview, at.UTC().Format(time.RFC3339)))
+	return scanPast(
+		p.sql.QueryRowContext(ctx, "INSERT INTO file (name, bytes, state, added) VALUES (?, ?, ?, ?) RETURNING "+
+			pastColumns, name, bytes, PastPreview, at.UTC().Format(time.RFC3339)),
+	)
 }
 
 // File finds a file; false where there is none.
@@ -278,8 +295,24 @@ func (p *Past) AddPart(ctx context.Context, f *PastFile, part *PastPart) error {
 	next := *f
 	for i := range part.Orders {
 		o := &part.Orders[i]
-		res, err := insert.ExecContext(ctx, f.ID, o.Number, o.At, o.Day, o.Country, o.Region, o.City, o.Postcode, o.Buyer,
-			o.Coupons, o.Method, o.Paid, o.Cost, o.Tracking, o.Lines)
+		res, err := insert.ExecContext(
+			ctx,
+			f.ID,
+			o.Number,
+			o.At,
+			o.Day,
+			o.Country,
+			o.Region,
+			o.City,
+			o.Postcode,
+			o.Buyer,
+			o.Coupons,
+			o.Method,
+			o.Paid,
+			o.Cost,
+			o.Tracking,
+			o.Lines,
+		)
 		if err != nil {
 			return err
 		}
@@ -328,15 +361,20 @@ func sameOrder(ctx context.Context, tx *sql.Tx, o *PastRow) (bool, error) {
 	var lines, day, country, postcode, method string
 	var paid, cost sql.NullString
 	err := tx.QueryRowContext(ctx, "SELECT lines, day, country, postcode, method, paid, cost FROM past_order WHERE number = ?",
-		o.Number).Scan(&lines, &day, &country, &postcode, &method, &paid, &cost)
+		o.Number).
+		Scan(&lines, &day, &country, &postcode, &method, &paid, &cost)
 	return lines == o.Lines && day == o.Day && country == o.Country && postcode == o.Postcode && method == o.Method &&
 		paid == o.Paid && (cost == o.Cost || !o.Cost.Valid), err
 }
 
 // RefusedOf gives the first lines of a file that were refused.
 func (p *Past) RefusedOf(ctx context.Context, file int64, most int) (list []PastRefused, err error) {
-	rows, err := p.sql.QueryContext(ctx, "SELECT line, text, reason FROM refused WHERE file = ? ORDER BY line LIMIT ?", file,
-		most)
+	rows, err := p.sql.QueryContext(
+		ctx,
+		"SELECT line, text, reason FROM refused WHERE file = ? ORDER BY line LIMIT ?",
+		file,
+		most,
+	)
 	if err != nil {
 		return nil, err
 	}
@@ -381,8 +419,11 @@ func (p *Past) Orders(ctx context.Context, from string, names map[string]string,
 // orders gives the orders that a query chooses.
 func (p *Past) orders(ctx context.Context, names map[string]string, each func(*past.Order) error, which string,
 	values ...any) error {
-	rows, err := p.sql.QueryContext(ctx, "SELECT id, number, at, country, region, city, postcode, buyer, coupons, method, paid, "+
-		"cost, tracking, lines FROM past_order "+which, values...)
+	rows, err := p.sql.QueryContext(
+		ctx,
+		"SELECT id, number, at, country, region, city, postcode, buyer, coupons, method, paid, "+
+			"cost, tracking, lines FROM past_order "+which,
+		values...)
 	if err != nil {
 		return err
 	}
@@ -403,7 +444,12 @@ func (p *Past) orders(ctx context.Context, names map[string]string, each func(*p
 }
 
 // OrdersAt gives orders by where they are kept, as [Past.Orders] does.
-func (p *Past) OrdersAt(ctx context.Context, rows []int64, names map[string]string, each func(*past.Order) error) error {
+func (p *Past) OrdersAt(
+	ctx context.Context,
+	rows []int64,
+	names map[string]string,
+	each func(*past.Order) error,
+) error {
 	const many = 500
 	for len(rows) > 0 {
 		part := rows[:min(len(rows), many)]
@@ -412,7 +458,12 @@ func (p *Past) OrdersAt(ctx context.Context, rows []int64, names map[string]stri
 		for i := range part {
 			values[i] = part[i]
 		}
-		err := p.orders(ctx, names, each, "WHERE id IN (?"+strings.Repeat(", ?", len(part)-1)+") ORDER BY id", values...)
+		err := p.orders(
+			ctx,
+			names,
+			each,
+			"WHERE id IN (?"+strings.Repeat(", ?", len(part)-1)+") ORDER BY id",
+			values...)
 		if err != nil {
 			return err
 		}
@@ -422,8 +473,10 @@ func (p *Past) OrdersAt(ctx context.Context, rows []int64, names map[string]stri
 
 // Order finds an order by its number; false where there is none.
 func (p *Past) Order(ctx context.Context, number string) (*past.Order, bool, error) {
-	o, err := scanOrder(p.sql.QueryRowContext(ctx, "SELECT id, number, at, country, region, city, postcode, buyer, coupons, method, "+
-		"paid, cost, tracking, lines FROM past_order WHERE number = ?", number))
+	o, err := scanOrder(
+		p.sql.QueryRowContext(ctx, "SELECT id, number, at, country, region, city, postcode, buyer, coupons, method, "+
+			"paid, cost, tracking, lines FROM past_order WHERE number = ?", number),
+	)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, false, nil
 	}
@@ -484,8 +537,12 @@ const leastZeros = 5
 // ZeroMonths are the months, such as 2026-03, in which every order that has a cost cost 0: a carrier's bill was not
 // there yet, or was exported as 0.
 func (p *Past) ZeroMonths(ctx context.Context) (months []string, err error) {
-	rows, err := p.sql.QueryContext(ctx, "SELECT substr(day, 1, 7) AS month FROM past_order WHERE cost IS NOT NULL AND day <> '' "+
-		"GROUP BY month HAVING count(*) >= ? AND sum(cost <> '0') = 0 ORDER BY month", leastZeros)
+	rows, err := p.sql.QueryContext(
+		ctx,
+		"SELECT substr(day, 1, 7) AS month FROM past_order WHERE cost IS NOT NULL AND day <> '' "+
+			"GROUP BY month HAVING count(*) >= ? AND sum(cost <> '0') = 0 ORDER BY month",
+		leastZeros,
+	)
 	if err != nil {
 		return nil, err
 	}
@@ -502,8 +559,12 @@ func (p *Past) ZeroMonths(ctx context.Context) (months []string, err error) {
 
 // ForgetZeros has the costs of 0 of a month count as not known.
 func (p *Past) ForgetZeros(ctx context.Context, month string) error {
-	_, err := p.sql.ExecContext(ctx, "UPDATE past_order SET cost = NULL WHERE cost = '0' AND day >= ? AND day < ?", month,
-		month+"~")
+	_, err := p.sql.ExecContext(
+		ctx,
+		"UPDATE past_order SET cost = NULL WHERE cost = '0' AND day >= ? AND day < ?",
+		month,
+		month+"~",
+	)
 	return err
 }
 
@@ -547,8 +608,13 @@ func (p *Past) NamedMethods(ctx context.Context) (map[string]string, error) {
 
 // NameMethod remembers which method a name means.
 func (p *Past) NameMethod(ctx context.Context, name, method string) error {
-	_, err := p.sql.ExecContext(ctx, "INSERT INTO method_name (name, method) VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET "+
-		"method = excluded.method", name, method)
+	_, err := p.sql.ExecContext(
+		ctx,
+		"INSERT INTO method_name (name, method) VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET "+
+			"method = excluded.method",
+		name,
+		method,
+	)
 	return err
 }
 
@@ -579,10 +645,12 @@ func (p *Past) AddInvoices(ctx context.Context, list []Invoice) (out Invoiced, e
 		var cost sql.NullString
 		err := sql.ErrNoRows
 		if list[i].Order != "" {
-			err = tx.QueryRowContext(ctx, "SELECT id, cost FROM past_order WHERE number = ?", list[i].Order).Scan(&id, &cost)
+			err = tx.QueryRowContext(ctx, "SELECT id, cost FROM past_order WHERE number = ?", list[i].Order).
+				Scan(&id, &cost)
 		}
 		if errors.Is(err, sql.ErrNoRows) && list[i].Tracking != "" {
-			err = tx.QueryRowContext(ctx, "SELECT id, cost FROM past_order WHERE tracking = ?", list[i].Tracking).Scan(&id, &cost)
+			err = tx.QueryRowContext(ctx, "SELECT id, cost FROM past_order WHERE tracking = ?", list[i].Tracking).
+				Scan(&id, &cost)
 		}
 		if errors.Is(err, sql.ErrNoRows) {
 			out.Unknown = append(out.Unknown, list[i])

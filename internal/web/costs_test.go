@@ -62,14 +62,44 @@ func TestCostsAreEnteredAsPricesAre(t *testing.T) {
 	status, _ = s.post("/costs", "method", "van", "name", "Van 2026", "by", "distance")
 	assert.Less(t, status, 400)
 	_, body = s.get("/rates/cost--van-2026")
-	holds(t, body, "Van 2026, by distance", "What a carrier bills you, without tax", "now Post, letters 2026", "Make new costs")
+	holds(
+		t,
+		body,
+		"Van 2026, by distance",
+		"What a carrier bills you, without tax",
+		"now Post, letters 2026",
+		"Make new costs",
+	)
 	assert.NotContains(t, body, `id="said"`)
 	dom := "c-list-0-0"
-	status, body = s.post("/rates/cost--van-2026/list/cell", "dom", dom, "at", "", "zone", "van-round", "was", "no", "text",
-		"2.00 + 0.45 per km")
+	status, body = s.post(
+		"/rates/cost--van-2026/list/cell",
+		"dom",
+		dom,
+		"at",
+		"",
+		"zone",
+		"van-round",
+		"was",
+		"no",
+		"text",
+		"2.00 + 0.45 per km",
+	)
 	assert.Equal(t, 200, status)
 	holds(t, body, "2.00 + 0.45 per km")
-	status, body = s.post("/rates/cost--van-2026/list/cell", "dom", dom, "at", "", "zone", "home", "was", "no", "text", "x")
+	status, body = s.post(
+		"/rates/cost--van-2026/list/cell",
+		"dom",
+		dom,
+		"at",
+		"",
+		"zone",
+		"home",
+		"was",
+		"no",
+		"text",
+		"x",
+	)
 	assert.Equal(t, 422, status)
 	holds(t, body, ">x</textarea>")
 	_, body = s.get("/live")
@@ -100,7 +130,11 @@ func TestACarriersFileBecomesCosts(t *testing.T) {
 	assert.Less(t, status, 400)
 	c := s.draft.State().File.Costs
 	require.Len(t, c, 4)
-	assert.Equal(t, []any{"Post 2027", 0, []string{"finland", "lapland"}}, []any{c[3].Name, len(c[3].Methods), c[3].Tables[0].Zones})
+	assert.Equal(
+		t,
+		[]any{"Post 2027", 0, []string{"finland", "lapland"}},
+		[]any{c[3].Name, len(c[3].Methods), c[3].Tables[0].Zones},
+	)
 	_, page = s.send("/rates-file?into=cost--post-parcels/list", "post.csv", list)
 	holds(t, page, "the costs Post, parcels 2026", "4.10", "was 3.90")
 	_, _ = s.post(form(t, page))

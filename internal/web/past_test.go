@@ -55,7 +55,13 @@ func TestOrdersAreTakenInFromAFile(t *testing.T) {
 		"1;03/04/2026;Aino Made-Up;FI;00100;LADLE-B;1;Home parcel;6,90;5,45\n" +
 		"1;;;;;TOWEL-50;2;;;\n2;03/05/2026;Aino Made-Up;FI;00100;LADLE-B;many;parcel;6,90;5,45\n"
 	_, page := s.send("/past/files", "orders.csv", list)
-	holds(t, page, "What orders.csv has", "Say what comes first in dates such as 03/04/2026", `aria-label="What the column Buyer holds"`)
+	holds(
+		t,
+		page,
+		"What orders.csv has",
+		"Say what comes first in dates such as 03/04/2026",
+		`aria-label="What the column Buyer holds"`,
+	)
 	assert.NotContains(t, page, "Import the orders")
 	path := regexp.MustCompile(`action="(/past/files/[0-9]+)"`).FindStringSubmatch(page)[1]
 	status, page := s.post(path)
@@ -87,7 +93,11 @@ func TestOrdersAreTakenInFromAFile(t *testing.T) {
 	_, _ = s.post("/past/forget", "sure", "yes")
 	_, page = s.get("/past")
 	holds(t, page, "Does shipping pay?")
-	_, page = s.send("/past/files", "long.csv", list+strings.Repeat("7;03/04/2026;A;FI;00100;CAP-FELT;1;parcel;6,90;5,45\n", 60_000))
+	_, page = s.send(
+		"/past/files",
+		"long.csv",
+		list+strings.Repeat("7;03/04/2026;A;FI;00100;CAP-FELT;1;parcel;6,90;5,45\n", 60_000),
+	)
 	holds(t, page, "What long.csv has")
 	status, page = s.send("/past/files", "none.csv", " ")
 	assert.Equal(t, 422, status)
@@ -102,8 +112,16 @@ func TestOrdersAreTakenInFromAFile(t *testing.T) {
 func TestPastOrdersAreRatedUnderStores(t *testing.T) {
 	s := withPast(t)
 	_, page := s.get("/past")
-	holds(t, page, "What is left by zone", "The orders that lose most", "Products that the shop does not have", "SOAP-OLD",
-		"Cost over charge", "Baltic neighbours")
+	holds(
+		t,
+		page,
+		"What is left by zone",
+		"The orders that lose most",
+		"Products that the shop does not have",
+		"SOAP-OLD",
+		"Cost over charge",
+		"Baltic neighbours",
+	)
 	assert.NotContains(t, page, "would have earned", "the draft is what is live")
 	holds(t, page, "In June 2026 every order is said to have cost 0. Was that so, or was it not known yet?")
 	_, _ = s.post("/past/zeros", "month", "2026-06")
@@ -116,8 +134,12 @@ func TestPastOrdersAreRatedUnderStores(t *testing.T) {
 	assert.Regexp(t, verdict, page)
 	holds(t, page, "How many buyers would pay more or less")
 	_, ahead := s.part("/past/ahead")
-	assert.Regexp(t, `On the [0-9]+ orders of the last 90 days: the draft would have earned €[0-9.,]+ more; [0-9]+ buyers would `+
-		`have paid more\. <a href="/past\?of=draft`, ahead)
+	assert.Regexp(
+		t,
+		`On the [0-9]+ orders of the last 90 days: the draft would have earned €[0-9.,]+ more; [0-9]+ buyers would `+
+			`have paid more\. <a href="/past\?of=draft`,
+		ahead,
+	)
 	_, page = s.get("/past?of=edition-1&than=live")
 	holds(t, page, "Edition 1 changes nothing for these orders")
 	for _, by := range []string{"method", "month", "method,zone", "country", "weight", "class"} {
@@ -130,7 +152,11 @@ func TestPastOrdersAreRatedUnderStores(t *testing.T) {
 	status, page = s.send("/past/store", "store.json", "{}")
 	assert.Equal(t, 422, status)
 	holds(t, page, "is no store file of Diadrom")
-	_, page = s.send("/past/store?than=live", "cheap.json", strings.Replace(string(s.draft.State().File.Write()), `"7.9"`, `"1"`, 1))
+	_, page = s.send(
+		"/past/store?than=live",
+		"cheap.json",
+		strings.Replace(string(s.draft.State().File.Write()), `"7.9"`, `"1"`, 1),
+	)
 	holds(t, page, "cheap.json", "less; ", "buyers would have paid less")
 	_, page = s.part("/past/rated?by=month")
 	holds(t, page, "October 2026")
@@ -185,7 +211,11 @@ func TestWhatIfIsTriedAndMade(t *testing.T) {
 	assert.Equal(t, []string{"90", "90"}, []string{m.Free.Subtotal.String(), m.Terms["aland"].Free.Subtotal.String()})
 	_, _ = s.post("/past/free?method=parcel&kind=handling&zone=lapland&value=2")
 	m = s.draft.State().File.Method("parcel")
-	assert.Equal(t, []string{"2", "1.5"}, []string{m.Terms["lapland"].Handling.Amount.String(), m.Handling.Amount.String()})
+	assert.Equal(
+		t,
+		[]string{"2", "1.5"},
+		[]string{m.Terms["lapland"].Handling.Amount.String(), m.Handling.Amount.String()},
+	)
 	_, page = s.get("/past/free?method=parcel&kind=handling&zone=lapland")
 	holds(t, page, "The draft has handling of €2.00.", "zones without their own")
 	_, _ = s.post("/past/free?method=parcel&kind=percent&zone=finland&value=10")

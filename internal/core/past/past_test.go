@@ -138,7 +138,10 @@ func TestOrdersInGroups(t *testing.T) {
 		return list
 	}
 	assert.Equal(t, []any{obj{"month": "2026-03", "country": "FI"}, 2.0, obj{"month": "2026-03", "country": "SE"}, 1.0,
-		obj{"month": "2026-04", "country": "FI"}, 1.0, obj{"month": "2026-04", "country": "NO"}, 1.0}, keys(Month, Country))
+		obj{
+			"month":   "2026-04",
+			"country": "FI",
+		}, 1.0, obj{"month": "2026-04", "country": "NO"}, 1.0}, keys(Month, Country))
 	assert.Equal(t, []any{obj{"weight": ""}, 1.0, obj{"weight": "0.5"}, 3.0, obj{"weight": "20"}, 1.0}, keys(Weight))
 	assert.Equal(t, []any{obj{"class": ""}, 2.0, obj{"class": "soft"}, 3.0}, keys(Class))
 	assert.Equal(t, []any{obj{"method": ""}, 1.0, obj{"method": "letter"}, 3.0, obj{"method": "parcel"}, 1.0},

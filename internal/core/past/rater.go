@@ -61,8 +61,16 @@ func NewRater(e *quote.Engine) *Rater {
 
 // Again is the same rater for another goroutine.
 func (r *Rater) Again() *Rater {
-	return &Rater{of: r.of, engine: r.engine, products: r.products, classes: r.classes, methods: r.methods, dated: r.dated,
-		places: map[placeKey]*quote.Place{}, known: r.known}
+	return &Rater{
+		of:       r.of,
+		engine:   r.engine,
+		products: r.products,
+		classes:  r.classes,
+		methods:  r.methods,
+		dated:    r.dated,
+		places:   map[placeKey]*quote.Place{},
+		known:    r.known,
+	}
 }
 
 // Store is the store that is rated under.

@@ -38,7 +38,11 @@ func ParseBy(text string) (list []By, err error) {
 			for i, g := range Groupings {
 				names[i] = string(g)
 			}
-			return nil, fmt.Errorf("orders cannot be grouped by %.40q: it is some of %s", name, strings.Join(names, ", "))
+			return nil, fmt.Errorf(
+				"orders cannot be grouped by %.40q: it is some of %s",
+				name,
+				strings.Join(names, ", "),
+			)
 		}
 		if slices.Contains(list, by) {
 			return nil, fmt.Errorf("%s is named twice", name)

@@ -80,7 +80,11 @@ func TestWhatAThresholdGivesAway(t *testing.T) {
 	r.Add(&free, order("FI", "towel", 1, "parcel"))
 	free.Settle()
 	at := free.At(decimal.FromInt(40))
-	assert.Equal(t, []any{4, 3, 0, "-6", "12"}, []any{at.Orders, at.Free, at.JustUnder, at.Margin.String(), at.Forgone.String()})
+	assert.Equal(
+		t,
+		[]any{4, 3, 0, "-6", "12"},
+		[]any{at.Orders, at.Free, at.JustUnder, at.Margin.String(), at.Forgone.String()},
+	)
 	at = free.At(decimal.FromInt(45))
 	assert.Equal(t, []any{1, 2, "2"}, []any{at.Free, at.JustUnder, at.Margin.String()}, "two carts lack 5.00")
 	least, ok := free.Smallest(2)

@@ -22,7 +22,10 @@ func drawOrders(t *rapid.T, most int) []Order {
 	orders := make([]Order, rapid.IntRange(1, most).Draw(t, "orders"))
 	for i := range orders {
 		orders[i] = Order{ID: fmt.Sprint(i), Measure: decimal.New(int64(rapid.IntRange(1, 12).Draw(t, "measure")), 1),
-			Cost: decimal.New(int64(rapid.SampledFrom([]int{0, 100, 310, 311, 312, 500, 505, 999, 4321}).Draw(t, "cost")), 2)}
+			Cost: decimal.New(
+				int64(rapid.SampledFrom([]int{0, 100, 310, 311, 312, 500, 505, 999, 4321}).Draw(t, "cost")),
+				2,
+			)}
 	}
 	return orders
 }

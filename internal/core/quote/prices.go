@@ -35,7 +35,14 @@ func (e *Engine) Place(to *place.Address) *Place {
 	a.zones = e.rank(e.zones.Match(&a.to, a.zones))
 	a.nearest = a.fromNearest()
 	a.prepare()
-	return &Place{a.to, slices.Clone(a.zones), slices.Clone(a.surcharges), a.taxPercent, a.nearest, string(a.likeness(nil))}
+	return &Place{
+		a.to,
+		slices.Clone(a.zones),
+		slices.Clone(a.surcharges),
+		a.taxPercent,
+		a.nearest,
+		string(a.likeness(nil)),
+	}
 }
 
 // Narrowest is the narrowest zone that takes the address, by its id; "" for none.

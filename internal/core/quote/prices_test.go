@@ -26,7 +26,13 @@ func TestPricesAreThoseOfTheQuote(t *testing.T) {
 		answer := e.Quote(q)
 		var want []Priced
 		for _, o := range answer.Options {
-			p := Priced{Method: o.Method, Service: o.Service, Zone: o.Zone, Amounts: o.Amounts, CostKnown: o.Costs != nil}
+			p := Priced{
+				Method:    o.Method,
+				Service:   o.Service,
+				Zone:      o.Zone,
+				Amounts:   o.Amounts,
+				CostKnown: o.Costs != nil,
+			}
 			if o.Costs != nil {
 				p.Costs = *o.Costs
 			}

@@ -42,8 +42,13 @@ func (r *reader) belowCosts(c *cell) {
 		if c.t.By != rate.ByOrder {
 			what = r.u.Measure(c.t.By, at)
 		}
-		w := c.warning(BelowCost, Loses, row, fmt.Sprintf("%s costs you %s to send, which is %s more than is left of the price "+
-			"after tax", what, r.money(cost.Round(r.u.Digits)), r.money(lost.Neg().Round(r.u.Digits))))
+		w := c.warning(
+			BelowCost,
+			Loses,
+			row,
+			fmt.Sprintf("%s costs you %s to send, which is %s more than is left of the price "+
+				"after tax", what, r.money(cost.Round(r.u.Digits)), r.money(lost.Neg().Round(r.u.Digits))),
+		)
 		w.thing, w.Witness = "costs", worst
 		r.sayIf(w, belowItsCost(c.m.ID))
 	}

@@ -281,8 +281,10 @@ var mistakes = []mistake{
 	{
 		"less than sending costs, above a break of the costs within the row",
 		BelowCost,
-		[][2]string{{"costs", `[{"id": "post", "methods": ["parcel"], "tables": [{"id": "t", "zones": ["fi"], "by": "weight",
-		"edges": "up_to", "rows": [{"at": "1", "charges": ["3.00"]}, {"at": null, "charges": ["6.00"]}]}]}]`}},
+		[][2]string{
+			{"costs", `[{"id": "post", "methods": ["parcel"], "tables": [{"id": "t", "zones": ["fi"], "by": "weight",
+		"edges": "up_to", "rows": [{"at": "1", "charges": ["3.00"]}, {"at": null, "charges": ["6.00"]}]}]}]`},
+		},
 		"loses /methods/0/tables/0/rows/0/charges/1: Parcel to Finland: 1.001 kg costs you €6.00 to send, which is " +
 			"€0.42 more than is left of the price after tax",
 		[][2]string{{"methods.0.tables.0.rows.0.charges.1", `"7.60"`}},

@@ -196,8 +196,21 @@ func WriteOrders(w io.Writer, n int, until time.Time) error {
 	out.WriteString(orderHead)
 	for o := range orders(n, until, manyLines) {
 		for _, l := range o.lines {
-			fmt.Fprintf(out, "%d,%s,%s,,%s,%s,,%s,%d,%s,,,,%s,%s,%s\n", o.number, o.at.Format(time.RFC3339), o.country, o.city,
-				o.postcode, l.sku, l.quantity, l.price, o.method, o.paid, o.cost)
+			fmt.Fprintf(
+				out,
+				"%d,%s,%s,,%s,%s,,%s,%d,%s,,,,%s,%s,%s\n",
+				o.number,
+				o.at.Format(time.RFC3339),
+				o.country,
+				o.city,
+				o.postcode,
+				l.sku,
+				l.quantity,
+				l.price,
+				o.method,
+				o.paid,
+				o.cost,
+			)
 		}
 	}
 	return out.Flush()
@@ -250,8 +263,25 @@ func WriteShopOrders(w io.Writer, n int, until time.Time) error {
 			case odd == 5:
 				quantity = "two"
 			}
-			fmt.Fprintf(&text, "%d;%s;Buyer %d;%s;%s;%s;%s;%s%s;%s;%s;%s%s;%s;%s", o.number, placed, 1+r.IntN(900), o.country, o.city,
-				o.postcode, sku, sign, quantity, comma(l.price), method, sign, comma(o.paid), cost, currency)
+			fmt.Fprintf(
+				&text,
+				"%d;%s;Buyer %d;%s;%s;%s;%s;%s%s;%s;%s;%s%s;%s;%s",
+				o.number,
+				placed,
+				1+r.IntN(900),
+				o.country,
+				o.city,
+				o.postcode,
+				sku,
+				sign,
+				quantity,
+				comma(l.price),
+				method,
+				sign,
+				comma(o.paid),
+				cost,
+				currency,
+			)
 			if i == 0 && odd == 6 { // cut
 				cut := text.String()
 				text.Reset()

@@ -22,12 +22,25 @@ import (
 // said is a report in lines, to compare.
 func said(r *history.Result) (lines []string) {
 	sums := func(s *past.Sums) string {
-		return fmt.Sprint(s.NotOffered, s.NoShipping, s.OtherMethod, s.Unrated, s.CostUnknown, s.Charge, s.Tax, s.Cost, s.Margin)
+		return fmt.Sprint(
+			s.NotOffered,
+			s.NoShipping,
+			s.OtherMethod,
+			s.Unrated,
+			s.CostUnknown,
+			s.Charge,
+			s.Tax,
+			s.Cost,
+			s.Margin,
+		)
 	}
 	for _, list := range [][]*past.Group{r.Groups, r.Zones, {r.Total}} {
 		for _, g := range list {
-			lines = append(lines, fmt.Sprint(g.Key, g.Orders, g.Paid, sums(&g.Sums), sums(g.Against), g.Dearer, g.Cheaper, g.Same,
-				g.Lost, g.Gained))
+			lines = append(
+				lines,
+				fmt.Sprint(g.Key, g.Orders, g.Paid, sums(&g.Sums), sums(g.Against), g.Dearer, g.Cheaper, g.Same,
+					g.Lost, g.Gained),
+			)
 		}
 	}
 	for _, d := range r.Differences {

@@ -48,17 +48,36 @@ func BenchmarkTakingOrdersIn(b *testing.B) {
 			past, err := sqlite.OpenPast(ctx, dir) // with the same tables
 			require.NoError(b, err)
 			past.Close()
-			db, err := sql.Open("sqlite", "file:"+filepath.Join(dir, sqlite.PastName)+"?_pragma=journal_mode(WAL)&_pragma=synchronous(NORMAL)")
+			db, err := sql.Open(
+				"sqlite",
+				"file:"+filepath.Join(dir, sqlite.PastName)+"?_pragma=journal_mode(WAL)&_pragma=synchronous(NORMAL)",
+			)
 			require.NoError(b, err)
 			tx, err := db.BeginTx(context.Background(), nil)
 			require.NoError(b, err)
-			insert, err := tx.Prepare("INSERT INTO past_order (file, number, at, day, country, region, city, postcode, buyer, coupons, " +
-				"method, paid, cost, tracking, lines) VALUES (1, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)")
+			insert, err := tx.Prepare(
+				"INSERT INTO past_order (file, number, at, day, country, region, city, postcode, buyer, coupons, " +
+					"method, paid, cost, tracking, lines) VALUES (1, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+			)
 			require.NoError(b, err)
 			for i := range rows {
 				o := &rows[i]
-				_, err := insert.Exec(o.Number, o.At, o.Day, o.Country, o.Region, o.City, o.Postcode, o.Buyer, o.Coupons, o.Method,
-					o.Paid, o.Cost, o.Tracking, o.Lines)
+				_, err := insert.Exec(
+					o.Number,
+					o.At,
+					o.Day,
+					o.Country,
+					o.Region,
+					o.City,
+					o.Postcode,
+					o.Buyer,
+					o.Coupons,
+					o.Method,
+					o.Paid,
+					o.Cost,
+					o.Tracking,
+					o.Lines,
+				)
 				require.NoError(b, err)
 			}
 			require.NoError(b, tx.Commit())

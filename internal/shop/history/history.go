@@ -177,7 +177,8 @@ func (h *History) Keep(ctx context.Context, name string, r io.Reader) (f sqlite.
 
 // packed says whether a file is a workbook or a page rather than text.
 func packed(start []byte) bool {
-	return bytes.HasPrefix(start, []byte("PK\x03\x04")) || bytes.HasPrefix(bytes.TrimLeft(start, " \t\r\n\ufeff"), []byte("<"))
+	return bytes.HasPrefix(start, []byte("PK\x03\x04")) ||
+		bytes.HasPrefix(bytes.TrimLeft(start, " \t\r\n\ufeff"), []byte("<"))
 }
 
 // table is the table of a workbook or a page as text.
@@ -294,8 +295,15 @@ func (h *History) Look(f *sqlite.PastFile, c Choices) (*Look, error) {
 
 // options are how a file is read.
 func (c *Choices) options() *orderlist.Options {
-	o := &orderlist.Options{Columns: c.Columns, Separator: ',', Dates: c.Dates, Currency: c.Currency, Country: c.Country,
-		Skip: 1, Private: true}
+	o := &orderlist.Options{
+		Columns:   c.Columns,
+		Separator: ',',
+		Dates:     c.Dates,
+		Currency:  c.Currency,
+		Country:   c.Country,
+		Skip:      1,
+		Private:   true,
+	}
 	if c.Separator != "" {
 		o.Separator = c.Separator[0]
 	}
@@ -491,7 +499,10 @@ func (h *History) parts(ctx context.Context, f *sqlite.PastFile) error {
 
 // Invoices reads a carrier's invoices and gives orders what they cost. The columns are found by their heads: the order's
 // or the parcel's number, and the sum without tax.
-func (h *History) Invoices(ctx context.Context, data []byte) (out sqlite.Invoiced, refused []orderlist.Refused, err error) {
+func (h *History) Invoices(
+	ctx context.Context,
+	data []byte,
+) (out sqlite.Invoiced, refused []orderlist.Refused, err error) {
 	t, err := grid.ReadTable(data)
 	if err != nil {
 		return out, nil, err
@@ -512,8 +523,10 @@ func (h *History) Invoices(ctx context.Context, data []byte) (out sqlite.Invoice
 	number, byOrder := at[orderlist.OrderID]
 	tracking, byTracking := at[orderlist.Tracking]
 	if !ok || !byOrder && !byTracking {
-		return out, nil, errors.New("the first line has to name the columns: the number of the order or of the parcel, " +
-			"such as “Order” or “Tracking number”, and the sum without tax, such as “Cost”")
+		return out, nil, errors.New(
+			"the first line has to name the columns: the number of the order or of the parcel, " +
+				"such as “Order” or “Tracking number”, and the sum without tax, such as “Cost”",
+		)
 	}
 	var cells [][]string
 	for _, r := range t.Rows[1:] {

@@ -307,14 +307,25 @@ func TestTheSameOrderTwice(t *testing.T) {
 
 func TestWhatCarriersBilled(t *testing.T) {
 	h, _ := opened(t)
-	take(t, h, "order,country,sku,quantity,tracking,cost\n1,FI,A,1,TR1,\n2,FI,A,1,TR2,\n3,FI,A,1,,2.00\n4,FI,A,1,,3.00\n")
-	out, refused, err := h.Invoices(ctx, []byte("Parcel number;Order;Net amount\nTR1;;5,10\nTR1;;0,40\nTR2;;\n;3;2,50\n;4;3,00\nTR9;;1,00\n"+
-		";;1,00\nTR2;;-1,00\n"))
+	take(
+		t,
+		h,
+		"order,country,sku,quantity,tracking,cost\n1,FI,A,1,TR1,\n2,FI,A,1,TR2,\n3,FI,A,1,,2.00\n4,FI,A,1,,3.00\n",
+	)
+	out, refused, err := h.Invoices(
+		ctx,
+		[]byte("Parcel number;Order;Net amount\nTR1;;5,10\nTR1;;0,40\nTR2;;\n;3;2,50\n;4;3,00\nTR9;;1,00\n"+
+			";;1,00\nTR2;;-1,00\n"),
+	)
 	require.NoError(t, err)
 	assert.Equal(t, []int{5, 1, 1}, []int{out.Matched, out.Changed, len(out.Unknown)})
 	assert.Equal(t, "TR9", out.Unknown[0].Tracking)
 	require.Len(t, refused, 2)
-	assert.Equal(t, []string{"it has no sum", "it names no order and no parcel"}, []string{refused[0].Reason, refused[1].Reason})
+	assert.Equal(
+		t,
+		[]string{"it has no sum", "it names no order and no parcel"},
+		[]string{refused[0].Reason, refused[1].Reason},
+	)
 	costs := map[string]string{}
 	require.NoError(t, h.DB().Orders(ctx, "", nil, func(o *past.Order) error {
 		if o.Cost != nil {
@@ -358,7 +369,11 @@ func TestFilesThatAreNone(t *testing.T) {
 	l, err := h.Look(&f, history.Choices{})
 	require.NoError(t, err)
 	assert.Equal(t, "Say which column has the number of the order", l.Missing)
-	f, err = h.Keep(ctx, "dates.csv", strings.NewReader("order,at,country,sku,quantity,paid\n1,03/04/2026,FI,A,1,1.200\n"))
+	f, err = h.Keep(
+		ctx,
+		"dates.csv",
+		strings.NewReader("order,at,country,sku,quantity,paid\n1,03/04/2026,FI,A,1,1.200\n"),
+	)
 	require.NoError(t, err)
 	l, err = h.Look(&f, history.Choices{})
 	require.NoError(t, err)

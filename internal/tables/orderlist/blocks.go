@@ -228,8 +228,13 @@ func (p *parser) block(b *block, sep byte) error {
 			p.broken(line, shown, idIn(record, sep, p.at[fOrder]), err.Error())
 		case len(cells) == 1 && strings.TrimSpace(cells[0]) == "":
 		case len(cells) != len(p.o.Columns):
-			p.broken(line, shown, idIn(record, sep, p.at[fOrder]), fmt.Sprintf("it has %d cells; the first line has %d", len(cells),
-				len(p.o.Columns)))
+			p.broken(
+				line,
+				shown,
+				idIn(record, sep, p.at[fOrder]),
+				fmt.Sprintf("it has %d cells; the first line has %d", len(cells),
+					len(p.o.Columns)),
+			)
 		default:
 			p.add(line, cells, shown)
 		}

@@ -13,7 +13,9 @@ var (
 	isoDate    = regexp.MustCompile(`^(\d{4})-(\d{1,2})-(\d{1,2})(?:[T ]+(.+))?$`)
 	dottedDate = regexp.MustCompile(`^(\d{1,2})\. ?(\d{1,2})\. ?(\d{4})(?:,? +(.+))?$`)
 	slashDate  = regexp.MustCompile(`^(\d{1,2})([/-])(\d{1,2})[/-](\d{4})(?:,? +(.+))?$`)
-	clock      = regexp.MustCompile(`(?i)^(\d{1,2})[:.](\d{2})(?:[:.](\d{2})(?:[.,]\d+)?)? ?(am|pm)?(?: ?(Z|UTC|[+-]\d{2}:?\d{2}))?$`)
+	clock      = regexp.MustCompile(
+		`(?i)^(\d{1,2})[:.](\d{2})(?:[:.](\d{2})(?:[.,]\d+)?)? ?(am|pm)?(?: ?(Z|UTC|[+-]\d{2}:?\d{2}))?$`,
+	)
 )
 
 // moment reads when an order was placed; zero where nothing is said. A date alone is its noon, so that it is the same

@@ -52,11 +52,45 @@ const (
 )
 
 // Fields lists them.
-var Fields = []Field{OrderID, At, Country, Region, City, Postcode, Street, SKU, Quantity, Price, Weight, Class, Customer,
-	Group, Coupon, Method, Paid, Cost, Currency, Tracking}
+var Fields = []Field{
+	OrderID,
+	At,
+	Country,
+	Region,
+	City,
+	Postcode,
+	Street,
+	SKU,
+	Quantity,
+	Price,
+	Weight,
+	Class,
+	Customer,
+	Group,
+	Coupon,
+	Method,
+	Paid,
+	Cost,
+	Currency,
+	Tracking,
+}
 
 // whole are the fields that belong to an order as a whole.
-var whole = []Field{At, Country, Region, City, Postcode, Street, Customer, Group, Method, Paid, Cost, Currency, Tracking}
+var whole = []Field{
+	At,
+	Country,
+	Region,
+	City,
+	Postcode,
+	Street,
+	Customer,
+	Group,
+	Method,
+	Paid,
+	Cost,
+	Currency,
+	Tracking,
+}
 
 // DateOrder is how dates of digits alone are written, such as 03/04/2026.
 type DateOrder string

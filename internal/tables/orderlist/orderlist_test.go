@@ -228,8 +228,13 @@ func TestBlocksCutNoOrder(t *testing.T) {
 		var text strings.Builder
 		for i := range rapid.IntRange(0, 30).Draw(t, "orders") {
 			for range rapid.IntRange(1, 4).Draw(t, "lines") {
-				fmt.Fprintf(&text, "%d,%s\n", i, rapid.SampledFrom([]string{"a", `"b, c"`, "\"two\nlines\"", `"x""y"`, "",
-					`stray " quote`, "\n"}).Draw(t, "cell"))
+				fmt.Fprintf(
+					&text,
+					"%d,%s\n",
+					i,
+					rapid.SampledFrom([]string{"a", `"b, c"`, "\"two\nlines\"", `"x""y"`, "",
+						`stray " quote`, "\n"}).Draw(t, "cell"),
+				)
 			}
 		}
 		whole := text.String()
@@ -337,8 +342,12 @@ func TestReadingGoesOnBehindAPart(t *testing.T) {
 	for i := range 40_000 {
 		fmt.Fprintf(&text, "%d,FI,A,1,\n%d,,B,%d,\n", i, i, i%7)
 	}
-	o := &Options{Columns: []Field{OrderID, Country, SKU, Quantity, Paid}, Separator: ',', Numbers: measure.Column{Decimal: '.'},
-		Skip: 1}
+	o := &Options{
+		Columns:   []Field{OrderID, Country, SKU, Quantity, Paid},
+		Separator: ',',
+		Numbers:   measure.Column{Decimal: '.'},
+		Skip:      1,
+	}
 	read := func(skip, from int) (parts []Part, orders []string) {
 		o.Skip = skip
 		require.NoError(t, Parts(context.Background(), strings.NewReader(text.String()[from:]), o,
@@ -371,7 +380,13 @@ func TestRefusedLinesKeepNobodysName(t *testing.T) {
 	columns, _, err := Contract(head)
 	require.NoError(t, err)
 	o := &Options{Columns: columns, Separator: sep, Numbers: measure.Column{Decimal: '.'}, Skip: 1, Private: true}
-	result, err := Each(context.Background(), rest, o, []func(*past.Order) error{func(*past.Order) error { return nil }}, nil)
+	result, err := Each(
+		context.Background(),
+		rest,
+		o,
+		[]func(*past.Order) error{func(*past.Order) error { return nil }},
+		nil,
+	)
 	require.NoError(t, err)
 	require.Len(t, result.Refused, 3)
 	assert.Equal(t, []string{"1, FI, A, x", "", ", FI, A, 1"},

@@ -238,9 +238,26 @@ func TestPagesOfZonesAndMethodsAreWhole(t *testing.T) {
 }
 
 func TestPagesOfRatesAndQuotesAreWhole(t *testing.T) {
-	wholePages(t, "/rates/freight", "/rates/parcel", "/rates/abroad", "/quotes", "/quotes?over=weight", "/quotes/why",
-		"/quotes/parcels", "/promises", "/warnings", "/live", "/live/file/3", "/rates/cost--post-parcels", "/costs?new=yes", "/past",
-		"/past/free", "/past/list", "/past/files")
+	wholePages(
+		t,
+		"/rates/freight",
+		"/rates/parcel",
+		"/rates/abroad",
+		"/quotes",
+		"/quotes?over=weight",
+		"/quotes/why",
+		"/quotes/parcels",
+		"/promises",
+		"/warnings",
+		"/live",
+		"/live/file/3",
+		"/rates/cost--post-parcels",
+		"/costs?new=yes",
+		"/past",
+		"/past/free",
+		"/past/list",
+		"/past/files",
+	)
 }
 
 func wholePages(t *testing.T, paths ...string) {

@@ -51,9 +51,21 @@ func lay(names, texts, colours []string, values []float64) *bars {
 	b := &bars{Zero: strip.Px(at(0)), Width: strip.Px(barsWidth), Height: strip.Px(barHeight*float64(len(values)) + 6)}
 	for i, v := range values {
 		x, y := at(v), barHeight*float64(i)+4
-		one := bar{Name: names[i], Text: texts[i], Y: strip.Px(y), TextY: strip.Px(y + 12), X: strip.Px(math.Min(x, at(0))),
-			Width: strip.Px(math.Max(math.Abs(x-at(0)), 1)), Loses: v < 0, Colour: colours[i], NameX: strip.Px(nameWidth - 8),
-			TextX: strip.Px(x + 6), Anchor: "start"}
+		one := bar{
+			Name:  names[i],
+			Text:  texts[i],
+			Y:     strip.Px(y),
+			TextY: strip.Px(y + 12),
+			X:     strip.Px(math.Min(x, at(0))),
+			Width: strip.Px(
+				math.Max(math.Abs(x-at(0)), 1),
+			),
+			Loses:  v < 0,
+			Colour: colours[i],
+			NameX:  strip.Px(nameWidth - 8),
+			TextX:  strip.Px(x + 6),
+			Anchor: "start",
+		}
 		if v < 0 {
 			one.TextX, one.Anchor = strip.Px(x-6), "end"
 		}
@@ -73,7 +85,13 @@ func zoneBars(f *store.File, groups []*past.Group) *bars {
 			continue
 		}
 		names, texts = append(names, keyWords(f, past.Zone, g.Key[0])), append(texts, price(f, g.Margin))
-		colours, values = append(colours, shell.Colour(max(f.ZoneIndex(g.Key[0]), 0))), append(values, g.Margin.Float64())
+		colours, values = append(
+			colours,
+			shell.Colour(max(f.ZoneIndex(g.Key[0]), 0)),
+		), append(
+			values,
+			g.Margin.Float64(),
+		)
 	}
 	return lay(names, texts, colours, values)
 }

@@ -150,7 +150,10 @@ func (s *Screens) refuse(c *gin.Context, err error) {
 	var slip *sheet.Error
 	switch {
 	case ok:
-	case errors.As(err, &bad), errors.As(err, &slip), errors.Is(err, history.ErrEmpty), errors.Is(err, history.ErrLarge),
+	case errors.As(err, &bad),
+		errors.As(err, &slip),
+		errors.Is(err, history.ErrEmpty),
+		errors.Is(err, history.ErrLarge),
 		errors.Is(err, sheet.ErrEmpty):
 		text = err.Error()
 	default:
@@ -243,8 +246,15 @@ func (s *Screens) look(c *gin.Context, f *sqlite.PastFile, status int, problem s
 		s.refuse(c, shell.Refusef("%s", err.Error()))
 		return
 	}
-	v := previewView{Query: template.URL(c.Request.URL.Query().Encode()), ID: f.ID, Name: f.Name, Decimal: l.Choices.Decimal, Missing: l.Missing, Problem: problem,
-		Refused: l.Refused}
+	v := previewView{
+		Query:   template.URL(c.Request.URL.Query().Encode()),
+		ID:      f.ID,
+		Name:    f.Name,
+		Decimal: l.Choices.Decimal,
+		Missing: l.Missing,
+		Problem: problem,
+		Refused: l.Refused,
+	}
 	file := s.draft.State().File
 	v.Countries = []shell.Choice{{Name: "are refused"}}
 	for _, code := range countriesOf(file) {
@@ -263,7 +273,10 @@ func (s *Screens) look(c *gin.Context, f *sqlite.PastFile, status int, problem s
 			if field == orderlist.Weight {
 				name += ", in " + file.Store.WeightUnit
 			}
-			col.Fields = append(col.Fields, shell.Choice{ID: string(field), Name: name, Chosen: field == l.Choices.Columns[i]})
+			col.Fields = append(
+				col.Fields,
+				shell.Choice{ID: string(field), Name: name, Chosen: field == l.Choices.Columns[i]},
+			)
 		}
 		v.Columns = append(v.Columns, col)
 	}
@@ -315,7 +328,11 @@ var fieldNames = map[orderlist.Field]string{
 
 // rowOf writes an order for people.
 func rowOf(f *store.File, o *past.Order) orderRow {
-	r := orderRow{ID: o.ID, Method: o.Method, To: strings.TrimSpace(o.To.Country + " " + o.To.Postcode + " " + o.To.City)}
+	r := orderRow{
+		ID:     o.ID,
+		Method: o.Method,
+		To:     strings.TrimSpace(o.To.Country + " " + o.To.Postcode + " " + o.To.City),
+	}
 	if m := f.Method(o.Method); m != nil && m.Name != "" {
 		r.Method = m.Name
 	}
@@ -407,8 +424,11 @@ func (s *Screens) invoices(c *gin.Context) {
 	if n := len(out.Unknown); n > 0 {
 		said += fmt.Sprintf("; %s matched no order", plural.Count(n, "line"))
 		for _, one := range out.Unknown {
-			refused = append(refused, orderlist.Refused{Line: one.Line, Text: strings.TrimSpace(one.Order + " " + one.Tracking),
-				Reason: "no order and no parcel of that number is here"})
+			refused = append(
+				refused,
+				orderlist.Refused{Line: one.Line, Text: strings.TrimSpace(one.Order + " " + one.Tracking),
+					Reason: "no order and no parcel of that number is here"},
+			)
 		}
 	}
 	if len(refused) > upload.MaxRows {

@@ -70,7 +70,10 @@ type freeCurve struct {
 }
 
 var trialKinds = []shell.Choice{{ID: string(edit.TrialFree), Name: "free delivery from"},
-	{ID: string(edit.TrialHandling), Name: "handling of"}, {ID: string(edit.TrialPercent), Name: "all prices changed by"}}
+	{
+		ID:   string(edit.TrialHandling),
+		Name: "handling of",
+	}, {ID: string(edit.TrialPercent), Name: "all prices changed by"}}
 
 // trial reads what is tried.
 func trial(c *gin.Context, f *store.File) (t edit.Trial, slip string) {
@@ -88,7 +91,8 @@ func trial(c *gin.Context, f *store.File) (t edit.Trial, slip string) {
 		t.Kind = edit.TrialFree
 	}
 	known := t.Zone == "" || t.Zone == edit.AllZones && t.Kind != edit.TrialPercent
-	if m := f.Method(t.Method); !known && m != nil && !slices.Contains(m.ServedZones(), t.Zone) { // of the method before
+	if m := f.Method(t.Method); !known && m != nil &&
+		!slices.Contains(m.ServedZones(), t.Zone) { // of the method before
 		t.Zone = ""
 	}
 	text := strings.TrimSpace(strings.NewReplacer(",", ".", "−", "-", "%", "", "+", "").Replace(get("value")))
@@ -250,9 +254,15 @@ func (s *Screens) at(c *gin.Context, t *edit.Trial, span *sqlite.PastSpan) *atVi
 		return v
 	}
 	draft, _ := s.sideOf(c.Request.Context(), "draft")
-	key := strings.Join([]string{"trial", draft.Key, string(v.Query), from, strconv.FormatInt(span.Version, 10)}, "\x00")
+	key := strings.Join(
+		[]string{"trial", draft.Key, string(v.Query), from, strconv.FormatInt(span.Version, 10)},
+		"\x00",
+	)
 	r, at := s.history.Report(history.Ask{Key: key, Under: state.Engine,
-		Against: quote.Compile(changed, state.Engine.Gazetteer()), By: []past.By{past.Method}, From: from}, 1500*time.Millisecond)
+		Against: quote.Compile(
+			changed,
+			state.Engine.Gazetteer(),
+		), By: []past.By{past.Method}, From: from}, 1500*time.Millisecond)
 	switch {
 	case at.Err != nil:
 		v.Slip = "the orders could not be rated; the log of the server says why"
@@ -287,12 +297,25 @@ func (s *Screens) freeLines(ctx context.Context, v *atView, t *edit.Trial, from 
 	}
 	at := free.At(t.Value)
 	share := decimal.FromInt(int64(100*at.Free)).QuoRound(decimal.FromInt(int64(at.Orders)), 0)
-	v.Lines = append(v.Lines,
-		fmt.Sprintf("By %s: %s of %s (%s %%) would have had free delivery, %s of charges without tax given away.",
-			f.MethodName(t.Method), plural.Count(at.Free, "order"), strconv.Itoa(at.Orders), share, price(f, at.Forgone)),
-		fmt.Sprintf("%s lay just under it, at %s or more: buyers who may add something.", plural.Count(at.JustUnder, "cart"),
-			price(f, t.Value.Mul(decimal.MustParse("0.8")))),
-		"Left by this method: "+price(f, at.Margin)+"; without any free delivery "+price(f, free.Never())+".")
+	v.Lines = append(
+		v.Lines,
+		fmt.Sprintf(
+			"By %s: %s of %s (%s %%) would have had free delivery, %s of charges without tax given away.",
+			f.MethodName(
+				t.Method,
+			),
+			plural.Count(at.Free, "order"),
+			strconv.Itoa(at.Orders),
+			share,
+			price(f, at.Forgone),
+		),
+		fmt.Sprintf(
+			"%s lay just under it, at %s or more: buyers who may add something.",
+			plural.Count(at.JustUnder, "cart"),
+			price(f, t.Value.Mul(decimal.MustParse("0.8"))),
+		),
+		"Left by this method: "+price(f, at.Margin)+"; without any free delivery "+price(f, free.Never())+".",
+	)
 	least, ok := free.Smallest(f.Store.Units().Digits)
 	switch {
 	case !ok:
@@ -301,7 +324,10 @@ func (s *Screens) freeLines(ctx context.Context, v *atView, t *edit.Trial, from 
 		v.Least = "Even free delivery for everybody loses nothing."
 	default:
 		v.Smallest = least.String()
-		v.Least = "The smallest threshold at which this method loses nothing on these orders is " + price(f, least) + "."
+		v.Least = "The smallest threshold at which this method loses nothing on these orders is " + price(
+			f,
+			least,
+		) + "."
 	}
 	v.Curve = curveOf(f, free, t.Value)
 }

@@ -120,8 +120,10 @@ func wants(c *gin.Context, f *store.File, v *listView) (w wanted, slip string) {
 	for _, by := range propose.Measures {
 		v.By = append(v.By, shell.Choice{ID: string(by), Name: by.Words(), Chosen: by == w.By})
 	}
-	v.Query = template.URL(url.Values{"method": {w.Method}, "zone": {w.Zone}, "by": {string(w.By)}, "rows": {v.Rows}, "margin": {v.Margin},
-		"endings": {v.Endings}, "cover": {v.Cover}, "days": {days}}.Encode())
+	v.Query = template.URL(
+		url.Values{"method": {w.Method}, "zone": {w.Zone}, "by": {string(w.By)}, "rows": {v.Rows}, "margin": {v.Margin},
+			"endings": {v.Endings}, "cover": {v.Cover}, "days": {days}}.Encode(),
+	)
 	return w, slip
 }
 
@@ -178,8 +180,14 @@ func (s *Screens) fillList(v *listView, w *wanted, p *history.Proposed) {
 	u := f.Store.Units()
 	for i := range p.Rows {
 		r := &p.Rows[i]
-		row := listRow{At: "up to " + u.Measure(w.By, r.At), Price: price(f, r.Price), Orders: plural.Count(r.Orders, "order"),
-			Mean: price(f, r.Mean), Left: price(f, r.Margin), Loses: r.Margin.Sign() < 0}
+		row := listRow{
+			At:     "up to " + u.Measure(w.By, r.At),
+			Price:  price(f, r.Price),
+			Orders: plural.Count(r.Orders, "order"),
+			Mean:   price(f, r.Mean),
+			Left:   price(f, r.Margin),
+			Loses:  r.Margin.Sign() < 0,
+		}
 		if r.Losing > 0 {
 			row.Losing = plural.Count(r.Losing, "order") + " below cost"
 		}
@@ -194,8 +202,11 @@ func (s *Screens) fillList(v *listView, w *wanted, p *history.Proposed) {
 		v.Said = append(v.Said, "No order would have lost money.")
 	}
 	if n := p.Selected.ManyParcels; n > 0 {
-		v.Said = append(v.Said, fmt.Sprintf("%s went in several parcels: here they are counted as one of all their goods, "+
-			"while a price list prices each parcel.", plural.Count(n, "order")))
+		v.Said = append(
+			v.Said,
+			fmt.Sprintf("%s went in several parcels: here they are counted as one of all their goods, "+
+				"while a price list prices each parcel.", plural.Count(n, "order")),
+		)
 	}
 	if n := p.Selected.NoCost; n > 0 {
 		v.Said = append(v.Said, "Left out, because nothing says what they cost: "+plural.Count(n, "order")+".")

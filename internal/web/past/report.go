@@ -310,8 +310,14 @@ func (s *Screens) resultOf(r *history.Result, ask *history.Ask, of, than side) *
 	return v
 }
 
-var keyHeads = map[past.By]string{past.Method: "Method", past.Zone: "Zone", past.Month: "Month", past.Country: "Country",
-	past.Weight: "Weight", past.Class: "Shipping class"}
+var keyHeads = map[past.By]string{
+	past.Method:  "Method",
+	past.Zone:    "Zone",
+	past.Month:   "Month",
+	past.Country: "Country",
+	past.Weight:  "Weight",
+	past.Class:   "Shipping class",
+}
 
 // headOf says in sentences what came of it.
 func headOf(f *store.File, g *past.Group) (list []string) {
@@ -495,7 +501,10 @@ func (s *Screens) sendStore(c *gin.Context) {
 	}
 	if err == nil {
 		if _, faults := store.Read(body); len(faults) > 0 || len(body) > store.MaxSize {
-			err = shell.Refusef("%.60s is no store file of Diadrom, or has faults: import it on the Live station to see them", name)
+			err = shell.Refusef(
+				"%.60s is no store file of Diadrom, or has faults: import it on the Live station to see them",
+				name,
+			)
 		}
 	}
 	var id int64

@@ -197,8 +197,11 @@ func costsOver(state *draft.State, m *store.Method, t *rate.Table, goods rate.Go
 				continue
 			}
 			price, ok := t.At(slices.Index(t.Zones, zone), goods, points[i])
-			lines[zone] = append(lines[zone], costPiece{points[i-1].Float64(), costs[i-1].Float64(), points[i].Float64(),
-				costs[i].Float64(), ok && price.Less(*costs[i])})
+			lines[zone] = append(
+				lines[zone],
+				costPiece{points[i-1].Float64(), costs[i-1].Float64(), points[i].Float64(),
+					costs[i].Float64(), ok && price.Less(*costs[i])},
+			)
 		}
 	}
 	return lines
@@ -239,7 +242,9 @@ func (v *curveView) drawCost(f *store.File, fr frame, zone string, pieces []cost
 		path.WriteString("L" + strip.Px(fr.at(x2)) + " " + fr.py(p.y2))
 		end = p.x2
 		if p.loses {
-			loss.WriteString("M" + strip.Px(fr.at(x1)) + " " + fr.py(p.y1) + "L" + strip.Px(fr.at(x2)) + " " + fr.py(p.y2))
+			loss.WriteString(
+				"M" + strip.Px(fr.at(x1)) + " " + fr.py(p.y1) + "L" + strip.Px(fr.at(x2)) + " " + fr.py(p.y2),
+			)
 		}
 	}
 	name := f.ZoneName(zone)

@@ -140,7 +140,8 @@ func (s *Screens) addTable(c *gin.Context) {
 // it asks first.
 func (s *Screens) removeTable(c *gin.Context) {
 	state := s.draft.State()
-	if m, table, err := tableAt(c, state.File); err == nil && c.PostForm("agreed") != "yes" && !isCost(state.File, m.ID) {
+	if m, table, err := tableAt(c, state.File); err == nil && c.PostForm("agreed") != "yes" &&
+		!isCost(state.File, m.ID) {
 		after := *m
 		after.Tables = slices.DeleteFunc(
 			slices.Clone(m.Tables),
