@@ -27,6 +27,7 @@ func Parse(dev bool, files ...fs.FS) (*template.Template, error) {
 		"vals":   vals,
 		"dict":   dict,
 		"plural": plural.Count,
+		"number": plural.Number,
 		"dev":    func() bool { return dev },
 	})
 	for _, f := range files {
