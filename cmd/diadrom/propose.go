@@ -185,7 +185,7 @@ func proposeList(cmd *cobra.Command, is *proposeFlags) error {
 	}
 	defer in.Close()
 	rater := past.NewRater(engine)
-	options.Knows = rater.Knows
+	options.Lacks = rater.Lacks
 	var orders []propose.Order
 	var n past.Selected
 	result, err := orderlist.Each(

@@ -107,7 +107,7 @@ func rerate(cmd *cobra.Command, is *rerateFlags) error {
 		workers = 1
 	}
 	reports := make([]*past.Report, workers)
-	options.Knows = first.Knows
+	options.Lacks = first.Lacks
 	handlers := make([]func(*past.Order) error, len(reports))
 	if against != nil {
 		second = past.NewRater(against)

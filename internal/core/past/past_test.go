@@ -90,6 +90,12 @@ func TestHowAnOrderIsRated(t *testing.T) {
 		}
 	}
 	assert.Equal(t, "old soap", r.Rate(order("FI", "old soap", 1, "")).Unknown)
+	unclassed := order("FI", "towel", 1, "")
+	unclassed.Lines[0].Class = "hard"
+	assert.Equal(t, "hard", r.Rate(unclassed).Unknown, "no class is dropped without a word")
+	assert.Contains(t, r.Lacks(&unclassed.Lines[0]), "no class")
+	assert.Contains(t, r.Lacks(&Line{SKU: "old soap"}), "no product")
+	assert.Empty(t, r.Lacks(&Line{SKU: "towel", Class: "soft"}))
 	both := order("FI", "towel", 1, "")
 	both.Lines = append(both.Lines, Line{SKU: "stone", Quantity: 2}, Line{SKU: "card", Quantity: 1})
 	is := r.Rate(both)

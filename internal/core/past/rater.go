@@ -2,6 +2,7 @@ package past
 
 import (
 	"encoding/binary"
+	"fmt"
 	"slices"
 	"strings"
 
@@ -82,10 +83,27 @@ func (r *Rater) Of() *quote.Engine { return r.of }
 // Engine is the one that rates.
 func (r *Rater) Engine() *quote.Engine { return r.engine }
 
-// Knows says whether a line's goods can be rated: they are a product of the store, or the line says what they weigh, or
-// names no product.
-func (r *Rater) Knows(l *Line) bool {
-	return l.SKU == "" || l.Weight != nil || r.products[l.SKU] != nil
+// Lacks says what a store lacks of a line's goods, in words; "" where they can be rated: they are a product of the store,
+// or the line says what they weigh, or names no product, and the class that it names is there.
+func (r *Rater) Lacks(l *Line) string {
+	switch {
+	case l.SKU != "" && l.Weight == nil && r.products[l.SKU] == nil:
+		return fmt.Sprintf("the store has no product %.60q, and the line does not say what it weighs", l.SKU)
+	case l.Class != "" && !r.classes[l.Class]:
+		return fmt.Sprintf("the store has no class %.60q", l.Class)
+	}
+	return ""
+}
+
+// lacks is what of a line the store does not know; "" where it can be rated.
+func (r *Rater) lacks(l *Line) string {
+	switch {
+	case l.SKU != "" && l.Weight == nil && r.products[l.SKU] == nil:
+		return l.SKU
+	case l.Class != "" && !r.classes[l.Class]:
+		return l.Class
+	}
+	return ""
 }
 
 // Request is the quote that an order asks for. unknown is the sku of goods that cannot be rated, "" where all can.
@@ -99,8 +117,8 @@ func (r *Rater) fill(q *quote.Request, o *Order) (unknown string) {
 	lines := q.Lines[:0]
 	for i := range o.Lines {
 		l := &o.Lines[i]
-		if !r.Knows(l) {
-			return l.SKU
+		if unknown := r.lacks(l); unknown != "" {
+			return unknown
 		}
 		p := store.Product{SKU: l.SKU, NeedsShipping: true}
 		if own := r.products[l.SKU]; own != nil {
@@ -112,7 +130,7 @@ func (r *Rater) fill(q *quote.Request, o *Order) (unknown string) {
 		if l.Weight != nil {
 			p.Weight = l.Weight
 		}
-		if l.Class != "" && r.classes[l.Class] {
+		if l.Class != "" {
 			p.Class = l.Class
 		}
 		lines = append(lines, quote.Line{Product: p, Quantity: l.Quantity})

@@ -116,7 +116,7 @@ type Options struct {
 	Streets   bool              // whether streets are read, which agreed charges look at
 	// Private keeps what is not used of a line, and streets and customers, out of what is listed as refused.
 	Private bool
-	Knows   func(*past.Line) bool // whether a line's goods can be rated; nil: all are taken
+	Lacks   func(*past.Line) string // why a line's goods cannot be rated, "" where they can; nil: all are taken
 }
 
 // Refused is a line that was not read, with the reason.

@@ -92,7 +92,7 @@ func TestLinesThatAreRefused(t *testing.T) {
 		"1,,FI,,1,,,":            "2: it names no product",
 		"1,,,A,1,,,":             "2: it does not say which country it went to",
 		"1,,Narnia,A,1,,,":       `2: country: there is no country "Narnia"`,
-		",,FI,A,1,,,":            "2: it has no order number",
+		",,FI,A,1,,,":            "2: it has no order number; where it belongs to the order above, that one lacks it",
 		"1,,FI,A,1,6;90,,":       `2: price: "6;90" is not a number`,
 		"1,,FI,A,1,,6 kg,":       `2: paid: "6 kg" has "kg" beside its number`,
 		"1,,FI,A,1,\"6,90\",,":   `2: price: its decimal sign is not the point that was set`,

@@ -128,7 +128,7 @@ func (p *parser) add(line int, cells []string, text string) {
 	if id == "" {
 		text = p.shown(cells, text)
 		p.end()
-		p.alone(line, text, "it has no order number")
+		p.alone(line, text, "it has no order number; where it belongs to the order above, that one lacks it")
 		return
 	}
 	if !p.begun || id != p.order.ID {
@@ -273,8 +273,10 @@ func (p *parser) product(cells []string) (reason string) {
 	if l.Weight != nil && l.Weight.Sign() < 0 {
 		return fmt.Sprintf("weight: %q is below 0", weight)
 	}
-	if p.o.Knows != nil && !p.o.Knows(&l) {
-		return fmt.Sprintf("the store has no product %q, and the line does not say what it weighs", cut(l.SKU))
+	if p.o.Lacks != nil {
+		if reason = p.o.Lacks(&l); reason != "" {
+			return reason
+		}
 	}
 	p.order.Lines = append(p.order.Lines, l)
 	return ""
