@@ -39,7 +39,11 @@ func (r *reader) belowCosts(c *cell) {
 			continue
 		}
 		what := "an order"
-		if c.t.By != rate.ByOrder {
+		switch c.t.By {
+		case rate.ByOrder:
+		case rate.ByDistance:
+			what = "an order that goes so far"
+		default:
 			what = r.u.Measure(c.t.By, at)
 		}
 		w := c.warning(
@@ -60,7 +64,7 @@ func (c *cell) costPoints(costs []rate.Table, row int, low, high decimal.Decimal
 	if c.t.By == rate.ByQuantity {
 		apart = decimal.One
 	}
-	if c.t.By == rate.ByOrder {
+	if c.t.By == rate.ByOrder || c.t.By == rate.ByDistance { // an order at one place of the row
 		return []decimal.Decimal{decimal.One}
 	}
 	first, last := low, high

@@ -70,9 +70,10 @@ func (r *reader) order(m *store.Method, zone int32, want goods) *quote.Request {
 	if len(n.Groups) > 0 {
 		q.Group = n.Groups[0]
 	}
-	q.To = r.addressIn(m, zone)
 	if want.to != nil {
 		q.To = *want.to
+	} else {
+		q.To = r.addressIn(m, zone)
 	}
 	return r.dated(q)
 }
@@ -155,11 +156,28 @@ func (r *reader) addressIn(m *store.Method, zone int32) place.Address {
 		if b != nil && b.To != nil {
 			high = *b.To
 		}
-		if to, ok := r.addressAt(m, zone, low, high); ok {
-			return to
+		key := addressKey{m.ID, zone}
+		to, known := r.near[key]
+		if !known {
+			if found, ok := r.addressAt(m, zone, low, high); ok {
+				to = &found
+			}
+			if r.near == nil {
+				r.near = map[addressKey]*place.Address{}
+			}
+			r.near[key] = to
+		}
+		if to != nil {
+			return *to
 		}
 	}
 	return r.ground.spots[at].At
+}
+
+// addressKey is whose address is looked for, which takes long where distances count.
+type addressKey struct {
+	method string
+	zone   int32
 }
 
 // anywhere is an address that a zone takes; that of the shop's country where it takes none.

@@ -65,9 +65,10 @@ type reader struct {
 	methods []*methodFacts // of those that are on, in the order of the file
 	byID    map[string]*methodFacts
 
-	dates  bool           // what is offered depends on the day
-	names  []string       // of the zones, as they are compared; made when they are needed
-	zoneOf map[string]int // where zones stand; made when it is needed
+	dates  bool                          // what is offered depends on the day
+	names  []string                      // of the zones, as they are compared; made when they are needed
+	zoneOf map[string]int                // where zones stand; made when it is needed
+	near   map[addressKey]*place.Address // near enough for a method's conditions; nil where there is none
 
 	before, after map[string]remembered
 	remembers     bool

@@ -414,10 +414,22 @@ func TestReportsOnTheirWay(t *testing.T) {
 		propose.Options{Rows: 3, Digits: 2}, "")
 	require.NoError(t, err)
 	assert.Len(t, p.Rows, 3)
-	free, err := h.FreeOf(ctx, ask.Under, "1", &edit.Trial{Method: "parcel", Kind: edit.TrialFree}, "")
+	free, err := h.FreeOf(ask.Under, "1", &edit.Trial{Method: "parcel", Kind: edit.TrialFree}, "", time.Minute)
 	require.NoError(t, err)
-	again, err := h.FreeOf(ctx, ask.Under, "1", &edit.Trial{Method: "parcel", Kind: edit.TrialFree}, "")
+	again, err := h.FreeOf(ask.Under, "1", &edit.Trial{Method: "parcel", Kind: edit.TrialFree}, "", time.Minute)
 	require.NoError(t, err)
 	assert.Same(t, free, again)
 	assert.Positive(t, free.Orders())
+
+	// What is tried next has what was tried before stop.
+	trial := func(key string, wait time.Duration) (*history.Result, history.Progress) {
+		return h.Report(history.Ask{Key: key, Under: quote.Compile(f, nil), Against: quote.Compile(f, nil),
+			By: []past.By{past.Method}, Instead: "trial"}, wait)
+	}
+	first, at := trial("first", 0)
+	assert.Nil(t, first)
+	require.NoError(t, at.Err)
+	second, at := trial("second", time.Minute)
+	require.NoError(t, at.Err)
+	assert.NotNil(t, second)
 }

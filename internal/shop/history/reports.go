@@ -25,6 +25,8 @@ type Ask struct {
 	Under, Against *quote.Engine
 	By             []past.By
 	From           string // the first day, "" for all
+	// Instead stops reports that are still being made for the same purpose: nobody waits for them any more. "" stops none.
+	Instead string
 }
 
 // Result is orders rated anew.
@@ -64,7 +66,7 @@ type reports struct {
 	jobs   map[string]*job
 	order  []string
 	raters []*past.Rater // the last that were used: they remember what they have rated
-	free   map[string]*past.Free
+	free   map[string]*freeJob
 	bases  []*base // the last first
 }
 
@@ -111,19 +113,20 @@ func (r *reports) rater(e *quote.Engine) *past.Rater {
 
 // job is a report on its way.
 type job struct {
-	stop   context.CancelFunc
-	done   chan struct{}
-	result *Result
-	err    error
-	mu     sync.Mutex
-	rated  int
-	of     int
+	instead string
+	stop    context.CancelFunc
+	done    chan struct{}
+	result  *Result
+	err     error
+	mu      sync.Mutex
+	rated   int
+	of      int
 }
 
 // maxReports is how many reports are remembered.
 const maxReports = 24
 
-func newReports() *reports { return &reports{jobs: map[string]*job{}, free: map[string]*past.Free{}} }
+func newReports() *reports { return &reports{jobs: map[string]*job{}, free: map[string]*freeJob{}} }
 
 // forget drops all: the orders are others.
 func (r *reports) forget() {
@@ -143,7 +146,8 @@ func (h *History) Report(ask Ask, wait time.Duration) (*Result, Progress) {
 	j := h.reports.jobs[ask.Key]
 	if j == nil {
 		ctx, stop := context.WithCancel(context.Background())
-		j = &job{stop: stop, done: make(chan struct{})}
+		j = &job{instead: ask.Instead, stop: stop, done: make(chan struct{})}
+		h.reports.superseded(ask.Instead)
 		h.reports.jobs[ask.Key] = j
 		if h.reports.order = append(h.reports.order, ask.Key); len(h.reports.order) > maxReports {
 			if old := h.reports.jobs[h.reports.order[0]]; old != nil {
@@ -168,6 +172,22 @@ func (h *History) Report(ask Ask, wait time.Duration) (*Result, Progress) {
 		j.mu.Lock()
 		defer j.mu.Unlock()
 		return nil, Progress{Done: j.rated, Of: j.of}
+	}
+}
+
+// superseded stops the reports for a purpose that are still being made. The caller holds the lock.
+func (r *reports) superseded(purpose string) {
+	for key, j := range r.jobs {
+		if purpose == "" || j.instead != purpose {
+			continue
+		}
+		select {
+		case <-j.done:
+		default:
+			j.stop()
+			delete(r.jobs, key)
+			r.order = slices.DeleteFunc(r.order, func(k string) bool { return k == key })
+		}
 	}
 }
 
@@ -468,27 +488,38 @@ func often(counts map[string]int) (list []Named) {
 // maxFree is how many collections of what free delivery gives away are remembered.
 const maxFree = 8
 
-// FreeOf is [History.Free], remembered by the revision of the store.
-func (h *History) FreeOf(ctx context.Context, e *quote.Engine, revision string, t *edit.Trial, from string) (*past.Free,
-	error) {
+// freeJob is a collection on its way.
+type freeJob struct {
+	done chan struct{}
+	free *past.Free
+	err  error
+}
+
+// FreeOf is [History.Free], remembered by the revision of the store; nil where it is not collected within a while. It
+// goes on being collected meanwhile.
+func (h *History) FreeOf(e *quote.Engine, revision string, t *edit.Trial, from string,
+	wait time.Duration) (*past.Free, error) {
 	key := strings.Join([]string{revision, t.Method, t.Zone, from}, "\x00")
 	h.reports.mu.Lock()
-	known := h.reports.free[key]
+	j := h.reports.free[key]
+	if j == nil {
+		if len(h.reports.free) >= maxFree {
+			clear(h.reports.free)
+		}
+		j = &freeJob{done: make(chan struct{})}
+		h.reports.free[key] = j
+		go func() {
+			defer close(j.done)
+			j.free, j.err = h.Free(context.Background(), e, t, from)
+		}()
+	}
 	h.reports.mu.Unlock()
-	if known != nil {
-		return known, nil
+	select {
+	case <-j.done:
+		return j.free, j.err
+	case <-time.After(wait):
+		return nil, nil
 	}
-	free, err := h.Free(ctx, e, t, from)
-	if err != nil {
-		return nil, err
-	}
-	h.reports.mu.Lock()
-	defer h.reports.mu.Unlock()
-	if len(h.reports.free) >= maxFree {
-		clear(h.reports.free)
-	}
-	h.reports.free[key] = free
-	return free, nil
 }
 
 // Free collects what free delivery of a method would have given away, in the zones where what is tried holds.

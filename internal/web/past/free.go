@@ -2,7 +2,6 @@ package past
 
 import (
 	"cmp"
-	"context"
 	"fmt"
 	"html/template"
 	"net/http"
@@ -58,6 +57,7 @@ type atView struct {
 	Least    string // what is said of it
 	Curve    *freeCurve
 	Slip     string
+	Rating   bool // the orders are being rated
 	Done     int
 	Query    template.URL
 }
@@ -262,32 +262,36 @@ func (s *Screens) at(c *gin.Context, t *edit.Trial, span *sqlite.PastSpan) *atVi
 		Against: quote.Compile(
 			changed,
 			state.Engine.Gazetteer(),
-		), By: []past.By{past.Method}, From: from}, 1500*time.Millisecond)
+		), By: []past.By{past.Method}, Instead: "trial", From: from}, 400*time.Millisecond)
 	switch {
 	case at.Err != nil:
 		v.Slip = "the orders could not be rated; the log of the server says why"
 		return v
 	case r == nil:
-		v.Done = 100 * at.Done / max(at.Of, 1)
-		return v
+		v.Done, v.Rating = 100*at.Done/max(at.Of, 1), true
 	case r.Total == nil:
 		v.Slip = "there are no orders in this time"
 		return v
+	default:
+		v.Compared = Compared(f, r.Total, "This")
+		v.Lines = append(v.Lines, "Left of all charges after tax and cost: "+price(f, r.Total.Against.Margin)+", now "+
+			price(f, r.Total.Margin)+".")
 	}
-	v.Compared = Compared(f, r.Total, "This")
-	v.Lines = append(v.Lines, "Left of all charges after tax and cost: "+price(f, r.Total.Against.Margin)+", now "+
-		price(f, r.Total.Margin)+".")
 	if t.Kind == edit.TrialFree {
-		s.freeLines(c.Request.Context(), v, t, from)
+		s.freeLines(v, t, from)
 	}
 	return v
 }
 
 // freeLines say what a threshold gives away.
-func (s *Screens) freeLines(ctx context.Context, v *atView, t *edit.Trial, from string) {
+func (s *Screens) freeLines(v *atView, t *edit.Trial, from string) {
 	state := s.draft.State()
 	f := state.File
-	free, err := s.history.FreeOf(ctx, state.Engine, strconv.FormatInt(state.Revision, 10), t, from)
+	free, err := s.history.FreeOf(state.Engine, strconv.FormatInt(state.Revision, 10), t, from, 400*time.Millisecond)
+	if err == nil && free == nil { // they are being collected
+		v.Rating = true
+		return
+	}
 	if err != nil || free.Orders() == 0 {
 		if err != nil {
 			s.Log.Warn("free delivery", "error", err)
