@@ -246,7 +246,8 @@ func catchUp(ctx context.Context, d *draft.Draft, log *slog.Logger) {
 	}
 }
 
-// background imports lists of places and past orders, and keeps the schedule until the context ends; wait waits for the end of both.
+// background imports lists of places and past orders, and keeps the schedule until the context ends; wait waits for
+// the end of both.
 func background(ctx context.Context, in *importer.Importer, past *history.History, d *draft.Draft,
 	log *slog.Logger) (wait func() error) {
 	taking, orders, kept := make(chan error, 1), make(chan error, 1), make(chan struct{})

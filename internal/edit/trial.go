@@ -25,8 +25,8 @@ const (
 type Trial struct {
 	Method string
 	Kind   TrialKind
-	// Zone is of a percentage its column, "" for all. A threshold or a fee holds in that zone alone, or with "" everywhere
-	// but in zones that have their own, or with [AllZones] in those too.
+	// Zone is of a percentage its column, "" for all. A threshold or a fee holds in that zone alone, or with ""
+	// everywhere but in zones that have their own, or with [AllZones] in those too.
 	Zone  string
 	Value decimal.Decimal
 }

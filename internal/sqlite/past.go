@@ -117,7 +117,8 @@ type PastFile struct {
 	Added                            time.Time
 }
 
-const pastColumns = "id, name, bytes, taken, line, lines, orders, repeated, refused, refunds, refunded, state, options, " +
+const pastColumns = "id, name, bytes, taken, line, lines, orders, repeated, refused, refunds, refunded, state, " +
+	"options, " +
 	"problem, added"
 
 func scanPast(row interface{ Scan(...any) error }) (f PastFile, err error) {
@@ -277,7 +278,8 @@ func appendLine(b []byte, l *past.Line) []byte {
 	return append(b, '}')
 }
 
-const insertPast = "INSERT INTO past_order (file, number, at, day, country, region, city, postcode, buyer, coupons, method, " +
+const insertPast = "INSERT INTO past_order (file, number, at, day, country, region, city, postcode, buyer, " +
+	"coupons, method, " +
 	"paid, cost, tracking, lines) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT (number) DO NOTHING"
 
 // AddPart keeps the next part of a file in one transaction, which also says how far the file has been read. An order
@@ -338,14 +340,16 @@ func (p *Past) AddPart(ctx context.Context, f *PastFile, part *PastPart) error {
 	next.Refunded, next.Taken, next.Line = next.Refunded.Add(part.Refunded), part.Bytes, part.Line
 	for i := range part.Refused {
 		if r := &part.Refused[i]; f.Refused+i < maxPastRefused {
-			if _, err := tx.ExecContext(ctx, "INSERT INTO refused (file, line, text, reason) VALUES (?, ?, ?, ?)", f.ID, r.Line,
+			if _, err := tx.ExecContext(ctx,
+				"INSERT INTO refused (file, line, text, reason) VALUES (?, ?, ?, ?)", f.ID, r.Line,
 				r.Text, r.Reason); err != nil {
 				return err
 			}
 		}
 	}
-	if _, err := tx.ExecContext(ctx, "UPDATE file SET taken = ?, line = ?, lines = ?, orders = ?, repeated = ?, refused = ?, "+
-		"refunds = ?, refunded = ? WHERE id = ?", next.Taken, next.Line, next.Lines, next.Orders, next.Repeated, next.Refused,
+	if _, err := tx.ExecContext(ctx,
+		"UPDATE file SET taken = ?, line = ?, lines = ?, orders = ?, repeated = ?, refused = ?, "+
+			"refunds = ?, refunded = ? WHERE id = ?", next.Taken, next.Line, next.Lines, next.Orders, next.Repeated, next.Refused,
 		next.Refunds, next.Refunded.String(), f.ID); err != nil {
 		return err
 	}
@@ -360,7 +364,8 @@ func (p *Past) AddPart(ctx context.Context, f *PastFile, part *PastPart) error {
 func sameOrder(ctx context.Context, tx *sql.Tx, o *PastRow) (bool, error) {
 	var lines, day, country, postcode, method string
 	var paid, cost sql.NullString
-	err := tx.QueryRowContext(ctx, "SELECT lines, day, country, postcode, method, paid, cost FROM past_order WHERE number = ?",
+	err := tx.QueryRowContext(ctx,
+		"SELECT lines, day, country, postcode, method, paid, cost FROM past_order WHERE number = ?",
 		o.Number).
 		Scan(&lines, &day, &country, &postcode, &method, &paid, &cost)
 	return lines == o.Lines && day == o.Day && country == o.Country && postcode == o.Postcode && method == o.Method &&
@@ -399,7 +404,8 @@ type PastSpan struct {
 // Span says what orders there are.
 func (p *Past) Span(ctx context.Context) (s PastSpan, err error) {
 	var first, last sql.NullString
-	err = p.sql.QueryRowContext(ctx, "SELECT count(*), min(nullif(day, '')), max(day), coalesce(max(id), 0) FROM past_order").
+	err = p.sql.QueryRowContext(ctx,
+		"SELECT count(*), min(nullif(day, '')), max(day), coalesce(max(id), 0) FROM past_order").
 		Scan(&s.Orders, &first, &last, &s.Version)
 	s.First, s.Last = first.String, last.String
 	var costs int64
@@ -408,6 +414,12 @@ func (p *Past) Span(ctx context.Context) (s PastSpan, err error) {
 	}
 	s.Version = s.Version<<20 + costs
 	return s, err
+}
+
+// Count is how many orders there are from a day on; "" is all.
+func (p *Past) Count(ctx context.Context, from string) (n int, err error) {
+	err = p.sql.QueryRowContext(ctx, "SELECT count(*) FROM past_order WHERE day >= ?", from).Scan(&n)
+	return n, err
 }
 
 // Orders gives the orders from a day on ("" is all), the method by its id where names has it. What is given lasts until

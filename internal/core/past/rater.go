@@ -12,7 +12,8 @@ import (
 	"diadrom/internal/core/store"
 )
 
-// Rater rates orders under one store, and remembers what it has rated. It is used by one goroutine at a time; [Rater.Again] makes one for another.
+// Rater rates orders under one store, and remembers what it has rated. It is used by one goroutine at a time;
+// [Rater.Again] makes one for another.
 type Rater struct {
 	of       *quote.Engine // that it was made of
 	engine   *quote.Engine // the same, which asks nobody outside

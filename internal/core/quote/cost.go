@@ -71,8 +71,8 @@ func (a *asked) cost(m *method, w *reached, said *decimal.Decimal) (cost decimal
 	return cost, true
 }
 
-// unboxed is how many parcels the charged goods are of a method without boxes: one of what shares a parcel from each place
-// that it leaves from, and each unit that travels alone.
+// unboxed is how many parcels the charged goods are of a method without boxes: one of what shares a parcel from each
+// place that it leaves from, and each unit that travels alone.
 func (a *asked) unboxed() (n int64) {
 	for i := range a.cart.alone {
 		n += a.cart.alone[i].count

@@ -131,12 +131,12 @@ func (e *Engine) unit(by rate.By) decimal.Decimal {
 	return decimal.FromInt(1)
 }
 
-// Sweep quotes a request over a run of one measure, with each of its [Engine.Breaks] tested just under, on and
-// just over it, and those of what sending costs the shop where the request asks for that. Of quantities it is the cart's first product, so many of it, and the breaks of weights and sums
-// are tested as well, with the last number under and the first over them, and those from which another box is needed;
-// of weights and sums it is one parcel
-// of that measure which is like the cart in all others, its class that of the first product. A cart without
-// goods is one of nothing.
+// Sweep quotes a request over a run of one measure, with each of its [Engine.Breaks] tested just under, on and just
+// over it, and those of what sending costs the shop where the request asks for that. Of quantities it is the cart's
+// first product, so many of it, and the breaks of weights and sums are tested as well, with the last number under and
+// the first over them, and those from which another box is needed; of weights and sums it is one parcel of that
+// measure which is like the cart in all others, its class that of the first product. A cart without goods is one of
+// nothing.
 func (e *Engine) Sweep(q *Request, by rate.By) []Swept {
 	points := around(e.Breaks(by), e.unit(by))
 	if q.Costs {

@@ -179,7 +179,8 @@ func belowBoxes(method string, costs map[string]decimal.Decimal) claim {
 	}
 }
 
-// belowItsCost is the claim that what is left of a method's charge does not pay what sending costs, though it is not free.
+// belowItsCost is the claim that what is left of a method's charge does not pay what sending costs, though it is not
+// free.
 func belowItsCost(method string) claim {
 	return func(a, _ *quote.Answer) bool {
 		o := option(a, method)

@@ -220,9 +220,9 @@ func WriteOrders(w io.Writer, n int, until time.Time) error {
 const shopHead = "Order no.;Placed;Buyer;Delivery country;Town;Postcode;Item;Qty;Unit price;Delivery method;Delivery charge;" +
 	"Carrier cost;Currency\n"
 
-// WriteShopOrders writes n invented orders of the year up to a day as the shop exports them, with the mistakes that owners
-// make: dates in three forms, an old name for a method, a product that is gone, another currency, lines that are cut or
-// mistyped, refunds, the same order twice, a month in which all costs are 0.
+// WriteShopOrders writes n invented orders of the year up to a day as the shop exports them, with the mistakes that
+// owners make: dates in three forms, an old name for a method, a product that is gone, another currency, lines that
+// are cut or mistyped, refunds, the same order twice, a month in which all costs are 0.
 func WriteShopOrders(w io.Writer, n int, until time.Time) error {
 	out := bufio.NewWriterSize(w, 1<<16)
 	out.WriteString(shopHead)

@@ -438,4 +438,7 @@ func TestReportsOnTheirWay(t *testing.T) {
 	second, at := trial("second", time.Minute)
 	require.NoError(t, at.Err)
 	assert.NotNil(t, second)
+	n, err := h.DB().Count(ctx, "2026-10-01")
+	require.NoError(t, err)
+	assert.Equal(t, part.Total.Orders, n)
 }

@@ -3,6 +3,7 @@ package history
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"runtime"
 	"slices"
@@ -25,7 +26,8 @@ type Ask struct {
 	Under, Against *quote.Engine
 	By             []past.By
 	From           string // the first day, "" for all
-	// Instead stops reports that are still being made for the same purpose: nobody waits for them any more. "" stops none.
+	// Instead stops reports that are still being made for the same purpose: nobody waits for them any more. "" stops
+	// none.
 	Instead string
 }
 
@@ -165,13 +167,26 @@ func (h *History) Report(ask Ask, wait time.Duration) (*Result, Progress) {
 	select {
 	case <-j.done:
 		if j.err != nil {
-			h.Cancel(ask.Key)
+			h.reports.drop(ask.Key, j)
+		}
+		if errors.Is(j.err, context.Canceled) { // whoever asks again has it begin again
+			return nil, Progress{}
 		}
 		return j.result, Progress{Err: j.err}
 	case <-time.After(wait):
 		j.mu.Lock()
 		defer j.mu.Unlock()
 		return nil, Progress{Done: j.rated, Of: j.of}
+	}
+}
+
+// drop forgets a report that came to nothing, unless it is being made again.
+func (r *reports) drop(key string, j *job) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if r.jobs[key] == j {
+		delete(r.jobs, key)
+		r.order = slices.DeleteFunc(r.order, func(k string) bool { return k == key })
 	}
 }
 
@@ -211,13 +226,13 @@ func (h *History) each(ctx context.Context, from string, j *job, workers []func(
 	if err != nil {
 		return err
 	}
-	span, err := h.Span(ctx)
-	if err != nil {
-		return err
-	}
 	if j != nil {
+		n, err := h.db.Count(ctx, from)
+		if err != nil {
+			return err
+		}
 		j.mu.Lock()
-		j.of = span.Orders
+		j.of = n
 		j.mu.Unlock()
 	}
 	group, ctx := errgroup.WithContext(ctx)
