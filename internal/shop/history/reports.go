@@ -40,7 +40,7 @@ type Result struct {
 	Differences []past.Difference
 	Points      []past.Point
 	Unknown     []Named // products that the store does not have, most often ordered first
-	Names       []Named // methods that the store does not have
+	Names       []Named // methods that the store does not have; "" of orders that name none
 	Took        time.Duration
 }
 
@@ -390,7 +390,7 @@ func (h *History) whole(ctx context.Context, ask *Ask, key string, j *job) (*bas
 				if is.Unknown != "" {
 					c.unknown[is.Unknown]++
 				}
-				if o.Method != "" && f.Method(o.Method) == nil {
+				if f.Method(o.Method) == nil && (o.Method != "" || is.NeedsShipping) {
 					c.names[o.Method]++
 				}
 			}

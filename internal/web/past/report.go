@@ -481,7 +481,7 @@ func (s *Screens) zeros(c *gin.Context) {
 // nameMethod remembers which method a name means.
 func (s *Screens) nameMethod(c *gin.Context) {
 	name, method := c.PostForm("name"), c.PostForm("method")
-	if name == "" || s.draft.State().File.Method(method) == nil {
+	if s.draft.State().File.Method(method) == nil {
 		s.Problem(c, http.StatusUnprocessableEntity, "Choose a method of the shop.")
 		return
 	}
