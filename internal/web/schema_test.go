@@ -189,7 +189,7 @@ var forms = [][]string{
 	{"/costs", "method", "freight", "name", "Freight 2026", "by", "weight"},
 	{"/costs/freight-2026", "field", "name", "value", "Freight, 2026"},
 	{"/costs/freight-2026", "field", "per-parcel", "value", "0.50"},
-	{"/costs/freight-2026", "field", "method", "method", "van", "value", "on"},
+	{"/costs/freight-2026", "field", "method", "method", "market", "value", "on"},
 	{"/rates/cost--freight-2026/lists", "classes", "Soft", "by", "weight"},
 	{"/rates/cost--freight-2026/list/shape", "field", "name", "value", "Heavy"},
 	{"/rates/cost--freight-2026/list/shape", "field", "classes", "value", "Bulky"},
