@@ -146,6 +146,7 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 	offered := shops(d, asks, people.Asker)
 	offered.Review = found.Wire
 	api.Route(r, offered)
+	alive(r, d, db)
 	r.Use(limited)
 	r.GET("/assets/*file", fileOf(assets))
 	people.OpenRoutes(r)
