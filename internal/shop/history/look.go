@@ -1,0 +1,216 @@
+package history
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"time"
+
+	"diadrom/internal/core/measure"
+	"diadrom/internal/core/past"
+	"diadrom/internal/sqlite"
+	"diadrom/internal/tables/grid"
+	"diadrom/internal/tables/orderlist"
+	"diadrom/internal/tables/sheet"
+)
+
+// Choices are how a file is read, as somebody said or as it shows.
+type Choices struct {
+	Columns   []orderlist.Field   `json:"columns"`
+	Decimal   string              `json:"decimal"` // "." or ","; "" is not known
+	Dates     orderlist.DateOrder `json:"dates"`
+	Separator string              `json:"separator"`
+	Currency  string              `json:"currency"`
+	Location  string              `json:"location"` // time zone
+	Country   string              `json:"country"`  // of orders that say none
+}
+
+// ErrEmpty and ErrLarge are what is wrong with a file that is not kept.
+var (
+	ErrEmpty = errors.New("this file is empty")
+	ErrLarge = fmt.Errorf("a file of orders has at most %d MB", MaxBytes>>20)
+)
+
+// Keep keeps a file to be looked at. A workbook or a page is kept as the table that it has.
+func (h *History) Keep(ctx context.Context, name string, r io.Reader) (f sqlite.PastFile, err error) {
+	if err := os.MkdirAll(h.dir, 0o700); err != nil {
+		return f, err
+	}
+	part, err := os.CreateTemp(h.dir, "*.part")
+	if err != nil {
+		return f, err
+	}
+	defer os.Remove(part.Name())
+	defer part.Close()
+	start := make([]byte, 512)
+	n, err := io.ReadFull(r, start)
+	if err != nil && err != io.ErrUnexpectedEOF && err != io.EOF {
+		return f, err
+	}
+	start = start[:n]
+	if len(bytes.TrimSpace(start)) == 0 {
+		return f, ErrEmpty
+	}
+	body := io.MultiReader(bytes.NewReader(start), r)
+	if packed(start) {
+		if body, err = table(body); err != nil {
+			return f, err
+		}
+	}
+	size, err := io.Copy(part, io.LimitReader(body, MaxBytes+1))
+	if err == nil && size > MaxBytes {
+		err = ErrLarge
+	}
+	if err == nil {
+		err = part.Sync()
+	}
+	if err != nil {
+		return f, err
+	}
+	if f, err = h.db.AddFile(ctx, name, size, time.Now()); err != nil {
+		return f, err
+	}
+	return f, os.Rename(part.Name(), h.file(f.ID))
+}
+
+// packed says whether a file is a workbook or a page rather than text.
+func packed(start []byte) bool {
+	return bytes.HasPrefix(start, []byte("PK\x03\x04")) ||
+		bytes.HasPrefix(bytes.TrimLeft(start, " \t\r\n\ufeff"), []byte("<"))
+}
+
+// table is the table of a workbook or a page as text.
+func table(r io.Reader) (io.Reader, error) {
+	data, err := io.ReadAll(io.LimitReader(r, grid.MaxBytes+1))
+	if err != nil {
+		return nil, err
+	}
+	t, err := grid.ReadTable(data)
+	if err != nil {
+		return nil, err
+	}
+	var rows [][]string
+	for i := range t.Rows {
+		rows = append(rows, t.Rows[i].Cells)
+	}
+	width := 0
+	for _, row := range rows {
+		width = max(width, len(row))
+	}
+	for i := range rows { // a spreadsheet has no cells behind the last that is filled
+		for len(rows[i]) < width {
+			rows[i] = append(rows[i], "")
+		}
+	}
+	var text bytes.Buffer
+	err = sheet.Write(&text, rows)
+	return &text, err
+}
+
+// Look is what a file shows before it is taken in.
+type Look struct {
+	Head    []string
+	Rows    [][]string // the first
+	Guessed []orderlist.Field
+	Sample  orderlist.Sample // for the columns that were chosen
+	Choices Choices          // what would be taken in as things are
+	Orders  []past.Order     // the first, as they would be read
+	Refused []orderlist.Refused
+	Count   orderlist.Result // of the first lines
+	Missing string           // what keeps it from being taken in
+}
+
+// looked is how much of a file is looked at, in bytes, and how many rows and orders are shown.
+const (
+	looked    = 1 << 20
+	shownRows = 4
+	shownMost = 8
+)
+
+// Look looks at a file as it would be read with some choices; columns that are not chosen are as their heads say.
+func (h *History) Look(f *sqlite.PastFile, c Choices) (*Look, error) {
+	in, err := os.Open(h.file(f.ID))
+	if err != nil {
+		return nil, err
+	}
+	defer in.Close()
+	head, sep, rest, err := orderlist.Open(in)
+	if err != nil {
+		return nil, err
+	}
+	text, err := io.ReadAll(io.LimitReader(rest, looked))
+	if err != nil {
+		return nil, err
+	}
+	if end := bytes.LastIndexByte(text, '\n'); end > 0 && len(text) == looked {
+		text = text[:end+1]
+	}
+	l := &Look{Head: head, Guessed: orderlist.Guess(head), Choices: c}
+	if len(c.Columns) != len(head) {
+		l.Choices.Columns = l.Guessed
+	}
+	l.Choices.Separator = string(sep)
+	rows, err := sheet.ReadAs(append([]byte(nil), text...), "", rune(sep))
+	if err == nil {
+		var cells [][]string
+		for i := range rows.Rows {
+			cells = append(cells, rows.Rows[i].Cells)
+		}
+		l.Rows, l.Sample = cells[:min(len(cells), shownRows)], orderlist.Look(cells, l.Choices.Columns)
+	}
+	if l.Choices.Decimal == "" && l.Sample.Numbers.Decimal != 0 {
+		l.Choices.Decimal = string(l.Sample.Numbers.Decimal)
+	}
+	if l.Choices.Dates == orderlist.DatesUnknown {
+		l.Choices.Dates = l.Sample.Dates
+	}
+	if l.Missing = orderlist.Missing(l.Choices.Columns, c.Country); l.Missing != "" {
+		return l, nil
+	}
+	switch {
+	case l.Choices.Decimal == "":
+		l.Missing = "Say which decimal sign the numbers have: " + l.Sample.TwoWays + " is a thousand or one"
+	case l.Sample.Ambiguous != "" && l.Choices.Dates == orderlist.DatesUnknown:
+		l.Missing = "Say what comes first in dates such as " + l.Sample.Ambiguous + ": the day or the month"
+	}
+	o := l.Choices.options()
+	err = orderlist.Parts(context.Background(), bytes.NewReader(text), o, func(order *past.Order, _ int) error {
+		if len(l.Orders) < shownMost {
+			kept := *order
+			kept.Lines = append([]past.Line(nil), order.Lines...)
+			l.Orders = append(l.Orders, kept)
+		}
+		return nil
+	}, func(p *orderlist.Part) error {
+		l.Count.Orders, l.Count.Lines = l.Count.Orders+p.Orders, l.Count.Lines+p.Lines
+		l.Count.RefusedLines, l.Count.Refunds = l.Count.RefusedLines+p.RefusedLines, l.Count.Refunds+p.Refunds
+		l.Refused = append(l.Refused, p.Refused...)
+		return nil
+	})
+	l.Refused = l.Refused[:min(len(l.Refused), shownMost)]
+	return l, err
+}
+
+// options are how a file is read.
+func (c *Choices) options() *orderlist.Options {
+	o := &orderlist.Options{
+		Columns:   c.Columns,
+		Separator: ',',
+		Dates:     c.Dates,
+		Currency:  c.Currency,
+		Country:   c.Country,
+		Skip:      1,
+		Private:   true,
+	}
+	if c.Separator != "" {
+		o.Separator = c.Separator[0]
+	}
+	if c.Decimal != "" {
+		o.Numbers = measure.Column{Decimal: c.Decimal[0]}
+	}
+	o.Location, _ = time.LoadLocation(c.Location)
+	return o
+}
