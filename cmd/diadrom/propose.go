@@ -27,8 +27,8 @@ type proposeFlags struct {
 func proposeCommand() *cobra.Command {
 	var is proposeFlags
 	cmd := &cobra.Command{
-		Use: "propose --orders FILE --store FILE --method ID --by weight|subtotal|quantity|distance --zone ID --rows K " +
-			"[--margin P] [--endings 0.90] [--cover Q] [--gazetteer FILE]",
+		Use: "propose --orders FILE --store FILE --method ID --by weight|subtotal|quantity|distance --zone ID " +
+			"--rows K [--margin P] [--endings 0.90] [--cover Q] [--gazetteer FILE]",
 		Short: "Propose a price list of a method from what past orders have cost",
 		Args:  cobra.NoArgs,
 		RunE:  func(cmd *cobra.Command, _ []string) error { return proposeList(cmd, &is) },

@@ -115,7 +115,8 @@ func (o *ratedOut) add(order *past.Order, is, against *past.Rated) error {
 		return o.text.Write(row)
 	}
 	row := ratedRow{Order: order.ID, At: at, Country: order.To.Country, Postcode: order.To.Postcode,
-		Outcome: outcomes[is.Outcome], Method: is.Method, Zone: is.Zone, Class: is.Classes, Weight: *scaled(&is.Weight, true),
+		Outcome: outcomes[is.Outcome], Method: is.Method, Zone: is.Zone, Class: is.Classes,
+		Weight: *scaled(&is.Weight, true),
 		Paid: scaled(
 			order.Paid,
 			order.Paid != nil,

@@ -30,8 +30,8 @@ type rerateFlags struct {
 func rerateCommand() *cobra.Command {
 	var is rerateFlags
 	cmd := &cobra.Command{
-		Use: "rerate --store FILE [--against FILE] --orders FILE.csv|--stdin [--by method,zone,month] [--gazetteer FILE] " +
-			"[--out FILE.csv|FILE.parquet]",
+		Use: "rerate --store FILE [--against FILE] --orders FILE.csv|--stdin [--by method,zone,month] " +
+			"[--gazetteer FILE] [--out FILE.csv|FILE.parquet]",
 		Short: "Rate past orders anew: what a store charges for them, what they cost and what is left; " +
 			"--against compares another store",
 		Args: cobra.NoArgs,

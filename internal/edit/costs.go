@@ -65,8 +65,8 @@ func Lists(f *store.File, owner string, change func(*store.Method) error) error 
 	return nil
 }
 
-// WithCostsAsMethods is a copy of a file in which the entries of costs are methods behind the others, so that what reads
-// price lists into methods reads them into costs too. [CostsFromMethods] takes them back.
+// WithCostsAsMethods is a copy of a file in which the entries of costs are methods behind the others, so that what
+// reads price lists into methods reads them into costs too. [CostsFromMethods] takes them back.
 func WithCostsAsMethods(f *store.File) *store.File {
 	out := f.Clone()
 	for i := range out.Costs {

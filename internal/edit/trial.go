@@ -13,8 +13,8 @@ import (
 // TrialKind is what of a method is tried.
 type TrialKind string
 
-// The kinds: from which order value on delivery is free, the handling fee on every order, and a percentage on the prices
-// of a zone.
+// The kinds: from which order value on delivery is free, the handling fee on every order, and a percentage on the
+// prices of a zone.
 const (
 	TrialFree     TrialKind = "free"
 	TrialHandling TrialKind = "handling"
@@ -161,9 +161,9 @@ func (t *Trial) percent(f *store.File, m *store.Method) error {
 	return nil
 }
 
-// TakeList gives a method the prices of a proposed list, whose rows go up to and including their breaks. For one zone its
-// column gets them, in rows of the list that is there; for all zones, or where the method has no other column, the list
-// becomes the proposed one.
+// TakeList gives a method the prices of a proposed list, whose rows go up to and including their breaks. For one zone
+// its column gets them, in rows of the list that is there; for all zones, or where the method has no other column, the
+// list becomes the proposed one.
 func TakeList(f *store.File, method, zone string, by rate.By, at, prices []decimal.Decimal) error {
 	m := f.Method(method)
 	switch {

@@ -266,8 +266,8 @@ func scanOrder(row interface{ Scan(...any) error }) (*past.Order, error) {
 	o := &past.Order{}
 	var at, coupons, lines string
 	var paid, cost sql.NullString
-	if err := row.Scan(&o.Row, &o.ID, &at, &o.To.Country, &o.To.Region, &o.To.City, &o.To.Postcode, &o.Group, &coupons, &o.Method,
-		&paid, &cost, &o.Tracking, &lines); err != nil {
+	if err := row.Scan(&o.Row, &o.ID, &at, &o.To.Country, &o.To.Region, &o.To.City, &o.To.Postcode, &o.Group, &coupons,
+		&o.Method, &paid, &cost, &o.Tracking, &lines); err != nil {
 		return nil, err
 	}
 	if at != "" {

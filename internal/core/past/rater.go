@@ -84,8 +84,8 @@ func (r *Rater) Of() *quote.Engine { return r.of }
 // Engine is the one that rates.
 func (r *Rater) Engine() *quote.Engine { return r.engine }
 
-// Lacks says what a store lacks of a line's goods, in words; "" where they can be rated: they are a product of the store,
-// or the line says what they weigh, or names no product, and the class that it names is there.
+// Lacks says what a store lacks of a line's goods, in words; "" where they can be rated: they are a product of the
+// store, or the line says what they weigh, or names no product, and the class that it names is there.
 func (r *Rater) Lacks(l *Line) string {
 	switch {
 	case l.SKU != "" && l.Weight == nil && r.products[l.SKU] == nil:

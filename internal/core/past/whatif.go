@@ -9,8 +9,8 @@ import (
 )
 
 // Free is what free delivery of a method from an order value on would have given away on orders of the past. Each order
-// is charged as if no rule made it free, and then nothing from the threshold on. It is of orders that went by the method
-// and whose cost is known.
+// is charged as if no rule made it free, and then nothing from the threshold on. It is of orders that went by the
+// method and whose cost is known.
 type Free struct {
 	orders []freeOrder // by their value
 	// margins[i] is what is left where the first i orders pay and the others do not.

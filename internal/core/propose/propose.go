@@ -1,9 +1,9 @@
 // Package propose makes price lists of what orders of the past have cost: the rows that fit the costs best, with prices
-// that cover them. Which rows fit best is the split of least squares (W. D. Fisher, On grouping for maximum homogeneity,
-// Journal of the American Statistical Association 53, 1958).
+// that cover them. Which rows fit best is the split of least squares (W. D. Fisher, On grouping for maximum
+// homogeneity, Journal of the American Statistical Association 53, 1958).
 //
-// Prices and sums are exact. The choice of rows compares sums of squares in floating point: the sum of the rows that are
-// chosen is above the least by no more than 10⁻⁹ of the sum that one row has.
+// Prices and sums are exact. The choice of rows compares sums of squares in floating point: the sum of the rows that
+// are chosen is above the least by no more than 10⁻⁹ of the sum that one row has.
 package propose
 
 import (

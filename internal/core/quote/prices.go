@@ -53,8 +53,8 @@ func (p *Place) Narrowest(e *Engine) string {
 	return e.file.Zones[p.zones[0].Owner].ID
 }
 
-// Serving is the zone by which a method, by its id, serves the address, whether it has a price there or not; false where
-// it does not, or is switched off.
+// Serving is the zone by which a method, by its id, serves the address, whether it has a price there or not; false
+// where it does not, or is switched off.
 func (p *Place) Serving(e *Engine, method string) (zone string, ok bool) {
 	for i := range e.methods {
 		m := &e.methods[i]

@@ -9,8 +9,8 @@ import (
 	"diadrom/internal/core/rate"
 )
 
-// belowCosts finds prices of a list below what the store says that sending costs, one for each cell: at the ends of what
-// the row covers, and where the costs have breaks of their own in between.
+// belowCosts finds prices of a list below what the store says that sending costs, one for each cell: at the ends of
+// what the row covers, and where the costs have breaks of their own in between.
 func (r *reader) belowCosts(c *cell) {
 	entry := r.f.CostOf(c.m.ID)
 	if entry == nil {
@@ -101,9 +101,9 @@ func sameScale(by rate.By) rate.By {
 	return by
 }
 
-// Covering are the prices that just pay what sending costs, the tax in them included, at some measures of a price list in
-// a zone, for an order such as the list prices; nil where the cost is not known, and none at all for lists by distance or
-// of a method without costs.
+// Covering are the prices that just pay what sending costs, the tax in them included, at some measures of a price list
+// in a zone, for an order such as the list prices; nil where the cost is not known, and none at all for lists by
+// distance or of a method without costs.
 func (r *Reading) Covering(method, table, zone string, at []decimal.Decimal) []*decimal.Decimal {
 	f := r.reader.f
 	m := f.Method(method)

@@ -20,8 +20,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// madeOrders are so many invented orders as text; 100,000, or as many as DIADROM_ORDERS says. Of carts there are so many
-// different ones: shops sell the same goods together again and again.
+// madeOrders are so many invented orders as text; 100,000, or as many as DIADROM_ORDERS says. Of carts there are so
+// many different ones: shops sell the same goods together again and again.
 func madeOrders(tb testing.TB, carts int) []byte {
 	n := 100_000
 	if text := os.Getenv("DIADROM_ORDERS"); text != "" {

@@ -12,8 +12,8 @@ import (
 	"diadrom/internal/tables/orderlist"
 )
 
-// Invoices reads a carrier's invoices and gives orders what they cost. The columns are found by their heads: the order's
-// or the parcel's number, and the sum without tax.
+// Invoices reads a carrier's invoices and gives orders what they cost. The columns are found by their heads: the
+// order's or the parcel's number, and the sum without tax.
 func (h *History) Invoices(
 	ctx context.Context,
 	data []byte,

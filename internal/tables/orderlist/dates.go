@@ -49,8 +49,8 @@ func (e *TwoDates) Error() string {
 }
 
 // ParseDate reads a date with or without a time of day: as ISO 8601 and RFC 3339 write it, with points (day first), or
-// with strokes, where the order says what comes first unless one of the numbers is above 12. Times without a zone are in
-// the given place.
+// with strokes, where the order says what comes first unless one of the numbers is above 12. Times without a zone are
+// in the given place.
 func ParseDate(text string, order DateOrder, in *time.Location) (time.Time, error) {
 	if in == nil {
 		in = time.UTC

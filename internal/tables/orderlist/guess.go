@@ -205,8 +205,8 @@ func Guess(head []string) []Field {
 	return columns
 }
 
-// Missing says what a list of orders lacks, or has twice; "" where it can be read. country is that of all orders where no
-// column says it, "" for none.
+// Missing says what a list of orders lacks, or has twice; "" where it can be read. country is that of all orders where
+// no column says it, "" for none.
 func Missing(columns []Field, country string) string {
 	for _, f := range Fields {
 		first := slices.Index(columns, f)

@@ -202,7 +202,8 @@ func dotsOf(f *store.File, points []past.Point) *dots {
 	}
 	s := scale{most, most}
 	d := &dots{X: ticks(most, s.px), Y: ticks(most, s.py), XName: "charge without tax, " + f.Store.Currency,
-		YName: "cost, " + f.Store.Currency, Count: plural.Count(len(points), "order"), Losing: plural.Count(losing, "order")}
+		YName: "cost, " + f.Store.Currency, Count: plural.Count(len(points), "order"),
+		Losing: plural.Count(losing, "order")}
 	d.Line = "M" + s.px(0) + " " + s.py(0) + "L" + s.px(most) + " " + s.py(most)
 	for i := range points {
 		p := &points[i]

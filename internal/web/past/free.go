@@ -108,8 +108,8 @@ func trial(c *gin.Context, f *store.File) (t edit.Trial, slip string) {
 	return t, ""
 }
 
-// mostPriced is the first method that is on and delivers: one with costs and a threshold of free delivery, else one with
-// costs, else any.
+// mostPriced is the first method that is on and delivers: one with costs and a threshold of free delivery, else one
+// with costs, else any.
 func mostPriced(f *store.File) string {
 	for i := range f.Methods {
 		if m := &f.Methods[i]; m.Enabled && m.Free != nil && m.Free.Subtotal != nil && f.CostOf(m.ID) != nil {

@@ -227,8 +227,8 @@ func takes(m *store.Method, w *wanted) (ok bool, what string) {
 	case len(m.Tables) == 1 && m.Tables[0].By == w.By && w.Zone != "":
 		return true, "Its column gets these prices; rows that it lacks are added to the list."
 	case w.Zone != "" && len(m.Tables) == 1 && len(m.Tables[0].Zones) > 1:
-		return false, "The list of this method goes " + m.Tables[0].By.Words() + " and has other zones. Propose a list for all " +
-			"its zones, or one that goes " + m.Tables[0].By.Words() + "."
+		return false, "The list of this method goes " + m.Tables[0].By.Words() + " and has other zones. Propose a list for " +
+			"all its zones, or one that goes " + m.Tables[0].By.Words() + "."
 	}
 	return true, "The price list of the method becomes this one, with these prices in every zone that it has."
 }

@@ -165,7 +165,8 @@ func (s *Screens) removeCosts(c *gin.Context) {
 	c.Status(http.StatusNoContent)
 }
 
-// costLine is the price in a zone that just pays what sending costs, drawn under its price, and where its price is less.
+// costLine is the price in a zone that just pays what sending costs, drawn under its price, and where its price is
+// less.
 type costLine struct{ Path, Loss, Colour, Title string }
 
 // costPiece is a part of the line from one measure to another.
