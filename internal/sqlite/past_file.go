@@ -198,7 +198,7 @@ func (p *Past) AddPart(ctx context.Context, f *PastFile, part *PastPart) error {
 	if _, err := tx.ExecContext(ctx,
 		"UPDATE file SET taken = ?, line = ?, lines = ?, orders = ?, repeated = ?, refused = ?, "+
 			"refunds = ?, refunded = ? WHERE id = ?", next.Taken, next.Line, next.Lines, next.Orders, next.Repeated,
-			next.Refused,
+		next.Refused,
 		next.Refunds, next.Refunded.String(), f.ID); err != nil {
 		return err
 	}
