@@ -43,6 +43,10 @@ func quoteCommand() *cobra.Command {
 			answers := make([]*quote.Answer, len(requests))
 			for i := range requests {
 				answers[i] = engine.Quote(&requests[i])
+				if requests[i].Hold > 0 {
+					answers[i].Warnings = append(answers[i].Warnings, quote.Warning{Code: quote.NotHeld,
+						Message: "This is not held: only a served shop has the key with which quotes are held"})
+				}
 			}
 			if many {
 				return printJSON(cmd, answers)

@@ -21,6 +21,7 @@ import (
 	"diadrom/internal/shop/demo"
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/shop/history"
+	"diadrom/internal/shop/held"
 	"diadrom/internal/shop/importer"
 	"diadrom/internal/shop/services"
 	"diadrom/internal/sqlite"
@@ -214,7 +215,11 @@ func serve(cmd *cobra.Command, s shop) (err error) {
 			return err
 		}
 	}
-	wait := background(ctx, in, past, d, log)
+	keys, err := held.Open(ctx, db, s.dir, log)
+	if err != nil {
+		return err
+	}
+	wait := background(ctx, in, past, d, keys, log)
 	defer func() {
 		stop()
 		err = errors.Join(err, wait())
@@ -227,7 +232,7 @@ func serve(cmd *cobra.Command, s shop) (err error) {
 		return errors.Join(err, l.Close())
 	}
 	options, path, err := s.options(l.Addr(), people == 0)
-	options.Asks, options.Asks.Dir, options.History = s.asks, s.dir, past
+	options.Asks, options.Asks.Dir, options.History, options.Holds = s.asks, s.dir, past, keys
 	if err != nil {
 		return errors.Join(err, l.Close())
 	}
@@ -246,16 +251,18 @@ func catchUp(ctx context.Context, d *draft.Draft, log *slog.Logger) {
 	}
 }
 
-// background imports lists of places and past orders, and keeps the schedule until the context ends; wait waits for
-// the end of both.
-func background(ctx context.Context, in *importer.Importer, past *history.History, d *draft.Draft,
+// background imports lists of places and past orders, keeps the schedule and turns keys until the context ends; wait
+// waits for the end of all.
+func background(ctx context.Context, in *importer.Importer, past *history.History, d *draft.Draft, keys *held.Keys,
 	log *slog.Logger) (wait func() error) {
-	taking, orders, kept := make(chan error, 1), make(chan error, 1), make(chan struct{})
+	taking, orders, kept, turned := make(chan error, 1), make(chan error, 1), make(chan struct{}), make(chan struct{})
 	go func() { taking <- in.Run(ctx) }()
 	go func() { orders <- past.Run(ctx) }()
 	go func() { defer close(kept); d.KeepSchedule(ctx, log) }()
+	go func() { defer close(turned); keys.Keep(ctx) }()
 	return func() error {
 		<-kept
+		<-turned
 		return errors.Join(<-taking, <-orders)
 	}
 }

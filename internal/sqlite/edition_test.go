@@ -200,10 +200,23 @@ func TestPeopleSessionsAndKeys(t *testing.T) {
 	_, ok, _ = db.Session(ctx, "one")
 	assert.False(t, ok)
 	assert.ErrorIs(t, db.SetActive(ctx, aino.ID, false), ErrLastOwner)
-	require.NoError(t, db.AddAPIKey(ctx, "Web", "kept", false, aino.ID))
-	assert.Error(t, db.AddAPIKey(ctx, "Web", "kept", false, aino.ID), "a key is one's own")
+	until := time.Date(2027, 1, 31, 22, 0, 0, 0, time.UTC)
+	pages := auth.Key{Name: "Web", Publishable: true, Origins: []string{"https://a.example", "http://localhost:3000"},
+		Expires: until}
+	require.NoError(t, db.AddAPIKey(ctx, pages, "kept", aino.ID))
+	assert.Error(t, db.AddAPIKey(ctx, pages, "kept", aino.ID), "a key is one's own")
+	require.NoError(t, db.AddAPIKey(ctx, auth.Key{Name: "Stock", Rights: []auth.Right{auth.Costs, auth.ProductsLive}},
+		"other", aino.ID))
 	require.NoError(t, db.RevokeAPIKey(ctx, 1))
+	require.NoError(t, db.UseAPIKey(ctx, 2, until))
 	keys, err := db.APIKeys(ctx)
 	require.NoError(t, err)
+	require.Len(t, keys, 2)
 	assert.False(t, keys[0].Revoked.IsZero())
+	pages.ID = 1
+	assert.Equal(t, pages, keys[0].Key)
+	assert.True(t, keys[0].Used.IsZero())
+	assert.Equal(t, until, keys[1].Used)
+	assert.True(t, keys[1].May(auth.Products), "who may change what is live may change the draft")
+	assert.False(t, keys[1].May(auth.Setup))
 }

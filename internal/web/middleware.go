@@ -1,13 +1,16 @@
 package web
 
 import (
+	"crypto/rand"
 	"errors"
 	"fmt"
+	"log/slog"
 	"net/http"
 	"runtime/debug"
 	"strings"
 	"time"
 
+	"diadrom/internal/web/api"
 	"diadrom/internal/web/shell"
 
 	"github.com/gin-gonic/gin"
@@ -108,36 +111,66 @@ func limited(c *gin.Context) {
 	c.Next()
 }
 
+// requestID is the header of a request's id, in and out.
+const requestID = "X-Request-Id"
+
+// identified gives each request an id: its own where it has one that can stand in a log, else a new one.
+func identified(c *gin.Context) {
+	id := c.GetHeader(requestID)
+	if len(id) > 64 || id == "" || strings.ContainsFunc(id, func(r rune) bool {
+		return r != '-' && r != '_' && r != '.' && (r < '0' || r > '9') && (r < 'a' || r > 'z') && (r < 'A' || r > 'Z')
+	}) {
+		id = rand.Text()
+	}
+	c.Set("request", id)
+	c.Header(requestID, id)
+	c.Next()
+}
+
+// logged writes a line for each request, without anything that tells who a visitor is: events have that, for the owners.
 func (s *Server) logged(c *gin.Context) {
 	start := time.Now()
 	c.Next()
 	if strings.HasPrefix(c.Request.URL.Path, "/assets/") {
 		return
 	}
-	s.log.Info(
-		"request",
-		"method",
-		c.Request.Method,
-		"path",
-		c.Request.URL.Path,
-		"status",
-		c.Writer.Status(),
-		"from",
-		s.visitors.From(c.Request),
-		"person",
-		shell.Person(c.Request.Context()).ID,
-		"took",
-		time.Since(start),
-	)
+	level := slog.LevelInfo
+	switch status := c.Writer.Status(); {
+	case status >= http.StatusInternalServerError:
+		level = slog.LevelError
+	case status >= http.StatusBadRequest:
+		level = slog.LevelWarn
+	}
+	if !s.log.Enabled(c.Request.Context(), level) {
+		return
+	}
+	attributes := []slog.Attr{
+		slog.String("id", c.GetString("request")),
+		slog.String("method", c.Request.Method),
+		slog.String("path", c.Request.URL.Path),
+		slog.Int("status", c.Writer.Status()),
+		slog.Duration("took", time.Since(start)),
+	}
+	if key := c.GetString("key"); key != "" {
+		attributes = append(attributes, slog.String("key", key))
+	}
+	if person := shell.Person(c.Request.Context()).ID; person != 0 {
+		attributes = append(attributes, slog.Int64("person", person))
+	}
+	s.log.LogAttrs(c.Request.Context(), level, "request", attributes...)
 }
 
 // recovered answers a panic without telling the browser more than that.
 func (s *Server) recovered(c *gin.Context) {
 	defer func() {
 		if p := recover(); p != nil {
-			s.log.Error("panic", "path", c.Request.URL.Path, "panic", fmt.Sprint(p), "stack", string(debug.Stack()))
+			s.log.Error("panic", "id", c.GetString("request"), "path", c.Request.URL.Path, "panic", fmt.Sprint(p), "stack", string(debug.Stack()))
 			c.Abort()
-			if !c.Writer.Written() {
+			switch {
+			case c.Writer.Written():
+			case api.Asked(c.Request.URL.Path):
+				api.Problem(c.Writer, http.StatusInternalServerError, "something went wrong here: please try again")
+			default:
 				s.shell.Problem(
 					c,
 					http.StatusInternalServerError,

@@ -8,6 +8,7 @@ import (
 	"strings"
 	"testing"
 
+	"diadrom/internal/auth"
 	"diadrom/internal/shop/demo"
 	"diadrom/internal/web/signin"
 
@@ -218,16 +219,16 @@ func TestAKeyOfTheAPI(t *testing.T) {
 	_, body = s.post("/keys/1/revoke")
 	holds(t, body, "revoked")
 	assert.Equal(t, http.StatusUnauthorized, ask(key))
-	_, body = s.post("/keys", "name", "Bookkeeping", "costs", "yes")
-	holds(t, body, "Bookkeeping", "may ask for costs")
+	_, body = s.post("/keys", "name", "Bookkeeping", "right", "costs")
+	holds(t, body, "Bookkeeping", "may ask what sending costs you")
 	costed := regexp.MustCompile(`diadrom_[A-Z2-7]{26}`).FindString(body)
 	assert.Equal(t, http.StatusOK, ask(costed))
 	keys, err = s.db.APIKeys(t.Context())
 	require.NoError(t, err)
-	assert.Equal(t, []bool{false, true}, []bool{keys[0].Costs, keys[1].Costs})
-	status, body := s.post("/keys", "name", " ", "costs", "yes")
+	assert.Equal(t, []bool{false, true}, []bool{keys[0].May(auth.Costs), keys[1].May(auth.Costs)})
+	status, body := s.post("/keys", "name", " ", "right", "costs")
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
-	holds(t, body, "a name is needed", `value="yes" checked`)
+	holds(t, body, "a name is needed", `value="costs" checked`)
 	status, _ = s.post("/keys/x/revoke")
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 }

@@ -17,6 +17,7 @@ import (
 	"diadrom/internal/core/store"
 	"diadrom/internal/review/warnings"
 	"diadrom/internal/shop/draft"
+	"diadrom/internal/shop/held"
 	"diadrom/internal/shop/history"
 	"diadrom/internal/shop/importer"
 	"diadrom/internal/shop/services"
@@ -41,6 +42,7 @@ import (
 	"diadrom/internal/web/strip"
 	"diadrom/internal/web/till"
 	"diadrom/internal/web/visitor"
+	"diadrom/internal/web/widget"
 	"diadrom/internal/web/zones"
 
 	"github.com/gin-gonic/gin"
@@ -51,6 +53,8 @@ type Options struct {
 	visitor.Options
 	SignIn signin.Options
 	Asks   services.Options // services outside, as the program was started
+	// Holds are the keys with which quotes are held.
+	Holds *held.Keys
 	// History is the shop's past orders.
 	History *history.History
 	// folder of this package, whose templates and assets are read from disk; "" where they are built in
@@ -142,11 +146,11 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 
 	gin.SetMode(gin.ReleaseMode)
 	r := gin.New()
-	r.Use(s.logged, s.recovered, headers(asks.TilesOrigin), api.Unknown)
-	offered := shops(d, asks, people.Asker)
-	offered.Review = found.Wire
-	api.Route(r, offered)
+	offered := api.New(s.shops(d, asks, people, found, o.Holds))
+	r.Use(identified, s.logged, s.recovered, headers(asks.TilesOrigin), offered.Unknown)
+	offered.Routes(r)
 	alive(r, d, db)
+	widget.Routes(r)
 	r.Use(limited)
 	r.GET("/assets/*file", fileOf(assets))
 	people.OpenRoutes(r)
@@ -185,16 +189,23 @@ func fileOf(assets fs.FS) gin.HandlerFunc {
 }
 
 // shops are what the API quotes from: what buyers are shown where a carrier fails is counted.
-func shops(d *draft.Draft, asks *services.Services, asker func(*http.Request) (api.Asker, string)) api.Shops {
+func (s *Server) shops(d *draft.Draft, asks *services.Services, people *signin.Screens, found *review.Screens,
+	keys *held.Keys) api.Shops {
 	return api.Shops{
-		Live: func() *quote.Engine {
-			if live := d.Live(); live != nil {
-				return live.Engine.AskingCarriers(asks.Carriers.Buyers())
+		Live: func() *api.Edition {
+			live := d.Live()
+			if live == nil {
+				return nil
 			}
-			return nil
+			return &api.Edition{Engine: live.Engine.AskingCarriers(asks.Carriers.Buyers()), Kept: live.Engine,
+				Number: live.Number, Hash: live.Hash}
 		},
-		Draft: func() *quote.Engine { return d.State().Engine },
-		Asker: asker,
+		Draft:  func() *quote.Engine { return d.State().Engine },
+		Asker:  people.Asker,
+		Sites:  people.Origins,
+		Holds:  keys,
+		Review: found.Wire,
+		Log:    s.log,
 	}
 }
 

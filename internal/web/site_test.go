@@ -16,6 +16,7 @@ import (
 	"diadrom/internal/core/store"
 	"diadrom/internal/shop/demo"
 	"diadrom/internal/shop/draft"
+	"diadrom/internal/shop/held"
 	"diadrom/internal/shop/history"
 	"diadrom/internal/shop/importer"
 	"diadrom/internal/sqlite"
@@ -69,6 +70,8 @@ func openedAs(t *testing.T, first *store.File, fill bool, options Options) *site
 	require.NoError(t, err)
 	options.History = history.New(orders, dir)
 	go options.History.Run(taking)
+	options.Holds, err = held.Open(ctx, db, dir, slog.New(slog.DiscardHandler))
+	require.NoError(t, err)
 	h, err := New(d, db, in, slog.New(slog.DiscardHandler), options)
 	require.NoError(t, err)
 	jar, err := cookiejar.New(nil)

@@ -12,6 +12,7 @@ import (
 	"hash/maphash"
 	"slices"
 	"strconv"
+	"strings"
 
 	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/fault"
@@ -308,12 +309,16 @@ func (r *Reader) Decimal() *decimal.Decimal {
 	return &d
 }
 
-// Int reads a whole number, as a JSON integer or in a string; nil is absence.
+// Int reads a whole number, as a JSON integer or in a string; nil is absence. A JSON number with nothing but zeros
+// behind its point is an integer too, as in JSON Schema (2020-12, Core, 4.2.3).
 func (r *Reader) Int() *int64 {
 	var text string
 	switch r.Kind() {
 	case '0':
 		text = string(r.Raw())
+		if whole, fraction, ok := strings.Cut(text, "."); ok && strings.Trim(fraction, "0") == "" {
+			text = whole
+		}
 	case '"':
 		if text = r.Text(); text == "" {
 			return nil

@@ -39,6 +39,8 @@ func read(r *Reader) (got []string) {
 func TestValuesAndTheirFaults(t *testing.T) {
 	for _, c := range []struct{ in, got, faults string }{
 		{`{"n":5,"d":"1.50","b":false,"l":["x","y"],"o":{"n":"7"}}`, "n5 d1.5 bfalse x y n7", ""},
+		{`{"n":2.0}`, "n2", ""}, {`{"n":-0.00}`, "n0", ""}, {`{"n":2.50}`, "", "/n number"},
+		{`{"n":"2.0"}`, "", "/n number"}, {`{"n":2e0}`, "", "/n number"},
 		{`{"n":null,"d":"","b":null,"l":null,"o":null}`, "btrue", ""},
 		{`{"n":1.5,"d":1.5,"b":"yes","l":"x","o":[]}`, "btrue", "/n number, /d type, /b type, /l type, /o type"},
 		{`{"n":"99999999999999999999","d":"1e9","b":0}`, "btrue", "/n range, /d number, /b type"},

@@ -19,6 +19,14 @@ type Answer struct {
 	Message       string    `json:"message"`
 	Pending       []Pending `json:"pending,omitempty"`  // methods whose carriers are still being asked
 	Checkout      *Checkout `json:"checkout,omitempty"` // of a request for a checkout
+	Held          *Held     `json:"quote,omitempty"`    // of a request that is to be held, by a served shop
+}
+
+// Held says that an answer is held: until when, and the token with which anybody can verify it.
+type Held struct {
+	ID      string `json:"id"`
+	Expires string `json:"expires"` // RFC 3339
+	Token   string `json:"token"`   // a JWS in compact form (RFC 7515)
 }
 
 // Zone is a zone that takes the address, with the rule that did.
@@ -135,4 +143,5 @@ const (
 	NoSize     = "no_size"     // goods without all three sides, which take no room in a box
 	NoBox      = "no_box"      // goods that no box takes, which travel alone
 	ParcelsCut = "parcels_cut" // an option has more parcels than are listed
+	NotHeld    = "not_held"    // only a served shop has the key with which quotes are held
 )

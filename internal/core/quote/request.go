@@ -9,6 +9,8 @@ import (
 	"diadrom/internal/core/jsonread"
 	"diadrom/internal/core/place"
 	"diadrom/internal/core/store"
+
+	"github.com/sosodev/duration"
 )
 
 // Limits of a request.
@@ -17,6 +19,8 @@ const (
 	MaxLines    = 10_000
 	// MaxListed is how many units the requests of a list that ask for parcels have together, at most.
 	MaxListed = 100_000
+	// MaxHold is for how long an answer is held at most.
+	MaxHold = 24 * time.Hour
 )
 
 // Request asks what a cart costs to an address.
@@ -32,6 +36,8 @@ type Request struct {
 	Point    string    // the location at which the buyer has chosen to collect, "" for none yet
 	Collects bool      // whether a point was given, "" too: the answer then says more of each
 	At       time.Time // when the order is placed; zero where it is not said
+	// Hold is for how long the answer is to be held, up to [MaxHold]; 0 for not at all. The engine does not look at it.
+	Hold time.Duration
 }
 
 // Line is some of one product.
@@ -43,39 +49,75 @@ type Line struct {
 // ReadRequest reads a request, or a list of requests; many says which. Lines that name a sku get that product of the
 // store; fields that they carry beside it stand in its place.
 func (e *Engine) ReadRequest(data []byte) (requests []Request, many bool, faults fault.List) {
-	return e.ReadLimited(data, Limits{})
-}
-
-// Limits bound what is read; 0 is no bound but the usual ones.
-type Limits struct {
-	Requests int // of a list
-	Faults   int // that are listed
-}
-
-// ReadLimited is [Engine.ReadRequest] with bounds: a list with more requests is a fault, and is not read to its end.
-func (e *Engine) ReadLimited(data []byte, limits Limits) (requests []Request, many bool, faults fault.List) {
 	r := jsonread.New(data, "")
-	r.MaxFaults = limits.Faults
 	if r.Kind() == '[' {
 		many = true
-		listed := int64(0)
-		r.List(func(i int) {
-			if limits.Requests > 0 && i == limits.Requests {
-				r.Stop(fault.TooLarge, "a list has at most %d requests", limits.Requests)
-				return
-			}
-			q := e.request(r)
-			if listed += q.listed(); q.Parcels && listed > MaxListed {
-				r.FaultBelow(fault.Path{"parcels"}, fault.TooLarge,
-					"requests of a list that ask for parcels have at most %d units together", MaxListed)
-			}
-			requests = append(requests, q)
+		var listed units
+		r.List(func(int) {
+			requests = append(requests, e.requestOf(r, &listed))
 		})
 	} else {
 		requests = append(requests, e.request(r))
 	}
 	r.End()
 	return requests, many, r.Faults
+}
+
+// Limits bound what is read; 0 is no bound but the usual ones.
+type Limits struct {
+	Requests int // of a list
+	Faults   int // that are listed of a request
+}
+
+// Item is a request as it was sent, or what is wrong with it.
+type Item struct {
+	Request
+	Sent   []byte // JSON, which is only good as long as what was read
+	Faults fault.List
+}
+
+// ReadItems reads a request, or a list of requests, each by itself: a fault in one does not spoil the others. What
+// spoils all of them is given as faults: what is no JSON, and a list with more requests than it may have.
+func (e *Engine) ReadItems(data []byte, limits Limits) (items []Item, many bool, faults fault.List) {
+	r := jsonread.New(data, "")
+	read := func(r *jsonread.Reader, sent []byte, read func(*jsonread.Reader) Request) {
+		r.MaxFaults = limits.Faults
+		item := Item{Request: read(r), Sent: sent}
+		r.End()
+		item.Faults = r.Faults
+		items = append(items, item)
+	}
+	if r.Kind() != '[' {
+		read(r, data, e.request)
+		return items, false, nil
+	}
+	var listed units
+	r.List(func(i int) {
+		if limits.Requests > 0 && i == limits.Requests {
+			r.Stop(fault.TooLarge, "a list has at most %d requests", limits.Requests)
+			return
+		}
+		if sent := r.Raw(); sent != nil {
+			read(jsonread.New(sent, "/"+strconv.Itoa(i)), sent, func(r *jsonread.Reader) Request {
+				return e.requestOf(r, &listed)
+			})
+		}
+	})
+	r.End()
+	return items, true, r.Faults
+}
+
+// units counts of how many units the requests of a list ask for parcels.
+type units int64
+
+// requestOf reads a request of a list.
+func (e *Engine) requestOf(r *jsonread.Reader, listed *units) Request {
+	q := e.request(r)
+	if *listed += units(q.listed()); q.Parcels && *listed > MaxListed {
+		r.FaultBelow(fault.Path{"parcels"}, fault.TooLarge,
+			"requests of a list that ask for parcels have at most %d units together", MaxListed)
+	}
+	return q
 }
 
 func (e *Engine) request(r *jsonread.Reader) (q Request) {
@@ -113,6 +155,10 @@ func (e *Engine) request(r *jsonread.Reader) (q Request) {
 			if q.Point != "" && e.file.Location(q.Point) == nil {
 				r.Fault(fault.Reference, "there is no location %.60q", q.Point)
 			}
+		case "hold":
+			if text := r.Text(); text != "" {
+				q.Hold = hold(r, text)
+			}
 		case "at":
 			if text := r.Text(); text != "" {
 				at, err := time.Parse(time.RFC3339, text)
@@ -133,6 +179,21 @@ func (e *Engine) request(r *jsonread.Reader) (q Request) {
 		r.FaultBelow(fault.Path{"to", "country"}, fault.Missing, "say where the order goes: at least a country")
 	}
 	return q
+}
+
+// hold reads for how long an answer is to be held (ISO 8601).
+func hold(r *jsonread.Reader, text string) time.Duration {
+	d, err := duration.Parse(text)
+	if err != nil || len(text) > 60 {
+		r.Fault(fault.Range, "%.60q is not a duration such as PT30M", text)
+		return 0
+	}
+	length := d.ToTimeDuration()
+	if length < time.Second || length > MaxHold {
+		r.Fault(fault.Range, "a quote is held for one second to one day (PT1S to P1D), not %.60s", text)
+		return 0
+	}
+	return length
 }
 
 // listed is of how many units a request asks for parcels.

@@ -7,6 +7,8 @@ import (
 	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/place"
 	"diadrom/internal/core/store"
+
+	"github.com/sosodev/duration"
 )
 
 type requestWire struct {
@@ -20,6 +22,7 @@ type requestWire struct {
 	Costs    bool        `json:"costs,omitempty"`
 	Checkout bool        `json:"checkout,omitempty"`
 	At       string      `json:"at,omitempty"`
+	Hold     string      `json:"hold,omitempty"`
 }
 
 type addressWire struct {
@@ -73,6 +76,9 @@ func (q *Request) wire(f *store.File) requestWire {
 	}
 	if !q.At.IsZero() {
 		w.At = q.At.Format(time.RFC3339)
+	}
+	if q.Hold > 0 {
+		w.Hold = duration.Format(q.Hold)
 	}
 	for i := range q.Lines {
 		w.Lines[i] = wireLine(f, &q.Lines[i])

@@ -1,22 +1,19 @@
-// Package api answers the shops that ask for quotes over HTTP: POST /api/v1/quotes, described by openapi.yaml
-// (OpenAPI 3.1), which is served beside it. What goes wrong is told as problem details (RFC 9457).
+// Package api answers the shops that ask over HTTP: for quotes first of all, described by openapi.yaml (OpenAPI 3.1),
+// which is served beside it. What goes wrong is told as problem details (RFC 9457).
 package api
 
 import (
 	"bytes"
 	_ "embed"
 	"encoding/json"
-	"errors"
-	"fmt"
+	"log/slog"
 	"mime"
 	"net/http"
-	"slices"
-	"strings"
 	"sync"
 
-	"diadrom/internal/core/fault"
+	"diadrom/internal/auth"
 	"diadrom/internal/core/quote"
-	"diadrom/internal/core/world"
+	"diadrom/internal/shop/held"
 
 	"github.com/gin-gonic/gin"
 )
@@ -26,57 +23,116 @@ import (
 //go:embed openapi.yaml
 var Description []byte
 
-// Asker is who asks.
-type Asker int
+// Kind is what kind of asker somebody is.
+type Kind int
 
 // Who may ask: nobody, a shop with its key, or a person who is signed in and may see the draft too.
 const (
-	Nobody Asker = iota
+	Nobody Kind = iota
 	Shop
-	CostedShop // a shop whose key was made with the right to ask what sending costs it
 	Person
 )
 
+// Asker is who asks.
+type Asker struct {
+	Kind   Kind
+	Why    string      // of Nobody: what is wrong with the key that was sent; "" where none was
+	Key    *auth.Key   // of Shop
+	From   string      // of Shop: the address that the request comes from
+	Person auth.Person // of Person
+}
+
+// May says whether somebody has a right: people who are signed in have all that keys can have.
+func (a *Asker) May(r auth.Right) bool { return a.Kind == Person || a.Kind == Shop && a.Key.May(r) }
+
+// buyers says whether somebody is told what buyers are told, and no more.
+func (a *Asker) buyers() bool { return a.Kind == Shop && a.Key.Publishable }
+
+// Edition is a published edition that quotes are made from.
+type Edition struct {
+	Engine *quote.Engine
+	Kept   *quote.Engine // the same as long as the edition is live
+	Number int64
+	Hash   string // SHA-256 of its store file, in hexadecimal
+}
+
 // Shops is what the API answers from.
 type Shops struct {
-	Live  func() *quote.Engine // what quotes at the moment of a request; nil where nothing is live
-	Draft func() *quote.Engine
-	Asker func(*http.Request) (who Asker, key string) // key stands for a shop's key in limits
+	Live  func() *Edition      // what quotes at the moment of a request; nil where nothing is live
+	Draft func() *quote.Engine // as it is edited
+	Asker func(*http.Request) Asker
+	Sites func(origin string) bool // whether a publishable key names an origin
+	Holds *held.Keys
+	Log   *slog.Logger
 	// Review gives the warnings about a store
 	Review Reviewer
 }
 
-// engine gives what a request is answered from; nil where it has been answered already.
-func (s Shops) engine(c *gin.Context) *quote.Engine {
-	who, key := s.Asker(c.Request)
-	if who == Shop || who == CostedShop {
-		c.Set("key", key)
+// asker finds who asks; false where that has been answered already.
+func (a *API) asker(c *gin.Context) (who Asker, ok bool) {
+	who = a.Asker(c.Request)
+	switch {
+	case who.Kind == Nobody:
+		challenge, why := `Bearer realm="quotes"`, who.Why
+		if why == "" {
+			why = "say who asks: send a key of this shop with Authorization: Bearer"
+		} else {
+			challenge += `, error="invalid_token"` // RFC 6750, 3.1
+		}
+		c.Header("WWW-Authenticate", challenge)
+		problem(c, http.StatusUnauthorized, why, nil)
+		return who, false
+	case who.Kind == Shop && who.Key.Publishable && !who.Key.From(c.GetHeader("Origin")):
+		why := "this key is for pages of the sites that it names; its owner sees them under People"
+		problem(c, http.StatusForbidden, why, nil)
+		return who, false
+	case who.Kind == Shop && !who.Key.Publishable && !sameSite(c.Request):
+		why := "a page has sent a key that is for servers: revoke it, since everybody can read it there, " +
+			"and make a key for pages"
+		problem(c, http.StatusForbidden, why, nil)
+		return who, false
 	}
-	c.Set("costs", who == CostedShop || who == Person)
+	if who.Kind == Shop {
+		c.Set("key", who.Key.Name)
+	}
+	return who, true
+}
+
+// asked is what a request is answered from.
+type asked struct {
+	who     Asker
+	engine  *quote.Engine
+	reached *quote.Engine // the same as it is kept, to know it again
+	edition *Edition      // nil for the draft
+}
+
+// engine gives what a request is answered from; false where it has been answered already.
+func (a *API) engine(c *gin.Context) (q asked, ok bool) {
+	who, ok := a.asker(c)
+	if !ok {
+		return q, false
+	}
 	carriers := c.Query("carriers")
 	switch of := c.Query("of"); {
-	case who == Nobody:
-		c.Header("WWW-Authenticate", `Bearer realm="quotes"`)
-		problem(c, http.StatusUnauthorized, "say who asks: send a key of this shop with Authorization: Bearer", nil)
-		return nil
-	case of == "draft" && who != Person:
+	case of == "draft" && who.Kind != Person:
 		problem(c, http.StatusForbidden, "only people of the shop are quoted from its draft", nil)
-		return nil
+		return q, false
 	case carriers != "" && carriers != "wait" && carriers != "later":
 		problem(c, http.StatusBadRequest, "a quote waits for carriers, or they come later", nil)
-		return nil
+		return q, false
 	case of == "draft":
-		return waiting(s.Draft(), carriers)
+		e := a.Draft()
+		return asked{who: who, engine: waiting(e, carriers), reached: e}, true
 	case of != "" && of != "live":
 		problem(c, http.StatusBadRequest, "quotes are of the live edition or of the draft", nil)
-		return nil
+		return q, false
 	}
-	e := s.Live()
+	e := a.Live()
 	if e == nil {
 		problem(c, http.StatusServiceUnavailable, "nothing is live yet: the shop is still being set up", nil)
-		return nil
+		return q, false
 	}
-	return waiting(e, carriers)
+	return asked{who: who, engine: waiting(e.Engine, carriers), reached: e.Kept, edition: e}, true
 }
 
 // waiting is the engine, which does not wait for carriers where they are to come later.
@@ -85,262 +141,6 @@ func waiting(e *quote.Engine, carriers string) *quote.Engine {
 		return e.NotWaiting()
 	}
 	return e
-}
-
-// Route adds the API to a router.
-func Route(r gin.IRouter, s Shops) {
-	l := newLimits()
-	r.POST("/api/v1/quotes", func(c *gin.Context) {
-		if e := s.engine(c); e != nil {
-			l.quotes(c, e)
-		}
-	})
-	r.GET("/api/v1/address-forms/:country", func(c *gin.Context) {
-		if e := s.engine(c); e != nil {
-			form(c, e)
-		}
-	})
-	r.GET("/api/v1/review", s.review)
-	r.GET("/api/v1/openapi.yaml", func(c *gin.Context) {
-		c.Data(http.StatusOK, "application/yaml; charset=utf-8", Description) // RFC 9512
-	})
-}
-
-// Asked says whether a path is one of the API, whose answers are JSON whatever happens.
-func Asked(path string) bool { return path == "/api" || strings.HasPrefix(path, "/api/") }
-
-// methods are those of the API's resources.
-var methods = map[string]string{"/api/v1/quotes": http.MethodPost, "/api/v1/review": http.MethodGet,
-	"/api/v1/openapi.yaml": http.MethodGet}
-
-// Unknown answers what is asked of the API and is not there: a path, or a method of one that is. It goes before
-// everything that leads people to where they sign in.
-func Unknown(c *gin.Context) {
-	path := c.Request.URL.Path
-	if !Asked(path) || c.FullPath() != "" {
-		c.Next()
-		return
-	}
-	defer c.Abort()
-	allowed := methods[strings.TrimSuffix(path, "/")]
-	if country, ok := strings.CutPrefix(path, "/api/v1/address-forms/"); ok && country != "" &&
-		!strings.Contains(country, "/") {
-		allowed = http.MethodGet
-	}
-	if allowed == "" || strings.HasSuffix(path, "/") {
-		problem(
-			c,
-			http.StatusNotFound,
-			"there is no such thing in this API: its description is at /api/v1/openapi.yaml",
-			nil,
-		)
-		return
-	}
-	c.Header("Allow", allowed)
-	problem(c, http.StatusMethodNotAllowed, "this takes "+allowed+" only", nil)
-}
-
-// Problem answers with a problem (RFC 9457) outside the API's own routes.
-func Problem(w http.ResponseWriter, status int, title string) {
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.Header().Set("Cache-Control", "no-store")
-	w.WriteHeader(status)
-	w.Write(problemJSON(status, title, nil))
-}
-
-func (l *limits) quotes(c *gin.Context, engine *quote.Engine) {
-	if !isJSON(c.GetHeader("Content-Type")) {
-		c.Header("Accept-Post", "application/json")
-		why := "a request is JSON: send it with Content-Type: application/json"
-		problem(c, http.StatusUnsupportedMediaType, why, nil)
-		return
-	}
-	var key *keyLimit
-	if name := c.GetString("key"); name != "" {
-		key = l.of(name)
-		select {
-		case key.atOnce <- struct{}{}:
-			defer func() { <-key.atOnce }()
-		default:
-			c.Header("Retry-After", "1")
-			why := fmt.Sprintf("at most %d exchanges with a key are answered at the same time", KeyAtOnce)
-			problem(c, http.StatusTooManyRequests, why, nil)
-			return
-		}
-	}
-	in := buffers.Get().(*bytes.Buffer) // what is read of it keeps nothing of it
-	defer func() { in.Reset(); buffers.Put(in) }()
-	if !readInto(c, in) {
-		return
-	}
-	leave, err := l.enter(c.Request.Context(), in.Len())
-	if err != nil {
-		c.Header("Retry-After", "5")
-		why := "too much is asked at the moment: try again in a few seconds"
-		problem(c, http.StatusServiceUnavailable, why, nil)
-		return
-	}
-	defer leave()
-	requests, many, faults := engine.ReadLimited(in.Bytes(), readLimits)
-	if len(faults) > 0 {
-		faulty(c, faults, many && len(requests) >= MaxRequests)
-		return
-	}
-	if !c.GetBool("costs") && slices.ContainsFunc(requests, func(q quote.Request) bool { return q.Costs }) {
-		why := "what sending costs the shop is for its people, and for keys that were made with that right"
-		problem(c, http.StatusForbidden, why, nil)
-		return
-	}
-	if key != nil && len(requests) > 0 {
-		if wait := key.heldOff(len(requests)); wait > 0 {
-			c.Header("Retry-After", retryAfter(wait))
-			why := fmt.Sprintf("with a key at most %d quotes a second are asked for, and %d at once", KeyRate, KeyBurst)
-			problem(c, http.StatusTooManyRequests, why, nil)
-			return
-		}
-	}
-	if !many {
-		send(c, http.StatusOK, "application/json", engine.Quote(&requests[0]))
-		return
-	}
-	stream(c, engine.AheadOf(requests), requests)
-}
-
-// readInto reads the body of a request; false where it cannot be, which is answered then.
-func readInto(c *gin.Context, in *bytes.Buffer) bool {
-	body, err := unpacked(c.Writer, c.Request)
-	if err == nil {
-		_, err = in.ReadFrom(body)
-	}
-	var large *http.MaxBytesError
-	switch {
-	case errors.Is(err, errEncoding):
-		c.Header("Accept-Encoding", "gzip")
-		problem(c, http.StatusUnsupportedMediaType, err.Error(), nil)
-	case errors.As(err, &large):
-		problem(c, http.StatusRequestEntityTooLarge, "a request has at most 4 MB", nil)
-	case err != nil:
-		problem(c, http.StatusBadRequest, "the request broke off, or is not what its headers say", nil)
-	}
-	return err == nil
-}
-
-// faulty answers requests with faults; full is whether there are as many requests as an exchange may have.
-func faulty(c *gin.Context, faults fault.List, full bool) {
-	tooLarge := func(f fault.Fault) bool { return f.Code == fault.TooLarge }
-	switch {
-	case slices.ContainsFunc(faults, malformed):
-		problem(c, http.StatusBadRequest, "the request is not of the form that the API takes", faults)
-	case full && slices.ContainsFunc(faults, tooLarge):
-		title := fmt.Sprintf("an exchange has at most %d requests", MaxRequests)
-		problem(c, http.StatusRequestEntityTooLarge, title, faults)
-	default:
-		problem(c, http.StatusUnprocessableEntity, "the request asks for what cannot be", faults)
-	}
-}
-
-// stream answers a list of requests, each answer written before the next is made, so that their memory is that
-// of one.
-func stream(c *gin.Context, engine *quote.Engine, requests []quote.Request) {
-	c.Header("Cache-Control", "no-store")
-	c.Header("Content-Type", "application/json")
-	c.Status(http.StatusOK)
-	out := buffers.Get().(*bytes.Buffer)
-	defer func() { out.Reset(); buffers.Put(out) }()
-	out.WriteByte('[')
-	for i := range requests {
-		if c.Request.Context().Err() != nil {
-			return // nobody waits for it any more
-		}
-		if i > 0 {
-			out.WriteByte(',')
-		}
-		if err := json.NewEncoder(out).Encode(engine.Quote(&requests[i])); err != nil {
-			panic(err) // answers are texts and whole numbers
-		}
-		if out.Len() > 32<<10 {
-			if _, err := c.Writer.Write(out.Bytes()); err != nil {
-				return
-			}
-			out.Reset()
-		}
-	}
-	out.WriteString("]\n")
-	c.Writer.Write(out.Bytes())
-}
-
-// Form is what to ask of an address in a country.
-type Form struct {
-	Country  string   `json:"country"`
-	Name     string   `json:"name"`
-	Postcode bool     `json:"postcode"`
-	Shape    string   `json:"shape"`
-	Regions  []Region `json:"regions"`
-}
-
-// Region is a region to choose.
-type Region struct {
-	Code string `json:"code"` // ISO 3166-2
-	Name string `json:"name"`
-}
-
-// FormOf is what a store asks of an address in a country; false where there is no such country.
-func FormOf(e *quote.Engine, country string) (Form, bool) {
-	known, ok := world.CountryByCode(country)
-	if !ok {
-		return Form{}, false
-	}
-	asked := e.Form(known.Alpha2)
-	f := Form{
-		Country:  known.Alpha2,
-		Name:     known.Name,
-		Postcode: asked.Postcode,
-		Shape:    asked.Shape,
-		Regions:  []Region{},
-	}
-	for _, r := range asked.Regions {
-		f.Regions = append(f.Regions, Region{r.Code, r.Name})
-	}
-	slices.SortStableFunc(
-		f.Regions,
-		func(a, b Region) int { return strings.Compare(world.Fold(a.Name), world.Fold(b.Name)) },
-	)
-	return f, true
-}
-
-func form(c *gin.Context, engine *quote.Engine) {
-	f, ok := FormOf(engine, c.Param("country"))
-	if !ok {
-		problem(c, http.StatusNotFound, "there is no such country in ISO 3166-1", nil)
-		return
-	}
-	send(c, http.StatusOK, "application/json", f)
-}
-
-// malformed says whether a fault is one of form, not of what the values mean.
-func malformed(f fault.Fault) bool {
-	switch f.Code {
-	case fault.Syntax, fault.Type, fault.Unknown, fault.Duplicate, fault.Missing, fault.Number:
-		return true
-	}
-	return false
-}
-
-func problem(c *gin.Context, status int, title string, faults fault.List) {
-	c.Header("Cache-Control", "no-store")
-	c.Data(status, "application/problem+json", problemJSON(status, title, faults))
-}
-
-func problemJSON(status int, title string, faults fault.List) []byte {
-	out, err := json.Marshal(struct {
-		Title  string     `json:"title"`
-		Status int        `json:"status"`
-		Faults fault.List `json:"faults,omitempty"`
-	}{title, status, faults})
-	if err != nil {
-		panic(err) // texts and whole numbers
-	}
-	return append(out, '\n')
 }
 
 // buffers are for requests and answers, most of which are some KB.
@@ -354,12 +154,12 @@ func isJSON(contentType string) bool {
 	return err == nil && kind == "application/json"
 }
 
-func send(c *gin.Context, status int, kind string, v any) {
+func send(c *gin.Context, status int, v any) {
 	out := buffers.Get().(*bytes.Buffer)
 	defer func() { out.Reset(); buffers.Put(out) }()
 	if err := json.NewEncoder(out).Encode(v); err != nil {
 		panic(err) // answers and faults are texts and whole numbers
 	}
 	c.Header("Cache-Control", "no-store")
-	c.Data(status, kind, out.Bytes())
+	c.Data(status, "application/json", out.Bytes())
 }

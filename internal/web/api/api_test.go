@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"log/slog"
 	"net/http"
 	"net/http/httptest"
 	"strings"
@@ -14,12 +15,15 @@ import (
 	"testing"
 	"time"
 
+	"diadrom/internal/auth"
 	"diadrom/internal/core/fault"
 	"diadrom/internal/core/quote"
 	"diadrom/internal/core/store"
 	"diadrom/internal/review/coverage"
 	"diadrom/internal/review/warnings"
 	"diadrom/internal/shop/demo"
+	"diadrom/internal/shop/held"
+	"diadrom/internal/sqlite"
 
 	"github.com/getkin/kin-openapi/openapi3"
 	"github.com/getkin/kin-openapi/openapi3filter"
@@ -37,8 +41,20 @@ type shop struct {
 	engine *quote.Engine
 	draft  *quote.Engine
 	asker  Asker
+	keys   *held.Keys
 	router routers.Router
 }
+
+var (
+	aShop      = Asker{Kind: Shop, Key: &auth.Key{ID: 1, Name: "Web shop"}}
+	costedShop = Asker{Kind: Shop, Key: &auth.Key{ID: 2, Name: "Bookkeeping", Rights: []auth.Right{auth.Costs}}}
+	person     = Asker{Kind: Person}
+	page       = Asker{Kind: Shop, From: "192.0.2.1", Key: &auth.Key{ID: 3, Name: "Pages", Publishable: true,
+		Origins: []string{site}}}
+)
+
+// site is where the pages of a shop are.
+const site = "https://lauha.example"
 
 func opened(t testing.TB) *shop {
 	f, err := demo.Store()
@@ -48,14 +64,25 @@ func opened(t testing.TB) *shop {
 	s := &shop{engine: quote.Compile(f, g)}
 	gin.SetMode(gin.ReleaseMode)
 	r := gin.New()
-	s.asker = Person
-	r.Use(Unknown)
-	Route(
-		r,
+	s.asker = person
+	db, err := sqlite.Open(t.Context(), t.TempDir())
+	require.NoError(t, err)
+	t.Cleanup(func() { db.Close() })
+	s.keys, err = held.Open(t.Context(), db, t.TempDir(), slog.New(slog.DiscardHandler))
+	require.NoError(t, err)
+	api := New(
 		Shops{
-			Live:  func() *quote.Engine { return s.engine },
+			Live: func() *Edition {
+				if s.engine == nil {
+					return nil
+				}
+				return &Edition{Engine: s.engine, Kept: s.engine, Number: 7, Hash: "5a"}
+			},
 			Draft: func() *quote.Engine { return s.draft },
-			Asker: func(*http.Request) (Asker, string) { return s.asker, "key" },
+			Asker: func(*http.Request) Asker { return s.asker },
+			Sites: func(origin string) bool { return origin == site },
+			Holds: s.keys,
+			Log:   slog.New(slog.DiscardHandler),
 			Review: func(_ context.Context, draft bool) (list []warnings.Wire, ok bool, err error) {
 				e := s.engine
 				if draft {
@@ -75,6 +102,8 @@ func opened(t testing.TB) *shop {
 			},
 		},
 	)
+	r.Use(api.Unknown)
+	api.Routes(r)
 	s.Server = httptest.NewServer(r)
 	t.Cleanup(s.Close)
 
@@ -95,10 +124,17 @@ func opened(t testing.TB) *shop {
 // ask sends a request. The answer must be as the description has it, and the request must or must not, as
 // asDescribed says.
 func (s *shop) ask(t require.TestingT, body string, described bool) (int, string) {
+	return s.askAt(t, "/api/v1/quotes", body, described)
+}
+
+func (s *shop) askAt(t require.TestingT, path, body string, described bool) (int, string) {
 	request := func() *http.Request {
-		req, err := http.NewRequest(http.MethodPost, s.URL+"/api/v1/quotes", strings.NewReader(body))
+		req, err := http.NewRequest(http.MethodPost, s.URL+path, strings.NewReader(body))
 		require.NoError(t, err)
 		req.Header.Set("Content-Type", "application/json")
+		if s.asker.buyers() {
+			req.Header.Set("Origin", site)
+		}
 		return req
 	}
 	req := request()
@@ -122,6 +158,16 @@ func (s *shop) ask(t require.TestingT, body string, described bool) (int, string
 	answer, err := io.ReadAll(resp.Body)
 	require.NoError(t, err)
 	asDescribed(t, input, resp, answer)
+	return resp.StatusCode, string(answer)
+}
+
+// list sends a list of requests where one is described.
+func (s *shop) list(t require.TestingT, body string) (int, string) {
+	resp, err := http.Post(s.URL+"/api/v1/quotes", "application/json", strings.NewReader(body))
+	require.NoError(t, err)
+	defer resp.Body.Close()
+	answer, err := io.ReadAll(resp.Body)
+	require.NoError(t, err)
 	return resp.StatusCode, string(answer)
 }
 
@@ -154,15 +200,16 @@ func TestCostsAreForPeopleOfTheShop(t *testing.T) {
 	status, answer := s.ask(t, body, true)
 	assert.Equal(t, http.StatusOK, status, answer)
 	assert.Contains(t, answer, `"cost":null,"margin":null`, "the demo does not say what its methods cost")
-	s.asker = Shop
+	s.asker = aShop
 	status, answer = s.ask(t, body, true)
 	assert.Equal(t, http.StatusForbidden, status, answer)
-	status, _ = s.ask(t, "["+body+"]", true)
-	assert.Equal(t, http.StatusForbidden, status)
+	status, answer = s.askAt(t, "/api/v1/quotes/batch", "["+body+"]", true)
+	assert.Equal(t, http.StatusMultiStatus, status)
+	assert.Contains(t, answer, `[{"status":403,"problem":{`)
 	status, answer = s.ask(t, strings.Replace(body, `"costs": true`, `"costs": false`, 1), true)
 	assert.Equal(t, http.StatusOK, status)
 	assert.NotContains(t, answer, `"cost"`)
-	s.asker = CostedShop
+	s.asker = costedShop
 	status, answer = s.ask(t, body, true)
 	assert.Equal(t, http.StatusOK, status, answer)
 	assert.Contains(t, answer, `"cost":null,"margin":null`)
@@ -188,10 +235,10 @@ func TestWarningsAreForPeopleOfTheShop(t *testing.T) {
 	assert.Equal(t, http.StatusServiceUnavailable, status, "there is none here")
 	status, _ = s.get(t, "/api/v1/review?of=yesterday")
 	assert.Equal(t, http.StatusBadRequest, status)
-	s.asker = Shop
+	s.asker = aShop
 	status, _ = s.get(t, "/api/v1/review")
 	assert.Equal(t, http.StatusForbidden, status)
-	s.asker = Nobody
+	s.asker = Asker{}
 	status, _ = s.get(t, "/api/v1/review")
 	assert.Equal(t, http.StatusUnauthorized, status)
 }
@@ -219,12 +266,16 @@ func TestQuotesAreThoseOfTheEngine(t *testing.T) {
 	want, err := json.Marshal(s.engine.Quote(&requests[0]))
 	require.NoError(t, err)
 	assert.JSONEq(t, string(want), got)
-	status, got = s.ask(t, "["+body+","+body+"]", true)
+	status, got = s.askAt(t, "/api/v1/quotes/batch", "["+body+","+body+"]", true)
 	assert.Equal(t, http.StatusOK, status)
-	assert.JSONEq(t, fmt.Sprintf("[%s,%s]", want, want), got)
-	_, got = s.ask(t, `[]`, true)
+	item := `{"status":200,"answer":` + string(want) + `}`
+	assert.JSONEq(t, fmt.Sprintf("[%s,%s]", item, item), got)
+	_, got = s.askAt(t, "/api/v1/quotes/batch", `[]`, true)
 	assert.JSONEq(t, `[]`, got)
-	_, got = s.ask(t, `{"to":{"country":"BR"},"lines":[{"sku":"TOWEL-70","quantity":"20"}]}`, true)
+	status, got = s.list(t, "["+body+","+body+"]")
+	assert.Equal(t, http.StatusOK, status)
+	assert.JSONEq(t, fmt.Sprintf("[%s,%s]", want, want), got, "as it was before there were batches")
+	_, got = s.ask(t, `{"to":{"country":"BR"},"lines":[{"sku":"TOWEL-70","quantity":20.0}]}`, true)
 	assert.Contains(t, got, `"options":[]`)
 	assert.NotContains(t, got, `"message":""`, "where nothing is offered, the buyer is told why")
 }
@@ -318,7 +369,7 @@ func TestOtherThanJSONByPOSTIsRefused(t *testing.T) {
 	require.NoError(t, err)
 	resp.Body.Close()
 	assert.Equal(t, 405, resp.StatusCode)
-	assert.Equal(t, "POST", resp.Header.Get("Allow"))
+	assert.Equal(t, "OPTIONS, POST", resp.Header.Get("Allow"))
 }
 
 // Any cart of the shop's goods to anywhere is described as it is asked and as it is answered.
@@ -443,14 +494,14 @@ func TestWhoMayAsk(t *testing.T) {
 		status int
 		says   string
 	}{
-		{Nobody, "", 401, "Bearer"},
-		{Nobody, "?of=draft", 401, "Bearer"},
-		{Shop, "", 200, `"method":"locker"`},
-		{Shop, "?of=live", 200, `"method":"locker"`},
-		{Shop, "?of=draft", 403, "only people of the shop"},
-		{Person, "?of=draft", 200, `"options":[]`},
-		{Person, "", 200, `"method":"locker"`},
-		{Person, "?of=yesterday", 400, "live edition or of the draft"},
+		{Asker{}, "", 401, "Bearer"},
+		{Asker{}, "?of=draft", 401, "Bearer"},
+		{aShop, "", 200, `"method":"locker"`},
+		{aShop, "?of=live", 200, `"method":"locker"`},
+		{aShop, "?of=draft", 403, "only people of the shop"},
+		{person, "?of=draft", 200, `"options":[]`},
+		{person, "", 200, `"method":"locker"`},
+		{person, "?of=yesterday", 400, "live edition or of the draft"},
 	} {
 		s.asker = tt.asker
 		resp, err := http.Post(s.URL+"/api/v1/quotes"+tt.of, "application/json", strings.NewReader(body))
@@ -461,7 +512,7 @@ func TestWhoMayAsk(t *testing.T) {
 		assert.Equal(t, tt.status, resp.StatusCode, tt)
 		assert.Contains(t, string(answer)+resp.Header.Get("WWW-Authenticate"), tt.says)
 	}
-	s.asker, s.engine = Shop, nil
+	s.asker, s.engine = aShop, nil
 	resp, err := http.Get(s.URL + "/api/v1/address-forms/FI")
 	require.NoError(t, err)
 	resp.Body.Close()

@@ -4,6 +4,7 @@ import (
 	"compress/gzip"
 	"context"
 	"errors"
+	"fmt"
 	"io"
 	"net/http"
 	"strconv"
@@ -13,6 +14,7 @@ import (
 
 	"diadrom/internal/core/quote"
 
+	"github.com/gin-gonic/gin"
 	lru "github.com/hashicorp/golang-lru/v2"
 	"golang.org/x/sync/semaphore"
 	"golang.org/x/time/rate"
@@ -23,15 +25,26 @@ const (
 	// MaxBody is the largest request in bytes, as it is after it was unpacked.
 	MaxBody = 4 << 20
 	// MaxRequests is how many requests one exchange may hold.
-	MaxRequests = 1_000
-	// MaxFaults is how many faults an answer lists.
+	MaxRequests = 100
+	// MaxFaults is how many faults an answer lists of a request.
 	MaxFaults = 100
+	// MaxAnswers is how many bytes of answers to a list are written before the rest is refused.
+	MaxAnswers = 8 << 20
 
-	// KeyRate and KeyBurst are how many quotes a key may ask for in a second, and at once; KeyAtOnce how many
+	// KeyRate and KeyBurst are how many quotes a server's key may ask for in a second, and at once; KeyAtOnce how many
 	// of its exchanges are answered at the same time.
 	KeyRate   = 500
 	KeyBurst  = 2_000
 	KeyAtOnce = 16
+
+	// SiteRate, SiteBurst and SiteAtOnce are the same for a publishable key together with the site whose pages send it,
+	// and VisitorRate, VisitorBurst and VisitorAtOnce for the address of each of its visitors (IPv6: a /64).
+	SiteRate      = 200
+	SiteBurst     = 800
+	SiteAtOnce    = 128
+	VisitorRate   = 5
+	VisitorBurst  = 60
+	VisitorAtOnce = 8
 
 	// maxUnderWay is how many bytes of requests are worked on at once: a request may become some twenty times
 	// as large in memory. Each counts as leastUnderWay at least.
@@ -43,48 +56,180 @@ const (
 
 var readLimits = quote.Limits{Requests: MaxRequests, Faults: MaxFaults}
 
-// limits holds off keys that ask too much, and what all askers together may have under way.
+// policy is how much may be asked for.
+type policy struct {
+	name        string // in RateLimit headers
+	perSecond   rate.Limit
+	burst       int
+	atOnce      int
+	description string // of the headers: quota and window
+}
+
+func newPolicy(name string, perSecond, burst, atOnce int) *policy {
+	return &policy{
+		name: name, perSecond: rate.Limit(perSecond), burst: burst, atOnce: atOnce,
+		description: fmt.Sprintf("%q;q=%d;w=%d", name, burst, burst/perSecond),
+	}
+}
+
+var (
+	keyPolicy     = newPolicy("key", KeyRate, KeyBurst, KeyAtOnce)
+	sitePolicy    = newPolicy("site", SiteRate, SiteBurst, SiteAtOnce)
+	visitorPolicy = newPolicy("visitor", VisitorRate, VisitorBurst, VisitorAtOnce)
+)
+
+// limits holds off those who ask too much, and what all askers together may have under way.
 type limits struct {
 	mu       sync.Mutex
-	keys     *lru.Cache[string, *keyLimit]
+	kept     *lru.Cache[limitID, *limit]
 	underWay *semaphore.Weighted
 }
 
-type keyLimit struct {
-	rate   *rate.Limiter
-	atOnce chan struct{}
+// limitID is whose limit it is.
+type limitID struct {
+	*policy
+	key  int64
+	from string // a site or a visitor
 }
 
-// maxKeys is how many keys' limits are remembered.
-const maxKeys = 10_000
+// limit is what is left to somebody.
+type limit struct {
+	*policy
+	rate  *rate.Limiter
+	turns chan struct{}
+}
+
+// maxKept is how many limits are remembered.
+const maxKept = 20_000
 
 func newLimits() *limits {
-	keys, err := lru.New[string, *keyLimit](maxKeys)
+	kept, err := lru.New[limitID, *limit](maxKept)
 	if err != nil {
 		panic(err) // of a size below 1
 	}
-	return &limits{keys: keys, underWay: semaphore.NewWeighted(maxUnderWay)}
+	return &limits{kept: kept, underWay: semaphore.NewWeighted(maxUnderWay)}
 }
 
-func (l *limits) of(key string) *keyLimit {
+func (l *limits) of(id limitID) *limit {
 	l.mu.Lock()
 	defer l.mu.Unlock()
-	k, ok := l.keys.Get(key)
+	k, ok := l.kept.Get(id)
 	if !ok {
-		k = &keyLimit{rate.NewLimiter(KeyRate, KeyBurst), make(chan struct{}, KeyAtOnce)}
-		l.keys.Add(key, k)
+		k = &limit{id.policy, rate.NewLimiter(id.perSecond, id.burst), make(chan struct{}, id.atOnce)}
+		l.kept.Add(id, k)
 	}
 	return k
 }
 
-// heldOff says how long a key has to wait before it may ask for so many quotes; 0 where it may now.
-func (k *keyLimit) heldOff(quotes int) time.Duration {
-	r := k.rate.ReserveN(time.Now(), quotes)
-	if d := r.Delay(); d > 0 {
-		r.Cancel()
-		return d
+// held are the limits that hold for somebody, none for people who are signed in.
+func (l *limits) held(who *Asker, origin string) []*limit {
+	switch {
+	case who.Kind != Shop:
+		return nil
+	case who.Key.Publishable:
+		return []*limit{
+			l.of(limitID{sitePolicy, who.Key.ID, origin}),
+			l.of(limitID{visitorPolicy, who.Key.ID, who.From}),
+		}
 	}
-	return 0
+	return []*limit{l.of(limitID{keyPolicy, who.Key.ID, ""})}
+}
+
+// begin takes a turn of each limit; where one has none left, begin has taken none and gives that one.
+func begin(list []*limit) (end func(), full *limit) {
+	for i, k := range list {
+		select {
+		case k.turns <- struct{}{}:
+		default:
+			giveBack(list[:i])
+			return nil, k
+		}
+	}
+	return func() { giveBack(list) }, nil
+}
+
+func giveBack(list []*limit) {
+	for _, k := range list {
+		<-k.turns
+	}
+}
+
+// heldOff says how long somebody has to wait before they may ask for so many quotes; 0 where they may now, which then
+// counts.
+func heldOff(list []*limit, quotes int) (wait time.Duration, by *limit) {
+	now := time.Now()
+	taken := make([]*rate.Reservation, 0, 2)
+	for _, k := range list {
+		r := k.rate.ReserveN(now, quotes)
+		taken = append(taken, r)
+		d := r.DelayFrom(now)
+		if !r.OK() {
+			d = time.Duration(float64(quotes) / float64(k.perSecond) * float64(time.Second))
+		}
+		if d > wait {
+			wait, by = d, k
+		}
+	}
+	if wait > 0 {
+		for _, r := range taken {
+			r.CancelAt(now)
+		}
+	}
+	return wait, by
+}
+
+// describe writes the headers RateLimit-Policy and RateLimit (draft-ietf-httpapi-ratelimit-headers-10): how much is
+// allowed, how much of that is left, and in how many seconds all of it is there again.
+func describe(h http.Header, list []*limit) {
+	if len(list) == 0 {
+		return
+	}
+	var policies, left []byte
+	for i, k := range list {
+		if i > 0 {
+			policies, left = append(policies, ", "...), append(left, ", "...)
+		}
+		policies = append(policies, k.description...)
+		tokens := max(0, k.rate.Tokens())
+		left = append(append(append(left, '"'), k.name...), `";r=`...)
+		left = strconv.AppendInt(left, int64(tokens), 10)
+		left = append(left, ";t="...)
+		left = strconv.AppendInt(left, int64((float64(k.burst)-tokens)/float64(k.perSecond)+0.999), 10)
+	}
+	h.Set("RateLimit-Policy", string(policies))
+	h.Set("RateLimit", string(left))
+}
+
+// begin takes a turn for an exchange; end is nil where none is left, which has been answered then.
+func (a *API) begin(c *gin.Context, who *Asker) (held []*limit, end func()) {
+	held = a.limits.held(who, c.GetHeader("Origin"))
+	end, full := begin(held)
+	if full != nil {
+		c.Header("Retry-After", "1")
+		describe(c.Writer.Header(), held)
+		why := fmt.Sprintf("at most %d exchanges of a %s are answered at the same time", full.atOnce, full.name)
+		problem(c, http.StatusTooManyRequests, why, nil)
+	}
+	return held, end
+}
+
+// count counts quotes that are asked for; false where they are too many for now, which has been answered then.
+func count(c *gin.Context, held []*limit, quotes int) bool {
+	wait, by := heldOff(held, quotes)
+	describe(c.Writer.Header(), held)
+	if wait == 0 {
+		return true
+	}
+	c.Header("Retry-After", retryAfter(wait))
+	why := fmt.Sprintf("a %s may ask for at most %.0f quotes a second, and for %d at once", by.name,
+		float64(by.perSecond), by.burst)
+	problem(c, http.StatusTooManyRequests, why, nil)
+	return false
+}
+
+// allowed counts something that is asked for beside quotes as one of them.
+func (a *API) allowed(c *gin.Context, who *Asker) bool {
+	return count(c, a.limits.held(who, c.GetHeader("Origin")), 1)
 }
 
 // enter waits until a request of a size may be worked on; leave ends that.
@@ -101,10 +246,10 @@ func (l *limits) enter(ctx context.Context, size int) (leave func(), err error) 
 // errEncoding is the error of a body in an encoding that is not read.
 var errEncoding = errors.New("a request comes as it is, or as gzip")
 
-// unpacked reads a request's body of at most [MaxBody] bytes, which it is as it came and unpacked. Its errors
-// are errEncoding and *[http.MaxBytesError], or those of a body that is broken.
-func unpacked(w http.ResponseWriter, r *http.Request) (io.Reader, error) {
-	body := http.MaxBytesReader(w, r.Body, MaxBody)
+// unpacked reads a request's body of at most so many bytes, which it has as it came and unpacked. Its errors are
+// errEncoding and *[http.MaxBytesError], or those of a body that is broken.
+func unpacked(w http.ResponseWriter, r *http.Request, most int64) (io.Reader, error) {
+	body := http.MaxBytesReader(w, r.Body, most)
 	switch encoding := strings.ToLower(strings.TrimSpace(r.Header.Get("Content-Encoding"))); encoding {
 	case "", "identity":
 		return body, nil
@@ -113,7 +258,7 @@ func unpacked(w http.ResponseWriter, r *http.Request) (io.Reader, error) {
 		if err != nil {
 			return nil, err
 		}
-		return http.MaxBytesReader(w, z, MaxBody), nil
+		return http.MaxBytesReader(w, z, most), nil
 	}
 	return nil, errEncoding
 }

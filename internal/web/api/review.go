@@ -13,27 +13,26 @@ import (
 type Reviewer func(ctx context.Context, draft bool) (list []warnings.Wire, ok bool, err error)
 
 // review answers with the warnings about a store, to people who are signed in: a shop's key is for its checkout.
-func (s Shops) review(c *gin.Context) {
+func (a *API) review(c *gin.Context) {
+	who, ok := a.asker(c)
 	of := c.Query("of")
-	switch who, _ := s.Asker(c.Request); {
-	case who == Nobody:
-		c.Header("WWW-Authenticate", `Bearer realm="quotes"`)
-		problem(c, http.StatusUnauthorized, "say who asks: warnings are for people of the shop who are signed in", nil)
+	switch {
+	case !ok:
 		return
-	case who != Person:
+	case who.Kind != Person:
 		problem(c, http.StatusForbidden, "warnings are for people of the shop who are signed in", nil)
 		return
 	case of != "" && of != "live" && of != "draft":
 		problem(c, http.StatusBadRequest, "warnings are about the live edition or the draft", nil)
 		return
 	}
-	list, ok, err := s.Review(c.Request.Context(), of == "draft")
+	list, ok, err := a.Review(c.Request.Context(), of == "draft")
 	switch {
 	case err != nil:
 		problem(c, http.StatusInternalServerError, "the warnings cannot be read; the log of the server says why", nil)
 	case !ok:
 		problem(c, http.StatusServiceUnavailable, "nothing is live yet: the shop is still being set up", nil)
 	default:
-		send(c, http.StatusOK, "application/json", list)
+		send(c, http.StatusOK, list)
 	}
 }

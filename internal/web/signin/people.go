@@ -24,23 +24,25 @@ type personRow struct {
 
 type keyRow struct {
 	sqlite.APIKey
-	Since, Gone, Maker string
+	Since, Gone, Maker, Until, Last string
+	Ended                           bool
 }
 
 type peopleView struct {
-	Demo, Owner      bool
-	Self             auth.Person
-	People           []personRow
-	Keys             []keyRow
-	Name, Slip       string // of somebody new
-	AsOwner          bool
-	OwnSlip          string // of one's own passphrase
-	Said             string
-	KeyName, KeySlip string
-	KeyCosts         bool
-	Key, KeyOf       string // a key that was just made: shown this once
-	Events           []eventRow
-	Older            int64 // before which event there are more; 0 where there are none
+	Demo, Owner bool
+	Self        auth.Person
+	People      []personRow
+	Keys        []keyRow
+	Name, Slip  string // of somebody new
+	AsOwner     bool
+	OwnSlip     string // of one's own passphrase
+	Said        string
+	KeyForm     keyForm
+	KeySlip     string
+	Key, KeyOf  string // a key that was just made: shown this once
+	KeyPages    bool   // and whether it is publishable
+	Events      []eventRow
+	Older       int64 // before which event there are more; 0 where there are none
 }
 
 type eventRow struct{ When, Who, Did, About, From string }
@@ -116,7 +118,13 @@ func (s *Screens) peopleView(ctx context.Context, before int64) (v peopleView, e
 		return v, err
 	}
 	for _, k := range keys {
-		row := keyRow{APIKey: k, Since: day(k.At), Maker: name(k.By)}
+		row := keyRow{APIKey: k, Since: day(k.At), Maker: name(k.By), Ended: k.Expired(time.Now())}
+		if !k.Expires.IsZero() {
+			row.Until = day(k.Expires.Add(-time.Second))
+		}
+		if !k.Used.IsZero() {
+			row.Last = shell.Moment(k.Used)
+		}
 		if !k.Revoked.IsZero() {
 			row.Gone = day(k.Revoked)
 		}
@@ -262,40 +270,4 @@ func (s *Screens) ownPassphrase(c *gin.Context, p auth.Person, hash string) erro
 	}
 	s.notes.Note(c.Request, auth.PassphraseChanged, p, "")
 	return nil
-}
-
-// addKey makes an API key, which is shown this once.
-func (s *Screens) addKey(c *gin.Context) {
-	ctx := c.Request.Context()
-	name, err := auth.Name(c.PostForm("name"))
-	secret, kept := auth.Secret("diadrom_")
-	costs := c.PostForm("costs") != ""
-	detail := name
-	if costs {
-		detail += ", with costs"
-	}
-	if err != nil {
-		err = shell.Refusef("%s", err.Error())
-	} else if err = s.db.AddAPIKey(ctx, name, kept, costs, shell.Person(ctx).ID); err == nil {
-		err = s.loadKeys(ctx)
-		s.notes.Note(c.Request, auth.KeyMade, shell.Person(ctx), detail)
-	}
-	s.answerPeople(c, err, func(v *peopleView, text string) {
-		if v.KeySlip = text; text == "" {
-			v.Key, v.KeyOf = secret, name
-		} else {
-			v.KeyName, v.KeyCosts = c.PostForm("name"), costs
-		}
-	})
-}
-
-func (s *Screens) revokeKey(c *gin.Context) {
-	id, err := strconv.ParseInt(c.Param("key"), 10, 64)
-	if err != nil {
-		err = shell.Refusef("there is no key of that number")
-	} else if err = s.db.RevokeAPIKey(c.Request.Context(), id); err == nil {
-		err = s.loadKeys(c.Request.Context())
-		s.notes.Note(c.Request, auth.KeyRevoked, shell.Person(c.Request.Context()), "number "+strconv.FormatInt(id, 10))
-	}
-	s.answerPeople(c, err, func(v *peopleView, text string) { v.KeySlip = text })
 }

@@ -10,7 +10,6 @@ import (
 	"diadrom/internal/auth"
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/sqlite"
-	"diadrom/internal/web/api"
 	"diadrom/internal/web/shell"
 	"diadrom/internal/web/visitor"
 
@@ -42,7 +41,7 @@ type Screens struct {
 	visitors *visitor.Options
 	Options
 	attempts *auth.Attempts
-	keys     atomic.Pointer[map[string]api.Asker] // who asks with a key that holds, by what is kept of it
+	keys     atomic.Pointer[map[string]*heldKey] // those that hold, by what is kept of them
 }
 
 // Options say who may sign in.

@@ -13,7 +13,6 @@ import (
 	"diadrom/internal/auth"
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/sqlite"
-	"diadrom/internal/web/api"
 	"diadrom/internal/web/shell"
 
 	"github.com/gin-gonic/gin"
@@ -38,45 +37,6 @@ func (s *Screens) signedIn(r *http.Request) (auth.Person, bool, error) {
 		return auth.Person{}, false, nil
 	}
 	return s.db.Session(r.Context(), auth.Kept(c.Value))
-}
-
-// Asker says who asks the API.
-func (s *Screens) Asker(r *http.Request) (who api.Asker, key string) {
-	if s.Demo {
-		return api.Person, ""
-	}
-	if scheme, key, ok := strings.Cut(r.Header.Get("Authorization"), " "); ok &&
-		strings.EqualFold(scheme, "Bearer") {
-		kept := auth.Kept(strings.TrimSpace(key))
-		if who := (*s.keys.Load())[kept]; who != api.Nobody {
-			return who, kept
-		}
-		return api.Nobody, ""
-	}
-	if _, ok, err := s.signedIn(r); ok && err == nil {
-		return api.Person, ""
-	}
-	return api.Nobody, ""
-}
-
-// loadKeys takes over which API keys hold.
-func (s *Screens) loadKeys(ctx context.Context) error {
-	list, err := s.db.APIKeys(ctx)
-	if err != nil {
-		return err
-	}
-	keys := make(map[string]api.Asker, len(list))
-	for _, k := range list {
-		switch {
-		case !k.Revoked.IsZero():
-		case k.Costs:
-			keys[k.Kept] = api.CostedShop
-		default:
-			keys[k.Kept] = api.Shop
-		}
-	}
-	s.keys.Store(&keys)
-	return nil
 }
 
 // Signed lets requests of people who are signed in through and leads others to where they can sign in.

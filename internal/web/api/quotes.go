@@ -1,0 +1,239 @@
+package api
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net/http"
+
+	"diadrom/internal/auth"
+	"diadrom/internal/core/fault"
+	"diadrom/internal/core/quote"
+	"diadrom/internal/shop/held"
+
+	"github.com/gin-gonic/gin"
+)
+
+// quotes answers one request, or a list of them: in place of an answer stands the problem of a request that has none.
+func (a *API) quotes(c *gin.Context) {
+	a.answer(c, func(q *asked, items []quote.Item, many bool) {
+		if many {
+			a.list(c, q, items, false)
+			return
+		}
+		answer, p := a.quote(q, q.engine, &items[0])
+		if p != nil {
+			tell(c, *p)
+			return
+		}
+		send(c, http.StatusOK, answer)
+	})
+}
+
+// batch answers a list of requests, each with its status.
+func (a *API) batch(c *gin.Context) {
+	a.answer(c, func(q *asked, items []quote.Item, many bool) {
+		if !many {
+			problem(c, http.StatusBadRequest, "the request is not of the form that the API takes",
+				fault.List{{Code: fault.Type, Message: "a batch is a list of requests"}})
+			return
+		}
+		a.list(c, q, items, true)
+	})
+}
+
+// answer reads what is asked, in its turn and within what the asker may ask for, and has it answered.
+func (a *API) answer(c *gin.Context, say func(q *asked, items []quote.Item, many bool)) {
+	q, ok := a.engine(c)
+	if !ok {
+		return
+	}
+	if !isJSON(c.GetHeader("Content-Type")) {
+		c.Header("Accept-Post", "application/json")
+		problem(c, http.StatusUnsupportedMediaType, "a request is JSON: send it with Content-Type: application/json", nil)
+		return
+	}
+	limits, end := a.begin(c, &q.who)
+	if end == nil {
+		return
+	}
+	defer end()
+	in := buffers.Get().(*bytes.Buffer) // what is read of it keeps nothing of it
+	defer func() { in.Reset(); buffers.Put(in) }()
+	if !readInto(c, in, MaxBody) {
+		return
+	}
+	leave, err := a.limits.enter(c.Request.Context(), in.Len())
+	if err != nil {
+		c.Header("Retry-After", "5")
+		problem(c, http.StatusServiceUnavailable, "too much is asked at the moment: try again in a few seconds", nil)
+		return
+	}
+	defer leave()
+	items, many, faults := q.engine.ReadItems(in.Bytes(), readLimits)
+	if len(faults) > 0 {
+		p := faulty(faults)
+		if len(items) >= MaxRequests {
+			p = ProblemDetails{fmt.Sprintf("a list has at most %d requests", MaxRequests),
+				http.StatusRequestEntityTooLarge, faults}
+		}
+		tell(c, p)
+		return
+	}
+	if !count(c, limits, max(1, len(items))) {
+		return
+	}
+	if q.edition != nil {
+		c.Header("Diadrom-Edition", fmt.Sprint(q.edition.Number))
+	}
+	say(&q, items, many)
+}
+
+// readInto reads the body of a request; false where it cannot be, which is answered then.
+func readInto(c *gin.Context, in *bytes.Buffer, most int64) bool {
+	body, err := unpacked(c.Writer, c.Request, most)
+	if err == nil {
+		_, err = in.ReadFrom(body)
+	}
+	var large *http.MaxBytesError
+	switch {
+	case errors.Is(err, errEncoding):
+		c.Header("Accept-Encoding", "gzip")
+		problem(c, http.StatusUnsupportedMediaType, err.Error(), nil)
+	case errors.As(err, &large):
+		why := fmt.Sprintf("a request has at most %d MB", most>>20)
+		problem(c, http.StatusRequestEntityTooLarge, why, nil)
+	case err != nil:
+		problem(c, http.StatusBadRequest, "the request broke off, or is not what its headers say", nil)
+	}
+	return err == nil
+}
+
+// refusal says why somebody may not ask what a request asks; nil where they may.
+func (q *asked) refusal(item *quote.Item) *ProblemDetails {
+	forbidden := func(why string) *ProblemDetails { return &ProblemDetails{Title: why, Status: http.StatusForbidden} }
+	switch {
+	case len(item.Faults) > 0:
+		p := faulty(item.Faults)
+		return &p
+	case item.Costs && !q.who.May(auth.Costs):
+		return forbidden("what sending costs the shop is for its people, and for keys that were made with that right")
+	case q.who.buyers() && (item.Customer != "" || item.Group != ""):
+		return forbidden("customers and groups have charges of their own: only the shop's server says who a buyer is, " +
+			"with a key for servers")
+	case item.Hold > 0 && q.edition == nil:
+		return &ProblemDetails{Title: "a quote from the draft cannot be held: only what is live is promised to buyers",
+			Status: http.StatusUnprocessableEntity}
+	}
+	return nil
+}
+
+// quote answers a request, or says why it is not answered.
+func (a *API) quote(q *asked, engine *quote.Engine, item *quote.Item) (*quote.Answer, *ProblemDetails) {
+	if p := q.refusal(item); p != nil {
+		return nil, p
+	}
+	answer := engine.Quote(&item.Request)
+	if item.Hold > 0 {
+		kept, err := a.Holds.Hold(held.Edition{Number: q.edition.Number, Hash: q.edition.Hash}, item.Sent, answer,
+			item.Hold)
+		if err != nil {
+			a.Log.Error("a quote was not held", "error", err)
+			return nil, &ProblemDetails{Title: "quotes cannot be held at the moment: the log of the server says why",
+				Status: http.StatusInternalServerError}
+		}
+		answer.Held = kept
+	}
+	if q.who.buyers() {
+		forBuyers(answer)
+	}
+	return answer, nil
+}
+
+// forBuyers leaves in an answer what a buyer may see. Whoever holds a publishable key may be anybody.
+func forBuyers(a *quote.Answer) {
+	a.Zones, a.Warnings = []quote.Zone{}, []quote.Warning{}
+	told := []quote.Refused{}
+	for _, r := range a.Refused {
+		if r.Text != "" {
+			told = append(told, quote.Refused{Method: r.Method, Code: r.Code, Text: r.Text})
+		}
+	}
+	a.Refused = told
+	for i := range a.Options {
+		a.Options[i].Steps, a.Options[i].Zone = []quote.Step{}, ""
+	}
+}
+
+// batchItem is the answer to a request of a batch, with the status that it would have by itself.
+type batchItem struct {
+	Status  int             `json:"status"`
+	Answer  *quote.Answer   `json:"answer,omitempty"`
+	Problem *ProblemDetails `json:"problem,omitempty"`
+}
+
+// list answers a list of requests, each answer written before the next is made, so that their memory is that of one.
+// Where a request cannot be answered the status is 207, as far as that is known before the first is.
+func (a *API) list(c *gin.Context, q *asked, items []quote.Item, wrapped bool) {
+	status, sound := http.StatusOK, make([]quote.Request, 0, len(items))
+	for i := range items {
+		if q.refusal(&items[i]) != nil {
+			status = http.StatusMultiStatus
+			continue
+		}
+		sound = append(sound, items[i].Request)
+	}
+	engine := q.engine.AheadOf(sound)
+	c.Header("Cache-Control", "no-store")
+	c.Header("Content-Type", "application/json")
+	c.Status(status)
+	out := buffers.Get().(*bytes.Buffer)
+	defer func() { out.Reset(); buffers.Put(out) }()
+	out.WriteByte('[')
+	written := 0
+	for i := range items {
+		if c.Request.Context().Err() != nil {
+			return // nobody waits for it any more
+		}
+		if i > 0 {
+			out.WriteByte(',')
+		}
+		var v any
+		answer, p := (*quote.Answer)(nil), tooMuch(written+out.Len())
+		if p == nil {
+			answer, p = a.quote(q, engine, &items[i])
+		}
+		switch {
+		case wrapped && p != nil:
+			v = batchItem{Status: p.Status, Problem: p}
+		case wrapped:
+			v = batchItem{Status: http.StatusOK, Answer: answer}
+		case p != nil:
+			v = p
+		default:
+			v = answer
+		}
+		if err := json.NewEncoder(out).Encode(v); err != nil {
+			panic(err) // answers are texts and whole numbers
+		}
+		if out.Len() > 32<<10 {
+			written += out.Len()
+			if _, err := c.Writer.Write(out.Bytes()); err != nil {
+				return
+			}
+			out.Reset()
+		}
+	}
+	out.WriteString("]\n")
+	c.Writer.Write(out.Bytes())
+}
+
+// tooMuch is the problem of a request whose answer would make those of a list longer than they may be.
+func tooMuch(written int) *ProblemDetails {
+	if written < MaxAnswers {
+		return nil
+	}
+	return &ProblemDetails{Status: http.StatusRequestEntityTooLarge,
+		Title: fmt.Sprintf("the answers before this one have %d MB together: ask for it again by itself", MaxAnswers>>20)}
+}

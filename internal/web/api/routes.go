@@ -1,0 +1,125 @@
+package api
+
+import (
+	"net/http"
+	"slices"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+)
+
+// resource is a path with what may be done to it.
+type resource struct {
+	path    string // as gin has it
+	open    bool   // whether it wants no key, and any page may read it
+	methods map[string]gin.HandlerFunc
+}
+
+// allowed lists the methods of a resource, as the header Allow has them.
+func (r *resource) allowed() string {
+	list := []string{http.MethodOptions}
+	for method := range r.methods {
+		if list = append(list, method); method == http.MethodGet {
+			list = append(list, http.MethodHead)
+		}
+	}
+	slices.Sort(list)
+	return strings.Join(list, ", ")
+}
+
+// is says whether a path is the resource's.
+func (r *resource) is(path string) bool {
+	want, got := strings.Split(r.path, "/"), strings.Split(path, "/")
+	if len(want) != len(got) {
+		return false
+	}
+	for i := range want {
+		if strings.HasPrefix(want[i], ":") && got[i] != "" {
+			continue
+		}
+		if want[i] != got[i] {
+			return false
+		}
+	}
+	return true
+}
+
+// API is the API of a shop.
+type API struct {
+	Shops
+	limits    *limits
+	reached   reached
+	resources []resource
+}
+
+// New makes the API of a shop.
+func New(s Shops) *API {
+	a := &API{Shops: s, limits: newLimits()}
+	get := func(h gin.HandlerFunc) map[string]gin.HandlerFunc {
+		return map[string]gin.HandlerFunc{http.MethodGet: h}
+	}
+	post := func(h gin.HandlerFunc) map[string]gin.HandlerFunc {
+		return map[string]gin.HandlerFunc{http.MethodPost: h}
+	}
+	a.resources = []resource{
+		{path: "/api/v1/quotes", methods: post(a.quotes)},
+		{path: "/api/v1/quotes/batch", methods: post(a.batch)},
+		{path: "/api/v1/quotes/verify", methods: post(a.verify)},
+		{path: "/.well-known/jwks.json", open: true, methods: get(a.jwks)},
+		{path: "/api/v1/address-forms", methods: get(a.forms)},
+		{path: "/api/v1/address-forms/:country", methods: get(a.form)},
+		{path: "/api/v1/review", methods: get(a.review)},
+		{path: "/api/v1/openapi.yaml", open: true, methods: get(describeAPI)},
+	}
+	return a
+}
+
+// Routes adds the API to a router. A resource that is read answers HEAD as well, and all say with OPTIONS what they take.
+// A path with a slash too many is a problem and no redirect.
+func (a *API) Routes(r *gin.Engine) {
+	r.RedirectTrailingSlash = false
+	for i := range a.resources {
+		res := &a.resources[i]
+		for method, handle := range res.methods {
+			r.Handle(method, res.path, a.crossOrigin(res), handle)
+			if method == http.MethodGet {
+				r.HEAD(res.path, a.crossOrigin(res), handle)
+			}
+		}
+		allowed := res.allowed()
+		r.OPTIONS(res.path, a.crossOrigin(res), func(c *gin.Context) {
+			c.Header("Allow", allowed)
+			c.Status(http.StatusNoContent)
+		})
+	}
+}
+
+// Asked says whether a path is one of the API, whose answers are JSON whatever happens.
+func Asked(path string) bool {
+	return path == "/api" || strings.HasPrefix(path, "/api/") || strings.HasPrefix(path, "/.well-known/")
+}
+
+// Unknown answers what is asked of the API and is not there: a path, or a method of one that is. It goes before
+// everything that leads people to where they sign in.
+func (a *API) Unknown(c *gin.Context) {
+	path := c.Request.URL.Path
+	if !Asked(path) || c.FullPath() != "" {
+		c.Next()
+		return
+	}
+	defer c.Abort()
+	for i := range a.resources {
+		if res := &a.resources[i]; res.is(path) {
+			a.share(c, res)
+			c.Header("Allow", res.allowed())
+			problem(c, http.StatusMethodNotAllowed, "this takes "+res.allowed()+" only", nil)
+			return
+		}
+	}
+	problem(c, http.StatusNotFound, "there is no such thing in this API: its description is at /api/v1/openapi.yaml", nil)
+}
+
+func describeAPI(c *gin.Context) {
+	c.Header("Cache-Control", "no-cache")
+	c.Data(http.StatusOK, "application/yaml; charset=utf-8", Description) // RFC 9512
+}

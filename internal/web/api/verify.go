@@ -1,0 +1,119 @@
+package api
+
+import (
+	"bytes"
+	"net/http"
+	"time"
+
+	"diadrom/internal/core/fault"
+	"diadrom/internal/core/jsonread"
+	"diadrom/internal/shop/held"
+
+	"github.com/gin-gonic/gin"
+)
+
+// jwks answers with the public keys of held quotes (RFC 7517). A verifier asks again when it meets a key that it does
+// not know, so that they may be remembered.
+func (a *API) jwks(c *gin.Context) {
+	c.Header("Cache-Control", "public, max-age=300")
+	c.Data(http.StatusOK, "application/jwk-set+json", a.Holds.JWKS())
+}
+
+// verdict is whether a quote is held.
+type verdict struct {
+	Valid   bool         `json:"valid"`
+	Why     held.Reason  `json:"why,omitempty"`
+	Message string       `json:"message,omitempty"`
+	ID      string       `json:"id,omitempty"`
+	Expires string       `json:"expires,omitempty"`
+	Edition int64        `json:"edition,omitempty"`
+	Option  *held.Option `json:"option,omitempty"`
+}
+
+var reasons = map[held.Reason]string{
+	held.Forged:     "this token was not signed here, or is damaged",
+	held.Expired:    "the quote was held until then: ask for another",
+	held.Changed:    "the request or the total is not the one that was quoted",
+	held.NotOffered: "this method was not offered in that quote",
+}
+
+// verify says whether what a buyer was quoted still holds.
+func (a *API) verify(c *gin.Context) {
+	who, ok := a.asker(c)
+	switch {
+	case !ok:
+		return
+	case who.buyers():
+		problem(c, http.StatusForbidden, "quotes are verified by the shop's server, with a key for servers: what a page "+
+			"verifies, its visitor can change", nil)
+		return
+	case !isJSON(c.GetHeader("Content-Type")):
+		c.Header("Accept-Post", "application/json")
+		problem(c, http.StatusUnsupportedMediaType, "a request is JSON: send it with Content-Type: application/json", nil)
+		return
+	}
+	limits, end := a.begin(c, &who)
+	if end == nil {
+		return
+	}
+	defer end()
+	in := buffers.Get().(*bytes.Buffer)
+	defer func() { in.Reset(); buffers.Put(in) }()
+	if !readInto(c, in, MaxBody) || !count(c, limits, 1) {
+		return
+	}
+	claim, faults := readClaim(in.Bytes())
+	if len(faults) > 0 {
+		tell(c, faulty(faults))
+		return
+	}
+	claims, option, why := a.Holds.Verify(claim)
+	v := verdict{Valid: why == "", Why: why, Message: reasons[why], Option: option}
+	if claims != nil {
+		v.ID, v.Edition = claims.ID, claims.Edition
+		v.Expires = time.Unix(claims.Expires, 0).UTC().Format(time.RFC3339)
+	}
+	send(c, http.StatusOK, v)
+}
+
+func readClaim(body []byte) (claim held.Claim, faults fault.List) {
+	r := jsonread.New(body, "")
+	r.MaxFaults = MaxFaults
+	absent := r.Kind() == 'n'
+	ok := r.Object(func(name []byte) bool {
+		switch string(name) {
+		case "token":
+			claim.Token = r.Text()
+		case "request":
+			if r.Kind() != '{' {
+				r.Skip()
+				r.Fault(fault.Type, "the request is an object, as it was sent for the quote")
+				return true
+			}
+			claim.Request = r.Raw()
+		case "method":
+			claim.Method = r.Text()
+		case "service":
+			claim.Service = r.Text()
+		case "total":
+			claim.Total = r.Text()
+		default:
+			return false
+		}
+		return true
+	})
+	if absent {
+		r.Fault(fault.Type, "what is verified is an object, not null")
+	}
+	for _, need := range []struct {
+		name   string
+		absent bool
+	}{{"token", claim.Token == ""}, {"request", claim.Request == nil}, {"method", claim.Method == ""},
+		{"total", claim.Total == ""}} {
+		if ok && need.absent && len(r.Faults) == 0 {
+			r.FaultBelow(fault.Path{need.name}, fault.Missing, "say the %s", need.name)
+		}
+	}
+	r.End()
+	return claim, r.Faults
+}

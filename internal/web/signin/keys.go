@@ -1,0 +1,218 @@
+package signin
+
+import (
+	"context"
+	"net/http"
+	"slices"
+	"strconv"
+	"strings"
+	"sync/atomic"
+	"time"
+
+	"diadrom/internal/auth"
+	"diadrom/internal/web/api"
+	"diadrom/internal/web/shell"
+
+	"github.com/gin-gonic/gin"
+)
+
+// heldKey is a key that holds.
+type heldKey struct {
+	auth.Key
+	used atomic.Int64 // when this was kept last, in seconds since 1970
+}
+
+// useEvery is how exactly it is kept when a key was used last: so a quote costs no write.
+const useEvery = 5 * time.Minute
+
+// Asker says who asks the API. A key that is sent counts before a session, and one that does not hold is refused
+// whoever sends it.
+func (s *Screens) Asker(r *http.Request) api.Asker {
+	if scheme, secret, ok := strings.Cut(r.Header.Get("Authorization"), " "); ok &&
+		strings.EqualFold(scheme, "Bearer") {
+		hash := auth.Kept(strings.TrimSpace(secret))
+		k := (*s.keys.Load())[hash]
+		switch {
+		case k == nil:
+			return api.Asker{Why: "this key does not exist, or was revoked"}
+		case k.Expired(time.Now()):
+			return api.Asker{Why: "this key has expired"}
+		}
+		s.used(k)
+		return api.Asker{Kind: api.Shop, Key: &k.Key, From: auth.Origin(s.visitors.From(r))}
+	}
+	if p, ok, err := s.signedIn(r); ok && err == nil {
+		return api.Asker{Kind: api.Person, Person: p}
+	}
+	return api.Asker{}
+}
+
+// used keeps that a key was used, at most once in [useEvery].
+func (s *Screens) used(k *heldKey) {
+	now := time.Now()
+	last := k.used.Load()
+	if now.Unix()-last < int64(useEvery/time.Second) || !k.used.CompareAndSwap(last, now.Unix()) {
+		return
+	}
+	go func() {
+		ctx, stop := context.WithTimeout(context.Background(), 10*time.Second)
+		defer stop()
+		if err := s.db.UseAPIKey(ctx, k.ID, now); err != nil {
+			s.Log.Warn("when a key was used was not kept", "key", k.Name, "error", err)
+		}
+	}()
+}
+
+// Origins says whether some publishable key may be sent by pages of an origin.
+func (s *Screens) Origins(origin string) bool {
+	now := time.Now()
+	for _, k := range *s.keys.Load() {
+		if k.Publishable && k.From(origin) && !k.Expired(now) {
+			return true
+		}
+	}
+	return false
+}
+
+// loadKeys takes over which API keys hold.
+func (s *Screens) loadKeys(ctx context.Context) error {
+	list, err := s.db.APIKeys(ctx)
+	if err != nil {
+		return err
+	}
+	keys := make(map[string]*heldKey, len(list))
+	for _, k := range list {
+		if k.Revoked.IsZero() {
+			held := &heldKey{Key: k.Key}
+			if !k.Used.IsZero() {
+				held.used.Store(k.Used.Unix())
+			}
+			keys[k.Kept] = held
+		}
+	}
+	s.keys.Store(&keys)
+	return nil
+}
+
+// keyForm is a key as it is asked for.
+type keyForm struct {
+	Name, Kind, Sites, Until string
+	Rights                   []string
+}
+
+// Kinds of keys as the form names them.
+const (
+	kindServer = "server"
+	kindPages  = "pages"
+)
+
+// Has says whether a right is chosen.
+func (f keyForm) Has(r auth.Right) bool { return slices.Contains(f.Rights, string(r)) }
+
+// All lists the rights that can be chosen.
+func (keyForm) All() []auth.Right { return auth.Rights }
+
+func keyFormOf(c *gin.Context) keyForm {
+	return keyForm{
+		Name:   c.PostForm("name"),
+		Kind:   c.PostForm("kind"),
+		Sites:  c.PostForm("sites"),
+		Until:  c.PostForm("until"),
+		Rights: c.PostFormArray("right"),
+	}
+}
+
+// key reads a form; its error is in words for whoever filled it in.
+func (f keyForm) key(now time.Time) (k auth.Key, err error) {
+	if k.Name, err = auth.Name(f.Name); err != nil {
+		return k, err
+	}
+	if k.Origins, err = auth.Origins(f.Sites); err != nil {
+		return k, err
+	}
+	switch f.Kind {
+	case kindPages:
+		k.Publishable = true
+		if len(k.Origins) == 0 {
+			return k, auth.ErrNoOrigin
+		}
+		if len(f.Rights) > 0 {
+			return k, shell.Refusef("a key that everybody can read only asks for quotes: take the other rights away, " +
+				"or make a key for a server")
+		}
+	case kindServer, "":
+		if len(k.Origins) > 0 {
+			return k, shell.Refusef("a key for a server is never sent by pages: leave the sites empty, or make a key " +
+				"for pages")
+		}
+	default:
+		return k, shell.Refusef("there is no such kind of key")
+	}
+	for _, text := range f.Rights {
+		if !slices.Contains(auth.Rights, auth.Right(text)) {
+			return k, shell.Refusef("there is no such right")
+		}
+		k.Rights = append(k.Rights, auth.Right(text))
+	}
+	if f.Until != "" {
+		day, err := time.ParseInLocation(time.DateOnly, f.Until, time.Local)
+		if err != nil {
+			return k, shell.Refusef("%.40q is not a date such as 2027-01-31", f.Until)
+		}
+		if k.Expires = day.AddDate(0, 0, 1); k.Expired(now) {
+			return k, shell.Refusef("that day has passed: choose a later one, or leave it empty for no end")
+		}
+	}
+	return k, nil
+}
+
+// about says in an event what a key may do.
+func about(k *auth.Key) string {
+	text := k.Name
+	if k.Publishable {
+		text += ", publishable, from " + strings.Join(k.Origins, " ")
+	}
+	for _, r := range k.Rights {
+		text += ", may " + r.String()
+	}
+	if !k.Expires.IsZero() {
+		text += ", until " + day(k.Expires.Add(-time.Second))
+	}
+	return text
+}
+
+// addKey makes an API key, which is shown this once.
+func (s *Screens) addKey(c *gin.Context) {
+	ctx := c.Request.Context()
+	form := keyFormOf(c)
+	key, err := form.key(time.Now())
+	prefix := auth.SecretPrefix
+	if key.Publishable {
+		prefix = auth.PublishablePrefix
+	}
+	secret, hash := auth.Secret(prefix)
+	if err != nil {
+		err = shell.Refusef("%s", err.Error())
+	} else if err = s.db.AddAPIKey(ctx, key, hash, shell.Person(ctx).ID); err == nil {
+		err = s.loadKeys(ctx)
+		s.notes.Note(c.Request, auth.KeyMade, shell.Person(ctx), about(&key))
+	}
+	s.answerPeople(c, err, func(v *peopleView, text string) {
+		if v.KeySlip = text; text == "" {
+			v.Key, v.KeyOf, v.KeyPages = secret, key.Name, key.Publishable
+		} else {
+			v.KeyForm = form
+		}
+	})
+}
+
+func (s *Screens) revokeKey(c *gin.Context) {
+	id, err := strconv.ParseInt(c.Param("key"), 10, 64)
+	if err != nil {
+		err = shell.Refusef("there is no key of that number")
+	} else if err = s.db.RevokeAPIKey(c.Request.Context(), id); err == nil {
+		err = s.loadKeys(c.Request.Context())
+		s.notes.Note(c.Request, auth.KeyRevoked, shell.Person(c.Request.Context()), "number "+strconv.FormatInt(id, 10))
+	}
+	s.answerPeople(c, err, func(v *peopleView, text string) { v.KeySlip = text })
+}
