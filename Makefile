@@ -42,7 +42,7 @@ cross:
 # The browser tests come first, because they take longest and wait for much that is no work; those of the screens and of
 # the command line, which come next in length, run beside them.
 # All of vet runs with the tests, once for each package; without debug information some forty programs are linked sooner.
-test: chromium iso-codes geographiclib format
+test: chromium iso-codes geographiclib nodejs format
 	GOFLAGS="$$GOFLAGS -ldflags=-w" go test -vet=all ./internal/test/browser ./internal/web ./cmd/diadrom ./...
 	go tool staticcheck -tests=false ./...
 
@@ -70,6 +70,20 @@ geographiclib:
 	  SUDO=""; [ "$$(id -u)" = 0 ] || SUDO="sudo -n"; \
 	  $$SUDO apt-get update -qq && DEBIAN_FRONTEND=noninteractive $$SUDO apt-get install -y -qq --no-install-recommends geographiclib-tools >/dev/null \
 	  || { echo "geographiclib-tools could not be installed (no network, or not allowed). Install it with: apt-get install geographiclib-tools"; exit 1; }; }
+
+# Node, with which the tests run the example of a shop and clients of the API.
+.PHONY: nodejs
+nodejs:
+	@command -v node >/dev/null || { \
+	  SUDO=""; [ "$$(id -u)" = 0 ] || SUDO="sudo -n"; \
+	  $$SUDO apt-get update -qq && DEBIAN_FRONTEND=noninteractive $$SUDO apt-get install -y -qq --no-install-recommends nodejs >/dev/null \
+	  || { echo "nodejs could not be installed (no network, or not allowed). Install it with: apt-get install nodejs"; exit 1; }; }
+
+# The description of the API, linted by two linters of npm's registry. It needs npm.
+.PHONY: lint-api
+lint-api:
+	npx --yes @redocly/cli@2.77.0 lint internal/web/api/openapi.yaml
+	npx --yes @stoplight/spectral-cli@6.16.3 lint --ruleset tools/spectral.yaml internal/web/api/openapi.yaml
 
 # Benchmarks, judged as ratios: see docs/performance.md.
 bench:

@@ -528,3 +528,28 @@ func asDescribed(t require.TestingT, input *openapi3filter.RequestValidationInpu
 		Body:                   io.NopCloser(bytes.NewReader(body)),
 	}), string(body))
 }
+
+// The description has every resource, with every method that it takes, and no other.
+func TestEveryResourceIsDescribed(t *testing.T) {
+	doc, err := openapi3.NewLoader().LoadFromData(Description)
+	require.NoError(t, err)
+	described, there := map[string]bool{}, map[string]bool{}
+	for path, item := range doc.Paths.Map() {
+		for method := range item.Operations() {
+			described[method+" "+path] = true
+		}
+	}
+	for _, r := range New(Shops{}).resources {
+		for method := range r.methods {
+			there[method+" "+strings.ReplaceAll(strings.ReplaceAll(r.path, ":country", "{country}"), ":sku", "{sku}")] = true
+		}
+	}
+	assert.Equal(t, there, described)
+	for path, item := range doc.Paths.Map() {
+		for method, o := range item.Operations() {
+			assert.NotEmpty(t, o.Tags, path)
+			assert.NotEmpty(t, o.OperationID, path)
+			assert.NotNil(t, o.Responses.Value("421"), "%s %s: any request may come under another name", method, path)
+		}
+	}
+}

@@ -8,6 +8,7 @@
     en: {
       country: "Country", postcode: "Postcode", city: "Town", region: "State or region", choose: "Choose",
       delivery: "Delivery", free: "Free", asking: "Looking up delivery prices", point: "Collect it at",
+      rest: "Prices may change with the rest of the address.",
       fill: "Fill in the address to see delivery prices.", empty: "The cart is empty.",
       nothing: "Nothing in this cart has to be delivered.", failed: "Delivery prices cannot be shown at the moment.",
       again: "Try again", wrong: "This postcode is not one of that country.", pick: "Choose a delivery method.",
@@ -18,6 +19,7 @@
     fi: {
       country: "Maa", postcode: "Postinumero", city: "Paikkakunta", region: "Osavaltio tai alue", choose: "Valitse",
       delivery: "Toimitus", free: "Ilmainen", asking: "Haetaan toimitushintoja", point: "Noutopaikka",
+      rest: "Hinnat voivat muuttua, kun osoite on valmis.",
       fill: "Täytä osoite, niin näet toimitushinnat.", empty: "Ostoskori on tyhjä.",
       nothing: "Ostoskorissa ei ole mitään toimitettavaa.", failed: "Toimitushintoja ei voida nyt näyttää.",
       again: "Yritä uudelleen", wrong: "Tämä ei ole kyseisen maan postinumero.", pick: "Valitse toimitustapa.",
@@ -28,6 +30,7 @@
     sv: {
       country: "Land", postcode: "Postnummer", city: "Ort", region: "Delstat eller region", choose: "Välj",
       delivery: "Leverans", free: "Gratis", asking: "Hämtar leveranspriser", point: "Hämtas på",
+      rest: "Priserna kan ändras när adressen är komplett.",
       fill: "Fyll i adressen för att se leveranspriser.", empty: "Varukorgen är tom.",
       nothing: "Inget i varukorgen behöver levereras.", failed: "Leveranspriser kan inte visas just nu.",
       again: "Försök igen", wrong: "Det är inte ett postnummer i det landet.", pick: "Välj ett leveranssätt.",
@@ -38,6 +41,7 @@
     de: {
       country: "Land", postcode: "Postleitzahl", city: "Ort", region: "Bundesstaat oder Region", choose: "Auswählen",
       delivery: "Lieferung", free: "Kostenlos", asking: "Lieferpreise werden geladen", point: "Abholung bei",
+      rest: "Preise können sich mit der vollständigen Adresse ändern.",
       fill: "Geben Sie die Adresse ein, um Lieferpreise zu sehen.", empty: "Der Warenkorb ist leer.",
       nothing: "Nichts in diesem Warenkorb muss geliefert werden.", failed: "Lieferpreise können gerade nicht angezeigt werden.",
       again: "Erneut versuchen", wrong: "Das ist keine Postleitzahl dieses Landes.", pick: "Wählen Sie eine Lieferart.",
@@ -48,6 +52,7 @@
     fr: {
       country: "Pays", postcode: "Code postal", city: "Ville", region: "État ou région", choose: "Choisir",
       delivery: "Livraison", free: "Gratuit", asking: "Recherche des prix de livraison", point: "À retirer à",
+      rest: "Les prix peuvent changer une fois l’adresse complète.",
       fill: "Indiquez l’adresse pour voir les prix de livraison.", empty: "Le panier est vide.",
       nothing: "Rien dans ce panier ne doit être livré.", failed: "Les prix de livraison ne peuvent pas être affichés pour le moment.",
       again: "Réessayer", wrong: "Ce n’est pas un code postal de ce pays.", pick: "Choisissez un mode de livraison.",
@@ -58,6 +63,7 @@
     es: {
       country: "País", postcode: "Código postal", city: "Localidad", region: "Estado o región", choose: "Elegir",
       delivery: "Entrega", free: "Gratis", asking: "Buscando precios de entrega", point: "Recogida en",
+      rest: "Los precios pueden cambiar con la dirección completa.",
       fill: "Indique la dirección para ver los precios de entrega.", empty: "La cesta está vacía.",
       nothing: "Nada de esta cesta necesita entrega.", failed: "Los precios de entrega no se pueden mostrar ahora.",
       again: "Reintentar", wrong: "No es un código postal de ese país.", pick: "Elija un modo de entrega.",
@@ -229,7 +235,8 @@
     }
     // A language of which the program has no words reads English throughout, so that numbers go with them.
     get #locale() {
-      return words[this.#language.toLowerCase().split("-")[0]] ? this.#language : "en";
+      const known = words[this.#language.toLowerCase().split("-")[0]];
+      return !known || this.#language.toLowerCase() === "en" ? "en-GB" : this.#language;
     }
     #count(forms, n) {
       const one = new Intl.PluralRules(this.#locale).select(typeof n === "number" ? n : Number.MAX_SAFE_INTEGER) === "one";
@@ -441,7 +448,9 @@
       const points = this.#points(o);
       const point = points.length === 1 ? points[0].location : points.some((p) => p.location === this.#point) ? this.#point : "";
       this.#choice = null;
-      if (o && a.quote && (!points.length || point)) {
+      // Without its postcode an address has a price, but perhaps not the one that the order will have.
+      const whole = a && !a.checkout.lacks.length && !a.checkout.faults.length;
+      if (o && a.quote && whole && (!points.length || point)) {
         this.#choice = {
           method: o.method, service: o.service || "", label: o.label, total: o.total, currency: a.currency, tax: o.tax, point,
           days: o.days, dates: o.dates || null, quote: a.quote, request: this.#request,
@@ -468,7 +477,8 @@
         else if (min === 0) text = w.within.replace("{days}", this.#count(forms, max));
         else text = this.#count(forms, min === max ? max : `${min}–${max}`);
       }
-      return text && o.kind === "pickup" ? w.ready.replace("{when}", text) : text;
+      if (text && o.kind === "pickup") text = w.ready.replace("{when}", text);
+      return text.slice(0, 1).toLocaleUpperCase(this.#locale) + text.slice(1);
     }
     #away(p) {
       if (p.distance === null) return "";
@@ -529,6 +539,7 @@
       else if (a && !a.needs_shipping) text = w.nothing;
       else if (!this.#form || wait) text = w.fill;
       else if (a && !shown.length) text = a.message;
+      else if (a && a.checkout.lacks.length) text = w.rest;
       const message = this.#parts.message;
       message.hidden = !text;
       message.id = this.#id + "-wrong";
