@@ -83,18 +83,18 @@ func (k *kept) file(ctx context.Context, name string) (*store.File, error) {
 }
 
 func exportCommand() *cobra.Command {
-	var dir, edition string
+	var dir, server, edition string
 	cmd := &cobra.Command{
-		Use:   "export --data DIR [--edition draft|live|NUMBER]",
+		Use:   "export --data DIR|--server URL [--edition draft|live|NUMBER]",
 		Short: "Print the store file of a shop's draft, or of an edition",
 		Args:  cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) (err error) {
-			k, err := openKept(cmd.Context(), dir)
+			read, done, err := filesOf(cmd.Context(), dir, server)
 			if err != nil {
 				return err
 			}
-			defer func() { err = errors.Join(err, k.db.Close()) }()
-			f, err := k.file(cmd.Context(), edition)
+			defer func() { err = errors.Join(err, done()) }()
+			f, err := read(edition)
 			if err != nil {
 				return err
 			}
@@ -103,9 +103,29 @@ func exportCommand() *cobra.Command {
 		},
 	}
 	dataFlag(cmd, &dir)
+	serverFlag(cmd, &server)
 	cmd.Flags().StringVar(&edition, "edition", "draft", "draft, live, or the number of an edition")
-	cmd.MarkFlagRequired("data")
 	return cmd
+}
+
+// filesOf gives how the store files of a shop are read, in a folder or at a server, and what is done at the end.
+func filesOf(ctx context.Context, dir, server string) (read func(name string) (*store.File, error), done func() error,
+	err error) {
+	if err := place(dir, server); err != nil {
+		return nil, nil, err
+	}
+	if server != "" {
+		r, err := asking(server)
+		if err != nil {
+			return nil, nil, err
+		}
+		return func(name string) (*store.File, error) { return r.file(ctx, name) }, func() error { return nil }, nil
+	}
+	k, err := openKept(ctx, dir)
+	if err != nil {
+		return nil, nil, err
+	}
+	return func(name string) (*store.File, error) { return k.file(ctx, name) }, k.db.Close, nil
 }
 
 // agreed asks whoever runs a command, and says whether the answer was yes.
@@ -119,17 +139,27 @@ func agreed(cmd *cobra.Command, question string) (bool, error) {
 }
 
 func importCommand() *cobra.Command {
-	var dir, name string
+	var dir, server, name string
 	var yes bool
 	var asks outsideFlags
 	cmd := &cobra.Command{
-		Use:   "import --data DIR --store FILE [--yes]",
+		Use:   "import --data DIR|--server URL --store FILE [--yes]",
 		Short: "Make a shop's draft what a store file says, after a look at what changes",
 		Args:  cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) (err error) {
 			f, faults := readStore(name)
 			if len(faults) > 0 {
 				return broken(cmd, faults)
+			}
+			if err := place(dir, server); err != nil {
+				return err
+			}
+			if server != "" {
+				r, err := asking(server)
+				if err != nil {
+					return err
+				}
+				return r.importTo(cmd, f, yes)
 			}
 			k, err := openKept(cmd.Context(), dir)
 			if err != nil {
@@ -163,7 +193,7 @@ func importCommand() *cobra.Command {
 	cmd.Flags().StringVar(&name, "store", "", "the store file")
 	asks.register(cmd)
 	cmd.Flags().BoolVar(&yes, "yes", false, "do not ask")
-	cmd.MarkFlagRequired("data")
+	serverFlag(cmd, &server)
 	cmd.MarkFlagRequired("store")
 	return cmd
 }
@@ -227,11 +257,11 @@ func printReport(out io.Writer, r compare.Report) {
 }
 
 func diffCommand() *cobra.Command {
-	var dir string
+	var dir, server string
 	cmd := &cobra.Command{
-		Use:   "diff A B [--data DIR]",
-		Short: "Print how two store files differ, or with --data two editions",
-		Long: "Print how two store files differ, in sentences. With --data A and B are draft, live, or " +
+		Use:   "diff A B [--data DIR|--server URL]",
+		Short: "Print how two store files differ, or with --data or --server two editions",
+		Long: "Print how two store files differ, in sentences. With --data or --server A and B are draft, live, or " +
 			"numbers of editions of that shop.\n" +
 			"Exit 0 where nothing is different, 1 where something is.",
 		Args: cobra.ExactArgs(2),
@@ -243,13 +273,13 @@ func diffCommand() *cobra.Command {
 				}
 				return f, nil
 			}
-			if dir != "" {
-				k, err := openKept(cmd.Context(), dir)
+			if dir != "" || server != "" {
+				kept, done, err := filesOf(cmd.Context(), dir, server)
 				if err != nil {
 					return err
 				}
-				defer func() { err = errors.Join(err, k.db.Close()) }()
-				read = func(name string) (*store.File, error) { return k.file(cmd.Context(), name) }
+				defer func() { err = errors.Join(err, done()) }()
+				read = kept
 			}
 			var sides [2]changes.Side
 			for i, name := range args {
@@ -268,6 +298,7 @@ func diffCommand() *cobra.Command {
 		},
 	}
 	cmd.Flags().StringVar(&dir, "data", "", "the folder of a shop")
+	serverFlag(cmd, &server)
 	return cmd
 }
 

@@ -34,6 +34,7 @@ func main() {
 		gazetteerCommand(),
 		exportCommand(),
 		importCommand(),
+		publishCommand(),
 		diffCommand(),
 		restoreCommand(),
 		recoverCommand(),

@@ -3,6 +3,7 @@ package main
 import (
 	"cmp"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"path/filepath"
@@ -23,12 +24,12 @@ import (
 )
 
 // reviewFlags are those of review.
-type reviewFlags struct{ store, gazetteer, promises, format, failOn string }
+type reviewFlags struct{ store, gazetteer, promises, format, failOn, server, of string }
 
 func reviewCommand() *cobra.Command {
 	var is reviewFlags
 	cmd := &cobra.Command{
-		Use: "review --store FILE [--gazetteer FILE] [--promises FILE] [--format json|text|sarif] " +
+		Use: "review --store FILE|--server URL [--gazetteer FILE] [--promises FILE] [--format json|text|sarif] " +
 			"[--fail-on SEVERITY]",
 		Short: "Print the warnings about a whole store, each with a request that shows it",
 		Args:  cobra.NoArgs,
@@ -41,7 +42,8 @@ func reviewCommand() *cobra.Command {
 	cmd.Flags().StringVar(&is.format, "format", "json", "json, text or sarif (SARIF 2.1.0)")
 	cmd.Flags().StringVar(&is.failOn, "fail-on", "loses",
 		"the severity from which on it exits with 1: untidy, deters, loses or blocks")
-	cmd.MarkFlagRequired("store")
+	serverFlag(cmd, &is.server)
+	cmd.Flags().StringVar(&is.of, "of", "draft", "with --server: draft or live")
 	return cmd
 }
 
@@ -49,6 +51,18 @@ func review(cmd *cobra.Command, is *reviewFlags) error {
 	limit, err := warnings.ParseSeverity(is.failOn)
 	if err != nil {
 		return fmt.Errorf("--fail-on: %w", err)
+	}
+	switch {
+	case (is.store == "") == (is.server == ""):
+		return errors.New("say what is reviewed: --store FILE, or --server URL")
+	case is.server != "" && is.format != "json":
+		return errors.New("a server's warnings are printed as json; export its store file for the other formats")
+	case is.server != "":
+		r, err := asking(is.server)
+		if err != nil {
+			return err
+		}
+		return r.review(cmd, is.of, limit)
 	}
 	data, faults := readFile(is.store)
 	if len(faults) > 0 {

@@ -5,25 +5,26 @@ type Event string
 
 // The kinds of events.
 const (
-	Started            Event = "shop_started"        // the first owner
-	SignedIn           Event = "signed_in"           //
-	SignInRefused      Event = "sign_in_refused"     // a name and a passphrase that do not belong together
-	SignInHeldOff      Event = "sign_in_held_off"    // too many attempts
-	SignedOut          Event = "signed_out"          //
-	PassphraseChanged  Event = "passphrase_changed"  //
-	PassphraseRefused  Event = "passphrase_refused"  // one's own, typed wrongly to change it
-	PassphraseReplaced Event = "passphrase_replaced" // on the machine itself, by diadrom recover
-	PersonAdded        Event = "person_added"        //
-	PersonActivated    Event = "person_activated"    //
-	PersonDeactivated  Event = "person_deactivated"  //
-	KeyMade            Event = "key_made"            //
-	KeyRevoked         Event = "key_revoked"         //
-	Published          Event = "published"           // an edition
-	ServiceSet         Event = "service_set"         // whose answers count in live quotes
-	Forbidden          Event = "forbidden"           // what only an owner may do
-	HostRefused        Event = "host_refused"        // a request under a name that the shop does not answer under
-	OriginRefused      Event = "origin_refused"      // a request that another site's page made
-	Restored           Event = "restored"            // a backup, on the machine itself
+	Started            Event = "shop_started"         // the first owner
+	SignedIn           Event = "signed_in"            //
+	SignInRefused      Event = "sign_in_refused"      // a name and a passphrase that do not belong together
+	SignInHeldOff      Event = "sign_in_held_off"     // too many attempts
+	SignedOut          Event = "signed_out"           //
+	PassphraseChanged  Event = "passphrase_changed"   //
+	PassphraseRefused  Event = "passphrase_refused"   // one's own, typed wrongly to change it
+	PassphraseReplaced Event = "passphrase_replaced"  // on the machine itself, by diadrom recover
+	PersonAdded        Event = "person_added"         //
+	PersonActivated    Event = "person_activated"     //
+	PersonDeactivated  Event = "person_deactivated"   //
+	KeyMade            Event = "key_made"             //
+	KeyRevoked         Event = "key_revoked"          //
+	SigningReplaced    Event = "signing_key_replaced" // of held quotes
+	Published          Event = "published"            // an edition
+	ServiceSet         Event = "service_set"          // whose answers count in live quotes
+	Forbidden          Event = "forbidden"            // what only an owner may do
+	HostRefused        Event = "host_refused"         // a request under a name that the shop does not answer under
+	OriginRefused      Event = "origin_refused"       // a request that another site's page made
+	Restored           Event = "restored"             // a backup, on the machine itself
 )
 
 var eventWords = map[Event]string{
@@ -40,6 +41,7 @@ var eventWords = map[Event]string{
 	PersonDeactivated:  "deactivated",
 	KeyMade:            "made the API key",
 	KeyRevoked:         "revoked the API key",
+	SigningReplaced:    "replaced the key that signs held quotes by",
 	Published:          "published",
 	ServiceSet:         "set a service",
 	Forbidden:          "was refused: for owners only",

@@ -125,3 +125,6 @@ var ErrNoOrigin = errors.New("say which site's pages send this key: it is open t
 
 // Value is a right as it is kept and sent.
 func (r Right) Value() string { return string(r) }
+
+// Person is whoever edits and publishes with a key: ids of keys are kept below those of people.
+func (k *Key) Person() Person { return Person{ID: -k.ID, Name: "the key " + k.Name} }

@@ -101,6 +101,21 @@ func (db *DB) Backup(ctx context.Context, why string) (err error) {
 	return thin(dir, time.Now().UTC())
 }
 
+// BackupAfter makes a backup where the last one is so old, or there is none.
+func (db *DB) BackupAfter(ctx context.Context, why string, age time.Duration) error {
+	list, err := backups(filepath.Join(db.dir, backupFolder))
+	if err != nil && !errors.Is(err, os.ErrNotExist) {
+		return err
+	}
+	now := time.Now()
+	for _, b := range list {
+		if since := now.Sub(b.at); since >= 0 && since < age {
+			return nil
+		}
+	}
+	return db.Backup(ctx, why)
+}
+
 // pack compresses a file with zstd, whose frames carry a checksum of what is in them, and syncs it.
 func pack(from, to string) error {
 	in, err := os.Open(from)

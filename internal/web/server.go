@@ -17,6 +17,7 @@ import (
 	"diadrom/internal/core/store"
 	"diadrom/internal/review/warnings"
 	"diadrom/internal/shop/draft"
+	"diadrom/internal/shop/feed"
 	"diadrom/internal/shop/held"
 	"diadrom/internal/shop/history"
 	"diadrom/internal/shop/importer"
@@ -127,6 +128,9 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 	}
 	sh := shell.New(d, db, log, read, nobody)
 	notes := visitor.NewNotes(&o.Options, db, log)
+	if o.Holds != nil {
+		o.SignIn.Holds = o.Holds
+	}
 	people, err := signin.New(context.Background(), sh, d, db, notes, &o.Options, o.SignIn)
 	if err != nil {
 		return nil, err
@@ -146,7 +150,10 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 
 	gin.SetMode(gin.ReleaseMode)
 	r := gin.New()
-	offered := api.New(s.shops(d, asks, people, found, o.Holds))
+	shops := s.shops(d, asks, people, found, o.Holds)
+	shops.Kept, shops.Feed, shops.Note = db, feed.New(d), notes.Note
+	shops.Feed.Published = notes.Published
+	offered := api.New(shops)
 	r.Use(identified, s.logged, s.recovered, headers(asks.TilesOrigin), offered.Unknown)
 	offered.Routes(r)
 	alive(r, d, db)
@@ -201,6 +208,7 @@ func (s *Server) shops(d *draft.Draft, asks *services.Services, people *signin.S
 				Number: live.Number, Hash: live.Hash}
 		},
 		Draft:  func() *quote.Engine { return d.State().Engine },
+		Store:  d,
 		Asker:  people.Asker,
 		Sites:  people.Origins,
 		Holds:  keys,

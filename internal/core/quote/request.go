@@ -245,7 +245,7 @@ func (e *Engine) line(r *jsonread.Reader) (line Line) {
 			r.FaultBelow(fault.Path{"sku"}, fault.Reference, "the store has no product %.60q", own.SKU)
 		} else {
 			line.Product = e.file.Products[i]
-			overlay(&line.Product, &own, given)
+			line.Product.Overlay(&own, given)
 		}
 	}
 	if class := line.Product.Class; class != "" && !e.classes[class] {
@@ -255,38 +255,6 @@ func (e *Engine) line(r *jsonread.Reader) (line Line) {
 		r.FaultBelow(fault.Path{"from"}, fault.Reference, "there is no location %.60q", from)
 	}
 	return line
-}
-
-// overlay puts the fields that a line gives in the place of the product's.
-func overlay(p, own *store.Product, given []string) {
-	for _, name := range given {
-		switch name {
-		case "name":
-			p.Name = own.Name
-		case "price":
-			p.Price = own.Price
-		case "weight":
-			p.Weight = own.Weight
-		case "length":
-			p.Length = own.Length
-		case "width":
-			p.Width = own.Width
-		case "height":
-			p.Height = own.Height
-		case "class":
-			p.Class = own.Class
-		case "needs_shipping":
-			p.NeedsShipping = own.NeedsShipping
-		case "ships_free":
-			p.ShipsFree = own.ShipsFree
-		case "own_parcel":
-			p.OwnParcel = own.OwnParcel
-		case "upright":
-			p.Upright = own.Upright
-		case "from":
-			p.From = own.From
-		}
-	}
 }
 
 // name is what a line's goods are called.

@@ -6,6 +6,7 @@
 package store
 
 import (
+	"encoding/json"
 	"maps"
 	"slices"
 	"strings"
@@ -187,6 +188,47 @@ type Product struct {
 
 // Sized says whether all three sides are known, so that it can be placed in a box.
 func (p *Product) Sized() bool { return p.Length != nil && p.Width != nil && p.Height != nil }
+
+// ProductJSON is a product as it is written in a store file.
+func ProductJSON(p *Product) []byte {
+	out, err := json.Marshal(p)
+	if err != nil {
+		panic(err) // texts, numbers, yes and no
+	}
+	return out
+}
+
+// Overlay puts the fields that are given by name, as own has them, in the place of the product's; its sku stays.
+func (p *Product) Overlay(own *Product, given []string) {
+	for _, name := range given {
+		switch name {
+		case "name":
+			p.Name = own.Name
+		case "price":
+			p.Price = own.Price
+		case "weight":
+			p.Weight = own.Weight
+		case "length":
+			p.Length = own.Length
+		case "width":
+			p.Width = own.Width
+		case "height":
+			p.Height = own.Height
+		case "class":
+			p.Class = own.Class
+		case "needs_shipping":
+			p.NeedsShipping = own.NeedsShipping
+		case "ships_free":
+			p.ShipsFree = own.ShipsFree
+		case "own_parcel":
+			p.OwnParcel = own.OwnParcel
+		case "upright":
+			p.Upright = own.Upright
+		case "from":
+			p.From = own.From
+		}
+	}
+}
 
 // Zone is where the shop ships on the same terms.
 type Zone struct {

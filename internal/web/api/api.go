@@ -13,6 +13,8 @@ import (
 
 	"diadrom/internal/auth"
 	"diadrom/internal/core/quote"
+	"diadrom/internal/shop/draft"
+	"diadrom/internal/shop/feed"
 	"diadrom/internal/shop/held"
 
 	"github.com/gin-gonic/gin"
@@ -42,11 +44,19 @@ type Asker struct {
 	Person auth.Person // of Person
 }
 
-// May says whether somebody has a right: people who are signed in have all that keys can have.
-func (a *Asker) May(r auth.Right) bool { return a.Kind == Person || a.Kind == Shop && a.Key.May(r) }
+// May says whether somebody has a right: helpers have those to the draft, owners all that keys can have.
+func (who *Asker) May(r auth.Right) bool {
+	switch who.Kind {
+	case Shop:
+		return who.Key.May(r)
+	case Person:
+		return who.Person.Role == auth.Owner || r == auth.Costs || r == auth.Products
+	}
+	return false
+}
 
 // buyers says whether somebody is told what buyers are told, and no more.
-func (a *Asker) buyers() bool { return a.Kind == Shop && a.Key.Publishable }
+func (who *Asker) buyers() bool { return who.Kind == Shop && who.Key.Publishable }
 
 // Edition is a published edition that quotes are made from.
 type Edition struct {
@@ -63,7 +73,12 @@ type Shops struct {
 	Asker func(*http.Request) Asker
 	Sites func(origin string) bool // whether a publishable key names an origin
 	Holds *held.Keys
-	Log   *slog.Logger
+	Store *draft.Draft // for those who change it; nil where nobody does
+	Feed  *feed.Feed
+	Kept  kept
+	// Note keeps for the owners what was published
+	Note func(r *http.Request, kind auth.Event, p auth.Person, detail string)
+	Log  *slog.Logger
 	// Review gives the warnings about a store
 	Review Reviewer
 }

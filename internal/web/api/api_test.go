@@ -48,7 +48,7 @@ type shop struct {
 var (
 	aShop      = Asker{Kind: Shop, Key: &auth.Key{ID: 1, Name: "Web shop"}}
 	costedShop = Asker{Kind: Shop, Key: &auth.Key{ID: 2, Name: "Bookkeeping", Rights: []auth.Right{auth.Costs}}}
-	person     = Asker{Kind: Person}
+	person     = Asker{Kind: Person, Person: auth.Person{ID: 1, Name: "Aino", Role: auth.Owner}}
 	page       = Asker{Kind: Shop, From: "192.0.2.1", Key: &auth.Key{ID: 3, Name: "Pages", Publishable: true,
 		Origins: []string{site}}}
 )

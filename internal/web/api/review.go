@@ -4,6 +4,7 @@ import (
 	"context"
 	"net/http"
 
+	"diadrom/internal/auth"
 	"diadrom/internal/review/warnings"
 
 	"github.com/gin-gonic/gin"
@@ -19,8 +20,9 @@ func (a *API) review(c *gin.Context) {
 	switch {
 	case !ok:
 		return
-	case who.Kind != Person:
-		problem(c, http.StatusForbidden, "warnings are for people of the shop who are signed in", nil)
+	case who.Kind != Person && !who.May(auth.Setup):
+		problem(c, http.StatusForbidden, "warnings are for people of the shop who are signed in, and for keys that may "+
+			auth.Setup.String(), nil)
 		return
 	case of != "" && of != "live" && of != "draft":
 		problem(c, http.StatusBadRequest, "warnings are about the live edition or the draft", nil)

@@ -49,6 +49,7 @@ type API struct {
 	Shops
 	limits    *limits
 	reached   reached
+	pending   pending
 	resources []resource
 }
 
@@ -68,6 +69,14 @@ func New(s Shops) *API {
 		{path: "/.well-known/jwks.json", open: true, methods: get(a.jwks)},
 		{path: "/api/v1/address-forms", methods: get(a.forms)},
 		{path: "/api/v1/address-forms/:country", methods: get(a.form)},
+		{path: "/api/v1/products", methods: map[string]gin.HandlerFunc{http.MethodGet: a.products,
+			http.MethodPatch: a.patchProducts}},
+		{path: "/api/v1/products/:sku", methods: map[string]gin.HandlerFunc{http.MethodGet: a.product,
+			http.MethodPut: a.putProduct, http.MethodDelete: a.deleteProduct}},
+		{path: "/api/v1/store", methods: map[string]gin.HandlerFunc{http.MethodGet: a.storeFile, http.MethodPut: a.putStore}},
+		{path: "/api/v1/changes", methods: get(a.changes)},
+		{path: "/api/v1/editions", methods: map[string]gin.HandlerFunc{http.MethodGet: a.editions,
+			http.MethodPost: a.publish}},
 		{path: "/api/v1/review", methods: get(a.review)},
 		{path: "/api/v1/openapi.yaml", open: true, methods: get(describeAPI)},
 	}
@@ -78,6 +87,7 @@ func New(s Shops) *API {
 // A path with a slash too many is a problem and no redirect.
 func (a *API) Routes(r *gin.Engine) {
 	r.RedirectTrailingSlash = false
+	r.UseRawPath = true // a sku may have a slash in it, written as %2F
 	for i := range a.resources {
 		res := &a.resources[i]
 		for method, handle := range res.methods {
@@ -102,7 +112,7 @@ func Asked(path string) bool {
 // Unknown answers what is asked of the API and is not there: a path, or a method of one that is. It goes before
 // everything that leads people to where they sign in.
 func (a *API) Unknown(c *gin.Context) {
-	path := c.Request.URL.Path
+	path := c.Request.URL.EscapedPath()
 	if !Asked(path) || c.FullPath() != "" {
 		c.Next()
 		return

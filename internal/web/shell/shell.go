@@ -37,6 +37,7 @@ type Draft interface {
 type Memory interface {
 	History(ctx context.Context, person int64) (undo, redo sqlite.Remembered, err error)
 	People(ctx context.Context) ([]sqlite.Person, error)
+	APIKeys(ctx context.Context) ([]sqlite.APIKey, error)
 }
 
 // Till draws the Till as it quotes a state of the draft.

@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"diadrom/internal/auth"
+	"diadrom/internal/core/quote"
 	"diadrom/internal/web/api"
 	"diadrom/internal/web/shell"
 
@@ -215,4 +216,33 @@ func (s *Screens) revokeKey(c *gin.Context) {
 		s.notes.Note(c.Request, auth.KeyRevoked, shell.Person(c.Request.Context()), "number "+strconv.FormatInt(id, 10))
 	}
 	s.answerPeople(c, err, func(v *peopleView, text string) { v.KeySlip = text })
+}
+
+// signingRow is a key with which quotes are held.
+type signingRow struct{ ID, Since, Until string }
+
+// signing lists the keys with which quotes are held, or were and count still.
+func (s *Screens) signing() (rows []signingRow) {
+	if s.Holds == nil {
+		return nil
+	}
+	for _, k := range s.Holds.List() {
+		row := signingRow{ID: k.ID, Since: day(k.Made)}
+		if !k.Retired.IsZero() {
+			row.Until = shell.Moment(k.Retired.Add(quote.MaxHold))
+		}
+		rows = append(rows, row)
+	}
+	return rows
+}
+
+// replaceSigning has a new key sign from now on.
+func (s *Screens) replaceSigning(c *gin.Context) {
+	var err error
+	if s.Holds == nil {
+		err = shell.Refusef("this shop holds no quotes")
+	} else if err = s.Holds.Roll(c.Request.Context()); err == nil {
+		s.notes.Note(c.Request, auth.SigningReplaced, shell.Person(c.Request.Context()), s.Holds.List()[0].ID)
+	}
+	s.answerPeople(c, err, func(v *peopleView, text string) { v.SigningSlip = text })
 }

@@ -41,6 +41,8 @@ type peopleView struct {
 	KeySlip     string
 	Key, KeyOf  string // a key that was just made: shown this once
 	KeyPages    bool   // and whether it is publishable
+	Signing     []signingRow
+	SigningSlip string
 	Events      []eventRow
 	Older       int64 // before which event there are more; 0 where there are none
 }
@@ -130,6 +132,7 @@ func (s *Screens) peopleView(ctx context.Context, before int64) (v peopleView, e
 		}
 		v.Keys = append(v.Keys, row)
 	}
+	v.Signing = s.signing()
 	if v.Owner {
 		events, err := s.db.Events(ctx, before, maxEvents+1)
 		if err != nil {

@@ -9,6 +9,7 @@ import (
 
 	"diadrom/internal/auth"
 	"diadrom/internal/shop/draft"
+	"diadrom/internal/shop/held"
 	"diadrom/internal/sqlite"
 	"diadrom/internal/web/shell"
 	"diadrom/internal/web/visitor"
@@ -48,6 +49,14 @@ type Screens struct {
 type Options struct {
 	Demo      bool   // everybody is signed in as the owner: only for loopback
 	StartCode string // what the first owner must know; "" for nothing
+	// Holds are the keys with which quotes are held, nil for none.
+	Holds Holds
+}
+
+// Holds are the keys with which quotes are held.
+type Holds interface {
+	List() []held.Info
+	Roll(ctx context.Context) error
 }
 
 // DemoOwner is who is signed in where everybody is.
@@ -84,5 +93,6 @@ func (s *Screens) Routes(r gin.IRouter) {
 	r.POST("/people/passphrase", s.changePassphrase)
 	r.POST("/people/:person", s.Owners, s.switchPerson)
 	r.POST("/keys", s.Owners, s.addKey)
+	r.POST("/keys/signing", s.Owners, s.replaceSigning)
 	r.POST("/keys/:key/revoke", s.Owners, s.revokeKey)
 }

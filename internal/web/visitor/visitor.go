@@ -219,6 +219,18 @@ func (n *Notes) Note(r *http.Request, kind auth.Event, p auth.Person, detail str
 	}
 }
 
+// Published keeps that an edition was published by what another program said of products.
+func (n *Notes) Published(by auth.Person, edition int64) {
+	detail := fmt.Sprintf("edition %d, products", edition)
+	n.log.Info("event", "kind", string(auth.Published), "person", by.ID, "name", by.Name, "detail", detail)
+	ctx, cancel := context.WithTimeout(context.Background(), 5*time.Second)
+	defer cancel()
+	if err := n.events.AddEvent(ctx, sqlite.Event{Kind: auth.Published, Person: by.ID, Name: by.Name,
+		Detail: detail}); err != nil {
+		n.log.Error("event", "kind", string(auth.Published), "error", err)
+	}
+}
+
 // clipped is the beginning of a text, in characters that can be seen.
 func clipped(text string) string {
 	clean := strings.Map(func(r rune) rune {

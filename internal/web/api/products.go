@@ -1,0 +1,414 @@
+package api
+
+import (
+	"bytes"
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"net/http"
+	"strconv"
+	"strings"
+
+	"diadrom/internal/auth"
+	"diadrom/internal/core/fault"
+	"diadrom/internal/core/store"
+	"diadrom/internal/edit"
+	"diadrom/internal/shop/draft"
+	"diadrom/internal/shop/feed"
+	"diadrom/internal/sqlite"
+
+	"github.com/gin-gonic/gin"
+)
+
+// MaxProducts is the most bytes of products that are sent at once.
+const MaxProducts = 32 << 20
+
+// etag is the entity tag of what a resource has (RFC 9110, 8.8.3).
+func etag(body []byte) string {
+	sum := sha256.Sum256(body)
+	return `"` + hex.EncodeToString(sum[:8]) + `"`
+}
+
+// product is a product as a store file has it; nil where there is none.
+func productOf(parts *store.Parts, sku string) []byte { return parts.Body("products", sku) }
+
+// named says whether a list of entity tags, as If-Match and If-None-Match have it, names one; "" for no such thing.
+func named(list, tag string) bool {
+	for part := range strings.SplitSeq(list, ",") {
+		if part = strings.TrimSpace(part); tag != "" && (part == "*" || part == tag) {
+			return true
+		}
+	}
+	return false
+}
+
+// source gives the store that is looked at: the draft, unless the query says live.
+func (a *API) source(c *gin.Context) (parts *store.Parts, ok bool) {
+	switch c.Query("of") {
+	case "", "draft":
+		return a.Store.State().Parts, true
+	case "live":
+		if live := a.Store.Live(); live != nil {
+			return live.Parts, true
+		}
+		problem(c, http.StatusServiceUnavailable, "nothing is live yet: the shop is still being set up", nil)
+		return nil, false
+	}
+	problem(c, http.StatusBadRequest, "products are of the draft or of what is live", nil)
+	return nil, false
+}
+
+// mayEdit finds who changes products; false where that has been answered already.
+func (a *API) mayEdit(c *gin.Context, right auth.Right) (who Asker, ok bool) {
+	if who, ok = a.asker(c); !ok || !a.allowed(c, &who) {
+		return who, false
+	}
+	if !who.May(right) {
+		problem(c, http.StatusForbidden, "this key may not "+right.String()+": make one that may under People", nil)
+		return who, false
+	}
+	if err := a.Store.Refresh(c.Request.Context()); err != nil {
+		a.internal(c, err)
+		return who, false
+	}
+	return who, true
+}
+
+func (a *API) internal(c *gin.Context, err error) {
+	a.Log.Error("api", "id", c.GetString("request"), "error", err)
+	if sqlite.Full(err) {
+		problem(c, http.StatusInsufficientStorage, "the disk is full: nothing was changed", nil)
+		return
+	}
+	problem(c, http.StatusInternalServerError, "this could not be done; the log of the server says why", nil)
+}
+
+// products lists the products, one on each line.
+func (a *API) products(c *gin.Context) {
+	if _, ok := a.mayEdit(c, auth.Products); !ok {
+		return
+	}
+	parts, ok := a.source(c)
+	if !ok {
+		return
+	}
+	c.Header("Cache-Control", "no-store")
+	c.Header("Content-Type", "application/x-ndjson")
+	c.Status(http.StatusOK)
+	for _, e := range parts.Lists["products"] {
+		c.Writer.Write(e.Body)
+		if _, err := c.Writer.Write([]byte("\n")); err != nil {
+			return
+		}
+	}
+}
+
+func (a *API) product(c *gin.Context) {
+	if _, ok := a.mayEdit(c, auth.Products); !ok {
+		return
+	}
+	parts, ok := a.source(c)
+	if !ok {
+		return
+	}
+	body := productOf(parts, c.Param("sku"))
+	if body == nil {
+		problem(c, http.StatusNotFound, "the store has no such product", nil)
+		return
+	}
+	c.Header("ETag", etag(body))
+	if named(c.GetHeader("If-None-Match"), etag(body)) {
+		c.Status(http.StatusNotModified)
+		return
+	}
+	c.Header("Cache-Control", "no-cache")
+	c.Data(http.StatusOK, "application/json", append(bytes.Clone(body), '\n'))
+}
+
+// into says whether a change goes into what is live too; false where that has been answered already.
+func (a *API) into(c *gin.Context, who *Asker) (live, ok bool) {
+	switch c.Query("into") {
+	case "", "draft":
+		return false, true
+	case "live":
+		if !who.May(auth.ProductsLive) {
+			why := "this key may change products in the draft alone: make one that may " + auth.ProductsLive.String()
+			problem(c, http.StatusForbidden, why, nil)
+			return false, false
+		}
+		return true, true
+	}
+	problem(c, http.StatusBadRequest, "products go into the draft, or into the draft and live", nil)
+	return false, false
+}
+
+// by is whoever edits.
+func (who *Asker) by() auth.Person {
+	if who.Kind == Shop {
+		return who.Key.Person()
+	}
+	return who.Person
+}
+
+// condition is what If-Match and If-None-Match ask of a product.
+func condition(c *gin.Context, sku string) func(*store.File) error {
+	match, none := c.GetHeader("If-Match"), c.GetHeader("If-None-Match")
+	if match == "" && none == "" {
+		return nil
+	}
+	return func(f *store.File) error {
+		tag := ""
+		if p := f.Product(sku); p != nil {
+			tag = etag(store.ProductJSON(p))
+		}
+		if match != "" && !named(match, tag) || none != "" && named(none, tag) {
+			return feed.ErrCondition
+		}
+		return nil
+	}
+}
+
+// fed makes a change of products; false where it was not made, which has been answered then.
+func (a *API) fed(c *gin.Context, change feed.Change) (feed.Result, bool) {
+	r, err := a.Feed.Do(c.Request.Context(), change)
+	var faults fault.List
+	switch {
+	case errors.Is(err, feed.ErrCondition):
+		problem(c, http.StatusPreconditionFailed, "the product is not as If-Match or If-None-Match has it: read it again", nil)
+	case errors.Is(err, draft.ErrNotLive):
+		problem(c, http.StatusServiceUnavailable, "nothing is live yet: the shop is still being set up", nil)
+	case errors.As(err, &faults):
+		problem(c, http.StatusUnprocessableEntity, "the store would not hold together: nothing was changed", faults)
+	case errors.Is(err, sqlite.ErrConflict), errors.Is(err, sqlite.ErrLiveChanged):
+		c.Header("Retry-After", "1")
+		problem(c, http.StatusServiceUnavailable, "somebody else changed the shop at the same moment: send it again", nil)
+	case err != nil:
+		a.internal(c, err)
+	default:
+		c.Header("Diadrom-Revision", strconv.FormatInt(r.Revision, 10))
+		if r.Edition > 0 {
+			c.Header("Diadrom-Edition", strconv.FormatInt(r.Edition, 10))
+		}
+		return r, true
+	}
+	return r, false
+}
+
+// putProduct makes a product what is sent, and nothing else.
+func (a *API) putProduct(c *gin.Context) {
+	who, ok := a.mayEdit(c, auth.Products)
+	if !ok {
+		return
+	}
+	live, ok := a.into(c, &who)
+	if !ok {
+		return
+	}
+	if !isJSON(c.GetHeader("Content-Type")) {
+		problem(c, http.StatusUnsupportedMediaType, "a product is JSON: send it with Content-Type: application/json", nil)
+		return
+	}
+	var in bytes.Buffer
+	if !readInto(c, &in, MaxBody) {
+		return
+	}
+	sku := c.Param("sku")
+	a.once(c, &who, in.Bytes(), func() {
+		change, faults := edit.ReadProductChange(in.Bytes(), sku, true)
+		if len(faults) > 0 {
+			tell(c, faulty(faults))
+			return
+		}
+		r, ok := a.fed(c, feed.Change{By: who.by(), Live: live, List: []edit.ProductChange{change},
+			Condition: condition(c, sku)})
+		if !ok {
+			return
+		}
+		if len(r.Refused) > 0 {
+			tell(c, faulty(r.Refused[0].Faults))
+			return
+		}
+		status := http.StatusOK
+		if r.Created > 0 {
+			status = http.StatusCreated
+			c.Header("Location", c.Request.URL.Path)
+		}
+		body := productOf(a.Store.State().Parts, sku)
+		c.Header("ETag", etag(body))
+		c.Header("Cache-Control", "no-store")
+		c.Data(status, "application/json", append(bytes.Clone(body), '\n'))
+	})
+}
+
+func (a *API) deleteProduct(c *gin.Context) {
+	who, ok := a.mayEdit(c, auth.Products)
+	if !ok {
+		return
+	}
+	live, ok := a.into(c, &who)
+	if !ok {
+		return
+	}
+	sku := c.Param("sku")
+	a.once(c, &who, nil, func() {
+		r, ok := a.fed(c, feed.Change{By: who.by(), Live: live, List: []edit.ProductChange{{SKU: sku, Remove: true}},
+			Condition: condition(c, sku)})
+		switch {
+		case !ok:
+		case len(r.Refused) > 0:
+			problem(c, http.StatusNotFound, "the store has no such product", nil)
+		default:
+			c.Header("Cache-Control", "no-store")
+			c.Status(http.StatusNoContent)
+		}
+	})
+}
+
+// feedAnswer is what became of many products.
+type feedAnswer struct {
+	edit.FedProducts
+	Revision int64 `json:"revision"`
+	Edition  int64 `json:"edition,omitempty"`
+}
+
+// patchProducts changes many products, one on each line, as one edit.
+func (a *API) patchProducts(c *gin.Context) {
+	who, ok := a.mayEdit(c, auth.Products)
+	if !ok {
+		return
+	}
+	live, ok := a.into(c, &who)
+	if !ok {
+		return
+	}
+	kind := strings.TrimSpace(strings.SplitN(strings.ToLower(c.GetHeader("Content-Type")), ";", 2)[0])
+	if kind != "application/x-ndjson" && kind != "application/jsonl" {
+		c.Header("Accept-Patch", "application/x-ndjson")
+		why := "products are one JSON object on each line: send them with Content-Type: application/x-ndjson"
+		problem(c, http.StatusUnsupportedMediaType, why, nil)
+		return
+	}
+	var in bytes.Buffer
+	leave, err := a.limits.enter(c.Request.Context(), int(max(0, c.Request.ContentLength)))
+	if err != nil {
+		c.Header("Retry-After", "5")
+		problem(c, http.StatusServiceUnavailable, "too much is asked at the moment: try again in a few seconds", nil)
+		return
+	}
+	defer leave()
+	if !readInto(c, &in, MaxProducts) {
+		return
+	}
+	a.once(c, &who, in.Bytes(), func() {
+		list, refused, tooMany := edit.ReadProductLines(in.Bytes())
+		if tooMany {
+			why := fmt.Sprintf("at most %d products are changed at once: send the others by themselves", edit.MaxFed)
+			problem(c, http.StatusRequestEntityTooLarge, why, nil)
+			return
+		}
+		r, ok := a.fed(c, feed.Change{By: who.by(), Live: live, List: list})
+		if !ok {
+			return
+		}
+		answer := feedAnswer{r.FedProducts, r.Revision, r.Edition}
+		answer.Refused = append(refused, answer.Refused...)
+		if answer.Refused == nil {
+			answer.Refused = []edit.RefusedProduct{}
+		}
+		status := http.StatusOK
+		if len(answer.Refused) > 0 {
+			status = http.StatusMultiStatus
+		}
+		answer.Refused = answer.Refused[:min(len(answer.Refused), maxRefused)]
+		send(c, status, answer)
+	})
+}
+
+// maxRefused is how many refused products an answer lists.
+const maxRefused = 1_000
+
+// kept has the editions of a shop, and remembers what was answered to requests.
+type kept interface {
+	Editions(ctx context.Context) ([]sqlite.Edition, error)
+	Answer(ctx context.Context, key int64, name string) (sqlite.Answered, bool, error)
+	KeepAnswer(ctx context.Context, a sqlite.Answered) error
+}
+
+// maxKeptAnswer is the largest answer that is remembered, in bytes.
+const maxKeptAnswer = 256 << 10
+
+// once answers a request that changes something. Under a name that its sender gives it in the header Idempotency-Key
+// (draft-ietf-httpapi-idempotency-key-header-07) the same request is answered again as it was, and nothing is done twice.
+// Answers to what failed on this side are not remembered.
+func (a *API) once(c *gin.Context, who *Asker, body []byte, do func()) {
+	name := c.GetHeader("Idempotency-Key")
+	if name == "" {
+		do()
+		return
+	}
+	if len(name) > 200 {
+		problem(c, http.StatusBadRequest, "an Idempotency-Key has at most 200 letters", nil)
+		return
+	}
+	sum := sha256.New()
+	fmt.Fprintf(sum, "%s %s\n%s\n%s\n", c.Request.Method, c.Request.URL.RequestURI(), c.GetHeader("If-Match"),
+		c.GetHeader("If-None-Match"))
+	sum.Write(body)
+	hash, by := hex.EncodeToString(sum.Sum(nil)), -who.by().ID
+	ctx := c.Request.Context()
+	if !a.pending.begin(by, name) {
+		c.Header("Retry-After", "1")
+		problem(c, http.StatusConflict, "this request is being answered already", nil)
+		return
+	}
+	defer a.pending.end(by, name)
+	was, ok, err := a.Kept.Answer(ctx, by, name)
+	switch {
+	case err != nil:
+		a.internal(c, err)
+		return
+	case ok && was.Hash != hash:
+		why := "this Idempotency-Key was used for another request within a day"
+		problem(c, http.StatusUnprocessableEntity, why, nil)
+		return
+	case ok:
+		c.Header("Cache-Control", "no-store")
+		c.Header("Idempotency-Replayed", "true")
+		if was.ETag != "" {
+			c.Header("ETag", was.ETag)
+		}
+		kind := "application/json"
+		if was.Status >= http.StatusBadRequest {
+			kind = "application/problem+json"
+		}
+		if was.Body == "" {
+			c.Status(was.Status)
+			return
+		}
+		c.Data(was.Status, kind, []byte(was.Body))
+		return
+	}
+	w := &remembering{ResponseWriter: c.Writer}
+	c.Writer = w
+	do()
+	if w.Status() >= http.StatusInternalServerError || w.Status() == http.StatusConflict || w.body.Len() > maxKeptAnswer {
+		return
+	}
+	if err := a.Kept.KeepAnswer(context.WithoutCancel(ctx), sqlite.Answered{Key: by, Name: name, Hash: hash,
+		Status: w.Status(), ETag: w.Header().Get("ETag"), Body: w.body.String()}); err != nil {
+		a.Log.Error("an answer was not remembered", "id", c.GetString("request"), "error", err)
+	}
+}
+
+// remembering keeps a copy of an answer.
+type remembering struct {
+	gin.ResponseWriter
+	body bytes.Buffer
+}
+
+func (w *remembering) Write(b []byte) (int, error) {
+	w.body.Write(b)
+	return w.ResponseWriter.Write(b)
+}

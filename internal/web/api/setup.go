@@ -1,0 +1,282 @@
+package api
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"net/http"
+	"strconv"
+	"time"
+	"unicode/utf8"
+
+	"diadrom/internal/auth"
+	"diadrom/internal/core/fault"
+	"diadrom/internal/core/jsonread"
+	"diadrom/internal/core/oneline"
+	"diadrom/internal/core/store"
+	"diadrom/internal/review/changes"
+	"diadrom/internal/shop/draft"
+	"diadrom/internal/sqlite"
+
+	"github.com/gin-gonic/gin"
+)
+
+// maxNote is the longest note of an edition, in letters.
+const maxNote = 300
+
+// side gives the draft, what is live, or an edition by its number; false where that has been answered already.
+func (a *API) side(c *gin.Context, name string) (s changes.Side, ok bool) {
+	switch name {
+	case "", "draft":
+		return a.Store.State().Side(), true
+	case "live":
+		if live := a.Store.Live(); live != nil {
+			return live.Side(), true
+		}
+		problem(c, http.StatusServiceUnavailable, "nothing is live yet: the shop is still being set up", nil)
+		return s, false
+	}
+	number, err := strconv.ParseInt(name, 10, 64)
+	if err != nil {
+		problem(c, http.StatusBadRequest, "a store is the draft, what is live, or an edition by its number", nil)
+		return s, false
+	}
+	f, _, err := a.Store.Edition(c.Request.Context(), number)
+	if errors.Is(err, sqlite.ErrNoEdition) {
+		problem(c, http.StatusNotFound, "there is no such edition", nil)
+		return s, false
+	}
+	if err != nil {
+		a.internal(c, err)
+		return s, false
+	}
+	return changes.Of(f), true
+}
+
+// storeFile answers with a store file.
+func (a *API) storeFile(c *gin.Context) {
+	if _, ok := a.mayEdit(c, auth.Setup); !ok {
+		return
+	}
+	s, ok := a.side(c, c.Query("of"))
+	if !ok {
+		return
+	}
+	body := s.File.Write()
+	c.Header("ETag", etag(body))
+	c.Header("Diadrom-Revision", strconv.FormatInt(a.Store.State().Revision, 10))
+	if named(c.GetHeader("If-None-Match"), etag(body)) {
+		c.Status(http.StatusNotModified)
+		return
+	}
+	c.Header("Cache-Control", "no-cache")
+	c.Data(http.StatusOK, "application/json", body)
+}
+
+// difference is how two stores differ.
+type difference struct {
+	Changes  []string `json:"changes"`
+	Revision int64    `json:"revision"`
+}
+
+func differenceOf(from, to changes.Side, revision int64) difference {
+	d := difference{Changes: changes.Sentences(changes.Between(from, to)), Revision: revision}
+	if d.Changes == nil {
+		d.Changes = []string{}
+	}
+	return d
+}
+
+// putStore makes the draft what a store file says, or with dry_run says only how it would differ.
+func (a *API) putStore(c *gin.Context) {
+	who, ok := a.mayEdit(c, auth.Setup)
+	if !ok {
+		return
+	}
+	dry := c.Query("dry_run")
+	switch {
+	case dry != "" && dry != "true" && dry != "false":
+		problem(c, http.StatusBadRequest, "dry_run is true or false", nil)
+		return
+	case !isJSON(c.GetHeader("Content-Type")):
+		problem(c, http.StatusUnsupportedMediaType, "a store file is JSON: send it with Content-Type: application/json", nil)
+		return
+	}
+	leave, err := a.limits.enter(c.Request.Context(), int(max(0, c.Request.ContentLength)))
+	if err != nil {
+		c.Header("Retry-After", "5")
+		problem(c, http.StatusServiceUnavailable, "too much is asked at the moment: try again in a few seconds", nil)
+		return
+	}
+	defer leave()
+	var in bytes.Buffer
+	if !readInto(c, &in, store.MaxSize) {
+		return
+	}
+	a.once(c, &who, in.Bytes(), func() {
+		f, faults := store.Read(in.Bytes())
+		if len(faults) > 0 {
+			faults = faults[:min(len(faults), MaxFaults)]
+			tell(c, faulty(faults))
+			return
+		}
+		now := a.Store.State()
+		if tag := c.GetHeader("If-Match"); tag != "" && !named(tag, etag(now.File.Write())) {
+			problem(c, http.StatusPreconditionFailed, "the draft is not as If-Match has it: read it again", nil)
+			return
+		}
+		d := differenceOf(now.Side(), changes.Of(f), now.Revision)
+		if dry != "true" {
+			ctx := draft.By(c.Request.Context(), who.by().ID)
+			state, err := a.Store.EditAt(ctx, now.Revision, func(next *store.File) error { *next = *f.Clone(); return nil })
+			if !a.edited(c, err) {
+				return
+			}
+			d.Revision = state.Revision
+		}
+		c.Header("Diadrom-Revision", strconv.FormatInt(d.Revision, 10))
+		send(c, http.StatusOK, d)
+	})
+}
+
+// edited says whether an edit was made; where it was not, that is answered.
+func (a *API) edited(c *gin.Context, err error) bool {
+	var faults fault.List
+	switch {
+	case err == nil:
+		return true
+	case errors.Is(err, draft.ErrMoved), errors.Is(err, sqlite.ErrConflict):
+		problem(c, http.StatusConflict, "the draft was changed meanwhile: look at what is different now", nil)
+	case errors.Is(err, sqlite.ErrLiveChanged):
+		problem(c, http.StatusConflict, "another edition was published meanwhile: look at what is different now", nil)
+	case errors.Is(err, draft.ErrSame):
+		problem(c, http.StatusConflict, "the draft is what is live already", nil)
+	case errors.As(err, &faults):
+		problem(c, http.StatusUnprocessableEntity, "the store would not hold together: nothing was changed", faults)
+	default:
+		a.internal(c, err)
+	}
+	return false
+}
+
+// changes answers how two stores differ: from what is live to the draft, unless said otherwise.
+func (a *API) changes(c *gin.Context) {
+	if _, ok := a.mayEdit(c, auth.Setup); !ok {
+		return
+	}
+	name := c.Query("from")
+	if name == "" {
+		name = "live"
+	}
+	from := changes.Of(draft.Empty())
+	if ok := true; name != "live" || a.Store.Live() != nil {
+		if from, ok = a.side(c, name); !ok {
+			return
+		}
+	}
+	to, ok := a.side(c, c.Query("to"))
+	if !ok {
+		return
+	}
+	send(c, http.StatusOK, differenceOf(from, to, a.Store.State().Revision))
+}
+
+// editionRow is an edition as the API lists it.
+type editionRow struct {
+	Edition int64  `json:"edition"`
+	Hash    string `json:"sha256"`
+	Note    string `json:"note"`
+	At      string `json:"at"`
+	Live    bool   `json:"live"`
+}
+
+// editions lists the editions, the last one first.
+func (a *API) editions(c *gin.Context) {
+	if _, ok := a.mayEdit(c, auth.Setup); !ok {
+		return
+	}
+	list, err := a.Kept.Editions(c.Request.Context())
+	if err != nil {
+		a.internal(c, err)
+		return
+	}
+	live := a.Store.Live()
+	rows := make([]editionRow, len(list))
+	for i, e := range list {
+		rows[i] = editionRow{e.Number, e.Hash, e.Note, e.At.UTC().Format(time.RFC3339), live != nil && live.Number == e.Number}
+	}
+	send(c, http.StatusOK, rows)
+}
+
+// publication is what is asked of publishing: the note, and the revision of the draft that was looked at, 0 for any.
+type publication struct {
+	note     string
+	revision int64
+}
+
+func readPublication(body []byte) (p publication, faults fault.List) {
+	r := jsonread.New(body, "")
+	absent := r.Kind() == 'n'
+	r.Object(func(name []byte) bool {
+		switch string(name) {
+		case "note":
+			text, err := oneline.Read(r.Text())
+			switch {
+			case err != nil:
+				r.Fault(fault.Range, "%v", err)
+			case utf8.RuneCountInString(text) > maxNote:
+				r.Fault(fault.TooLarge, "a note has at most %d letters", maxNote)
+			}
+			p.note = text
+		case "revision":
+			if n := r.Int(); n != nil {
+				p.revision = *n
+			}
+		default:
+			return false
+		}
+		return true
+	})
+	if absent {
+		r.Fault(fault.Type, "what is published is an object, not null")
+	}
+	r.End()
+	return p, r.Faults
+}
+
+// publish makes the next edition of the draft.
+func (a *API) publish(c *gin.Context) {
+	who, ok := a.mayEdit(c, auth.Setup)
+	if !ok {
+		return
+	}
+	if !isJSON(c.GetHeader("Content-Type")) {
+		problem(c, http.StatusUnsupportedMediaType, "a request is JSON: send it with Content-Type: application/json", nil)
+		return
+	}
+	var in bytes.Buffer
+	if !readInto(c, &in, MaxBody) {
+		return
+	}
+	a.once(c, &who, in.Bytes(), func() {
+		p, faults := readPublication(in.Bytes())
+		if len(faults) > 0 {
+			tell(c, faulty(faults))
+			return
+		}
+		seen := sqlite.Stamp{Revision: a.Store.State().Revision}
+		if p.revision != 0 {
+			seen.Revision = p.revision
+		}
+		if live := a.Store.Live(); live != nil {
+			seen.Turn = live.Turn
+		}
+		live, err := a.Store.Publish(draft.By(c.Request.Context(), who.by().ID), seen, p.note)
+		if !a.edited(c, err) {
+			return
+		}
+		a.Note(c.Request, auth.Published, who.by(), fmt.Sprintf("edition %d", live.Number))
+		c.Header("Diadrom-Edition", strconv.FormatInt(live.Number, 10))
+		send(c, http.StatusCreated, editionRow{live.Number, live.Hash, p.note, live.At.UTC().Format(time.RFC3339), true})
+	})
+}
