@@ -35,6 +35,7 @@ func main() {
 		exportCommand(),
 		importCommand(),
 		publishCommand(),
+		doctorCommand(),
 		diffCommand(),
 		restoreCommand(),
 		recoverCommand(),

@@ -23,9 +23,11 @@ import (
 	"diadrom/internal/shop/held"
 	"diadrom/internal/shop/history"
 	"diadrom/internal/shop/importer"
+	"diadrom/internal/shop/rehearsal"
 	"diadrom/internal/shop/services"
 	"diadrom/internal/sqlite"
 	"diadrom/internal/web"
+	"diadrom/internal/web/metrics"
 	"diadrom/internal/web/signin"
 	"diadrom/internal/web/visitor"
 
@@ -39,13 +41,27 @@ func serveCommand() *cobra.Command {
 	var dir, listen, public string
 	var trusted []string
 	var asks outsideFlags
+	var printConfig bool
+	var watch watchFlags
 	cmd := &cobra.Command{
 		Use:   "serve --data DIR",
 		Short: "Serve a shop, empty at first",
-		Args:  cobra.NoArgs,
+		Long: "Serve a shop, empty at first. Each flag may also come from the environment (--public-url as " +
+			"DIADROM_PUBLIC_URL) or from a file of settings (public-url = \"…\", TOML): --config FILE, else diadrom.toml in " +
+			"the folder of the shop. A flag counts before the environment, and that before the file.",
+		Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			s := shop{dir: dir, listen: listen, first: draft.Empty()}
-			var err error
+			from, err := readSettings(cmd)
+			if err != nil {
+				return err
+			}
+			if printConfig {
+				return from.print(cmd.OutOrStdout(), cmd.Flags())
+			}
+			if dir == "" {
+				return errors.New("say where the shop is kept: --data DIR, or DIADROM_DATA")
+			}
+			s := shop{dir: dir, listen: listen, first: draft.Empty(), watch: watch}
 			if s.public, s.trusted, err = behind(public, trusted); err != nil {
 				return err
 			}
@@ -72,8 +88,60 @@ func serveCommand() *cobra.Command {
 		"address or network (CIDR) of a proxy whose X-Forwarded-For and X-Forwarded-Proto are believed "+
 			"(default with --public-url: this machine)",
 	)
-	cmd.MarkFlagRequired("data")
+	watch.register(cmd)
+	cmd.Flags().String("config", "", "a file of settings (TOML)")
+	cmd.Flags().BoolVar(&printConfig, "print-config", false, "print the settings that count, with where each is from, and end")
 	return cmd
+}
+
+// watchFlags say what is told to whoever operates the program.
+type watchFlags struct{ metrics, logFormat, logLevel string }
+
+func (w *watchFlags) register(cmd *cobra.Command) {
+	cmd.Flags().StringVar(&w.metrics, "metrics", "",
+		"address and port of its own on which monitors read /metrics, such as 127.0.0.1:9464")
+	cmd.Flags().StringVar(&w.logFormat, "log-format", "text", "text or json")
+	cmd.Flags().StringVar(&w.logLevel, "log-level", "info", "debug, info, warn or error: from which on lines are written")
+}
+
+// log makes the log.
+func (w *watchFlags) log(out io.Writer) (*slog.Logger, error) {
+	options := &slog.HandlerOptions{}
+	if w.logLevel != "" {
+		var level slog.Level
+		if err := level.UnmarshalText([]byte(w.logLevel)); err != nil {
+			return nil, fmt.Errorf("--log-level %.40q: it is debug, info, warn or error", w.logLevel)
+		}
+		options.Level = level
+	}
+	switch w.logFormat {
+	case "", "text":
+		return slog.New(slog.NewTextHandler(out, options)), nil
+	case "json":
+		return slog.New(slog.NewJSONHandler(out, options)), nil
+	}
+	return nil, fmt.Errorf("--log-format %.40q: it is text or json", w.logFormat)
+}
+
+// serve answers monitors until the context ends; nil where nobody asked for that.
+func (w *watchFlags) serve(ctx context.Context, log *slog.Logger) (*metrics.Metrics, error) {
+	if w.metrics == "" {
+		return nil, nil
+	}
+	l, err := net.Listen("tcp", w.metrics)
+	if err != nil {
+		return nil, fmt.Errorf("--metrics: %w", err)
+	}
+	m := metrics.New()
+	server := &http.Server{Handler: m.Handler(), ReadHeaderTimeout: 5 * time.Second, WriteTimeout: 30 * time.Second}
+	go func() {
+		if err := server.Serve(l); !errors.Is(err, http.ErrServerClosed) {
+			log.Error("metrics", "error", err)
+		}
+	}()
+	context.AfterFunc(ctx, func() { server.Close() })
+	log.Info("metrics", "address", "http://"+l.Addr().String()+"/metrics")
+	return m, nil
 }
 
 // behind reads what is said of a proxy in front.
@@ -112,6 +180,7 @@ func behind(public string, trusted []string) (u *url.URL, list []netip.Prefix, e
 
 func demoCommand() *cobra.Command {
 	var dir, listen string
+	var watch watchFlags
 	cmd := &cobra.Command{
 		Use:   "demo [--data DIR]",
 		Short: "Serve the demo shop, in a new folder unless one is named",
@@ -131,7 +200,7 @@ func demoCommand() *cobra.Command {
 			s.orders = func(ctx context.Context, h *history.History, f *store.File) error {
 				return demo.FillOrders(ctx, h, f, time.Now())
 			}
-			s.asks.Local = true
+			s.asks.Local, s.watch = true, watch
 			stop, err := s.standIns()
 			if err != nil {
 				return err
@@ -142,6 +211,7 @@ func demoCommand() *cobra.Command {
 	}
 	cmd.Flags().StringVar(&dir, "data", "", "the folder of the demo shop, to come back to it")
 	listenFlag(cmd, &listen)
+	watch.register(cmd)
 	return cmd
 }
 
@@ -165,12 +235,16 @@ type shop struct {
 	public  *url.URL
 	trusted []netip.Prefix
 	asks    services.Options
+	watch   watchFlags
 }
 
 func serve(cmd *cobra.Command, s shop) (err error) {
 	ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	log := slog.New(slog.NewTextHandler(cmd.ErrOrStderr(), nil))
+	log, err := s.watch.log(cmd.ErrOrStderr())
+	if err != nil {
+		return err
+	}
 	limitMemory(log)
 	if err := os.MkdirAll(s.dir, 0o700); err != nil {
 		return err
@@ -220,9 +294,12 @@ func serve(cmd *cobra.Command, s shop) (err error) {
 		return err
 	}
 	wait := background(ctx, in, past, d, keys, log)
+	rehearsed := make(chan struct{})
+	go func() { defer close(rehearsed); rehearsal.Keep(ctx, db, s.dir, log) }()
 	defer func() {
 		stop()
 		err = errors.Join(err, wait())
+		<-rehearsed
 	}()
 	l, err := listen(cmd, s.listen)
 	if err != nil {
@@ -234,6 +311,9 @@ func serve(cmd *cobra.Command, s shop) (err error) {
 	options, path, err := s.options(l.Addr(), people == 0)
 	options.Asks, options.Asks.Dir, options.History, options.Holds = s.asks, s.dir, past, keys
 	if err != nil {
+		return errors.Join(err, l.Close())
+	}
+	if options.Metrics, err = s.watch.serve(ctx, log); err != nil {
 		return errors.Join(err, l.Close())
 	}
 	handler, err := web.New(d, db, in, log, options)

@@ -24,6 +24,7 @@ const (
 	Forbidden          Event = "forbidden"            // what only an owner may do
 	HostRefused        Event = "host_refused"         // a request under a name that the shop does not answer under
 	OriginRefused      Event = "origin_refused"       // a request that another site's page made
+	BackupKeyMade      Event = "backup_key_made"      // backups are encrypted from then on
 	Restored           Event = "restored"             // a backup, on the machine itself
 )
 
@@ -47,6 +48,7 @@ var eventWords = map[Event]string{
 	Forbidden:          "was refused: for owners only",
 	HostRefused:        "asked under a name that is not this shop's",
 	OriginRefused:      "was sent by a page of another site",
+	BackupKeyMade:      "had backups be encrypted from now on",
 	Restored:           "restored a backup on the server",
 }
 

@@ -15,6 +15,7 @@ import (
 	"strings"
 	"time"
 
+	"filippo.io/age"
 	"github.com/klauspost/compress/zstd"
 	"modernc.org/sqlite"
 )
@@ -32,7 +33,7 @@ const (
 
 // backupName is how a backup is called: its number, the moment in UTC, and why it was made. Those of earlier
 // versions had no number and were not compressed.
-var backupName = regexp.MustCompile(`^(?:([0-9]{6,})-)?([0-9]{8}T[0-9]{6})\.[0-9]{3}-(.+)\.db(\.zst)?$`)
+var backupName = regexp.MustCompile(`^(?:([0-9]{6,})-)?([0-9]{8}T[0-9]{6})\.[0-9]{3}-(.+)\.db(\.zst)?(\.age)?$`)
 
 const stampFormat = "20060102T150405.000"
 
@@ -77,7 +78,14 @@ func (db *DB) Backup(ctx context.Context, why string) (err error) {
 	for _, b := range list {
 		number = max(number, b.number+1)
 	}
+	identity, err := backupKey(filepath.Join(db.dir, BackupKeyName))
+	if err != nil {
+		return err
+	}
 	name := filepath.Join(dir, fmt.Sprintf("%06d-%s-%s.db.zst", number, time.Now().UTC().Format(stampFormat), why))
+	if identity != nil {
+		name += ".age"
+	}
 	raw, packed := name+".raw.part", name+".part"
 	defer func() {
 		for _, part := range []string{raw, packed} {
@@ -89,7 +97,7 @@ func (db *DB) Backup(ctx context.Context, why string) (err error) {
 	if err := db.copyTo(ctx, raw); err != nil {
 		return err
 	}
-	if err := pack(raw, packed); err != nil {
+	if err := pack(raw, packed, identity); err != nil {
 		return err
 	}
 	if err := os.Rename(packed, name); err != nil {
@@ -116,8 +124,9 @@ func (db *DB) BackupAfter(ctx context.Context, why string, age time.Duration) er
 	return db.Backup(ctx, why)
 }
 
-// pack compresses a file with zstd, whose frames carry a checksum of what is in them, and syncs it.
-func pack(from, to string) error {
+// pack compresses a file with zstd, whose frames carry a checksum of what is in them, encrypts it where there is a key, and
+// syncs it.
+func pack(from, to string, identity *age.X25519Identity) error {
 	in, err := os.Open(from)
 	if err != nil {
 		return err
@@ -127,11 +136,16 @@ func pack(from, to string) error {
 	if err != nil {
 		return err
 	}
-	z, err := zstd.NewWriter(out, zstd.WithEncoderCRC(true), zstd.WithEncoderConcurrency(1))
+	sealed, err := encrypted(out, identity)
+	if err != nil {
+		return errors.Join(err, out.Close())
+	}
+	z, err := zstd.NewWriter(sealed, zstd.WithEncoderCRC(true), zstd.WithEncoderConcurrency(1))
 	if err == nil {
 		_, err = io.Copy(z, in)
 		err = errors.Join(err, z.Close())
 	}
+	err = errors.Join(err, sealed.Close())
 	return errors.Join(err, out.Sync(), out.Close())
 }
 
@@ -142,9 +156,16 @@ func unpack(from, to string) error {
 		return err
 	}
 	defer in.Close()
-	var body io.Reader = in
-	if strings.HasSuffix(from, ".zst") {
-		z, err := zstd.NewReader(in, zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxMemory(1<<30))
+	identity, err := backupKey(filepath.Join(filepath.Dir(filepath.Dir(from)), BackupKeyName))
+	if err != nil {
+		return err
+	}
+	body, err := decrypted(in, from, identity)
+	if err != nil {
+		return err
+	}
+	if strings.HasSuffix(strings.TrimSuffix(from, ".age"), ".zst") {
+		z, err := zstd.NewReader(body, zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxMemory(1<<30))
 		if err != nil {
 			return err
 		}
@@ -250,6 +271,32 @@ func Backups(dir string) (names []string, err error) {
 	return names, err
 }
 
+// Backup is a backup of a shop.
+type Backup struct {
+	Name string
+	At   time.Time
+	Size int64
+}
+
+// LastBackup gives the newest backup of a shop, and how many there are; the zero Backup where there is none.
+func LastBackup(dir string) (last Backup, count int, err error) {
+	list, err := backups(filepath.Join(dir, backupFolder))
+	if err != nil || len(list) == 0 {
+		return last, 0, err
+	}
+	b := list[len(list)-1]
+	info, err := os.Stat(filepath.Join(dir, backupFolder, b.name))
+	if err != nil {
+		return last, len(list), err
+	}
+	return Backup{b.name, b.at, info.Size()}, len(list), nil
+}
+
+// Unpack writes the database of a backup, by its name, into an empty folder, from which it is opened as a shop.
+func Unpack(dir, backup, into string) error {
+	return unpack(filepath.Join(dir, backupFolder, filepath.Base(backup)), filepath.Join(into, Name))
+}
+
 func backups(dir string) (list []backup, err error) {
 	entries, err := os.ReadDir(dir)
 	if errors.Is(err, os.ErrNotExist) {
@@ -279,5 +326,13 @@ func Tidy(dir string) error {
 			errs = errors.Join(errs, os.Remove(name))
 		}
 	}
+	tests, err := filepath.Glob(filepath.Join(dir, RestoreTests))
+	errs = errors.Join(errs, err)
+	for _, name := range tests {
+		errs = errors.Join(errs, os.RemoveAll(name))
+	}
 	return errs
 }
+
+// RestoreTests is the pattern of the folders in which backups are restored for a test.
+const RestoreTests = "restore-test-*"

@@ -106,6 +106,16 @@ func carryLocks(ctx context.Context, now, then string, o RestoreOptions) (r Rest
 			}
 		}
 	}
+	if b.has("main", "signing_key") && b.has("now", "signing_key") {
+		// What was held since the backup still holds; the keys of the backup sign no more.
+		if err := b.do("UPDATE main.signing_key SET retired_at = strftime('%Y-%m-%dT%H:%M:%SZ', 'now'), sealed = '' WHERE " +
+			"retired_at = '' AND EXISTS (SELECT 1 FROM now.signing_key WHERE retired_at = '')"); err != nil {
+			return r, err
+		}
+		if err := b.do("INSERT OR REPLACE INTO main.signing_key SELECT * FROM now.signing_key"); err != nil {
+			return r, err
+		}
+	}
 	if b.has("main", "audit") && b.has("now", "audit") {
 		err = b.do("INSERT INTO main.audit SELECT * FROM now.audit WHERE id > (SELECT coalesce(max(id), 0) FROM " +
 			"main.audit)")

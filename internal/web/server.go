@@ -30,12 +30,14 @@ import (
 	"diadrom/internal/web/ground"
 	"diadrom/internal/web/live"
 	"diadrom/internal/web/methods"
+	"diadrom/internal/web/metrics"
 	"diadrom/internal/web/past"
 	"diadrom/internal/web/products"
 	"diadrom/internal/web/promises"
 	"diadrom/internal/web/quotes"
 	"diadrom/internal/web/rates"
 	"diadrom/internal/web/review"
+	"diadrom/internal/web/safety"
 	"diadrom/internal/web/setup"
 	"diadrom/internal/web/shell"
 	"diadrom/internal/web/shifts"
@@ -56,6 +58,8 @@ type Options struct {
 	Asks   services.Options // services outside, as the program was started
 	// Holds are the keys with which quotes are held.
 	Holds *held.Keys
+	// Metrics counts what is asked, nil for nothing.
+	Metrics *metrics.Metrics
 	// History is the shop's past orders.
 	History *history.History
 	// folder of this package, whose templates and assets are read from disk; "" where they are built in
@@ -87,6 +91,7 @@ var templates = map[string]fs.FS{
 	"past":     past.Files,
 	"rates":    rates.Files,
 	"review":   review.Files,
+	"safety":   safety.Files,
 	"setup":    setup.Files,
 	"shell":    shell.Files,
 	"shifts":   shifts.Files,
@@ -153,6 +158,11 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 	shops := s.shops(d, asks, people, found, o.Holds)
 	shops.Kept, shops.Feed, shops.Note = db, feed.New(d), notes.Note
 	shops.Feed.Published = notes.Published
+	if o.Metrics != nil {
+		shops.Count = o.Metrics
+		o.Metrics.Watch(metrics.Shop{Draft: d, DB: db, Carriers: asks.Carriers})
+		r.Use(o.Metrics.Count)
+	}
 	offered := api.New(shops)
 	r.Use(identified, s.logged, s.recovered, headers(asks.TilesOrigin), offered.Unknown)
 	offered.Routes(r)
@@ -177,6 +187,7 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 		station.Routes(r)
 	}
 	past.New(sh, d, db, o.History).Routes(r, people.Owners)
+	safety.New(sh, db, notes).Routes(r, people.Owners)
 	r.NoRoute(func(c *gin.Context) { sh.Problem(c, http.StatusNotFound, "There is no such page here.") })
 	if o.Dev != "" {
 		devRoutes(r, o.Dev)

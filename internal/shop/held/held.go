@@ -34,8 +34,8 @@ const Type = "diadrom-quote+jwt"
 const (
 	// KeyLife is how long a key signs.
 	KeyLife = 90 * 24 * time.Hour
-	// purpose is what private keys are sealed for.
-	purpose = "signing of held quotes "
+	// Purpose is what private keys are sealed for, with their id behind it.
+	Purpose = "signing of held quotes "
 	// slack is how long after its retirement a key may still sign a quote that was under way.
 	slack = time.Minute
 	// maxToken is the longest token that is read, in bytes.
@@ -131,7 +131,7 @@ func (k *Keys) Roll(ctx context.Context) error {
 	}
 	thumbprint := sha256.Sum256(public)
 	id := base64.RawURLEncoding.EncodeToString(thumbprint[:12])
-	sealed, err := k.vault.Seal(base64.StdEncoding.EncodeToString(private.Seed()), purpose+id)
+	sealed, err := k.vault.Seal(base64.StdEncoding.EncodeToString(private.Seed()), Purpose+id)
 	if err != nil {
 		return err
 	}
@@ -187,7 +187,7 @@ func (k *Keys) load(ctx context.Context) error {
 }
 
 func (k *Keys) signer(s sqlite.SigningKey) (jose.Signer, error) {
-	seed, err := k.vault.Open(s.Sealed, purpose+s.ID)
+	seed, err := k.vault.Open(s.Sealed, Purpose+s.ID)
 	if err != nil {
 		return nil, err
 	}

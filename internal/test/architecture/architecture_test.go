@@ -30,11 +30,11 @@ const pure = 3
 
 // within are the parts of web from the ground up: a station imports no other station, but for those named here.
 var within = [][]string{
-	{"api", "assets", "widget"},
+	{"api", "assets", "metrics", "widget"},
 	{"shell", "visitor"},
 	{"upload", "strip", "signin", "till", "shifts", "overlaps"},
 	{"setup", "zones", "ground", "products", "methods", "carriers", "rates", "quotes", "checkout", "review",
-		"past"},
+		"past", "safety"},
 	{"promises"},
 	{"live", "defaults"},
 	{"."},

@@ -10,6 +10,7 @@ import (
 	"mime"
 	"net/http"
 	"sync"
+	"time"
 
 	"diadrom/internal/auth"
 	"diadrom/internal/core/quote"
@@ -76,11 +77,19 @@ type Shops struct {
 	Store *draft.Draft // for those who change it; nil where nobody does
 	Feed  *feed.Feed
 	Kept  kept
+	// Count is told of each quote; nil for nobody
+	Count Counter
 	// Note keeps for the owners what was published
 	Note func(r *http.Request, kind auth.Event, p auth.Person, detail string)
 	Log  *slog.Logger
 	// Review gives the warnings about a store
 	Review Reviewer
+}
+
+// Counter counts quotes.
+type Counter interface {
+	Quoted(a *quote.Answer, took time.Duration)
+	Faulty()
 }
 
 // asker finds who asks; false where that has been answered already.

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"time"
 
 	"diadrom/internal/auth"
 	"diadrom/internal/core/fault"
@@ -132,8 +133,12 @@ func (q *asked) refusal(item *quote.Item) *ProblemDetails {
 // quote answers a request, or says why it is not answered.
 func (a *API) quote(q *asked, engine *quote.Engine, item *quote.Item) (*quote.Answer, *ProblemDetails) {
 	if p := q.refusal(item); p != nil {
+		if a.Count != nil {
+			a.Count.Faulty()
+		}
 		return nil, p
 	}
+	begun := time.Now()
 	answer := engine.Quote(&item.Request)
 	if item.Hold > 0 {
 		kept, err := a.Holds.Hold(held.Edition{Number: q.edition.Number, Hash: q.edition.Hash}, item.Sent, answer,
@@ -144,6 +149,9 @@ func (a *API) quote(q *asked, engine *quote.Engine, item *quote.Item) (*quote.An
 				Status: http.StatusInternalServerError}
 		}
 		answer.Held = kept
+	}
+	if a.Count != nil {
+		a.Count.Quoted(answer, time.Since(begun))
 	}
 	if q.who.buyers() {
 		forBuyers(answer)
