@@ -78,7 +78,7 @@ func ownerCalled(ctx context.Context, db *sqlite.DB, name string) (owner sqlite.
 	return owner, nil
 }
 
-// replacePassphrase gives an owner, active from now on, a new passphrase.
+// replacePassphrase gives an owner, active from now on, a new passphrase, and takes a second factor away.
 func replacePassphrase(ctx context.Context, db *sqlite.DB, owner sqlite.Person) (string, error) {
 	passphrase := auth.Passphrase()
 	hash, err := auth.Hash(ctx, passphrase)
@@ -89,6 +89,9 @@ func replacePassphrase(ctx context.Context, db *sqlite.DB, owner sqlite.Person) 
 		return "", err
 	}
 	if err := db.SetPassphrase(ctx, owner.ID, hash); err != nil {
+		return "", err
+	}
+	if err := db.RemoveFactor(ctx, owner.ID); err != nil {
 		return "", err
 	}
 	replaced := sqlite.Event{Kind: auth.PassphraseReplaced, Person: owner.ID, Name: owner.Name}

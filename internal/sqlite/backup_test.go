@@ -106,7 +106,7 @@ func TestRestoringBringsNoKeyBackWithoutAWord(t *testing.T) {
 	veli, err := db.AddPerson(ctx, "Veli", auth.Helper, "hash", false)
 	require.NoError(t, err)
 	require.NoError(t, db.AddAPIKey(ctx, auth.Key{Name: "Web"}, "kept", aino.ID))
-	require.NoError(t, db.AddSession(ctx, "session", aino.ID, time.Now().Add(time.Hour)))
+	require.NoError(t, db.AddSession(ctx, "session", Session{Person: aino.ID, Until: time.Now().Add(time.Hour)}))
 	require.NoError(t, db.AddEvent(ctx, Event{Kind: auth.KeyMade}))
 	require.NoError(t, db.Backup(ctx, "before"))
 	require.NoError(t, db.RevokeAPIKey(ctx, 1))

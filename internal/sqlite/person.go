@@ -177,36 +177,3 @@ func (db *DB) both(ctx context.Context, one string, args []any, two string, more
 	}
 	return tx.Commit()
 }
-
-// AddSession keeps that somebody is signed in, by what is kept of the session's secret; those that have ended go.
-func (db *DB) AddSession(ctx context.Context, kept string, person int64, until time.Time) error {
-	return db.both(
-		ctx,
-		"DELETE FROM session WHERE expires_at < ?",
-		[]any{now()},
-		"INSERT INTO session (hash, person, expires_at) VALUES (?, ?, ?)",
-		[]any{kept, person, until.UTC().Format(time.RFC3339)},
-	)
-}
-
-// Session finds who is signed in; false where nobody is.
-func (db *DB) Session(ctx context.Context, kept string) (p auth.Person, ok bool, err error) {
-	err = db.sql.QueryRowContext(
-		ctx,
-		"SELECT person.id, name, role FROM session JOIN person ON person.id = session.person WHERE hash = "+
-			"? AND expires_at > ? AND active = 1",
-		kept,
-		now(),
-	).
-		Scan(&p.ID, &p.Name, &p.Role)
-	if errors.Is(err, sql.ErrNoRows) {
-		return auth.Person{}, false, nil
-	}
-	return p, err == nil, err
-}
-
-// EndSession signs out.
-func (db *DB) EndSession(ctx context.Context, kept string) error {
-	_, err := db.sql.ExecContext(ctx, "DELETE FROM session WHERE hash = ?", kept)
-	return err
-}

@@ -21,6 +21,7 @@ import (
 	"diadrom/internal/shop/held"
 	"diadrom/internal/shop/history"
 	"diadrom/internal/shop/importer"
+	"diadrom/internal/shop/secrets"
 	"diadrom/internal/shop/services"
 	"diadrom/internal/sqlite"
 	"diadrom/internal/web/api"
@@ -136,6 +137,7 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 	if o.Holds != nil {
 		o.SignIn.Holds = o.Holds
 	}
+	o.SignIn.Vault = secrets.New(o.Asks.Dir)
 	people, err := signin.New(context.Background(), sh, d, db, notes, &o.Options, o.SignIn)
 	if err != nil {
 		return nil, err

@@ -18,8 +18,9 @@ import (
 
 type personRow struct {
 	sqlite.Person
-	Since string
-	Self  bool
+	Since  string
+	Self   bool
+	Factor bool // whether they have a second factor
 }
 
 type keyRow struct {
@@ -41,6 +42,8 @@ type peopleView struct {
 	KeySlip     string
 	Key, KeyOf  string // a key that was just made: shown this once
 	KeyPages    bool   // and whether it is publishable
+	Factor      factorView
+	Sessions    []sessionRow
 	Signing     []signingRow
 	SigningSlip string
 	Events      []eventRow
@@ -102,14 +105,26 @@ const maxEventsFile = 100_000
 
 func day(t time.Time) string { return t.Local().Format("2 Jan 2006") }
 
-func (s *Screens) peopleView(ctx context.Context, before int64) (v peopleView, err error) {
+func (s *Screens) peopleView(ctx context.Context, before int64, current string) (v peopleView, err error) {
 	v = peopleView{Demo: s.Demo, Self: shell.Person(ctx), Owner: shell.Person(ctx).Role == auth.Owner}
 	people, err := s.db.People(ctx)
 	if err != nil {
 		return v, err
 	}
+	factors, err := s.db.Factors(ctx)
+	if err != nil {
+		return v, err
+	}
 	for _, p := range people {
-		v.People = append(v.People, personRow{p, day(p.At), p.ID == v.Self.ID})
+		v.People = append(v.People, personRow{p, day(p.At), p.ID == v.Self.ID, factors[p.ID]})
+	}
+	if !s.Demo {
+		if v.Factor, err = s.factorView(ctx); err != nil {
+			return v, err
+		}
+		if v.Sessions, err = s.sessions(ctx, current); err != nil {
+			return v, err
+		}
 	}
 	keys, err := s.db.APIKeys(ctx)
 	if err != nil {
@@ -151,7 +166,7 @@ func (s *Screens) peopleView(ctx context.Context, before int64) (v peopleView, e
 
 func (s *Screens) people(c *gin.Context) {
 	before, _ := strconv.ParseInt(c.Query("before"), 10, 64)
-	v, err := s.peopleView(c.Request.Context(), before)
+	v, err := s.peopleView(c.Request.Context(), before, s.current(c.Request))
 	if err != nil {
 		s.Internal(c, err)
 		return
@@ -170,7 +185,7 @@ func (s *Screens) answerPeople(c *gin.Context, err error, filled func(*peopleVie
 		}
 		status, text = http.StatusUnprocessableEntity, said
 	}
-	v, err := s.peopleView(c.Request.Context(), 0)
+	v, err := s.peopleView(c.Request.Context(), 0, s.current(c.Request))
 	if err != nil {
 		s.Internal(c, err)
 		return
@@ -246,14 +261,32 @@ func (s *Screens) changePassphrase(c *gin.Context) {
 // ownPassphrase gives somebody another passphrase who knows the one of now. Wrong ones are held off like wrong
 // ones at the door.
 func (s *Screens) ownPassphrase(c *gin.Context, p auth.Person, hash string) error {
-	ctx := c.Request.Context()
+	if err := s.known(c, p, hash); err != nil {
+		return err
+	}
+	if err := auth.Strong(c.PostForm("passphrase"), p.Name); err != nil {
+		return shell.Refusef("%s", err.Error())
+	}
+	kept, err := auth.Hash(c.Request.Context(), c.PostForm("passphrase"))
+	if err != nil {
+		return shell.Refusef("%s", err.Error())
+	}
+	if err := s.db.SetPassphrase(c.Request.Context(), p.ID, kept); err != nil {
+		return err
+	}
+	s.notes.Note(c.Request, auth.PassphraseChanged, p, "")
+	return nil
+}
+
+// known says whether somebody has typed the passphrase that they have now; its error is for them.
+func (s *Screens) known(c *gin.Context, p auth.Person, hash string) error {
 	if wait := s.attempts.Allow(
 		"own "+strconv.FormatInt(p.ID, 10),
 		"from "+auth.Origin(s.visitors.From(c.Request)),
 	); wait > 0 {
 		return shell.Refusef("that was tried too often: wait %d seconds", int(wait.Seconds())+1)
 	}
-	right, err := auth.Verify(ctx, c.PostForm("now"), hash)
+	right, err := auth.Verify(c.Request.Context(), c.PostForm("now"), hash)
 	switch {
 	case err != nil:
 		return shell.Refusef("%s", err.Error())
@@ -261,16 +294,5 @@ func (s *Screens) ownPassphrase(c *gin.Context, p auth.Person, hash string) erro
 		s.notes.Note(c.Request, auth.PassphraseRefused, p, "")
 		return shell.Refusef("this is not your passphrase as it is now")
 	}
-	if err := auth.Strong(c.PostForm("passphrase"), p.Name); err != nil {
-		return shell.Refusef("%s", err.Error())
-	}
-	kept, err := auth.Hash(ctx, c.PostForm("passphrase"))
-	if err != nil {
-		return shell.Refusef("%s", err.Error())
-	}
-	if err := s.db.SetPassphrase(ctx, p.ID, kept); err != nil {
-		return err
-	}
-	s.notes.Note(c.Request, auth.PassphraseChanged, p, "")
 	return nil
 }

@@ -10,6 +10,7 @@ import (
 	"diadrom/internal/auth"
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/shop/held"
+	"diadrom/internal/shop/secrets"
 	"diadrom/internal/sqlite"
 	"diadrom/internal/web/shell"
 	"diadrom/internal/web/visitor"
@@ -49,6 +50,8 @@ type Screens struct {
 type Options struct {
 	Demo      bool   // everybody is signed in as the owner: only for loopback
 	StartCode string // what the first owner must know; "" for nothing
+	// Vault seals the secrets of second factors.
+	Vault *secrets.Vault
 	// Holds are the keys with which quotes are held, nil for none.
 	Holds Holds
 }
@@ -82,6 +85,8 @@ func (s *Screens) OpenRoutes(r gin.IRouter) {
 	r.POST("/start", signing, s.start)
 	r.GET("/sign-in", s.signInPage)
 	r.POST("/sign-in", signing, s.signIn)
+	r.GET("/sign-in/code", s.codePage)
+	r.POST("/sign-in/code", signing, s.code)
 	r.POST("/sign-out", s.signOut)
 }
 
@@ -91,7 +96,12 @@ func (s *Screens) Routes(r gin.IRouter) {
 	r.GET("/people/events.csv", s.Owners, s.eventsFile)
 	r.POST("/people", s.Owners, s.addPerson)
 	r.POST("/people/passphrase", s.changePassphrase)
+	r.POST("/people/factor", s.offerFactor)
+	r.POST("/people/factor/confirm", s.confirmFactor)
+	r.POST("/people/factor/remove", s.removeFactor)
+	r.POST("/people/sessions/:session/end", s.endSession)
 	r.POST("/people/:person", s.Owners, s.switchPerson)
+	r.POST("/people/:person/factor", s.Owners, s.resetFactor)
 	r.POST("/keys", s.Owners, s.addKey)
 	r.POST("/keys/signing", s.Owners, s.replaceSigning)
 	r.POST("/keys/:key/revoke", s.Owners, s.revokeKey)

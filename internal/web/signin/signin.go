@@ -65,6 +65,11 @@ func (s *Screens) Signed(c *gin.Context) {
 		c.Abort()
 		return
 	}
+	if !s.Demo {
+		if err := s.db.SeeSession(c.Request.Context(), s.current(c.Request)); err != nil {
+			s.Log.Warn("when a session was used was not kept", "error", err)
+		}
+	}
 	c.Header("Cache-Control", "no-store") // what is signed for stays out of every cache
 	ctx := shell.WithPerson(draft.By(c.Request.Context(), p.ID), p)
 	c.Request = c.Request.WithContext(ctx)
@@ -94,6 +99,7 @@ type signView struct {
 	Name, Then     string
 	Code           string // of the first start
 	NameSlip, Slip string
+	Factor         bool // whether the code of a second factor is asked for
 	Plain          bool // whether the page came over a wire that others can read
 }
 
@@ -253,12 +259,28 @@ func (s *Screens) signIn(c *gin.Context) {
 		s.signPage(c, http.StatusUnprocessableEntity, v)
 		return
 	}
-	if err := s.db.KnowOrigin(ctx, p.ID, origin); err != nil {
+	if f, ok, err := s.db.FactorOf(ctx, p.ID); err != nil {
+		s.Internal(c, err)
+		return
+	} else if ok && f.Confirmed {
+		to := "/sign-in/code"
+		if v.Then != "" {
+			to += "?then=" + url.QueryEscape(within(v.Then))
+		}
+		s.begin(c, sqlite.Session{Person: p.ID, Half: true, Until: time.Now().Add(halfLength)}, to)
+		return
+	}
+	s.signedInNow(c, p, within(v.Then))
+}
+
+// signedInNow has somebody be signed in who has shown who they are.
+func (s *Screens) signedInNow(c *gin.Context, p auth.Person, to string) {
+	if err := s.db.KnowOrigin(c.Request.Context(), p.ID, auth.Origin(s.visitors.From(c.Request))); err != nil {
 		s.Internal(c, err)
 		return
 	}
 	s.notes.Note(c.Request, auth.SignedIn, p, "")
-	s.letIn(c, p, within(v.Then))
+	s.letIn(c, p, to)
 }
 
 // within is an address of the shop to go to, "/" for what may lead elsewhere. Browsers pass over tabs and line
@@ -278,13 +300,18 @@ func within(to string) string {
 
 // letIn begins a session.
 func (s *Screens) letIn(c *gin.Context, p auth.Person, to string) {
-	secret, kept := auth.Secret("")
-	until := time.Now().Add(auth.SessionLength)
-	if err := s.db.AddSession(c.Request.Context(), kept, p.ID, until); err != nil {
+	s.begin(c, sqlite.Session{Person: p.ID, Until: time.Now().Add(auth.SessionLength)}, to)
+}
+
+// begin begins a session, or half of one, and leads on.
+func (s *Screens) begin(c *gin.Context, is sqlite.Session, to string) {
+	secret, hash := auth.Secret("")
+	is.Address, is.Browser = s.visitors.From(c.Request), browserOf(c.Request.UserAgent())
+	if err := s.db.AddSession(c.Request.Context(), hash, is); err != nil {
 		s.Internal(c, err)
 		return
 	}
-	s.setCookie(c, http.Cookie{Value: secret, Expires: until})
+	s.setCookie(c, http.Cookie{Value: secret, Expires: is.Until})
 	c.Redirect(http.StatusSeeOther, to)
 }
 

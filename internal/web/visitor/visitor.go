@@ -190,6 +190,7 @@ const maxDetail = 120
 // Note keeps an event for the owners, and logs it. Where it cannot be kept the log says so.
 func (n *Notes) Note(r *http.Request, kind auth.Event, p auth.Person, detail string) {
 	refusal := kind == auth.SignInRefused || kind == auth.SignInHeldOff || kind == auth.PassphraseRefused ||
+		kind == auth.CodeRefused ||
 		kind == auth.Forbidden ||
 		kind == auth.HostRefused ||
 		kind == auth.OriginRefused
