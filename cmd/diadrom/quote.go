@@ -9,6 +9,7 @@ import (
 	"diadrom/internal/core/fault"
 	"diadrom/internal/core/gazetteer"
 	"diadrom/internal/core/quote"
+	"diadrom/internal/core/spoken"
 	"diadrom/internal/core/store"
 
 	"github.com/spf13/cobra"
@@ -43,6 +44,7 @@ func quoteCommand() *cobra.Command {
 			answers := make([]*quote.Answer, len(requests))
 			for i := range requests {
 				answers[i] = engine.Quote(&requests[i])
+				spoken.Answer(engine, &requests[i], answers[i])
 				if requests[i].Hold > 0 {
 					answers[i].Warnings = append(answers[i].Warnings, quote.Warning{Code: quote.NotHeld,
 						Message: "This is not held: only a served shop has the key with which quotes are held"})

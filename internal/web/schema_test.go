@@ -54,6 +54,9 @@ func fieldsOf(t reflect.Type, at string, into map[string]bool) {
 	}
 }
 
+// keyed are fields that have what is theirs by zone or by language.
+var keyed = map[string]bool{"terms": true, "labels": true, "refused_texts": true, "names": true, "hours_texts": true}
+
 // changed adds the paths of what differs. Of an entry that is new or gone, and of one that has moved, nothing counts:
 // whoever makes an entry has not changed its fields.
 func changed(before, after any, at string, into map[string]bool) {
@@ -68,7 +71,7 @@ func changed(before, after any, at string, into map[string]bool) {
 		}
 		for _, name := range slices.Sorted(maps.Keys(a)) {
 			below := strings.TrimPrefix(at+"."+name, ".")
-			if strings.HasSuffix(at, ".terms") {
+			if keyed[at[strings.LastIndexByte(at, '.')+1:]] {
 				below = at + ".*"
 			}
 			changed(b[name], a[name], below, into)
@@ -125,6 +128,12 @@ var forms = [][]string{
 	{"/methods/abroad/asks", "field", "fallback", "value", ""},
 	{"/methods/abroad/services", "code", "night"},
 	{"/methods/abroad/service", "code", "parcel", "field", "label", "value", "By parcel post"},
+	{"/languages/text", "of", "service", "id", "abroad", "code", "parcel", "tag", "fi", "text", "Postipaketti"},
+	{"/languages/text", "of", "label", "id", "parcel", "tag", "fi", "text", "Paketti kotiovelle"},
+	{"/languages/text", "of", "refused", "id", "parcel", "tag", "fi", "text", "Ei tänään"},
+	{"/languages/text", "of", "place", "id", "workshop", "tag", "fi", "text", "Verstas"},
+	{"/languages/text", "of", "hours", "id", "workshop", "tag", "fi", "text", "ma–pe 10–18"},
+	{"/languages/text", "of", "box", "id", "small", "tag", "fi", "text", "Pieni laatikko"},
 	{"/methods/abroad/service", "code", "parcel", "field", "days", "value", "3 to 5 working days"},
 	{"/methods/abroad/service", "code", "small", "field", "on", "value", ""},
 	{"/goods/setting", "setting", "divisor", "value", "6,000"},

@@ -29,6 +29,7 @@ import (
 	"diadrom/internal/web/checkout"
 	"diadrom/internal/web/defaults"
 	"diadrom/internal/web/ground"
+	"diadrom/internal/web/languages"
 	"diadrom/internal/web/live"
 	"diadrom/internal/web/methods"
 	"diadrom/internal/web/metrics"
@@ -80,26 +81,27 @@ type Server struct {
 
 // templates are those of the stations, by their folders.
 var templates = map[string]fs.FS{
-	"carriers": carriers.Files,
-	"checkout": checkout.Files,
-	"defaults": defaults.Files,
-	"ground":   ground.Files,
-	"live":     live.Files,
-	"methods":  methods.Files,
-	"products": products.Files,
-	"promises": promises.Files,
-	"quotes":   quotes.Files,
-	"past":     past.Files,
-	"rates":    rates.Files,
-	"review":   review.Files,
-	"safety":   safety.Files,
-	"setup":    setup.Files,
-	"shell":    shell.Files,
-	"shifts":   shifts.Files,
-	"signin":   signin.Files,
-	"strip":    strip.Files,
-	"till":     till.Files,
-	"zones":    zones.Files,
+	"carriers":  carriers.Files,
+	"checkout":  checkout.Files,
+	"defaults":  defaults.Files,
+	"ground":    ground.Files,
+	"languages": languages.Files,
+	"live":      live.Files,
+	"methods":   methods.Files,
+	"products":  products.Files,
+	"promises":  promises.Files,
+	"quotes":    quotes.Files,
+	"past":      past.Files,
+	"rates":     rates.Files,
+	"review":    review.Files,
+	"safety":    safety.Files,
+	"setup":     setup.Files,
+	"shell":     shell.Files,
+	"shifts":    shifts.Files,
+	"signin":    signin.Files,
+	"strip":     strip.Files,
+	"till":      till.Files,
+	"zones":     zones.Files,
 }
 
 // figures are the figures beside Undo.
@@ -184,7 +186,7 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 	for _, station := range []interface{ Routes(r gin.IRouter) }{
 		zones.New(sh, d, db, theTill, in), ground.New(sh, d, theTill, asks), s.products, methods.New(sh, d, asks),
 		rates.New(sh, d, db, theTill), quotes.New(sh, d, db), kept, checkout.New(sh, d, db),
-		defaults.New(sh, d, db, kept), found,
+		defaults.New(sh, d, db, kept), found, languages.New(sh, d),
 	} {
 		station.Routes(r)
 	}

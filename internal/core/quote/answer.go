@@ -20,6 +20,8 @@ type Answer struct {
 	Pending       []Pending `json:"pending,omitempty"`  // methods whose carriers are still being asked
 	Checkout      *Checkout `json:"checkout,omitempty"` // of a request for a checkout
 	Held          *Held     `json:"quote,omitempty"`    // of a request that is to be held, by a served shop
+	// of a request that says in which language the buyer reads: that of the program's own sentences, one of six
+	Language string `json:"language,omitempty"`
 }
 
 // Held says that an answer is held: until when, and the token with which anybody can verify it.

@@ -404,7 +404,7 @@ func (a *asked) tax(m *method, charge decimal.Decimal) (tax, total decimal.Decim
 
 // message says in the customer's words that nothing is offered, and why.
 func (a *asked) message(refused []Refused) string {
-	where := destination(&a.q.To)
+	where := Destination(&a.q.To, world.CountryName(a.q.To.Country))
 	if len(a.e.methods) == 0 {
 		return "We cannot deliver to " + where + ": no delivery method is available at the moment."
 	}
@@ -436,13 +436,12 @@ func (a *asked) label(id string) string {
 	return id
 }
 
-// destination writes an address as people name it in a sentence.
-func destination(to *place.Address) string {
+// Destination writes an address as people name it in a sentence, with what its country is called.
+func Destination(to *place.Address, country string) string {
 	local := strings.TrimSpace(strings.TrimSpace(to.Postcode) + " " + strings.TrimSpace(to.City))
 	if r := []rune(local); len(r) > 80 {
 		local = string(r[:80]) + "…"
 	}
-	country := world.CountryName(to.Country)
 	if local == "" {
 		return country
 	}

@@ -38,6 +38,9 @@ type Request struct {
 	At       time.Time // when the order is placed; zero where it is not said
 	// Hold is for how long the answer is to be held, up to [MaxHold]; 0 for not at all. The engine does not look at it.
 	Hold time.Duration
+	// Language is that in which the buyer reads (BCP 47), "" where it is not said. The engine does not look at it:
+	// package spoken does.
+	Language string
 }
 
 // Line is some of one product.
@@ -158,6 +161,14 @@ func (e *Engine) request(r *jsonread.Reader) (q Request) {
 		case "hold":
 			if text := r.Text(); text != "" {
 				q.Hold = hold(r, text)
+			}
+		case "language":
+			if text := r.Text(); text != "" {
+				tag, ok := store.Language(text)
+				if !ok {
+					r.Fault(fault.Range, "%.40q is not a language such as fi or pt-BR (BCP 47)", text)
+				}
+				q.Language = tag
 			}
 		case "at":
 			if text := r.Text(); text != "" {

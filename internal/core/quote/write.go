@@ -23,6 +23,7 @@ type requestWire struct {
 	Checkout bool        `json:"checkout,omitempty"`
 	At       string      `json:"at,omitempty"`
 	Hold     string      `json:"hold,omitempty"`
+	Language string      `json:"language,omitempty"`
 }
 
 type addressWire struct {
@@ -72,7 +73,7 @@ func (q *Request) wire(f *store.File) requestWire {
 		To:      wireAddress(&q.To),
 		Lines:   make([]lineWire, len(q.Lines)),
 		Coupons: q.Coupons, Customer: q.Customer, Group: q.Group,
-		Point: q.Point, Parcels: q.Parcels, Costs: q.Costs, Checkout: q.Checkout,
+		Point: q.Point, Parcels: q.Parcels, Costs: q.Costs, Checkout: q.Checkout, Language: q.Language,
 	}
 	if !q.At.IsZero() {
 		w.At = q.At.Format(time.RFC3339)

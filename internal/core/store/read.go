@@ -224,6 +224,10 @@ func (r *reader) location() (l Location) {
 			l.Pickup = r.Bool(false)
 		case "hours":
 			l.Hours = r.Text()
+		case "names":
+			l.Names = r.texts()
+		case "hours_texts":
+			l.HoursTexts = r.texts()
 		case "ready":
 			l.Ready = r.days()
 		default:

@@ -88,6 +88,8 @@ func (r *reader) services() (list []Service) {
 				s.Code = r.Text()
 			case "label":
 				s.Label = r.Text()
+			case "labels":
+				s.Labels = r.texts()
 			case "enabled":
 				s.Enabled = r.Bool(true)
 			case "days":

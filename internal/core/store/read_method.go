@@ -40,6 +40,10 @@ func (r *reader) methodField(m *Method, name string) bool {
 		m.WhenRefused = choice(r, Hide, Tell)
 	case "refused_text":
 		m.RefusedText = r.Text()
+	case "labels":
+		m.Labels = r.texts()
+	case "refused_texts":
+		m.RefusedTexts = r.texts()
 	case "tables":
 		m.Tables = list(r, r.table)
 	default:

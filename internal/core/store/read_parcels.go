@@ -49,6 +49,8 @@ func (r *reader) box() (b Box) {
 			b.Weight = r.amount()
 		case "max_weight":
 			b.MaxWeight = r.amount()
+		case "names":
+			b.Names = r.texts()
 		case "cost":
 			b.Cost = r.amount()
 		default:

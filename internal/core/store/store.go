@@ -134,6 +134,9 @@ type Location struct {
 	ShipsFrom bool             `json:"ships_from"`
 	Pickup    bool             `json:"pickup"`
 	Hours     string           `json:"hours,omitempty"` // opening hours as buyers read them
+	// its name and its opening hours in other languages
+	Names      Texts `json:"names,omitempty"`
+	HoursTexts Texts `json:"hours_texts,omitempty"`
 	// how long until goods can be collected there; nil: as the method says
 	Ready *Days `json:"ready,omitempty"`
 }
@@ -166,6 +169,7 @@ type Box struct {
 	Weight    *decimal.Decimal `json:"weight,omitempty"`     // of the empty box; nil: 0
 	MaxWeight *decimal.Decimal `json:"max_weight,omitempty"` // of the goods in it; nil: no limit
 	Cost      *decimal.Decimal `json:"cost,omitempty"`       // to the shop; nil: 0
+	Names     Texts            `json:"names,omitempty"`      // in other languages
 }
 
 // Product is something that the shop sells.
@@ -283,9 +287,12 @@ type Method struct {
 	Preselected bool             `json:"preselected"`
 	WhenRefused WhenRefused      `json:"when_refused"` // hide, tell
 	RefusedText string           `json:"refused_text,omitempty"`
-	Inherits    []Inherited      `json:"inherits,omitempty"` // terms that it has from the store's defaults
-	Terms       map[string]Terms `json:"terms,omitempty"`    // by zone
-	Tables      []rate.Table     `json:"tables"`
+	// the label and the text of a refusal in other languages
+	Labels       Texts            `json:"labels,omitempty"`
+	RefusedTexts Texts            `json:"refused_texts,omitempty"`
+	Inherits     []Inherited      `json:"inherits,omitempty"` // terms that it has from the store's defaults
+	Terms        map[string]Terms `json:"terms,omitempty"`    // by zone
+	Tables       []rate.Table     `json:"tables"`
 }
 
 // Parcels says how the goods of a method become parcels.
@@ -314,7 +321,8 @@ type Asks struct {
 // Service is a service of a carrier, by its code there.
 type Service struct {
 	Code    string `json:"code"`
-	Label   string `json:"label,omitempty"` // what buyers read; "": the carrier's name for it
+	Label   string `json:"label,omitempty"`  // what buyers read; "": the carrier's name for it
+	Labels  Texts  `json:"labels,omitempty"` // the same in other languages
 	Enabled bool   `json:"enabled"`
 	Days    *Days  `json:"days,omitempty"` // own delivery time; nil: what the carrier says, or else the method's
 }

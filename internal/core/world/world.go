@@ -284,6 +284,48 @@ func CurrencyDigits(code string) (int, bool) {
 	return int(digits), ok && currencyNames[code] != ""
 }
 
+// LanguageName is what a language (BCP 47) is called in English; the language as it is written where nobody knows.
+func LanguageName(tag string) string {
+	t, err := language.Parse(tag)
+	if err != nil {
+		return tag
+	}
+	if name := display.English.Tags().Name(t); name != "" {
+		return name
+	}
+	return tag
+}
+
+// LanguageInItself is what a language (BCP 47) is called by those who speak it; "" where nobody knows.
+func LanguageInItself(tag string) string {
+	t, err := language.Parse(tag)
+	if err != nil {
+		return ""
+	}
+	return display.Self.Name(t)
+}
+
+// CountryIn is what a country is called in a language (CLDR); its English name where that is not known.
+func CountryIn(tag language.Tag, code string) string {
+	if region, err := language.ParseRegion(code); err == nil {
+		if name := display.Regions(tag).Name(region); name != "" {
+			return name
+		}
+	}
+	return CountryName(code)
+}
+
+// PriceIn writes an amount as it is read in a language (CLDR): "38,00 €" in German.
+func PriceIn(tag language.Tag, amount, code string) string {
+	a, err := currency.NewAmount(amount, code)
+	if err != nil {
+		return amount
+	}
+	f := currency.NewFormatter(currency.NewLocale(tag.String()))
+	f.MaxDigits = 12
+	return f.Format(a)
+}
+
 // Price writes an amount as buyers read it in English: "€38.00", "¥500", "KWD 1.500". What is no amount stays
 // as it is.
 func Price(amount, code string) string {

@@ -3,6 +3,8 @@ package changes
 import (
 	"cmp"
 	"fmt"
+	"maps"
+	"slices"
 	"strings"
 
 	"diadrom/internal/core/decimal"
@@ -22,6 +24,15 @@ func quoted(_ *store.File, s string) string {
 		return ""
 	}
 	return "“" + s + "”"
+}
+
+// inLanguages says texts with their languages: "Finnish “Paketti”, Swedish “Paket”".
+func inLanguages(_ *store.File, t store.Texts) string {
+	var parts []string
+	for _, tag := range slices.Sorted(maps.Keys(t)) {
+		parts = append(parts, world.LanguageName(tag)+" “"+t[tag]+"”")
+	}
+	return few(parts)
 }
 
 func amount(f *store.File, d decimal.Decimal) string { return f.Store.Units().Money(d) }
@@ -141,6 +152,9 @@ var locations = kind[store.Location]{list: "locations", noun: "Locations",
 			func(l *store.Location) *bool { return &l.Pickup },
 		),
 		value("hours", "opening hours", func(l *store.Location) *string { return &l.Hours }, quoted),
+		value("names", "name in other languages", func(l *store.Location) *store.Texts { return &l.Names }, inLanguages),
+		value("hours_texts", "opening hours in other languages",
+			func(l *store.Location) *store.Texts { return &l.HoursTexts }, inLanguages),
 		value(
 			"ready",
 			"ready for collection",
@@ -173,6 +187,7 @@ var boxes = kind[store.Box]{list: "boxes", noun: "Boxes",
 		value("max_weight", "carries at most", func(b *store.Box) **decimal.Decimal { return &b.MaxWeight },
 			ifAny(weight)),
 		value("cost", "cost", func(b *store.Box) **decimal.Decimal { return &b.Cost }, ifAny(amount)),
+		value("names", "name in other languages", func(b *store.Box) *store.Texts { return &b.Names }, inLanguages),
 	}}
 
 var products = kind[store.Product]{list: "products", noun: "Goods",

@@ -77,6 +77,10 @@ func methodFields() []field[store.Method] {
 			func(m *store.Method) *string { return &m.RefusedText },
 			quoted,
 		),
+		value("labels", "what buyers read in other languages", func(m *store.Method) *store.Texts { return &m.Labels },
+			inLanguages),
+		value("refused_texts", "what the buyer is told in other languages",
+			func(m *store.Method) *store.Texts { return &m.RefusedTexts }, inLanguages),
 	}
 }
 
@@ -90,6 +94,9 @@ func asksText(f *store.File, a *store.Asks) string {
 		text := s.Code
 		if s.Label != "" {
 			text += " “" + s.Label + "”"
+		}
+		if len(s.Labels) > 0 {
+			text += " (" + inLanguages(f, s.Labels) + ")"
 		}
 		if days := terms.FormatDays(s.Days); days != "" {
 			text += " in " + days

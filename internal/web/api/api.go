@@ -128,6 +128,8 @@ type asked struct {
 	engine  *quote.Engine
 	reached *quote.Engine // the same as it is kept, to know it again
 	edition *Edition      // nil for the draft
+	// language is that which the asker prefers where a request says none
+	language string
 }
 
 // engine gives what a request is answered from; false where it has been answered already.

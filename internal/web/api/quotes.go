@@ -11,6 +11,7 @@ import (
 	"diadrom/internal/auth"
 	"diadrom/internal/core/fault"
 	"diadrom/internal/core/quote"
+	"diadrom/internal/core/spoken"
 	"diadrom/internal/shop/held"
 
 	"github.com/gin-gonic/gin"
@@ -27,6 +28,9 @@ func (a *API) quotes(c *gin.Context) {
 		if p != nil {
 			tell(c, *p)
 			return
+		}
+		if answer.Language != "" {
+			c.Header("Content-Language", answer.Language)
 		}
 		send(c, http.StatusOK, answer)
 	})
@@ -85,6 +89,7 @@ func (a *API) answer(c *gin.Context, say func(q *asked, items []quote.Item, many
 	if !count(c, limits, max(1, len(items))) {
 		return
 	}
+	q.language = spoken.Accepted(c.GetHeader("Accept-Language"))
 	if q.edition != nil {
 		c.Header("Diadrom-Edition", fmt.Sprint(q.edition.Number))
 	}
@@ -139,7 +144,11 @@ func (a *API) quote(q *asked, engine *quote.Engine, item *quote.Item) (*quote.An
 		return nil, p
 	}
 	begun := time.Now()
+	if item.Language == "" {
+		item.Language = q.language
+	}
 	answer := engine.Quote(&item.Request)
+	spoken.Answer(engine, &item.Request, answer)
 	if item.Hold > 0 {
 		kept, err := a.Holds.Hold(held.Edition{Number: q.edition.Number, Hash: q.edition.Hash}, item.Sent, answer,
 			item.Hold)

@@ -174,6 +174,7 @@ document.addEventListener("alpine:init", () => {
           point: this.at,
           parcels: true,
           checkout: true,
+          language: "en",
         });
       },
       async ask() {

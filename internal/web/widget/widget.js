@@ -391,6 +391,7 @@
         point: this.#point,
         at: new Date().toISOString(),
         checkout: true,
+        language: new Intl.Locale(this.#language).toString(),
         hold: this.getAttribute("hold") || "PT30M",
       };
       this.#asking = true;
