@@ -94,10 +94,11 @@ bench:
 kill:
 	DIADROM_KILLS=1000 go test -count=1 -v -timeout 60m -run TestWhatWasAnsweredOutlivesAKill ./cmd/diadrom
 
-# 200 buyers ask for 20 s while the owner publishes ten times (2 s in make test).
+# 200 and 2,000 buyers ask for 20 s while the owner publishes ten times (2 s in make test).
 .PHONY: load
 load:
 	DIADROM_LOAD=20 go test -count=1 -v -run TestBuyersAskWhileTheOwner ./cmd/diadrom
+	DIADROM_LOAD=20 DIADROM_BUYERS=2000 go test -count=1 -v -run TestBuyersAskWhileTheOwner ./cmd/diadrom
 
 # Vendored assets and open data, at the versions that tools/refresh/packages.json pins. Needs npm and Debian's iso-codes.
 refresh:
@@ -114,3 +115,9 @@ fuzz:
 	  core/atlas:FuzzDecode tables/geozones:FuzzParse core/typed:FuzzAddress web/ground:FuzzCorners outside/roads:FuzzAnswer \
 	  outside/carriers:FuzzTariff tables/grid:FuzzRead tables/ratelist:FuzzBand tables/ratelist:FuzzOpen tables/productlist:FuzzOpen tables/orderlist:FuzzOrders; do \
 	  go test -run '^$$' -fuzz "^$${t#*:}$$" -fuzztime 30s ./internal/$${t%%:*} || exit 1; done
+
+# A demo beside a bare Gin handler, from outside at 16 connections: see docs/performance.md. It needs wrk.
+.PHONY: wrk
+wrk: build
+	@dir=$$(mktemp -d); ./bin/diadrom demo --data $$dir --listen 127.0.0.1:8797 >/dev/null 2>$$dir/log & pid=$$!; \
+	trap "kill $$pid" EXIT; sleep 6; go run ./tools/load http://127.0.0.1:8797 3

@@ -13,6 +13,7 @@ import (
 	"net/url"
 	"os"
 	"os/signal"
+	"runtime/debug"
 	"strings"
 	"syscall"
 	"time"
@@ -104,8 +105,17 @@ func (w *watchFlags) register(cmd *cobra.Command) {
 	cmd.Flags().StringVar(&w.logLevel, "log-level", "info", "debug, info, warn or error: from which on lines are written")
 }
 
-// log makes the log.
-func (w *watchFlags) log(out io.Writer) (*slog.Logger, error) {
+// log makes the log. Its lines are written in parts, at once where one warns; flush writes what is left.
+func (w *watchFlags) log(to io.Writer) (log *slog.Logger, flush func(), err error) {
+	out := newLines(to)
+	log, err = w.logTo(out)
+	if err != nil {
+		return nil, nil, err
+	}
+	return slog.New(&flushing{log.Handler(), out}), out.Flush, nil
+}
+
+func (w *watchFlags) logTo(out io.Writer) (*slog.Logger, error) {
 	options := &slog.HandlerOptions{}
 	if w.logLevel != "" {
 		var level slog.Level
@@ -241,10 +251,11 @@ type shop struct {
 func serve(cmd *cobra.Command, s shop) (err error) {
 	ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	log, err := s.watch.log(cmd.ErrOrStderr())
+	log, flush, err := s.watch.log(cmd.ErrOrStderr())
 	if err != nil {
 		return err
 	}
+	defer flush()
 	limitMemory(log)
 	if err := os.MkdirAll(s.dir, 0o700); err != nil {
 		return err
@@ -415,11 +426,18 @@ func (s *shop) options(at net.Addr, empty bool) (o web.Options, path string, err
 	return o, path, nil
 }
 
+// collectAt is by how many per cent memory may grow before garbage is collected, far from the limit: a shop takes some
+// tens of MB, and collecting less often is worth a tenth of all quotes.
+const collectAt = 300
+
 // limitMemory has the runtime collect garbage sooner as the memory nears nine tenths of what this process may
 // have: of its control group, or else of the machine.
 func limitMemory(log *slog.Logger) {
 	if _, set := os.LookupEnv("GOMEMLIMIT"); set {
 		return
+	}
+	if _, set := os.LookupEnv("GOGC"); !set {
+		debug.SetGCPercent(collectAt)
 	}
 	limit, err := memlimit.Set(memlimit.WithRatio(0.9), memlimit.WithLogger(slog.New(slog.DiscardHandler)),
 		memlimit.WithProvider(memlimit.ApplyFallback(memlimit.FromCgroup, memlimit.FromSystem)))

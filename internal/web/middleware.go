@@ -1,12 +1,13 @@
 package web
 
 import (
-	"crypto/rand"
 	"errors"
 	"fmt"
 	"log/slog"
+	"math/rand/v2"
 	"net/http"
 	"runtime/debug"
+	"strconv"
 	"strings"
 	"time"
 
@@ -24,6 +25,11 @@ const MaxBody = 1 << 20
 func headers(tiles func() string) gin.HandlerFunc {
 	return func(c *gin.Context) {
 		h := c.Writer.Header()
+		h.Set("X-Content-Type-Options", "nosniff")
+		if api.Asked(c.Request.URL.Path) { // what follows is for documents
+			c.Next()
+			return
+		}
 		images := "'self' data:"
 		if origin := tiles(); origin != "" {
 			images += " " + origin
@@ -33,7 +39,6 @@ func headers(tiles func() string) gin.HandlerFunc {
 			"default-src 'none'; script-src 'self'; style-src 'self'; font-src 'self'; img-src "+images+"; "+
 				"connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'",
 		)
-		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("Referrer-Policy", "same-origin")
 		h.Set("Cross-Origin-Opener-Policy", "same-origin")
 		c.Next()
@@ -120,7 +125,7 @@ func identified(c *gin.Context) {
 	if len(id) > 64 || id == "" || strings.ContainsFunc(id, func(r rune) bool {
 		return r != '-' && r != '_' && r != '.' && (r < '0' || r > '9') && (r < 'a' || r > 'z') && (r < 'A' || r > 'Z')
 	}) {
-		id = rand.Text()
+		id = strconv.FormatUint(rand.Uint64(), 36) + strconv.FormatUint(rand.Uint64(), 36)
 	}
 	c.Set("request", id)
 	c.Header(requestID, id)

@@ -12,6 +12,7 @@ import (
 	"io/fs"
 	"log/slog"
 	"net/http"
+	"sync/atomic"
 
 	"diadrom/internal/core/quote"
 	"diadrom/internal/core/store"
@@ -213,14 +214,20 @@ func fileOf(assets fs.FS) gin.HandlerFunc {
 // shops are what the API quotes from: what buyers are shown where a carrier fails is counted.
 func (s *Server) shops(d *draft.Draft, asks *services.Services, people *signin.Screens, found *review.Screens,
 	keys *held.Keys) api.Shops {
+	var now atomic.Pointer[api.Edition]
 	return api.Shops{
 		Live: func() *api.Edition {
 			live := d.Live()
 			if live == nil {
 				return nil
 			}
-			return &api.Edition{Engine: live.Engine.AskingCarriers(asks.Carriers.Buyers()), Kept: live.Engine,
-				Number: live.Number, Hash: live.Hash}
+			e := now.Load()
+			if e == nil || e.Kept != live.Engine || e.Number != live.Number {
+				e = &api.Edition{Engine: live.Engine.AskingCarriers(asks.Carriers.Buyers()), Kept: live.Engine,
+					Number: live.Number, Hash: live.Hash}
+				now.Store(e)
+			}
+			return e
 		},
 		Draft:  func() *quote.Engine { return d.State().Engine },
 		Store:  d,

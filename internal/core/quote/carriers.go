@@ -138,10 +138,10 @@ func (a *asked) askCarriers() {
 		return
 	}
 	var asks []CarrierAsk
-	keys := map[string]int{}
+	var keys map[string]int
 	for i := range a.e.methods {
 		m := &a.e.methods[i]
-		if len(services(m.Method)) == 0 {
+		if len(m.services) == 0 {
 			continue
 		}
 		way, refused := a.reach(m)
@@ -158,7 +158,9 @@ func (a *asked) askCarriers() {
 			key := ask.Key()
 			at, known := keys[key]
 			if !known {
-				at = len(asks)
+				if at = len(asks); keys == nil {
+					keys = map[string]int{}
+				}
 				keys[key], asks = at, append(asks, ask)
 			}
 			of.asks = append(of.asks, at)
@@ -270,7 +272,7 @@ func (a *asked) carrierPrices(m *method) (list []carrierPrice, failure string) {
 			return nil, f
 		}
 	}
-	for _, s := range services(m.Method) {
+	for _, s := range m.services {
 		p := carrierPrice{service: s.Code, label: s.Label}
 		for _, at := range of.asks {
 			for _, r := range a.said.rates[at].Rates {

@@ -53,7 +53,8 @@ type method struct {
 	surcharges []bool          // which surcharges name it
 	from       int             // its own location among the origins, −1 where that has no point or there is none
 	ownFrom    bool
-	plan       int // of the engine's, −1 where goods are one parcel for each place that they leave from
+	services   []store.Service // of the carrier that it asks, those that are on
+	plan       int             // of the engine's, −1 where goods are one parcel for each place that they leave from
 	label      string
 	calendar   *calendar.Calendar // nil: days are not made dates
 }
@@ -236,6 +237,7 @@ func (e *Engine) method(m *store.Method, zoneIndex map[string]int) method {
 		label:      m.BuyersLabel(),
 		calendar:   e.calendar,
 		plan:       e.plan(m),
+		services:   services(m),
 	}
 	if m.Dispatch != nil && e.file.Store.Dispatch != nil {
 		c.calendar, _ = calendar.New(e.file.Store.Dispatch.With(m.Dispatch)) // store.Read has checked it

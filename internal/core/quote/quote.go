@@ -143,8 +143,11 @@ func (a *asked) offers(answer *Answer) {
 		switch refused := a.method(m); refused.Code {
 		case "":
 		case pending:
-			answer.Pending = append(answer.Pending, Pending{m.ID, m.label, len(services(m.Method)), len(a.options)})
+			answer.Pending = append(answer.Pending, Pending{m.ID, m.label, len(m.services), len(a.options)})
 		default:
+			if cap(answer.Refused) == 0 { // a refusal is large: they are made room for once
+				answer.Refused = make([]Refused, 0, len(e.methods)-i)
+			}
 			a.steps = a.steps[:begun]
 			answer.Refused = append(answer.Refused, a.refused(m, refused))
 		}

@@ -59,7 +59,7 @@ func (a *asked) method(m *method) Refusal {
 	if r.Code != "" {
 		return r
 	}
-	if a.e.asksCarriers && a.cart.charged() && len(services(m.Method)) > 0 {
+	if a.e.asksCarriers && a.cart.charged() && len(m.services) > 0 {
 		return a.byCarrier(m, &w)
 	}
 	begun := len(a.steps)

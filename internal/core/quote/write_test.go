@@ -29,3 +29,28 @@ func TestARequestThatIsWrittenIsReadAlike(t *testing.T) {
 		}
 	})
 }
+
+// What is appended is what package json writes, whatever the answer has.
+func TestAnswersAreAppendedAsJSONWritesThem(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		file := drawStore(t)
+		e := engineOf(t, file)
+		request := drawRequest(t)
+		for _, more := range []string{"parcels", "costs", "checkout"} {
+			request[more] = rapid.Bool().Draw(t, more)
+		}
+		a := ask(t, e, request)
+		if rapid.Bool().Draw(t, "odd") {
+			a.Message = rapid.String().Draw(t, "message")
+			a.Held = &Held{"a", "b", "c"}
+			a.Language = "fi"
+			for i := range a.Options {
+				a.Options[i].Label, a.Options[i].Point = rapid.String().Draw(t, "label"), rapid.String().Draw(t, "point")
+			}
+		}
+		require.Equal(t, string(encode(t, a)), string(a.AppendJSON(nil)))
+	})
+	for _, text := range []string{"\u2028", "<&>", "\xff", "\x7f", "×", "\"\\\n"} {
+		require.Equal(t, string(encode(t, text)), string(appendText(nil, text)), text)
+	}
+}

@@ -234,9 +234,12 @@ func (a *API) allowed(c *gin.Context, who *Asker) bool {
 
 // enter waits until a request of a size may be worked on; leave ends that.
 func (l *limits) enter(ctx context.Context, size int) (leave func(), err error) {
+	weight := int64(min(max(size, leastUnderWay), maxUnderWay))
+	if l.underWay.TryAcquire(weight) {
+		return func() { l.underWay.Release(weight) }, nil
+	}
 	ctx, cancel := context.WithTimeout(ctx, maxWait)
 	defer cancel()
-	weight := int64(min(max(size, leastUnderWay), maxUnderWay))
 	if err := l.underWay.Acquire(ctx, weight); err != nil {
 		return nil, err
 	}

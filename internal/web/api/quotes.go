@@ -2,10 +2,10 @@ package api
 
 import (
 	"bytes"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"net/http"
+	"strconv"
 	"time"
 
 	"diadrom/internal/auth"
@@ -91,7 +91,7 @@ func (a *API) answer(c *gin.Context, say func(q *asked, items []quote.Item, many
 	}
 	q.language = spoken.Accepted(c.GetHeader("Accept-Language"))
 	if q.edition != nil {
-		c.Header("Diadrom-Edition", fmt.Sprint(q.edition.Number))
+		c.Header("Diadrom-Edition", strconv.FormatInt(q.edition.Number, 10))
 	}
 	say(&q, items, many)
 }
@@ -231,9 +231,7 @@ func (a *API) list(c *gin.Context, q *asked, items []quote.Item, wrapped bool) {
 		default:
 			v = answer
 		}
-		if err := json.NewEncoder(out).Encode(v); err != nil {
-			panic(err) // answers are texts and whole numbers
-		}
+		write(out, v)
 		if out.Len() > 32<<10 {
 			written += out.Len()
 			if _, err := c.Writer.Write(out.Bytes()); err != nil {
