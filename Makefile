@@ -41,9 +41,10 @@ cross:
 # staticcheck leaves tests to make lint, to keep a run with an empty cache short.
 # The browser tests come first, because they take longest and wait for much that is no work; those of the screens and of
 # the command line, which come next in length, run beside them.
+# Three packages run at a time, whatever the cores: much of it is waiting.
 # All of vet runs with the tests, once for each package; without debug information some forty programs are linked sooner.
 test: chromium iso-codes geographiclib nodejs format
-	GOFLAGS="$$GOFLAGS -ldflags=-w" go test -vet=all ./internal/test/browser ./internal/web ./cmd/diadrom ./...
+	GOFLAGS="$$GOFLAGS -ldflags=-w" go test -p 3 -vet=all ./internal/test/browser ./internal/web ./cmd/diadrom ./...
 	go tool staticcheck -tests=false ./...
 
 # Chromium for the browser tests, from Debian's packages.
