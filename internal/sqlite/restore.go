@@ -106,6 +106,11 @@ func carryLocks(ctx context.Context, now, then string, o RestoreOptions) (r Rest
 			}
 		}
 	}
+	if b.has("main", "factor") && b.has("now", "factor") && !o.Locks {
+		if err := b.factors(); err != nil {
+			return r, err
+		}
+	}
 	if b.has("main", "signing_key") && b.has("now", "signing_key") {
 		// What was held since the backup still holds; the keys of the backup sign no more.
 		if err := b.do("UPDATE main.signing_key SET retired_at = strftime('%Y-%m-%dT%H:%M:%SZ', 'now'), sealed = '' WHERE " +
@@ -166,6 +171,21 @@ func (b backupBeside) revoke() error {
 		return err
 	}
 	return b.do("UPDATE main.person SET active = 0 WHERE " + deactivated)
+}
+
+// factors has people sign in with the second factors that they have now: a backup is no way round one that was added since,
+// and codes that were used stay used.
+func (b backupBeside) factors() error {
+	for _, table := range []string{"factor", "recovery"} {
+		if err := b.do("DELETE FROM main." + table); err != nil {
+			return err
+		}
+		if err := b.do("INSERT INTO main." + table + " SELECT * FROM now." + table +
+			" WHERE person IN (SELECT id FROM main.person)"); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // callOff has no edition go live by itself in a shop that was turned back: its owner asked for what was live then.

@@ -167,6 +167,17 @@ func (f keyForm) key(now time.Time) (k auth.Key, err error) {
 	return k, nil
 }
 
+// home is where this shop is reached from elsewhere.
+func (s *Screens) home(r *http.Request) string {
+	switch {
+	case s.visitors.PublicURL != nil:
+		return s.visitors.PublicURL.Scheme + "://" + s.visitors.PublicURL.Host
+	case s.visitors.HTTPS(r):
+		return "https://" + r.Host
+	}
+	return "http://" + r.Host
+}
+
 // about says in an event what a key may do.
 func about(k *auth.Key) string {
 	text := k.Name
@@ -201,6 +212,10 @@ func (s *Screens) addKey(c *gin.Context) {
 	s.answerPeople(c, err, func(v *peopleView, text string) {
 		if v.KeySlip = text; text == "" {
 			v.Key, v.KeyOf, v.KeyPages = secret, key.Name, key.Publishable
+			v.Home, v.SKU = s.home(c.Request), "SKU"
+			if products := s.draft.State().File.Products; len(products) > 0 {
+				v.SKU = products[0].SKU
+			}
 		} else {
 			v.KeyForm = form
 		}

@@ -42,6 +42,7 @@ type peopleView struct {
 	KeySlip     string
 	Key, KeyOf  string // a key that was just made: shown this once
 	KeyPages    bool   // and whether it is publishable
+	Home, SKU   string // for the snippet of a key for pages
 	Factor      factorView
 	Sessions    []sessionRow
 	Signing     []signingRow

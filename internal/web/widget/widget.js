@@ -228,7 +228,14 @@
 
     get #language() {
       const near = this.closest("[lang]");
-      return this.getAttribute("lang") || (near && near.lang) || navigator.language || "en";
+      for (const l of [this.getAttribute("lang"), near && near.lang, navigator.language]) {
+        try {
+          if (l) return new Intl.Locale(l).toString();
+        } catch {
+          // what a page has there is no language: the next one counts
+        }
+      }
+      return "en";
     }
     get #words() {
       return words[this.#language.toLowerCase().split("-")[0]] || words.en;
@@ -391,7 +398,7 @@
         point: this.#point,
         at: new Date().toISOString(),
         checkout: true,
-        language: new Intl.Locale(this.#language).toString(),
+        language: this.#language,
         hold: this.getAttribute("hold") || "PT30M",
       };
       this.#asking = true;
