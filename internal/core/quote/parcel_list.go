@@ -23,6 +23,8 @@ type Parcel struct {
 	Sides      []string     `json:"sides"` // length, width, height; null where they are not known
 	Lines      []ParcelLine `json:"lines"`
 	Placements []Placement  `json:"placements"` // null where they are too many to list
+	// BoxName is what the box is called in the buyer's language, of a request that says one: see package spoken.
+	BoxName string `json:"box_name,omitempty"`
 }
 
 // ParcelLine is how many units of a request's line, counted from 0, are in a parcel.

@@ -117,6 +117,13 @@ func (s *speaker) option(o *quote.Option, has *quote.Measures) {
 		}
 	}
 	s.dates(o.Dates)
+	for i := range o.Parcels {
+		if p := &o.Parcels[i]; p.Box != nil {
+			if b := s.e.Store().Box(*p.Box); b != nil {
+				p.BoxName = s.text(b.Names, cmp.Or(b.Name, b.ID))
+			}
+		}
+	}
 	if o.Offer == nil {
 		return
 	}

@@ -122,6 +122,15 @@ func TestAnswersAreInTheBuyersLanguage(t *testing.T) {
 		}
 	}
 	assert.Regexp(t, `^För tungt för Letter to your mailbox \(32,\d+ kg, högst 2 kg\)$`, told)
+	f.Boxes[0].Names = store.Texts{"fi": "Pieni laatikko"}
+	boxed := ask("fi", `], "parcels": true, "coupons": [""`)
+	for _, p := range option(boxed, "parcel").Parcels {
+		if p.Box != nil && *p.Box == f.Boxes[0].ID {
+			assert.Equal(t, "Pieni laatikko", p.BoxName)
+		} else if p.Box != nil {
+			assert.Equal(t, f.BoxName(*p.Box), p.BoxName)
+		}
+	}
 	pt := ask("pt-BR", "")
 	assert.Equal(t, "en", pt.Language, "the program's own sentences are English where it has no others")
 	english, none := ask("en", ""), ask("", "")
