@@ -20,12 +20,15 @@ import (
 // MaxBody is the largest body of a request to a screen, in bytes.
 const MaxBody = 1 << 20
 
+// noSniff is the value of a header of every answer, which nobody changes.
+var noSniff = []string{"nosniff"}
+
 // headers sends the security headers: everything comes from here, nothing is inline, but for the tiles of a map that
 // the shop has chosen, whose origin tiles gives ("" for none).
 func headers(tiles func() string) gin.HandlerFunc {
 	return func(c *gin.Context) {
 		h := c.Writer.Header()
-		h.Set("X-Content-Type-Options", "nosniff")
+		h["X-Content-Type-Options"] = noSniff
 		if api.Asked(c.Request.URL.Path) { // what follows is for documents
 			c.Next()
 			return
@@ -127,8 +130,7 @@ func identified(c *gin.Context) {
 	}) {
 		id = strconv.FormatUint(rand.Uint64(), 36) + strconv.FormatUint(rand.Uint64(), 36)
 	}
-	c.Set("request", id)
-	c.Header(requestID, id)
+	c.Writer.Header()[requestID] = []string{id}
 	c.Next()
 }
 
@@ -150,7 +152,7 @@ func (s *Server) logged(c *gin.Context) {
 		return
 	}
 	attributes := []slog.Attr{
-		slog.String("id", c.GetString("request")),
+		slog.String("id", c.Writer.Header().Get(requestID)),
 		slog.String("method", c.Request.Method),
 		slog.String("path", c.Request.URL.Path),
 		slog.Int("status", c.Writer.Status()),
@@ -169,7 +171,7 @@ func (s *Server) logged(c *gin.Context) {
 func (s *Server) recovered(c *gin.Context) {
 	defer func() {
 		if p := recover(); p != nil {
-			s.log.Error("panic", "id", c.GetString("request"), "path", c.Request.URL.Path, "panic", fmt.Sprint(p), "stack", string(debug.Stack()))
+			s.log.Error("panic", "id", c.Writer.Header().Get(requestID), "path", c.Request.URL.Path, "panic", fmt.Sprint(p), "stack", string(debug.Stack()))
 			c.Abort()
 			switch {
 			case c.Writer.Written():

@@ -13,6 +13,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 
 	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/fault"
@@ -32,6 +33,24 @@ type Reader struct {
 // New reads data; base is put in front of the path of each fault.
 func New(data []byte, base string) *Reader {
 	return &Reader{dec: jsontext.NewDecoder(bytes.NewReader(data), jsontext.AllowDuplicateNames(true)), base: base}
+}
+
+// decoders are for documents that are read to their end: see [Reader.Release].
+var decoders = sync.Pool{New: func() any { return jsontext.NewDecoder(bytes.NewReader(nil)) }}
+
+// Pooled is New with what an earlier document was read with, where [Reader.Release] has given that back.
+func Pooled(data []byte, base string) *Reader {
+	dec := decoders.Get().(*jsontext.Decoder)
+	dec.Reset(bytes.NewReader(data), jsontext.AllowDuplicateNames(true))
+	return &Reader{dec: dec, base: base}
+}
+
+// Release gives back what a document was read with; the reader must not be used any more.
+func (r *Reader) Release() {
+	dec := r.dec
+	r.dec = nil
+	dec.Reset(bytes.NewReader(nil))
+	decoders.Put(dec)
 }
 
 // Path is the pointer to the value that was read last.

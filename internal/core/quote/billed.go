@@ -60,6 +60,10 @@ func (e *Engine) divisor(m *store.Method) *decimal.Decimal {
 // billed is the weight that is billed for goods in one parcel.
 func (e *Engine) billed(weight, volume decimal.Decimal, divisor *decimal.Decimal) decimal.Decimal {
 	if divisor != nil && !volume.IsZero() {
+		// The same comparison without the quotient, which seldom ends: most goods are billed by their weight.
+		if unit := e.file.Store.WeightUnit; !weight.Mul(*divisor).Less(volume.Mul(perKilogram[unit])) {
+			return weight
+		}
 		if v := Volumetric(volume, *divisor, e.file.Store.WeightUnit); weight.Less(v) {
 			return v
 		}

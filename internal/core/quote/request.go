@@ -82,7 +82,8 @@ type Item struct {
 // ReadItems reads a request, or a list of requests, each by itself: a fault in one does not spoil the others. What
 // spoils all of them is given as faults: what is no JSON, and a list with more requests than it may have.
 func (e *Engine) ReadItems(data []byte, limits Limits) (items []Item, many bool, faults fault.List) {
-	r := jsonread.New(data, "")
+	r := jsonread.Pooled(data, "")
+	defer r.Release()
 	read := func(r *jsonread.Reader, sent []byte, read func(*jsonread.Reader) Request) {
 		r.MaxFaults = limits.Faults
 		item := Item{Request: read(r), Sent: sent}

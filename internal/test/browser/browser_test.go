@@ -212,6 +212,14 @@ func quiet(page *rod.Page) {
 	}
 }
 
+// goTo opens another page and waits until its scripts have begun, and what comes after it is there: what is clicked before
+// may move away.
+func goTo(page *rod.Page, url string) {
+	page.MustNavigate(url).MustWaitLoad()
+	page.MustWaitIdle()
+	quiet(page)
+}
+
 // TestScreenshots takes the pictures of docs/screenshots when DIADROM_SCREENSHOTS names a folder.
 func TestScreenshots(t *testing.T) {
 	into := os.Getenv("DIADROM_SCREENSHOTS")

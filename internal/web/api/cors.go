@@ -14,6 +14,9 @@ const preflightAge = "7200"
 // exposed are the headers of an answer that scripts of other sites may read.
 const exposed = "RateLimit, RateLimit-Policy, Retry-After, X-Request-Id, ETag, Diadrom-Edition"
 
+// vary is the value of a header of every answer that is not open to all, which nobody changes.
+var vary = []string{"Origin"}
+
 // crossOrigin lets pages of other sites ask, as the Fetch Standard has it. A preflight carries no key, so it is let
 // through for sites that any publishable key names; the request itself only for a site that its own key names.
 func (a *API) crossOrigin(res *resource) gin.HandlerFunc {
@@ -41,7 +44,7 @@ func (a *API) share(c *gin.Context, res *resource) {
 		h.Set("Access-Control-Allow-Origin", "*")
 		return
 	}
-	h.Add("Vary", "Origin")
+	h["Vary"] = vary
 	origin := c.GetHeader("Origin")
 	if origin == "" || !a.Sites(origin) {
 		return

@@ -76,8 +76,11 @@ func (a *API) mayEdit(c *gin.Context, right auth.Right) (who Asker, ok bool) {
 	return who, true
 }
 
+// requestID is the id of a request, under which the log has it.
+func requestID(c *gin.Context) string { return c.Writer.Header().Get("X-Request-Id") }
+
 func (a *API) internal(c *gin.Context, err error) {
-	a.Log.Error("api", "id", c.GetString("request"), "error", err)
+	a.Log.Error("api", "id", requestID(c), "error", err)
 	if sqlite.Full(err) {
 		problem(c, http.StatusInsufficientStorage, "the disk is full: nothing was changed", nil)
 		return
@@ -398,7 +401,7 @@ func (a *API) once(c *gin.Context, who *Asker, body []byte, do func()) {
 	}
 	if err := a.Kept.KeepAnswer(context.WithoutCancel(ctx), sqlite.Answered{Key: by, Name: name, Hash: hash,
 		Status: w.Status(), ETag: w.Header().Get("ETag"), Body: w.body.String()}); err != nil {
-		a.Log.Error("an answer was not remembered", "id", c.GetString("request"), "error", err)
+		a.Log.Error("an answer was not remembered", "id", requestID(c), "error", err)
 	}
 }
 
