@@ -56,7 +56,7 @@ func TestACarrierFromConnectingToTheCheckout(t *testing.T) {
 	waitText(t, page, "#till-options", "€30.14")
 	typeOver(page, "#s-label-express", "Tikka overnight")
 	waitText(t, page, "#till-options", "Tikka overnight")
-	goTo(page, s.url + "/live")
+	goTo(page, s.url+"/live")
 	waitText(t, page, "#work", "newly offered")
 	page.MustElement("#put-live").MustClick()
 	waitText(t, page, "#history", "Edition 2 is live")
@@ -87,7 +87,7 @@ func TestACarrierFromConnectingToTheCheckout(t *testing.T) {
 	buyer.MustElement(".delivery input[value=locker]").MustClick()
 	waitText(t, buyer, "#total", "€")
 
-	goTo(page, s.url + "/carriers")
+	goTo(page, s.url+"/carriers")
 	waitText(t, page, "#carrier-tikka", "did not answer within 1.5 s")
 	waitText(t, page, "#carrier-tikka", "Buyers saw instead: Tikka: nothing: it was not offered")
 }

@@ -176,13 +176,13 @@ func TestABuyerChoosesWhereToCollect(t *testing.T) {
 	page.MustInsertText("Workshop; Market hall, Turku")
 	keys(page, input.Tab)
 	waitText(t, page, "#undo", "collected at")
-	goTo(page, s.url + "/shop")
+	goTo(page, s.url+"/shop")
 	page.MustElement("#ready-market-hall").MustFocus()
 	page.MustInsertText("2 to 3 working days")
 	keys(page, input.Tab)
 	waitText(t, page, "#undo", "ready for collection")
 
-	goTo(page, s.url + "/checkout?of=draft")
+	goTo(page, s.url+"/checkout?of=draft")
 	for field, text := range map[string]string{"postcode": "21100", "city": "Naantali"} {
 		page.MustElement("#first-" + field).MustSelectAllText().MustInput(text)
 	}

@@ -30,7 +30,7 @@ func TestOrdersOfThePastAreTakenInAndTried(t *testing.T) {
 	page.MustWaitLoad()
 	waitText(t, page, "#past-files", "1 order imported")
 
-	goTo(page, s.url + "/past/free?method=locker&days=")
+	goTo(page, s.url+"/past/free?method=locker&days=")
 	waitText(t, page, "#past-at", "By Parcel locker")
 	page.MustElement("[data-slider]").MustFocus()
 	page.KeyActions().Press(input.End).MustDo()
@@ -45,7 +45,7 @@ func TestOrdersOfThePastAreTakenInAndTried(t *testing.T) {
 	page.MustWaitLoad()
 	waitText(t, page, "#work", "The draft has free delivery from €20.00.")
 
-	goTo(page, s.url + "/past?than=live&days=")
+	goTo(page, s.url+"/past?than=live&days=")
 	waitText(t, page, ".verdict", "The draft would have earned")
 	assert.Contains(t, page.MustElement(".past-losses tbody tr").MustText(), "A-1")
 	wait = page.MustWaitNavigation()
@@ -54,7 +54,7 @@ func TestOrdersOfThePastAreTakenInAndTried(t *testing.T) {
 	page.MustWaitLoad()
 	waitFor(t, page, `() => document.querySelector("#till-to").value.startsWith("00100")`)
 
-	goTo(page, s.url + "/live")
+	goTo(page, s.url+"/live")
 	waitText(t, page, ".past-ahead", "of the last 90 days: the draft would have earned")
 	waitText(t, page, "#work", "Publish edition 2")
 }

@@ -183,7 +183,7 @@ func TestALargeListIsTypedInWithoutAWait(t *testing.T) {
 	wait()
 	page.MustWaitLoad()
 	began := time.Now()
-	goTo(page, s.url + "/rates/large")
+	goTo(page, s.url+"/rates/large")
 	assert.Equal(t, 2400, page.MustEval(`() => document.querySelectorAll("#grid-list td .cell").length`).Int())
 	t.Logf("a list of 60 rows by 40 zones was there after %s", time.Since(began).Round(time.Millisecond))
 	typeOver(page, "#c-list-30-20", "99")

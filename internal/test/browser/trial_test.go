@@ -290,7 +290,7 @@ func wholeShop(t *testing.T, keyboard bool) *hand {
 	h.click("#put-live")
 	waitText(t, h.page, "#ahead-said", "As live: edition 1")
 
-	goTo(h.page, s.url + "/methods")
+	goTo(h.page, s.url+"/methods")
 	methods := h.page.MustElements(".methods > li")
 	assert.Len(t, methods, 7)
 	assert.False(t, h.page.MustHas(".methods .warning"), "every method is offered to somebody")
