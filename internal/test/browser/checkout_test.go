@@ -110,7 +110,7 @@ func TestTheOwnerChoosesHowTheCheckoutAsks(t *testing.T) {
 	waitText(t, page, "#total", "€88.90")
 	choose("#set-options", "menu")
 	waitText(t, page, "#way-menu", "Parcel locker near you, €5.90")
-	page.MustElement("#way-menu").MustSelect("Collect at the workshop, Naantali, free")
+	page.MustElement("#way-menu").MustSelect("Collect at the workshop, Naantali, Free")
 	waitText(t, page, ".menu-of", "Verstaskuja 3, 21100 Naantali · 8.9 km away")
 	choose("#set-address", "billing")
 	waitText(t, page, "#h-address", "Who pays")

@@ -407,7 +407,7 @@ document.addEventListener("alpine:init", () => {
       },
       charge(o) {
         if (o.slot) return "";
-        return coins(o.total) === 0n ? "free" : this.money(o.total);
+        return coins(o.total) === 0n ? "Free" : this.money(o.total);
       },
 
       get delivery() {
