@@ -138,6 +138,19 @@ func agreed(cmd *cobra.Command, question string) (bool, error) {
 	return strings.TrimSpace(line) == "yes", nil
 }
 
+// agree asks whoever runs a command, unless they agreed before; where the answer is not yes, it says what became of it and
+// the command ends with that.
+func agree(cmd *cobra.Command, yes bool, question, otherwise string) (err error) {
+	if yes {
+		return nil
+	}
+	if yes, err = agreed(cmd, question); err != nil || yes {
+		return err
+	}
+	fmt.Fprintln(cmd.OutOrStdout(), "\n"+otherwise)
+	return exit(exitFaults)
+}
+
 func importCommand() *cobra.Command {
 	var dir, server, name string
 	var yes bool
@@ -201,14 +214,8 @@ func importCommand() *cobra.Command {
 // replace makes the draft what a store file says, once that is agreed to.
 func (k *kept) replace(cmd *cobra.Command, f *store.File, yes bool) (err error) {
 	out := cmd.OutOrStdout()
-	if !yes {
-		if yes, err = agreed(cmd, "Replace the draft? Type yes: "); err != nil {
-			return err
-		}
-	}
-	if !yes {
-		fmt.Fprintln(out, "\nThe draft is as it was.")
-		return exit(exitFaults)
+	if err := agree(cmd, yes, "Replace the draft? Type yes: ", "The draft is as it was."); err != nil {
+		return err
 	}
 	if _, err := k.Edit(
 		cmd.Context(),

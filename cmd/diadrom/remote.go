@@ -68,8 +68,10 @@ func (e *refusedError) Error() string {
 	return fmt.Sprintf("the server says %d: %s", e.status, e.title)
 }
 
-// call sends a request and gives what was answered, where that is no problem.
-func (r *remote) call(ctx context.Context, method, path string, body []byte) (out []byte, header http.Header, err error) {
+// call sends a request, only for what an entity tag has where one is given, and gives what was answered, where that is no
+// problem.
+func (r *remote) call(ctx context.Context, method, path string, body []byte, tag string) (out []byte, header http.Header,
+	err error) {
 	var in io.Reader = http.NoBody
 	if body != nil {
 		in = bytes.NewReader(body)
@@ -81,6 +83,9 @@ func (r *remote) call(ctx context.Context, method, path string, body []byte) (ou
 	req.Header.Set("Authorization", "Bearer "+r.key)
 	if body != nil {
 		req.Header.Set("Content-Type", "application/json")
+	}
+	if tag != "" {
+		req.Header.Set("If-Match", tag)
 	}
 	resp, err := r.client.Do(req)
 	if err != nil {
@@ -105,7 +110,7 @@ func (r *remote) call(ctx context.Context, method, path string, body []byte) (ou
 
 // file gives a store file by its name: draft, live, or the number of an edition.
 func (r *remote) file(ctx context.Context, name string) (*store.File, error) {
-	body, _, err := r.call(ctx, http.MethodGet, "/api/v1/store?of="+url.QueryEscape(name), nil)
+	body, _, err := r.call(ctx, http.MethodGet, "/api/v1/store?of="+url.QueryEscape(name), nil, "")
 	if err != nil {
 		return nil, err
 	}
@@ -122,8 +127,8 @@ type difference struct {
 	Revision int64
 }
 
-func (r *remote) difference(ctx context.Context, method, path string, body []byte) (d difference, err error) {
-	out, _, err := r.call(ctx, method, path, body)
+func (r *remote) difference(ctx context.Context, method, path string, body []byte, tag string) (d difference, err error) {
+	out, _, err := r.call(ctx, method, path, body, tag)
 	if err == nil {
 		err = json.Unmarshal(out, &d)
 	}
@@ -133,7 +138,12 @@ func (r *remote) difference(ctx context.Context, method, path string, body []byt
 // importTo makes a server's draft what a store file says, after a look at what changes.
 func (r *remote) importTo(cmd *cobra.Command, f *store.File, yes bool) error {
 	ctx, out, body := cmd.Context(), cmd.OutOrStdout(), f.Write()
-	d, err := r.difference(ctx, http.MethodPut, "/api/v1/store?dry_run=true", body)
+	_, header, err := r.call(ctx, http.MethodGet, "/api/v1/store", nil, "")
+	if err != nil {
+		return err
+	}
+	tag := header.Get("ETag")
+	d, err := r.difference(ctx, http.MethodPut, "/api/v1/store?dry_run=true", body, tag)
 	if err != nil {
 		return told(cmd, err)
 	}
@@ -144,23 +154,15 @@ func (r *remote) importTo(cmd *cobra.Command, f *store.File, yes bool) error {
 	for _, s := range d.Changes {
 		fmt.Fprintln(out, s)
 	}
-	if !yes {
-		if yes, err = agreed(cmd, "Replace the draft? Type yes: "); err != nil {
-			return err
-		}
+	if err := agree(cmd, yes, "Replace the draft? Type yes: ", "The draft is as it was."); err != nil {
+		return err
 	}
-	if !yes {
-		fmt.Fprintln(out, "\nThe draft is as it was.")
-		return exit(exitFaults)
-	}
-	now, err := r.difference(ctx, http.MethodPut, "/api/v1/store?dry_run=true", body)
-	if err != nil {
-		return told(cmd, err)
-	}
-	if now.Revision != d.Revision {
+	var refused *refusedError
+	_, err = r.difference(ctx, http.MethodPut, "/api/v1/store", body, tag)
+	if errors.As(err, &refused) && refused.status == http.StatusPreconditionFailed {
 		return errors.New("the draft was changed meanwhile, and nothing was replaced: look at what changes now")
 	}
-	if _, err := r.difference(ctx, http.MethodPut, "/api/v1/store", body); err != nil {
+	if err != nil {
 		return told(cmd, err)
 	}
 	fmt.Fprintln(out, "The draft is replaced. Buyers notice nothing before it is published.")
@@ -179,7 +181,7 @@ func told(cmd *cobra.Command, err error) error {
 
 // review prints the warnings about a server's draft, or about what is live.
 func (r *remote) review(cmd *cobra.Command, of string, limit warnings.Severity) error {
-	body, _, err := r.call(cmd.Context(), http.MethodGet, "/api/v1/review?of="+url.QueryEscape(of), nil)
+	body, _, err := r.call(cmd.Context(), http.MethodGet, "/api/v1/review?of="+url.QueryEscape(of), nil, "")
 	if err != nil {
 		return err
 	}
@@ -226,7 +228,7 @@ func publishCommand() *cobra.Command {
 
 func (r *remote) publish(cmd *cobra.Command, note string, yes bool) error {
 	ctx, out := cmd.Context(), cmd.OutOrStdout()
-	d, err := r.difference(ctx, http.MethodGet, "/api/v1/changes", nil)
+	d, err := r.difference(ctx, http.MethodGet, "/api/v1/changes", nil, "")
 	if err != nil {
 		return err
 	}
@@ -237,20 +239,14 @@ func (r *remote) publish(cmd *cobra.Command, note string, yes bool) error {
 	for _, s := range d.Changes {
 		fmt.Fprintln(out, s)
 	}
-	if !yes {
-		if yes, err = agreed(cmd, "Publish it? Type yes: "); err != nil {
-			return err
-		}
-	}
-	if !yes {
-		fmt.Fprintln(out, "\nNothing was published.")
-		return exit(exitFaults)
+	if err := agree(cmd, yes, "Publish it? Type yes: ", "Nothing was published."); err != nil {
+		return err
 	}
 	body, err := json.Marshal(map[string]any{"note": note, "revision": d.Revision})
 	if err != nil {
 		return err
 	}
-	answer, _, err := r.call(ctx, http.MethodPost, "/api/v1/editions", body)
+	answer, _, err := r.call(ctx, http.MethodPost, "/api/v1/editions", body, "")
 	if err != nil {
 		return told(cmd, err)
 	}

@@ -147,6 +147,14 @@ func (a *API) into(c *gin.Context, who *Asker) (live, ok bool) {
 	return false, false
 }
 
+// feeder finds who changes products, and whether in what is live too; false where that has been answered already.
+func (a *API) feeder(c *gin.Context) (who Asker, live, ok bool) {
+	if who, ok = a.mayEdit(c, auth.Products); ok {
+		live, ok = a.into(c, &who)
+	}
+	return who, live, ok
+}
+
 // by is whoever edits.
 func (who *Asker) by() auth.Person {
 	if who.Kind == Shop {
@@ -201,16 +209,11 @@ func (a *API) fed(c *gin.Context, change feed.Change) (feed.Result, bool) {
 
 // putProduct makes a product what is sent, and nothing else.
 func (a *API) putProduct(c *gin.Context) {
-	who, ok := a.mayEdit(c, auth.Products)
+	who, live, ok := a.feeder(c)
 	if !ok {
 		return
 	}
-	live, ok := a.into(c, &who)
-	if !ok {
-		return
-	}
-	if !isJSON(c.GetHeader("Content-Type")) {
-		problem(c, http.StatusUnsupportedMediaType, "a product is JSON: send it with Content-Type: application/json", nil)
+	if !sentJSON(c, "a product") {
 		return
 	}
 	var in bytes.Buffer
@@ -246,11 +249,7 @@ func (a *API) putProduct(c *gin.Context) {
 }
 
 func (a *API) deleteProduct(c *gin.Context) {
-	who, ok := a.mayEdit(c, auth.Products)
-	if !ok {
-		return
-	}
-	live, ok := a.into(c, &who)
+	who, live, ok := a.feeder(c)
 	if !ok {
 		return
 	}
@@ -278,11 +277,7 @@ type feedAnswer struct {
 
 // patchProducts changes many products, one on each line, as one edit.
 func (a *API) patchProducts(c *gin.Context) {
-	who, ok := a.mayEdit(c, auth.Products)
-	if !ok {
-		return
-	}
-	live, ok := a.into(c, &who)
+	who, live, ok := a.feeder(c)
 	if !ok {
 		return
 	}
@@ -294,10 +289,8 @@ func (a *API) patchProducts(c *gin.Context) {
 		return
 	}
 	var in bytes.Buffer
-	leave, err := a.limits.enter(c.Request.Context(), int(max(0, c.Request.ContentLength)))
-	if err != nil {
-		c.Header("Retry-After", "5")
-		problem(c, http.StatusServiceUnavailable, "too much is asked at the moment: try again in a few seconds", nil)
+	leave := a.entered(c, c.Request.ContentLength)
+	if leave == nil {
 		return
 	}
 	defer leave()

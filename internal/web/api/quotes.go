@@ -2,7 +2,6 @@ package api
 
 import (
 	"bytes"
-	"errors"
 	"fmt"
 	"net/http"
 	"strconv"
@@ -54,9 +53,7 @@ func (a *API) answer(c *gin.Context, say func(q *asked, items []quote.Item, many
 	if !ok {
 		return
 	}
-	if !isJSON(c.GetHeader("Content-Type")) {
-		c.Header("Accept-Post", "application/json")
-		problem(c, http.StatusUnsupportedMediaType, "a request is JSON: send it with Content-Type: application/json", nil)
+	if !sentJSON(c, "a request") {
 		return
 	}
 	limits, end := a.begin(c, &q.who)
@@ -69,10 +66,8 @@ func (a *API) answer(c *gin.Context, say func(q *asked, items []quote.Item, many
 	if !readInto(c, in, MaxBody) {
 		return
 	}
-	leave, err := a.limits.enter(c.Request.Context(), in.Len())
-	if err != nil {
-		c.Header("Retry-After", "5")
-		problem(c, http.StatusServiceUnavailable, "too much is asked at the moment: try again in a few seconds", nil)
+	leave := a.entered(c, int64(in.Len()))
+	if leave == nil {
 		return
 	}
 	defer leave()
@@ -94,26 +89,6 @@ func (a *API) answer(c *gin.Context, say func(q *asked, items []quote.Item, many
 		c.Header("Diadrom-Edition", strconv.FormatInt(q.edition.Number, 10))
 	}
 	say(&q, items, many)
-}
-
-// readInto reads the body of a request; false where it cannot be, which is answered then.
-func readInto(c *gin.Context, in *bytes.Buffer, most int64) bool {
-	body, err := unpacked(c.Writer, c.Request, most)
-	if err == nil {
-		_, err = in.ReadFrom(body)
-	}
-	var large *http.MaxBytesError
-	switch {
-	case errors.Is(err, errEncoding):
-		c.Header("Accept-Encoding", "gzip")
-		problem(c, http.StatusUnsupportedMediaType, err.Error(), nil)
-	case errors.As(err, &large):
-		why := fmt.Sprintf("a request has at most %d MB", most>>20)
-		problem(c, http.StatusRequestEntityTooLarge, why, nil)
-	case err != nil:
-		problem(c, http.StatusBadRequest, "the request broke off, or is not what its headers say", nil)
-	}
-	return err == nil
 }
 
 // refusal says why somebody may not ask what a request asks; nil where they may.

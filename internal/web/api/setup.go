@@ -98,14 +98,11 @@ func (a *API) putStore(c *gin.Context) {
 	case dry != "" && dry != "true" && dry != "false":
 		problem(c, http.StatusBadRequest, "dry_run is true or false", nil)
 		return
-	case !isJSON(c.GetHeader("Content-Type")):
-		problem(c, http.StatusUnsupportedMediaType, "a store file is JSON: send it with Content-Type: application/json", nil)
+	case !sentJSON(c, "a store file"):
 		return
 	}
-	leave, err := a.limits.enter(c.Request.Context(), int(max(0, c.Request.ContentLength)))
-	if err != nil {
-		c.Header("Retry-After", "5")
-		problem(c, http.StatusServiceUnavailable, "too much is asked at the moment: try again in a few seconds", nil)
+	leave := a.entered(c, c.Request.ContentLength)
+	if leave == nil {
 		return
 	}
 	defer leave()
@@ -250,8 +247,7 @@ func (a *API) publish(c *gin.Context) {
 	if !ok {
 		return
 	}
-	if !isJSON(c.GetHeader("Content-Type")) {
-		problem(c, http.StatusUnsupportedMediaType, "a request is JSON: send it with Content-Type: application/json", nil)
+	if !sentJSON(c, "a request") {
 		return
 	}
 	var in bytes.Buffer

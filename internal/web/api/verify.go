@@ -47,9 +47,7 @@ func (a *API) verify(c *gin.Context) {
 		problem(c, http.StatusForbidden, "quotes are verified by the shop's server, with a key for servers: what a page "+
 			"verifies, its visitor can change", nil)
 		return
-	case !isJSON(c.GetHeader("Content-Type")):
-		c.Header("Accept-Post", "application/json")
-		problem(c, http.StatusUnsupportedMediaType, "a request is JSON: send it with Content-Type: application/json", nil)
+	case !sentJSON(c, "a request"):
 		return
 	}
 	limits, end := a.begin(c, &who)
