@@ -126,7 +126,12 @@ func (d *doctor) database(ctx context.Context) *sqlite.DB {
 	has, known, err := sqlite.Version(ctx, d.dir)
 	switch {
 	case errors.Is(err, os.ErrNotExist):
-		d.fail("database", "%s is not in %s: is --data right? diadrom restore puts a backup in place", sqlite.Name, d.dir)
+		d.fail(
+			"database",
+			"%s is not in %s: is --data right? diadrom restore puts a backup in place",
+			sqlite.Name,
+			d.dir,
+		)
 		return nil
 	case err != nil:
 		d.fail("database", "%v: restore a backup with diadrom restore", err)
@@ -135,8 +140,13 @@ func (d *doctor) database(ctx context.Context) *sqlite.DB {
 		d.fail("database", "it was written by a later version (%d, this program knows %d): run that one", has, known)
 		return nil
 	case has < known:
-		d.warn("database", "it is of an earlier version (%d, this program knows %d): diadrom serve brings it up to date, after a "+
-			"backup", has, known)
+		d.warn(
+			"database",
+			"it is of an earlier version (%d, this program knows %d): diadrom serve brings it up to date, after a "+
+				"backup",
+			has,
+			known,
+		)
 		return nil // opening it would
 	}
 	db, err := sqlite.Open(ctx, d.dir)
@@ -156,8 +166,12 @@ func (d *doctor) database(ctx context.Context) *sqlite.DB {
 	case shop.Live() == nil:
 		d.warn("edition", "nothing is live: buyers get no quotes before you publish")
 	case shop.Live().Damaged != 0:
-		d.fail("edition", "edition %d is damaged, and buyers are quoted from edition %d: publish again", shop.Live().Damaged,
-			shop.Live().Number)
+		d.fail(
+			"edition",
+			"edition %d is damaged, and buyers are quoted from edition %d: publish again",
+			shop.Live().Damaged,
+			shop.Live().Number,
+		)
 	default:
 		d.ok("edition", "edition %d is live, and is what was published", shop.Live().Number)
 	}
@@ -173,8 +187,12 @@ func (d *doctor) clock(shop *draft.Draft) {
 	last, _, err := sqlite.LastBackup(d.dir)
 	switch live := shop.Live(); {
 	case live != nil && live.At.After(now.Add(skew)):
-		d.fail("clock", "it is %s here, and the live edition was published on %s: set the clock", now.UTC().Format(time.RFC3339),
-			live.At.UTC().Format(time.RFC3339))
+		d.fail(
+			"clock",
+			"it is %s here, and the live edition was published on %s: set the clock",
+			now.UTC().Format(time.RFC3339),
+			live.At.UTC().Format(time.RFC3339),
+		)
 	case err == nil && last.At.After(now.Add(skew)):
 		d.fail("clock", "it is %s here, and the newest backup is of %s: set the clock", now.UTC().Format(time.RFC3339),
 			last.At.UTC().Format(time.RFC3339))
@@ -236,8 +254,13 @@ func (d *doctor) keys(ctx context.Context, db *sqlite.DB) {
 			d.warn("keys", "%q has expired: revoke it, or make another", k.Name)
 			continue
 		case now.Sub(latest(k.At, k.Used)) > idle:
-			d.warn("keys", "%q was not used for %d days: revoke it if nothing needs it", k.Name, int(now.Sub(latest(k.At,
-				k.Used)).Hours()/24))
+			d.warn(
+				"keys",
+				"%q was not used for %d days: revoke it if nothing needs it",
+				k.Name,
+				int(now.Sub(latest(k.At,
+					k.Used)).Hours()/24),
+			)
 		case !k.Publishable && len(k.Rights) > 0 && k.Expires.IsZero():
 			d.warn("keys", "%q may %s and never expires: give such keys an end", k.Name, k.Rights[0])
 		}

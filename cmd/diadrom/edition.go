@@ -138,8 +138,8 @@ func agreed(cmd *cobra.Command, question string) (bool, error) {
 	return strings.TrimSpace(line) == "yes", nil
 }
 
-// agree asks whoever runs a command, unless they agreed before; where the answer is not yes, it says what became of it and
-// the command ends with that.
+// agree asks whoever runs a command, unless they agreed before; where the answer is not yes, it says what became of it
+// and the command ends with that.
 func agree(cmd *cobra.Command, yes bool, question, otherwise string) (err error) {
 	if yes {
 		return nil

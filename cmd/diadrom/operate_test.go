@@ -25,7 +25,9 @@ func TestSettingsAreOfFlagsEnvironmentAndFile(t *testing.T) {
 	write := func(text string) {
 		require.NoError(t, os.WriteFile(filepath.Join(dir, settingsName), []byte(text), 0o600))
 	}
-	write("public-url = \"https://file.example\"\nlog-level = \"warn\"\ntrusted-proxy = [\"10.0.0.1\", \"10.0.0.2\"]\nlocal-services = true\n")
+	write(
+		"public-url = \"https://file.example\"\nlog-level = \"warn\"\ntrusted-proxy = [\"10.0.0.1\", \"10.0.0.2\"]\nlocal-services = true\n",
+	)
 	t.Setenv("DIADROM_PUBLIC_URL", "https://environment.example")
 	printed := func(args ...string) string {
 		out, errors, code := call(t, append([]string{"serve", "--data", dir, "--print-config"}, args...)...)
@@ -138,7 +140,10 @@ func TestEncryptedBackupsAreRestored(t *testing.T) {
 	s := serveFolder(t, dir)
 	require.NoError(t, s.post("/backups/key"))
 	require.Error(t, s.post("/backups/key"), "there is one")
-	require.NoError(t, s.post("/shop", "name", "Kept apart", "currency", "EUR", "weight", "kg", "length", "cm", "distance", "km"))
+	require.NoError(
+		t,
+		s.post("/shop", "name", "Kept apart", "currency", "EUR", "weight", "kg", "length", "cm", "distance", "km"),
+	)
 	require.NoError(t, s.post("/backups"))
 	require.NoError(t, s.post("/backups/test"))
 	s.kill()

@@ -43,8 +43,10 @@ func asking(address string) (*remote, error) {
 	}
 	key := os.Getenv(keyVariable)
 	if key == "" {
-		return nil, errors.New("put a key into " + keyVariable + ": an owner makes one that may import a store file and " +
-			"publish, under People")
+		return nil, errors.New(
+			"put a key into " + keyVariable + ": an owner makes one that may import a store file and " +
+				"publish, under People",
+		)
 	}
 	return &remote{strings.TrimSuffix(u.String(), "/"), key, &http.Client{Timeout: 2 * time.Minute}}, nil
 }
@@ -68,9 +70,14 @@ func (e *refusedError) Error() string {
 	return fmt.Sprintf("the server says %d: %s", e.status, e.title)
 }
 
-// call sends a request, only for what an entity tag has where one is given, and gives what was answered, where that is no
-// problem.
-func (r *remote) call(ctx context.Context, method, path string, body []byte, tag string) (out []byte, header http.Header,
+// call sends a request, only for what an entity tag has where one is given, and gives what was answered, where that is
+// no problem.
+func (r *remote) call(
+	ctx context.Context,
+	method, path string,
+	body []byte,
+	tag string,
+) (out []byte, header http.Header,
 	err error) {
 	var in io.Reader = http.NoBody
 	if body != nil {
@@ -127,7 +134,12 @@ type difference struct {
 	Revision int64
 }
 
-func (r *remote) difference(ctx context.Context, method, path string, body []byte, tag string) (d difference, err error) {
+func (r *remote) difference(
+	ctx context.Context,
+	method, path string,
+	body []byte,
+	tag string,
+) (d difference, err error) {
 	out, _, err := r.call(ctx, method, path, body, tag)
 	if err == nil {
 		err = json.Unmarshal(out, &d)

@@ -18,7 +18,10 @@ func TestASetUpOfARunningServer(t *testing.T) {
 	out, errors, code := call(t, "export", "--server", s.url)
 	require.Zero(t, code, errors)
 	name := filepath.Join(t.TempDir(), "store.json")
-	require.NoError(t, os.WriteFile(name, []byte(strings.Replace(out, "Parcel to your door", "To your door", 1)), 0o600))
+	require.NoError(
+		t,
+		os.WriteFile(name, []byte(strings.Replace(out, "Parcel to your door", "To your door", 1)), 0o600),
+	)
 	out, errors, code = call(t, "import", "--server", s.url, "--store", name, "--yes")
 	require.Zero(t, code, errors)
 	assert.Contains(t, out, "To your door")

@@ -91,7 +91,8 @@ func serveCommand() *cobra.Command {
 	)
 	watch.register(cmd)
 	cmd.Flags().String("config", "", "a file of settings (TOML)")
-	cmd.Flags().BoolVar(&printConfig, "print-config", false, "print the settings that count, with where each is from, and end")
+	cmd.Flags().
+		BoolVar(&printConfig, "print-config", false, "print the settings that count, with where each is from, and end")
 	return cmd
 }
 
@@ -102,7 +103,8 @@ func (w *watchFlags) register(cmd *cobra.Command) {
 	cmd.Flags().StringVar(&w.metrics, "metrics", "",
 		"address and port of its own on which monitors read /metrics, such as 127.0.0.1:9464")
 	cmd.Flags().StringVar(&w.logFormat, "log-format", "text", "text or json")
-	cmd.Flags().StringVar(&w.logLevel, "log-level", "info", "debug, info, warn or error: from which on lines are written")
+	cmd.Flags().
+		StringVar(&w.logLevel, "log-level", "info", "debug, info, warn or error: from which on lines are written")
 }
 
 // log makes the log. Its lines are written in parts, at once where one warns; flush writes what is left.

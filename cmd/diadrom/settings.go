@@ -29,8 +29,8 @@ var noSetting = []string{"help", "print-config", "config"}
 // settings are where each flag of a command has its value from.
 type settings map[string]string
 
-// readSettings gives the flags that were not given their values from the environment or, where that has none, from a file
-// of settings: that which --config or DIADROM_CONFIG names, or diadrom.toml in the folder of the shop.
+// readSettings gives the flags that were not given their values from the environment or, where that has none, from a
+// file of settings: that which --config or DIADROM_CONFIG names, or diadrom.toml in the folder of the shop.
 func readSettings(cmd *cobra.Command) (settings, error) {
 	flags, from := cmd.Flags(), settings{}
 	var errs error
@@ -93,7 +93,11 @@ func (from settings) add(flags *pflag.FlagSet, name string) error {
 	}
 	for key, value := range values {
 		if _, known := from[key]; !known {
-			return fmt.Errorf("%s: there is no setting %.60q: they are called as the flags of diadrom serve are", name, key)
+			return fmt.Errorf(
+				"%s: there is no setting %.60q: they are called as the flags of diadrom serve are",
+				name,
+				key,
+			)
 		}
 		if from[key] != "default" {
 			continue

@@ -121,7 +121,9 @@ func readOrigin(word string) (string, error) {
 }
 
 // ErrNoOrigin is returned when a publishable key names no site.
-var ErrNoOrigin = errors.New("say which site's pages send this key: it is open to everybody, and works from there alone")
+var ErrNoOrigin = errors.New(
+	"say which site's pages send this key: it is open to everybody, and works from there alone",
+)
 
 // Value is a right as it is kept and sent.
 func (r Right) Value() string { return string(r) }

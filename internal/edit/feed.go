@@ -24,8 +24,8 @@ type ProductChange struct {
 // MaxSKU is the longest sku, in letters.
 const MaxSKU = MaxName
 
-// ReadProductChange reads a product as JSON, with the fields of a store file's. sku is that of its address; where it is ""
-// the product says its own. One with "removed": true is to go.
+// ReadProductChange reads a product as JSON, with the fields of a store file's. sku is that of its address; where it is
+// "" the product says its own. One with "removed": true is to go.
 func ReadProductChange(data []byte, sku string, whole bool) (c ProductChange, faults fault.List) {
 	r := jsonread.New(data, "")
 	r.MaxFaults = 100
@@ -145,7 +145,10 @@ func FeedProducts(f *store.File, list []ProductChange) FedProducts {
 }
 
 func (fed *FedProducts) refuse(c *ProductChange, code, field, why string) {
-	fed.Refused = append(fed.Refused, RefusedProduct{c.Line, c.SKU, fault.List{{Path: "/" + field, Code: code, Message: why}}})
+	fed.Refused = append(
+		fed.Refused,
+		RefusedProduct{c.Line, c.SKU, fault.List{{Path: "/" + field, Code: code, Message: why}}},
+	)
 }
 
 // sameProduct compares products by what they say: 0.40 and 0.4 are the same.
@@ -154,8 +157,8 @@ func sameProduct(a, b *store.Product) bool { return store.Alike(*a, *b) }
 // MaxFed is how many changes of products are made at once.
 const MaxFed = 50_000
 
-// ReadProductLines reads changes of products, one on each line (NDJSON). Empty lines are passed over; lines that cannot be
-// read are refused and do not keep the others from being made. Too many is true where there are more than [MaxFed].
+// ReadProductLines reads changes of products, one on each line (NDJSON). Empty lines are passed over; lines that cannot
+// be read are refused and do not keep the others from being made. Too many is true where there are more than [MaxFed].
 func ReadProductLines(data []byte) (list []ProductChange, refused []RefusedProduct, tooMany bool) {
 	number := 0
 	for line := range bytes.Lines(data) {

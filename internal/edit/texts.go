@@ -11,8 +11,8 @@ type TextAt struct {
 	Tag      string // BCP 47
 }
 
-// SetText sets a text in a language, as it is typed; "" for none, so that the shop's own words are read. was is what the
-// owner saw there; where it is something else by now, and not what is typed, the error is a [*Conflict].
+// SetText sets a text in a language, as it is typed; "" for none, so that the shop's own words are read. was is what
+// the owner saw there; where it is something else by now, and not what is typed, the error is a [*Conflict].
 func SetText(f *store.File, at TextAt, was, typed string) error {
 	tag, ok := store.Language(at.Tag)
 	if !ok {

@@ -41,7 +41,11 @@ func TestTextsInOtherLanguages(t *testing.T) {
 		{TextAt{Of: store.LabelText, ID: "parcel", Tag: "fi"}, strings.Repeat("x", 301)}} {
 		assert.Error(t, SetText(f, bad.at, "", bad.typed), bad.at)
 	}
-	_, faults = store.Read([]byte(`{"format":"diadrom-store/1","store":{"currency":"EUR"},"boxes":[{"id":"a","length":"1","width":"1","height":"1",
-		"names":{"english":"x","fi":"y","fi-":5}}]}`))
+	_, faults = store.Read(
+		[]byte(
+			`{"format":"diadrom-store/1","store":{"currency":"EUR"},"boxes":[{"id":"a","length":"1","width":"1","height":"1",
+		"names":{"english":"x","fi":"y","fi-":5}}]}`,
+		),
+	)
 	assert.NotEmpty(t, faults)
 }

@@ -124,8 +124,8 @@ func (db *DB) BackupAfter(ctx context.Context, why string, age time.Duration) er
 	return db.Backup(ctx, why)
 }
 
-// pack compresses a file with zstd, whose frames carry a checksum of what is in them, encrypts it where there is a key, and
-// syncs it.
+// pack compresses a file with zstd, whose frames carry a checksum of what is in them, encrypts it where there is a key,
+// and syncs it.
 func pack(from, to string, identity *age.X25519Identity) error {
 	in, err := os.Open(from)
 	if err != nil {

@@ -37,8 +37,8 @@ func (db *DB) OfferFactor(ctx context.Context, person int64, sealed string) erro
 		"INSERT INTO factor (person, sealed, made_at) VALUES (?, ?, ?)", []any{person, sealed, now()})
 }
 
-// ConfirmFactor has a second factor be asked for, with codes that stand in for it, by what is kept of them. Other sessions
-// of the person end.
+// ConfirmFactor has a second factor be asked for, with codes that stand in for it, by what is kept of them. Other
+// sessions of the person end.
 func (db *DB) ConfirmFactor(ctx context.Context, person, step int64, recovery []string, current string) error {
 	tx, err := db.sql.BeginTx(ctx, nil)
 	if err != nil {

@@ -173,8 +173,8 @@ func (b backupBeside) revoke() error {
 	return b.do("UPDATE main.person SET active = 0 WHERE " + deactivated)
 }
 
-// factors has people sign in with the second factors that they have now: a backup is no way round one that was added since,
-// and codes that were used stay used.
+// factors has people sign in with the second factors that they have now: a backup is no way round one that was added
+// since, and codes that were used stay used.
 func (b backupBeside) factors() error {
 	for _, table := range []string{"factor", "recovery"} {
 		if err := b.do("DELETE FROM main." + table); err != nil {

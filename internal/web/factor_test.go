@@ -45,7 +45,11 @@ func TestASecondFactorIsAskedFor(t *testing.T) {
 	status, _ := s.at(s.client, "/start", "name", "Aino", "passphrase", passphrase)
 	require.Equal(t, 200, status)
 	_, body := s.post("/people/factor")
-	secret := strings.ReplaceAll(regexp.MustCompile(`id="factor-secret">([A-Z2-7 ]+)<`).FindStringSubmatch(body)[1], " ", "")
+	secret := strings.ReplaceAll(
+		regexp.MustCompile(`id="factor-secret">([A-Z2-7 ]+)<`).FindStringSubmatch(body)[1],
+		" ",
+		"",
+	)
 	assert.Contains(t, body, `src="data:image/png;base64,`)
 	status, body = s.post("/people/factor/confirm", "factor", "000000")
 	assert.Equal(t, 422, status)
@@ -89,8 +93,16 @@ func TestASecondFactorIsAskedFor(t *testing.T) {
 	assert.Equal(t, 422, status, "a recovery code counts once")
 
 	_, body = s.get("/people")
-	holds(t, body, "9 recovery codes left", "Firefox on Linux", "this one", "typed a wrong code", "used a recovery code",
-		"added a second factor")
+	holds(
+		t,
+		body,
+		"9 recovery codes left",
+		"Firefox on Linux",
+		"this one",
+		"typed a wrong code",
+		"used a recovery code",
+		"added a second factor",
+	)
 	sessions := regexp.MustCompile(`/people/sessions/(\d+)/end`).FindAllStringSubmatch(body, -1)
 	require.Len(t, sessions, 2)
 	s.post("/people/sessions/" + sessions[0][1] + "/end")

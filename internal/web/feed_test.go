@@ -124,8 +124,12 @@ func TestProductsFollowTheShop(t *testing.T) {
 	require.NoError(t, json.Unmarshal([]byte(body), &fed))
 	assert.Equal(t, []int{1, 1, 1, 0}, []int{fed.Created, fed.Changed, fed.Removed, fed.Unchanged})
 	require.Len(t, fed.Refused, 2)
-	assert.Equal(t, "NO-1 2, NEW-1 5", fmt.Sprintf("%s %d, %s %d", fed.Refused[0].SKU, fed.Refused[0].Line, fed.Refused[1].SKU,
-		fed.Refused[1].Line))
+	assert.Equal(
+		t,
+		"NO-1 2, NEW-1 5",
+		fmt.Sprintf("%s %d, %s %d", fed.Refused[0].SKU, fed.Refused[0].Line, fed.Refused[1].SKU,
+			fed.Refused[1].Line),
+	)
 	assert.Equal(t, "Towel", s.draft.State().File.Product("TOWEL-70").Name, "the name stays")
 	_, list := s.call("GET", "/api/v1/products", key, "")
 	assert.Equal(t, len(s.draft.State().File.Products), strings.Count(list, "\n"))
@@ -147,14 +151,24 @@ func TestProductsGoLiveWithoutOtherEdits(t *testing.T) {
 	key := s.key("products_live")
 	s.post("/rates/parcel/list/cell", "zone", "finland", "at", "2", "was", "6.90", "text", "9.99")
 	before := s.draft.Live().Number
-	resp, body := s.call("PUT", "/api/v1/products/TOWEL-70?into=live", key, `{"name":"Towel","price":"33.00","weight":"0.4"}`)
+	resp, body := s.call(
+		"PUT",
+		"/api/v1/products/TOWEL-70?into=live",
+		key,
+		`{"name":"Towel","price":"33.00","weight":"0.4"}`,
+	)
 	require.Equal(t, 200, resp.StatusCode, body)
 	live := s.draft.Live()
 	assert.Equal(t, before+1, live.Number)
 	assert.Equal(t, fmt.Sprint(live.Number), resp.Header.Get("Diadrom-Edition"))
 	assert.Equal(t, "33", live.File.Product("TOWEL-70").Price.String())
 	assert.Equal(t, "33", s.draft.State().File.Product("TOWEL-70").Price.String())
-	assert.Equal(t, "6.9", live.File.Method("parcel").Tables[0].Rows[0].Charges[0].Base.String(), "the price list waits")
+	assert.Equal(
+		t,
+		"6.9",
+		live.File.Method("parcel").Tables[0].Rows[0].Charges[0].Base.String(),
+		"the price list waits",
+	)
 	assert.Len(t, s.draft.Ahead(), 1)
 	_, page := s.get("/live")
 	holds(t, page, "Products, by the key Stock of products_live: 1 change")
@@ -191,7 +205,16 @@ func TestWhatIsSentTwiceIsDoneOnce(t *testing.T) {
 	key := s.key("products")
 	change := `{"sku":"NEW-1","price":"5.00"}` + "\n"
 	send := func(body, name string) (*http.Response, string) {
-		return s.call("PATCH", "/api/v1/products", key, body, "Content-Type", "application/x-ndjson", "Idempotency-Key", name)
+		return s.call(
+			"PATCH",
+			"/api/v1/products",
+			key,
+			body,
+			"Content-Type",
+			"application/x-ndjson",
+			"Idempotency-Key",
+			name,
+		)
 	}
 	first, body := send(change, "a1")
 	require.Equal(t, 200, first.StatusCode, body)
@@ -208,7 +231,16 @@ func TestWhatIsSentTwiceIsDoneOnce(t *testing.T) {
 	assert.Equal(t, 200, fresh.StatusCode)
 	assert.Contains(t, body, `"unchanged":1`)
 	mine := s.key("products")
-	resp, body := s.call("PATCH", "/api/v1/products", mine, change, "Content-Type", "application/x-ndjson", "Idempotency-Key", "a1")
+	resp, body := s.call(
+		"PATCH",
+		"/api/v1/products",
+		mine,
+		change,
+		"Content-Type",
+		"application/x-ndjson",
+		"Idempotency-Key",
+		"a1",
+	)
 	assert.Equal(t, 200, resp.StatusCode)
 	assert.Contains(t, body, `"unchanged":1`, "another key has names of its own")
 }
@@ -242,9 +274,19 @@ func TestASetUpComesAndGoesByAPI(t *testing.T) {
 	require.Len(t, d.Changes, 1)
 	resp, _ = s.call("GET", "/api/v1/review?of=draft", key, "")
 	assert.Equal(t, 200, resp.StatusCode)
-	resp, body = s.call("POST", "/api/v1/editions", key, fmt.Sprintf(`{"note":"From version control","revision":%d}`, d.Revision-1))
+	resp, body = s.call(
+		"POST",
+		"/api/v1/editions",
+		key,
+		fmt.Sprintf(`{"note":"From version control","revision":%d}`, d.Revision-1),
+	)
 	assert.Equal(t, 409, resp.StatusCode, body)
-	resp, body = s.call("POST", "/api/v1/editions", key, fmt.Sprintf(`{"note":"From version control","revision":%d}`, d.Revision))
+	resp, body = s.call(
+		"POST",
+		"/api/v1/editions",
+		key,
+		fmt.Sprintf(`{"note":"From version control","revision":%d}`, d.Revision),
+	)
 	require.Equal(t, 201, resp.StatusCode, body)
 	assert.Equal(t, "To your door", s.draft.Live().File.Method("parcel").Label)
 	resp, _ = s.call("POST", "/api/v1/editions", key, `{}`)

@@ -19,11 +19,38 @@ func TestOwnersSeeWhatALanguageLacks(t *testing.T) {
 	status, body := s.get("/languages?also=klingonish-is-none")
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 	holds(t, body, "is not a language", `value="klingonish-is-none"`)
-	status, body = s.post("/languages/text", "of", "label", "id", "parcel", "tag", "sv", "was", "", "text", "Paket till dörren",
-		"dom", "text-1-0")
+	status, body = s.post(
+		"/languages/text",
+		"of",
+		"label",
+		"id",
+		"parcel",
+		"tag",
+		"sv",
+		"was",
+		"",
+		"text",
+		"Paket till dörren",
+		"dom",
+		"text-1-0",
+	)
 	require.Equal(t, 200, status)
 	holds(t, body, "Paket till dörren", "svenska (Swedish)")
-	status, body = s.post("/languages/text", "of", "label", "id", "parcel", "tag", "sv", "was", "", "text", "Annat", "dom", "text-1-0")
+	status, body = s.post(
+		"/languages/text",
+		"of",
+		"label",
+		"id",
+		"parcel",
+		"tag",
+		"sv",
+		"was",
+		"",
+		"text",
+		"Annat",
+		"dom",
+		"text-1-0",
+	)
 	assert.Equal(t, 422, status)
 	holds(t, body, "this was changed to Paket till dörren in another window", `value="Annat"`)
 	_, body = s.get("/live")
@@ -31,8 +58,13 @@ func TestOwnersSeeWhatALanguageLacks(t *testing.T) {
 
 	// Buyers of the draft read it; over HTTP the browser says which language is theirs.
 	ask := func(header, language string) (string, string) {
-		req, err := http.NewRequest("POST", s.URL+"/api/v1/quotes?of=draft",
-			strings.NewReader(`{"to":{"country":"FI","postcode":"21100"},"language":"`+language+`","lines":[{"sku":"TOWEL-70","quantity":1}]}`))
+		req, err := http.NewRequest(
+			"POST",
+			s.URL+"/api/v1/quotes?of=draft",
+			strings.NewReader(
+				`{"to":{"country":"FI","postcode":"21100"},"language":"`+language+`","lines":[{"sku":"TOWEL-70","quantity":1}]}`,
+			),
+		)
 		require.NoError(t, err)
 		req.Header.Set("Content-Type", "application/json")
 		req.Header.Set("Accept-Language", header)

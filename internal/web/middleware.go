@@ -134,7 +134,8 @@ func identified(c *gin.Context) {
 	c.Next()
 }
 
-// logged writes a line for each request, without anything that tells who a visitor is: events have that, for the owners.
+// logged writes a line for each request, without anything that tells who a visitor is: events have that, for the
+// owners.
 func (s *Server) logged(c *gin.Context) {
 	start := time.Now()
 	c.Next()
@@ -171,7 +172,17 @@ func (s *Server) logged(c *gin.Context) {
 func (s *Server) recovered(c *gin.Context) {
 	defer func() {
 		if p := recover(); p != nil {
-			s.log.Error("panic", "id", c.Writer.Header().Get(requestID), "path", c.Request.URL.Path, "panic", fmt.Sprint(p), "stack", string(debug.Stack()))
+			s.log.Error(
+				"panic",
+				"id",
+				c.Writer.Header().Get(requestID),
+				"path",
+				c.Request.URL.Path,
+				"panic",
+				fmt.Sprint(p),
+				"stack",
+				string(debug.Stack()),
+			)
 			c.Abort()
 			switch {
 			case c.Writer.Written():

@@ -1,6 +1,6 @@
-// Command load measures a running Diadrom from outside, with wrk: carts to random postcodes at 16 connections, beside a bare
-// Gin handler that decodes the same request and encodes the same answer in a process of its own. It prints ratios of
-// one run; times alone say nothing of another machine. make wrk runs it on a demo.
+// Command load measures a running Diadrom from outside, with wrk: carts to random postcodes at 16 connections, beside a
+// bare Gin handler that decodes the same request and encodes the same answer in a process of its own. It prints ratios
+// of one run; times alone say nothing of another machine. make wrk runs it on a demo.
 package main
 
 import (
@@ -203,8 +203,16 @@ func measure(url string, rounds int) error {
 			}
 		}
 	}
-	fmt.Printf("bare Gin   %8.0f/s  median %v  p99 %v\nDiadrom    %8.0f/s  median %v  p99 %v\nratio %.2f, p99 is %.1f times the median\n",
-		gin.perSecond, gin.median, gin.p99, api.perSecond, api.median, api.p99, api.perSecond/gin.perSecond,
-		float64(api.p99)/float64(api.median))
+	fmt.Printf(
+		"bare Gin   %8.0f/s  median %v  p99 %v\nDiadrom    %8.0f/s  median %v  p99 %v\nratio %.2f, p99 is %.1f times the median\n",
+		gin.perSecond,
+		gin.median,
+		gin.p99,
+		api.perSecond,
+		api.median,
+		api.p99,
+		api.perSecond/gin.perSecond,
+		float64(api.p99)/float64(api.median),
+	)
 	return nil
 }

@@ -126,8 +126,13 @@ var translations = map[string][5]string{
 
 // limitIn and minimumIn follow what an order is too much or too little of: label, what it has, the limit.
 var (
-	limitIn = [5]string{": %s (%s, enintään %s)", " för %s (%s, högst %s)", " für %s (%s, höchstens %s)", " pour %s (%s, maximum %s)",
-		" para %s (%s, máximo %s)"}
+	limitIn = [5]string{
+		": %s (%s, enintään %s)",
+		" för %s (%s, högst %s)",
+		" für %s (%s, höchstens %s)",
+		" pour %s (%s, maximum %s)",
+		" para %s (%s, máximo %s)",
+	}
 	minimumIn = [5]string{": %s (%s, vähintään %s)", " för %s (%s, minst %s)", " für %s (%s, mindestens %s)",
 		" pour %s (%s, minimum %s)", " para %s (%s, mínimo %s)"}
 )

@@ -1,8 +1,8 @@
-// Package spoken says answers to quotes in the buyer's language: the shop's own texts where it has them in that language,
-// and the program's sentences in six.
+// Package spoken says answers to quotes in the buyer's language: the shop's own texts where it has them in that
+// language, and the program's sentences in six.
 //
-// Sums and countries are written as Unicode CLDR has it, by way of bojanz/currency and golang.org/x/text; so are days and
-// months, which neither of them has.
+// Sums and countries are written as Unicode CLDR has it, by way of bojanz/currency and golang.org/x/text; so are days
+// and months, which neither of them has.
 package spoken
 
 import (
@@ -51,7 +51,8 @@ func Accepted(header string) string {
 type speaker struct {
 	e *quote.Engine
 	q *quote.Request
-	// wanted is the language that was asked for, in which the shop may have texts; own is that of the program's sentences.
+	// wanted is the language that was asked for, in which the shop may have texts; own is that of the program's
+	// sentences.
 	wanted, own language.Tag
 	printer     *message.Printer
 	english     bool
@@ -211,7 +212,12 @@ func (s *speaker) reason(r *quote.Refusal, label string) string {
 	case quote.OverLimit:
 		return p.Sprintf(over[r.By]+" for %s (%s, limit %s)", label, s.measure(r.By, r.Have), s.measure(r.By, r.Limit))
 	case quote.UnderLimit:
-		return p.Sprintf(under[r.By]+" for %s (%s, minimum %s)", label, s.measure(r.By, r.Have), s.measure(r.By, r.Limit))
+		return p.Sprintf(
+			under[r.By]+" for %s (%s, minimum %s)",
+			label,
+			s.measure(r.By, r.Have),
+			s.measure(r.By, r.Limit),
+		)
 	case quote.OutsidePeriod:
 		return s.period(r, label)
 	case quote.CouponNeeded:
@@ -255,7 +261,8 @@ func (s *speaker) message(refused []quote.Refused) string {
 		if r.Text != "" && own == "" {
 			own = r.Text
 		}
-		if m := f.Method(r.Method); m != nil && reason == "" && r.Code != quote.OutsideZones && r.Code != quote.ZoneOnly {
+		if m := f.Method(r.Method); m != nil && reason == "" && r.Code != quote.OutsideZones &&
+			r.Code != quote.ZoneOnly {
 			reason = s.reason(&r.Why, s.label(m))
 		}
 	}

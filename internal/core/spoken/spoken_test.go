@@ -89,8 +89,10 @@ func TestAnswersAreInTheBuyersLanguage(t *testing.T) {
 	l.Names, l.HoursTexts = store.Texts{"fi": "Verstas"}, store.Texts{"fi": "ma–pe 10–18"}
 	e := quote.Compile(f, nil)
 	ask := func(language, more string) *quote.Answer {
-		requests, _, faults := e.ReadRequest([]byte(`{"to": {"country": "FI", "postcode": "21100"}, "checkout": true, "language": "` +
-			language + `", "at": "2026-12-07T10:00:00+02:00", "lines": [{"sku": "TOWEL-70", "quantity": 2}` + more + `]}`))
+		requests, _, faults := e.ReadRequest(
+			[]byte(`{"to": {"country": "FI", "postcode": "21100"}, "checkout": true, "language": "` +
+				language + `", "at": "2026-12-07T10:00:00+02:00", "lines": [{"sku": "TOWEL-70", "quantity": 2}` + more + `]}`),
+		)
 		require.Empty(t, faults)
 		a := e.Quote(&requests[0])
 		Answer(e, &requests[0], a)
@@ -109,8 +111,17 @@ func TestAnswersAreInTheBuyersLanguage(t *testing.T) {
 	fi := ask("fi-FI", "")
 	assert.Equal(t, "fi", fi.Language)
 	assert.Equal(t, "Paketti kotiovelle", option(fi, "parcel").Label)
-	assert.Equal(t, "Osta vielä 62,00 € edestä, niin toimitus on ilmainen", plain.Replace(option(fi, "parcel").Offer.Hint))
-	assert.Equal(t, "Parcel locker near you", option(fi, "locker").Label, "what has no text in a language is in the shop's words")
+	assert.Equal(
+		t,
+		"Osta vielä 62,00 € edestä, niin toimitus on ilmainen",
+		plain.Replace(option(fi, "parcel").Offer.Hint),
+	)
+	assert.Equal(
+		t,
+		"Parcel locker near you",
+		option(fi, "locker").Label,
+		"what has no text in a language is in the shop's words",
+	)
 	assert.Contains(t, option(fi, "parcel").Dates.Text, "joulukuuta")
 	assert.Equal(t, "Verstas", option(fi, "workshop").Offer.Points[0].Name)
 	assert.Equal(t, "ma–pe 10–18", option(fi, "workshop").Offer.Points[0].Hours)
@@ -138,8 +149,10 @@ func TestAnswersAreInTheBuyersLanguage(t *testing.T) {
 	assert.Equal(t, none, english, "and then they are as they always were")
 
 	for _, tag := range []string{"fi", "sv", "de", "fr", "es"} {
-		requests, _, faults := e.ReadRequest([]byte(`{"to": {"country": "EE", "postcode": "21"}, "checkout": true, "language": "` + tag +
-			`", "lines": [{"price": "1", "weight": "900", "quantity": 1}]}`))
+		requests, _, faults := e.ReadRequest(
+			[]byte(`{"to": {"country": "EE", "postcode": "21"}, "checkout": true, "language": "` + tag +
+				`", "lines": [{"price": "1", "weight": "900", "quantity": 1}]}`),
+		)
 		require.Empty(t, faults)
 		a := e.Quote(&requests[0])
 		was := a.Message

@@ -14,8 +14,8 @@ import (
 )
 
 // Countries lists the countries to which some method of an engine may deliver, alpha-2 and sorted: those that the rules
-// of zones with prices name. Of a drawn area or a circle it is the countries on whose land a corner of it, or a point of
-// a grid within it, lies.
+// of zones with prices name. Of a drawn area or a circle it is the countries on whose land a corner of it, or a point
+// of a grid within it, lies.
 func Countries(e *quote.Engine) []string {
 	found := map[string]bool{}
 	f, owners := e.Store(), e.ZoneRules()
@@ -70,7 +70,10 @@ func on(shape orb.MultiPolygon, into map[string]bool) {
 		b := polygon.Bound()
 		for i := 1; i < fine; i++ {
 			for j := 1; j < fine; j++ {
-				p := orb.Point{b.Min[0] + (b.Max[0]-b.Min[0])*float64(i)/fine, b.Min[1] + (b.Max[1]-b.Min[1])*float64(j)/fine}
+				p := orb.Point{
+					b.Min[0] + (b.Max[0]-b.Min[0])*float64(i)/fine,
+					b.Min[1] + (b.Max[1]-b.Min[1])*float64(j)/fine,
+				}
 				if planar.PolygonContains(polygon, p) {
 					land(p, into)
 				}

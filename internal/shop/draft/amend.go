@@ -25,8 +25,8 @@ type Amendment struct {
 // amendBackup is how old the last backup may be when an amendment is published: shops amend often.
 const amendBackup = time.Hour
 
-// Amend makes a change in the draft and at once in what is live, which becomes the next edition: the live store file with
-// the change and nothing else. Both must hold together with it; else the error is the change's, or the faults, and
+// Amend makes a change in the draft and at once in what is live, which becomes the next edition: the live store file
+// with the change and nothing else. Both must hold together with it; else the error is the change's, or the faults, and
 // neither has changed. Where the draft is amended and publishing fails, doing it again completes it.
 func (d *Draft) Amend(ctx context.Context, a Amendment) (*State, *Live, error) {
 	d.edits.Lock()

@@ -1,7 +1,8 @@
 // Package feed takes what other programs say of a shop's products: into the draft, or into the draft and what is live.
 //
 // Changes that come while others are made are made together, as one edit and one edition, and not more often than once
-// in [EveryEdit], or [EveryEdition]: a shop that sends each product by itself makes neither an edit nor an edition of each.
+// in [EveryEdit], or [EveryEdition]: a shop that sends each product by itself makes neither an edit nor an edition of
+// each.
 package feed
 
 import (
@@ -66,8 +67,8 @@ type job struct {
 // New makes the feed of a shop.
 func New(d *draft.Draft) *Feed { return &Feed{draft: d} }
 
-// Do makes a change, together with those that wait. Its errors are those of the condition, [draft.ErrNotLive], faults of a
-// store that would not hold together, and those of the database.
+// Do makes a change, together with those that wait. Its errors are those of the condition, [draft.ErrNotLive], faults
+// of a store that would not hold together, and those of the database.
 func (f *Feed) Do(ctx context.Context, c Change) (Result, error) {
 	j := &job{Change: c, done: make(chan struct{})}
 	f.mu.Lock()
@@ -128,8 +129,8 @@ func (f *Feed) together(ctx context.Context, jobs []*job) {
 	}
 }
 
-// make makes the changes of jobs. Where they cannot be made together, because the store would not hold together, each is
-// made by itself.
+// make makes the changes of jobs. Where they cannot be made together, because the store would not hold together, each
+// is made by itself.
 func (f *Feed) make(ctx context.Context, jobs []*job) {
 	ctx = draft.By(ctx, jobs[0].By.ID)
 	err := f.apply(ctx, jobs)
@@ -197,8 +198,8 @@ type which struct {
 	sku  string
 }
 
-// feed makes the changes of a job in the draft, and in what is live where that is given. What one of them refuses is made
-// in neither; a product that is to go need be in one of them alone.
+// feed makes the changes of a job in the draft, and in what is live where that is given. What one of them refuses is
+// made in neither; a product that is to go need be in one of them alone.
 func (j *job) feed(d, live *store.File) {
 	j.result, j.err = Result{}, nil
 	if j.Condition != nil {
@@ -230,7 +231,10 @@ func (j *job) feed(d, live *store.File) {
 			}
 			refused, no[w] = append(refused, r), true
 		}
-		list = slices.DeleteFunc(slices.Clone(list), func(c edit.ProductChange) bool { return no[which{c.Line, c.SKU}] })
+		list = slices.DeleteFunc(
+			slices.Clone(list),
+			func(c edit.ProductChange) bool { return no[which{c.Line, c.SKU}] },
+		)
 	}
 	edit.FeedProducts(live, list)
 	fed := edit.FeedProducts(d, list)

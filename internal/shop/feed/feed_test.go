@@ -37,7 +37,10 @@ func change(t require.TestingT, body string) edit.ProductChange {
 
 func TestNothingGoesLiveWhereNothingIs(t *testing.T) {
 	f, d := opened(t)
-	_, err := f.Do(t.Context(), Change{By: by, Live: true, List: []edit.ProductChange{change(t, `{"sku":"A","price":"1"}`)}})
+	_, err := f.Do(
+		t.Context(),
+		Change{By: by, Live: true, List: []edit.ProductChange{change(t, `{"sku":"A","price":"1"}`)}},
+	)
 	require.ErrorIs(t, err, draft.ErrNotLive)
 	assert.Nil(t, d.State().File.Product("A"))
 	r, err := f.Do(t.Context(), Change{By: by, List: []edit.ProductChange{change(t, `{"sku":"A","price":"1"}`)}})
@@ -46,8 +49,8 @@ func TestNothingGoesLiveWhereNothingIs(t *testing.T) {
 	assert.Equal(t, int64(2), r.Revision)
 }
 
-// Whatever is sent, and whatever else the draft has, what was changed is the same in the draft and live, and nothing else
-// of the draft is.
+// Whatever is sent, and whatever else the draft has, what was changed is the same in the draft and live, and nothing
+// else of the draft is.
 func TestLiveGetsTheProductsAndNothingElse(t *testing.T) {
 	f, d := opened(t)
 	_, err := d.Publish(t.Context(), sqlite.Stamp{Revision: d.State().Revision}, "")
@@ -68,7 +71,15 @@ func TestLiveGetsTheProductsAndNothingElse(t *testing.T) {
 				c := edit.ProductChange{SKU: sku, Remove: true}
 				if !rapid.Bool().Draw(t, "removed") {
 					class := rapid.SampledFrom([]string{"", "bulky", "new", "nowhere"}).Draw(t, "class")
-					c = change(t, fmt.Sprintf(`{"sku":%q,"price":"%d","class":%q}`, sku, rapid.IntRange(1, 99).Draw(t, "price"), class))
+					c = change(
+						t,
+						fmt.Sprintf(
+							`{"sku":%q,"price":"%d","class":%q}`,
+							sku,
+							rapid.IntRange(1, 99).Draw(t, "price"),
+							class,
+						),
+					)
 				}
 				c.Line = i + 1
 				j.List = append(j.List, c)

@@ -1,8 +1,8 @@
 // Package held signs the quotes that a shop holds, so that it can verify later, with the public key alone, that these
 // options were quoted for this request and are still held.
 //
-// A token is a JWS in compact form (RFC 7515), signed with Ed25519 (EdDSA, RFC 8037). Its keys are replaced every 90 days;
-// one that signs no more is published until the last quote that it signed has expired.
+// A token is a JWS in compact form (RFC 7515), signed with Ed25519 (EdDSA, RFC 8037). Its keys are replaced every 90
+// days; one that signs no more is published until the last quote that it signed has expired.
 package held
 
 import (

@@ -28,8 +28,8 @@ const (
 // ErrNone is returned where there is no backup yet.
 var ErrNone = errors.New("there is no backup yet")
 
-// Try restores the newest backup of the shop in a folder into another folder, opens it, checks every page of it and that
-// its live edition is what was published, and removes it again. It gives the backup's name.
+// Try restores the newest backup of the shop in a folder into another folder, opens it, checks every page of it and
+// that its live edition is what was published, and removes it again. It gives the backup's name.
 func Try(ctx context.Context, dir string) (name string, err error) {
 	last, _, err := sqlite.LastBackup(dir)
 	if err != nil {

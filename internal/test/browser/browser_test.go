@@ -81,7 +81,9 @@ func run(m *testing.M) (int, error) {
 		chromium, err = exec.LookPath("chromium")
 	}
 	if err != nil {
-		return 0, fmt.Errorf("chromium is not installed: make test installs it, or apt-get install chromium-headless-shell")
+		return 0, fmt.Errorf(
+			"chromium is not installed: make test installs it, or apt-get install chromium-headless-shell",
+		)
 	}
 	for i := range sideBySide {
 		l := launcher.New().Bin(chromium).Headless(true).NoSandbox(true).Leakless(false).
@@ -212,8 +214,8 @@ func quiet(page *rod.Page) {
 	}
 }
 
-// goTo opens another page and waits until its scripts have begun, and what comes after it is there: what is clicked before
-// may move away.
+// goTo opens another page and waits until its scripts have begun, and what comes after it is there: what is clicked
+// before may move away.
 func goTo(page *rod.Page, url string) {
 	page.MustNavigate(url).MustWaitLoad()
 	page.MustWaitIdle()

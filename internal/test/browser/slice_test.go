@@ -228,8 +228,19 @@ const squeezedFields = `() => [...document.querySelectorAll("input, select, text
 // Every page is there with all that belongs to it, is wide enough and no wider at 1280 and at 390 px, and has
 // nothing that WCAG A and AA forbid. The pages are those of three tests, which run beside one another.
 func TestPagesOfTheShopAndItsProductsAreWhole(t *testing.T) {
-	wholePages(t, "/shop", "/extras", "/book", "/book/file/4", "/goods", "/goods/file/2", "/goods/boxes", "/people", "/backups",
-		"/map?zone=van-round")
+	wholePages(
+		t,
+		"/shop",
+		"/extras",
+		"/book",
+		"/book/file/4",
+		"/goods",
+		"/goods/file/2",
+		"/goods/boxes",
+		"/people",
+		"/backups",
+		"/map?zone=van-round",
+	)
 }
 
 func TestPagesOfZonesAndMethodsAreWhole(t *testing.T) {

@@ -68,7 +68,11 @@ func TestAPageWithoutAServerShowsDelivery(t *testing.T) {
 	static, _ := staticShop(t, s)
 	page := static.open(t, "/", 1280, 800)
 	waitIn(t, page, `r.querySelectorAll("select option").length > 5`)
-	assert.Equal(t, "Finland", page.MustEval(`() => {`+within+` return r.querySelector("select").selectedOptions[0].text}`).Str())
+	assert.Equal(
+		t,
+		"Finland",
+		page.MustEval(`() => {`+within+` return r.querySelector("select").selectedOptions[0].text}`).Str(),
+	)
 	waitIn(t, page, `r.textContent.includes("Prices may change with the rest of the address.")`)
 	assert.True(t, page.MustEval(`() => {`+within+` return !e.choice && !e.checkValidity()}`).Bool(),
 		"nothing is chosen for good before the postcode is there")
@@ -112,14 +116,21 @@ func TestAPageWithoutAServerShowsDelivery(t *testing.T) {
 	assert.Contains(t, page.MustEval(`() => {`+within+` return r.textContent}`).Str(), "The cart is empty.")
 	// A fault of the address is told beside its field, and what was typed stays.
 	page.MustEval(`() => {` + within + ` e.address = {postcode: "2110"}; e.lines = [{sku: "TOWEL-70", quantity: 1}]}`)
-	waitIn(t, page, `r.querySelector("[part~=error]") && r.querySelector("[part~=error]").textContent.includes("postcode")`)
+	waitIn(
+		t,
+		page,
+		`r.querySelector("[part~=error]") && r.querySelector("[part~=error]").textContent.includes("postcode")`,
+	)
 	assert.Equal(t, "2110 true", page.MustEval(`() => {`+within+` const i = r.querySelector("input.text");
 		return i.value + " " + i.getAttribute("aria-invalid")}`).Str())
 
 	for _, c := range [][2]string{{"fi", "Postinumero"}, {"sv", "Postnummer"}, {"de", "Postleitzahl"},
 		{"fr-FR", "Code postal"}, {"es", "Código postal"}} {
-		page.MustEval(`(lang) => {`+within+` e.address = {postcode: "00100"}; e.lines = [{sku: "TOWEL-70", quantity: 2}];
-			e.lang = lang}`, c[0])
+		page.MustEval(
+			`(lang) => {`+within+` e.address = {postcode: "00100"}; e.lines = [{sku: "TOWEL-70", quantity: 2}];
+			e.lang = lang}`,
+			c[0],
+		)
 		waitIn(t, page, `[...r.querySelectorAll(".price")].some((p) => p.textContent.replace(/\s/g, " ") === "6,90 €")`)
 		assert.Contains(t, page.MustEval(`() => {`+within+` return r.textContent}`).Str(), c[1])
 	}
@@ -135,9 +146,15 @@ func TestAPageAsksWhereToCollect(t *testing.T) {
 	waitIn(t, page, `r.querySelectorAll("select option").length > 5`)
 	page.MustEval(`() => {` + within + ` e.address = {postcode: "21100"}}`)
 	waitIn(t, page, `[...r.querySelectorAll(".option")].some((o) => o.textContent.includes("Collect"))`)
-	page.MustEval(`() => {` + within + ` [...r.querySelectorAll(".option")].find((o) => o.textContent.includes("Collect")).querySelector("input").click()}`)
+	page.MustEval(
+		`() => {` + within + ` [...r.querySelectorAll(".option")].find((o) => o.textContent.includes("Collect")).querySelector("input").click()}`,
+	)
 	waitIn(t, page, `e.choice && e.choice.point === "workshop"`)
-	assert.Contains(t, page.MustEval(`() => {`+within+` return r.querySelector(".points").textContent}`).Str(), "Naantali")
+	assert.Contains(
+		t,
+		page.MustEval(`() => {`+within+` return r.querySelector(".points").textContent}`).Str(),
+		"Naantali",
+	)
 }
 
 // A shop's server takes an order with the quote that it verified, and refuses what was changed, forged or has expired.
@@ -169,7 +186,10 @@ func TestAShopsServerVerifiesTheQuote(t *testing.T) {
 	page.MustEval(`() => {` + within + ` e.address = {postcode: "21100"}}`)
 	waitIn(t, page, `e.choice && e.choice.method === "parcel" && e.choice.request.to.postcode === "21100"`)
 	var choice map[string]any
-	require.NoError(t, json.Unmarshal([]byte(page.MustEval(`() => {`+within+` return JSON.stringify(e.choice)}`).Str()), &choice))
+	require.NoError(
+		t,
+		json.Unmarshal([]byte(page.MustEval(`() => {`+within+` return JSON.stringify(e.choice)}`).Str()), &choice),
+	)
 	page.MustElement("#order button").MustClick()
 	waitText(t, page, "#said", "Order 1 is placed: €64.90 with parcel.")
 	page.MustElement("#order button").MustClick()
@@ -215,7 +235,10 @@ func TestAShopsServerVerifiesTheQuote(t *testing.T) {
 	}
 	page.MustEval(`() => {` + within + ` e.setAttribute("hold", "PT1S")}`)
 	waitIn(t, page, `e.choice && Date.parse(e.choice.quote.expires) - Date.now() < 2000`)
-	require.NoError(t, json.Unmarshal([]byte(page.MustEval(`() => {`+within+` return JSON.stringify(e.choice)}`).Str()), &choice))
+	require.NoError(
+		t,
+		json.Unmarshal([]byte(page.MustEval(`() => {`+within+` return JSON.stringify(e.choice)}`).Str()), &choice),
+	)
 	time.Sleep(1100 * time.Millisecond)
 	status, answer := order(towels, func(map[string]any) {})
 	assert.Equal(t, http.StatusConflict, status)

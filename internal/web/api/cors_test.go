@@ -46,7 +46,11 @@ func TestPagesOfNamedSitesMayAsk(t *testing.T) {
 		assert.Equal(t, allowed, resp.Header.Get("Access-Control-Allow-Origin"), origin)
 		assert.Contains(t, resp.Header.Values("Vary"), "Origin")
 		assert.Equal(t, allowed != "", resp.Header.Get("Access-Control-Max-Age") == "7200", "remembered for two hours")
-		assert.Equal(t, allowed != "", strings.Contains(resp.Header.Get("Access-Control-Allow-Headers"), "Authorization"))
+		assert.Equal(
+			t,
+			allowed != "",
+			strings.Contains(resp.Header.Get("Access-Control-Allow-Headers"), "Authorization"),
+		)
 		assert.Empty(t, resp.Header.Get("Access-Control-Allow-Credentials"), "nobody's session is lent to a page")
 
 		resp = s.sent(t, http.MethodPost, "/api/v1/quotes", origin, one)

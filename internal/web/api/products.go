@@ -187,14 +187,24 @@ func (a *API) fed(c *gin.Context, change feed.Change) (feed.Result, bool) {
 	var faults fault.List
 	switch {
 	case errors.Is(err, feed.ErrCondition):
-		problem(c, http.StatusPreconditionFailed, "the product is not as If-Match or If-None-Match has it: read it again", nil)
+		problem(
+			c,
+			http.StatusPreconditionFailed,
+			"the product is not as If-Match or If-None-Match has it: read it again",
+			nil,
+		)
 	case errors.Is(err, draft.ErrNotLive):
 		problem(c, http.StatusServiceUnavailable, "nothing is live yet: the shop is still being set up", nil)
 	case errors.As(err, &faults):
 		problem(c, http.StatusUnprocessableEntity, "the store would not hold together: nothing was changed", faults)
 	case errors.Is(err, sqlite.ErrConflict), errors.Is(err, sqlite.ErrLiveChanged):
 		c.Header("Retry-After", "1")
-		problem(c, http.StatusServiceUnavailable, "somebody else changed the shop at the same moment: send it again", nil)
+		problem(
+			c,
+			http.StatusServiceUnavailable,
+			"somebody else changed the shop at the same moment: send it again",
+			nil,
+		)
 	case err != nil:
 		a.internal(c, err)
 	default:
@@ -336,8 +346,8 @@ type kept interface {
 const maxKeptAnswer = 256 << 10
 
 // once answers a request that changes something. Under a name that its sender gives it in the header Idempotency-Key
-// (draft-ietf-httpapi-idempotency-key-header-07) the same request is answered again as it was, and nothing is done twice.
-// Answers to what failed on this side are not remembered.
+// (draft-ietf-httpapi-idempotency-key-header-07) the same request is answered again as it was, and nothing is done
+// twice. Answers to what failed on this side are not remembered.
 func (a *API) once(c *gin.Context, who *Asker, body []byte, do func()) {
 	name := c.GetHeader("Idempotency-Key")
 	if name == "" {
@@ -389,7 +399,8 @@ func (a *API) once(c *gin.Context, who *Asker, body []byte, do func()) {
 	w := &remembering{ResponseWriter: c.Writer}
 	c.Writer = w
 	do()
-	if w.Status() >= http.StatusInternalServerError || w.Status() == http.StatusConflict || w.body.Len() > maxKeptAnswer {
+	if w.Status() >= http.StatusInternalServerError || w.Status() == http.StatusConflict ||
+		w.body.Len() > maxKeptAnswer {
 		return
 	}
 	if err := a.Kept.KeepAnswer(context.WithoutCancel(ctx), sqlite.Answered{Key: by, Name: name, Hash: hash,

@@ -73,7 +73,10 @@ func New(s Shops) *API {
 			http.MethodPatch: a.patchProducts}},
 		{path: "/api/v1/products/:sku", methods: map[string]gin.HandlerFunc{http.MethodGet: a.product,
 			http.MethodPut: a.putProduct, http.MethodDelete: a.deleteProduct}},
-		{path: "/api/v1/store", methods: map[string]gin.HandlerFunc{http.MethodGet: a.storeFile, http.MethodPut: a.putStore}},
+		{
+			path:    "/api/v1/store",
+			methods: map[string]gin.HandlerFunc{http.MethodGet: a.storeFile, http.MethodPut: a.putStore},
+		},
 		{path: "/api/v1/changes", methods: get(a.changes)},
 		{path: "/api/v1/editions", methods: map[string]gin.HandlerFunc{http.MethodGet: a.editions,
 			http.MethodPost: a.publish}},
@@ -83,8 +86,8 @@ func New(s Shops) *API {
 	return a
 }
 
-// Routes adds the API to a router. A resource that is read answers HEAD as well, and all say with OPTIONS what they take.
-// A path with a slash too many is a problem and no redirect.
+// Routes adds the API to a router. A resource that is read answers HEAD as well, and all say with OPTIONS what they
+// take. A path with a slash too many is a problem and no redirect.
 func (a *API) Routes(r *gin.Engine) {
 	r.RedirectTrailingSlash = false
 	r.UseRawPath = true // a sku may have a slash in it, written as %2F
@@ -126,7 +129,12 @@ func (a *API) Unknown(c *gin.Context) {
 			return
 		}
 	}
-	problem(c, http.StatusNotFound, "there is no such thing in this API: its description is at /api/v1/openapi.yaml", nil)
+	problem(
+		c,
+		http.StatusNotFound,
+		"there is no such thing in this API: its description is at /api/v1/openapi.yaml",
+		nil,
+	)
 }
 
 func describeAPI(c *gin.Context) {

@@ -125,7 +125,11 @@ func (a *API) putStore(c *gin.Context) {
 		d := differenceOf(now.Side(), changes.Of(f), now.Revision)
 		if dry != "true" {
 			ctx := draft.By(c.Request.Context(), who.by().ID)
-			state, err := a.Store.EditAt(ctx, now.Revision, func(next *store.File) error { *next = *f.Clone(); return nil })
+			state, err := a.Store.EditAt(
+				ctx,
+				now.Revision,
+				func(next *store.File) error { *next = *f.Clone(); return nil },
+			)
 			if !a.edited(c, err) {
 				return
 			}
@@ -200,7 +204,13 @@ func (a *API) editions(c *gin.Context) {
 	live := a.Store.Live()
 	rows := make([]editionRow, len(list))
 	for i, e := range list {
-		rows[i] = editionRow{e.Number, e.Hash, e.Note, e.At.UTC().Format(time.RFC3339), live != nil && live.Number == e.Number}
+		rows[i] = editionRow{
+			e.Number,
+			e.Hash,
+			e.Note,
+			e.At.UTC().Format(time.RFC3339),
+			live != nil && live.Number == e.Number,
+		}
 	}
 	send(c, http.StatusOK, rows)
 }
@@ -273,6 +283,10 @@ func (a *API) publish(c *gin.Context) {
 		}
 		a.Note(c.Request, auth.Published, who.by(), fmt.Sprintf("edition %d", live.Number))
 		c.Header("Diadrom-Edition", strconv.FormatInt(live.Number, 10))
-		send(c, http.StatusCreated, editionRow{live.Number, live.Hash, p.note, live.At.UTC().Format(time.RFC3339), true})
+		send(
+			c,
+			http.StatusCreated,
+			editionRow{live.Number, live.Hash, p.note, live.At.UTC().Format(time.RFC3339), true},
+		)
 	})
 }

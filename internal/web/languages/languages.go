@@ -118,7 +118,11 @@ func viewOf(f *store.File, text string) view {
 		r := row{Kind: kinds[t.Of], Whose: t.Whose, Base: t.Base}
 		for j, tag := range tags {
 			r.Cells = append(r.Cells, &cell{
-				DOM: "text-" + strconv.Itoa(i) + "-" + strconv.Itoa(j), Of: string(t.Of), ID: t.ID, Code: t.Code, Tag: tag,
+				DOM: "text-" + strconv.Itoa(
+					i,
+				) + "-" + strconv.Itoa(
+					j,
+				), Of: string(t.Of), ID: t.ID, Code: t.Code, Tag: tag,
 				Label: kinds[t.Of] + " " + t.Whose + " in " + v.Columns[j].Name, Text: t.In[tag], Was: t.In[tag], Base: t.Base,
 			})
 		}
@@ -137,17 +141,31 @@ func (s *Screens) page(c *gin.Context) {
 }
 
 func (s *Screens) set(c *gin.Context) {
-	at := edit.TextAt{Of: store.TextOf(c.PostForm("of")), ID: c.PostForm("id"), Code: c.PostForm("code"), Tag: c.PostForm("tag")}
+	at := edit.TextAt{
+		Of:   store.TextOf(c.PostForm("of")),
+		ID:   c.PostForm("id"),
+		Code: c.PostForm("code"),
+		Tag:  c.PostForm("tag"),
+	}
 	was, typed := c.PostForm("was"), c.PostForm("text")
-	state, err := s.draft.Edit(c.Request.Context(), func(f *store.File) error { return edit.SetText(f, at, was, typed) })
+	state, err := s.draft.Edit(
+		c.Request.Context(),
+		func(f *store.File) error { return edit.SetText(f, at, was, typed) },
+	)
 	if err != nil {
 		dom := c.PostForm("dom")
-		if !strings.HasPrefix(dom, "text-") || strings.ContainsFunc(dom[5:], func(r rune) bool { return r != '-' && (r < '0' || r > '9') }) {
+		if !strings.HasPrefix(dom, "text-") ||
+			strings.ContainsFunc(dom[5:], func(r rune) bool { return r != '-' && (r < '0' || r > '9') }) {
 			dom = "text"
 		}
 		c.Header("HX-Retarget", "#"+dom)
-		s.RefusedCell(c, err, "language-cell", &cell{DOM: dom, Of: c.PostForm("of"), ID: at.ID, Code: at.Code, Tag: at.Tag,
-			Label: "Text", Text: typed, Was: was})
+		s.RefusedCell(
+			c,
+			err,
+			"language-cell",
+			&cell{DOM: dom, Of: c.PostForm("of"), ID: at.ID, Code: at.Code, Tag: at.Tag,
+				Label: "Text", Text: typed, Was: was},
+		)
 		return
 	}
 	s.Answer(c, "/methods", state, s.Render("languages", viewOf(state.File, c.PostForm("also"))))

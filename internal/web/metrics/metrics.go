@@ -156,12 +156,29 @@ var (
 	revision = description("draft_revision", "The revision of the draft: it counts edits.")
 	edition  = description("live_edition", "The number of the edition that is live, 0 for none.")
 	turn     = description("publications_total", "How often an edition was published.")
-	damaged  = description("live_edition_damaged", "1 where buyers are quoted from an earlier edition since the live one is "+
-		"damaged.")
+	damaged  = description(
+		"live_edition_damaged",
+		"1 where buyers are quoted from an earlier edition since the live one is "+
+			"damaged.",
+	)
 	size      = description("database_bytes", "The size of the files of the database.", "file")
-	exchanges = description("carrier_exchanges_total", "Exchanges with a carrier since the program began.", "carrier", "outcome")
-	leftAlone = description("carrier_left_alone_total", "Questions while a carrier was left alone after failures.", "carrier")
-	median    = description("carrier_seconds", "How long exchanges with a carrier take (nearest rank).", "carrier", "quantile")
+	exchanges = description(
+		"carrier_exchanges_total",
+		"Exchanges with a carrier since the program began.",
+		"carrier",
+		"outcome",
+	)
+	leftAlone = description(
+		"carrier_left_alone_total",
+		"Questions while a carrier was left alone after failures.",
+		"carrier",
+	)
+	median = description(
+		"carrier_seconds",
+		"How long exchanges with a carrier take (nearest rank).",
+		"carrier",
+		"quantile",
+	)
 )
 
 // Describe implements [prometheus.Collector].

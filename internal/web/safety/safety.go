@@ -1,4 +1,5 @@
-// Package safety has the page of backups: how old the last is, whether it could be restored, whether backups are encrypted.
+// Package safety has the page of backups: how old the last is, whether it could be restored, whether backups are
+// encrypted.
 package safety
 
 import (
@@ -107,7 +108,11 @@ func (s *Screens) test(c *gin.Context) {
 	err := rehearsal.Test(c.Request.Context(), s.db, s.db.Dir())
 	switch {
 	case errors.Is(err, rehearsal.ErrNone):
-		s.answer(c, http.StatusUnprocessableEntity, func(v *view) { v.Slip = "There is no backup yet: make one first." })
+		s.answer(
+			c,
+			http.StatusUnprocessableEntity,
+			func(v *view) { v.Slip = "There is no backup yet: make one first." },
+		)
 	case err != nil:
 		s.Log.Error("the newest backup could not be restored for a test", "error", err)
 		s.answer(c, http.StatusOK, func(*view) {})

@@ -46,7 +46,11 @@ func TestTheScriptIsSmallAndForEverybody(t *testing.T) {
 
 // A page's policy forbids what makes code or markup of text.
 func TestTheScriptMakesNoCodeOrMarkupOfText(t *testing.T) {
-	assert.NotRegexp(t, regexp.MustCompile(`innerHTML|outerHTML|insertAdjacentHTML|\beval\b|new Function|document\.write|\.style\b`), string(Script))
+	assert.NotRegexp(
+		t,
+		regexp.MustCompile(`innerHTML|outerHTML|insertAdjacentHTML|\beval\b|new Function|document\.write|\.style\b`),
+		string(Script),
+	)
 }
 
 // Every language has every word.
