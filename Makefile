@@ -47,16 +47,14 @@ test: chromium iso-codes geographiclib nodejs format
 	GOFLAGS="$$GOFLAGS -ldflags=-w" go test -p 3 -vet=all ./internal/test/browser ./internal/web ./cmd/diadrom ./...
 	go tool staticcheck -tests=false ./...
 
-# Chromium for the browser tests, from Debian's packages: the one without windows, or else the whole.
+# Chromium for the browser tests, from Debian's packages.
 .PHONY: chromium
 chromium:
-	@command -v chromium-headless-shell >/dev/null || { \
+	@command -v chromium >/dev/null || { \
 	  echo "The browser tests need Chromium: installing Debian's package."; \
 	  SUDO=""; [ "$$(id -u)" = 0 ] || SUDO="sudo -n"; \
-	  $$SUDO apt-get update -qq; DEBIAN_FRONTEND=noninteractive $$SUDO apt-get install -y -qq --no-install-recommends chromium-headless-shell >/dev/null \
-	  || command -v chromium >/dev/null \
-	  || DEBIAN_FRONTEND=noninteractive $$SUDO apt-get install -y -qq --no-install-recommends chromium >/dev/null \
-	  || { echo "It could not be installed (no network, or not allowed). Install it with: apt-get install chromium-headless-shell"; exit 1; }; }
+	  $$SUDO apt-get update -qq && DEBIAN_FRONTEND=noninteractive $$SUDO apt-get install -y -qq --no-install-recommends chromium >/dev/null \
+	  || { echo "It could not be installed (no network, or not allowed). Install it with: apt-get install chromium"; exit 1; }; }
 
 # Debian's list of countries and regions, which the tests compare ours with.
 .PHONY: iso-codes

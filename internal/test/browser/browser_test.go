@@ -76,14 +76,9 @@ func run(m *testing.M) (int, error) {
 	if out, err := exec.Command("go", "build", "-o", binary, "diadrom/cmd/diadrom").CombinedOutput(); err != nil {
 		return 0, fmt.Errorf("%w: %s", err, out)
 	}
-	chromium, err := exec.LookPath("chromium-headless-shell") // the same without windows: a quarter less of work
+	chromium, err := exec.LookPath("chromium")
 	if err != nil {
-		chromium, err = exec.LookPath("chromium")
-	}
-	if err != nil {
-		return 0, fmt.Errorf(
-			"chromium is not installed: make test installs it, or apt-get install chromium-headless-shell",
-		)
+		return 0, fmt.Errorf("chromium is not installed: make test installs it, or apt-get install chromium")
 	}
 	for i := range sideBySide {
 		l := launcher.New().Bin(chromium).Headless(true).NoSandbox(true).Leakless(false).
