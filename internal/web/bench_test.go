@@ -210,7 +210,7 @@ func BenchmarkCell(b *testing.B) {
 }
 
 // served serves a shop to everybody as its owner.
-func served(b *testing.B, d *draft.Draft, db *sqlite.DB, dir string) *Server {
+func served(b testing.TB, d *draft.Draft, db *sqlite.DB, dir string) *Server {
 	b.Helper()
 	in := importer.New(db, dir, "", d.SetGazetteer)
 	h, err := New(d, db, in, slog.New(slog.DiscardHandler), Options{SignIn: signin.Options{Demo: true}})
