@@ -167,7 +167,7 @@ func RemovePlace(z *store.Zone, p Part, text string) error {
 		return gone
 	}
 	if r.Level() == place.Postcode && len(r.Postcodes) > 1 {
-		r.Postcodes = slices.Delete(r.Postcodes, p.Code, p.Code+1)
+		r.Postcodes = slices.Delete(slices.Clone(r.Postcodes), p.Code, p.Code+1) // shared with other states
 	} else {
 		*list = slices.Delete(*list, p.Rule, p.Rule+1)
 	}

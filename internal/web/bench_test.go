@@ -202,7 +202,7 @@ func BenchmarkCell(b *testing.B) {
 				was = next
 			}
 			d.Edit(ctx, func(f *store.File) error {
-				f.Methods[0].Tables[0].Rows[2].Charges[1].Base = f.Methods[0].Tables[0].Rows[2].Charges[0].Base
+				f.Methods[0].Tables[0].Rows[2].Charges[1] = f.Methods[0].Tables[0].Rows[2].Charges[0]
 				return nil
 			})
 		})

@@ -124,7 +124,7 @@ func inGroup(code, country string) bool {
 func (r *Rule) Equal(o *Rule) bool {
 	if r.World != o.World || r.Group != o.Group || r.Country != o.Country || r.Region != o.Region ||
 		r.City != o.City ||
-		!slices.Equal(r.Postcodes, o.Postcodes) ||
+		!sameList(r.Postcodes, o.Postcodes) && !slices.Equal(r.Postcodes, o.Postcodes) ||
 		(r.Area == nil) != (o.Area == nil) ||
 		(r.Within == nil) != (o.Within == nil) {
 		return false
@@ -144,9 +144,26 @@ func (r *Rule) Equal(o *Rule) bool {
 
 // Equal says whether two owners take the same.
 func (o Owner) Equal(p Owner) bool {
-	same := func(a, b Rule) bool { return a.Equal(&b) }
-	return slices.EqualFunc(o.Places, p.Places, same) && slices.EqualFunc(o.Except, p.Except, same)
+	return equalRules(o.Places, p.Places) && equalRules(o.Except, p.Except)
 }
+
+func equalRules(a, b []Rule) bool {
+	if len(a) != len(b) {
+		return false
+	}
+	if sameList(a, b) {
+		return true
+	}
+	for i := range a {
+		if !a[i].Equal(&b[i]) {
+			return false
+		}
+	}
+	return true
+}
+
+// sameList says whether two lists are one.
+func sameList[T any](a, b []T) bool { return len(a) == len(b) && (len(a) == 0 || &a[0] == &b[0]) }
 
 // Narrowness orders rules that took the same address. The zero value is narrower than any rule's.
 type Narrowness struct {

@@ -15,7 +15,7 @@ type costing struct {
 }
 
 // costs compiles what the store says that its methods cost; by the method's id.
-func (e *Engine) costs(zoneIndex map[string]int) {
+func (e *Engine) costs() {
 	e.costings = map[string]*costing{}
 	for i := range e.file.Costs {
 		c := &e.file.Costs[i]
@@ -27,7 +27,7 @@ func (e *Engine) costs(zoneIndex map[string]int) {
 			k := &costing{method: *m}
 			k.Method = &store.Method{ID: m.ID, Name: c.Name, Classes: c.Classes, Tables: c.Tables, From: m.From,
 				Volumetric: m.Volumetric, Parcels: m.Parcels}
-			k.served = e.served(k.Method, zoneIndex)
+			k.served = e.served(k.Method)
 			if c.PerParcel != nil {
 				k.perParcel = *c.PerParcel
 			}

@@ -24,7 +24,8 @@ type Engine struct {
 	units rate.Units
 
 	zones, surcharges, taxes *place.Index
-	zoneRules                []place.Owner // of each zone; none of one that is switched off
+	zoneRules                []place.Owner  // of each zone; none of one that is switched off
+	zoneIndex                map[string]int // by id
 
 	ranked       bool
 	calendar     *calendar.Calendar           // nil: days are not made dates
@@ -86,12 +87,47 @@ func (e *Engine) Digits() int { return e.units.Digits }
 
 // Compile prepares a store that [store.Read] has found without faults. A gazetteer may be nil. Neither may
 // change afterwards.
-func Compile(f *store.File, g *gazetteer.Gazetteer) *Engine {
+func Compile(f *store.File, g *gazetteer.Gazetteer) *Engine { return compile(f, g, nil) }
+
+// CompileAfter is [Compile] for a store that was made of an earlier one by [store.File.SplitAgain], with the parts that
+// this gave and those of the earlier: what of its engine is the same is taken over. The gazetteer is that of before.
+func CompileAfter(f *store.File, parts *store.Parts, before *Engine, was *store.Parts) *Engine {
+	if !parts.Same("", was) || !parts.Same("locations", was) { // all places may lie elsewhere
+		return Compile(f, before.gaz)
+	}
+	return compile(f, before.gaz, &earlier{before, parts, was})
+}
+
+// earlier is an engine from which what is the same is taken over. The nil earlier has nothing.
+type earlier struct {
+	*Engine
+	parts, was *store.Parts
+}
+
+func (o *earlier) same(lists ...string) bool {
+	return o != nil && !slices.ContainsFunc(lists, func(l string) bool { return !o.parts.Same(l, o.was) })
+}
+
+func (o *earlier) sameIDs(list string) bool { return o != nil && o.parts.SameIDs(list, o.was) }
+
+// method is a method as it was compiled, where nothing of it has changed.
+func (o *earlier) method(at int, id string) *method {
+	if o == nil || !o.parts.SameEntry("methods", at, o.was) {
+		return nil
+	}
+	for i := range o.methods {
+		if o.methods[i].ID == id {
+			return &o.methods[i]
+		}
+	}
+	return nil
+}
+
+func compile(f *store.File, g *gazetteer.Gazetteer, o *earlier) *Engine {
 	e := &Engine{
 		file:     f,
 		gaz:      g,
 		units:    f.Store.Units(),
-		products: make(map[string]int, len(f.Products)),
 		classes:  map[string]bool{},
 		volumes:  f.Store.Volumetric != nil,
 		originOf: map[string]int{},
@@ -101,26 +137,20 @@ func Compile(f *store.File, g *gazetteer.Gazetteer) *Engine {
 	if f.Store.Dispatch != nil {
 		e.calendar, _ = calendar.New(f.Store.Dispatch) // store.Read has checked it
 	}
-	for i := range f.Products {
-		e.products[f.Products[i].SKU] = i
+	if o.sameIDs("products") {
+		e.products = o.products
+	} else {
+		e.products = make(map[string]int, len(f.Products))
+		for i := range f.Products {
+			e.products[f.Products[i].SKU] = i
+		}
 	}
 	for _, c := range f.Classes {
 		e.classes[c.ID] = true
 	}
 	points := e.locations(f, g)
-	zoneIndex := map[string]int{}
-	owners := make([]place.Owner, len(f.Zones))
-	for i := range f.Zones {
-		z := &f.Zones[i]
-		zoneIndex[z.ID] = i
-		e.ranked = e.ranked || z.Rank != nil
-		if z.Enabled {
-			owners[i] = place.Owner{Places: located(z.Places, points), Except: located(z.Except, points)}
-		}
-	}
-	e.zones = place.NewIndex(owners)
-	e.zoneRules = owners
-	owners = make([]place.Owner, len(f.Surcharges))
+	e.compileZones(points, o)
+	owners := make([]place.Owner, len(f.Surcharges))
 	for i, s := range f.Surcharges {
 		owners[i] = place.Owner{Places: located(s.Places, points), Except: located(s.Except, points)}
 	}
@@ -130,17 +160,58 @@ func Compile(f *store.File, g *gazetteer.Gazetteer) *Engine {
 		owners[i] = place.Owner{Places: located([]place.Rule{t.Rule}, points)}
 	}
 	e.taxes = place.NewIndex(owners)
+	alike := o.sameIDs("zones") && o.same("surcharges", "carriers", "boxes")
 	for i := range f.Methods {
 		if m := &f.Methods[i]; m.Enabled {
 			e.volumes = e.volumes || e.billsVolume(m)
 			e.asksCarriers = e.asksCarriers || len(services(m)) > 0
-			e.methods = append(e.methods, e.method(m, zoneIndex))
+			if was := o.method(i, m.ID); alike && was != nil {
+				c := *was
+				c.Method, c.plan = m, e.plan(m)
+				e.methods = append(e.methods, c)
+				continue
+			}
+			e.methods = append(e.methods, e.method(m))
 		}
 	}
-	e.measureProducts()
-	e.costs(zoneIndex)
+	if o.same("products") && e.volumes == o.volumes {
+		e.volumeOf = o.volumeOf
+	} else {
+		e.measureProducts()
+	}
+	e.costs()
 	e.agreed = agreements(f)
 	return e
+}
+
+// compileZones prepares the zones.
+func (e *Engine) compileZones(points map[string]orb.Point, o *earlier) {
+	f := e.file
+	if o.sameIDs("zones") {
+		e.zoneIndex = o.zoneIndex
+	} else {
+		e.zoneIndex = make(map[string]int, len(f.Zones))
+		for i := range f.Zones {
+			e.zoneIndex[f.Zones[i].ID] = i
+		}
+	}
+	if o.same("zones") {
+		e.ranked, e.zones, e.zoneRules = o.ranked, o.zones, o.zoneRules
+		return
+	}
+	owners := make([]place.Owner, len(f.Zones))
+	for i := range f.Zones {
+		z := &f.Zones[i]
+		e.ranked = e.ranked || z.Rank != nil
+		if z.Enabled {
+			owners[i] = place.Owner{Places: located(z.Places, points), Except: located(z.Except, points)}
+		}
+	}
+	if o != nil && slices.EqualFunc(owners, o.zoneRules, place.Owner.Equal) { // of other names
+		e.zones, e.zoneRules = o.zones, o.zoneRules
+		return
+	}
+	e.zones, e.zoneRules = place.NewIndex(owners), owners
 }
 
 // locations notes the places of the shop that have a point, and gives these by id.
@@ -228,7 +299,7 @@ func located(rules []place.Rule, points map[string]orb.Point) []place.Rule {
 	return rules
 }
 
-func (e *Engine) method(m *store.Method, zoneIndex map[string]int) method {
+func (e *Engine) method(m *store.Method) method {
 	c := method{
 		Method:     m,
 		surcharges: make([]bool, len(e.file.Surcharges)),
@@ -251,17 +322,17 @@ func (e *Engine) method(m *store.Method, zoneIndex map[string]int) method {
 			c.surcharges[i] = c.surcharges[i] || id == m.ID
 		}
 	}
-	c.served = e.served(m, zoneIndex)
+	c.served = e.served(m)
 	return c
 }
 
 // served is how the tables of a method cover the zones, by their indexes.
-func (e *Engine) served(m *store.Method, zoneIndex map[string]int) map[int]*served {
+func (e *Engine) served(m *store.Method) map[int]*served {
 	all := map[int]*served{}
 	for i := range m.Tables {
 		t := &m.Tables[i]
 		for j, zone := range t.Zones {
-			z := zoneIndex[zone]
+			z := e.zoneIndex[zone]
 			s := all[z]
 			if s == nil {
 				s = &served{byClass: map[string]int{}, rest: -1, terms: m.TermsIn(zone)}

@@ -16,6 +16,7 @@ type checker struct {
 	file   *File
 	faults fault.List
 	faulty map[string]bool // paths of the faults
+	known  *known          // what is as it was when the file had no faults; nil where all is looked at
 
 	locations, classes, boxes, zones, carriers, methods map[string]int
 }
@@ -65,39 +66,76 @@ func (c *checker) check() {
 	for i, l := range f.Locations {
 		c.location(&l, fault.Path{"locations", i})
 	}
-	for i, p := range f.Products {
-		if p.Class != "" {
-			c.reference(c.classes, p.Class, "class", fault.Path{"products", i, "class"})
-		}
-		if p.From != "" {
-			if _, ok := c.locations[p.From]; !ok {
-				c.add(fault.Path{"products", i, "from"}, fault.Reference,
-					"there is no location %.60q: add it, or leave this empty for goods that leave from the usual place",
-					p.From)
-			}
-		}
-	}
-	for i, z := range f.Zones {
-		c.rules(z.Places, fault.Path{"zones", i, "places"})
-		c.rules(z.Except, fault.Path{"zones", i, "except"})
-	}
-	for i := range f.Methods {
+	c.each("products", c.known.sameIDs("classes", "locations"), func(i int) { c.product(&f.Products[i], i) })
+	places := c.known.sameSettings() && c.known.sameAll("locations") // of which circles take where they lie
+	c.each("zones", places, func(i int) {
+		c.rules(f.Zones[i].Places, fault.Path{"zones", i, "places"})
+		c.rules(f.Zones[i].Except, fault.Path{"zones", i, "except"})
+	})
+	named := c.known.sameIDs("locations", "boxes", "carriers", "zones", "classes")
+	c.each("methods", c.known.sameSettings() && named, func(i int) {
 		c.method(&f.Methods[i], fault.Path{"methods", i})
-	}
-	for i, s := range f.Surcharges {
-		path := fault.Path{"surcharges", i}
+	})
+	c.each("surcharges", places && c.known.sameIDs("methods"), func(i int) {
+		s, path := &f.Surcharges[i], fault.Path{"surcharges", i}
 		c.rules(s.Places, path.With("places"))
 		c.rules(s.Except, path.With("except"))
 		c.references(c.methods, s.Methods, "method", path.With("methods"))
+	})
+	c.each("agreed", c.known.sameIDs("methods"), func(i int) {
+		c.references(c.methods, f.Agreed[i].Methods, "method", fault.Path{"agreed", i, "methods"})
+	})
+	if !c.known.sameAll("costs") || !c.known.sameIDs("methods", "zones", "classes") {
+		c.costs()
 	}
-	for i, a := range f.Agreed {
-		c.references(c.methods, a.Methods, "method", fault.Path{"agreed", i, "methods"})
+}
+
+// known is what of a file is as it was when it had no faults. The nil known is nothing.
+type known struct {
+	settings bool
+	ids      map[string]bool   // by list: the same ids in the same order
+	entries  map[string][]bool // by list: entries that are the same
+	index    map[string]map[string]int
+}
+
+func (k *known) sameSettings() bool { return k != nil && k.settings }
+
+func (k *known) sameIDs(lists ...string) bool {
+	return k != nil && !slices.ContainsFunc(lists, func(l string) bool { return !k.ids[l] })
+}
+
+func (k *known) sameAll(list string) bool {
+	return k.sameIDs(list) && !slices.Contains(k.entries[list], false)
+}
+
+// each checks the entries of a list; those that are as they were only where what they refer to is not.
+func (c *checker) each(list string, same bool, check func(i int)) {
+	l := c.file.list(list)
+	for i := range l.len() {
+		if !same || !c.known.entries[list][i] {
+			check(i)
+		}
 	}
-	c.costs()
+}
+
+func (c *checker) product(p *Product, i int) {
+	if p.Class != "" {
+		c.reference(c.classes, p.Class, "class", fault.Path{"products", i, "class"})
+	}
+	if p.From != "" {
+		if _, ok := c.locations[p.From]; !ok {
+			c.add(fault.Path{"products", i, "from"}, fault.Reference,
+				"there is no location %.60q: add it, or leave this empty for goods that leave from the usual place",
+				p.From)
+		}
+	}
 }
 
 // ids indexes a list by id and notes what is missing or stands twice.
 func ids(c *checker, list string, n int, field string, id func(int) string) map[string]int {
+	if c.known.sameIDs(list) {
+		return c.known.index[list]
+	}
 	index := make(map[string]int, n)
 	for i := range n {
 		s := id(i)

@@ -8,8 +8,8 @@ import (
 	"diadrom/internal/core/rate"
 )
 
-// Clone is a copy that can be changed in all its parts without changing the file. Numbers are shared, as they
-// do not change.
+// Clone is a copy that can be changed in all its parts without changing the file. Numbers, charges, areas and lists of
+// postcodes are shared: none of them is changed, but replaced.
 func (f *File) Clone() *File {
 	c := *f
 	c.Store.Tax.Rates = cloneEach(f.Store.Tax.Rates, func(t *TaxRate) { t.Rule = cloneRule(t.Rule) })
@@ -63,7 +63,8 @@ func cloneRules(rules []place.Rule) []place.Rule {
 }
 
 func cloneRule(r place.Rule) place.Rule {
-	r.Postcodes, r.Within = slices.Clone(r.Postcodes), clonePointer(r.Within) // an area does not change
+	// An area does not change, and neither do the entries of a list of postcodes: what is added to it goes elsewhere.
+	r.Postcodes, r.Within = slices.Clip(r.Postcodes), clonePointer(r.Within)
 	return r
 }
 
@@ -95,15 +96,21 @@ func cloneMethod(m *Method) {
 	m.Tables = cloneTables(m.Tables)
 }
 
+// cloneTables copies tables. Their charges are shared, because a charge does not change: an edit puts another in its place.
 func cloneTables(tables []rate.Table) []rate.Table {
 	return cloneEach(tables, func(t *rate.Table) {
 		t.Zones, t.Classes = slices.Clone(t.Zones), slices.Clone(t.Classes)
+		cells := 0
+		for i := range t.Rows {
+			cells += len(t.Rows[i].Charges)
+		}
+		all := make([]*rate.Charge, 0, cells) // one array for all rows, which none of them grows into the next
 		t.Rows = cloneEach(t.Rows, func(r *rate.Row) {
-			r.Charges = cloneEach(r.Charges, func(c **rate.Charge) {
-				if *c = clonePointer(*c); *c != nil {
-					(*c).PerWeight, (*c).PerDistance = clonePointer((*c).PerWeight), clonePointer((*c).PerDistance)
-				}
-			})
+			if r.Charges != nil {
+				from := len(all)
+				all = append(all, r.Charges...)
+				r.Charges = all[from:len(all):len(all)]
+			}
 		})
 	})
 }

@@ -12,6 +12,7 @@ import (
 	"diadrom/internal/core/fault"
 	"diadrom/internal/core/jsonread"
 	"diadrom/internal/core/place"
+	"diadrom/internal/core/rate"
 )
 
 // Parts is a store file taken apart: its settings, and the entries of each of its lists, each as it is written
@@ -36,7 +37,9 @@ var Lists = []string{"locations", "classes", "boxes", "products", "zones", "carr
 type listOf interface {
 	len() int
 	id(i int) string
-	same(i int, other *File, j int) bool // as an entry of the same list of another file
+	same(i int, other *File, j int) bool  // as an entry of the same list of another file
+	share(i int, other *File, j int) bool // takes over what is the same in another file, if it does not change there
+	shareAll(other *File)                 // the list of another file
 	write(i int) []byte
 	read(i int, r *reader)      // what was written, in the entry's place
 	grow(r *reader)             // an entry more, as it is read
@@ -44,11 +47,12 @@ type listOf interface {
 }
 
 type entries[T any] struct {
-	list  *[]T
-	of    func(*File) *[]T
-	name  func(*T) string
-	equal func(a, b *T) bool
-	make  func(*reader) T
+	list   *[]T
+	of     func(*File) *[]T
+	name   func(*T) string
+	equal  func(a, b *T) bool
+	make   func(*reader) T
+	shares func(*T) bool // nil: every entry
 }
 
 func (e entries[T]) len() int        { return len(*e.list) }
@@ -56,6 +60,15 @@ func (e entries[T]) id(i int) string { return e.name(&(*e.list)[i]) }
 func (e entries[T]) same(i int, other *File, j int) bool {
 	return e.equal(&(*e.list)[i], &(*e.of(other))[j])
 }
+func (e entries[T]) share(i int, other *File, j int) bool {
+	x := &(*e.of(other))[j]
+	if e.shares != nil && !e.shares(x) {
+		return false
+	}
+	(*e.list)[i] = *x
+	return true
+}
+func (e entries[T]) shareAll(other *File)  { *e.list = *e.of(other) }
 func (e entries[T]) read(i int, r *reader) { (*e.list)[i] = e.make(r) }
 func (e entries[T]) grow(r *reader)        { *e.list = append(*e.list, e.make(r)) }
 func (e entries[T]) arrange(places, from []int) {
@@ -79,7 +92,7 @@ func listed[T any](
 	equal func(a, b *T) bool,
 	make func(*reader) T,
 ) listOf {
-	return entries[T]{of(f), of, name, equal, make}
+	return entries[T]{of(f), of, name, equal, make, nil}
 }
 
 // Alike compares values of a store as they are written.
@@ -113,25 +126,32 @@ func (f *File) list(name string) listOf {
 		return listed(f, func(f *File) *[]Product { return &f.Products }, id, same, (*reader).product)
 	case "zones":
 		id := func(z *Zone) string { return z.ID }
-		return listed(f, func(f *File) *[]Zone { return &f.Zones }, id, sameZone, (*reader).zone)
+		return entries[Zone]{&f.Zones, func(f *File) *[]Zone { return &f.Zones }, id, sameZone, (*reader).zone,
+			func(z *Zone) bool { return !circles(z.Places) && !circles(z.Except) }}
 	case "carriers":
 		id := func(c *Carrier) string { return c.ID }
 		return listed(f, func(f *File) *[]Carrier { return &f.Carriers }, id, deeply[Carrier], (*reader).carrier)
 	case "methods":
 		id := func(m *Method) string { return m.ID }
-		return listed(f, func(f *File) *[]Method { return &f.Methods }, id, deeply[Method], (*reader).method)
+		return listed(f, func(f *File) *[]Method { return &f.Methods }, id, sameMethod, (*reader).method)
 	case "surcharges":
 		id := func(s *Surcharge) string { return s.ID }
-		return listed(f, func(f *File) *[]Surcharge { return &f.Surcharges }, id, deeply[Surcharge],
-			(*reader).surcharge)
+		return entries[Surcharge]{&f.Surcharges, func(f *File) *[]Surcharge { return &f.Surcharges }, id,
+			deeply[Surcharge], (*reader).surcharge,
+			func(s *Surcharge) bool { return !circles(s.Places) && !circles(s.Except) }}
 	case "agreed":
 		id := func(a *Agreed) string { return a.ID }
 		return listed(f, func(f *File) *[]Agreed { return &f.Agreed }, id, deeply[Agreed], (*reader).agreed)
 	case "costs":
 		id := func(c *Cost) string { return c.ID }
-		return listed(f, func(f *File) *[]Cost { return &f.Costs }, id, deeply[Cost], (*reader).cost)
+		return listed(f, func(f *File) *[]Cost { return &f.Costs }, id, sameCost, (*reader).cost)
 	}
 	panic("there is no list " + name)
+}
+
+// circles says whether some rule is a circle: where its middle lies is written into it each time that a file is checked.
+func circles(rules []place.Rule) bool {
+	return slices.ContainsFunc(rules, func(r place.Rule) bool { return r.Within != nil })
 }
 
 func sameZone(a, b *Zone) bool {
@@ -139,6 +159,63 @@ func sameZone(a, b *Zone) bool {
 		(a.Rank == nil) == (b.Rank == nil) &&
 		(a.Rank == nil || *a.Rank == *b.Rank) &&
 		place.Owner{Places: a.Places, Except: a.Except}.Equal(place.Owner{Places: b.Places, Except: b.Except})
+}
+
+// sameMethod compares methods, and looks into their tables only where these do not share what stands in them.
+func sameMethod(a, b *Method) bool {
+	if !sameTables(a.Tables, b.Tables) {
+		return false
+	}
+	x, y := *a, *b
+	x.Tables, y.Tables = nil, nil
+	return reflect.DeepEqual(&x, &y)
+}
+
+func sameCost(a, b *Cost) bool {
+	if !sameTables(a.Tables, b.Tables) {
+		return false
+	}
+	x, y := *a, *b
+	x.Tables, y.Tables = nil, nil
+	return reflect.DeepEqual(&x, &y)
+}
+
+// sameTables compares tables as reflect.DeepEqual does, cells that are the same charge without a look into them: of some
+// ten thousand nearly all are.
+func sameTables(a, b []rate.Table) bool {
+	if len(a) != len(b) || (a == nil) != (b == nil) {
+		return false
+	}
+	for i := range a {
+		x, y := a[i], b[i]
+		if !sameRows(x.Rows, y.Rows) {
+			return false
+		}
+		x.Rows, y.Rows = nil, nil
+		if !reflect.DeepEqual(&x, &y) {
+			return false
+		}
+	}
+	return true
+}
+
+func sameRows(a, b []rate.Row) bool {
+	if len(a) != len(b) || (a == nil) != (b == nil) {
+		return false
+	}
+	for i := range a {
+		x, y := &a[i], &b[i]
+		if x.At != y.At && !reflect.DeepEqual(x.At, y.At) || len(x.Charges) != len(y.Charges) ||
+			(x.Charges == nil) != (y.Charges == nil) {
+			return false
+		}
+		for j, charge := range x.Charges {
+			if charge != y.Charges[j] && !reflect.DeepEqual(charge, y.Charges[j]) {
+				return false
+			}
+		}
+	}
+	return true
 }
 
 // Split takes a file that has no faults apart.
@@ -151,52 +228,32 @@ func (f *File) Split() *Parts {
 }
 
 // SplitAgain takes a file apart that was changed from before, whose parts are was: entries that are the same
-// are taken over, others are written and read back, as a file of them would be, and the whole is checked. With
-// faults there are no parts.
+// are taken over, others are written and read back, as a file of them would be, and what may be at fault since is
+// checked. With faults there are no parts. What the file has in common with before it shares with it afterwards, so
+// neither must be changed any more.
 func (f *File) SplitAgain(before *File, was *Parts) (*Parts, fault.List) {
 	p := &Parts{Lists: map[string][]Entry{}, index: map[string]map[string]int{}}
 	var faults fault.List
-	reread := func(data []byte, base string, read func(*reader)) {
-		r := &reader{jsonread.New(data, base)}
-		read(r)
-		faults = append(faults, r.Faults...)
-	}
 	settings, err := json.Marshal(f.Store)
 	if err != nil {
 		panic(err)
 	}
 	p.Settings = settings
-	reread(settings, "/store", func(r *reader) {
-		f.Store = Settings{}
-		r.settings(&f.Store)
-	})
-	for _, name := range Lists {
-		l := f.list(name)
-		entries, index := make([]Entry, l.len()), make(map[string]int, l.len())
-		var changed []int
-		for i := range entries {
-			entries[i].ID = l.id(i)
-			index[entries[i].ID] = i
-			if was != nil {
-				if j, ok := was.index[name][entries[i].ID]; ok && l.same(i, before, j) {
-					entries[i] = was.Lists[name][j]
-					continue
-				}
-			}
-			changed = append(changed, i)
+	c := checker{file: f}
+	if was != nil {
+		c.known = &known{entries: map[string][]bool{}, ids: map[string]bool{}, index: was.index}
+		if c.known.settings = bytes.Equal(settings, was.Settings); c.known.settings {
+			p.Settings = was.Settings
 		}
-		faults = append(faults, inParts(changed, func(list []int) (faults fault.List) {
-			for _, i := range list {
-				entries[i].Body = l.write(i)
-				r := &reader{jsonread.New(entries[i].Body, "/"+name+"/"+strconv.Itoa(i))}
-				l.read(i, r)
-				faults = append(faults, r.Faults...)
-			}
-			return faults
-		})...)
-		p.Lists[name], p.index[name] = entries, index
 	}
-	c := checker{file: f, faults: faults, faulty: make(map[string]bool, len(faults))}
+	r := &reader{jsonread.New(settings, "/store")}
+	f.Store = Settings{}
+	r.settings(&f.Store)
+	faults = append(faults, r.Faults...)
+	for _, name := range Lists {
+		faults = append(faults, p.split(name, f.list(name), before, was, c.known)...)
+	}
+	c.faults, c.faulty = faults, make(map[string]bool, len(faults))
 	for i := range faults {
 		c.faulty[faults[i].Path] = true
 	}
@@ -205,6 +262,64 @@ func (f *File) SplitAgain(before *File, was *Parts) (*Parts, fault.List) {
 		return nil, c.faults
 	}
 	return p, nil
+}
+
+// split takes a list apart, and notes in known what of it is as it was.
+func (p *Parts) split(name string, l listOf, before *File, was *Parts, known *known) fault.List {
+	n := l.len()
+	same := make([]bool, n) // as it was
+	var old []Entry
+	ordered := false // the same ids in the same order
+	if was != nil {
+		old = was.Lists[name]
+		ordered = len(old) == n
+		for i := 0; ordered && i < n; i++ {
+			ordered = old[i].ID == l.id(i)
+		}
+		known.entries[name], known.ids[name] = same, ordered
+	}
+	index := map[string]int(nil)
+	if ordered {
+		index = was.index[name]
+	} else {
+		index = make(map[string]int, n)
+		for i := range n {
+			index[l.id(i)] = i
+		}
+	}
+	p.index[name] = index
+	var changed []int
+	all := ordered // is shared
+	entries := make([]Entry, n)
+	for i := range entries {
+		j, there := i, ordered
+		if !ordered && was != nil {
+			j, there = was.index[name][l.id(i)]
+		}
+		if !there || !l.same(i, before, j) {
+			entries[i].ID = l.id(i)
+			changed = append(changed, i)
+			continue
+		}
+		entries[i], same[i] = old[j], true
+		all = l.share(i, before, j) && all
+	}
+	if ordered && len(changed) == 0 {
+		entries = old
+		if all {
+			l.shareAll(before)
+		}
+	}
+	p.Lists[name] = entries
+	return inParts(changed, func(list []int) (faults fault.List) {
+		for _, i := range list {
+			entries[i].Body = l.write(i)
+			r := &reader{jsonread.New(entries[i].Body, "/"+name+"/"+strconv.Itoa(i))}
+			l.read(i, r)
+			faults = append(faults, r.Faults...)
+		}
+		return faults
+	})
 }
 
 // fewEntries is up to how many entries are not worth parting.
@@ -253,6 +368,53 @@ func (p *Parts) Body(list, id string) []byte {
 		return p.Lists[list][i].Body
 	}
 	return nil
+}
+
+// Same says whether a list, or with "" the settings, is that of other parts, from which it was taken over.
+func (p *Parts) Same(list string, o *Parts) bool {
+	if o == nil {
+		return false
+	}
+	if list == "" {
+		return bytes.Equal(p.Settings, o.Settings)
+	}
+	a, b := p.Lists[list], o.Lists[list]
+	return len(a) == len(b) && (len(a) == 0 || &a[0] == &b[0])
+}
+
+// SameEntry says whether an entry, by its place in its list, was taken over from other parts.
+func (p *Parts) SameEntry(list string, at int, o *Parts) bool {
+	if o == nil {
+		return false
+	}
+	e := &p.Lists[list][at]
+	j, ok := o.Near(list, e.ID, at)
+	return ok && bytes.Equal(e.Body, o.Lists[list][j].Body)
+}
+
+// SameIDs says whether a list has the same ids in the same order as that of other parts, from which they were taken
+// over.
+func (p *Parts) SameIDs(list string, o *Parts) bool {
+	if o == nil || len(p.Lists[list]) != len(o.Lists[list]) {
+		return false
+	}
+	for i, e := range p.Lists[list] {
+		if e.ID != o.Lists[list][i].ID {
+			return false
+		}
+	}
+	return true
+}
+
+// Index is where the entries of a list stand, by their ids. It must not be changed.
+func (p *Parts) Index(list string) map[string]int { return p.index[list] }
+
+// Near is Position for an entry that probably stands where it does in another list.
+func (p *Parts) Near(list, id string, at int) (int, bool) {
+	if l := p.Lists[list]; at < len(l) && l[at].ID == id {
+		return at, true
+	}
+	return p.Position(list, id)
 }
 
 // Position is where an entry stands in its list.
@@ -335,8 +497,11 @@ func (p *Parts) Changes(before *Parts) (list []Change) {
 		list = append(list, Change{Before: before.Settings, After: p.Settings})
 	}
 	for _, name := range Lists {
+		if p.Same(name, before) {
+			continue
+		}
 		for i, e := range p.Lists[name] {
-			j, ok := before.index[name][e.ID]
+			j, ok := before.Near(name, e.ID, i)
 			switch {
 			case !ok:
 				list = append(list, Change{name, e.ID, nil, e.Body, -1, i})
@@ -347,7 +512,7 @@ func (p *Parts) Changes(before *Parts) (list []Change) {
 			}
 		}
 		for j, e := range before.Lists[name] {
-			if _, ok := p.index[name][e.ID]; !ok {
+			if _, ok := p.Near(name, e.ID, j); !ok {
 				list = append(list, Change{name, e.ID, e.Body, nil, j, -1})
 			}
 		}

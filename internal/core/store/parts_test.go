@@ -9,6 +9,7 @@ import (
 
 	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/place"
+	"diadrom/internal/core/rate"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -51,7 +52,7 @@ func scramble(t *rapid.T, f *File) {
 		case 6:
 			m := &f.Methods[0]
 			d := decimal.MustParse("77")
-			m.Tables[0].Rows[0].Charges[0].Base = &d
+			m.Tables[0].Rows[0].Charges[0] = &rate.Charge{Base: &d}
 		case 7:
 			f.Products[i].Weight = nil
 		}

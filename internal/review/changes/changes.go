@@ -157,16 +157,16 @@ func (k *kind[T]) find(f *store.File, id string) *T {
 }
 
 // index says where the entries of a side stand.
-func (k *kind[T]) index(s Side) func(id string) (int, bool) {
+func (k *kind[T]) index(s Side) func(id string, near int) (int, bool) {
 	if s.Parts != nil {
-		return func(id string) (int, bool) { return s.Parts.Position(k.list, id) }
+		return func(id string, near int) (int, bool) { return s.Parts.Near(k.list, id, near) }
 	}
 	list := *k.of(s.File)
 	at := make(map[string]int, len(list))
 	for i := range list {
 		at[k.id(&list[i])] = i
 	}
-	return func(id string) (int, bool) { i, ok := at[id]; return i, ok }
+	return func(id string, _ int) (int, bool) { i, ok := at[id]; return i, ok }
 }
 
 // same says whether an entry of both sides is written alike.
@@ -178,12 +178,15 @@ func (k *kind[T]) same(d *differ, j int, old *T, i int, x *T) bool {
 }
 
 func compare[T any](d *differ, k kind[T]) {
+	if d.before.Parts != nil && d.after.Parts != nil && d.after.Parts.Same(k.list, d.before.Parts) {
+		return
+	}
 	was, is := *k.of(d.before.File), *k.of(d.after.File)
 	at, now := k.index(d.before), k.index(d.after)
 	last, ordered := -1, true // whether those that both have stand in the same order
 	for i := range is {
 		x := &is[i]
-		j, ok := at(k.id(x))
+		j, ok := at(k.id(x), i)
 		if !ok {
 			added(d, &k, x)
 			continue
@@ -194,7 +197,7 @@ func compare[T any](d *differ, k kind[T]) {
 		}
 	}
 	for j := range was {
-		if _, there := now(k.id(&was[j])); !there {
+		if _, there := now(k.id(&was[j]), j); !there {
 			removed(d, &k, &was[j], j)
 		}
 	}
@@ -207,7 +210,7 @@ func compare[T any](d *differ, k kind[T]) {
 			func() string { return ": in another order: " + inOrder(is, k.called) },
 			func(f *store.File) error {
 				place := func(x T) int {
-					if j, ok := at(k.id(&x)); ok {
+					if j, ok := at(k.id(&x), 0); ok {
 						return j
 					}
 					return len(was)

@@ -22,11 +22,14 @@ func After(e *quote.Engine, before *Map) *Map {
 	}
 	if before != nil && e.Gazetteer() == before.Gazetteer &&
 		slices.EqualFunc(e.Store().Zones, before.zones, sameRank) &&
-		slices.EqualFunc(e.ZoneRules(), before.Rules, place.Owner.Equal) {
+		(sameRules(e.ZoneRules(), before.Rules) || slices.EqualFunc(e.ZoneRules(), before.Rules, place.Owner.Equal)) {
 		return before
 	}
 	return Of(e)
 }
+
+// sameRules says whether the rules of zones were taken over.
+func sameRules(a, b []place.Owner) bool { return len(a) == len(b) && (len(a) == 0 || &a[0] == &b[0]) }
 
 // WhyNot says why a zone of an engine, by its index, does not take an address.
 func WhyNot(e *quote.Engine, zone int, to *place.Resolved) string {

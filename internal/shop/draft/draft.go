@@ -97,7 +97,7 @@ func (d *Draft) compiled(f *store.File, parts *store.Parts) *State {
 	if now := d.state.Load(); now != nil {
 		before, was = now.coverage, now.reading
 	}
-	d.compile(s, before)
+	d.compileAfter(s, d.state.Load(), before)
 	s.reading = was.next(s.coverage)
 	return s
 }
@@ -107,9 +107,28 @@ func (d *Draft) engine(f *store.File) *quote.Engine {
 	return quote.Compile(f, d.gazetteer).Asking(d.outside).AskingCarriers(d.carriers)
 }
 
+// engineAfter is engine for a store that was made of an earlier one, of which what is the same is taken over.
+func (d *Draft) engineAfter(f *store.File, parts *store.Parts, e *quote.Engine, was *store.Parts) *quote.Engine {
+	return quote.CompileAfter(f, parts, e, was).Asking(d.outside).AskingCarriers(d.carriers)
+}
+
+// compileAfter is compile for a state that follows another, or nil.
+func (d *Draft) compileAfter(s, now *State, before *coverage.Map) {
+	if now == nil || now.Engine.Gazetteer() != d.gazetteer {
+		d.compile(s, before)
+		return
+	}
+	s.Engine = d.engineAfter(s.File, s.Parts, now.Engine, now.Parts)
+	d.lookUp(s, before)
+}
+
 // compile makes what is looked up in a state; before is the coverage of an earlier one, or nil.
 func (d *Draft) compile(s *State, before *coverage.Map) {
 	s.Engine = d.engine(s.File)
+	d.lookUp(s, before)
+}
+
+func (d *Draft) lookUp(s *State, before *coverage.Map) {
 	s.coverage = coverage.After(s.Engine, before)
 	s.reader = typed.For(s.File, d.gazetteer)
 }
