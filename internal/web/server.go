@@ -112,7 +112,7 @@ type figures struct {
 	review   *review.Screens
 }
 
-func (f figures) Warnings(ctx context.Context, state *draft.State) ([]warnings.Warning, error) {
+func (f figures) Warnings(ctx context.Context, state *draft.State) ([]warnings.Warning, bool, error) {
 	return f.review.Warnings(ctx, state)
 }
 

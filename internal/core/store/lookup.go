@@ -14,8 +14,12 @@ import (
 	"github.com/paulmach/orb"
 )
 
-// find is the place in a list of what has an id; −1 where nothing has.
-func find[T any](list []T, id string, of func(*T) string) int {
+// find is the place in a list of what has an id; −1 where nothing has. Where a file has been taken apart it is looked up,
+// and then looked at: the file may have changed since.
+func find[T any](f *File, name string, list []T, id string, of func(*T) string) int {
+	if i, ok := f.index[name][id]; ok && i < len(list) && of(&list[i]) == id {
+		return i
+	}
 	for i := range list {
 		if of(&list[i]) == id {
 			return i
@@ -33,7 +37,7 @@ func at[T any](list []T, i int) *T {
 
 // ZoneIndex is a zone's place in the file, by its id; −1 where there is none.
 func (f *File) ZoneIndex(id string) int {
-	return find(f.Zones, id, func(z *Zone) string { return z.ID })
+	return find(f, "zones", f.Zones, id, func(z *Zone) string { return z.ID })
 }
 
 // Zone finds a zone by its id; nil where there is none.
@@ -57,12 +61,12 @@ func (f *File) MethodName(id string) string {
 
 // Product finds a product by its sku; nil where there is none.
 func (f *File) Product(sku string) *Product {
-	return at(f.Products, find(f.Products, sku, func(p *Product) string { return p.SKU }))
+	return at(f.Products, find(f, "products", f.Products, sku, func(p *Product) string { return p.SKU }))
 }
 
 // Class finds a shipping class by its id; nil where there is none.
 func (f *File) Class(id string) *Class {
-	return at(f.Classes, find(f.Classes, id, func(c *Class) string { return c.ID }))
+	return at(f.Classes, find(f, "classes", f.Classes, id, func(c *Class) string { return c.ID }))
 }
 
 // ClassName is what a shipping class is called; its id where it has no name.
@@ -84,7 +88,7 @@ func (f *File) ClassNames(ids []string) []string {
 
 // Box finds a kind of box by its id; nil where there is none.
 func (f *File) Box(id string) *Box {
-	return at(f.Boxes, find(f.Boxes, id, func(b *Box) string { return b.ID }))
+	return at(f.Boxes, find(f, "boxes", f.Boxes, id, func(b *Box) string { return b.ID }))
 }
 
 // CostOf is what sending by a method costs; nil where the store does not say that.
@@ -141,7 +145,7 @@ func (b *Box) Side(name string) *decimal.Decimal {
 
 // Carrier finds a carrier by its id; nil where there is none.
 func (f *File) Carrier(id string) *Carrier {
-	return at(f.Carriers, find(f.Carriers, id, func(c *Carrier) string { return c.ID }))
+	return at(f.Carriers, find(f, "carriers", f.Carriers, id, func(c *Carrier) string { return c.ID }))
 }
 
 // CarrierName is what a carrier is called.
@@ -174,7 +178,7 @@ func (f *File) BoxesOf(m *Method) (boxes []*Box) {
 
 // Location finds a place of the shop's own by its id; nil where there is none.
 func (f *File) Location(id string) *Location {
-	return at(f.Locations, find(f.Locations, id, func(l *Location) string { return l.ID }))
+	return at(f.Locations, find(f, "locations", f.Locations, id, func(l *Location) string { return l.ID }))
 }
 
 // LocationName is what a place of the shop's own is called; its id where it has no name.
@@ -238,12 +242,12 @@ func (f *File) MethodText(id string) string {
 
 // Method finds a delivery method by its id; nil where there is none.
 func (f *File) Method(id string) *Method {
-	return at(f.Methods, find(f.Methods, id, func(m *Method) string { return m.ID }))
+	return at(f.Methods, find(f, "methods", f.Methods, id, func(m *Method) string { return m.ID }))
 }
 
 // Table finds a table of a method by its id; nil where there is none.
 func (m *Method) Table(id string) *rate.Table {
-	return at(m.Tables, find(m.Tables, id, func(t *rate.Table) string { return t.ID }))
+	return at(m.Tables, slices.IndexFunc(m.Tables, func(t rate.Table) bool { return t.ID == id }))
 }
 
 // CollectAt are the locations at which goods of a method are collected, in the file's order: its points, or else the

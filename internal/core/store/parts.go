@@ -261,6 +261,7 @@ func (f *File) SplitAgain(before *File, was *Parts) (*Parts, fault.List) {
 	if len(c.faults) > 0 {
 		return nil, c.faults
 	}
+	f.index = p.index
 	return p, nil
 }
 

@@ -34,6 +34,8 @@ type File struct {
 	Surcharges []Surcharge `json:"surcharges"`
 	Agreed     []Agreed    `json:"agreed"`
 	Costs      []Cost      `json:"costs,omitempty"`
+
+	index map[string]map[string]int // where entries stood when the file was taken apart, by list and id
 }
 
 // Home is the country that codes and towns belong to where none is named: the one that the shop ships from, or

@@ -28,6 +28,7 @@ type Draft struct {
 	state     atomic.Pointer[State]
 	live      atomic.Pointer[Live]
 	wake      chan struct{} // has the schedule looked at anew
+	queue     queue
 }
 
 // State is the draft at one moment; it does not change.
@@ -44,6 +45,8 @@ type State struct {
 	coverage *coverage.Map
 	reader   typed.Reader
 	reading  *reading
+	large    bool   // it is not read for warnings within an edit
+	queue    *queue // in which it is then
 }
 
 // Coverage is how the zones lie to one another and to the postcodes of each country.
@@ -129,6 +132,7 @@ func (d *Draft) compile(s *State, before *coverage.Map) {
 }
 
 func (d *Draft) lookUp(s *State, before *coverage.Map) {
+	s.queue, s.large = &d.queue, isLarge(s.File)
 	s.coverage = coverage.After(s.Engine, before)
 	s.reader = typed.For(s.File, d.gazetteer)
 }

@@ -108,7 +108,11 @@ func methodRowOf(state *draft.State, m *store.Method, opened bool) methodRow {
 	if row.Unmeasured != "" {
 		row.Stops = append(row.Stops, "No price can be worked out: "+row.Unmeasured+".")
 	}
-	for _, w := range state.Warnings().Warnings { // those about a list stand with it
+	found := &warnings.Reading{}
+	if soon, _ := state.Soon(); soon != nil {
+		found = soon
+	}
+	for _, w := range found.Warnings { // those about a list stand with it
 		switch {
 		case w.Method != m.ID || w.Table != "" || w.Code == warnings.DistanceUnknown:
 		case w.Code == warnings.MethodUnoffered || w.Code == warnings.CarrierMissing:

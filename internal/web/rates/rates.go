@@ -88,6 +88,7 @@ type tableView struct {
 	AsZone, AsFrom, AsChange string
 	Prices                   string // what its cells are: "Price" or "Cost"
 	Warnings                 []string
+	Reading                  bool   // they are those of a state before
 	First                    bool   // it has the help for all lists
 	Unmeasured               string // why its distances cannot be measured
 	By                       string
@@ -138,9 +139,13 @@ func (v *tableView) warn(state *draft.State, m *store.Method, t *rate.Table) {
 	if isCost(state.File, m.ID) {
 		return
 	}
-	for _, o := range state.Warnings().Warnings {
-		if o.Method == m.ID && o.Table == t.ID {
-			v.Warnings = append(v.Warnings, o.Beside(state.File))
+	found, done := state.Soon()
+	v.Reading = !done
+	if found != nil {
+		for _, o := range found.Warnings {
+			if o.Method == m.ID && o.Table == t.ID {
+				v.Warnings = append(v.Warnings, o.Beside(state.File))
+			}
 		}
 	}
 	if warnings.Measures(t) {
@@ -148,9 +153,20 @@ func (v *tableView) warn(state *draft.State, m *store.Method, t *rate.Table) {
 	}
 }
 
+// warningsAgain answers with the warnings about a list once a large shop has been read.
+func (s *Screens) warningsAgain(c *gin.Context) {
+	state := s.draft.State()
+	m, t, err := tableAt(c, state.File)
+	if err != nil {
+		s.HTML(c, http.StatusOK)
+		return
+	}
+	s.HTML(c, http.StatusOK, s.listWarnings(state, m, t))
+}
+
 // listWarnings are the warnings about a list, for a page that stands.
 func (s *Screens) listWarnings(state *draft.State, m *store.Method, t *rate.Table) template.HTML {
-	v := tableView{ID: t.ID, OOB: true}
+	v := tableView{ID: t.ID, Method: m.ID, OOB: true}
 	v.warn(state, m, t)
 	return s.Render("list-warnings", v)
 }

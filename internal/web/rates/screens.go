@@ -47,6 +47,7 @@ func (s *Screens) Routes(r gin.IRouter) {
 	r.POST("/rates/:method/:table/rows", s.addRow)
 	r.POST("/rates/:method/:table/remove-row", s.removeRow)
 	r.GET("/rates/:method/:table/read", shell.PartOf("/rates/:method"), s.readCurve)
+	r.GET("/rates/:method/:table/warnings", shell.PartOf("/rates/:method"), s.warningsAgain)
 	r.GET("/rates/:method/:table/aside", shell.PartOf("/rates/:method"), s.aside)
 	r.POST("/rates/:method/:table/paste", s.pasteCells)
 	r.POST("/rates/:method/:table/column-as", s.columnAs)

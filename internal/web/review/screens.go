@@ -94,6 +94,11 @@ type MeantWarning struct {
 
 // Of finds the warnings about a state of the draft.
 func (s *Screens) Of(ctx context.Context, state *draft.State) (f Found, err error) {
+	return s.sort(ctx, state, state.Warnings())
+}
+
+// sort tells the warnings of a reading that are meant from the others, with those that come from outside of the file.
+func (s *Screens) sort(ctx context.Context, state *draft.State, found *warnings.Reading) (f Found, err error) {
 	outside := warnings.Outside{Now: time.Now(), Served: true, Failing: s.carriers.Failing(state.File)}
 	if outside.Promises, err = s.promises.Bodies(ctx); err != nil {
 		return f, err
@@ -106,7 +111,7 @@ func (s *Screens) Of(ctx context.Context, state *draft.State) (f Found, err erro
 	if err != nil {
 		return f, err
 	}
-	for _, w := range state.Warnings().With(outside) {
+	for _, w := range found.With(outside) {
 		if m, ok := meant[w.Key]; ok && m.Facts == facts(&w) {
 			f.Meant = append(f.Meant, MeantWarning{w, m})
 			continue
@@ -116,10 +121,15 @@ func (s *Screens) Of(ctx context.Context, state *draft.State) (f Found, err erro
 	return f, nil
 }
 
-// Warnings are those about a state of the draft that are not meant, the worst first.
-func (s *Screens) Warnings(ctx context.Context, state *draft.State) ([]warnings.Warning, error) {
-	f, err := s.Of(ctx, state)
-	return f.List, err
+// Warnings are those about a state of the draft that are not meant, the worst first; false where a large shop is still
+// being read, for those of the state before.
+func (s *Screens) Warnings(ctx context.Context, state *draft.State) ([]warnings.Warning, bool, error) {
+	reading, done := state.Soon()
+	if reading == nil {
+		return nil, false, nil
+	}
+	f, err := s.sort(ctx, state, reading)
+	return f.List, done, err
 }
 
 // Wire are the warnings about the draft, or about what is live, as the API gives them; false where nothing is live.

@@ -5,6 +5,8 @@ import (
 	"errors"
 	"html/template"
 	"net/http"
+	"net/url"
+	"strings"
 
 	"diadrom/internal/core/plural"
 	"diadrom/internal/review/warnings"
@@ -30,6 +32,7 @@ type historyView struct {
 	Warned    map[string]int // how many warnings each station has
 	Warnings  string         // how many there are; "" for none
 	Blocked   bool           // some of them keep buyers from ordering
+	Reading   bool           // they are those of a state before: a large shop is still being read
 }
 
 func (s *Shell) history(ctx context.Context, state *draft.State) (v historyView, err error) {
@@ -46,10 +49,16 @@ func (s *Shell) history(ctx context.Context, state *draft.State) (v historyView,
 	if v.Scheduled, err = s.figures.Scheduled(ctx); err != nil {
 		return v, err
 	}
-	list, err := s.figures.Warnings(ctx, state)
+	return v, s.warned(ctx, state, &v)
+}
+
+// warned fills in how many warnings there are.
+func (s *Shell) warned(ctx context.Context, state *draft.State, v *historyView) error {
+	list, done, err := s.figures.Warnings(ctx, state)
 	if err != nil {
-		return v, err
+		return err
 	}
+	v.Reading = !done
 	v.Todo = todoOf(state.File, list)
 	v.Warned = map[string]int{}
 	n := 0
@@ -65,7 +74,37 @@ func (s *Shell) history(ctx context.Context, state *draft.State) (v historyView,
 	if n > 0 {
 		v.Warnings = plural.Count(n, "warning")
 	}
-	return v, nil
+	return nil
+}
+
+// readWarnings answers with how many warnings there are, for a page that stands while a large shop is read.
+func (s *Shell) readWarnings(c *gin.Context) {
+	state := s.draft.State()
+	v := historyView{OOB: true}
+	if err := s.warned(c.Request.Context(), state, &v); err != nil {
+		s.Internal(c, err)
+		return
+	}
+	if !v.Reading {
+		c.Header("HX-Trigger", "warnings-read")
+	}
+	var err error
+	if v.Scheduled, err = s.figures.Scheduled(c.Request.Context()); err != nil {
+		s.Internal(c, err)
+		return
+	}
+	s.HTML(c, http.StatusOK, s.Render("warned", v), s.Render("todo", v),
+		s.Render("course", frame{Stations: stations(state.File, stationViewed(c), &v), OOB: true}))
+}
+
+// stationViewed is the path of the station whose page a part was asked from; "" for a page of none.
+func stationViewed(c *gin.Context) string {
+	from, err := url.Parse(c.GetHeader("HX-Current-URL"))
+	if err != nil {
+		return ""
+	}
+	first, _, _ := strings.Cut(strings.TrimPrefix(from.Path, "/"), "/")
+	return "/" + first
 }
 
 // History draws Undo, Redo and the figures beside them, out of band; said is what just happened, "" for nothing.
@@ -113,5 +152,5 @@ func (s *Shell) turn(
 		return
 	}
 	c.Header("HX-Trigger", "till-changed")
-	s.AnswerSaying(c, "", state, said)
+	s.AnswerSaying(c, stationViewed(c), state, said)
 }

@@ -52,7 +52,8 @@ type Figures interface {
 	// Promises says how many promises hold; broken is whether one does not.
 	Promises(ctx context.Context) (said string, broken bool, err error)
 	// Warnings are those about a state of the draft that nobody said are meant, the worst first.
-	Warnings(ctx context.Context, state *draft.State) ([]warnings.Warning, error)
+	// Warnings are those about a state; false where a large shop is still being read, for those of the state before.
+	Warnings(ctx context.Context, state *draft.State) ([]warnings.Warning, bool, error)
 	// Scheduled says in a few words what goes live next by itself; "" for nothing.
 	Scheduled(ctx context.Context) (string, error)
 }
@@ -78,8 +79,9 @@ func New(d Draft, db Memory, log *slog.Logger, templates Templates, nobody strin
 // Join gives the frame its Till and its figures, before the first request.
 func (s *Shell) Join(t Till, f Figures) { s.till, s.figures = t, f }
 
-// Routes registers Undo and Redo.
+// Routes registers Undo, Redo and the figures beside them.
 func (s *Shell) Routes(r gin.IRouter) {
+	r.GET("/warnings/count", PartOf("/warnings"), s.readWarnings)
 	r.POST("/undo", s.undo)
 	r.POST("/redo", s.redo)
 }
