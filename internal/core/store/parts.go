@@ -43,6 +43,7 @@ type listOf interface {
 	write(i int) []byte
 	read(i int, r *reader)      // what was written, in the entry's place
 	grow(r *reader)             // an entry more, as it is read
+	keep(order []int)           // those that stand there, in that order, and no other
 	arrange(places, from []int) // what stands at each of from comes to the place beside it
 }
 
@@ -71,6 +72,13 @@ func (e entries[T]) share(i int, other *File, j int) bool {
 func (e entries[T]) shareAll(other *File)  { *e.list = *e.of(other) }
 func (e entries[T]) read(i int, r *reader) { (*e.list)[i] = e.make(r) }
 func (e entries[T]) grow(r *reader)        { *e.list = append(*e.list, e.make(r)) }
+func (e entries[T]) keep(order []int) {
+	kept := make([]T, len(order))
+	for i, at := range order {
+		kept[i] = (*e.list)[at]
+	}
+	*e.list = kept
+}
 func (e entries[T]) arrange(places, from []int) {
 	old := slices.Clone(*e.list)
 	for i, at := range places {
@@ -521,46 +529,77 @@ func (p *Parts) Changes(before *Parts) (list []Change) {
 	return list
 }
 
-// Revert is the file before the changes, from its parts as they are after them.
-func (p *Parts) Revert(changes []Trimmed) (*File, fault.List) {
-	was := &Parts{Settings: p.Settings, Lists: map[string][]Entry{}}
-	changed := map[[2]string]bool{}
-	back := map[string]map[int]Entry{}
+// restored is an entry that comes back: where it stands now, or its body where it was another.
+type restored struct {
+	at   int // −1 for the body
+	body []byte
+}
+
+// Revert is a file before the changes, from what it is after them and its parts. It is not checked, and shares with the
+// file what did not change.
+func (p *Parts) Revert(f *File, changes []Trimmed) (*File, fault.List) {
+	was := f.Clone()
+	changed := map[string]map[string]bool{} // by list and id
+	back := map[string]map[int]restored{}   // by list and position
+	var faults fault.List
+	read := func(body []byte, read func(*reader)) {
+		r := &reader{jsonread.New(body, "")}
+		read(r)
+		faults = append(faults, r.Faults...)
+	}
 	for i := range changes {
 		c := &changes[i]
 		if c.List == "" {
-			was.Settings, _ = c.Back(p.Settings)
+			settings, _ := c.Back(p.Settings)
+			read(settings, func(r *reader) {
+				was.Store = Settings{}
+				r.settings(&was.Store)
+			})
 			continue
 		}
-		changed[[2]string{c.List, c.ID}] = true
-		var now []byte
-		if at, ok := p.index[c.List][c.ID]; ok {
-			now = p.Lists[c.List][at].Body
+		if changed[c.List] == nil {
+			changed[c.List], back[c.List] = map[string]bool{}, map[int]restored{}
 		}
-		if body, ok := c.Back(now); ok {
-			if back[c.List] == nil {
-				back[c.List] = map[int]Entry{}
+		changed[c.List][c.ID] = true
+		at, there := p.index[c.List][c.ID]
+		switch {
+		case c.Moved && there:
+			back[c.List][c.Was] = restored{at: at}
+		case c.Was >= 0:
+			var now []byte
+			if there {
+				now = p.Lists[c.List][at].Body
 			}
-			back[c.List][c.Was] = Entry{c.ID, body}
+			if body, ok := c.Back(now); ok {
+				back[c.List][c.Was] = restored{at: -1, body: body}
+			}
 		}
 	}
-	for _, name := range Lists {
-		var rest []Entry // that did not change, and stand in the same order before and after
-		for _, e := range p.Lists[name] {
-			if !changed[[2]string{name, e.ID}] {
-				rest = append(rest, e)
+	for name, ids := range changed {
+		l, n := was.list(name), len(p.Lists[name])
+		var rest []int // that did not change, and stand in the same order before and after
+		for i := range n {
+			if !ids[p.Lists[name][i].ID] {
+				rest = append(rest, i)
 			}
 		}
+		var order []int
 		for i := 0; len(rest) > 0 || len(back[name]) > 0; i++ {
 			if e, ok := back[name][i]; ok {
-				was.Lists[name] = append(was.Lists[name], e)
+				if e.at < 0 {
+					read(e.body, l.grow)
+					e.at = n
+					n++
+				}
+				order = append(order, e.at)
 				delete(back[name], i)
 			} else if len(rest) > 0 {
-				was.Lists[name], rest = append(was.Lists[name], rest[0]), rest[1:]
+				order, rest = append(order, rest[0]), rest[1:]
 			}
 		}
+		l.keep(order)
 	}
-	return was.Join()
+	return was, faults
 }
 
 // ReadEntry reads one entry of a list, or with "" the settings, as a file that has nothing else. It is not

@@ -80,13 +80,13 @@ func TestChangesTellTwoStatesApartAndLeadBack(t *testing.T) {
 		for i := range changes {
 			trimmed[i] = changes[i].Trim()
 		}
-		back, faults := is.Revert(trimmed)
+		back, faults := is.Revert(after, trimmed)
 		require.Empty(t, faults)
 		assert.Equal(t, original, string(back.Write()))
 		for i := range trimmed {
 			trimmed[i] = trimmed[i].Inverse()
 		}
-		forth, faults := was.Revert(trimmed)
+		forth, faults := was.Revert(before, trimmed)
 		require.Empty(t, faults)
 		assert.Equal(t, string(after.Write()), string(forth.Write()), "and forth again")
 		joined, faults := is.Join()

@@ -75,7 +75,7 @@ func (d *Draft) turn(ctx context.Context, back bool) (*State, string, error) {
 				list[i] = list[i].Inverse()
 			}
 		}
-		f, faults := now.Parts.Revert(list)
+		f, faults := now.Parts.Revert(now.File, list)
 		if len(faults) > 0 {
 			return nil, e, faults
 		}
