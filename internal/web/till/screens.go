@@ -53,6 +53,7 @@ func New(sh *shell.Shell, d Draft, db Store) *Screens { return &Screens{sh, d, d
 // Routes registers the addresses of these screens.
 func (s *Screens) Routes(r gin.IRouter) {
 	r.GET("/till/options", shell.PartOf("/quotes"), s.tillOptions)
+	r.GET("/till/breakdown", shell.PartOf("/quotes"), s.tillBreakdown)
 	r.POST("/till/destination", s.tillDestination)
 	r.POST("/till/cart", s.tillCart)
 	r.POST("/till/carts", s.keepCart)
@@ -83,6 +84,9 @@ func (s *Screens) tillOptions(c *gin.Context) {
 		return
 	}
 	v.Answered = true
+	if c.Query("all") == "" {
+		v.fold()
+	}
 	promised, err := s.Promised(c.Request.Context())
 	if err != nil {
 		s.Internal(c, err)
@@ -91,8 +95,25 @@ func (s *Screens) tillOptions(c *gin.Context) {
 	s.HTML(c, http.StatusOK, s.Render("till-options", v), promised)
 }
 
+// tillBreakdown draws the breakdown of one option.
+func (s *Screens) tillBreakdown(c *gin.Context) {
+	v, err := s.view(c.Request.Context(), s.draft.State(), Slips{}, false)
+	if err != nil {
+		s.Internal(c, err)
+		return
+	}
+	for i := range v.Options {
+		if v.Options[i].Key == c.Query("option") {
+			s.HTML(c, http.StatusOK, s.Render("till-breakdown", v.Options[i]))
+			return
+		}
+	}
+	s.HTML(c, http.StatusOK)
+}
+
 // Draw draws a Till that is quoted.
 func (s *Screens) Draw(v *View, outOfBand bool) template.HTML {
 	v.OOB = outOfBand
+	v.fold()
 	return s.Render("till", v)
 }

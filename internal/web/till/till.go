@@ -9,6 +9,7 @@ import (
 
 	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/place"
+	"diadrom/internal/core/plural"
 	"diadrom/internal/core/quote"
 	"diadrom/internal/core/rate"
 	"diadrom/internal/core/store"
@@ -45,6 +46,7 @@ type option struct {
 	ZoneID, Hint   string // the hint is what it lacks to be free
 	Parcels        string // what it is packed into, "" for a single parcel without a box
 	Boxed          bool
+	Folded         bool // its breakdown is fetched when it is opened
 	Tax            string
 	Kind           string
 	Cost           string // what it costs the shop and what is left of it; "" where nothing says that
@@ -76,7 +78,9 @@ type View struct {
 	Sum, Goods                   string
 	Buyer                        BuyerView
 	Options                      []option
+	More                         int // options that are not shown
 	Refused                      []quote.Refused
+	RefusedNames                 string
 	Gone                         []string // offered before the last edit
 	Names                        map[string]string
 	Message                      string
@@ -281,6 +285,11 @@ func (v *View) quote(state *draft.State, live *draft.Live, q *quote.Request, wai
 		onSale = charged(live.Engine)
 	}
 	v.Waits = len(waits) > 0
+	names := make([]string, len(v.Refused))
+	for i := range v.Refused {
+		names[i] = v.Names[v.Refused[i].Method]
+	}
+	v.RefusedNames = plural.Few(names)
 	v.options(state, live, q, beside{before, onSale, waits})
 	for i := range f.Methods {
 		if waits[f.Methods[i].ID] {
@@ -289,6 +298,17 @@ func (v *View) quote(state *draft.State, live *draft.Live, q *quote.Request, wai
 		if gone(before, f.Methods[i].ID) || gone(onSale, f.Methods[i].ID) {
 			v.Gone = append(v.Gone, f.Methods[i].BuyersLabel())
 		}
+	}
+}
+
+// maxShown is how many options the Till shows at first; where there are more it fetches their breakdowns when they are
+// opened.
+const maxShown = 20
+
+// fold leaves out the options behind the first ones.
+func (v *View) fold() {
+	if v.More = max(0, len(v.Options)-maxShown); v.More > 0 {
+		v.Options = v.Options[:maxShown]
 	}
 }
 
@@ -303,9 +323,11 @@ type beside struct {
 func (v *View) options(state *draft.State, live *draft.Live, q *quote.Request, than beside) {
 	f := state.File
 	a := v.Answer
+	many := len(a.Options) > maxShown
 	for i := range a.Options {
 		o := &a.Options[i]
 		option := optionOf(f, a, o)
+		option.Folded = many
 		option.Parcels = crate.Brief(f, q, o)
 		option.Boxed = len(f.BoxesOf(f.Method(o.Method))) > 0
 		if state.Before != nil && !than.waits[o.Method] {
