@@ -97,7 +97,7 @@ func TestEditsOfAList(t *testing.T) {
 	}
 	pasted := func(at, zone, block string) edits {
 		return func(f *store.File, _ *store.Method, t *rate.Table) error {
-			_, err := edit.Paste(f, t, edit.Cell{At: at, Zone: zone}, block)
+			_, err := edit.Paste(f, t, edit.Cell{At: at, Zone: zone}, "", block)
 			return err
 		}
 	}
@@ -178,21 +178,33 @@ func TestAConflictSaysWhatIsThereNow(t *testing.T) {
 
 func TestWhatDidNotFitIsCounted(t *testing.T) {
 	f, _, list := shop(t, rate.ByWeight, rate.UpTo, "2 | 4.90 | 6.90; 10 | 8.90 | no")
-	p, err := edit.Paste(f, list, edit.Cell{At: "10", Zone: "b"}, "1\t2\t3\nx\n4\n")
+	p, err := edit.Paste(f, list, edit.Cell{At: "10", Zone: "b"}, "", "1\t2\t3\nx\n4\n")
 	require.NoError(t, err)
-	assert.Equal(t, edit.Pasted{Taken: 1, Below: 2, Beside: 2, Slips: map[edit.Cell]edit.Typed{}}, p)
-	p, err = edit.Paste(f, list, edit.Cell{At: "2", Zone: "a"}, "5\t x ")
+	assert.Equal(t, edit.Pasted{Taken: 1, Zones: map[string]int{"b": 1}, Below: 2, Beside: 2, Slips: map[edit.Cell]edit.Typed{}}, p)
+	p, err = edit.Paste(f, list, edit.Cell{At: "2", Zone: "a"}, "", "5\t x ")
 	require.NoError(t, err)
 	require.Contains(t, p.Slips, edit.Cell{At: "2", Zone: "b"})
 	assert.Equal(t, "x", p.Slips[edit.Cell{At: "2", Zone: "b"}].Text, "it stays in its cell")
 	assert.Equal(t, "2 | 5.00 | 6.90; 10 | 8.90 | 1.00", text(f, list))
 }
 
+// A page may show the columns from one on: what is pasted at a break point goes where it is seen to go.
+func TestABlockWithBreakPointsGoesBesideThem(t *testing.T) {
+	f, _, list := shop(t, rate.ByWeight, rate.UpTo, "2 | 4.90 | 6.90; 10 | 8.90 | 9.90")
+	_, err := edit.Paste(f, list, edit.Cell{At: "2"}, "b", "2\t7.00\n5\t8.00")
+	require.NoError(t, err)
+	assert.Equal(t, "2 | 4.90 | 7.00; 5 | 8.90 | 8.00; 10 | 8.90 | 9.90", text(f, list))
+	_, err = edit.Paste(f, list, edit.Cell{At: "2"}, "gone", "2\t1.00")
+	require.ErrorContains(t, err, "not there any more")
+}
+
 func TestColumns(t *testing.T) {
 	f, m, list := shop(t, rate.ByWeight, rate.UpTo, "2 | 4.90 | 6.90")
 	require.ErrorContains(t, edit.AddColumn(f, list, "a"), "has a column already")
-	require.ErrorContains(t, edit.AddColumn(f, list, "x"), "choose a zone")
-	require.NoError(t, edit.AddColumn(f, list, "c"))
+	require.ErrorContains(t, edit.AddColumn(f, list, "x"), "no zone is called x")
+	require.ErrorContains(t, edit.AddColumn(f, list, " "), "choose a zone")
+	f.Zone("c").Name = "Coast"
+	require.NoError(t, edit.AddColumn(f, list, " coast"), "by the name, too")
 	assert.Equal(t, "2 | 4.90 | 6.90 | no", text(f, list), "nothing is offered before it has a price")
 	require.NoError(t, edit.MoveColumn(list, "c", false))
 	assert.Equal(t, []string{"a", "c", "b"}, list.Zones)
@@ -325,10 +337,11 @@ func TestAListPastedOverItselfStaysAsItIs(t *testing.T) {
 			f,
 			list,
 			edit.Cell{At: edit.AtText(list.Rows[0].At), Zone: "a"},
+			"",
 			strings.Join(block, "\r\n"),
 		)
 		require.NoError(t, err)
-		assert.Equal(t, edit.Pasted{Taken: len(block), Slips: map[edit.Cell]edit.Typed{}}, p)
+		assert.Equal(t, edit.Pasted{Taken: len(block), Zones: map[string]int{"a": len(block)}, Slips: map[edit.Cell]edit.Typed{}}, p)
 		assert.Equal(t, was, text(f, list))
 	})
 }
@@ -338,7 +351,7 @@ func FuzzPaste(f *testing.F) {
 	f.Add("", "", "5 kg\t1\r\nup to 7\tfree")
 	f.Fuzz(func(t *testing.T, at, zone, block string) {
 		file, _, list := shop(t, rate.ByWeight, rate.UpTo, "2 | 4.90 | 6.90;  | 8.90 | no")
-		if _, err := edit.Paste(file, list, edit.Cell{At: at, Zone: zone}, block); err != nil {
+		if _, err := edit.Paste(file, list, edit.Cell{At: at, Zone: zone}, "", block); err != nil {
 			return
 		}
 		for i := range list.Rows {

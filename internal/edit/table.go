@@ -138,10 +138,34 @@ func RemoveRow(t *rate.Table, at string) error {
 	return nil
 }
 
-// AddColumn adds a column for a zone, in which nothing is offered yet.
-func AddColumn(f *store.File, t *rate.Table, zone string) error {
-	if !slices.ContainsFunc(f.Zones, func(z store.Zone) bool { return z.ID == zone }) {
-		return Problemf("choose a zone")
+// ZoneCalled is the id of the zone that is typed: by its id, or by its name in any case.
+func ZoneCalled(f *store.File, text string) (string, error) {
+	if text = strings.TrimSpace(text); text == "" {
+		return "", Problemf("choose a zone")
+	}
+	if f.Zone(text) != nil {
+		return text, nil
+	}
+	found := ""
+	for i := range f.Zones {
+		if z := &f.Zones[i]; strings.EqualFold(z.Name, text) {
+			if found != "" {
+				return "", Problemf("two zones are called %s: type the id of one of them, %s or %s", text, found, z.ID)
+			}
+			found = z.ID
+		}
+	}
+	if found == "" {
+		return "", Problemf("no zone is called %.60s: type the name of one, or add it on Zones", text)
+	}
+	return found, nil
+}
+
+// AddColumn adds a column for a zone, which is given by its id or its name, in which nothing is offered yet.
+func AddColumn(f *store.File, t *rate.Table, typed string) error {
+	zone, err := ZoneCalled(f, typed)
+	if err != nil {
+		return err
 	}
 	if slices.Contains(t.Zones, zone) {
 		return Problemf("this zone has a column already")
@@ -242,6 +266,7 @@ func CopyColumn(f *store.File, t *rate.Table, zone, from, typed string) error {
 // Pasted is what became of a block of cells.
 type Pasted struct {
 	Taken  int
+	Zones  map[string]int // how many cells of each zone were taken
 	Below  int            // rows that lie below the last row
 	Beside int            // columns that lie right of the last zone
 	Slips  map[Cell]Typed // cells that were not taken
@@ -251,21 +276,23 @@ type Pasted struct {
 type Typed struct{ Text, Slip string }
 
 // Paste takes a block of cells, parted by tabs and line ends, from a cell on to the right and down. Pasted
-// at a break point (no zone), its first column are break points, which make rows where they are new. What
-// cannot be taken is told of; where nothing can, that is the error.
-func Paste(f *store.File, t *rate.Table, at Cell, block string) (p Pasted, err error) {
-	p.Slips = map[Cell]Typed{}
+// at a break point (no zone), its first column are break points, which make rows where they are new, and the second
+// belongs to the zone beside, "" for the list's first. What cannot be taken is told of; where nothing can, that is the
+// error.
+func Paste(f *store.File, t *rate.Table, at Cell, beside, block string) (p Pasted, err error) {
+	p.Slips, p.Zones = map[Cell]Typed{}, map[string]int{}
 	lines := lines(block)
 	w := f.Words()
 	first := slices.Index(t.Zones, at.Zone)
 	row := Row(t, at.At)
-	if row < 0 || first < 0 && at.Zone != "" {
+	next := max(0, slices.Index(t.Zones, beside))
+	if row < 0 || first < 0 && at.Zone != "" || beside != "" && t.Zones[next] != beside {
 		return p, Problemf("this row or column is not there any more; reload to see the list as it is now")
 	}
 	for i, line := range lines {
 		cells, column := strings.Split(line, "\t"), first
 		if at.Zone == "" { // break points in front
-			column = 0
+			column = next
 			if row, err = breakRow(f, t, cells[0]); err != nil {
 				return p, Problemf("line %d of what was pasted: %s", i+1, err.Error())
 			}
@@ -293,6 +320,7 @@ func Paste(f *store.File, t *rate.Table, at Cell, block string) (p Pasted, err e
 			}
 			t.Rows[row].Charges[column+j] = parsed
 			p.Taken++
+			p.Zones[t.Zones[column+j]]++
 		}
 		if at.Zone != "" {
 			row++

@@ -197,7 +197,12 @@ func (s *Screens) editTableTelling(
 		return change(f, t)
 	})
 	if err == nil {
-		s.answerTable(c, state, told)
+		s.answerTable(c, state, func(v *ratesView) {
+			told(v)
+			for i := range v.Tables {
+				v.Tables[i].NewZone = ""
+			}
+		})
 		return
 	}
 	s.refuseRates(c, err, func(v *ratesView, text string) {
@@ -243,11 +248,20 @@ func (s *Screens) removeRow(c *gin.Context) {
 }
 
 func (s *Screens) addColumn(c *gin.Context) {
-	s.editTable(
-		c,
-		"",
-		func(f *store.File, t *rate.Table) error { return edit.AddColumn(f, t, c.PostForm("zone")) },
-	)
+	s.editTableTelling(c, "", func(f *store.File, t *rate.Table) error {
+		return edit.AddColumn(f, t, c.PostForm("zone"))
+	}, func(v *ratesView) {
+		for i := range v.Tables {
+			t := &v.Tables[i]
+			if t.ID != c.Param("table") {
+				continue
+			}
+			t.NewZone = c.PostForm("zone") // kept where it is refused
+			if t.Across != nil && t.Across.To < t.Across.Of {
+				t.Note = "The new column stands behind the last one"
+			}
+		}
+	})
 }
 
 // removeColumn removes a zone's column. Where a broader zone's prices would count for its addresses then, it

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"html/template"
 	"net/http"
+	"net/url"
 	"slices"
 	"strconv"
 	"strings"
@@ -73,9 +74,13 @@ type rowView struct {
 type tableView struct {
 	Method, ID, Name         string
 	Title                    string
-	Measures                 string // "Weight"
-	Columns                  []shell.ZoneHead
+	Measures                 string           // "Weight"
+	Columns                  []shell.ZoneHead // those that are shown
+	AllColumns               []shell.ZoneHead
+	Across, Down             *shell.Window // the columns and rows that are shown; nil for all
 	Rows                     []rowView
+	NewZone                  string
+	Many                     bool             // there are too many other zones to choose from a menu
 	Others                   []shell.ZoneHead // zones that could be added
 	Extends                  bool             // whether a row can be added
 	NewAt                    string
@@ -235,7 +240,33 @@ func headOf(f *store.File, m *store.Method, t *rate.Table, row int) headView {
 	return h
 }
 
-func (s *Screens) tableView(f *store.File, m *store.Method, t *rate.Table, hits map[string]bool) tableView {
+// How much of a price list a page shows: so many cells, in rows of which there are at most so many, and at least so many
+// columns.
+const (
+	maxCells   = 600
+	maxRows    = 150
+	minColumns = 4
+)
+
+// windows are the parts of a list that a page shows: where the query asks for none, those with the zone that it names.
+func windows(t *rate.Table, query url.Values) (across, down *shell.Window) {
+	rows := min(len(t.Rows), maxRows)
+	if len(t.Rows)*len(t.Zones) <= maxCells {
+		rows = len(t.Rows)
+	}
+	down = shell.WindowOf(query, "rows", max(rows, 1), len(t.Rows))
+	if rows*len(t.Zones) <= maxCells {
+		return nil, down
+	}
+	columns := max(minColumns, maxCells/max(rows, 1))
+	return shell.WindowWith(query, "zones", columns, len(t.Zones), slices.Index(t.Zones, query.Get("zone"))), down
+}
+
+// maxOthers is how many zones without a column a menu has; of more, one is typed.
+const maxOthers = 60
+
+func (s *Screens) tableView(f *store.File, m *store.Method, t *rate.Table, hits map[string]bool,
+	query url.Values) tableView {
 	v := tableView{
 		Method:   m.ID,
 		ID:       t.ID,
@@ -269,19 +300,25 @@ func (s *Screens) tableView(f *store.File, m *store.Method, t *rate.Table, hits 
 	v.ClassText = strings.Join(f.ClassNames(t.Classes), ", ")
 	for _, id := range t.Zones {
 		z, i := f.Zone(id), f.ZoneIndex(id)
-		v.Columns = append(v.Columns, shell.ZoneHead{ID: id, Name: cmp.Or(z.Name, z.ID), Colour: shell.Colour(i)})
+		v.AllColumns = append(v.AllColumns, shell.ZoneHead{ID: id, Name: cmp.Or(z.Name, z.ID), Colour: shell.Colour(i)})
 	}
+	v.Across, v.Down = windows(t, query)
+	first, last := v.Across.Bounds(len(t.Zones))
+	v.Columns = v.AllColumns[first:last]
 	if n := len(t.Zones); n > 1 {
 		v.AsZone, v.AsFrom = t.Zones[n-1], t.Zones[0]
 	}
-	for i := range f.Zones {
-		if z := &f.Zones[i]; !slices.Contains(t.Zones, z.ID) {
-			v.Others = append(v.Others, shell.ZoneHead{ID: z.ID, Name: cmp.Or(z.Name, z.ID), Colour: shell.Colour(i)})
+	if v.Many = len(f.Zones)-len(t.Zones) > maxOthers; !v.Many {
+		for i := range f.Zones {
+			if z := &f.Zones[i]; !slices.Contains(t.Zones, z.ID) {
+				v.Others = append(v.Others, shell.ZoneHead{ID: z.ID, Name: cmp.Or(z.Name, z.ID), Colour: shell.Colour(i)})
+			}
 		}
 	}
-	for i := range t.Rows {
+	top, end := v.Down.Bounds(len(t.Rows))
+	for i := top; i < end; i++ {
 		row := rowView{Head: headOf(f, m, t, i)}
-		for j := range t.Zones {
+		for j := first; j < last; j++ {
 			row.Cells = append(row.Cells, cellOf(f, m, t, i, j, hits))
 		}
 		v.Rows = append(v.Rows, row)
@@ -319,8 +356,8 @@ func (s *Screens) ratesView(c *gin.Context, state *draft.State, id string) (rate
 	quoted := s.quoted(c, state)
 	hits := tillHits(quoted.Answer)
 	for i := range m.Tables {
-		t := s.tableView(f, m, &m.Tables[i], hits)
-		if t.Large = len(t.Rows)*len(t.Columns) > maxAtOnce; !t.Large {
+		t := s.tableView(f, m, &m.Tables[i], hits, shell.Viewed(c))
+		if t.Large = len(m.Tables[i].Rows)*len(m.Tables[i].Zones) > maxAtOnce; !t.Large {
 			t.Curve = curveOf(state, m, &m.Tables[i], &quoted)
 			t.warn(state, m, &m.Tables[i])
 		}

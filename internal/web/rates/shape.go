@@ -1,6 +1,7 @@
 package rates
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 
@@ -37,11 +38,15 @@ func (s *Screens) pasteCells(c *gin.Context) {
 	var pasted edit.Pasted
 	s.editTableTelling(c, "", func(f *store.File, t *rate.Table) (err error) {
 		at := edit.Cell{At: c.PostForm("at"), Zone: c.PostForm("zone")}
-		pasted, err = edit.Paste(f, t, at, c.PostForm("block"))
+		pasted, err = edit.Paste(f, t, at, c.PostForm("beside"), c.PostForm("block"))
 		return err
 	}, func(v *ratesView) {
+		note := pastedNote(&pasted)
+		if beside := v.unseen(c.Param("table"), &pasted, s.draft.State().File.ZoneName); beside != "" {
+			note += "; " + beside
+		}
 		putSlips(v, c.Param("table"), pasted.Slips)
-		v.note(c.Param("table"), pastedNote(&pasted))
+		v.note(c.Param("table"), note)
 	})
 }
 
@@ -59,6 +64,46 @@ func pastedNote(p *edit.Pasted) string {
 		note += "; " + below + " lie below the last row: paste into a break point to bring rows along"
 	}
 	return note
+}
+
+// unseen says what became of pasted cells in columns and rows that the page does not show; "" for none.
+func (v *ratesView) unseen(table string, p *edit.Pasted, name func(string) string) string {
+	i := slices.IndexFunc(v.Tables, func(t tableView) bool { return t.ID == table })
+	if i < 0 || v.Tables[i].Across == nil && v.Tables[i].Down == nil {
+		return ""
+	}
+	shown, seen := map[edit.Cell]bool{}, map[string]bool{}
+	for _, row := range v.Tables[i].Rows {
+		for j := range row.Cells {
+			shown[edit.Cell{At: row.Cells[j].At, Zone: row.Cells[j].Zone}] = true
+			seen[row.Cells[j].Zone] = true
+		}
+	}
+	var says []string
+	hidden := 0
+	for zone, n := range p.Zones {
+		if !seen[zone] {
+			hidden += n
+		}
+	}
+	if hidden > 0 {
+		says = append(says, plural.Count(hidden, "cell")+" of them in zones that are not shown here")
+	}
+	var slips []string
+	for cell, slip := range p.Slips {
+		if !shown[cell] {
+			at := "the last row"
+			if cell.At != "" {
+				at = "row " + cell.At
+			}
+			slips = append(slips, fmt.Sprintf("%s, %s: “%s”, %s", name(cell.Zone), at, slip.Text, slip.Slip))
+		}
+	}
+	slices.Sort(slips)
+	if len(slips) > 0 {
+		says = append(says, "not taken where it is not shown: "+strings.Join(slips, "; "))
+	}
+	return strings.Join(says, "; ")
 }
 
 // note tells something above a table.

@@ -62,6 +62,7 @@ func (s *Screens) Routes(r gin.IRouter) {
 	r.POST("/till/add", s.tillAdd)
 	r.POST("/till/buyer", s.tillBuyer)
 	r.GET("/suggest/places", shell.PartOf("/zones"), s.suggestPlaces)
+	r.GET("/suggest/zones", shell.PartOf("/zones"), s.suggestZones)
 	r.GET("/suggest/addresses", shell.PartOf("/zones"), s.suggestAddresses)
 	r.GET("/suggest/book", shell.PartOf("/book"), s.suggestBook)
 	r.GET("/suggest/goods", shell.PartOf("/goods"), s.suggestGoods)

@@ -116,3 +116,18 @@ func (s *Screens) suggest(c *gin.Context, kept string, list []typed.Choice) {
 	}
 	s.HTML(c, http.StatusOK, s.Render("suggested", out))
 }
+
+// suggestZones offers zones whose names have what is typed.
+func (s *Screens) suggestZones(c *gin.Context) {
+	f, text := s.draft.State().File, world.Fold(strings.TrimSpace(c.Query("text")))
+	var list []typed.Choice
+	for i := range f.Zones {
+		z := &f.Zones[i]
+		if name := cmp.Or(z.Name, z.ID); strings.Contains(world.Fold(name), text) || strings.Contains(z.ID, text) {
+			if list = append(list, typed.Choice{Text: name}); len(list) == maxSuggested {
+				break
+			}
+		}
+	}
+	s.suggest(c, "", list)
+}

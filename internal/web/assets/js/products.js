@@ -28,12 +28,13 @@ document.addEventListener("paste", (event) => {
     block0 = event.clipboardData && event.clipboardData.getData("text/plain");
   if (rated && event.target.matches(".cell") && block0 && /[\t\n]/.test(block0.replace(/\r?\n$/, ""))) {
     event.preventDefault();
-    const [at, zone] = placeOf(event.target);
+    const [at, zone] = placeOf(event.target),
+      beside = rated.tHead.rows[0].querySelector("[data-zone]");
     htmx.ajax("POST", rated.dataset.rates + "/paste", {
       source: event.target,
       target: "#work",
       swap: "innerHTML",
-      values: { at, zone, block: block0 },
+      values: { at, zone, beside: zone || !beside ? "" : beside.dataset.zone, block: block0 },
     });
     return;
   }
