@@ -240,10 +240,13 @@ func (f *File) MethodText(id string) string {
 	return unmistakable(name, id, f.MethodsCalled)
 }
 
-// Method finds a delivery method by its id; nil where there is none.
-func (f *File) Method(id string) *Method {
-	return at(f.Methods, find(f, "methods", f.Methods, id, func(m *Method) string { return m.ID }))
+// MethodIndex is a method's place in the file, by its id; −1 where there is none.
+func (f *File) MethodIndex(id string) int {
+	return find(f, "methods", f.Methods, id, func(m *Method) string { return m.ID })
 }
+
+// Method finds a delivery method by its id; nil where there is none.
+func (f *File) Method(id string) *Method { return at(f.Methods, f.MethodIndex(id)) }
 
 // Table finds a table of a method by its id; nil where there is none.
 func (m *Method) Table(id string) *rate.Table {

@@ -391,6 +391,26 @@ func (p *Parts) Same(list string, o *Parts) bool {
 	return len(a) == len(b) && (len(a) == 0 || &a[0] == &b[0])
 }
 
+// Mark tells a list, or with "" the settings, apart from those of other parts: lists with the same mark are the same. It
+// keeps the list from being forgotten.
+func (p *Parts) Mark(list string) any {
+	if list == "" {
+		return mark(p.Settings)
+	}
+	return mark(p.Lists[list])
+}
+
+// MarkOf is [Parts.Mark] of an entry.
+func (p *Parts) MarkOf(list string, at int) any { return mark(p.Lists[list][at].Body) }
+
+// mark is the address of the first of a list.
+func mark[T any](list []T) any {
+	if len(list) == 0 {
+		return nil
+	}
+	return &list[0]
+}
+
 // SameEntry says whether an entry, by its place in its list, was taken over from other parts.
 func (p *Parts) SameEntry(list string, at int, o *Parts) bool {
 	if o == nil {

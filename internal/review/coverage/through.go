@@ -1,11 +1,8 @@
 package coverage
 
 import (
-	"slices"
-
 	"diadrom/internal/core/place"
 	"diadrom/internal/core/quote"
-	"diadrom/internal/core/rate"
 	"diadrom/internal/core/store"
 )
 
@@ -26,11 +23,10 @@ func (m *Map) Through(e *quote.Engine, method *store.Method) (list []Through) {
 	}
 	zones := e.Store().Zones
 	served := make([]bool, len(zones))
-	for i := range zones {
-		served[i] = slices.ContainsFunc(
-			method.Tables,
-			func(t rate.Table) bool { return slices.Contains(t.Zones, zones[i].ID) },
-		)
+	for _, id := range method.ServedZones() {
+		if i := e.Store().ZoneIndex(id); i >= 0 {
+			served[i] = true
+		}
 	}
 	for _, inner := range m.Summary().Inners {
 		if served[inner.Zone] || !served[inner.Outer] {

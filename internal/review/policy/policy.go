@@ -406,6 +406,24 @@ type Section struct {
 // Of makes the policy of a store: the methods that are switched on, in the order in which buyers see them.
 func Of(e *quote.Engine, zones *coverage.Map) Page {
 	f := e.Store()
+	p := Heads(f)
+	for i := range f.Methods {
+		m := &f.Methods[i]
+		if !m.Enabled {
+			continue
+		}
+		if says := Buyers(e, zones, m); len(says) > 0 {
+			p.Methods = append(p.Methods, Section{m.BuyersLabel(), says})
+		}
+	}
+	return p
+}
+
+// Buyers is what the policy says of one method.
+func Buyers(e *quote.Engine, zones *coverage.Map, m *store.Method) []string { return method(e, zones, m, true) }
+
+// Heads is the policy of a store without what it says of methods.
+func Heads(f *store.File) Page {
 	p := Page{Title: "Shipping"}
 	if f.Store.Name != "" {
 		p.Title = "Shipping at " + f.Store.Name
@@ -422,14 +440,6 @@ func Of(e *quote.Engine, zones *coverage.Map) Page {
 	}
 	if d := f.Store.Dispatch; d != nil {
 		p.About += " Orders placed before " + d.CutOff + " leave on the same day, if it is a working day of ours."
-	}
-	for i := range f.Methods {
-		m := &f.Methods[i]
-		says := method(e, zones, m, true)
-		if !m.Enabled || len(says) == 0 {
-			continue
-		}
-		p.Methods = append(p.Methods, Section{m.BuyersLabel(), says})
 	}
 	for i := range f.Locations {
 		if l := &f.Locations[i]; l.Pickup {

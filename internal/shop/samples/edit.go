@@ -214,9 +214,10 @@ func MoveDestination(destinations []string, line string) ([]string, error) {
 	return destinations, nil
 }
 
-// Proposals are destinations for zones that no usual destination is in: one for each, as it would be typed. taken is
+// Proposals are destinations for zones that no usual destination is in: one for each, as it would be typed, up to so many. taken is
 // the index of the zone that takes an address, −1 for none.
-func Proposals(f *store.File, r typed.Reader, destinations []string, taken func(place.Address) int) (list []string) {
+func Proposals(f *store.File, r typed.Reader, destinations []string, most int,
+	taken func(place.Address) int) (list []string) {
 	has := map[int]bool{}
 	for _, line := range destinations {
 		if a, err := r.Address(line); err == nil {
@@ -226,6 +227,9 @@ func Proposals(f *store.File, r typed.Reader, destinations []string, taken func(
 	for i := range f.Zones {
 		if has[i] || !f.Zones[i].Enabled {
 			continue
+		}
+		if len(list) == most {
+			break
 		}
 		for j := range f.Zones[i].Places {
 			a, ok := within(&f.Zones[i].Places[j])

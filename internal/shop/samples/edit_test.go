@@ -126,14 +126,15 @@ func TestProposedDestinations(t *testing.T) {
 		return 3
 	}
 	r := typed.Reader{Home: "FI"}
-	list := Proposals(f, r, []string{"00100 Helsinki"}, taken)
+	list := Proposals(f, r, []string{"00100 Helsinki"}, 100, taken)
 	require.Len(t, list, 2, "Finland has one, and what is switched off needs none")
 	for i, zone := range []int{0, 3} {
 		a, err := r.Address(list[i])
 		require.NoError(t, err, "a proposal is what could be typed")
 		assert.Equal(t, zone, taken(a), list[i])
 	}
-	assert.Empty(t, Proposals(f, r, append(list, "00100 Helsinki"), taken))
+	assert.Len(t, Proposals(f, r, []string{"00100 Helsinki"}, 2, taken), 2)
+	assert.Empty(t, Proposals(f, r, append(list, "00100 Helsinki"), 100, taken))
 }
 
 func rules(t *testing.T, rule place.Rule, postcodes string) []place.Rule {

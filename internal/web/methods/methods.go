@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"net/http"
+	"net/url"
 	"slices"
 	"strconv"
 	"strings"
@@ -66,13 +67,22 @@ func (s *Screens) methodsView(c *gin.Context, state *draft.State) methodsView {
 	}
 	open := openTerms(c)
 	for i := range f.Methods {
-		v.Rows = append(v.Rows, methodRowOf(state, &f.Methods[i], f.Methods[i].ID == open))
-		if r := &v.Rows[i]; r.Opened {
-			r.Terms = methodViewOf(f, &f.Methods[i])
-			r.Terms.Asks = s.asksView(f, &f.Methods[i])
+		if f.Methods[i].ID == open {
+			v.Rows = append(v.Rows, s.opened(c, state, i))
+			continue
 		}
+		v.Rows = append(v.Rows, s.methodRowOf(state, i, false))
 	}
 	return v
+}
+
+// opened is a method, by its place, in a line of the list, with its terms below.
+func (s *Screens) opened(c *gin.Context, state *draft.State, at int) methodRow {
+	m := &state.File.Methods[at]
+	row := s.methodRowOf(state, at, true)
+	row.Terms = methodViewOf(state.File, m, shell.Viewed(c))
+	row.Terms.Asks = s.asksView(state.File, m)
+	return row
 }
 
 // openTerms is the id of the method whose terms are shown; an edit leaves open what was.
@@ -84,15 +94,26 @@ func openTerms(c *gin.Context) string {
 	return c.Param("method")
 }
 
-// methodRowOf is a method in a line of the list; opened has it told in words too.
-func methodRowOf(state *draft.State, m *store.Method, opened bool) methodRow {
+// glanced tells what a method looks like at a glance: its entry, and what that refers to.
+type glanced struct{ method, zones, carriers, settings any }
+
+// glance sums up a method, by its place; what was said of it is kept as long as it is the same.
+func (s *Screens) glance(state *draft.State, at int) policy.Glance {
+	p := state.Parts
+	key := glanced{p.MarkOf("methods", at), p.Mark("zones"), p.Mark("carriers"), p.Mark("")}
+	return s.glances.Get(key, func() policy.Glance { return policy.GlanceAt(state.File, &state.File.Methods[at]) })
+}
+
+// methodRowOf is a method, by its place, in a line of the list; opened has it told in words too.
+func (s *Screens) methodRowOf(state *draft.State, at int, opened bool) methodRow {
 	f := state.File
+	m := &f.Methods[at]
 	row := methodRow{
 		ID:      m.ID,
 		Name:    cmp.Or(m.Name, m.ID),
 		Label:   m.BuyersLabel(),
 		Enabled: m.Enabled,
-		Glance:  policy.GlanceAt(f, m),
+		Glance:  s.glance(state, at),
 		Opened:  opened,
 		Tables:  len(m.Tables),
 
@@ -138,8 +159,9 @@ type methodView struct {
 	Tells                 bool
 	RefusedText           string
 	Kinds                 []shell.Choice
-	Asks                  *asksView // nil where it asks no carrier
-	Zones                 []shell.ZoneHead
+	Asks                  *asksView        // nil where it asks no carrier
+	Zones                 []shell.ZoneHead // those that are shown
+	Across                *shell.Window    // nil for all
 	Rows                  []termRow
 }
 
@@ -194,7 +216,10 @@ var TermNames = map[terms.Field][2]string{
 	terms.Girth:        {"Length plus girth", "up to 300 cm: the longest side + 2 × the other two together"},
 }
 
-func methodViewOf(f *store.File, m *store.Method) *methodView {
+// maxZones is how many zones stand beside one another in the terms of a method.
+const maxZones = 8
+
+func methodViewOf(f *store.File, m *store.Method, query url.Values) *methodView {
 	v := &methodView{
 		ID:          m.ID,
 		Name:        cmp.Or(m.Name, m.ID),
@@ -214,6 +239,9 @@ func methodViewOf(f *store.File, m *store.Method) *methodView {
 		v.Kinds = append(v.Kinds, shell.Choice{ID: string(kind), Name: kindWords[kind], Chosen: m.Kind == kind})
 	}
 	zones, served := m.TermZones(), m.ServedZones()
+	v.Across = shell.WindowWith(query, "zones", maxZones, len(zones), slices.Index(zones, query.Get("zone")))
+	first, last := v.Across.Bounds(len(zones))
+	zones = zones[first:last]
 	for _, id := range zones {
 		z, i := f.Zone(id), f.ZoneIndex(id)
 		name := cmp.Or(z.Name, z.ID)
@@ -322,7 +350,8 @@ func (s *Screens) methodRow(c *gin.Context) {
 		s.Problem(c, http.StatusNotFound, "There is no method of that name. It may have been removed.")
 		return
 	}
-	s.HTML(c, http.StatusOK, s.Render("method-row", methodRowOf(state, m, c.Query("open") != "")))
+	s.HTML(c, http.StatusOK, s.Render("method-row",
+		s.methodRowOf(state, state.File.MethodIndex(m.ID), c.Query("open") != "")))
 }
 
 // editTerm sets one of a method's terms as it is typed.
@@ -352,9 +381,10 @@ func (s *Screens) editTerm(c *gin.Context) {
 		return
 	}
 	if zone == "" || field.IsNeed() { // other cells have it too
-		c.Header("HX-Retarget", "#work")
-		c.Header("HX-Reswap", "innerHTML")
-		s.Answer(c, "/methods", state, s.Render("methods", s.methodsView(c, state)))
+		c.Header("HX-Retarget", "#method-"+c.Param("method"))
+		c.Header("HX-Reswap", "outerHTML")
+		row := s.opened(c, state, state.File.MethodIndex(c.Param("method")))
+		s.Answer(c, "/methods", state, s.Render("method-row", row))
 		return
 	}
 	s.Answer(

@@ -7,6 +7,7 @@ import (
 	"embed"
 
 	"diadrom/internal/core/store"
+	"diadrom/internal/review/policy"
 	"diadrom/internal/shop/services"
 	"diadrom/internal/web/shell"
 
@@ -23,6 +24,7 @@ type Screens struct {
 	*shell.Shell
 	draft    shell.Editor
 	carriers Carriers
+	glances  shell.Memo[glanced, policy.Glance]
 }
 
 // Carriers tell what services they have.
@@ -32,7 +34,7 @@ type Carriers interface {
 }
 
 // New makes the screens of the station.
-func New(sh *shell.Shell, d shell.Editor, c Carriers) *Screens { return &Screens{sh, d, c} }
+func New(sh *shell.Shell, d shell.Editor, c Carriers) *Screens { return &Screens{Shell: sh, draft: d, carriers: c} }
 
 // Routes registers the addresses of these screens.
 func (s *Screens) Routes(r gin.IRouter) {
@@ -51,6 +53,7 @@ func (s *Screens) Routes(r gin.IRouter) {
 	r.POST("/methods/:method/services/fetch", s.fetchServices)
 	r.POST("/methods/:method/service", s.editService)
 	r.GET("/policy", s.policyPage)
+	r.GET("/policy/:method", shell.PartOf("/policy"), s.policySection)
 	r.GET("/policy.md", s.policyMarkdown)
 	r.GET("/policy.html", s.policyHTML)
 }

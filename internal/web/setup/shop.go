@@ -44,6 +44,7 @@ type view struct {
 
 	Destinations                    []string
 	Proposed                        []string // one for each zone that none is in
+	MoreProposed                    bool     // there are more such zones
 	NewDestination, DestinationSlip string
 }
 
@@ -110,15 +111,21 @@ func (s *Screens) view(ctx context.Context, state *draft.State) view {
 			v.Places[i].Lost = ""
 		}
 	}
-	v.Proposed = samples.Proposals(f, state.Reader(), destinations, func(a place.Address) int {
+	v.Proposed = samples.Proposals(f, state.Reader(), destinations, maxProposed+1, func(a place.Address) int {
 		to := state.Engine.Resolve(a)
 		if zones := state.Engine.Zones(&to); len(zones) > 0 {
 			return zones[0].Owner
 		}
 		return -1
 	})
+	if v.MoreProposed = len(v.Proposed) > maxProposed; v.MoreProposed {
+		v.Proposed = v.Proposed[:maxProposed]
+	}
 	return v
 }
+
+// maxProposed is how many destinations are proposed at a time.
+const maxProposed = 12
 
 func placeRowOf(state *draft.State, l *store.Location) placeRow {
 	f := state.File

@@ -25,7 +25,7 @@ const width = 880.0
 
 // maxBars is how many stretches are drawn each by itself; of more, those that share a piece of the strip are
 // drawn as one.
-const maxBars = 400
+const maxBars = 220
 
 // Files are the templates of the strip.
 //
