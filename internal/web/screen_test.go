@@ -208,7 +208,7 @@ func TestPriceListsGrowAndShrink(t *testing.T) {
 		{"/rates/parcel/list/rows", "at", strings.Repeat("9", 41), "too long"}, {"/rates/parcel/list/rows", "at",
 			strings.Repeat("9", 20), "digits"},
 		{"/rates/parcel/list/columns", "zone", "finland", "a column already"}, {"/rates/parcel/list/columns", "zone",
-			"atlantis", "choose a zone"},
+			"atlantis", "no zone is called atlantis"},
 		{"/rates/parcel/list/remove-row", "at", "77", "not there any more"}, {"/rates/parcel/list/remove-column",
 			"zone", "world", "not there any more"},
 		{"/rates/workshop/list/remove-row", "at", "", "keeps one row"},

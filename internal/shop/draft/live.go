@@ -110,7 +110,10 @@ func (d *Draft) Publish(ctx context.Context, seen sqlite.Stamp, note string) (*L
 	settled := *now
 	settled.Before = nil // buyers know the last edit by now: it is no news any more
 	d.state.Store(&settled)
-	return d.goLive(l, now.File, now.Parts, now.Engine, Hash(body)), nil
+	made := d.liveOf(l, now.File, now.Parts, now.Engine, Hash(body))
+	made.reading = now.reading // it is the same store
+	d.live.Store(made)
+	return made, nil
 }
 
 // PublishAgain has buyers quoted from an earlier edition, where what is live is still as it was seen: else the error is
@@ -140,9 +143,13 @@ func (d *Draft) backup(ctx context.Context) error {
 	return nil
 }
 
-func (d *Draft) goLive(l sqlite.Live, f *store.File, parts *store.Parts, e *quote.Engine, hash string) *Live {
-	next := &Live{Number: l.Edition, Turn: l.Turn, Hash: hash, At: l.At, By: l.By, File: f, Parts: parts, Engine: e,
+func (d *Draft) liveOf(l sqlite.Live, f *store.File, parts *store.Parts, e *quote.Engine, hash string) *Live {
+	return &Live{Number: l.Edition, Turn: l.Turn, Hash: hash, At: l.At, By: l.By, File: f, Parts: parts, Engine: e,
 		reading: &reading{}}
+}
+
+func (d *Draft) goLive(l sqlite.Live, f *store.File, parts *store.Parts, e *quote.Engine, hash string) *Live {
+	next := d.liveOf(l, f, parts, e, hash)
 	d.live.Store(next)
 	return next
 }

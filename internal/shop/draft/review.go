@@ -92,6 +92,9 @@ func (s *State) Soon() (*warnings.Reading, bool) {
 	return s.reading.last(), false
 }
 
+// Large says whether the shop is so large that it is read for warnings after an edit, and not within it.
+func (s *State) Large() bool { return s.large }
+
 // large is from how many prices, postcode entries and products together a shop is not read for warnings within an edit.
 const large = 20_000
 

@@ -69,20 +69,80 @@ type aheadGroup struct {
 	Rows       []aheadRow
 }
 
-// maxShown is how many changes are shown.
-const maxShown = 300
+// How many changes are shown: all together, or else those of one part of the store, so many at a time.
+const (
+	maxShown  = 60
+	maxOfPart = 100
+)
+
+// aheadPart are the changes of one part of the store.
+type aheadPart struct {
+	Name, Path string
+	Count      int
+	Here       bool // its changes are shown
+}
 
 // aheadView are the changes of the draft.
 type aheadView struct {
+	Parts  []aheadPart // where there are many; then the groups are those of one of them
 	Groups []aheadGroup
+	Window *shell.Window
 	Count  int
-	More   int
 	Said   string
 }
 
-func (s *Screens) aheadView(ctx context.Context, key, slip string) (v aheadView, err error) {
+// asked is what of the changes is to be shown.
+type asked struct {
+	key, slip string     // a change that could not be put back, and why
+	query     url.Values // of the page
+}
+
+// partNames are the parts of the store under which changes are listed.
+var partNames = map[string]string{"": "Settings", "locations": "Places of the shop", "classes": "Shipping classes",
+	"boxes": "Boxes", "products": "Products", "zones": "Zones", "carriers": "Carriers", "methods": "Methods",
+	"prices": "Prices", "surcharges": "Surcharges", "agreed": "Agreed charges", "costs": "Costs"}
+
+// partOf is the part of the store that a change is of.
+func partOf(c *changes.Change) string {
+	if c.List == "methods" && strings.Contains(c.Key, "/tables/") {
+		return "prices"
+	}
+	return c.List
+}
+
+// inParts sorts many changes by the part of the store, and gives those of the part that is asked for.
+func (v *aheadView) inParts(list []changes.Change, query url.Values) []changes.Change {
+	var order []string
+	of := map[string][]changes.Change{}
+	for i := range list {
+		part := partOf(&list[i])
+		if of[part] == nil {
+			order = append(order, part)
+		}
+		of[part] = append(of[part], list[i])
+	}
+	for _, part := range order {
+		here := query.Has("of") && query.Get("of") == part
+		v.Parts = append(v.Parts, aheadPart{partNames[part], "/live?of=" + part + "#h-changes", len(of[part]), here})
+	}
+	if !query.Has("of") {
+		return nil
+	}
+	list = of[query.Get("of")]
+	v.Window = shell.WindowOf(query, "from", maxOfPart, len(list))
+	from, to := v.Window.Bounds(len(list))
+	return list[from:to]
+}
+
+func (s *Screens) aheadView(ctx context.Context, q asked) (v aheadView, err error) {
 	list := s.ahead()
-	v = aheadView{Count: len(list), More: max(0, len(list)-maxShown), Said: aheadSaid(len(list), s.draft.Live())}
+	v = aheadView{Count: len(list), Said: aheadSaid(len(list), s.draft.Live())}
+	if len(list) > maxShown {
+		list = v.inParts(list, q.query)
+	}
+	if len(list) == 0 {
+		return v, nil
+	}
 	edits, err := s.db.Edits(ctx, 0)
 	if err != nil {
 		return v, err
@@ -92,14 +152,14 @@ func (s *Screens) aheadView(ctx context.Context, key, slip string) (v aheadView,
 		return v, err
 	}
 	made := makersOf(edits)
-	for i := range list[:min(len(list), maxShown)] {
+	for i := range list {
 		c := &list[i]
 		row := aheadRow{Key: c.Key, Text: c.Text()}
 		if e := made.of(c); e != nil {
 			row.Who, row.When = name(e.By), shell.Moment(e.At)
 		}
-		if c.Key == key {
-			row.Slip = slip
+		if c.Key == q.key {
+			row.Slip = q.slip
 		}
 		if n := len(v.Groups); n == 0 || v.Groups[n-1].Name != c.Subject {
 			v.Groups = append(v.Groups, aheadGroup{Name: c.Subject, Path: pathOf(c)})
@@ -226,7 +286,7 @@ func (s *Screens) putBack(c *gin.Context) {
 		}
 		state = s.draft.State()
 	}
-	v, err := s.aheadView(c.Request.Context(), key, slip)
+	v, err := s.aheadView(c.Request.Context(), asked{key, slip, shell.Viewed(c)})
 	if err != nil {
 		s.Internal(c, err)
 		return
@@ -241,7 +301,7 @@ func (s *Screens) putBack(c *gin.Context) {
 
 // aheadList is what the shell shows of the changes.
 func (s *Screens) aheadList(c *gin.Context) {
-	v, err := s.aheadView(c.Request.Context(), "", "")
+	v, err := s.aheadView(c.Request.Context(), asked{})
 	if err != nil {
 		s.Internal(c, err)
 		return

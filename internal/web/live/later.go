@@ -154,7 +154,7 @@ func (s *Screens) publishLater(c *gin.Context) {
 		return
 	}
 	v.Slip, _ = shell.Told(err)
-	view, err := s.liveView(ctx)
+	view, err := s.liveView(ctx, shell.Viewed(c))
 	if err != nil {
 		s.Internal(c, err)
 		return

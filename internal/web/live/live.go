@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"html/template"
 	"net/http"
+	"net/url"
 	"slices"
 	"strconv"
 	"strings"
@@ -55,14 +56,17 @@ type liveView struct {
 	Waits          bool // an edition that would replace what is published now
 	Editions       []editionRow
 	A, B           []shell.Choice
-	Differ         []string // sentences of two that are compared
+	Shown          *shell.Window // the editions that are listed; nil for all
+	Checks         bool          // new warnings are fetched, because the shop is large
+	Differ         []string      // sentences of two that are compared
+	MoreDiffer     int
 	DifferOf       string
 }
 
-func (s *Screens) liveView(ctx context.Context) (v liveView, err error) {
+func (s *Screens) liveView(ctx context.Context, query url.Values) (v liveView, err error) {
 	state, live := s.draft.State(), s.draft.Live()
 	v = liveView{Owner: shell.Person(ctx).Role == auth.Owner, Live: live, Revision: state.Revision, Next: 1}
-	if v.Ahead, err = s.aheadView(ctx, "", ""); err != nil {
+	if v.Ahead, err = s.aheadView(ctx, asked{query: query}); err != nil {
 		return v, err
 	}
 	var before *quote.Engine
@@ -73,7 +77,9 @@ func (s *Screens) liveView(ctx context.Context) (v liveView, err error) {
 		if v.Compared, err = shifts.Of(ctx, s.db, before, state.Engine, "what is live beside the draft"); err != nil {
 			return v, err
 		}
-		v.Warnings, v.Both = newWarnings(live, state)
+		if v.Checks = state.Large(); !v.Checks {
+			v.Warnings, v.Both = newWarnings(live, state)
+		}
 		if live != nil {
 			v.Moved = s.carriers.Moved(state.File, live.At) // also what the comparison has just found out
 		}
@@ -95,11 +101,14 @@ func (s *Screens) liveView(ctx context.Context) (v liveView, err error) {
 			v.Broken = append(v.Broken, row)
 		}
 	}
-	return v, s.listEditions(ctx, &v)
+	return v, s.listEditions(ctx, &v, query)
 }
 
+// maxEditions is how many editions are shown at a time, and how many can be chosen from a menu.
+const maxEditions = 30
+
 // listEditions lists the editions, and what can be compared.
-func (s *Screens) listEditions(ctx context.Context, v *liveView) error {
+func (s *Screens) listEditions(ctx context.Context, v *liveView, query url.Values) error {
 	live := s.draft.Live()
 	editions, err := s.db.Editions(ctx)
 	if err != nil {
@@ -114,8 +123,12 @@ func (s *Screens) listEditions(ctx context.Context, v *liveView) error {
 	if live == nil {
 		v.A = nil
 	}
-	for _, e := range editions {
-		v.Next = max(v.Next, e.Number+1)
+	if len(editions) > 0 {
+		v.Next = editions[0].Number + 1 // the last one stands first
+	}
+	v.Shown = shell.WindowOf(query, "editions", maxEditions, len(editions))
+	from, to := v.Shown.Bounds(len(editions))
+	for _, e := range editions[from:to] {
 		v.Editions = append(
 			v.Editions,
 			editionRow{
@@ -138,7 +151,7 @@ func (s *Screens) listEditions(ctx context.Context, v *liveView) error {
 }
 
 func (s *Screens) livePage(c *gin.Context) {
-	v, err := s.liveView(c.Request.Context())
+	v, err := s.liveView(c.Request.Context(), shell.Viewed(c))
 	if err == nil && c.Query("a") != "" {
 		err = s.differ(c.Request.Context(), &v, c.Query("a"), c.Query("b"))
 	}
@@ -153,6 +166,19 @@ func (s *Screens) livePage(c *gin.Context) {
 	s.Show(c, shell.Page{Here: "/live", Title: "Live", Template: "live"}, v)
 }
 
+// chosen chooses one of a menu, which has it afterwards.
+func chosen(list []shell.Choice, id string) []shell.Choice {
+	there := false
+	for i := range list {
+		list[i].Chosen = list[i].ID == id
+		there = there || list[i].Chosen
+	}
+	if !there {
+		list = append(list, shell.Choice{ID: id, Name: "edition " + id, Chosen: true})
+	}
+	return list
+}
+
 // differ compares two editions, or one with the draft.
 func (s *Screens) differ(ctx context.Context, v *liveView, a, b string) error {
 	one, err := s.sideOf(ctx, a)
@@ -163,19 +189,19 @@ func (s *Screens) differ(ctx context.Context, v *liveView, a, b string) error {
 	if err != nil {
 		return err
 	}
-	for i := range v.A {
-		v.A[i].Chosen = v.A[i].ID == a
-	}
-	for i := range v.B {
-		v.B[i].Chosen = v.B[i].ID == b
-	}
-	v.Differ = changes.Sentences(changes.Between(one, two))
+	v.A, v.B = chosen(v.A, a), chosen(v.B, b)
+	list := changes.Between(one, two)
+	v.MoreDiffer = max(0, len(list)-maxDiffer)
+	v.Differ = changes.Sentences(list[:len(list)-v.MoreDiffer])
 	v.DifferOf = "Nothing is different."
-	if n := len(v.Differ); n > 0 {
+	if n := len(list); n > 0 {
 		v.DifferOf = plural.Count(n, "difference") + ":"
 	}
 	return nil
 }
+
+// maxDiffer is how many differences of two editions are written out.
+const maxDiffer = 300
 
 // sideOf gives the draft, what is live, or an edition by its number.
 func (s *Screens) sideOf(ctx context.Context, name string) (changes.Side, error) {
@@ -291,7 +317,7 @@ func (s *Screens) answerLive(c *gin.Context, err error, note string, happened fu
 		}
 		status, text = http.StatusUnprocessableEntity, said
 	}
-	v, err := s.liveView(ctx)
+	v, err := s.liveView(ctx, shell.Viewed(c))
 	if err != nil {
 		s.Internal(c, err)
 		return
@@ -310,7 +336,7 @@ func (s *Screens) askAgain(c *gin.Context) {
 	f, _, err := s.edition(ctx, c.Param("edition"))
 	var v liveView
 	if err == nil {
-		v, err = s.liveView(ctx)
+		v, err = s.liveView(ctx, shell.Viewed(c))
 	}
 	if err != nil {
 		s.Refused(c, err, func(text string) template.HTML { return s.Render("problem", text) })

@@ -1,11 +1,14 @@
 package live
 
 import (
+	"net/http"
 	"time"
 
 	"diadrom/internal/review/warnings"
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/web/shell"
+
+	"github.com/gin-gonic/gin"
 )
 
 // warningRow is a warning that the draft has and the live edition has not.
@@ -29,8 +32,21 @@ func newWarnings(live *draft.Live, state *draft.State) (rows []warningRow, both 
 			both++
 		default:
 			place, path := shell.StationOf(&w)
+			if len(rows) == maxNewWarnings {
+				continue
+			}
 			rows = append(rows, warningRow{place, path, w.Message, w.Severity.String(), w.Severity.Means()})
 		}
 	}
 	return rows, both
+}
+
+// maxNewWarnings is how many new warnings are listed.
+const maxNewWarnings = 50
+
+// newWarningsPart answers with the new warnings of a large shop, once it has been read.
+func (s *Screens) newWarningsPart(c *gin.Context) {
+	v := liveView{Live: s.draft.Live()}
+	v.Warnings, v.Both = newWarnings(v.Live, s.draft.State())
+	s.HTML(c, http.StatusOK, s.Render("new-warnings", v), s.Render("no-new-warnings", v))
 }

@@ -90,6 +90,7 @@ func (s *Screens) Routes(r gin.IRouter, owners gin.HandlerFunc) {
 	r.POST("/live/later", owners, s.publishLater)
 	r.POST("/live/call-off/:id", owners, s.callOff)
 	r.GET("/live/changes", shell.PartOf("/live"), s.aheadList)
+	r.GET("/live/warnings", shell.PartOf("/live"), s.newWarningsPart)
 	r.POST("/live/put-back", s.putBack)
 	s.files().Routes(r)
 	r.GET("/live/:edition", s.downloadEdition)

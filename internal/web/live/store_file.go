@@ -74,8 +74,8 @@ func (s *Screens) storeFileView(ctx context.Context, u *sqlite.Upload) (v storeF
 	}
 	state := s.draft.State()
 	list := changes.Between(state.Side(), changes.Of(f))
-	v.Left = max(0, len(list)-maxShown)
-	v.Changes = changes.Sentences(list[:min(len(list), maxShown)])
+	v.Left = max(0, len(list)-maxOfFile)
+	v.Changes = changes.Sentences(list[:min(len(list), maxOfFile)])
 	if len(list) > 0 {
 		v.Compared, err = shifts.Of(
 			ctx,
@@ -111,3 +111,6 @@ func (s *Screens) applyStore(c *gin.Context, u *sqlite.Upload) (upload.Applied, 
 	_, err := s.draft.Edit(c.Request.Context(), func(now *store.File) error { *now = *f; return nil })
 	return upload.Applied{To: "/live"}, err
 }
+
+// maxOfFile is how many changes of a file are shown.
+const maxOfFile = 300

@@ -145,7 +145,7 @@ var levelGroups = []struct {
 const (
 	maxRows  = 30   // zones
 	moreRows = 200  // zones that are shown with each further step
-	maxChips = 9    // places of a zone
+	maxChips = 12   // places of a zone
 	allChips = 5000 // places of a zone that was opened
 )
 
