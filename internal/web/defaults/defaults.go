@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"html/template"
+	"net/http"
 	"slices"
 	"strings"
 
@@ -49,6 +50,7 @@ type view struct {
 	Methods   []methodRow
 	Zones     []shell.Choice
 	ByZone    bool // zones are chosen from
+	ManyZones bool // they are fetched when they are wanted
 	Slip      string
 	Note      string // what was not set
 	Preview   *preview
@@ -87,10 +89,25 @@ func viewOf(f *store.File, field terms.Field) view {
 		row.Inherits = row.Chosen && edit.DefaultText(f, field) != ""
 		v.Methods = append(v.Methods, row)
 	}
-	for i := range f.Zones {
-		v.Zones = append(v.Zones, shell.Choice{ID: f.Zones[i].ID, Name: f.ZoneName(f.Zones[i].ID)})
+	if v.ManyZones = len(f.Zones) > maxZones; !v.ManyZones {
+		v.Zones = zonesOf(f)
 	}
 	return v
+}
+
+// maxZones is up to how many zones stand on the page; more are fetched when they are wanted.
+const maxZones = 60
+
+func zonesOf(f *store.File) (list []shell.Choice) {
+	for i := range f.Zones {
+		list = append(list, shell.Choice{ID: f.Zones[i].ID, Name: f.ZoneName(f.Zones[i].ID)})
+	}
+	return list
+}
+
+// zones answers with the zones to choose from.
+func (s *Screens) zones(c *gin.Context) {
+	s.HTML(c, http.StatusOK, s.Render("zones-to-choose", zonesOf(s.draft.State().File)))
 }
 
 // who names the methods that inherit a default.
@@ -129,6 +146,9 @@ func again(f *store.File, s edit.Several) view {
 	v.Text, v.AsDefault, v.ByZone = s.Text, s.Default, len(s.Zones) > 0
 	for i := range v.Methods {
 		v.Methods[i].Chosen = slices.Contains(s.Methods, v.Methods[i].ID)
+	}
+	if v.ByZone {
+		v.Zones = zonesOf(f)
 	}
 	for i := range v.Zones {
 		v.Zones[i].Chosen = slices.Contains(s.Zones, v.Zones[i].ID)

@@ -48,6 +48,7 @@ func New(sh *shell.Shell, d Draft, db samples.Source, p Promises) *Screens {
 // Routes registers the addresses of this screen.
 func (s *Screens) Routes(r gin.IRouter) {
 	r.GET("/defaults", s.page)
+	r.GET("/defaults/zones", shell.PartOf("/defaults"), s.zones)
 	r.POST("/defaults", s.set)
 	r.POST("/defaults/preview", s.preview)
 }

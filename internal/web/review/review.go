@@ -69,18 +69,24 @@ type got struct{ What, Price string }
 
 // view is the page.
 type view struct {
-	Groups []group
-	Count  int
-	More   int // of them are not shown
-	Meant  []row
-	Notice string
+	Groups  []group
+	Count   int
+	Window  *shell.Window // those that are shown; nil for all
+	Reading bool          // they are those of a state before: the shop is still being read
+	Meant   []row
+	Notice  string
 }
 
-// maxRows is how many warnings are shown at once, the worst of them.
-const maxRows = 200
+// maxRows is how many warnings are shown at once, the worst first.
+const maxRows = 50
 
-func (s *Screens) view(ctx context.Context, state *draft.State) (v view, err error) {
-	found, err := s.Of(ctx, state)
+func (s *Screens) view(c *gin.Context, state *draft.State) (v view, err error) {
+	ctx := c.Request.Context()
+	reading, done := state.Soon()
+	if v.Reading = !done; reading == nil {
+		return v, nil
+	}
+	found, err := s.sort(ctx, state, reading)
 	if err != nil {
 		return v, err
 	}
@@ -88,10 +94,11 @@ func (s *Screens) view(ctx context.Context, state *draft.State) (v view, err err
 	if err != nil {
 		return v, err
 	}
-	engine := state.Warnings().Engine()
+	engine := reading.Engine()
 	v.Count = len(found.List)
-	v.More = max(v.Count-maxRows, 0)
-	for i := range found.List[:v.Count-v.More] { // the worst first
+	v.Window = shell.WindowOf(shell.Viewed(c), "from", maxRows, v.Count)
+	from, to := v.Window.Bounds(v.Count)
+	for i := from; i < to; i++ {
 		w := &found.List[i]
 		if n := len(v.Groups); n == 0 || v.Groups[n-1].Severity != w.Severity.String() {
 			v.Groups = append(v.Groups, group{Severity: w.Severity.String(), Says: w.Severity.Means()})
@@ -127,6 +134,9 @@ const maxGets = 4
 // with; of one about zones, which of them take the address.
 func slipOf(state *draft.State, e *quote.Engine, w *warnings.Warning) *slip {
 	f, q := state.File, w.Witness
+	if w.Method != "" && !aboutZones[w.Code] {
+		e = e.Only(w.Method, w.Other)
+	}
 	s := &slip{Cart: cartWords(f, q), To: addressWords(state, q.To)}
 	if than := w.Compared(); than != nil {
 		for _, o := range optionsOf(f, e.Quote(than), w) {
@@ -152,7 +162,7 @@ func slipOf(state *draft.State, e *quote.Engine, w *warnings.Warning) *slip {
 	if w.Code == warnings.TaxMissing {
 		s.Gets = append(s.Gets, got{"Tax in these prices", "none"})
 	}
-	_, s.Tries = tillOf(state, w)
+	_, s.Tries = tillOf(state, e, w)
 	return s
 }
 
@@ -219,7 +229,7 @@ func cartWords(f *store.File, q *quote.Request) string {
 }
 
 // tillOf is a Till with the witness of a warning in it; false where an address cannot be typed so.
-func tillOf(state *draft.State, w *warnings.Warning) (t sqlite.Till, ok bool) {
+func tillOf(state *draft.State, e *quote.Engine, w *warnings.Warning) (t sqlite.Till, ok bool) {
 	if w.Witness == nil {
 		return t, false
 	}
@@ -237,11 +247,11 @@ func tillOf(state *draft.State, w *warnings.Warning) (t sqlite.Till, ok bool) {
 	q.At = w.Witness.At
 	tried := *w
 	tried.Witness = &q
-	return t, tried.Holds(state.Warnings().Engine())
+	return t, tried.Holds(e)
 }
 
 func (s *Screens) page(c *gin.Context) {
-	v, err := s.view(c.Request.Context(), s.draft.State())
+	v, err := s.view(c, s.draft.State())
 	if err != nil {
 		s.Internal(c, err)
 		return
@@ -337,7 +347,7 @@ func (s *Screens) again(c *gin.Context, err error, key string) {
 		s.Internal(c, err)
 		return
 	}
-	v, err := s.view(c.Request.Context(), s.draft.State())
+	v, err := s.view(c, s.draft.State())
 	if err != nil {
 		s.Internal(c, err)
 		return
@@ -355,7 +365,7 @@ func (s *Screens) again(c *gin.Context, err error, key string) {
 
 // answer answers with the page as it is now.
 func (s *Screens) answer(c *gin.Context, state *draft.State, said string) {
-	v, err := s.view(c.Request.Context(), state)
+	v, err := s.view(c, state)
 	if err != nil {
 		s.Internal(c, err)
 		return
@@ -370,7 +380,8 @@ func (s *Screens) try(c *gin.Context) {
 		if err != nil {
 			return err
 		}
-		with, ok := tillOf(s.draft.State(), &w)
+		state := s.draft.State()
+		with, ok := tillOf(state, state.Warnings().Engine(), &w)
 		if !ok {
 			return shell.Refusef("this cart cannot be put into the Till")
 		}
