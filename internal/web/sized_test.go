@@ -215,3 +215,17 @@ func TestDumpSized(t *testing.T) {
 	b.publish()
 	require.NoError(t, os.WriteFile("/tmp/dump.html", []byte(b.get(path)), 0o600))
 }
+
+// BenchmarkPublishSized publishes a large shop after an edit.
+func BenchmarkPublishSized(b *testing.B) {
+	for name, size := range map[string]storetest.Size{"small": storetest.Small, "large": storetest.Large} {
+		shop := benchOf(b, size, b.TempDir())
+		shop.publish()
+		b.Run(name, func(b *testing.B) {
+			for b.Loop() {
+				shop.term()
+				shop.publish()
+			}
+		})
+	}
+}
