@@ -6,6 +6,8 @@ import (
 	"errors"
 	"fmt"
 	"time"
+
+	"diadrom/internal/core/store"
 )
 
 // ErrLiveChanged is returned when another edition went live after the comparison was made.
@@ -22,6 +24,8 @@ type Edition struct {
 	At     time.Time
 	By     int64 // person; 0 for none
 	Bytes  int64
+	// Removed is when its owner removed its store file; zero where it is there.
+	Removed time.Time
 }
 
 // Live says which edition is live.
@@ -67,9 +71,11 @@ func (db *DB) Stamp(ctx context.Context) (s Stamp, err error) {
 
 // Publication is an edition that is about to be published: what whoever publishes it saw, and the store file.
 type Publication struct {
-	Seen             Stamp
-	Hash, Body, Note string
-	By               int64
+	Seen   Stamp
+	Hash   string // as [HashOf] gives it
+	Pieces *store.Pieces
+	Note   string
+	By     int64
 }
 
 // Publish keeps a store file as the next edition and puts it live. Where the draft or what is live has changed since it
@@ -89,12 +95,17 @@ func addEdition(ctx context.Context, tx *sql.Tx, p Publication) (number int64, e
 	if at != p.Seen.Revision {
 		return 0, ErrConflict
 	}
+	sums, size, err := keepPieces(ctx, tx, p.Pieces)
+	if err != nil {
+		return 0, err
+	}
 	err = tx.QueryRowContext(
 		ctx,
-		"INSERT INTO edition (number, hash, body, note, made_at, made_by) "+
-			"SELECT coalesce(max(number), 0) + 1, ?, ?, ?, ?, ? FROM edition RETURNING number",
+		"INSERT INTO edition (number, hash, body, pieces, size, note, made_at, made_by) "+
+			"SELECT coalesce(max(number), 0) + 1, ?, '', ?, ?, ?, ?, ? FROM edition RETURNING number",
 		p.Hash,
-		p.Body,
+		sums,
+		size,
 		p.Note,
 		now(),
 		p.By,
@@ -110,7 +121,8 @@ type Republication struct{ Edition, Turn, By int64 }
 func (db *DB) PublishAgain(ctx context.Context, p Republication) (Live, error) {
 	return db.publish(ctx, p.Turn, p.By, func(tx *sql.Tx) (int64, error) {
 		var there int64
-		err := tx.QueryRowContext(ctx, "SELECT number FROM edition WHERE number = ?", p.Edition).Scan(&there)
+		err := tx.QueryRowContext(ctx, "SELECT number FROM edition WHERE number = ? AND removed_at = ''",
+			p.Edition).Scan(&there)
 		if errors.Is(err, sql.ErrNoRows) {
 			return 0, ErrNoEdition
 		}
@@ -153,7 +165,8 @@ func (db *DB) publish(ctx context.Context, turn, by int64, edition func(*sql.Tx)
 func (db *DB) Editions(ctx context.Context) (list []Edition, err error) {
 	rows, err := db.sql.QueryContext(
 		ctx,
-		"SELECT number, hash, note, made_at, made_by, length(CAST(body AS BLOB)) FROM edition ORDER BY number DESC",
+		"SELECT number, hash, note, made_at, made_by, CASE WHEN pieces IS NULL AND removed_at = '' THEN "+
+			"length(CAST(body AS BLOB)) ELSE size END, removed_at FROM edition ORDER BY number DESC",
 	)
 	if err != nil {
 		return nil, err
@@ -161,9 +174,14 @@ func (db *DB) Editions(ctx context.Context) (list []Edition, err error) {
 	defer rows.Close()
 	for rows.Next() {
 		var e Edition
-		var at string
-		if err := rows.Scan(&e.Number, &e.Hash, &e.Note, &at, &e.By, &e.Bytes); err != nil {
+		var at, removed string
+		if err := rows.Scan(&e.Number, &e.Hash, &e.Note, &at, &e.By, &e.Bytes, &removed); err != nil {
 			return nil, err
+		}
+		if removed != "" {
+			if e.Removed, err = time.Parse(time.RFC3339, removed); err != nil {
+				return nil, err
+			}
 		}
 		if e.At, err = time.Parse(time.RFC3339, at); err != nil {
 			return nil, err
@@ -190,11 +208,31 @@ func (db *DB) LiveBefore(ctx context.Context) (numbers []int64, err error) {
 	return numbers, rows.Err()
 }
 
-// EditionFile is the store file of an edition with its hash.
+// EditionFile is the store file of an edition with its hash. Where the edition does not exist the error is
+// [ErrNoEdition]; where its file was removed, [ErrRemoved].
 func (db *DB) EditionFile(ctx context.Context, number int64) (body []byte, hash string, err error) {
-	err = db.sql.QueryRowContext(ctx, "SELECT body, hash FROM edition WHERE number = ?", number).Scan(&body, &hash)
-	if errors.Is(err, sql.ErrNoRows) {
-		return nil, "", fmt.Errorf("edition %d: %w", number, ErrNoEdition)
+	tx, err := db.sql.BeginTx(ctx, &sql.TxOptions{ReadOnly: true})
+	if err != nil {
+		return nil, "", err
 	}
-	return body, hash, err
+	defer tx.Rollback()
+	var sums []byte
+	var size int64
+	var removed string
+	err = tx.QueryRowContext(ctx, "SELECT body, hash, pieces, size, removed_at FROM edition WHERE number = ?", number).
+		Scan(&body, &hash, &sums, &size, &removed)
+	switch {
+	case errors.Is(err, sql.ErrNoRows):
+		return nil, "", fmt.Errorf("edition %d: %w", number, ErrNoEdition)
+	case err != nil:
+		return nil, "", err
+	case removed != "":
+		return nil, "", fmt.Errorf("edition %d: %w", number, ErrRemoved)
+	case sums == nil:
+		return body, hash, nil
+	}
+	if body, err = joined(ctx, tx, sums, size); err != nil {
+		return nil, "", fmt.Errorf("edition %d: %w", number, err)
+	}
+	return body, hash, nil
 }

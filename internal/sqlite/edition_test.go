@@ -14,6 +14,7 @@ import (
 	"time"
 
 	"diadrom/internal/auth"
+	"diadrom/internal/core/store"
 
 	"github.com/pressly/goose/v3"
 	"github.com/stretchr/testify/assert"
@@ -28,7 +29,7 @@ func TestAnEditionIsKeptForGood(t *testing.T) {
 	l, err := db.Live(ctx)
 	require.NoError(t, err)
 	assert.Zero(t, l, "nothing is live at first")
-	l, err = db.Publish(ctx, Publication{Seen: Stamp{Revision: 1}, Hash: "hash", Body: "body", Note: "first", By: 3})
+	l, err = db.Publish(ctx, Publication{Seen: Stamp{Revision: 1}, Hash: "hash", Pieces: store.Cut([]byte("body")), Note: "first", By: 3})
 	require.NoError(t, err)
 	assert.EqualValues(t, 1, l.Edition)
 	for _, query := range []string{"UPDATE edition SET body = 'other'", "UPDATE edition SET note = ''",

@@ -1,6 +1,7 @@
 package sqlite
 
 import (
+	"diadrom/internal/core/store"
 	"testing"
 	"time"
 
@@ -15,10 +16,10 @@ func TestARestoredShopGoesLiveWithNothingByItself(t *testing.T) {
 	_, err := save(t, db, 0, nil, shop(t, 1))
 	require.NoError(t, err)
 	at := time.Date(2026, 12, 1, 0, 0, 0, 0, time.UTC)
-	s, err := db.Schedule(t.Context(), Publication{Seen: Stamp{Revision: 1}, Hash: "hash", Body: "body"}, at,
+	s, err := db.Schedule(t.Context(), Publication{Seen: Stamp{Revision: 1}, Hash: "hash", Pieces: store.Cut([]byte("body"))}, at,
 		at.AddDate(0, 0, 7))
 	require.NoError(t, err)
-	_, err = db.Schedule(t.Context(), Publication{Seen: Stamp{Revision: 7}, Hash: "hash", Body: "body"}, at, at)
+	_, err = db.Schedule(t.Context(), Publication{Seen: Stamp{Revision: 7}, Hash: "hash", Pieces: store.Cut([]byte("body"))}, at, at)
 	assert.ErrorIs(t, err, ErrConflict)
 	list, err := db.Schedules(t.Context())
 	require.NoError(t, err)

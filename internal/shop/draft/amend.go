@@ -61,16 +61,17 @@ func (d *Draft) Amend(ctx context.Context, a Amendment) (*State, *Live, error) {
 	if err := d.db.BackupAfter(ctx, "before-publishing", amendBackup); err != nil {
 		return nil, nil, fmt.Errorf("no backup could be made, so nothing was published: %w", err)
 	}
-	body := next.Write()
+	pieces := d.piecesOf(parts)
+	hash := sqlite.HashOf(pieces)
 	l, err := d.db.Publish(ctx, sqlite.Publication{
-		Seen: sqlite.Stamp{Revision: state.Revision, Turn: was.Turn},
-		Hash: Hash(body),
-		Body: string(body),
-		Note: a.Note,
-		By:   Person(ctx),
+		Seen:   sqlite.Stamp{Revision: state.Revision, Turn: was.Turn},
+		Hash:   hash,
+		Pieces: pieces,
+		Note:   a.Note,
+		By:     Person(ctx),
 	})
 	if err != nil {
 		return nil, nil, err
 	}
-	return state, d.goLive(l, next, parts, d.engine(next), Hash(body)), nil
+	return state, d.goLive(l, next, parts, d.engineAfter(next, parts, was.Engine, was.Parts), hash), nil
 }

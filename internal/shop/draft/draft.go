@@ -25,6 +25,7 @@ type Draft struct {
 	outside   quote.Outside // services that quotes ask, nil for none
 	carriers  quote.Carriers
 	edits     sync.Mutex
+	pieces    *store.Pieces // of what was published last, nil for nothing; with edits locked
 	state     atomic.Pointer[State]
 	live      atomic.Pointer[Live]
 	wake      chan struct{} // has the schedule looked at anew

@@ -96,13 +96,14 @@ func (d *Draft) Publish(ctx context.Context, seen sqlite.Stamp, note string) (*L
 	if err := d.backup(ctx); err != nil {
 		return nil, err
 	}
-	body := now.File.Write()
+	pieces := d.piecesOf(now.Parts)
+	hash := sqlite.HashOf(pieces)
 	l, err := d.db.Publish(ctx, sqlite.Publication{
-		Seen: seen,
-		Hash: Hash(body),
-		Body: string(body),
-		Note: note,
-		By:   Person(ctx),
+		Seen:   seen,
+		Hash:   hash,
+		Pieces: pieces,
+		Note:   note,
+		By:     Person(ctx),
 	})
 	if err != nil {
 		return nil, err
@@ -110,7 +111,7 @@ func (d *Draft) Publish(ctx context.Context, seen sqlite.Stamp, note string) (*L
 	settled := *now
 	settled.Before = nil // buyers know the last edit by now: it is no news any more
 	d.state.Store(&settled)
-	made := d.liveOf(l, now.File, now.Parts, now.Engine, Hash(body))
+	made := d.liveOf(l, now.File, now.Parts, now.Engine, hash)
 	made.reading = now.reading // it is the same store
 	d.live.Store(made)
 	return made, nil
@@ -133,6 +134,12 @@ func (d *Draft) PublishAgain(ctx context.Context, edition int64, seen sqlite.Sta
 		return nil, err
 	}
 	return d.goLive(l, f, f.Split(), d.engine(f), Hash(body)), nil
+}
+
+// piecesOf cuts a store into pieces; those of what was published last are taken over. It is called with edits locked.
+func (d *Draft) piecesOf(parts *store.Parts) *store.Pieces {
+	d.pieces = parts.Pieces(d.pieces)
+	return d.pieces
 }
 
 // backup keeps the shop as it is before what is live changes.

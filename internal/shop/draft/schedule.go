@@ -55,13 +55,13 @@ func (d *Draft) PublishLater(
 		return sqlite.Scheduled{}, err
 	}
 	defer d.wakeUp()
-	body := state.File.Write()
+	pieces := d.piecesOf(state.Parts)
 	return d.db.Schedule(ctx, sqlite.Publication{
-		Seen: seen,
-		Hash: Hash(body),
-		Body: string(body),
-		Note: note,
-		By:   Person(ctx),
+		Seen:   seen,
+		Hash:   sqlite.HashOf(pieces),
+		Pieces: pieces,
+		Note:   note,
+		By:     Person(ctx),
 	}, when.At, when.Until)
 }
 
