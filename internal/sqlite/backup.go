@@ -32,8 +32,9 @@ const (
 )
 
 // backupName is how a backup is called: its number, the moment in UTC, and why it was made. Those of earlier
-// versions had no number and were not compressed.
-var backupName = regexp.MustCompile(`^(?:([0-9]{6,})-)?([0-9]{8}T[0-9]{6})\.[0-9]{3}-(.+)\.db(\.zst)?(\.age)?$`)
+// versions had no number and were not compressed. One that rests on another names its number.
+var backupName = regexp.MustCompile(
+	`^(?:([0-9]{6,})-)?([0-9]{8}T[0-9]{6})\.[0-9]{3}-(.+?)(?:\.on-([0-9]{6,})\.db\.diff|\.db)(\.zst)?(\.age)?$`)
 
 const stampFormat = "20060102T150405.000"
 
@@ -42,6 +43,9 @@ type backup struct {
 	name   string
 	number int64 // counts up, whatever the clock says; 0 for those of earlier versions
 	at     time.Time
+	on     int64 // the number of the backup on which it rests; 0 for a whole one
+
+	encrypted bool
 }
 
 func parseBackup(name string) (backup, bool) {
@@ -49,7 +53,14 @@ func parseBackup(name string) (backup, bool) {
 	if m == nil {
 		return backup{}, false
 	}
-	b := backup{name: name}
+	b := backup{name: name, encrypted: m[6] != ""}
+	if m[4] != "" {
+		n, err := strconv.ParseInt(m[4], 10, 64)
+		if err != nil {
+			return backup{}, false
+		}
+		b.on = n
+	}
 	if m[1] != "" {
 		n, err := strconv.ParseInt(m[1], 10, 64)
 		if err != nil {
@@ -65,7 +76,10 @@ func parseBackup(name string) (backup, bool) {
 // Backup copies the shop while it is open, by SQLite's online backup, compresses the copy and says in its name
 // why. What stands there under a backup's name is whole and on the disk: it is written and synced under another
 // name first, and so is the folder then.
-func (db *DB) Backup(ctx context.Context, why string) (err error) {
+func (db *DB) Backup(ctx context.Context, why string) error { return db.backup(ctx, why, false) }
+
+// backup is Backup; where it is to be a base of others it has the sums of its blocks beside it.
+func (db *DB) backup(ctx context.Context, why string, base bool) (err error) {
 	dir := filepath.Join(db.dir, backupFolder)
 	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return err
@@ -74,18 +88,11 @@ func (db *DB) Backup(ctx context.Context, why string) (err error) {
 	if err != nil {
 		return err
 	}
-	number := int64(1)
-	for _, b := range list {
-		number = max(number, b.number+1)
-	}
 	identity, err := backupKey(filepath.Join(db.dir, BackupKeyName))
 	if err != nil {
 		return err
 	}
-	name := filepath.Join(dir, fmt.Sprintf("%06d-%s-%s.db.zst", number, time.Now().UTC().Format(stampFormat), why))
-	if identity != nil {
-		name += ".age"
-	}
+	name := nextName(dir, list, why+".db.zst", identity)
 	raw, packed := name+".raw.part", name+".part"
 	defer func() {
 		for _, part := range []string{raw, packed} {
@@ -99,6 +106,11 @@ func (db *DB) Backup(ctx context.Context, why string) (err error) {
 	}
 	if err := pack(raw, packed, identity); err != nil {
 		return err
+	}
+	if base {
+		if err := keepSums(raw, name+sumsSuffix, identity); err != nil {
+			return err
+		}
 	}
 	if err := os.Rename(packed, name); err != nil {
 		return err
@@ -121,36 +133,56 @@ func (db *DB) BackupAfter(ctx context.Context, why string, age time.Duration) er
 			return nil
 		}
 	}
-	return db.Backup(ctx, why)
+	return db.BackupChanges(ctx, why)
 }
 
-// pack compresses a file with zstd, whose frames carry a checksum of what is in them, encrypts it where there is a key,
-// and syncs it.
+// pack compresses a file, encrypts it where there is a key, and syncs it.
 func pack(from, to string, identity *age.X25519Identity) error {
 	in, err := os.Open(from)
 	if err != nil {
 		return err
 	}
 	defer in.Close()
-	out, err := os.OpenFile(to, os.O_CREATE|os.O_WRONLY|os.O_TRUNC, 0o600)
+	return packed(to, identity, func(out io.Writer) error {
+		_, err := io.Copy(out, in)
+		return err
+	})
+}
+
+// keepSums writes the sums of a database's blocks to a file.
+func keepSums(from, to string, identity *age.X25519Identity) error {
+	in, err := os.Open(from)
 	if err != nil {
 		return err
 	}
-	sealed, err := encrypted(out, identity)
+	defer in.Close()
+	sums, err := blockSums(in, blockSum(identity))
 	if err != nil {
-		return errors.Join(err, out.Close())
+		return err
 	}
-	z, err := zstd.NewWriter(sealed, zstd.WithEncoderCRC(true), zstd.WithEncoderConcurrency(1))
-	if err == nil {
-		_, err = io.Copy(z, in)
-		err = errors.Join(err, z.Close())
-	}
-	err = errors.Join(err, sealed.Close())
-	return errors.Join(err, out.Sync(), out.Close())
+	return os.WriteFile(to, sums, 0o600)
 }
 
 // unpack writes a backup's database to a file and syncs it.
 func unpack(from, to string) error {
+	if b, ok := parseBackup(filepath.Base(from)); ok && b.on != 0 {
+		return unpackDiff(from, to, b.on)
+	}
+	return reading(from, func(body io.Reader) error {
+		out, err := os.OpenFile(to, os.O_CREATE|os.O_WRONLY|os.O_TRUNC, 0o600)
+		if err != nil {
+			return err
+		}
+		_, err = io.Copy(out, body)
+		if err != nil {
+			err = fmt.Errorf("this backup is damaged: %w", err)
+		}
+		return errors.Join(err, out.Sync(), out.Close())
+	})
+}
+
+// reading has the content of a backup's file be read, decrypted and decompressed.
+func reading(from string, read func(io.Reader) error) error {
 	in, err := os.Open(from)
 	if err != nil {
 		return err
@@ -172,15 +204,7 @@ func unpack(from, to string) error {
 		defer z.Close()
 		body = z
 	}
-	out, err := os.OpenFile(to, os.O_CREATE|os.O_WRONLY|os.O_TRUNC, 0o600)
-	if err != nil {
-		return err
-	}
-	_, err = io.Copy(out, body)
-	if err != nil {
-		err = fmt.Errorf("this backup is damaged: %w", err)
-	}
-	return errors.Join(err, out.Sync(), out.Close())
+	return read(body)
 }
 
 // syncFolder has what was renamed in a folder be so after the power goes.
@@ -232,7 +256,7 @@ func thin(dir string, now time.Time) error {
 		return err
 	}
 	today := now.Truncate(24 * time.Hour)
-	seen := map[string]bool{}
+	seen, needed := map[string]bool{}, map[int64]bool{}
 	kept := 0
 	var bytes int64
 	var errs error
@@ -251,12 +275,15 @@ func thin(dir string, now time.Time) error {
 			slot = b.at.Format("day 2006-01-02")
 		}
 		bytes += info.Size()
-		if kept >= minBackups && (seen[slot] || bytes > maxBackupBytes) {
+		if kept >= minBackups && (seen[slot] || bytes > maxBackupBytes) && !(b.on == 0 && needed[b.number]) {
 			errs = errors.Join(errs, os.Remove(path))
+			if err := os.Remove(path + sumsSuffix); err != nil && !errors.Is(err, os.ErrNotExist) {
+				errs = errors.Join(errs, err)
+			}
 			bytes -= info.Size()
 			continue
 		}
-		seen[slot] = true
+		seen[slot], needed[b.on] = true, true
 		kept++
 	}
 	return errs

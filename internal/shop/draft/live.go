@@ -144,7 +144,7 @@ func (d *Draft) piecesOf(parts *store.Parts) *store.Pieces {
 
 // backup keeps the shop as it is before what is live changes.
 func (d *Draft) backup(ctx context.Context) error {
-	if err := d.db.Backup(ctx, "before-publishing"); err != nil {
+	if err := d.db.BackupChanges(ctx, "before-publishing"); err != nil {
 		return fmt.Errorf("no backup could be made, so nothing was published: %w", err)
 	}
 	return nil
