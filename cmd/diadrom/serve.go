@@ -307,12 +307,19 @@ func serve(cmd *cobra.Command, s shop) (err error) {
 		return err
 	}
 	wait := background(ctx, in, past, d, keys, log)
-	rehearsed := make(chan struct{})
+	rehearsed, shared := make(chan struct{}), make(chan struct{})
 	go func() { defer close(rehearsed); rehearsal.Keep(ctx, db, s.dir, log) }()
+	go func() {
+		defer close(shared)
+		if err := db.ShareEditions(ctx, log); err != nil && ctx.Err() == nil {
+			log.Error("editions of an earlier version could not be moved, and stay as they are", "error", err)
+		}
+	}()
 	defer func() {
 		stop()
 		err = errors.Join(err, wait())
 		<-rehearsed
+		<-shared
 	}()
 	l, err := listen(cmd, s.listen)
 	if err != nil {

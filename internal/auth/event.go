@@ -25,6 +25,7 @@ const (
 	KeyRevoked         Event = "key_revoked"           //
 	SigningReplaced    Event = "signing_key_replaced"  // of held quotes
 	Published          Event = "published"             // an edition
+	EditionsRemoved    Event = "editions_removed"      // their store files
 	ServiceSet         Event = "service_set"           // whose answers count in live quotes
 	Forbidden          Event = "forbidden"             // what only an owner may do
 	HostRefused        Event = "host_refused"          // a request under a name that the shop does not answer under
@@ -54,6 +55,7 @@ var eventWords = map[Event]string{
 	KeyRevoked:         "revoked the API key",
 	SigningReplaced:    "replaced the key that signs held quotes by",
 	Published:          "published",
+	EditionsRemoved:    "removed",
 	ServiceSet:         "set a service",
 	Forbidden:          "was refused: for owners only",
 	HostRefused:        "asked under a name that is not this shop's",

@@ -30,6 +30,7 @@ type editionRow struct {
 	sqlite.Edition
 	Who, When string
 	Short     string // the first of the hash
+	Gone      string // when its store file was removed; "" where it is there
 	Live      bool
 	Waits     bool // whether it goes live by itself
 	Asks      bool // whether it is to be published again: waits for the yes
@@ -56,6 +57,7 @@ type liveView struct {
 	Waits          bool // an edition that would replace what is published now
 	Editions       []editionRow
 	A, B           []shell.Choice
+	Old            *oldView      // nil where there are few editions
 	Shown          *shell.Window // the editions that are listed; nil for all
 	Checks         bool          // new warnings are fetched, because the shop is large
 	Differ         []string      // sentences of two that are compared
@@ -126,6 +128,9 @@ func (s *Screens) listEditions(ctx context.Context, v *liveView, query url.Value
 	if len(editions) > 0 {
 		v.Next = editions[0].Number + 1 // the last one stands first
 	}
+	if len(editions) > minKept {
+		v.Old = &oldView{Keep: strconv.Itoa(max(minKept, len(editions)/2))}
+	}
 	v.Shown = shell.WindowOf(query, "editions", maxEditions, len(editions))
 	from, to := v.Shown.Bounds(len(editions))
 	for _, e := range editions[from:to] {
@@ -143,6 +148,10 @@ func (s *Screens) listEditions(ctx context.Context, v *liveView, query url.Value
 				}),
 			},
 		)
+		if !e.Removed.IsZero() {
+			v.Editions[len(v.Editions)-1].Gone = shell.Moment(e.Removed)
+			continue
+		}
 		id := strconv.FormatInt(e.Number, 10)
 		v.A, v.B = append(v.A, shell.Choice{ID: id, Name: "edition " + id, Chosen: false}),
 			append(v.B, shell.Choice{ID: id, Name: "edition " + id, Chosen: false})
@@ -225,8 +234,11 @@ func (s *Screens) edition(ctx context.Context, number string) (*store.File, []by
 		return nil, nil, shell.Refusef("there is no edition %.20q", number)
 	}
 	f, body, err := s.draft.Edition(ctx, n)
-	if errors.Is(err, sqlite.ErrNoEdition) {
+	switch {
+	case errors.Is(err, sqlite.ErrNoEdition):
 		err = shell.Refusef("there is no edition %d", n)
+	case errors.Is(err, sqlite.ErrRemoved):
+		err = shell.Refusef("the file of edition %d was removed", n)
 	}
 	return f, body, err
 }

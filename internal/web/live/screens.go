@@ -49,6 +49,8 @@ type Store interface {
 	upload.Store
 	samples.Source
 	Editions(ctx context.Context) ([]sqlite.Edition, error)
+	Removable(ctx context.Context, keep int) ([]int64, error)
+	RemoveEditions(ctx context.Context, keep int) ([]int64, error)
 	Edits(ctx context.Context, after int64) ([]sqlite.Remembered, error)
 }
 
@@ -90,6 +92,8 @@ func (s *Screens) Routes(r gin.IRouter, owners gin.HandlerFunc) {
 	r.POST("/live/later", owners, s.publishLater)
 	r.POST("/live/call-off/:id", owners, s.callOff)
 	r.GET("/live/changes", shell.PartOf("/live"), s.aheadList)
+	r.GET("/live/old", shell.PartOf("/live"), owners, s.askOld)
+	r.POST("/live/old", owners, s.removeOld)
 	r.GET("/live/warnings", shell.PartOf("/live"), s.newWarningsPart)
 	r.POST("/live/put-back", s.putBack)
 	s.files().Routes(r)
