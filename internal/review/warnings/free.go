@@ -91,7 +91,41 @@ func (r *reader) freeAlways(m *methodFacts, f *freeRule) {
 }
 
 // cheapest is the cheapest product that conditions take and that is charged; nil for none.
-func (r *reader) cheapest(n *store.Needs) (cheapest *store.Product) {
+func (r *reader) cheapest(n *store.Needs) *store.Product { return r.goodsFor(n).cheapest(r, n) }
+
+// goodsFacts is what conditions take of the products, each found when it is first asked for.
+type goodsFacts struct {
+	cheapestKnown, densestKnown bool
+	cheap, dense                *store.Product
+}
+
+func (r *reader) goodsFor(n *store.Needs) *goodsFacts {
+	if r.goodsOf == nil {
+		r.goodsOf = map[*store.Needs]*goodsFacts{}
+	}
+	g := r.goodsOf[n]
+	if g == nil {
+		g = &goodsFacts{}
+		r.goodsOf[n] = g
+	}
+	return g
+}
+
+func (g *goodsFacts) cheapest(r *reader, n *store.Needs) *store.Product {
+	if !g.cheapestKnown {
+		g.cheapestKnown, g.cheap = true, r.findCheapest(n)
+	}
+	return g.cheap
+}
+
+func (g *goodsFacts) densest(r *reader, n *store.Needs) *store.Product {
+	if !g.densestKnown {
+		g.densestKnown, g.dense = true, r.findDensest(n)
+	}
+	return g.dense
+}
+
+func (r *reader) findCheapest(n *store.Needs) (cheapest *store.Product) {
 	for i := range r.f.Products {
 		p := &r.f.Products[i]
 		if p.NeedsShipping && !p.ShipsFree && takesClass(n, p.Class) && (n == nil || r.fits(p, n)) &&
@@ -137,6 +171,10 @@ func (r *reader) freeUnreachable(m *methodFacts, f *freeRule) {
 // weighs nothing, so that any sum is reached, or where there is none.
 func (r *reader) densest(m *store.Method, zone int32) (best *store.Product) {
 	n := m.TermsIn(r.f.Zones[zone].ID).Needs
+	return r.goodsFor(n).densest(r, n)
+}
+
+func (r *reader) findDensest(n *store.Needs) (best *store.Product) {
 	var most decimal.Decimal
 	for i := range r.f.Products {
 		p := &r.f.Products[i]

@@ -20,7 +20,7 @@ func (r *reader) pairs(p prints) {
 			if b.m.Kind != a.m.Kind || !hasDays(b.m) {
 				continue
 			}
-			print := p.methods[a.m.ID] ^ bits.RotateLeft64(p.methods[b.m.ID], 1)
+			print := p.bodies[a.m.ID] ^ bits.RotateLeft64(p.bodies[b.m.ID], 1) ^ p.paired
 			r.part("pair "+a.m.ID+" "+b.m.ID, print, func() any { r.pair(a, b); return nil })
 		}
 	}

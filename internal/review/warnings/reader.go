@@ -74,6 +74,8 @@ type reader struct {
 	remembers     bool
 	into          *remembered // of the part that is read
 	positions     map[string]map[string]int
+	goodsOf       map[*store.Needs]*goodsFacts // by conditions; what they take of the products
+	between       map[string]*spans            // by country; made when they are needed
 }
 
 // numbered tells grounds and maps apart that look alike.
@@ -125,17 +127,18 @@ func today(f *store.File, now time.Time) time.Time {
 
 // prints are what parts of a store are told by.
 type prints struct {
-	shared  uint64 // all that methods look at beside themselves
-	methods map[string]uint64
-	every   uint64 // all methods
-	zones   uint64 // zones as they lie to one another, and their names
-	files   uint64 // all lists but methods and zones
+	zones   uint64            // settings, and zones as they lie to one another
+	paired  uint64            // all that two methods look at when they are compared, beside themselves
+	shared  uint64            // all that methods look at beside themselves
+	bodies  map[string]uint64 // of each method, itself
+	methods map[string]uint64 // of each method, with what it looks at
+	every   uint64            // all
 }
 
 var seed = maphash.MakeSeed()
 
 func newPrints(in Input, r *reader, covered uint64) prints {
-	p := prints{methods: map[string]uint64{}}
+	p := prints{methods: map[string]uint64{}, bodies: map[string]uint64{}}
 	if in.Parts == nil {
 		return p
 	}
@@ -146,15 +149,6 @@ func newPrints(in Input, r *reader, covered uint64) prints {
 		h.WriteByte(0)
 	}
 	write(in.Parts.Settings)
-	for _, list := range store.Lists {
-		if list != "methods" && list != "zones" {
-			for _, entry := range in.Parts.Lists[list] {
-				write(entry.Body)
-			}
-			h.WriteByte(1)
-		}
-	}
-	p.files = h.Sum64()
 	for i := range r.f.Zones {
 		z := &r.f.Zones[i]
 		write([]byte(z.ID))
@@ -162,16 +156,46 @@ func newPrints(in Input, r *reader, covered uint64) prints {
 		write(strconv.AppendBool(strconv.AppendBool(nil, z.Enabled), z.Only))
 	}
 	write(strconv.AppendUint(nil, covered, 10))
-	p.zones = h.Sum64()
 	write(strconv.AppendUint(nil, r.ground.number, 10))
 	write([]byte(r.day.Format(time.DateOnly)))
+	p.zones = h.Sum64()
+	for _, list := range store.Lists {
+		if list != "methods" && list != "zones" && list != "products" {
+			for _, entry := range in.Parts.Lists[list] {
+				write(entry.Body)
+			}
+			h.WriteByte(1)
+		}
+	}
+	beside := h
+	for _, sku := range r.usualGoods() {
+		beside.WriteString(sku)
+		beside.Write(in.Parts.Body("products", sku))
+	}
+	p.paired = beside.Sum64()
+	for _, entry := range in.Parts.Lists["products"] {
+		write(entry.Body)
+	}
 	p.shared = h.Sum64()
 	for _, entry := range in.Parts.Lists["methods"] {
 		write(entry.Body)
-		p.methods[entry.ID] = maphash.Bytes(seed, entry.Body) ^ p.shared
+		p.bodies[entry.ID] = maphash.Bytes(seed, entry.Body)
+		p.methods[entry.ID] = p.bodies[entry.ID] ^ p.shared
 	}
 	p.every = h.Sum64()
 	return p
+}
+
+// usualGoods are the skus of the products that two methods are compared with.
+func (r *reader) usualGoods() (skus []string) {
+	for i := range r.f.Products {
+		if p := &r.f.Products[i]; p.NeedsShipping && !p.ShipsFree {
+			if skus = append(skus, p.SKU); len(skus) == maxGoods {
+				break
+			}
+		}
+	}
+	return skus
 }
 
 // part reads one part of a store, or takes over what it gave before. The print tells all that it looks at.
@@ -206,7 +230,7 @@ func (r *reader) all(p prints) {
 		if !m.Enabled {
 			continue
 		}
-		of := *r.part("facts "+m.ID, p.methods[m.ID], func() any { return r.facts(m) }).(*methodFacts)
+		of := *r.part("facts "+m.ID, p.bodies[m.ID]^p.paired, func() any { return r.facts(m) }).(*methodFacts)
 		of.m = m // what is remembered keeps no store
 		facts := &of
 		r.methods, r.byID[m.ID] = append(r.methods, facts), facts

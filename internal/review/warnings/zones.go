@@ -3,6 +3,7 @@ package warnings
 import (
 	"cmp"
 	"slices"
+	"sort"
 	"strconv"
 
 	"diadrom/internal/core/place"
@@ -306,34 +307,103 @@ func (r *reader) alone(z *store.Zone, country string, list []listedEntry) bool {
 // maxAlone is how many entries are asked one by one.
 const maxAlone = 200
 
-// aloneIn asks for the ends of each entry and for the neighbours of what other zones name in it.
+// aloneIn says whether no other zone names a code of the entries, or a narrower place in their country.
 func (r *reader) aloneIn(z *store.Zone, country string, length int, list []listedEntry) bool {
 	if len(list) > maxAlone {
 		return false
 	}
+	s, me := r.spansOf(country, length), int32(r.zoneAt(z.ID))
 	for _, e := range list {
 		from, to := e.Numbers(length)
-		for i := range r.f.Zones {
-			if r.f.Zones[i].ID == z.ID || !r.f.Zones[i].Enabled {
-				continue
-			}
-			for j := range r.f.Zones[i].Places {
-				rule := &r.f.Zones[i].Places[j]
-				if rule.Level() != place.Postcode || rule.Country != country {
-					if takesCountry(rule, country) && rule.Level() < place.Postcode {
-						return false
-					}
-					continue // a broader rule comes after any entry, and a narrower one before all of them
-				}
+		if s.takenBeside(me, from, to) {
+			return false
+		}
+	}
+	return true
+}
+
+// spans are the entries of all zones in a country whose codes are numbers, by where they begin.
+type spans struct {
+	from     []uint64
+	reach    []reach  // of those up to each place: the farthest, and the farthest of another zone
+	narrower [2]int32 // two zones with narrower places in the country; −1 for none
+}
+
+// reach is how far entries reach, with whose they are.
+type reach struct {
+	to, other uint64
+	zone      int32
+	more      bool // there is an entry of another zone
+}
+
+// takenBeside says whether another zone than one names a code of a span, or a narrower place in the country.
+func (s *spans) takenBeside(zone int32, from, to uint64) bool {
+	for _, n := range s.narrower {
+		if n >= 0 && n != zone {
+			return true
+		}
+	}
+	i := sort.Search(len(s.from), func(i int) bool { return s.from[i] > to }) - 1
+	if i < 0 {
+		return false
+	}
+	if r := s.reach[i]; r.zone != zone {
+		return r.to >= from
+	} else if r.more {
+		return r.other >= from
+	}
+	return false
+}
+
+// spansOf lays the entries of a country out. A broader rule comes after any entry, so that it hides none.
+func (r *reader) spansOf(country string, length int) *spans {
+	if s := r.between[country]; s != nil {
+		return s
+	}
+	type span struct {
+		from, to uint64
+		zone     int32
+	}
+	s, list := &spans{narrower: [2]int32{-1, -1}}, []span(nil)
+	for i := range r.f.Zones {
+		if !r.f.Zones[i].Enabled {
+			continue
+		}
+		for j := range r.f.Zones[i].Places {
+			rule := &r.f.Zones[i].Places[j]
+			switch {
+			case rule.Level() == place.Postcode && rule.Country == country:
 				for _, o := range rule.Postcodes {
-					if a, b := o.Numbers(length); a <= to && from <= b {
-						return false
-					}
+					from, to := o.Numbers(length)
+					list = append(list, span{from, to, int32(i)})
+				}
+			case rule.Level() < place.Postcode && takesCountry(rule, country):
+				if s.narrower[0] < 0 {
+					s.narrower[0] = int32(i)
+				} else if s.narrower[0] != int32(i) {
+					s.narrower[1] = int32(i)
 				}
 			}
 		}
 	}
-	return true
+	slices.SortFunc(list, func(a, b span) int { return cmp.Compare(a.from, b.from) })
+	far := reach{zone: -1}
+	for _, l := range list {
+		switch {
+		case far.zone < 0 || l.zone == far.zone:
+			far.to, far.zone = max(far.to, l.to), l.zone
+		case l.to > far.to:
+			far.to, far.other, far.zone, far.more = l.to, far.to, l.zone, true
+		default:
+			far.other, far.more = max(far.other, l.to), true
+		}
+		s.from, s.reach = append(s.from, l.from), append(s.reach, far)
+	}
+	if r.between == nil {
+		r.between = map[string]*spans{}
+	}
+	r.between[country] = s
+	return s
 }
 
 func takesCountry(r *place.Rule, country string) bool { return r.Country == "" || r.Country == country }

@@ -56,3 +56,45 @@ func BenchmarkEditSized(b *testing.B) {
 		}
 	}
 }
+
+// Reading a large shop for warnings after an edit of each kind.
+func BenchmarkReadingSized(b *testing.B) {
+	ctx := context.Background()
+	db, err := sqlite.Open(ctx, b.TempDir())
+	if err != nil {
+		b.Fatal(err)
+	}
+	defer db.Close()
+	d, err := Open(ctx, db, nil, storetest.Large.Store())
+	if err != nil {
+		b.Fatal(err)
+	}
+	d.State().Warnings()
+	n := int64(0)
+	for name, change := range map[string]func(f *store.File) error{
+		"product": func(f *store.File) error { f.Products[777].Price = decimal.New(n, 2); return nil },
+		"price": func(f *store.File) error {
+			p := decimal.New(n, 2)
+			f.Methods[1].Tables[0].Rows[2].Charges[1] = &rate.Charge{Base: &p}
+			return nil
+		},
+		"places": func(f *store.File) error {
+			e, err := postcode.ParseEntry("FI", fmt.Sprintf("%05d", 99_999-n%50_000))
+			f.Zones[1].Places[0].Postcodes = append(f.Zones[1].Places[0].Postcodes, e)
+			return err
+		},
+	} {
+		b.Run(name, func(b *testing.B) {
+			for b.Loop() {
+				b.StopTimer()
+				n++
+				s, err := d.Edit(ctx, change)
+				if err != nil {
+					b.Fatal(err)
+				}
+				b.StartTimer()
+				s.Warnings()
+			}
+		})
+	}
+}
