@@ -163,13 +163,33 @@ func TestSizes(t *testing.T) {
 			r.times[i] = middle(runs, func() { r.bytes[i] = do() })
 		}
 		change := func(name string, do func()) { measure(name, 9, func() int { do(); return 0 }) }
-		measure("publish first", 1, func() int { b.term(); b.publish(); return 0 })
+		start := time.Now()
+		db, err := sqlite.Open(context.Background(), b.dir)
+		require.NoError(t, err)
+		_, err = draft.Open(context.Background(), db, nil, draft.Empty())
+		require.NoError(t, err)
+		up := time.Since(start)
+		require.NoError(t, db.Close())
+		measure("start-up without edition", 1, func() int { return 0 })
+		if r := rows["start-up without edition"]; r != nil {
+			r.times[i] = up
+		}
+		b.publish() // the first backup of the day is whole
+		publish := func() int {
+			b.term()
+			start = time.Now()
+			b.publish()
+			up = time.Since(start)
+			return 0
+		}
+		measure("publish", 5, publish)
 		change("edit term", b.term)
 		change("edit price", b.price)
 		change("edit product", b.product)
 		change("edit places", b.places)
 		change("undo", b.undo)
 		change("redo", func() { b.post("/redo", "/rates/m1", nil) })
+		b.d.State().Warnings() // pages are looked at when it has been read
 		for _, path := range screens {
 			if strings.HasPrefix(path, "/search") && !hasSearch {
 				continue
@@ -227,5 +247,25 @@ func BenchmarkPublishSized(b *testing.B) {
 				shop.publish()
 			}
 		})
+	}
+}
+
+// BenchmarkScreenSized is a page of a large shop, to be looked into: DIADROM_DUMP=/extras.
+func BenchmarkScreenSized(b *testing.B) {
+	shop := benchOf(b, storetest.Large, b.TempDir())
+	shop.publish()
+	shop.d.State().Warnings()
+	for b.Loop() {
+		shop.get(os.Getenv("DIADROM_DUMP"))
+	}
+}
+
+// BenchmarkOpenSized opens a large shop.
+func BenchmarkOpenSized(b *testing.B) {
+	shop := benchOf(b, storetest.Large, b.TempDir())
+	shop.publish()
+	for b.Loop() {
+		_, err := draft.Open(context.Background(), shop.db, nil, draft.Empty())
+		require.NoError(b, err)
 	}
 }

@@ -235,6 +235,33 @@ func (f *File) Split() *Parts {
 	return p
 }
 
+// Apart takes a file apart that [Read] gave, and nothing has changed since. Its entries are written, and not read back.
+func (f *File) Apart() *Parts {
+	p := &Parts{Lists: map[string][]Entry{}, index: map[string]map[string]int{}}
+	settings, err := json.Marshal(f.Store)
+	if err != nil {
+		panic(err)
+	}
+	p.Settings = settings
+	for _, name := range Lists {
+		l := f.list(name)
+		entries, index, all := make([]Entry, l.len()), make(map[string]int, l.len()), make([]int, l.len())
+		for i := range entries {
+			entries[i].ID, all[i] = l.id(i), i
+			index[entries[i].ID] = i
+		}
+		inParts(all, func(list []int) fault.List {
+			for _, i := range list {
+				entries[i].Body = l.write(i)
+			}
+			return nil
+		})
+		p.Lists[name], p.index[name] = entries, index
+	}
+	f.index = p.index
+	return p
+}
+
 // SplitAgain takes a file apart that was changed from before, whose parts are was: entries that are the same
 // are taken over, others are written and read back, as a file of them would be, and what may be at fault since is
 // checked. With faults there are no parts. What the file has in common with before it shares with it afterwards, so

@@ -144,6 +144,17 @@ func (p *Pieces) Join() []byte {
 	return text
 }
 
+// Is says whether a text is that of the pieces.
+func (p *Pieces) Is(text []byte) bool {
+	for i := range p.List {
+		if !bytes.HasPrefix(text, p.List[i].Text) {
+			return false
+		}
+		text = text[len(p.List[i].Text):]
+	}
+	return len(text) == 0
+}
+
 // Cut cuts a text that is no store file's canonical text, or one of an earlier version, into pieces of the same length.
 func Cut(text []byte) *Pieces {
 	p := &Pieces{}

@@ -74,6 +74,15 @@ func TestLittleChangesLittle(t *testing.T) {
 	assert.Zero(t, unlike(func(*File) {}))
 }
 
+// What is read is taken apart without reading it again.
+func TestWhatIsReadIsTakenApartAsItIs(t *testing.T) {
+	f, faults := Read(lauha(t).Write())
+	require.Empty(t, faults)
+	apart := f.Apart()
+	assert.Equal(t, f.Split().Lists, apart.Lists)
+	assert.Equal(t, string(f.Write()), string(apart.Write()))
+}
+
 func TestOtherTextIsCutAndJoined(t *testing.T) {
 	for _, n := range []int{0, 1, bytesOfPiece, bytesOfPiece + 1, 5 * bytesOfPiece} {
 		text := make([]byte, n)

@@ -81,7 +81,7 @@ func Open(ctx context.Context, db *sqlite.DB, g *gazetteer.Gazetteer, first *sto
 	if fresh {
 		l.File = first
 	}
-	state := d.compiled(l.File, l.File.Split())
+	state := d.compiled(l.File, l.File.Apart())
 	if fresh {
 		if l.Revision, err = db.Save(ctx, 0, nil, state.Parts, sqlite.Edit{}); err != nil {
 			return nil, err
@@ -277,7 +277,7 @@ func (d *Draft) reload(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	state := d.compiled(l.File, l.File.Split())
+	state := d.compiled(l.File, l.File.Apart())
 	state.Revision, state.state = l.Revision, l.State
 	d.state.Store(state)
 	return nil

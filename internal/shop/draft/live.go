@@ -63,21 +63,49 @@ func Hash(body []byte) string {
 
 // Edition reads an edition and checks that it is what it was.
 func (d *Draft) Edition(ctx context.Context, number int64) (*store.File, []byte, error) {
-	body, hash, err := d.db.EditionFile(ctx, number)
+	body, err := d.editionText(ctx, number)
 	if err != nil {
 		return nil, nil, err
-	}
-	if Hash(body) != hash {
-		return nil, nil, fmt.Errorf(
-			"edition %d in the database is not what was published: its hash is another; restore a backup",
-			number,
-		)
 	}
 	f, faults := store.Read(body)
 	if len(faults) > 0 {
 		return nil, nil, fmt.Errorf("edition %d: %w", number, faults)
 	}
 	return f, body, nil
+}
+
+// editionText is the text of an edition, which is what was published.
+func (d *Draft) editionText(ctx context.Context, number int64) ([]byte, error) {
+	body, hash, err := d.db.EditionFile(ctx, number)
+	if err != nil {
+		return nil, err
+	}
+	if Hash(body) != hash {
+		return nil, fmt.Errorf(
+			"edition %d in the database is not what was published: its hash is another; restore a backup",
+			number,
+		)
+	}
+	return body, nil
+}
+
+// readLive reads an edition to quote from it. Where it is what the draft is, it shares that.
+func (d *Draft) readLive(ctx context.Context, l sqlite.Live) (*Live, error) {
+	body, err := d.editionText(ctx, l.Edition)
+	if err != nil {
+		return nil, err
+	}
+	now := d.state.Load()
+	if pieces := d.piecesOf(now.Parts); pieces.Is(body) {
+		live := d.liveOf(l, now.File, now.Parts, now.Engine, Hash(body))
+		live.reading = now.reading
+		return live, nil
+	}
+	f, faults := store.Read(body)
+	if len(faults) > 0 {
+		return nil, fmt.Errorf("edition %d: %w", l.Edition, faults)
+	}
+	return d.liveOf(l, f, f.Apart(), d.engine(f), Hash(body)), nil
 }
 
 // Publish makes the next edition of the draft and has buyers quoted from it at once. The draft and what is live must
@@ -133,7 +161,7 @@ func (d *Draft) PublishAgain(ctx context.Context, edition int64, seen sqlite.Sta
 	if err != nil {
 		return nil, err
 	}
-	return d.goLive(l, f, f.Split(), d.engine(f), Hash(body)), nil
+	return d.goLive(l, f, f.Apart(), d.engine(f), Hash(body)), nil
 }
 
 // piecesOf cuts a store into pieces; those of what was published last are taken over. It is called with edits locked.
@@ -167,9 +195,9 @@ func (d *Draft) loadLive(ctx context.Context) error {
 	if err != nil || l.Edition == 0 {
 		return err
 	}
-	f, body, err := d.Edition(ctx, l.Edition)
+	next, err := d.readLive(ctx, l)
 	if err == nil {
-		d.goLive(l, f, f.Split(), d.engine(f), Hash(body))
+		d.live.Store(next)
 		return nil
 	}
 	// A damaged edition is not quoted from: buyers get the last one that was live before it and is what it was.
@@ -182,11 +210,10 @@ func (d *Draft) loadLive(ctx context.Context) error {
 		if number == damaged {
 			continue
 		}
-		if f, body, sound := d.Edition(ctx, number); sound == nil {
-			l.Edition = number
-			next := *d.goLive(l, f, f.Split(), d.engine(f), Hash(body))
+		l.Edition = number
+		if next, sound := d.readLive(ctx, l); sound == nil {
 			next.Damaged = damaged
-			d.live.Store(&next)
+			d.live.Store(next)
 			return nil
 		}
 	}

@@ -34,7 +34,9 @@ type Carriers interface {
 }
 
 // New makes the screens of the station.
-func New(sh *shell.Shell, d shell.Editor, c Carriers) *Screens { return &Screens{Shell: sh, draft: d, carriers: c} }
+func New(sh *shell.Shell, d shell.Editor, c Carriers) *Screens {
+	return &Screens{Shell: sh, draft: d, carriers: c}
+}
 
 // Routes registers the addresses of these screens.
 func (s *Screens) Routes(r gin.IRouter) {
