@@ -123,7 +123,7 @@ func TestTheTillSaysWhatMakesAnOptionFree(t *testing.T) {
 		"Spend €38.00 more for free delivery",
 		"Spend €8.00 more for free delivery",
 		`<a href="/rates/parcel">`,
-		`<a href="/zones#zone-finland">Finland</a>`,
+		`<a href="/zones?zone=finland#zone-finland">Finland</a>`,
 	)
 	_, body = s.post("/goods/cell", "sku", "LADLE-B", "field", "price", "was", "24.00", "text", "32.00")
 	holds(t, body, "Spend €30.00 more for free delivery", `<a href="/methods/locker#terms">free from 90.00`)

@@ -333,10 +333,15 @@ func Price(amount, code string) string {
 	if err != nil {
 		return amount
 	}
+	return english.Format(a)
+}
+
+// english writes amounts in English. It does not change, and is safe for many goroutines.
+var english = func() *currency.Formatter {
 	f := currency.NewFormatter(currency.NewLocale("en"))
 	f.MaxDigits = 12
-	return f.Format(a)
-}
+	return f
+}()
 
 // DeliveryPrice writes what delivery costs as people read it: "Free" for 0, else as Price does.
 func DeliveryPrice(amount, code string) string {

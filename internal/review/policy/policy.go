@@ -420,7 +420,9 @@ func Of(e *quote.Engine, zones *coverage.Map) Page {
 }
 
 // Buyers is what the policy says of one method.
-func Buyers(e *quote.Engine, zones *coverage.Map, m *store.Method) []string { return method(e, zones, m, true) }
+func Buyers(e *quote.Engine, zones *coverage.Map, m *store.Method) []string {
+	return method(e, zones, m, true)
+}
 
 // Heads is the policy of a store without what it says of methods.
 func Heads(f *store.File) Page {

@@ -3,11 +3,13 @@ package warnings
 import (
 	"cmp"
 	"slices"
+	"sort"
 	"strings"
 	"time"
 
 	"diadrom/internal/core/plural"
 	"diadrom/internal/core/quote"
+	"diadrom/internal/core/rate"
 	"diadrom/internal/core/store"
 	"diadrom/internal/review/promise"
 )
@@ -31,18 +33,24 @@ const Waits = 30 * 24 * time.Hour
 func (r *Reading) With(o Outside) []Warning {
 	into := remembered{}
 	here := *r.reader
-	here.into, here.positions = &into, nil
+	here.into, here.positions, here.near, here.zoneOf, here.names = &into, nil, nil, nil, nil // of this call
 	here.promises(o.Promises)
 	here.failing(o.Failing)
 	if o.Served {
 		here.published(&o)
 	}
-	list := append(slices.Clone(r.Warnings), into.list...)
-	for i := len(r.Warnings); i < len(list); i++ {
-		list[i].Path = here.path(list[i].About)
+	for i := range into.list {
+		into.list[i].Path = here.path(into.list[i].About)
 	}
-	Worst(list)
-	return list
+	Worst(into.list)
+	list := make([]Warning, 0, len(r.Warnings)+len(into.list))
+	rest := r.Warnings
+	for i := range into.list { // they are few: each is put where it belongs
+		w := &into.list[i]
+		n := sort.Search(len(rest), func(i int) bool { return compareWorst(&rest[i], w) > 0 })
+		list, rest = append(append(list, rest[:n]...), *w), rest[n:]
+	}
+	return append(list, rest...)
 }
 
 // published reads what is live beside the draft.
@@ -84,17 +92,23 @@ func themIt(n int) string {
 func (r *reader) columnsGone(live *store.File) {
 	for _, m := range r.methods {
 		was := live.Method(m.m.ID)
-		if was == nil || !was.Enabled {
+		if was == nil || !was.Enabled || sameTables(was.Tables, m.m.Tables) {
 			continue
 		}
 		is := m.m.ServedZones()
 		for _, id := range was.ServedZones() {
-			if at := r.f.ZoneIndex(id); at >= 0 && !slices.Contains(is, id) && was.Priced(id) {
+			if slices.Contains(is, id) {
+				continue
+			}
+			if at := r.f.ZoneIndex(id); at >= 0 && was.Priced(id) {
 				r.columnGone(m, int32(at))
 			}
 		}
 	}
 }
+
+// sameTables says whether two states share a method's tables, because they are the same.
+func sameTables(a, b []rate.Table) bool { return len(a) == len(b) && len(a) > 0 && &a[0] == &b[0] }
 
 func (r *reader) columnGone(m *methodFacts, zone int32) {
 	id := r.f.Zones[zone].ID

@@ -136,10 +136,15 @@ func (w *Warning) For(f *store.File) Wire {
 
 // Worst orders warnings, the worst first, then as they stand in the store file.
 func Worst(list []Warning) {
-	slices.SortStableFunc(list, func(a, b Warning) int {
-		return cmp.Or(cmp.Compare(b.Severity, a.Severity), cmp.Compare(order(a.Path), order(b.Path)),
-			comparePaths(a.Path, b.Path), strings.Compare(string(a.Code), string(b.Code)))
-	})
+	slices.SortStableFunc(list, func(a, b Warning) int { return compareWorst(&a, &b) })
+}
+
+func compareWorst(a, b *Warning) int {
+	if a.Severity != b.Severity {
+		return cmp.Compare(b.Severity, a.Severity)
+	}
+	return cmp.Or(cmp.Compare(order(a.Path), order(b.Path)), comparePaths(a.Path, b.Path),
+		strings.Compare(string(a.Code), string(b.Code)))
 }
 
 // order is where the first part of a path stands among the lists of a store file.

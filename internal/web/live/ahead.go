@@ -228,7 +228,7 @@ func (m *makers) of(c *changes.Change) *sqlite.Remembered {
 func pathOf(c *changes.Change) string {
 	switch c.List {
 	case "zones":
-		return "/zones#zone-" + c.ID
+		return "/zones?zone=" + c.ID + "#zone-" + c.ID
 	case "products":
 		return "/goods?find=" + url.QueryEscape(c.ID)
 	case "classes":

@@ -30,6 +30,8 @@ type methodRow struct {
 	Say               []string
 	Stops             []string // why nobody is offered it
 	Warnings          []string // its other warnings
+	Warned            string   // the first of them
+	MoreSay           int      // sentences that are left out
 	Terms             *methodView
 	Tables            int
 	Slip              string
@@ -94,6 +96,26 @@ func openTerms(c *gin.Context) string {
 	return c.Param("method")
 }
 
+// maxWarned is how many warnings of a method its mark says.
+const maxWarned = 4
+
+// How much is said of a method on the page of all: so many sentences, and so many letters.
+const (
+	maxSentences = 30
+	maxLetters   = 12_000
+)
+
+// short leaves out what is too much for the page, and says how many sentences those are.
+func short(says []string) (list []string, more int) {
+	letters := 0
+	for i, s := range says {
+		if letters += len(s); i == maxSentences || letters > maxLetters {
+			return says[:i], len(says) - i
+		}
+	}
+	return says, 0
+}
+
 // glanced tells what a method looks like at a glance: its entry, and what that refers to.
 type glanced struct{ method, zones, carriers, settings any }
 
@@ -142,8 +164,12 @@ func (s *Screens) methodRowOf(state *draft.State, at int, opened bool) methodRow
 			row.Warnings = append(row.Warnings, warnings.Sentence(w.Beside(f)))
 		}
 	}
+	row.Warned = strings.Join(row.Warnings[:min(len(row.Warnings), maxWarned)], " ")
+	if n := len(row.Warnings) - maxWarned; n > 0 {
+		row.Warned += fmt.Sprintf(" And %d more.", n)
+	}
 	if opened {
-		row.Say = policy.Method(state.Engine, state.Coverage(), m)
+		row.Say, row.MoreSay = short(policy.Method(state.Engine, state.Coverage(), m))
 	}
 	if m.Kind != store.Delivery {
 		row.Kind = kindWords[m.Kind]

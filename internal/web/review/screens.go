@@ -111,12 +111,18 @@ func (s *Screens) sort(ctx context.Context, state *draft.State, found *warnings.
 	if err != nil {
 		return f, err
 	}
-	for _, w := range found.With(outside) {
-		if m, ok := meant[w.Key]; ok && m.Facts == facts(&w) {
-			f.Meant = append(f.Meant, MeantWarning{w, m})
+	list := found.With(outside)
+	if len(meant) == 0 {
+		return Found{List: list}, nil
+	}
+	f.List = make([]warnings.Warning, 0, len(list))
+	for i := range list {
+		w := &list[i]
+		if m, ok := meant[w.Key]; ok && m.Facts == facts(w) {
+			f.Meant = append(f.Meant, MeantWarning{*w, m})
 			continue
 		}
-		f.List = append(f.List, w)
+		f.List = append(f.List, *w)
 	}
 	return f, nil
 }

@@ -182,6 +182,7 @@ func (s *Screens) zonesViewWith(c *gin.Context, state *draft.State, edited strin
 		priced: pricedIn(f),
 		opened: cmp.Or(c.PostForm("opened"), query.Get("open")),
 		edited: edited,
+		wanted: query.Get("zone"),
 		here:   here,
 		line:   line,
 	}
@@ -211,7 +212,7 @@ func (v *zonesView) group(rows *zoneRows, name string, zones []int, left int) in
 	for _, i := range zones {
 		z := &rows.state.File.Zones[i]
 		switch {
-		case z.ID == rows.edited:
+		case z.ID == rows.edited, z.ID == rows.opened, z.ID == rows.wanted:
 			group.Rows = append(group.Rows, rows.of(i))
 		case v.Find != "" && !finds(z, v.Find):
 		case left == 0:
@@ -234,6 +235,7 @@ type zoneRows struct {
 	priced map[string][]string
 	opened string // id of the zone whose places are all shown
 	edited string // id of the zone that was edited
+	wanted string // id of the zone that a link leads to
 	here   int    // the zone that takes the Till's address
 	line   string // that address
 }
