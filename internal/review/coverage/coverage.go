@@ -32,6 +32,7 @@ type Map struct {
 	Gazetteer *gazetteer.Gazetteer        // may be nil
 
 	zones   []store.Zone // of the engine, if it is of one
+	prior   *prior       // nil: nothing is taken over
 	lines   sync.Map     // of [2]string, country and within, to *Line; laid out when it is first asked for
 	summary sync.Once
 	summed  *Summary
@@ -124,6 +125,9 @@ func (m *Map) numbered(country string, length int) *Line {
 		l.Last *= 10
 	}
 	l.Last--
+	if m.again(l) {
+		return l
+	}
 	starts := []uint64{0}
 	for r := range m.rules(country) {
 		for _, e := range r.Postcodes {
@@ -159,14 +163,19 @@ func (m *Map) numbered(country string, length int) *Line {
 		}
 		l.Stretches = append(l.Stretches, Stretch{From: from, To: to, Zones: zones})
 	}
+	l.count(numbersOf(listed, length))
+	return l
+}
+
+// count counts listed codes, which are in order, by their stretches.
+func (l *Line) count(listed []uint64) {
 	at := 0
-	for _, n := range numbersOf(listed, length) {
+	for _, n := range listed {
 		for l.Stretches[at].To < n {
 			at++
 		}
 		l.Stretches[at].Listed++
 	}
-	return l
 }
 
 func sameZone(a, b place.Match) bool { return a.Owner == b.Owner }

@@ -25,7 +25,12 @@ func After(e *quote.Engine, before *Map) *Map {
 		(sameRules(e.ZoneRules(), before.Rules) || slices.EqualFunc(e.ZoneRules(), before.Rules, place.Owner.Equal)) {
 		return before
 	}
-	return Of(e)
+	m := Of(e)
+	if before != nil && e.Gazetteer() == before.Gazetteer && len(m.zones) == len(before.zones) &&
+		slices.EqualFunc(m.zones, before.zones, func(a, b store.Zone) bool { return a.ID == b.ID && sameRank(a, b) }) {
+		m.prior = before.asPrior()
+	}
+	return m
 }
 
 // sameRules says whether the rules of zones were taken over.
