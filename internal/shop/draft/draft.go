@@ -81,7 +81,13 @@ func Open(ctx context.Context, db *sqlite.DB, g *gazetteer.Gazetteer, first *sto
 	if fresh {
 		l.File = first
 	}
-	state := d.compiled(l.File, l.File.Apart())
+	parts := (*store.Parts)(nil)
+	if fresh {
+		parts = l.File.Split() // it may be written otherwise than it is kept
+	} else {
+		parts = l.File.Apart()
+	}
+	state := d.compiled(l.File, parts)
 	if fresh {
 		if l.Revision, err = db.Save(ctx, 0, nil, state.Parts, sqlite.Edit{}); err != nil {
 			return nil, err

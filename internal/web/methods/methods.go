@@ -3,6 +3,7 @@ package methods
 import (
 	"cmp"
 	"fmt"
+	"html/template"
 	"net/http"
 	"net/url"
 	"slices"
@@ -25,8 +26,9 @@ type methodRow struct {
 	ID, Name, Label, Kind string
 	Enabled               bool
 	policy.Glance
-	Where, WhereShort string // names of the zones, of all and of the first
-	Opened            bool   // it is told in words
+	Where, WhereShort string        // names of the zones, of all and of the first
+	Opened            bool          // it is told in words
+	HTML              template.HTML // as it is drawn; "" where it is not drawn yet
 	Say               []string
 	Stops             []string // why nobody is offered it
 	Warnings          []string // its other warnings
@@ -73,7 +75,9 @@ func (s *Screens) methodsView(c *gin.Context, state *draft.State) methodsView {
 			v.Rows = append(v.Rows, s.opened(c, state, i))
 			continue
 		}
-		v.Rows = append(v.Rows, s.methodRowOf(state, i, false))
+		row := s.methodRowOf(state, i, false)
+		row.HTML = s.drawn(state, i, &row)
+		v.Rows = append(v.Rows, row)
 	}
 	return v
 }
@@ -119,11 +123,28 @@ func short(says []string) (list []string, more int) {
 // glanced tells what a method looks like at a glance: its entry, and what that refers to.
 type glanced struct{ method, zones, carriers, settings any }
 
+func (s *Screens) glanced(p *store.Parts, at int) glanced {
+	return glanced{p.MarkOf("methods", at), p.Mark("zones"), p.Mark("carriers"), p.Mark("")}
+}
+
 // glance sums up a method, by its place; what was said of it is kept as long as it is the same.
 func (s *Screens) glance(state *draft.State, at int) policy.Glance {
+	return s.glances.Get(s.glanced(state.Parts, at), func() policy.Glance { return policy.GlanceAt(state.File, &state.File.Methods[at]) })
+}
+
+// drawnAs tells what a method's row looks like.
+type drawnAs struct {
+	glanced
+	places any
+	says   string
+}
+
+// drawn draws a method's row; it is kept as long as it looks the same.
+func (s *Screens) drawn(state *draft.State, at int, row *methodRow) template.HTML {
 	p := state.Parts
-	key := glanced{p.MarkOf("methods", at), p.Mark("zones"), p.Mark("carriers"), p.Mark("")}
-	return s.glances.Get(key, func() policy.Glance { return policy.GlanceAt(state.File, &state.File.Methods[at]) })
+	key := drawnAs{s.glanced(p, at), p.Mark("locations"),
+		strings.Join(append(append([]string{row.Unmeasured}, row.Stops...), row.Warnings...), "\n")}
+	return s.rows.Get(key, func() template.HTML { return s.Render("method-row", row) })
 }
 
 // methodRowOf is a method, by its place, in a line of the list; opened has it told in words too.
@@ -469,6 +490,7 @@ func (s *Screens) editMethod(
 	}, func(v *methodsView, text string) {
 		for i := range v.Rows {
 			if v.Rows[i].ID == id {
+				v.Rows[i].HTML = "" // it is drawn with what was typed
 				slipped(&v.Rows[i], text)
 				return
 			}

@@ -5,6 +5,7 @@ package methods
 import (
 	"context"
 	"embed"
+	"html/template"
 
 	"diadrom/internal/core/store"
 	"diadrom/internal/review/policy"
@@ -25,6 +26,7 @@ type Screens struct {
 	draft    shell.Editor
 	carriers Carriers
 	glances  shell.Memo[glanced, policy.Glance]
+	rows     shell.Memo[drawnAs, template.HTML]
 }
 
 // Carriers tell what services they have.

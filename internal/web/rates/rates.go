@@ -349,9 +349,7 @@ func (s *Screens) ratesView(c *gin.Context, state *draft.State, id string) (rate
 			{ID: "dearest", Name: "only the dearest counts", Chosen: m.Classes == store.Dearest},
 		}
 	}
-	if v.Label = m.BuyersLabel(); v.Cost == nil {
-		v.Say = policy.Method(state.Engine, state.Coverage(), m)
-	}
+	v.Label = m.BuyersLabel()
 	v.Asks = standsIn(f, m)
 	quoted := s.quoted(c, state)
 	hits := tillHits(quoted.Answer)
@@ -363,6 +361,9 @@ func (s *Screens) ratesView(c *gin.Context, state *draft.State, id string) (rate
 		}
 		t.First = i == 0
 		v.Tables = append(v.Tables, t)
+	}
+	if v.Cost == nil && !slices.ContainsFunc(v.Tables, func(t tableView) bool { return t.Large }) {
+		v.Say = policy.Method(state.Engine, state.Coverage(), m) // of a large one the page asks for it
 	}
 	return v, true
 }

@@ -134,7 +134,10 @@ const maxGets = 4
 // with; of one about zones, which of them take the address.
 func slipOf(state *draft.State, e *quote.Engine, w *warnings.Warning) *slip {
 	f, q := state.File, w.Witness
-	if w.Method != "" && !aboutZones[w.Code] {
+	switch { // what is not shown need not be quoted
+	case aboutZones[w.Code]:
+		e = e.Only()
+	case w.Method != "":
 		e = e.Only(w.Method, w.Other)
 	}
 	s := &slip{Cart: cartWords(f, q), To: addressWords(state, q.To)}
