@@ -29,6 +29,7 @@ import (
 	"diadrom/internal/web/carriers"
 	"diadrom/internal/web/checkout"
 	"diadrom/internal/web/defaults"
+	"diadrom/internal/web/find"
 	"diadrom/internal/web/ground"
 	"diadrom/internal/web/languages"
 	"diadrom/internal/web/live"
@@ -85,6 +86,7 @@ var templates = map[string]fs.FS{
 	"carriers":  carriers.Files,
 	"checkout":  checkout.Files,
 	"defaults":  defaults.Files,
+	"find":      find.Files,
 	"ground":    ground.Files,
 	"languages": languages.Files,
 	"live":      live.Files,
@@ -188,6 +190,7 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 		zones.New(sh, d, db, theTill, in), ground.New(sh, d, theTill, asks), s.products, methods.New(sh, d, asks),
 		rates.New(sh, d, db, theTill), quotes.New(sh, d, db), kept, checkout.New(sh, d, db),
 		defaults.New(sh, d, db, kept), found, languages.New(sh, d),
+		find.New(sh, d),
 	} {
 		station.Routes(r)
 	}

@@ -34,7 +34,7 @@ var within = [][]string{
 	{"shell", "visitor"},
 	{"upload", "strip", "signin", "till", "shifts", "overlaps"},
 	{"setup", "zones", "ground", "products", "methods", "carriers", "rates", "quotes", "checkout", "review",
-		"past", "safety", "languages"},
+		"past", "safety", "languages", "find"},
 	{"promises"},
 	{"live", "defaults"},
 	{"."},

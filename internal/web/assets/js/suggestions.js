@@ -29,6 +29,13 @@ const choose = (option) => {
 };
 const takeOffer = (option) => {
   const field = offeredTo;
+  if (option.dataset.href) {
+    shut();
+    field.value = "";
+    field.blur();
+    location.assign(option.dataset.href);
+    return;
+  }
   field.value = option.dataset.text;
   shut();
   field.focus();
@@ -101,4 +108,14 @@ offers.addEventListener("mousedown", (event) => {
   event.preventDefault();
   const option = event.target.closest("[role=option]");
   if (option) takeOffer(option);
+});
+
+// Ctrl+K, or Cmd+K, is in the field that finds anything.
+document.addEventListener("keydown", (event) => {
+  if (event.key.toLowerCase() !== "k" || !(event.ctrlKey || event.metaKey) || event.shiftKey || event.altKey) return;
+  const field = document.getElementById("find-any");
+  if (!field) return;
+  event.preventDefault();
+  field.focus();
+  field.select();
 });
