@@ -3,6 +3,7 @@
 package policy
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 
@@ -22,20 +23,32 @@ import (
 // prices and terms, one for each group of zones that are priced as a broader one, then what holds for all of
 // them. zones is the map of the store's zones.
 func Method(e *quote.Engine, zones *coverage.Map, m *store.Method) []string {
-	return method(e, zones, m, false)
+	return method(e, zones, m, false, false)
 }
 
-// method is Method; for buyers it says nothing of what a shop makes of a carrier's price.
-func method(e *quote.Engine, zones *coverage.Map, m *store.Method, buyers bool) []string {
+// Brief is [Method] with the middle of long price lists left out, for a page.
+func Brief(e *quote.Engine, zones *coverage.Map, m *store.Method) []string {
+	return method(e, zones, m, false, true)
+}
+
+// method is Method; for buyers it says nothing of what a shop makes of a carrier's price. Zones whose prices are the same
+// are told together, also where brief leaves out what tells others apart.
+func method(e *quote.Engine, zones *coverage.Map, m *store.Method, buyers, brief bool) []string {
 	f := e.Store()
 	w := f.Words()
-	type group struct{ names []string }
+	type group struct {
+		names []string
+		text  string // that is shown
+	}
 	var order []string
 	groups := map[string]*group{}
 	for _, zone := range m.ServedZones() {
-		text := zoneText(f, m, zone, w, buyers)
+		text := zoneText(f, m, zone, w, wording{buyers, false})
 		if groups[text] == nil {
-			groups[text] = &group{}
+			groups[text] = &group{text: text}
+			if brief {
+				groups[text].text = zoneText(f, m, zone, w, wording{buyers, true})
+			}
 			order = append(order, text)
 		}
 		groups[text].names = append(groups[text].names, f.ZoneName(zone))
@@ -43,7 +56,7 @@ func method(e *quote.Engine, zones *coverage.Map, m *store.Method, buyers bool) 
 	var out []string
 	for _, text := range order {
 		if text != "" {
-			out = append(out, to(m)+and(groups[text].names)+": "+text)
+			out = append(out, to(m)+and(groups[text].names)+": "+groups[text].text)
 		}
 	}
 	as := map[string][]string{}
@@ -75,16 +88,19 @@ func and(list []string) string {
 	return strings.Join(list[:len(list)-1], ", ") + " and " + list[len(list)-1]
 }
 
+// wording is for whom something is said, and whether in full.
+type wording struct{ buyers, brief bool }
+
 // zoneText says the prices of a zone, and its own terms; "" where nothing is offered there.
-func zoneText(f *store.File, m *store.Method, zone string, w charge.Words, buyers bool) string {
+func zoneText(f *store.File, m *store.Method, zone string, w charge.Words, as wording) string {
 	own, _ := m.OwnTerms(zone)
 	if !own.Enabled {
 		return ""
 	}
 	hold := m.TermsIn(zone)
-	text := listsText(f, m, zone, w)
+	text := listsText(f, m, zone, w, as.brief)
 	if m.Kind == store.CarrierKind {
-		text = carrierText(f, m, text, buyers)
+		text = carrierText(f, m, text, as.buyers)
 	}
 	if text == "" {
 		return ""
@@ -107,7 +123,7 @@ func zoneText(f *store.File, m *store.Method, zone string, w charge.Words, buyer
 }
 
 // listsText says the prices of a method's price lists in a zone; "" where they have none.
-func listsText(f *store.File, m *store.Method, zone string, w charge.Words) string {
+func listsText(f *store.File, m *store.Method, zone string, w charge.Words, brief bool) string {
 	var lists []string
 	for i := range m.Tables {
 		t := &m.Tables[i]
@@ -115,7 +131,7 @@ func listsText(f *store.File, m *store.Method, zone string, w charge.Words) stri
 		if column < 0 {
 			continue
 		}
-		text := Column(t, column, w)
+		text := columnText(t, column, w, brief)
 		if text == "" {
 			continue
 		}
@@ -155,7 +171,15 @@ func goodsOf(f *store.File, t *rate.Table) string {
 }
 
 // Column says the prices of a column as a sentence without its end; "" where nothing is offered.
-func Column(t *rate.Table, column int, w charge.Words) string {
+func Column(t *rate.Table, column int, w charge.Words) string { return columnText(t, column, w, false) }
+
+// How much of a price list is said in brief: of one with more steps than that, so many at each end.
+const (
+	maxSteps = 12
+	endSteps = 3
+)
+
+func columnText(t *rate.Table, column int, w charge.Words, brief bool) string {
 	var parts []string
 	offered, closed := false, ""
 	for i := range t.Rows {
@@ -182,6 +206,10 @@ func Column(t *rate.Table, column int, w charge.Words) string {
 	}
 	if !offered {
 		return ""
+	}
+	if n := len(parts); brief && n > maxSteps {
+		middle := fmt.Sprintf("… %d more steps …", n-2*endSteps)
+		parts = slices.Concat(parts[:endSteps], []string{middle}, parts[n-endSteps:])
 	}
 	if last := t.Rows[len(t.Rows)-1].At; closed == "" && t.Edges == rate.UpTo && last != nil {
 		closed = "not above " + w.Measure(t.By, *last)
@@ -421,7 +449,7 @@ func Of(e *quote.Engine, zones *coverage.Map) Page {
 
 // Buyers is what the policy says of one method.
 func Buyers(e *quote.Engine, zones *coverage.Map, m *store.Method) []string {
-	return method(e, zones, m, true)
+	return method(e, zones, m, true, false)
 }
 
 // Heads is the policy of a store without what it says of methods.

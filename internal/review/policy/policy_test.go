@@ -4,7 +4,9 @@ import (
 	"strings"
 	"testing"
 
+	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/quote"
+	"diadrom/internal/core/rate"
 	"diadrom/internal/core/store"
 	"diadrom/internal/review/coverage"
 	"diadrom/internal/test/storetest"
@@ -128,4 +130,22 @@ func TestThePolicyOfTheDemoShop(t *testing.T) {
 	f.Store.Name, f.Methods[0].Label = "A *bold* [shop](x)", "<b>"
 	assert.Contains(t, Of(e, coverage.Of(e)).Markdown(), `# Shipping at A \*bold\* \[shop\](x)`)
 	assert.NotContains(t, Of(e, coverage.Of(e)).Markdown(), "<b>")
+}
+
+// In brief the middle of a long list is left out, and zones that differ only there are still told apart.
+func TestALongListIsSaidInBrief(t *testing.T) {
+	f := storetest.Size{Zones: 2, Codes: 2, Products: 1, Methods: 1, Rows: 30, Columns: 3}.Store()
+	rows := f.Methods[0].Tables[0].Rows
+	for i := range rows { // two zones alike but for one price in the middle
+		rows[i].Charges[2] = rows[i].Charges[1]
+	}
+	d := decimal.MustParse("99")
+	rows[15].Charges[2] = &rate.Charge{Base: &d}
+	e := quote.Compile(f, nil)
+	says := Brief(e, coverage.Of(e), &f.Methods[0])
+	require.Len(t, says, 3)
+	assert.Equal(t, "To Zone 0: 3.01 up to and including 1 kg, 4.01 up to 2 kg, 5.01 up to 3 kg, … 24 more steps …, "+
+		"30.01 up to 28 kg, 31.01 up to 29 kg, 32.01 up to 30 kg, not above 30 kg. Free from 150.00. 1 to 2 days.", says[1])
+	assert.Equal(t, strings.Replace(says[1], "Zone 0", "Zone 1", 1), says[2])
+	assert.Contains(t, Method(e, coverage.Of(e), &f.Methods[0])[2], "99.00 up to 16 kg")
 }

@@ -265,4 +265,3 @@ var pages = []struct {
 	{"Backups", "/backups", []string{"restore"}},
 	{"People and keys", "/people", []string{"sessions", "api keys", "events"}},
 }
-

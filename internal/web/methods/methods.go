@@ -105,8 +105,8 @@ const maxWarned = 4
 
 // How much is said of a method on the page of all: so many sentences, and so many letters.
 const (
-	maxSentences = 30
-	maxLetters   = 12_000
+	maxSentences = 12
+	maxLetters   = 4000
 )
 
 // short leaves out what is too much for the page, and says how many sentences those are.
@@ -190,7 +190,7 @@ func (s *Screens) methodRowOf(state *draft.State, at int, opened bool) methodRow
 		row.Warned += fmt.Sprintf(" And %d more.", n)
 	}
 	if opened {
-		row.Say, row.MoreSay = short(policy.Method(state.Engine, state.Coverage(), m))
+		row.Say, row.MoreSay = short(policy.Brief(state.Engine, state.Coverage(), m))
 	}
 	if m.Kind != store.Delivery {
 		row.Kind = kindWords[m.Kind]

@@ -114,7 +114,7 @@ func (s *Screens) aside(c *gin.Context) {
 func (s *Screens) beside(state *draft.State, m *store.Method, t *rate.Table, quoted *till.View) []template.HTML {
 	parts := []template.HTML{s.listWarnings(state, m, t)}
 	if !isCost(state.File, m.ID) {
-		say := policy.Method(state.Engine, state.Coverage(), m)
+		say := policy.Brief(state.Engine, state.Coverage(), m)
 		parts = append(parts, s.Render("said", ratesView{Say: say, OOB: true}))
 	}
 	if curve := curveOf(state, m, t, quoted); curve != nil {

@@ -363,7 +363,7 @@ func (s *Screens) ratesView(c *gin.Context, state *draft.State, id string) (rate
 		v.Tables = append(v.Tables, t)
 	}
 	if v.Cost == nil && !slices.ContainsFunc(v.Tables, func(t tableView) bool { return t.Large }) {
-		v.Say = policy.Method(state.Engine, state.Coverage(), m) // of a large one the page asks for it
+		v.Say = policy.Brief(state.Engine, state.Coverage(), m) // of a large one the page asks for it
 	}
 	return v, true
 }

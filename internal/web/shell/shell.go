@@ -116,10 +116,10 @@ func stations(f *store.File, here string, v *historyView) []station {
 	}
 	list := []station{
 		{Name: "Shop", Path: "/shop", Count: shopCount(f)},
-		{Name: "Zones", Path: "/zones", Count: strconv.Itoa(len(f.Zones))},
-		{Name: "Products", Path: "/goods", Count: strconv.Itoa(len(f.Products))},
-		{Name: "Methods", Path: "/methods", Count: strconv.Itoa(len(f.Methods))},
-		{Name: "Rates", Path: "/rates", Count: strconv.Itoa(tables)},
+		{Name: "Zones", Path: "/zones", Count: plural.Number(len(f.Zones))},
+		{Name: "Products", Path: "/goods", Count: plural.Number(len(f.Products))},
+		{Name: "Methods", Path: "/methods", Count: plural.Number(len(f.Methods))},
+		{Name: "Rates", Path: "/rates", Count: plural.Number(tables)},
 		{Name: "Quotes", Path: "/quotes"},
 		{Name: "Live", Path: "/live", Next: v.Scheduled},
 	}
