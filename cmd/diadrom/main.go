@@ -41,6 +41,8 @@ func main() {
 		recoverCommand(),
 		serveCommand(),
 		demoCommand(),
+		nodeCommand(),
+		nodeFileCommand(),
 		standinCommand(),
 		carrierCheckCommand(),
 		pricesCommand(),

@@ -44,6 +44,7 @@ func serveCommand() *cobra.Command {
 	var asks outsideFlags
 	var printConfig bool
 	var watch watchFlags
+	var nodes brokerFlags
 	cmd := &cobra.Command{
 		Use:   "serve --data DIR",
 		Short: "Serve a shop, empty at first",
@@ -62,7 +63,10 @@ func serveCommand() *cobra.Command {
 			if dir == "" {
 				return errors.New("say where the shop is kept: --data DIR, or DIADROM_DATA")
 			}
-			s := shop{dir: dir, listen: listen, first: draft.Empty(), watch: watch}
+			if err := nodes.check(); err != nil {
+				return fmt.Errorf("--nodes-shop: %w", err)
+			}
+			s := shop{dir: dir, listen: listen, first: draft.Empty(), watch: watch, nodes: nodes}
 			if s.public, s.trusted, err = behind(public, trusted); err != nil {
 				return err
 			}
@@ -90,6 +94,7 @@ func serveCommand() *cobra.Command {
 			"(default with --public-url: this machine)",
 	)
 	watch.register(cmd)
+	nodes.register(cmd)
 	cmd.Flags().String("config", "", "a file of settings (TOML)")
 	cmd.Flags().
 		BoolVar(&printConfig, "print-config", false, "print the settings that count, with where each is from, and end")
@@ -248,6 +253,7 @@ type shop struct {
 	trusted []netip.Prefix
 	asks    services.Options
 	watch   watchFlags
+	nodes   brokerFlags
 }
 
 func serve(cmd *cobra.Command, s shop) (err error) {
@@ -340,8 +346,14 @@ func serve(cmd *cobra.Command, s shop) (err error) {
 	if err != nil {
 		return errors.Join(err, l.Close())
 	}
+	sent, sending, err := s.nodes.send(ctx, db, handler.Services(), log)
+	if err != nil {
+		return errors.Join(err, l.Close())
+	}
+	defer func() { stop(); sending() }()
+	handler.Sending(sent)
 	s.say(cmd.OutOrStdout(), "http://"+l.Addr().String(), path)
-	return run(ctx, l, handler, log)
+	return run(ctx, l, handler, handler.Wait, log)
 }
 
 // catchUp does what came due while nothing ran: buyers are quoted from what should be live from the first on.
@@ -480,7 +492,7 @@ func hosts(a net.Addr) []string {
 	return nil
 }
 
-func run(ctx context.Context, l net.Listener, handler *web.Server, log *slog.Logger) error {
+func run(ctx context.Context, l net.Listener, handler http.Handler, wait func(), log *slog.Logger) error {
 	server := &http.Server{
 		Handler:           handler,
 		ReadHeaderTimeout: 5 * time.Second,
@@ -499,6 +511,6 @@ func run(ctx context.Context, l net.Listener, handler *web.Server, log *slog.Log
 	}
 	grace, cancel := context.WithTimeout(context.Background(), 10*time.Second)
 	defer cancel()
-	defer handler.Wait()
+	defer wait()
 	return server.Shutdown(grace)
 }

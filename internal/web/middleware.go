@@ -186,7 +186,7 @@ func (s *Server) recovered(c *gin.Context) {
 			c.Abort()
 			switch {
 			case c.Writer.Written():
-			case api.Asked(c.Request.URL.Path):
+			case api.Asked(c.Request.URL.Path), s.shell == nil:
 				api.Problem(c.Writer, http.StatusInternalServerError, "something went wrong here: please try again")
 			default:
 				s.shell.Problem(

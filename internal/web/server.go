@@ -11,8 +11,11 @@ import (
 	"context"
 	"io/fs"
 	"log/slog"
+	"maps"
 	"net/http"
+	"sync"
 	"sync/atomic"
+	"time"
 
 	"diadrom/internal/core/quote"
 	"diadrom/internal/core/store"
@@ -22,6 +25,7 @@ import (
 	"diadrom/internal/shop/held"
 	"diadrom/internal/shop/history"
 	"diadrom/internal/shop/importer"
+	"diadrom/internal/shop/outbox"
 	"diadrom/internal/shop/secrets"
 	"diadrom/internal/shop/services"
 	"diadrom/internal/sqlite"
@@ -79,7 +83,15 @@ type Server struct {
 	handler  http.Handler
 	router   *gin.Engine
 	reading  chan struct{} // of tables: one for each that is read
+	asks     *services.Services
+	live     *live.Screens
 }
+
+// Services are those that quotes of the shop ask.
+func (s *Server) Services() *services.Services { return s.asks }
+
+// Sending has the page of what is live say what was sent to the nodes of the shop; nil for a shop without nodes.
+func (s *Server) Sending(sent func() outbox.Sent) { s.live.Sending(sent) }
 
 // templates are those of the stations, by their folders.
 var templates = map[string]fs.FS{
@@ -158,6 +170,8 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 		products: products.New(sh, d, db),
 		shell:    sh,
 		reading:  make(chan struct{}, maxHeavy),
+		asks:     asks,
+		live:     publish,
 	}
 
 	gin.SetMode(gin.ReleaseMode)
@@ -232,13 +246,45 @@ func (s *Server) shops(d *draft.Draft, asks *services.Services, people *signin.S
 			}
 			return e
 		},
+		Pinned: s.pinned(d, asks),
 		Draft:  func() *quote.Engine { return d.State().Engine },
 		Store:  d,
 		Asker:  people.Asker,
 		Sites:  people.Origins,
-		Holds:  keys,
+		Holds:  func() *held.Keys { return keys },
 		Review: found.Wire,
 		Log:    s.log,
+	}
+}
+
+// pinned gives editions that gave way a short time ago, each read once.
+func (s *Server) pinned(d *draft.Draft, asks *services.Services) func(int64) *api.Edition {
+	type pinned struct {
+		e     *api.Edition
+		until time.Time
+	}
+	var mu sync.Mutex
+	known := map[int64]pinned{}
+	return func(number int64) *api.Edition {
+		mu.Lock()
+		defer mu.Unlock()
+		now := time.Now()
+		if p, ok := known[number]; ok && now.Before(p.until) {
+			return p.e
+		}
+		ctx, stop := context.WithTimeout(context.Background(), 5*time.Second)
+		defer stop()
+		f, hash, until, err := d.Former(ctx, number, now.Add(-outbox.Pinned), outbox.MaxFormer)
+		if err != nil {
+			s.log.Error("a former edition cannot be read", "edition", number, "error", err)
+		}
+		if f == nil {
+			return nil
+		}
+		maps.DeleteFunc(known, func(_ int64, p pinned) bool { return !now.Before(p.until) })
+		engine := d.Engine(f).AskingCarriers(asks.Carriers.Buyers())
+		known[number] = pinned{&api.Edition{Engine: engine, Kept: engine, Number: number, Hash: hash}, until.Add(outbox.Pinned)}
+		return known[number].e
 	}
 }
 

@@ -108,6 +108,33 @@ func (d *Draft) readLive(ctx context.Context, l sqlite.Live) (*Live, error) {
 	return d.liveOf(l, f, f.Apart(), d.engine(f), Hash(body)), nil
 }
 
+// Former is the store of an edition that gave way after a moment and is among the last so many that did, with its hash and
+// when it gave way; nil where it is not.
+func (d *Draft) Former(ctx context.Context, number int64, since time.Time, most int) (f *store.File, hash string,
+	until time.Time, err error) {
+	list, err := d.db.Formers(ctx, since, most)
+	if err != nil {
+		return nil, "", until, err
+	}
+	for _, former := range list {
+		if former.Edition == number {
+			f, body, err := d.Edition(ctx, number)
+			if err != nil {
+				return nil, "", until, err
+			}
+			return f, Hash(body), former.Until, nil
+		}
+	}
+	return nil, "", until, nil
+}
+
+// Engine makes a store ready to quote with the shop's lists of places and services.
+func (d *Draft) Engine(f *store.File) *quote.Engine {
+	d.edits.Lock()
+	defer d.edits.Unlock()
+	return d.engine(f)
+}
+
 // Publish makes the next edition of the draft and has buyers quoted from it at once. The draft and what is live must
 // still be as they were seen: else the error is [sqlite.ErrConflict] or [sqlite.ErrLiveChanged], and nothing has
 // changed.

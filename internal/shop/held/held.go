@@ -110,6 +110,13 @@ func Open(ctx context.Context, db *sqlite.DB, dir string, log *slog.Logger) (*Ke
 	return k, k.Turn(ctx)
 }
 
+// Of are the keys of a shop elsewhere, the one that signs first, with the vault that they were sealed with. They are not
+// turned here.
+func Of(list []sqlite.SigningKey, vault *secrets.Vault, log *slog.Logger) (*Keys, error) {
+	k := &Keys{vault: vault, log: log, now: time.Now}
+	return k, k.use(list)
+}
+
 // Turn makes the key of now sign no longer where it has done so for [KeyLife], and forgets keys whose last quotes have
 // expired.
 func (k *Keys) Turn(ctx context.Context) error {
@@ -162,6 +169,10 @@ func (k *Keys) load(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	return k.use(kept)
+}
+
+func (k *Keys) use(kept []sqlite.SigningKey) error {
 	list, set := make([]key, 0, len(kept)), jose.JSONWebKeySet{Keys: []jose.JSONWebKey{}}
 	for _, s := range kept {
 		public, err := base64.StdEncoding.DecodeString(s.Public)

@@ -33,6 +33,17 @@ type Vault struct {
 // New is the vault of the shop in a folder. Its key is made when the first secret is sealed.
 func New(dir string) *Vault { return &Vault{dir: dir} }
 
+// Of is the vault of a shop elsewhere, with its key: 32 bytes.
+func Of(key []byte) *Vault { return &Vault{key: key} }
+
+// Key is the key of the vault, which is made where there is none.
+func (v *Vault) Key() ([]byte, error) {
+	if _, err := v.aead(true); err != nil {
+		return nil, err
+	}
+	return v.key, nil
+}
+
 // aead gives the cipher: AES-256 in Galois/Counter Mode (NIST SP 800-38D) with nonces drawn at random.
 func (v *Vault) aead(make bool) (cipher.AEAD, error) {
 	v.mu.Lock()

@@ -59,6 +59,7 @@ type Options struct {
 	Usual outside.Settings // asked as long as nothing else was set: stand-ins of the demo
 	Local bool             // whether services at addresses that are not public may be set on the screens
 	Dir   string           // the folder of the shop
+	Vault *secrets.Vault   // nil: that of the folder
 	// Standins are carriers that this program itself answers for, by their hosts.
 	Standins map[string]*Standin
 	Budget   time.Duration // of all carriers of a quote; 0: [carriers.Budget]
@@ -76,8 +77,11 @@ func Open(ctx context.Context, db Store, o Options) (*Services, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Services{Outside: &outside.Services{}, db: db, Options: o, set: set, vault: secrets.New(o.Dir),
+	s := &Services{Outside: &outside.Services{}, db: db, Options: o, set: set, vault: o.Vault,
 		fetched: map[string]Fetched{}}
+	if s.vault == nil {
+		s.vault = secrets.New(o.Dir)
+	}
 	hosts := map[string]string{}
 	for host, of := range o.Standins {
 		hosts[host] = of.Address
@@ -108,6 +112,23 @@ func (s *Services) url(name Name) (url string, local bool) {
 		return set, s.Local
 	}
 	return usual, true
+}
+
+// Elsewhere are the settings with which the services are asked in another process: what this one was started with
+// stands among them as if it were set. Secrets stay sealed.
+func (s *Services) Elsewhere() map[string]string {
+	out := map[string]string{}
+	for _, name := range []Name{Roads, Addresses} {
+		out[string(name)], _ = s.url(name)
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	for name, value := range s.set {
+		if strings.HasPrefix(name, secretSetting) && value != "" {
+			out[name] = value
+		}
+	}
+	return out
 }
 
 // Get is a setting, and whether the program was started with it, so that it cannot be changed.

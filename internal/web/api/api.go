@@ -6,6 +6,7 @@ import (
 	"bytes"
 	_ "embed"
 	"encoding/json"
+	"fmt"
 	"log/slog"
 	"mime"
 	"net/http"
@@ -70,11 +71,15 @@ type Edition struct {
 
 // Shops is what the API answers from.
 type Shops struct {
-	Live  func() *Edition      // what quotes at the moment of a request; nil where nothing is live
+	Live func() *Edition // what quotes at the moment of a request; nil where nothing is live
+	// Pinned gives an edition that was live so short a time ago that a checkout may still be pinned to it; nil for none.
+	Pinned func(number int64) *Edition
+	// Node has quotes be all that is answered: the shop is edited elsewhere, and another node may be ahead of this one
+	Node  bool
 	Draft func() *quote.Engine // as it is edited
 	Asker func(*http.Request) Asker
 	Sites func(origin string) bool // whether a publishable key names an origin
-	Holds *held.Keys
+	Holds func() *held.Keys
 	Store *draft.Draft // for those who change it; nil where nobody does
 	Feed  *feed.Feed
 	Kept  kept
@@ -159,7 +164,44 @@ func (a *API) engine(c *gin.Context) (q asked, ok bool) {
 		problem(c, http.StatusServiceUnavailable, "nothing is live yet: the shop is still being set up", nil)
 		return q, false
 	}
+	if e, ok = a.pinned(c, e); !ok {
+		return q, false
+	}
 	return asked{who: who, engine: waiting(e.Engine, carriers), reached: e.Kept, edition: e}, true
+}
+
+// editionHeader is the header of the edition that a quote is of, and of the one that a checkout wants it to be of.
+const editionHeader = "Diadrom-Edition"
+
+// pinned gives the edition that a checkout is pinned to, the live one where it is to none; false where that has been
+// answered already.
+func (a *API) pinned(c *gin.Context, live *Edition) (*Edition, bool) {
+	text := c.GetHeader(editionHeader)
+	if text == "" {
+		return live, true
+	}
+	number, err := strconv.ParseInt(text, 10, 64)
+	if err != nil || number < 1 {
+		problem(c, http.StatusBadRequest, "the header "+editionHeader+" names an edition by its number, as an answer does", nil)
+		return nil, false
+	}
+	if number == live.Number {
+		return live, true
+	}
+	if a.Pinned != nil {
+		if e := a.Pinned(number); e != nil {
+			return e, true
+		}
+	}
+	if a.Node && number > live.Number {
+		c.Header("Retry-After", "1")
+		problem(c, http.StatusServiceUnavailable, fmt.Sprintf("edition %d has not come here yet: ask again, or another node",
+			number), nil)
+		return nil, false
+	}
+	problem(c, http.StatusGone, fmt.Sprintf("edition %d is not quoted from any more: ask without "+editionHeader+
+		" and show the buyer what has changed", number), nil)
+	return nil, false
 }
 
 // waiting is the engine, which does not wait for carriers where they are to come later.

@@ -81,7 +81,7 @@ func opened(t testing.TB) *shop {
 			Draft: func() *quote.Engine { return s.draft },
 			Asker: func(*http.Request) Asker { return s.asker },
 			Sites: func(origin string) bool { return origin == site },
-			Holds: s.keys,
+			Holds: func() *held.Keys { return s.keys },
 			Log:   slog.New(slog.DiscardHandler),
 			Review: func(_ context.Context, draft bool) (list []warnings.Wire, ok bool, err error) {
 				e := s.engine

@@ -26,7 +26,7 @@ func (a *API) crossOrigin(res *resource) gin.HandlerFunc {
 		if c.Request.Method == http.MethodOptions && origin != "" && c.GetHeader("Access-Control-Request-Method") != "" {
 			if c.Writer.Header().Get("Access-Control-Allow-Origin") != "" {
 				c.Header("Access-Control-Allow-Methods", res.allowed())
-				c.Header("Access-Control-Allow-Headers", "Authorization, Content-Type, Accept-Language, X-Request-Id")
+				c.Header("Access-Control-Allow-Headers", "Authorization, Content-Type, Accept-Language, X-Request-Id, Diadrom-Edition")
 				c.Header("Access-Control-Max-Age", preflightAge)
 			}
 			c.Header("Allow", res.allowed())

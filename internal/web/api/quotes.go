@@ -125,7 +125,7 @@ func (a *API) quote(q *asked, engine *quote.Engine, item *quote.Item) (*quote.An
 	answer := engine.Quote(&item.Request)
 	spoken.Answer(engine, &item.Request, answer)
 	if item.Hold > 0 {
-		kept, err := a.Holds.Hold(held.Edition{Number: q.edition.Number, Hash: q.edition.Hash}, item.Sent, answer,
+		kept, err := a.Holds().Hold(held.Edition{Number: q.edition.Number, Hash: q.edition.Hash}, item.Sent, answer,
 			item.Hold)
 		if err != nil {
 			a.Log.Error("a quote was not held", "error", err)

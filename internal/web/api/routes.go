@@ -83,8 +83,15 @@ func New(s Shops) *API {
 		{path: "/api/v1/review", methods: get(a.review)},
 		{path: "/api/v1/openapi.yaml", open: true, methods: get(describeAPI)},
 	}
+	if a.Node {
+		a.resources = slices.DeleteFunc(a.resources, func(r resource) bool { return edits[r.path] })
+	}
 	return a
 }
+
+// edits are the resources that are answered where the shop is edited alone.
+var edits = map[string]bool{"/api/v1/products": true, "/api/v1/products/:sku": true, "/api/v1/store": true,
+	"/api/v1/changes": true, "/api/v1/editions": true, "/api/v1/review": true}
 
 // Routes adds the API to a router. A resource that is read answers HEAD as well, and all say with OPTIONS what they
 // take. A path with a slash too many is a problem and no redirect.

@@ -16,7 +16,7 @@ import (
 // not know, so that they may be remembered.
 func (a *API) jwks(c *gin.Context) {
 	c.Header("Cache-Control", "public, max-age=300")
-	c.Data(http.StatusOK, "application/jwk-set+json", a.Holds.JWKS())
+	c.Data(http.StatusOK, "application/jwk-set+json", a.Holds().JWKS())
 }
 
 // verdict is whether a quote is held.
@@ -65,7 +65,7 @@ func (a *API) verify(c *gin.Context) {
 		tell(c, faulty(faults))
 		return
 	}
-	claims, option, why := a.Holds.Verify(claim)
+	claims, option, why := a.Holds().Verify(claim)
 	v := verdict{Valid: why == "", Why: why, Message: reasons[why], Option: option}
 	if claims != nil {
 		v.ID, v.Edition = claims.ID, claims.Edition

@@ -50,6 +50,8 @@ type liveView struct {
 	Broken         []promises.Row // that hold in the live edition
 	Next           int64
 	Live           *draft.Live
+	Nodes          string // what was sent to the nodes of the shop; "" where it has none
+	NodesBehind    bool
 	Revision, Turn int64
 	Note, Slip     string
 	Later          laterView
@@ -86,6 +88,7 @@ func (s *Screens) liveView(ctx context.Context, query url.Values) (v liveView, e
 			v.Moved = s.carriers.Moved(state.File, live.At) // also what the comparison has just found out
 		}
 	}
+	v.Nodes, v.NodesBehind = s.nodes(live)
 	_, v.Later.Zone = zoneOf(state.File)
 	if v.Scheduled, err = s.scheduled(ctx); err != nil {
 		return v, err
@@ -108,6 +111,23 @@ func (s *Screens) liveView(ctx context.Context, query url.Values) (v liveView, e
 
 // maxEditions is how many editions are shown at a time, and how many can be chosen from a menu.
 const maxEditions = 30
+
+// nodes says what was sent to the nodes of the shop, and whether that is not what is live.
+func (s *Screens) nodes(live *draft.Live) (said string, behind bool) {
+	f := s.sent.Load()
+	if f == nil || live == nil {
+		return "", false
+	}
+	switch sent := (*f)(); {
+	case sent.Problem != "":
+		return "The nodes could not be told what has changed: " + sent.Problem + ". It is tried again", true
+	case sent.At.IsZero():
+		return "The nodes have not been told yet", true
+	default:
+		return fmt.Sprintf("Edition %d was sent to the nodes on %s", sent.Edition, shell.Moment(sent.At)),
+			sent.Edition != live.Number
+	}
+}
 
 // listEditions lists the editions, and what can be compared.
 func (s *Screens) listEditions(ctx context.Context, v *liveView, query url.Values) error {

@@ -6,11 +6,13 @@ import (
 	"context"
 	"embed"
 	"net/http"
+	"sync/atomic"
 	"time"
 
 	"diadrom/internal/auth"
 	"diadrom/internal/core/store"
 	"diadrom/internal/shop/draft"
+	"diadrom/internal/shop/outbox"
 	"diadrom/internal/shop/samples"
 	"diadrom/internal/sqlite"
 	"diadrom/internal/web/promises"
@@ -73,6 +75,14 @@ type Screens struct {
 	carriers Carriers
 	notes    Notes
 	differs  differs
+	sent     atomic.Pointer[func() outbox.Sent] // nil where the shop has no nodes
+}
+
+// Sending has the page say what was sent to the nodes of the shop; nil for a shop without nodes.
+func (s *Screens) Sending(sent func() outbox.Sent) {
+	if sent != nil {
+		s.sent.Store(&sent)
+	}
 }
 
 // Carriers tell what they have changed themselves.
