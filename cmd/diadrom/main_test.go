@@ -27,6 +27,10 @@ import (
 var binary string
 
 func TestMain(m *testing.M) {
+	if text := os.Getenv(brokerVariable); text != "" {
+		beBroker(text)
+		return
+	}
 	dir, err := os.MkdirTemp("", "diadrom-cli-")
 	if err != nil {
 		panic(err)

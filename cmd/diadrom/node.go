@@ -127,6 +127,7 @@ func nodeFileCommand() *cobra.Command {
 	}
 	dataFlag(cmd, &dir)
 	b.register(cmd)
+	cmd.Flags().String("config", "", "a file of settings (TOML)")
 	return cmd
 }
 

@@ -121,7 +121,7 @@ func nodeAsker(state *node.State, r *http.Request, visitors *visitor.Options) ap
 		return api.Asker{}
 	}
 	if state == nil {
-		return api.Asker{Why: "this node knows no keys yet"}
+		return api.Asker{Later: true, Why: "nothing has come to this node yet: ask again, or another node"}
 	}
 	k := state.Keys[auth.Kept(strings.TrimSpace(secret))]
 	switch {

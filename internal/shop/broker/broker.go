@@ -1,5 +1,7 @@
-// Package broker keeps what the nodes of a shop need in NATS JetStream: the signed manifest in a key-value bucket, and the
-// objects that it names in an object store, both kept by as many servers as there are, up to three.
+// Package broker carries what the nodes of a shop need over NATS, in two ways. JetStream keeps it: the signed manifest in a
+// key-value bucket, the objects that it names in an object store, both on up to three servers, so that a node gets them
+// when the shop does not run. And the shop tells its nodes itself, by messages that nothing keeps: where a server is lost
+// JetStream stands still until its servers have agreed on a new leader, which takes up to nine seconds, and messages do not.
 package broker
 
 import (
@@ -10,7 +12,9 @@ import (
 	"fmt"
 	"log/slog"
 	"os"
+	"strconv"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/nats-io/nats.go"
@@ -144,8 +148,12 @@ func (b *Broker) Put(ctx context.Context, name string, body []byte) error {
 	return err
 }
 
-// Get gives an object.
+// Get gives an object: from the shop itself where that runs, else as it is kept.
 func (b *Broker) Get(ctx context.Context, name string) ([]byte, error) {
+	body, err := b.ask(ctx, name)
+	if err == nil {
+		return body, nil
+	}
 	objects, err := b.js.ObjectStore(ctx, b.bucket())
 	if err != nil {
 		return nil, err
@@ -209,59 +217,183 @@ func (b *Broker) Live(ctx context.Context) (string, error) {
 	return string(e.Value()), nil
 }
 
-// Times of watching: how often the manifest is looked at besides being told, and how long a broker may take to answer.
+// Times of watching: how often the manifest that is kept is looked at besides being told, and how long a broker may take
+// to answer.
 const (
-	lookEvery    = 700 * time.Millisecond
-	answerWithin = 3 * time.Second
+	lookEvery    = 300 * time.Millisecond
+	answerWithin = 1500 * time.Millisecond
 )
 
 // Watch calls do with each manifest that is published, from the one that is there on, until the context ends. It is told of
-// a new one, and looks by itself now and then, so that none is missed while connections come and go. One that was taken is
-// not given again; one of which do returns an error is.
+// a new one by the shop, and looks at what is kept now and then, so that none is missed while connections come and go.
+// One that was taken is not given again; one of which do returns an error is.
 func (b *Broker) Watch(ctx context.Context, do func(ctx context.Context, signed string) error) {
-	told, last := make(chan struct{}, 1), ""
-	go b.listen(ctx, told)
-	timer := time.NewTimer(0)
-	defer timer.Stop()
-	for {
+	told := make(chan int64, 8)
+	sub, err := b.conn.Subscribe(b.subject("live"), func(m *nats.Msg) {
+		issued, err := strconv.ParseInt(string(m.Data), 10, 64)
+		if err != nil {
+			return
+		}
+		select {
+		case told <- issued:
+		default: // it is told again
+		}
+	})
+	if err == nil {
+		defer sub.Unsubscribe() //nolint:errcheck // the connection ends
+	}
+	w := watch{do: do}
+	var looking sync.WaitGroup
+	looking.Go(func() { b.look(ctx, &w) })
+	defer looking.Wait()
+	w.take(ctx, b.now)
+	for lastTold := int64(0); ; {
 		select {
 		case <-ctx.Done():
 			return
-		case <-told:
-		case <-timer.C:
-		}
-		timer.Reset(lookEvery)
-		if !b.conn.IsConnected() {
-			continue
-		}
-		within, stop := context.WithTimeout(ctx, answerWithin)
-		signed, err := b.Live(within)
-		stop()
-		if err == nil && signed != "" && signed != last && do(ctx, signed) == nil {
-			last = signed
+		case issued := <-told:
+			if issued > lastTold && w.take(ctx, b.now) {
+				lastTold = issued
+			}
 		}
 	}
 }
 
-// listen tells of each change until the context ends.
-func (b *Broker) listen(ctx context.Context, told chan<- struct{}) {
-	for ctx.Err() == nil {
-		kv, err := b.js.KeyValue(ctx, b.bucket())
-		if err == nil {
-			var watcher jetstream.KeyWatcher
-			if watcher, err = kv.Watch(ctx, liveKey, jetstream.MetaOnly()); err == nil {
-				for range watcher.Updates() {
-					select {
-					case told <- struct{}{}:
-					default:
-					}
-				}
-				watcher.Stop() //nolint:errcheck // it has ended
-			}
+// look takes what the brokers keep, now and then.
+func (b *Broker) look(ctx context.Context, w *watch) {
+	every := time.NewTicker(lookEvery)
+	defer every.Stop()
+	for {
+		if b.conn.IsConnected() {
+			within, stop := context.WithTimeout(ctx, answerWithin)
+			w.take(within, b.Live)
+			stop()
 		}
 		select {
 		case <-ctx.Done():
-		case <-time.After(time.Second):
+			return
+		case <-every.C:
+		}
+	}
+}
+
+// watch gives each manifest once.
+type watch struct {
+	mu   sync.Mutex
+	last string
+	do   func(ctx context.Context, signed string) error
+}
+
+// take gives what is asked for, unless that was taken before; false where there was no answer or it was not taken.
+func (w *watch) take(ctx context.Context, ask func(context.Context) (string, error)) bool {
+	signed, err := ask(ctx)
+	if err != nil || signed == "" {
+		return false
+	}
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if signed == w.last {
+		return true
+	}
+	if w.do(context.WithoutCancel(ctx), signed) != nil {
+		return false
+	}
+	w.last = signed
+	return true
+}
+
+func (b *Broker) subject(of string) string { return "diadrom." + b.shop + "." + of }
+
+// now asks the shop for its manifest.
+func (b *Broker) now(ctx context.Context) (string, error) {
+	within, stop := context.WithTimeout(ctx, answerWithin)
+	defer stop()
+	m, err := b.conn.RequestWithContext(within, b.subject("now"), nil)
+	if err != nil {
+		return "", err
+	}
+	return string(m.Data), nil
+}
+
+// chunk is how much of an object is in a message, in bytes.
+const chunk = 256 << 10
+
+// sizeHeader is the header of a message with a part of an object: how long all of it is.
+const sizeHeader = "Diadrom-Size"
+
+// maxObject is how long an object may be, in bytes.
+const maxObject = 1 << 30
+
+// ask asks the shop for an object, part by part.
+func (b *Broker) ask(ctx context.Context, name string) (body []byte, err error) {
+	for {
+		m := nats.NewMsg(b.subject("object"))
+		m.Data = fmt.Appendf(nil, "%s %d", name, len(body))
+		within, stop := context.WithTimeout(ctx, answerWithin)
+		m, err = b.conn.RequestMsgWithContext(within, m)
+		stop()
+		if err != nil {
+			return nil, err
+		}
+		size, err := strconv.Atoi(m.Header.Get(sizeHeader))
+		if err != nil || size > maxObject || len(body)+len(m.Data) > size || len(m.Data) == 0 && size > 0 {
+			return nil, fmt.Errorf("the shop does not have the object %.40s", name)
+		}
+		if body = append(body, m.Data...); len(body) == size {
+			return body, nil
+		}
+	}
+}
+
+// Source has what the shop tells its nodes.
+type Source interface {
+	// Now is the signed manifest, and when it was issued; "" for none.
+	Now() (signed string, issued int64)
+	// Object is an object that the manifest names; nil for none.
+	Object(name string) []byte
+}
+
+// tellEvery is how often the shop tells its nodes which manifest is the last, whether it is new or not.
+const tellEvery = 250 * time.Millisecond
+
+// Tell tells nodes what they ask, and which manifest is the last, until the context ends; changed has it told at once.
+func (b *Broker) Tell(ctx context.Context, s Source, changed <-chan struct{}) error {
+	now, err := b.conn.Subscribe(b.subject("now"), func(m *nats.Msg) {
+		if signed, _ := s.Now(); signed != "" {
+			m.Respond([]byte(signed)) //nolint:errcheck // whoever asked asks again
+		}
+	})
+	if err != nil {
+		return err
+	}
+	defer now.Unsubscribe() //nolint:errcheck // the connection ends
+	objects, err := b.conn.Subscribe(b.subject("object"), func(m *nats.Msg) {
+		name, text, _ := strings.Cut(string(m.Data), " ")
+		from, err := strconv.Atoi(text)
+		body := s.Object(name)
+		answer := nats.NewMsg(m.Reply)
+		if err == nil && body != nil && from >= 0 && from <= len(body) {
+			answer.Header.Set(sizeHeader, strconv.Itoa(len(body)))
+			answer.Data = body[from:min(len(body), from+chunk)]
+		}
+		m.RespondMsg(answer) //nolint:errcheck // whoever asked asks again
+	})
+	if err != nil {
+		return err
+	}
+	defer objects.Unsubscribe() //nolint:errcheck // the connection ends
+	every := time.NewTicker(tellEvery)
+	defer every.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return nil
+		case <-changed:
+		case <-every.C:
+		}
+		if _, issued := s.Now(); issued != 0 && b.conn.IsConnected() {
+			b.conn.Publish(b.subject("live"), strconv.AppendInt(nil, issued, 10)) //nolint:errcheck // it is told again
+			b.conn.FlushTimeout(100 * time.Millisecond)                           //nolint:errcheck // it is told again
 		}
 	}
 }

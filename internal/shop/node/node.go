@@ -42,7 +42,6 @@ type Edition struct {
 	Number int64
 	Hash   string
 	Engine *quote.Engine
-	Until  time.Time // until when a checkout may be pinned to it; zero for the one that is live
 }
 
 // State is what a node quotes from at a moment; it does not change.
@@ -53,9 +52,30 @@ type State struct {
 	Holds    *held.Keys
 	At       time.Time // when it was put in place
 
-	former  []Edition
+	former  []*former
 	places  *gazetteer.Gazetteer
-	objects map[string]*Edition // by the names of their objects
+	objects map[string]*Edition // that are ready, by the names of their objects
+}
+
+// former is an edition that gave way: it is made ready when a checkout is pinned to it.
+type former struct {
+	manifest.Former
+	once    sync.Once
+	edition *Edition
+	load    func() (*Edition, error)
+	log     *slog.Logger
+}
+
+func (f *former) ready() *Edition {
+	f.once.Do(func() {
+		e, err := f.load()
+		if err != nil {
+			f.log.Error("a former edition cannot be quoted from", "edition", f.Edition, "error", err)
+			return
+		}
+		f.edition = e
+	})
+	return f.edition
 }
 
 // Pinned is the edition of a number: the live one, or one that gave way so short a time ago that a checkout may still be
@@ -64,9 +84,9 @@ func (s *State) Pinned(number int64, now time.Time) *Edition {
 	if s.Live != nil && s.Live.Number == number {
 		return s.Live
 	}
-	for i := range s.former {
-		if f := &s.former[i]; f.Number == number && now.Before(f.Until) {
-			return f
+	for _, f := range s.former {
+		if f.Edition == number && now.Unix() < f.Until {
+			return f.ready()
 		}
 	}
 	return nil
@@ -135,10 +155,14 @@ func (n *Node) Use(b Broker) { n.broker = b }
 func (n *Node) Follow(ctx context.Context) {
 	n.broker.Watch(ctx, func(ctx context.Context, signed string) error {
 		err := n.take(ctx, signed, true)
-		if err != nil && ctx.Err() == nil {
+		switch {
+		case errors.Is(err, ErrOlder): // brokers may keep a former one for a while, once the shop has told a newer one
+			n.log.Debug("what the brokers keep is older", "error", err)
+			return nil
+		case err != nil && ctx.Err() == nil:
 			n.log.Error("what was published is not taken", "error", err)
 		}
-		if errors.Is(err, ErrOlder) || errors.Is(err, manifest.ErrForged) {
+		if errors.Is(err, manifest.ErrForged) {
 			return nil // it does not become better
 		}
 		return err
@@ -209,39 +233,54 @@ func (n *Node) made(ctx context.Context, m *manifest.Manifest, was *State) (*Sta
 			return nil, err
 		}
 	}
+	asks, places := n.asks, next.places
 	edition := func(number int64, hash, object string) (*Edition, error) {
-		if was != nil && samePlaces && !changed {
-			if e := was.objects[object]; e != nil && e.Number == number && e.Hash == hash {
-				next.objects[object] = e
-				return e, nil
-			}
-		}
 		f, err := n.store(ctx, hash, object)
 		if err != nil {
 			return nil, err
 		}
-		engine := quote.Compile(f, next.places).Asking(n.asks.Outside).AskingCarriers(n.asks.Carriers.Buyers())
-		e := &Edition{Number: number, Hash: hash, Engine: engine}
-		next.objects[object] = e
-		return e, nil
+		engine := quote.Compile(f, places).Asking(asks.Outside).AskingCarriers(asks.Carriers.Buyers())
+		return &Edition{Number: number, Hash: hash, Engine: engine}, nil
+	}
+	known := func(number int64, hash, object string) *Edition {
+		if was == nil || !samePlaces || changed {
+			return nil
+		}
+		if e := was.objects[object]; e != nil && e.Number == number && e.Hash == hash {
+			return e
+		}
+		return nil
 	}
 	if m.Edition != 0 {
-		if next.Live, err = edition(m.Edition, m.Hash, m.Store); err != nil {
-			return nil, err
+		if next.Live = known(m.Edition, m.Hash, m.Store); next.Live == nil {
+			if next.Live, err = edition(m.Edition, m.Hash, m.Store); err != nil {
+				return nil, err
+			}
 		}
+		next.objects[m.Store] = next.Live
 	}
-	for _, f := range m.Former {
-		e, err := edition(f.Edition, f.Hash, f.Store)
-		if err != nil {
-			n.log.Warn("checkouts cannot be pinned to a former edition", "edition", f.Edition, "error", err)
-			continue
+	for i, f := range m.Former {
+		of := &former{Former: f, log: n.log, load: func() (*Edition, error) {
+			if e := known(f.Edition, f.Hash, f.Store); e != nil {
+				return e, nil
+			}
+			ctx = context.Background()
+			return edition(f.Edition, f.Hash, f.Store)
+		}}
+		if e := known(f.Edition, f.Hash, f.Store); e != nil && i < maxReady {
+			next.objects[f.Store] = e
+			of.load = func() (*Edition, error) { return e, nil }
 		}
-		pinned := *e
-		pinned.Until = time.Unix(f.Until, 0)
-		next.former = append(next.former, pinned)
+		if _, err := n.object(ctx, f.Store); err != nil {
+			n.log.Warn("checkouts cannot be pinned to a former edition", "edition", f.Edition, "error", err)
+		}
+		next.former = append(next.former, of)
 	}
 	return next, nil
 }
+
+// maxReady is how many former editions are kept ready; others are made so when they are asked for.
+const maxReady = 3
 
 // store reads the store file of an edition.
 func (n *Node) store(ctx context.Context, hash, object string) (*store.File, error) {

@@ -18,8 +18,8 @@ import (
 	"sync"
 	"time"
 
-	"diadrom/internal/core/gazetteer"
 	"diadrom/internal/core/quote"
+	"diadrom/internal/shop/broker"
 	"diadrom/internal/shop/manifest"
 	"diadrom/internal/shop/secrets"
 	"diadrom/internal/sqlite"
@@ -29,7 +29,7 @@ import (
 const Pinned = time.Hour
 
 // MaxFormer is how many editions that gave way a checkout may be pinned to.
-const MaxFormer = 4
+const MaxFormer = 20
 
 // Broker takes what is sent.
 type Broker interface {
@@ -37,6 +37,7 @@ type Broker interface {
 	Put(ctx context.Context, name string, body []byte) error
 	Publish(ctx context.Context, signed string) error
 	Sweep(ctx context.Context, keep []string) error
+	Tell(ctx context.Context, s broker.Source, changed <-chan struct{}) error
 }
 
 // Services are the services that quotes of the shop ask.
@@ -53,14 +54,41 @@ type Outbox struct {
 	private  ed25519.PrivateKey
 	log      *slog.Logger
 
-	packed map[int64]packed // objects of editions, by their numbers
-	places struct{ version, object string }
+	packed  map[int64]packed // objects of editions, by their numbers
+	places  places
+	kept    map[string]bool // objects that the brokers keep
+	changed chan struct{}
 
-	mu   sync.Mutex
-	sent Sent
+	mu      sync.Mutex
+	sent    Sent
+	signed  string
+	issued  int64
+	objects map[string][]byte // that the manifest names
 }
 
-type packed struct{ hash, object string }
+type packed struct {
+	hash, object string
+	body         []byte
+}
+
+type places struct {
+	version, object string
+	body            []byte
+}
+
+// Now is the signed manifest, and when it was issued.
+func (o *Outbox) Now() (signed string, issued int64) {
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	return o.signed, o.issued
+}
+
+// Object is an object that the manifest names; nil for none.
+func (o *Outbox) Object(name string) []byte {
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	return o.objects[name]
+}
 
 // Sent is what was sent last.
 type Sent struct {
@@ -110,7 +138,8 @@ func New(ctx context.Context, shop string, db *sqlite.DB, b Broker, s Services, 
 	if err != nil {
 		return nil, err
 	}
-	return &Outbox{shop: shop, db: db, broker: b, services: s, private: private, log: log, packed: map[int64]packed{}}, nil
+	return &Outbox{shop: shop, db: db, broker: b, services: s, private: private, log: log, packed: map[int64]packed{},
+		kept: map[string]bool{}, changed: make(chan struct{}, 1)}, nil
 }
 
 // Sent says what was sent last.
@@ -121,17 +150,26 @@ func (o *Outbox) Sent() Sent {
 }
 
 // Times of sending: how often the shop is looked at, how long after a failure it is tried again, and how long sending
-// may take.
+// may take: at first, since what was sent when a broker went is not answered any more, and then twice as long each time.
 const (
-	lookEvery  = 150 * time.Millisecond
-	againAfter = 700 * time.Millisecond
-	sendWithin = 20 * time.Second
+	lookEvery     = 150 * time.Millisecond
+	againAfter    = 300 * time.Millisecond
+	sendWithin    = 2 * time.Second
+	maxSendWithin = 60 * time.Second
 )
 
 // Run sends what changes until the context ends. What fails is told once, and tried again.
 func (o *Outbox) Run(ctx context.Context) {
-	sent, prepared := "", false
-	wait := time.Duration(0)
+	var telling sync.WaitGroup
+	telling.Go(func() {
+		if err := o.broker.Tell(ctx, o, o.changed); err != nil {
+			o.log.Error("the nodes are told by what the brokers keep alone", "error", err)
+		}
+	})
+	defer telling.Wait()
+	made, sent, prepared := "", "", false // stamps: of the manifest, and of the one that the brokers keep
+	wait, patience := time.Duration(0), sendWithin
+	var m *manifest.Manifest
 	for {
 		select {
 		case <-ctx.Done():
@@ -140,18 +178,24 @@ func (o *Outbox) Run(ctx context.Context) {
 		}
 		wait = lookEvery
 		stamp, err := o.db.Outgoing(ctx)
-		if err == nil && stamp == sent {
+		if err == nil && stamp == sent && stamp == made {
 			continue
 		}
+		if err == nil && stamp != made {
+			var next *manifest.Manifest
+			if next, err = o.make(ctx); err == nil {
+				m, made = next, stamp
+			}
+		}
 		if err == nil {
-			within, stop := context.WithTimeout(ctx, sendWithin)
-			if !prepared { // the brokers may have lost what was sent
-				o.packed, o.places.version = map[int64]packed{}, ""
+			within, stop := context.WithTimeout(ctx, patience)
+			if !prepared { // the brokers may have lost what they kept
+				o.kept = map[string]bool{}
 				err = o.broker.Prepare(within)
 				prepared = err == nil
 			}
 			if err == nil {
-				err = o.send(within)
+				err = o.send(within, m)
 			}
 			stop()
 		}
@@ -160,11 +204,31 @@ func (o *Outbox) Run(ctx context.Context) {
 		}
 		o.told(err)
 		if err != nil {
-			wait, prepared = againAfter, false
+			wait, prepared, patience = againAfter, false, min(2*patience, maxSendWithin)
 			continue
 		}
-		sent = stamp
+		sent, patience = made, sendWithin
 	}
+}
+
+// make says what is so now, and has the nodes that can be reached told of it at once.
+func (o *Outbox) make(ctx context.Context) (*manifest.Manifest, error) {
+	m, objects, err := o.manifest(ctx)
+	if err != nil {
+		return nil, err
+	}
+	signed, err := manifest.Sign(m, o.private)
+	if err != nil {
+		return nil, err
+	}
+	o.mu.Lock()
+	o.signed, o.issued, o.objects = signed, m.Issued, objects
+	o.mu.Unlock()
+	select {
+	case o.changed <- struct{}{}:
+	default:
+	}
+	return m, nil
 }
 
 // told keeps what became of sending.
@@ -173,63 +237,69 @@ func (o *Outbox) told(err error) {
 	defer o.mu.Unlock()
 	if err != nil {
 		if o.sent.Problem == "" {
-			o.log.Error("the nodes could not be told what has changed; it is tried again", "error", err)
+			o.log.Error("the brokers do not keep what has changed yet: nodes that run are told, and it is tried again",
+				"error", err)
 		}
 		o.sent.Problem = err.Error()
 		return
 	}
 	if o.sent.Problem != "" {
-		o.log.Info("the nodes are told again what changes")
+		o.log.Info("the brokers keep again what changes")
 	}
 	o.sent.Problem = ""
 }
 
-// send sends what is so now.
-func (o *Outbox) send(ctx context.Context) error {
-	m, err := o.manifest(ctx)
-	if err != nil {
-		return err
+// send has the brokers keep a manifest with its objects.
+func (o *Outbox) send(ctx context.Context, m *manifest.Manifest) error {
+	names := m.Objects()
+	for _, name := range names {
+		if o.kept[name] {
+			continue
+		}
+		if err := o.broker.Put(ctx, name, o.Object(name)); err != nil {
+			return err
+		}
+		o.kept[name] = true
 	}
-	signed, err := manifest.Sign(m, o.private)
-	if err != nil {
-		return err
-	}
+	signed, _ := o.Now()
 	if err := o.broker.Publish(ctx, signed); err != nil {
 		return err
 	}
 	o.mu.Lock()
 	o.sent = Sent{Edition: m.Edition, At: time.Now(), Problem: o.sent.Problem}
 	o.mu.Unlock()
-	o.log.Info("the nodes are told", "edition", m.Edition)
-	keep := m.Objects()
-	for edition, p := range o.packed {
-		if !slices.Contains(keep, p.object) {
-			delete(o.packed, edition)
+	o.log.Info("the brokers keep what nodes quote from", "edition", m.Edition)
+	for name := range o.kept {
+		if !slices.Contains(names, name) {
+			delete(o.kept, name)
 		}
 	}
-	if err := o.broker.Sweep(ctx, keep); err != nil {
+	if err := o.broker.Sweep(ctx, names); err != nil {
 		o.log.Warn("old objects stay at the brokers", "error", err)
 	}
 	return nil
 }
 
-// manifest says what is so now, with its objects at the brokers.
-func (o *Outbox) manifest(ctx context.Context) (*manifest.Manifest, error) {
+// manifest says what is so now, with its objects.
+func (o *Outbox) manifest(ctx context.Context) (_ *manifest.Manifest, objects map[string][]byte, err error) {
+	objects = map[string][]byte{}
+	used := map[int64]packed{}
 	m := &manifest.Manifest{Shop: o.shop, Issued: time.Now().UnixNano(), Settings: o.services.Elsewhere()}
 	live, err := o.db.Live(ctx)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	if live.Edition != 0 {
 		p, err := o.pack(ctx, live.Edition)
 		if err != nil {
-			return nil, err
+			return nil, nil, err
 		}
 		m.Edition, m.Hash, m.Store = live.Edition, p.hash, p.object
+		objects[p.object], used[live.Edition] = p.body, p
 	}
 	formers, err := o.db.Formers(ctx, time.Now().Add(-Pinned), MaxFormer)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	for _, f := range formers {
 		p, err := o.pack(ctx, f.Edition)
@@ -237,12 +307,14 @@ func (o *Outbox) manifest(ctx context.Context) (*manifest.Manifest, error) {
 			o.log.Warn("checkouts cannot be pinned to a former edition", "edition", f.Edition, "error", err)
 			continue
 		}
+		objects[p.object], used[f.Edition] = p.body, p
 		m.Former = append(m.Former, manifest.Former{Edition: f.Edition, Hash: p.hash, Store: p.object,
 			Until: f.Until.Add(Pinned).Unix()})
 	}
+	o.packed = used
 	keys, err := o.db.APIKeys(ctx)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	for _, k := range keys {
 		if k.Revoked.IsZero() {
@@ -250,13 +322,18 @@ func (o *Outbox) manifest(ctx context.Context) (*manifest.Manifest, error) {
 		}
 	}
 	if m.Signing, err = o.db.SigningKeys(ctx, time.Now().Add(-quote.MaxHold-time.Minute)); err != nil {
-		return nil, err
+		return nil, nil, err
 	}
-	m.Places, err = o.packPlaces(ctx)
-	return m, err
+	if err := o.packPlaces(ctx); err != nil {
+		return nil, nil, err
+	}
+	if m.Places = o.places.object; m.Places != "" {
+		objects[m.Places] = o.places.body
+	}
+	return m, objects, nil
 }
 
-// pack puts the store file of an edition at the brokers.
+// pack makes an object of the store file of an edition.
 func (o *Outbox) pack(ctx context.Context, edition int64) (packed, error) {
 	p, known := o.packed[edition]
 	if known {
@@ -266,37 +343,26 @@ func (o *Outbox) pack(ctx context.Context, edition int64) (packed, error) {
 	if err != nil {
 		return p, err
 	}
-	name, object := manifest.Pack("store", body)
 	if sum := sha256.Sum256(body); hex.EncodeToString(sum[:]) != hash {
 		return p, fmt.Errorf("edition %d is not sent: %w", edition, sqlite.ErrDamaged)
 	}
-	if err := o.broker.Put(ctx, name, object); err != nil {
-		return p, err
-	}
-	p = packed{hash, name}
-	o.packed[edition] = p
-	return p, nil
+	name, object := manifest.Pack("store", body)
+	return packed{hash, name, object}, nil
 }
 
-// packPlaces puts the lists of places at the brokers, where they have changed.
-func (o *Outbox) packPlaces(ctx context.Context) (object string, err error) {
+// packPlaces makes an object of the lists of places, where they have changed.
+func (o *Outbox) packPlaces(ctx context.Context) error {
 	version, err := o.db.PlacesVersion(ctx)
-	if err != nil || version == o.places.version && version != "" {
-		return o.places.object, err
+	if err != nil || version == o.places.version {
+		return err
 	}
-	var g *gazetteer.Gazetteer
-	if g, err = o.db.LoadPlaces(ctx); err != nil {
-		return "", err
+	g, err := o.db.LoadPlaces(ctx)
+	if err != nil {
+		return err
 	}
 	name, body, err := manifest.PackPlaces(g)
-	if err != nil {
-		return "", err
+	if err == nil {
+		o.places = places{version, name, body}
 	}
-	if name != "" {
-		if err := o.broker.Put(ctx, name, body); err != nil {
-			return "", err
-		}
-	}
-	o.places.version, o.places.object = version, name
-	return name, nil
+	return err
 }

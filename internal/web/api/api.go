@@ -42,6 +42,7 @@ const (
 type Asker struct {
 	Kind   Kind
 	Why    string      // of Nobody: what is wrong with the key that was sent; "" where none was
+	Later  bool        // of Nobody: which keys hold is not known here yet
 	Key    *auth.Key   // of Shop
 	From   string      // of Shop: the address that the request comes from
 	Person auth.Person // of Person
@@ -102,6 +103,10 @@ type Counter interface {
 func (a *API) asker(c *gin.Context) (who Asker, ok bool) {
 	who = a.Asker(c.Request)
 	switch {
+	case who.Kind == Nobody && who.Later:
+		c.Header("Retry-After", "1")
+		problem(c, http.StatusServiceUnavailable, who.Why, nil)
+		return who, false
 	case who.Kind == Nobody:
 		challenge, why := `Bearer realm="quotes"`, who.Why
 		if why == "" {

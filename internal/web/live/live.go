@@ -120,7 +120,7 @@ func (s *Screens) nodes(live *draft.Live) (said string, behind bool) {
 	}
 	switch sent := (*f)(); {
 	case sent.Problem != "":
-		return "The nodes could not be told what has changed: " + sent.Problem + ". It is tried again", true
+		return "The brokers of the nodes do not keep what has changed yet (" + sent.Problem + "). It is tried again", true
 	case sent.At.IsZero():
 		return "The nodes have not been told yet", true
 	default:
