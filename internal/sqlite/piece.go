@@ -183,11 +183,12 @@ func (db *DB) shrink(ctx context.Context) error {
 	return err
 }
 
-// RemoveEditions removes the store files of all editions but the newest so many, those that are live or scheduled, and
-// the one that was live before; what is known of them, their hashes too, stays. It says of which.
-func (db *DB) RemoveEditions(ctx context.Context, keep int) (numbers []int64, err error) {
+// RemoveEditions removes the store files of all editions but the newest so many, those that are live or scheduled, the one
+// that was live before, and those that gave way after a moment; what is known of them, their hashes too, stays. It says of
+// which.
+func (db *DB) RemoveEditions(ctx context.Context, keep int, since time.Time) (numbers []int64, err error) {
 	err = db.inOne(ctx, func(tx *sql.Tx) error {
-		if numbers, err = removable(ctx, tx, keep); err != nil {
+		if numbers, err = removable(ctx, tx, keep, since); err != nil {
 			return err
 		}
 		for _, n := range numbers {
@@ -205,18 +206,20 @@ func (db *DB) RemoveEditions(ctx context.Context, keep int) (numbers []int64, er
 }
 
 // Removable lists the editions of which [DB.RemoveEditions] would remove the store files.
-func (db *DB) Removable(ctx context.Context, keep int) ([]int64, error) {
-	return removable(ctx, db.sql, keep)
+func (db *DB) Removable(ctx context.Context, keep int, since time.Time) ([]int64, error) {
+	return removable(ctx, db.sql, keep, since)
 }
 
 func removable(ctx context.Context, q interface {
 	QueryContext(context.Context, string, ...any) (*sql.Rows, error)
-}, keep int) (numbers []int64, err error) {
+}, keep int, since time.Time) (numbers []int64, err error) {
 	rows, err := q.QueryContext(ctx, "SELECT number FROM edition WHERE removed_at = '' AND number NOT IN "+
 		"(SELECT number FROM edition ORDER BY number DESC LIMIT ?) AND number NOT IN "+
 		"(SELECT edition FROM put_live ORDER BY turn DESC LIMIT 2) AND number NOT IN "+
 		"(SELECT edition FROM scheduled WHERE state IN ('waiting', 'live')) AND number NOT IN "+
-		"(SELECT former FROM scheduled WHERE state = 'live') ORDER BY number", max(keep, 1))
+		"(SELECT former FROM scheduled WHERE state = 'live') AND number NOT IN "+
+		"(SELECT was.edition FROM put_live AS was JOIN put_live AS next ON next.turn = was.turn + 1 WHERE next.at >= ?) "+
+		"ORDER BY number", max(keep, 1), since.UTC().Format(time.RFC3339))
 	if err != nil {
 		return nil, err
 	}

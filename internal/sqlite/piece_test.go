@@ -10,6 +10,7 @@ import (
 	"os"
 	"path/filepath"
 	"testing"
+	"time"
 
 	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/rate"
@@ -160,9 +161,13 @@ func TestStoreFilesAreRemovedOnlyWhenThatIsAsked(t *testing.T) {
 	}
 	_, err = db.PublishAgain(ctx, Republication{Edition: 2, Turn: 12})
 	require.NoError(t, err)
-	would, err := db.Removable(ctx, 3)
+	would, err := db.Removable(ctx, 3, time.Now().Add(-time.Hour))
 	require.NoError(t, err)
-	gone, err := db.RemoveEditions(ctx, 3)
+	assert.Empty(t, would, "a checkout may still be pinned to those that were live within the hour")
+	later := time.Now().Add(time.Hour)
+	would, err = db.Removable(ctx, 3, later)
+	require.NoError(t, err)
+	gone, err := db.RemoveEditions(ctx, 3, later)
 	require.NoError(t, err)
 	assert.Equal(t, []int64{1, 3, 4, 5, 6, 7, 8, 9}, gone, "not the one that is live, nor the one before it")
 	assert.Equal(t, gone, would)

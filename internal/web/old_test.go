@@ -1,10 +1,13 @@
 package web
 
 import (
+	"database/sql"
 	"fmt"
 	"net/http"
+	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"diadrom/internal/test/storetest"
 
@@ -14,7 +17,8 @@ import (
 
 // An owner sees which editions would lose their files before they do; what is known of them stays.
 func TestFilesOfOldEditionsAreRemovedWhenTheOwnerSaysSo(t *testing.T) {
-	b := benchOf(t, storetest.Small, t.TempDir())
+	dir := t.TempDir()
+	b := benchOf(t, storetest.Small, dir)
 	for range 13 {
 		b.term()
 		b.publish()
@@ -28,6 +32,12 @@ func TestFilesOfOldEditionsAreRemovedWhenTheOwnerSaysSo(t *testing.T) {
 		return b.do(r, status)
 	}
 	assert.Contains(t, ask("3", http.StatusUnprocessableEntity), "a number from 10 on")
+	assert.Contains(t, ask("11", http.StatusOK), "No file would be removed", "a checkout may still be pinned to each of them")
+	file, err := sql.Open("sqlite", filepath.Join(dir, "diadrom.db"))
+	require.NoError(t, err)
+	_, err = file.Exec("UPDATE put_live SET at = ?", time.Now().Add(-2*time.Hour).UTC().Format(time.RFC3339))
+	require.NoError(t, err)
+	require.NoError(t, file.Close())
 	said := strings.Join(strings.Fields(ask("11", http.StatusOK)), " ")
 	assert.Contains(t, said, "The files of 2 editions would be removed: 1 to 2.")
 	assert.NotContains(t, b.get("/live"), "its file was removed", "nothing is removed by asking")

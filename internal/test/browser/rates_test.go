@@ -184,8 +184,14 @@ func TestALargeListIsTypedInWithoutAWait(t *testing.T) {
 	page.MustWaitLoad()
 	began := time.Now()
 	goTo(page, s.url+"/rates/large")
-	assert.Equal(t, 2400, page.MustEval(`() => document.querySelectorAll("#grid-list td .cell").length`).Int())
+	assert.LessOrEqual(t, page.MustEval(`() => document.querySelectorAll("#grid-list td .cell").length`).Int(), 600)
 	t.Logf("a list of 60 rows by 40 zones was there after %s", time.Since(began).Round(time.Millisecond))
+	for range 2 { // to the 21st zone
+		wait = page.MustWaitNavigation()
+		page.MustElement(`nav[aria-label="Zones that are shown"] a[rel="next"]`).MustClick()
+		wait()
+		page.MustWaitLoad()
+	}
 	typeOver(page, "#c-list-30-20", "99")
 	waitFor(t, page, `() => document.querySelector("#c-list-30-20").value === "99.00"`)
 	waitText(t, page, "#warnings-list", "the price falls from €99.00") // a moment later

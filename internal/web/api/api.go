@@ -157,6 +157,9 @@ func (a *API) engine(c *gin.Context) (q asked, ok bool) {
 	case carriers != "" && carriers != "wait" && carriers != "later":
 		problem(c, http.StatusBadRequest, "a quote waits for carriers, or they come later", nil)
 		return q, false
+	case of == "draft" && c.GetHeader(editionHeader) != "":
+		problem(c, http.StatusBadRequest, "a quote is of the draft or of an edition: leave out of=draft or "+editionHeader, nil)
+		return q, false
 	case of == "draft":
 		e := a.Draft()
 		return asked{who: who, engine: waiting(e, carriers), reached: e}, true

@@ -4,9 +4,11 @@ import (
 	"fmt"
 	"net/http"
 	"strconv"
+	"time"
 
 	"diadrom/internal/auth"
 	"diadrom/internal/core/plural"
+	"diadrom/internal/shop/outbox"
 	"diadrom/internal/web/shell"
 
 	"github.com/gin-gonic/gin"
@@ -23,6 +25,9 @@ type oldView struct {
 	Count int
 	Says  string // of which editions
 }
+
+// pinnable is the moment since when editions gave way that a checkout may still be pinned to.
+func pinnable() time.Time { return time.Now().Add(-outbox.Pinned) }
 
 // keeping reads how many editions are to keep their store files.
 func keeping(text string) (int, error) {
@@ -42,7 +47,7 @@ func (s *Screens) askOld(c *gin.Context) {
 		s.HTML(c, http.StatusUnprocessableEntity, s.Render("old-editions", v))
 		return
 	}
-	numbers, err := s.db.Removable(c.Request.Context(), keep)
+	numbers, err := s.db.Removable(c.Request.Context(), keep, pinnable())
 	if err != nil {
 		s.Internal(c, err)
 		return
@@ -79,7 +84,7 @@ func (s *Screens) removeOld(c *gin.Context) {
 		return
 	}
 	ctx := c.Request.Context()
-	numbers, err := s.db.RemoveEditions(ctx, keep)
+	numbers, err := s.db.RemoveEditions(ctx, keep, pinnable())
 	if err != nil {
 		s.Internal(c, err)
 		return

@@ -51,8 +51,8 @@ type Store interface {
 	upload.Store
 	samples.Source
 	Editions(ctx context.Context) ([]sqlite.Edition, error)
-	Removable(ctx context.Context, keep int) ([]int64, error)
-	RemoveEditions(ctx context.Context, keep int) ([]int64, error)
+	Removable(ctx context.Context, keep int, since time.Time) ([]int64, error)
+	RemoveEditions(ctx context.Context, keep int, since time.Time) ([]int64, error)
 	Edits(ctx context.Context, after int64) ([]sqlite.Remembered, error)
 }
 
