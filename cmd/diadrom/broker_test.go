@@ -20,8 +20,9 @@ const brokerVariable = "DIADROM_TEST_BROKER"
 // brokerSettings are those of a broker.
 type brokerSettings struct {
 	Name, Dir     string
+	Host          string
 	Port, Cluster int
-	Routes        []int // cluster ports
+	Routes        []string // host and port of each in the cluster
 }
 
 // beBroker runs a broker until it is killed.
@@ -30,12 +31,12 @@ func beBroker(text string) {
 	if err := json.Unmarshal([]byte(text), &s); err != nil {
 		panic(err)
 	}
-	o := &server.Options{ServerName: s.Name, Host: "127.0.0.1", Port: s.Port, JetStream: true, StoreDir: s.Dir, NoSigs: true,
+	o := &server.Options{ServerName: s.Name, Host: s.Host, Port: s.Port, JetStream: true, StoreDir: s.Dir, NoSigs: true,
 		JetStreamMaxMemory: 64 << 20, JetStreamMaxStore: 1 << 30, NoLog: true}
 	if s.Cluster != 0 {
-		o.Cluster = server.ClusterOpts{Name: "test", Host: "127.0.0.1", Port: s.Cluster}
-		for _, port := range s.Routes {
-			o.Routes = append(o.Routes, &url.URL{Scheme: "nats", Host: fmt.Sprintf("127.0.0.1:%d", port)})
+		o.Cluster = server.ClusterOpts{Name: "test", Host: s.Host, Port: s.Cluster}
+		for _, route := range s.Routes {
+			o.Routes = append(o.Routes, &url.URL{Scheme: "nats", Host: route})
 		}
 	}
 	b, err := server.NewServer(o)
@@ -50,6 +51,7 @@ func beBroker(text string) {
 type brokers struct {
 	t        *testing.T
 	settings []brokerSettings
+	hosts    []*host
 	running  []*exec.Cmd
 }
 
@@ -61,16 +63,19 @@ func freePort(t *testing.T) int {
 }
 
 // startBrokers starts a cluster of so many.
-func startBrokers(t *testing.T, n int) *brokers {
+func startBrokers(t *testing.T, net *network, n int) *brokers {
 	b := &brokers{t: t, running: make([]*exec.Cmd, n)}
-	var routes []int
-	for range n {
-		routes = append(routes, freePort(t))
+	var ports []int
+	var routes []string
+	for i := range n {
+		b.hosts = append(b.hosts, net.host())
+		ports = append(ports, freePort(t))
+		routes = append(routes, fmt.Sprintf("%s:%d", b.hosts[i].address(), ports[i]))
 	}
 	for i := range n {
-		s := brokerSettings{Name: fmt.Sprint("broker-", i), Dir: t.TempDir(), Port: freePort(t)}
+		s := brokerSettings{Name: fmt.Sprint("broker-", i), Dir: t.TempDir(), Host: b.hosts[i].address(), Port: freePort(t)}
 		if n > 1 {
-			s.Cluster, s.Routes = routes[i], routes
+			s.Cluster, s.Routes = ports[i], routes
 		}
 		b.settings = append(b.settings, s)
 	}
@@ -88,13 +93,13 @@ func startBrokers(t *testing.T, n int) *brokers {
 func (b *brokers) start(i int) {
 	text, err := json.Marshal(b.settings[i])
 	require.NoError(b.t, err)
-	cmd := exec.Command(os.Args[0])
+	cmd := b.hosts[i].command(os.Args[0])
 	cmd.Env = append(os.Environ(), brokerVariable+"="+string(text))
 	cmd.Stderr = os.Stderr
 	require.NoError(b.t, cmd.Start())
 	b.running[i] = cmd
 	require.Eventually(b.t, func() bool {
-		c, err := net.DialTimeout("tcp", fmt.Sprintf("127.0.0.1:%d", b.settings[i].Port), time.Second)
+		c, err := net.DialTimeout("tcp", fmt.Sprintf("%s:%d", b.settings[i].Host, b.settings[i].Port), time.Second)
 		if err == nil {
 			c.Close()
 		}
@@ -113,7 +118,7 @@ func (b *brokers) kill(i int) {
 
 func (b *brokers) urls() (list []string) {
 	for _, s := range b.settings {
-		list = append(list, fmt.Sprintf("nats://127.0.0.1:%d", s.Port))
+		list = append(list, fmt.Sprintf("nats://%s:%d", s.Host, s.Port))
 	}
 	return list
 }

@@ -8,10 +8,12 @@ import (
 	"fmt"
 	"io"
 	"math/rand/v2"
+	"net"
 	"net/http"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -43,12 +45,16 @@ func pricedFor(edition int) *store.File {
 	return f
 }
 
+// clients is how many keys the shop has besides.
+const clients = 8
+
 // nodeShop is a shop with a published edition and a key that may do everything, with its nodes.
 type nodeShop struct {
 	t       *testing.T
 	dir     string
 	brokers *brokers
 	bench   *exec.Cmd
+	host    *host  // of the bench
 	url     string // of the bench
 	join    string
 	nodes   []*nodeProcess
@@ -57,11 +63,13 @@ type nodeShop struct {
 
 type nodeProcess struct {
 	dir, url string
+	metrics  string // the address of its metrics, "" for none
+	host     *host
 	cmd      *exec.Cmd
 }
 
-func startNodeShop(t *testing.T, brokers, nodes int) *nodeShop {
-	s := &nodeShop{t: t, dir: t.TempDir(), brokers: startBrokers(t, brokers)}
+func startNodeShop(t *testing.T, net *network, brokers, nodes int) *nodeShop {
+	s := &nodeShop{t: t, dir: t.TempDir(), brokers: startBrokers(t, net, brokers), host: net.host()}
 	ctx := context.Background()
 	db, err := sqlite.Open(ctx, s.dir)
 	require.NoError(t, err)
@@ -70,6 +78,9 @@ func startNodeShop(t *testing.T, brokers, nodes int) *nodeShop {
 	_, err = db.AddPerson(ctx, "Aino", auth.Owner, "hash", true)
 	require.NoError(t, err)
 	require.NoError(t, db.AddAPIKey(ctx, auth.Key{Name: "test", Rights: auth.Rights}, auth.Kept(testKey), 1))
+	for i := range clients {
+		require.NoError(t, db.AddAPIKey(ctx, auth.Key{Name: fmt.Sprint("client ", i)}, auth.Kept(testKey+fmt.Sprint(i)), 1))
+	}
 	require.NoError(t, db.Close())
 	s.startBench()
 	t.Cleanup(func() { storetest.Kill(s.bench) })
@@ -79,7 +90,8 @@ func startNodeShop(t *testing.T, brokers, nodes int) *nodeShop {
 	s.join = filepath.Join(t.TempDir(), "join.json")
 	require.NoError(t, os.WriteFile(s.join, []byte(out), 0o600))
 	for range nodes {
-		n := &nodeProcess{dir: t.TempDir(), url: fmt.Sprintf("127.0.0.1:%d", freePort(t))}
+		h := net.host()
+		n := &nodeProcess{dir: t.TempDir(), host: h, url: fmt.Sprintf("%s:%d", h.address(), freePort(t))}
 		s.nodes = append(s.nodes, n)
 		s.startNode(n)
 	}
@@ -92,11 +104,11 @@ func startNodeShop(t *testing.T, brokers, nodes int) *nodeShop {
 }
 
 func (s *nodeShop) startBench() {
-	listen := "127.0.0.1:0"
+	listen := s.host.address() + ":0"
 	if s.url != "" {
 		listen = strings.TrimPrefix(s.url, "http://")
 	}
-	s.bench = exec.Command(binary, "serve", "--data", s.dir, "--listen", listen, "--nodes", strings.Join(s.brokers.urls(), ","),
+	s.bench = s.host.command(binary, "serve", "--data", s.dir, "--listen", listen, "--nodes", strings.Join(s.brokers.urls(), ","),
 		"--nodes-shop", "lauha", "--log-level", cmp.Or(os.Getenv("DIADROM_TEST_LOG"), "error"))
 	if os.Getenv("DIADROM_TEST_LOG") != "" {
 		s.bench.Stderr = os.Stderr
@@ -121,7 +133,8 @@ func (s *nodeShop) startBench() {
 }
 
 func (s *nodeShop) startNode(n *nodeProcess) {
-	n.cmd = exec.Command(binary, "node", "--join", s.join, "--data", n.dir, "--listen", n.url, "--log-level", cmp.Or(os.Getenv("DIADROM_TEST_LOG"), "error"))
+	n.cmd = n.host.command(binary, "node", "--join", s.join, "--data", n.dir, "--listen", n.url, "--metrics", n.metrics,
+		"--log-level", cmp.Or(os.Getenv("DIADROM_TEST_LOG"), "error"))
 	require.NoError(s.t, n.cmd.Start())
 }
 
@@ -181,7 +194,8 @@ func (s *nodeShop) all(edition int64, within time.Duration) time.Duration {
 	}
 }
 
-var client = &http.Client{Timeout: 5 * time.Second, Transport: &http.Transport{MaxIdleConnsPerHost: 64}}
+var client = &http.Client{Timeout: time.Second, Transport: &http.Transport{MaxIdleConnsPerHost: 64,
+	DialContext: (&net.Dialer{Timeout: 300 * time.Millisecond}).DialContext}}
 
 // balanced asks one node after another, the next where one does not answer or answers that it cannot: what a balancer
 // does. pin is the edition that the answer is to be of, "" for any.
@@ -294,7 +308,7 @@ func (s *nodeShop) load(buyers int) (stop func() (checkouts, quotes int64, probl
 // all nodes quote from the last edition two seconds after everything runs again. DIADROM_FAULTS=60 takes a minute.
 func TestNodesQuoteWhileWhatTheyRestOnIsKilled(t *testing.T) {
 	seconds := count(t, "DIADROM_FAULTS", 6)
-	s := startNodeShop(t, 3, 3)
+	s := startNodeShop(t, nil, 3, 3)
 	s.all(1, 20*time.Second)
 	stop := s.load(6)
 	begun, edition := time.Now(), 1
@@ -336,7 +350,7 @@ func TestNodesQuoteWhileWhatTheyRestOnIsKilled(t *testing.T) {
 // With every broker and the bench gone, nodes quote on, also after a start. What nobody of the shop has signed is not
 // taken, and neither is what was signed before.
 func TestANodeQuotesFromItsDiskAlone(t *testing.T) {
-	s := startNodeShop(t, 1, 2)
+	s := startNodeShop(t, nil, 1, 2)
 	s.all(1, 20*time.Second)
 	first, err := os.ReadFile(filepath.Join(s.nodes[0].dir, "live.jws"))
 	require.NoError(t, err)
@@ -375,4 +389,66 @@ func TestANodeQuotesFromItsDiskAlone(t *testing.T) {
 	s.brokers.start(0)
 	s.startBench()
 	s.all(2, 10*time.Second)
+}
+
+// counter reads a counter of a node, all of its labels together.
+func (n *nodeProcess) counter(t *testing.T, name string) (sum float64) {
+	for line := range strings.Lines(get("http://" + n.metrics + "/metrics")) {
+		if rest, ok := strings.CutPrefix(line, name); ok && strings.ContainsAny(rest[:1], "{ ") {
+			fields := strings.Fields(line)
+			v, err := strconv.ParseFloat(fields[len(fields)-1], 64)
+			require.NoError(t, err)
+			sum += v
+		}
+	}
+	return sum
+}
+
+// What nodes quote adds up, and what a quote costs a node does not depend on how many others there are: nodes do not wait
+// for one another, nor for the bench or a broker. This is by the counters of the nodes themselves.
+func TestNodesShareWhatIsAsked(t *testing.T) {
+	const most, each = 4, 300
+	s := startNodeShop(t, nil, 1, 0)
+	for range most {
+		n := &nodeProcess{dir: t.TempDir(), url: fmt.Sprintf("127.0.0.1:%d", freePort(t)), metrics: fmt.Sprintf("127.0.0.1:%d", freePort(t))}
+		s.nodes = append(s.nodes, n)
+		s.startNode(n)
+	}
+	s.all(1, 20*time.Second)
+	var alone float64
+	for _, count := range []int{1, 2, 4} {
+		nodes := s.nodes[:count]
+		quotes, cpu := make([]float64, count), make([]float64, count)
+		for i, n := range nodes {
+			quotes[i], cpu[i] = n.counter(t, "diadrom_quotes_total"), n.counter(t, "process_cpu_seconds_total")
+		}
+		var all sync.WaitGroup
+		for c := range clients {
+			all.Go(func() {
+				for i := range each {
+					r, _ := http.NewRequest(http.MethodPost, "http://"+nodes[(c+i)%count].url+"/api/v1/quotes", strings.NewReader(nodeRequest))
+					r.Header.Set("Content-Type", "application/json")
+					r.Header.Set("Authorization", "Bearer "+testKey+fmt.Sprint(c))
+					resp, err := client.Do(r)
+					if !assert.NoError(t, err) {
+						return
+					}
+					body, _ := io.ReadAll(resp.Body)
+					resp.Body.Close()
+					assert.Equal(t, http.StatusOK, resp.StatusCode, string(body))
+				}
+			})
+		}
+		all.Wait()
+		seconds := 0.0
+		for i, n := range nodes {
+			assert.InDelta(t, each*clients/count, n.counter(t, "diadrom_quotes_total")-quotes[i], 0.5, "node %d of %d", i, count)
+			seconds += n.counter(t, "process_cpu_seconds_total") - cpu[i]
+		}
+		if count == 1 {
+			alone = seconds
+		}
+		t.Logf("%d nodes: %d quotes each, %.0f µs of processor for a quote, %.2f times those of one node", count, each*clients/count,
+			seconds/each/clients*1e6, seconds/alone)
+	}
 }

@@ -16,7 +16,8 @@ type farm struct {
 	length       float64   // how long quotes come
 	failures     []failure
 	// A request to a host that is gone waits for connect before it is sent to another; one whose process has ended is
-	// refused at once. The balancer stops asking a node that is gone once it has noticed, which takes up to check.
+	// refused at once. The balancer stops asking a node that has not taken a request, as nginx does (max_fails of
+	// ngx_http_upstream_module), or that has not answered when it was last looked at, which it is every check.
 	connect, check float64
 	random         *rand.Rand
 }
@@ -159,6 +160,7 @@ func (s *simulation) send(e event) {
 		if b.host {
 			after = s.connect
 		}
+		heap.Push(&s.queue, event{at: e.at + after, kind: noticed, node: i})
 		s.retry(e, e.at+after)
 		return
 	}

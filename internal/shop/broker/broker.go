@@ -39,17 +39,25 @@ type Broker struct {
 	conn *nats.Conn
 	js   jetstream.JetStream
 	shop string
+
+	closed chan struct{}
 }
 
-// reconnectWait is how long it waits between attempts to connect again.
-const reconnectWait = 250 * time.Millisecond
+// Times of connections: how long it waits between attempts to connect again, how long connecting may take, how often a
+// connection is tried, and how long an answer to that may take. A network that loses everything without a word is noticed
+// after the last two together, where TCP would take minutes.
+const (
+	reconnectWait = 250 * time.Millisecond
+	connectWithin = time.Second
+	tryEvery      = 500 * time.Millisecond
+	tryWithin     = 2 * time.Second
+)
 
 // Open connects, now or as soon as a broker can be reached.
 func Open(o Options) (*Broker, error) {
 	options := []nats.Option{
 		nats.Name(o.Name), nats.RetryOnFailedConnect(true), nats.MaxReconnects(-1), nats.ReconnectWait(reconnectWait),
-		nats.ReconnectJitter(100*time.Millisecond, 250*time.Millisecond), nats.Timeout(2 * time.Second),
-		nats.PingInterval(2 * time.Second), nats.MaxPingsOutstanding(2),
+		nats.ReconnectJitter(100*time.Millisecond, 250*time.Millisecond), nats.Timeout(connectWithin),
 		nats.DisconnectErrHandler(func(_ *nats.Conn, err error) {
 			if err != nil {
 				o.Log.Warn("the connection to a broker was lost, and is made again", "error", err)
@@ -81,7 +89,27 @@ func Open(o Options) (*Broker, error) {
 		conn.Close()
 		return nil, err
 	}
-	return &Broker{conn, js, o.Shop}, nil
+	b := &Broker{conn, js, o.Shop, make(chan struct{})}
+	go b.try()
+	return b, nil
+}
+
+// try asks the connected broker for a sign of life now and then, and goes to another where there is none.
+func (b *Broker) try() {
+	every := time.NewTicker(tryEvery)
+	defer every.Stop()
+	for {
+		select {
+		case <-b.closed:
+			return
+		case <-every.C:
+		}
+		before := b.conn.Stats().InBytes
+		if b.conn.IsConnected() && errors.Is(b.conn.FlushTimeout(tryWithin), nats.ErrTimeout) && b.conn.IsConnected() &&
+			b.conn.Stats().InBytes == before { // it does not wait behind a large object
+			b.conn.ForceReconnect() //nolint:errcheck // it was closed
+		}
+	}
 }
 
 // Redacted are addresses without what they say of users and passwords.
@@ -101,7 +129,10 @@ func Redacted(urls []string) string {
 }
 
 // Close closes the connection.
-func (b *Broker) Close() { b.conn.Close() }
+func (b *Broker) Close() {
+	close(b.closed)
+	b.conn.Close()
+}
 
 // Connected says whether a broker is connected at the moment.
 func (b *Broker) Connected() bool { return b.conn.IsConnected() }

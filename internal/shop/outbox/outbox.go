@@ -6,6 +6,7 @@
 package outbox
 
 import (
+	"cmp"
 	"context"
 	"crypto/ed25519"
 	"crypto/rand"
@@ -61,6 +62,7 @@ type Outbox struct {
 
 	mu      sync.Mutex
 	sent    Sent
+	unread  string // why what has changed cannot be read
 	signed  string
 	issued  int64
 	objects map[string][]byte // that the manifest names
@@ -146,7 +148,9 @@ func New(ctx context.Context, shop string, db *sqlite.DB, b Broker, s Services, 
 func (o *Outbox) Sent() Sent {
 	o.mu.Lock()
 	defer o.mu.Unlock()
-	return o.sent
+	s := o.sent
+	s.Problem = cmp.Or(o.unread, s.Problem)
+	return s
 }
 
 // Times of sending: how often the shop is looked at, how long after a failure it is tried again, and how long sending
@@ -158,61 +162,94 @@ const (
 	maxSendWithin = 60 * time.Second
 )
 
-// Run sends what changes until the context ends. What fails is told once, and tried again.
+// Run sends what changes until the context ends: nodes that run are told at once, whether or not the brokers keep it yet.
+// What fails is logged once, and tried again.
 func (o *Outbox) Run(ctx context.Context) {
-	var telling sync.WaitGroup
-	telling.Go(func() {
+	var working sync.WaitGroup
+	defer working.Wait()
+	working.Go(func() {
 		if err := o.broker.Tell(ctx, o, o.changed); err != nil {
 			o.log.Error("the nodes are told by what the brokers keep alone", "error", err)
 		}
 	})
-	defer telling.Wait()
-	made, sent, prepared := "", "", false // stamps: of the manifest, and of the one that the brokers keep
-	wait, patience := time.Duration(0), sendWithin
-	var m *manifest.Manifest
-	for {
+	waits := make(chan *made, 1) // the last one that is not kept yet
+	working.Go(func() { o.keep(ctx, waits) })
+	stamp := ""
+	for every := time.NewTicker(lookEvery); ; {
+		is, err := o.db.Outgoing(ctx)
+		if err == nil && is != stamp {
+			var m *made
+			if m, err = o.make(ctx); err == nil {
+				stamp = is
+				select {
+				case <-waits:
+				default:
+				}
+				waits <- m
+			}
+		}
+		if ctx.Err() == nil {
+			o.read(err)
+		}
 		select {
 		case <-ctx.Done():
+			every.Stop()
 			return
-		case <-time.After(wait):
+		case <-every.C:
 		}
-		wait = lookEvery
-		stamp, err := o.db.Outgoing(ctx)
-		if err == nil && stamp == sent && stamp == made {
-			continue
-		}
-		if err == nil && stamp != made {
-			var next *manifest.Manifest
-			if next, err = o.make(ctx); err == nil {
-				m, made = next, stamp
+	}
+}
+
+// keep has the brokers keep the last manifest that was made, and tries again until they do or another one has been made.
+func (o *Outbox) keep(ctx context.Context, waits <-chan *made) {
+	prepared, patience := false, sendWithin
+	var m *made
+	for {
+		if m == nil {
+			select {
+			case <-ctx.Done():
+				return
+			case m = <-waits:
 			}
+		}
+		within, stop := context.WithTimeout(ctx, patience)
+		var err error
+		if !prepared { // the brokers may have lost what they kept
+			o.kept = map[string]bool{}
+			err = o.broker.Prepare(within)
+			prepared = err == nil
 		}
 		if err == nil {
-			within, stop := context.WithTimeout(ctx, patience)
-			if !prepared { // the brokers may have lost what they kept
-				o.kept = map[string]bool{}
-				err = o.broker.Prepare(within)
-				prepared = err == nil
-			}
-			if err == nil {
-				err = o.send(within, m)
-			}
-			stop()
+			err = o.send(within, m)
 		}
+		stop()
 		if ctx.Err() != nil {
 			return
 		}
 		o.told(err)
-		if err != nil {
-			wait, prepared, patience = againAfter, false, min(2*patience, maxSendWithin)
+		if err == nil {
+			m, patience = nil, sendWithin
 			continue
 		}
-		sent, patience = made, sendWithin
+		prepared, patience = false, min(2*patience, maxSendWithin)
+		select {
+		case <-ctx.Done():
+			return
+		case m = <-waits:
+		case <-time.After(againAfter):
+		}
 	}
 }
 
+// made is a manifest as it is sent, with its objects.
+type made struct {
+	manifest *manifest.Manifest
+	signed   string
+	objects  map[string][]byte
+}
+
 // make says what is so now, and has the nodes that can be reached told of it at once.
-func (o *Outbox) make(ctx context.Context) (*manifest.Manifest, error) {
+func (o *Outbox) make(ctx context.Context) (*made, error) {
 	m, objects, err := o.manifest(ctx)
 	if err != nil {
 		return nil, err
@@ -228,7 +265,20 @@ func (o *Outbox) make(ctx context.Context) (*manifest.Manifest, error) {
 	case o.changed <- struct{}{}:
 	default:
 	}
-	return m, nil
+	return &made{m, signed, objects}, nil
+}
+
+// read keeps whether what has changed could be read.
+func (o *Outbox) read(err error) {
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	switch {
+	case err == nil:
+		o.unread = ""
+	case o.unread == "":
+		o.log.Error("what has changed cannot be told to nodes, and is tried again", "error", err)
+		o.unread = err.Error()
+	}
 }
 
 // told keeps what became of sending.
@@ -250,25 +300,24 @@ func (o *Outbox) told(err error) {
 }
 
 // send has the brokers keep a manifest with its objects.
-func (o *Outbox) send(ctx context.Context, m *manifest.Manifest) error {
-	names := m.Objects()
+func (o *Outbox) send(ctx context.Context, m *made) error {
+	names := m.manifest.Objects()
 	for _, name := range names {
 		if o.kept[name] {
 			continue
 		}
-		if err := o.broker.Put(ctx, name, o.Object(name)); err != nil {
+		if err := o.broker.Put(ctx, name, m.objects[name]); err != nil {
 			return err
 		}
 		o.kept[name] = true
 	}
-	signed, _ := o.Now()
-	if err := o.broker.Publish(ctx, signed); err != nil {
+	if err := o.broker.Publish(ctx, m.signed); err != nil {
 		return err
 	}
 	o.mu.Lock()
-	o.sent = Sent{Edition: m.Edition, At: time.Now(), Problem: o.sent.Problem}
+	o.sent = Sent{Edition: m.manifest.Edition, At: time.Now(), Problem: o.sent.Problem}
 	o.mu.Unlock()
-	o.log.Info("the brokers keep what nodes quote from", "edition", m.Edition)
+	o.log.Info("the brokers keep what nodes quote from", "edition", m.manifest.Edition)
 	for name := range o.kept {
 		if !slices.Contains(names, name) {
 			delete(o.kept, name)

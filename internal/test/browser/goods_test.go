@@ -179,7 +179,7 @@ func TestALongProductListIsTakenInWithItsProgress(t *testing.T) {
 	wait()
 	page.MustWaitLoad()
 	waitText(t, page, "#goods-progress", "6667 new, 0 changed, 3333 refused")
-	waitText(t, page, "#course", "6692")
+	waitText(t, page, "#course", "6,692")
 	page = slow(t, s.open(t, "/goods?find=thing+99&sort=-weight", 1280, 800))
 	waitText(t, page, ".pages", "of 75")
 	page.MustElement("#undo").MustClick()
