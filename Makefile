@@ -29,7 +29,7 @@ format:
 
 # The tests of the core and of the draft with the race detector.
 race:
-	CGO_ENABLED=1 go test -race ./internal/core/quote ./internal/shop/draft ./internal/sqlite ./internal/shop/importer ./internal/shop/services ./internal/outside/carriers ./internal/web/api ./internal/auth ./internal/shop/feed ./internal/shop/held
+	CGO_ENABLED=1 go test -race ./internal/core/quote ./internal/shop/draft ./internal/sqlite ./internal/shop/importer ./internal/shop/services ./internal/outside/carriers ./internal/web/api ./internal/auth ./internal/shop/feed ./internal/shop/held ./internal/shop/outbox ./internal/shop/node ./internal/shop/manifest
 
 # The program for every platform that it is for, as files in bin/.
 .PHONY: cross
@@ -101,6 +101,23 @@ load:
 	DIADROM_LOAD=20 go test -count=1 -v -run TestBuyersAskWhileTheOwner ./cmd/diadrom
 	DIADROM_LOAD=20 DIADROM_BUYERS=2000 go test -count=1 -v -run TestBuyersAskWhileTheOwner ./cmd/diadrom
 
+# Nodes quote for a minute each while brokers, the bench and nodes are killed, and while the network is cut (6 and 10 s in make test).
+.PHONY: faults
+faults:
+	DIADROM_FAULTS=60 go test -count=1 -v -timeout 10m -run 'TestNodesQuote|TestNodesShare' ./cmd/diadrom
+
+# Screens, edits, publishing and undo of a large shop beside a small one: see docs/performance.md.
+.PHONY: sizes
+sizes:
+	DIADROM_SIZES=1 go test -count=1 -v -timeout 20m -run 'TestSizes$$' ./internal/web
+	DIADROM_SIZES=1 go test -count=1 -v -run TestSizesOnDisk ./internal/sqlite
+	DIADROM_EDITS=10000 go test -count=1 -v -run TestMemoryDoesNotGrow ./internal/shop/draft
+
+# What one core serves, what shops take of memory, and nodes behind a balancer simulated: see docs/scale.md.
+.PHONY: scale
+scale:
+	go run ./tools/scale
+
 # Vendored assets and open data, at the versions that tools/refresh/packages.json pins. Needs npm and Debian's iso-codes.
 refresh:
 	go run ./tools/refresh
@@ -114,7 +131,7 @@ fuzz:
 	for t in core/decimal:FuzzParse core/postcode:FuzzParseEntry core/typed:FuzzParseText core/charge:FuzzParse core/store:FuzzRead core/quote:FuzzRequest \
 	  core/measure:FuzzParse core/terms:FuzzParse tables/sheet:FuzzRead shop/importer:FuzzRead edit:FuzzPaste \
 	  core/atlas:FuzzDecode tables/geozones:FuzzParse core/typed:FuzzAddress web/ground:FuzzCorners outside/roads:FuzzAnswer \
-	  outside/carriers:FuzzTariff tables/grid:FuzzRead tables/ratelist:FuzzBand tables/ratelist:FuzzOpen tables/productlist:FuzzOpen tables/orderlist:FuzzOrders; do \
+	  outside/carriers:FuzzTariff tables/grid:FuzzRead tables/ratelist:FuzzBand tables/ratelist:FuzzOpen tables/productlist:FuzzOpen tables/orderlist:FuzzOrders shop/manifest:FuzzOpen; do \
 	  go test -run '^$$' -fuzz "^$${t#*:}$$" -fuzztime 30s ./internal/$${t%%:*} || exit 1; done
 
 # A demo beside a bare Gin handler, from outside at 16 connections: see docs/performance.md. It needs wrk.

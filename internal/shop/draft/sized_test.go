@@ -3,6 +3,10 @@ package draft
 import (
 	"context"
 	"fmt"
+	"os"
+	"runtime"
+	"slices"
+	"strconv"
 	"testing"
 
 	"diadrom/internal/core/decimal"
@@ -11,6 +15,8 @@ import (
 	"diadrom/internal/core/store"
 	"diadrom/internal/sqlite"
 	"diadrom/internal/test/storetest"
+
+	"github.com/stretchr/testify/require"
 )
 
 // An edit, from change to saved and compiled, of each kind of a small and of a large shop.
@@ -97,4 +103,62 @@ func BenchmarkReadingSized(b *testing.B) {
 			}
 		})
 	}
+}
+
+// What an edit leaves behind in memory is bounded: states share what they have in common, and none holds the ones before
+// it. DIADROM_EDITS=10000 edits so often.
+func TestMemoryDoesNotGrowWithEdits(t *testing.T) {
+	ctx := context.Background()
+	edits := 1200
+	if text := os.Getenv("DIADROM_EDITS"); text != "" {
+		n, err := strconv.Atoi(text)
+		require.NoError(t, err)
+		edits = n
+	}
+	db, err := sqlite.Open(ctx, t.TempDir())
+	require.NoError(t, err)
+	defer db.Close()
+	size := storetest.Small
+	size.Products, size.Codes = 1000, 100
+	d, err := Open(ctx, db, nil, size.Store())
+	require.NoError(t, err)
+	inUse := func() uint64 {
+		runtime.GC()
+		runtime.GC()
+		var m runtime.MemStats
+		runtime.ReadMemStats(&m)
+		return m.HeapAlloc
+	}
+	var early uint64
+	for n := range edits {
+		_, err := d.Edit(ctx, func(f *store.File) error {
+			price := decimal.New(int64(n), 2)
+			switch n % 5 {
+			case 0:
+				f.Methods[1].Days = &store.Days{Min: 1, Max: int64(1 + n%60)}
+			case 1:
+				f.Methods[1].Tables[0].Rows[n%6].Charges[n%4] = &rate.Charge{Base: &price}
+			case 2:
+				f.Products[n%1000].Price = price
+			case 3:
+				f.Zones[n%10].Name = fmt.Sprint("Zone ", n)
+			case 4:
+				e, err := postcode.ParseEntry("FI", fmt.Sprintf("%05d", 99_999-n%50_000))
+				codes := &f.Zones[n%10].Places[0].Postcodes
+				*codes = append(slices.Clone((*codes)[1:]), e)
+				return err
+			}
+			return nil
+		})
+		require.NoError(t, err)
+		if n%100 == 99 {
+			d.State().Warnings()
+		}
+		if n == edits/4 {
+			early = inUse()
+		}
+	}
+	late := inUse()
+	require.Less(t, float64(late), 1.3*float64(early), "after four times as many edits")
+	t.Logf("%.1f MB after %d edits, %.1f MB after %d", float64(early)/1e6, edits/4, float64(late)/1e6, edits)
 }
