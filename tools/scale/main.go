@@ -34,7 +34,7 @@ func main() {
 	peak := flag.Float64("peak", 5, "the busiest minute of a day ÷ an average one")
 	overhead := flag.Float64("overhead", 2.2, "processor time of a quote over a real connection ÷ inside the process, as make wrk shows it")
 	busy := flag.Float64("busy", 0.5, "the share of their time that the cores of nodes are to be busy at the peak")
-	cores := flag.Int("cores", 4, "cores of a node")
+	cores := flag.Int("cores", 2, "cores of a node")
 	length := flag.Float64("length", 30, "seconds that are simulated")
 	flag.Parse()
 	if err := run(*daily, *peak, *overhead, *busy, *cores, *length); err != nil {
@@ -71,6 +71,7 @@ func run(daily, peak, overhead, busy float64, cores int, length float64) error {
 	fmt.Println("| what happens | median | 99 % | 99.9 % | longest | sent again | failed | busiest node |")
 	fmt.Println("|---|---|---|---|---|---|---|---|")
 	third := max(nodes/3, 1)
+	more := (nodes + 1) / 2
 	for _, c := range []struct {
 		what string
 		more int
@@ -80,7 +81,7 @@ func run(daily, peak, overhead, busy float64, cores int, length float64) error {
 		{"one process of a node is killed for 5 s", 0, []failure{{1, length / 3, length/3 + 5, false}}},
 		{"one host is gone for good", 0, []failure{{1, length / 3, math.Inf(1), true}}},
 		{fmt.Sprintf("a third of all hosts (%d) is gone for good", third), 0, []failure{{third, length / 3, math.Inf(1), true}}},
-		{fmt.Sprintf("the same with half as many nodes again (%d)", nodes+nodes/2), nodes / 2, []failure{{third, length / 3, math.Inf(1), true}}},
+		{fmt.Sprintf("the same with half as many nodes again (%d)", nodes+more), more, []failure{{third, length / 3, math.Inf(1), true}}},
 		{"each node is restarted in turn, 1 s each", 0, turns(nodes, length)},
 	} {
 		o := simulate(farm{nodes: nodes + c.more, cores: cores, rate: rate, service: service, length: length, failures: c.list,

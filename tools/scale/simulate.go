@@ -139,11 +139,11 @@ func (s *simulation) step(e event) {
 		s.die(e)
 	case noticed:
 		if !s.boxes[e.node].up {
-			s.boxes[e.node].asked = false
+			s.boxes[e.node].asked, s.boxes[e.node].open = false, 0
 		}
 	case returns:
 		b := &s.boxes[e.node]
-		b.up, b.asked, b.life = true, true, b.life+1
+		b.up, b.asked, b.open, b.life = true, true, 0, b.life+1
 	}
 }
 
@@ -159,6 +159,7 @@ func (s *simulation) send(e event) {
 		after := 0.0
 		if b.host {
 			after = s.connect
+			b.open++ // the balancer waits for it
 		}
 		heap.Push(&s.queue, event{at: e.at + after, kind: noticed, node: i})
 		s.retry(e, e.at+after)
@@ -247,7 +248,7 @@ func (s *simulation) die(e event) {
 		for _, l := range lost {
 			s.retry(event{began: l.began, retries: l.retries}, e.at+after)
 		}
-		heap.Push(&s.queue, event{at: e.at + s.check*s.random.Float64(), kind: noticed, node: i})
+		heap.Push(&s.queue, event{at: e.at + s.check, kind: noticed, node: i})
 		if !math.IsInf(e.of.until, 1) {
 			heap.Push(&s.queue, event{at: e.of.until, kind: returns, node: i})
 		}
