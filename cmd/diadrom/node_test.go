@@ -451,4 +451,5 @@ func TestNodesShareWhatIsAsked(t *testing.T) {
 		t.Logf("%d nodes: %d quotes each, %.0f µs of processor for a quote, %.2f times those of one node", count, each*clients/count,
 			seconds/each/clients*1e6, seconds/alone)
 	}
+	t.Logf("a node takes %.0f MB", s.nodes[0].counter(t, "process_resident_memory_bytes")/1e6)
 }
