@@ -225,17 +225,6 @@ func BenchmarkSized(b *testing.B) {
 	}
 }
 
-// TestDumpSized writes a page of a large shop to a file: DIADROM_DUMP=/shop.
-func TestDumpSized(t *testing.T) {
-	path := os.Getenv("DIADROM_DUMP")
-	if path == "" {
-		t.Skip()
-	}
-	b := benchOf(t, storetest.Large, t.TempDir())
-	b.publish()
-	require.NoError(t, os.WriteFile("/tmp/dump.html", []byte(b.get(path)), 0o600))
-}
-
 // BenchmarkPublishSized publishes a large shop after an edit.
 func BenchmarkPublishSized(b *testing.B) {
 	for name, size := range map[string]storetest.Size{"small": storetest.Small, "large": storetest.Large} {

@@ -251,9 +251,15 @@ func (r *reader) standsIn(m *methodFacts) {
 // Unmeasured says why a method cannot measure the distances that its lists or its conditions want, so that nobody is
 // offered it; "" where it can, or wants none. A gazetteer may be nil.
 func Unmeasured(f *store.File, g *gazetteer.Gazetteer, m *store.Method) string {
-	if !measures(m) {
+	why := unlocated(f, g, m)
+	if why == "" || !measures(m) { // most shops know where they are, and a method may have many prices to look at
 		return ""
 	}
+	return why
+}
+
+// unlocated says why no distance can be measured from where a method leaves; "" where one can.
+func unlocated(f *store.File, g *gazetteer.Gazetteer, m *store.Method) string {
 	if m.From != "" {
 		l := f.Location(m.From)
 		if l == nil {

@@ -176,7 +176,8 @@ func (s *Screens) methodRowOf(state *draft.State, at int, opened bool) methodRow
 	if soon, _ := state.Soon(); soon != nil {
 		found = soon
 	}
-	for _, w := range found.Warnings { // those about a list stand with it
+	for i := range found.Warnings { // those about a list stand with it
+		w := &found.Warnings[i]
 		switch {
 		case w.Method != m.ID || w.Table != "" || w.Code == warnings.DistanceUnknown:
 		case w.Code == warnings.MethodUnoffered || w.Code == warnings.CarrierMissing:
