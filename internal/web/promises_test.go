@@ -215,3 +215,41 @@ func TestPromisesAreBoundedForTheShop(t *testing.T) {
 	runtime.ReadMemStats(&after)
 	assert.Less(t, after.TotalAlloc-before.TotalAlloc, uint64(1<<30), "an edit checks all of them, one at a time")
 }
+
+// Many promises are shown in parts, the broken ones first, and found by what they say.
+func TestManyPromisesAreShownInPartsAndFound(t *testing.T) {
+	s := lauha(t) // with four of its own
+	var b strings.Builder
+	b.WriteString(`{"format":"diadrom-promises/1","promises":[`)
+	for i := range 120 {
+		if i > 0 {
+			b.WriteByte(',')
+		}
+		kind := "offered"
+		if i == 100 {
+			kind = "not_offered" // which is broken
+		}
+		fmt.Fprintf(&b, `{"id":"p%d","name":"Order %d","holds":%q,"method":"parcel","request":{"to":{"country":"FI",
+			"postcode":"00100"},"lines":[{"sku":"TOWEL-70","quantity":1}]}}`, i, i, kind)
+	}
+	status, body := s.send("/promises/file", "p.json", b.String()+"]}")
+	require.Equal(t, http.StatusOK, status)
+	rows := func(body string) int { return strings.Count(body, `aria-label="Forget: `) }
+	assert.Equal(t, 50, rows(body))
+	_, body = s.get("/promises")
+	assert.Equal(t, 50, rows(body))
+	holds(t, body, "1 of 124 promises broken", `id="promise-p100"`, `href="?from=51" rel="next"`)
+	_, body = s.get("/promises?from=101")
+	assert.Equal(t, 24, rows(body))
+	assert.NotContains(t, body, `id="promise-p100"`)
+	_, body = s.get("/promises?find=order+10")
+	assert.Equal(t, 12, rows(body), "10, 100 to 109, 110")
+	holds(t, body, "12 found", `value="order 10"`)
+	_, body = s.get("/promises?find=nobody+has+this")
+	assert.Zero(t, rows(body))
+	holds(t, body, "0 found", "1 of 124 promises broken", "Show all")
+	assert.NotContains(t, body, "A promise is a cart")
+	_, body = s.get("/promises?find=order")
+	assert.Equal(t, 50, rows(body))
+	holds(t, body, "120 found", `from=51" rel="next"`, `find=order`)
+}

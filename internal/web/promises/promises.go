@@ -7,7 +7,9 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"net/url"
 	"slices"
+	"strings"
 	"sync"
 	"time"
 
@@ -196,6 +198,32 @@ type promisesView struct {
 	Rows []Row
 	Said string
 	Slip string // why a file was not imported
+
+	Find   string // what is looked for, as typed
+	Found  int    // how many have it
+	Long   bool   // there are more than are shown at once
+	Window *shell.Window
+}
+
+// maxShown is how many promises are shown at once.
+const maxShown = 50
+
+// shown leaves out of a page what the query does not ask for: promises without one of the words that are looked for, and
+// those of other parts of a long list.
+func (v promisesView) shown(query url.Values) promisesView {
+	v.Long = len(v.Rows) > maxShown
+	v.Find = query.Get("find")
+	if words := strings.Fields(strings.ToLower(v.Find)); len(words) > 0 {
+		v.Rows = slices.DeleteFunc(v.Rows, func(r Row) bool {
+			text := strings.ToLower(r.What + "\n" + r.Name + "\n" + r.Now)
+			return slices.ContainsFunc(words, func(w string) bool { return !strings.Contains(text, w) })
+		})
+	}
+	v.Found = len(v.Rows)
+	v.Window = shell.WindowOf(query, "from", maxShown, len(v.Rows))
+	first, last := v.Window.Bounds(len(v.Rows))
+	v.Rows = v.Rows[first:last]
+	return v
 }
 
 func (s *Screens) promisesPage(c *gin.Context) {
@@ -204,7 +232,8 @@ func (s *Screens) promisesPage(c *gin.Context) {
 		s.Internal(c, err)
 		return
 	}
-	s.Show(c, shell.Page{Here: "/quotes", Title: "Promises", Template: "promises"}, ViewOf(s.draft.State().File, list))
+	s.Show(c, shell.Page{Here: "/quotes", Title: "Promises", Template: "promises"},
+		ViewOf(s.draft.State().File, list).shown(c.Request.URL.Query()))
 }
 
 // wantedPrice writes what a promise wants delivery to cost: "€6.90", "at most €6.90".
@@ -367,7 +396,7 @@ func (s *Screens) answerPromises(c *gin.Context) {
 		s.Internal(c, err)
 		return
 	}
-	s.HTML(c, http.StatusOK, s.Render("promises", ViewOf(s.draft.State().File, list)), history)
+	s.HTML(c, http.StatusOK, s.Render("promises", ViewOf(s.draft.State().File, list).shown(shell.Viewed(c))), history)
 }
 
 // tryPromise puts a promise's cart and address into the Till.
@@ -419,7 +448,7 @@ func (s *Screens) importPromises(c *gin.Context) {
 		s.Internal(c, err)
 		return
 	}
-	v := ViewOf(s.draft.State().File, there)
+	v := ViewOf(s.draft.State().File, there).shown(shell.Viewed(c))
 	v.Slip = text
 	s.HTML(c, http.StatusUnprocessableEntity, s.Render("promises", v))
 }
