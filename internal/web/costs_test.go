@@ -1,12 +1,17 @@
 package web
 
 import (
+	"context"
 	"strings"
 	"testing"
+	"time"
 
+	"diadrom/internal/core/decimal"
+	"diadrom/internal/core/rate"
 	"diadrom/internal/core/store"
 	"diadrom/internal/shop/demo"
 	"diadrom/internal/shop/draft"
+	"diadrom/internal/test/storetest"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -154,4 +159,24 @@ func TestCurvesShowWhereAPriceLiesBelowItsCost(t *testing.T) {
 	_, body = s.get("/rates/parcel")
 	holds(t, body, "cost-line")
 	assert.NotContains(t, body, "to send, which is")
+}
+
+// A large shop that says what sending costs is edited without a wait: the lines of costs are drawn as soon as the shop has
+// been read.
+func TestCostsOfALargeShopAreDrawnOnceItIsRead(t *testing.T) {
+	size := storetest.Small
+	size.Zones, size.Codes = 250, 100
+	b := benchOf(t, size, t.TempDir())
+	require.True(t, b.d.State().Large())
+	_, err := b.d.Edit(context.Background(), func(f *store.File) error {
+		six := decimal.FromInt(6)
+		f.Costs = append(f.Costs, store.Cost{ID: "post", Name: "Post", Methods: []string{"m1"}, Classes: store.Together,
+			Tables: []rate.Table{{ID: "list", Zones: []string{"fi"}, By: rate.ByOrder, Rows: []rate.Row{{Charges: []*rate.Charge{{Base: &six}}}}}}})
+		return nil
+	})
+	require.NoError(t, err)
+	b.price()
+	require.Eventually(t, func() bool {
+		return strings.Contains(b.get("/rates/m1/list/warnings"), `class="cost-line`)
+	}, 30*time.Second, 50*time.Millisecond)
 }

@@ -21,6 +21,7 @@ import (
 	"diadrom/internal/tables/productlist"
 	"diadrom/internal/test/storetest"
 
+	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
 
@@ -109,7 +110,7 @@ func (b *bench) publish() {
 var screens = []string{"/shop", "/extras", "/book", "/zones", "/map", "/goods", "/goods/boxes", "/carriers",
 	"/methods", "/methods/m1", "/methods/m1/row", "/policy", "/languages", "/defaults", "/rates/m1",
 	"/rates/m1/list/read", "/costs", "/quotes", "/quotes/why", "/promises", "/warnings", "/live", "/live/changes",
-	"/checkout", "/people", "/till/options", "/search?q=zone+1"}
+	"/checkout", "/people", "/till/options", "/find?text=zone+1"}
 
 // part are the parts of pages that are fetched by themselves.
 var part = map[string]bool{"/live/changes": true, "/till/options": true, "/quotes/why": true}
@@ -256,5 +257,15 @@ func BenchmarkOpenSized(b *testing.B) {
 	for b.Loop() {
 		_, err := draft.Open(context.Background(), shop.db, nil, draft.Empty())
 		require.NoError(b, err)
+	}
+}
+
+// No screen of a large shop is larger than can be read.
+func TestScreensOfALargeShopCanBeRead(t *testing.T) {
+	b := benchOf(t, storetest.Large, t.TempDir())
+	b.publish()
+	b.price()
+	for _, path := range screens {
+		assert.LessOrEqual(t, len(b.get(path)), 300_000, path)
 	}
 }

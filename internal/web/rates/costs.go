@@ -178,11 +178,16 @@ type costPiece struct {
 // costSamples is at how many measures beside the breaks the cost is asked for.
 const costSamples = 48
 
-// costsOver are the costs of a price list's zones over what it measures, up to a limit; none where they are not known.
+// costsOver are the costs of a price list's zones over what it measures, up to a limit; none where they are not known, or
+// not known yet.
 func costsOver(state *draft.State, m *store.Method, t *rate.Table, goods rate.Goods,
 	limit decimal.Decimal) map[string][]costPiece {
 	entry := state.File.CostOf(m.ID)
 	if entry == nil || isCost(state.File, m.ID) {
+		return nil
+	}
+	reading, ready := state.Soon()
+	if !ready { // a large shop is read in a moment: the curve is drawn again then
 		return nil
 	}
 	apart := limit.Quo(decimal.FromInt(10_000)).Round(6)
@@ -192,7 +197,7 @@ func costsOver(state *draft.State, m *store.Method, t *rate.Table, goods rate.Go
 	points := measuresOver(t, entry.Tables, limit, apart)
 	lines := map[string][]costPiece{}
 	for _, zone := range t.Zones {
-		costs := state.Warnings().Covering(m.ID, t.ID, zone, points)
+		costs := reading.Covering(m.ID, t.ID, zone, points)
 		for i := 1; i < len(costs); i++ {
 			if costs[i-1] == nil || costs[i] == nil {
 				continue

@@ -166,7 +166,15 @@ func (s *Screens) warningsAgain(c *gin.Context) {
 		s.HTML(c, http.StatusOK)
 		return
 	}
-	s.HTML(c, http.StatusOK, s.listWarnings(state, m, t))
+	parts := []template.HTML{s.listWarnings(state, m, t)}
+	if state.File.CostOf(m.ID) != nil && !isCost(state.File, m.ID) { // the curve waited for what sending costs
+		quoted := s.quoted(c, state)
+		if curve := curveOf(state, m, t, &quoted); curve != nil {
+			curve.OOB = true
+			parts = append(parts, s.Render("curve", curve))
+		}
+	}
+	s.HTML(c, http.StatusOK, parts...)
 }
 
 // listWarnings are the warnings about a list, for a page that stands.
