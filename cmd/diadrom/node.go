@@ -54,11 +54,18 @@ func (b *brokerFlags) check() error {
 }
 
 func (b *brokerFlags) open(urls []string, shop, name string, log *slog.Logger) (*broker.Broker, error) {
-	return broker.Open(broker.Options{URLs: urls, Credentials: b.credentials, CA: b.ca, Shop: shop, Name: name, Log: log})
+	return broker.Open(
+		broker.Options{URLs: urls, Credentials: b.credentials, CA: b.ca, Shop: shop, Name: name, Log: log},
+	)
 }
 
 // send tells the nodes of a shop what changes, until the context ends; wait waits for that.
-func (b *brokerFlags) send(ctx context.Context, db *sqlite.DB, s *services.Services, log *slog.Logger) (sent func() outbox.Sent,
+func (b *brokerFlags) send(
+	ctx context.Context,
+	db *sqlite.DB,
+	s *services.Services,
+	log *slog.Logger,
+) (sent func() outbox.Sent,
 	wait func(), err error) {
 	if len(b.urls) == 0 {
 		return nil, func() {}, nil
@@ -120,9 +127,11 @@ func nodeFileCommand() *cobra.Command {
 			}
 			out := json.NewEncoder(cmd.OutOrStdout())
 			out.SetIndent("", "  ")
-			return out.Encode(manifest.Join{Format: manifest.Format, Shop: b.shop, Brokers: b.urls, Made: time.Now().UTC(),
-				Trust: base64.StdEncoding.EncodeToString(private.Public().(ed25519.PublicKey)),
-				Vault: base64.StdEncoding.EncodeToString(key)})
+			return out.Encode(
+				manifest.Join{Format: manifest.Format, Shop: b.shop, Brokers: b.urls, Made: time.Now().UTC(),
+					Trust: base64.StdEncoding.EncodeToString(private.Public().(ed25519.PublicKey)),
+					Vault: base64.StdEncoding.EncodeToString(key)},
+			)
 		},
 	}
 	dataFlag(cmd, &dir)
@@ -153,7 +162,9 @@ func nodeCommand() *cobra.Command {
 				return from.print(cmd.OutOrStdout(), cmd.Flags())
 			}
 			if join == "" || dir == "" {
-				return errors.New("say which shop the node is of and where it keeps what it has: --join FILE --data DIR")
+				return errors.New(
+					"say which shop the node is of and where it keeps what it has: --join FILE --data DIR",
+				)
 			}
 			_, proxies, err := behind("", trusted)
 			if err != nil {
@@ -213,6 +224,7 @@ func nodeCommand() *cobra.Command {
 	b.registerAccess(cmd)
 	watch.register(cmd)
 	cmd.Flags().String("config", "", "a file of settings (TOML)")
-	cmd.Flags().BoolVar(&printConfig, "print-config", false, "print the settings that count, with where each is from, and end")
+	cmd.Flags().
+		BoolVar(&printConfig, "print-config", false, "print the settings that count, with where each is from, and end")
 	return cmd
 }

@@ -79,13 +79,25 @@ func startNodeShop(t *testing.T, net *network, brokers, nodes int) *nodeShop {
 	require.NoError(t, err)
 	require.NoError(t, db.AddAPIKey(ctx, auth.Key{Name: "test", Rights: auth.Rights}, auth.Kept(testKey), 1))
 	for i := range clients {
-		require.NoError(t, db.AddAPIKey(ctx, auth.Key{Name: fmt.Sprint("client ", i)}, auth.Kept(testKey+fmt.Sprint(i)), 1))
+		require.NoError(
+			t,
+			db.AddAPIKey(ctx, auth.Key{Name: fmt.Sprint("client ", i)}, auth.Kept(testKey+fmt.Sprint(i)), 1),
+		)
 	}
 	require.NoError(t, db.Close())
 	s.startBench()
 	t.Cleanup(func() { storetest.Kill(s.bench) })
 	s.publish(1)
-	out, errs, code := call(t, "node-file", "--data", s.dir, "--nodes", strings.Join(s.brokers.urls(), ","), "--nodes-shop", "lauha")
+	out, errs, code := call(
+		t,
+		"node-file",
+		"--data",
+		s.dir,
+		"--nodes",
+		strings.Join(s.brokers.urls(), ","),
+		"--nodes-shop",
+		"lauha",
+	)
 	require.Zero(t, code, errs)
 	s.join = filepath.Join(t.TempDir(), "join.json")
 	require.NoError(t, os.WriteFile(s.join, []byte(out), 0o600))
@@ -108,8 +120,20 @@ func (s *nodeShop) startBench() {
 	if s.url != "" {
 		listen = strings.TrimPrefix(s.url, "http://")
 	}
-	s.bench = s.host.command(binary, "serve", "--data", s.dir, "--listen", listen, "--nodes", strings.Join(s.brokers.urls(), ","),
-		"--nodes-shop", "lauha", "--log-level", cmp.Or(os.Getenv("DIADROM_TEST_LOG"), "error"))
+	s.bench = s.host.command(
+		binary,
+		"serve",
+		"--data",
+		s.dir,
+		"--listen",
+		listen,
+		"--nodes",
+		strings.Join(s.brokers.urls(), ","),
+		"--nodes-shop",
+		"lauha",
+		"--log-level",
+		cmp.Or(os.Getenv("DIADROM_TEST_LOG"), "error"),
+	)
 	if os.Getenv("DIADROM_TEST_LOG") != "" {
 		s.bench.Stderr = os.Stderr
 	}
@@ -344,7 +368,13 @@ func TestNodesQuoteWhileWhatTheyRestOnIsKilled(t *testing.T) {
 	checkouts, quotes, problems := stop()
 	assert.Empty(t, problems)
 	assert.Greater(t, quotes, int64(200))
-	t.Logf("%d checkouts, %d quotes, %d editions; all nodes had the last one after %s", checkouts, quotes, edition, took)
+	t.Logf(
+		"%d checkouts, %d quotes, %d editions; all nodes had the last one after %s",
+		checkouts,
+		quotes,
+		edition,
+		took,
+	)
 }
 
 // With every broker and the bench gone, nodes quote on, also after a start. What nobody of the shop has signed is not
@@ -378,8 +408,12 @@ func TestANodeQuotesFromItsDiskAlone(t *testing.T) {
 		storetest.Kill(s.nodes[1].cmd)
 		require.NoError(t, os.WriteFile(filepath.Join(s.nodes[1].dir, "live.jws"), body, 0o600))
 		s.startNode(s.nodes[1])
-		require.Eventually(t, func() bool { return strings.Contains(get("http://"+s.nodes[1].url+"/healthz"), "ok") }, 10*time.Second,
-			10*time.Millisecond)
+		require.Eventually(
+			t,
+			func() bool { return strings.Contains(get("http://"+s.nodes[1].url+"/healthz"), "ok") },
+			10*time.Second,
+			10*time.Millisecond,
+		)
 		if is := s.nodes[1].ready(); what == "an old manifest" {
 			assert.Contains(t, []int64{0, 1}, is, "what is on a disk is what was signed then")
 		} else {
@@ -410,7 +444,11 @@ func TestNodesShareWhatIsAsked(t *testing.T) {
 	const most, each = 4, 300
 	s := startNodeShop(t, nil, 1, 0)
 	for range most {
-		n := &nodeProcess{dir: t.TempDir(), url: fmt.Sprintf("127.0.0.1:%d", freePort(t)), metrics: fmt.Sprintf("127.0.0.1:%d", freePort(t))}
+		n := &nodeProcess{
+			dir:     t.TempDir(),
+			url:     fmt.Sprintf("127.0.0.1:%d", freePort(t)),
+			metrics: fmt.Sprintf("127.0.0.1:%d", freePort(t)),
+		}
 		s.nodes = append(s.nodes, n)
 		s.startNode(n)
 	}
@@ -426,7 +464,11 @@ func TestNodesShareWhatIsAsked(t *testing.T) {
 		for c := range clients {
 			all.Go(func() {
 				for i := range each {
-					r, _ := http.NewRequest(http.MethodPost, "http://"+nodes[(c+i)%count].url+"/api/v1/quotes", strings.NewReader(nodeRequest))
+					r, _ := http.NewRequest(
+						http.MethodPost,
+						"http://"+nodes[(c+i)%count].url+"/api/v1/quotes",
+						strings.NewReader(nodeRequest),
+					)
 					r.Header.Set("Content-Type", "application/json")
 					r.Header.Set("Authorization", "Bearer "+testKey+fmt.Sprint(c))
 					resp, err := client.Do(r)
@@ -442,14 +484,27 @@ func TestNodesShareWhatIsAsked(t *testing.T) {
 		all.Wait()
 		seconds := 0.0
 		for i, n := range nodes {
-			assert.InDelta(t, each*clients/count, n.counter(t, "diadrom_quotes_total")-quotes[i], 0.5, "node %d of %d", i, count)
+			assert.InDelta(
+				t,
+				each*clients/count,
+				n.counter(t, "diadrom_quotes_total")-quotes[i],
+				0.5,
+				"node %d of %d",
+				i,
+				count,
+			)
 			seconds += n.counter(t, "process_cpu_seconds_total") - cpu[i]
 		}
 		if count == 1 {
 			alone = seconds
 		}
-		t.Logf("%d nodes: %d quotes each, %.0f µs of processor for a quote, %.2f times those of one node", count, each*clients/count,
-			seconds/each/clients*1e6, seconds/alone)
+		t.Logf(
+			"%d nodes: %d quotes each, %.0f µs of processor for a quote, %.2f times those of one node",
+			count,
+			each*clients/count,
+			seconds/each/clients*1e6,
+			seconds/alone,
+		)
 	}
 	t.Logf("a node takes %.0f MB", s.nodes[0].counter(t, "process_resident_memory_bytes")/1e6)
 }

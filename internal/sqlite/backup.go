@@ -78,17 +78,23 @@ func parseBackup(name string) (backup, bool) {
 // name first, and so is the folder then.
 func (db *DB) Backup(ctx context.Context, why string) error { return db.backup(ctx, why, false) }
 
+// backupsSoFar gives the folder of backups, which is made where it is missing, with those that are there and the key with
+// which they are encrypted, nil for none.
+func (db *DB) backupsSoFar() (dir string, list []backup, identity *age.X25519Identity, err error) {
+	dir = filepath.Join(db.dir, backupFolder)
+	if err := os.MkdirAll(dir, 0o700); err != nil {
+		return "", nil, nil, err
+	}
+	if list, err = backups(dir); err != nil {
+		return "", nil, nil, err
+	}
+	identity, err = backupKey(filepath.Join(db.dir, BackupKeyName))
+	return dir, list, identity, err
+}
+
 // backup is Backup; where it is to be a base of others it has the sums of its blocks beside it.
 func (db *DB) backup(ctx context.Context, why string, base bool) (err error) {
-	dir := filepath.Join(db.dir, backupFolder)
-	if err := os.MkdirAll(dir, 0o700); err != nil {
-		return err
-	}
-	list, err := backups(dir)
-	if err != nil {
-		return err
-	}
-	identity, err := backupKey(filepath.Join(db.dir, BackupKeyName))
+	dir, list, identity, err := db.backupsSoFar()
 	if err != nil {
 		return err
 	}

@@ -39,15 +39,7 @@ type diffHead struct {
 
 // BackupChanges is [DB.Backup] for one that is made often: it keeps what has changed since the first of the day.
 func (db *DB) BackupChanges(ctx context.Context, why string) error {
-	dir := filepath.Join(db.dir, backupFolder)
-	if err := os.MkdirAll(dir, 0o700); err != nil {
-		return err
-	}
-	list, err := backups(dir)
-	if err != nil {
-		return err
-	}
-	identity, err := backupKey(filepath.Join(db.dir, BackupKeyName))
+	dir, list, identity, err := db.backupsSoFar()
 	if err != nil {
 		return err
 	}

@@ -103,12 +103,18 @@ func TestWhatABackupRestsOnIsKept(t *testing.T) {
 		require.NoError(t, err)
 		for _, e := range entries {
 			number, rest, _ := strings.Cut(e.Name(), "-")
-			list = append(list, strings.TrimLeft(number, "0")+map[bool]string{true: " sums"}[strings.HasSuffix(rest, sumsSuffix)])
+			list = append(
+				list,
+				strings.TrimLeft(number, "0")+map[bool]string{true: " sums"}[strings.HasSuffix(rest, sumsSuffix)],
+			)
 		}
 		return list
 	}
 	assert.Equal(t, []string{"1", "1 sums", "3", "4", "5", "6"}, names(), "of a day the last, and what it rests on")
-	require.NoError(t, os.Remove(filepath.Join(dir, "000003-20261110T100000.000-before-publishing.on-000001.db.diff.zst.age")))
+	require.NoError(
+		t,
+		os.Remove(filepath.Join(dir, "000003-20261110T100000.000-before-publishing.on-000001.db.diff.zst.age")),
+	)
 	put("000007-20261110T110000.000-by-hand.db.zst") // a clock that was wrong
 	require.NoError(t, thin(dir, now))
 	assert.Equal(t, []string{"4", "5", "6", "7"}, names())

@@ -194,18 +194,7 @@ func (db *DB) Editions(ctx context.Context) (list []Edition, err error) {
 // LiveBefore lists the editions that were live, the last one first, each once.
 func (db *DB) LiveBefore(ctx context.Context) (numbers []int64, err error) {
 	rows, err := db.sql.QueryContext(ctx, "SELECT edition FROM put_live GROUP BY edition ORDER BY max(turn) DESC")
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	for rows.Next() {
-		var n int64
-		if err := rows.Scan(&n); err != nil {
-			return nil, err
-		}
-		numbers = append(numbers, n)
-	}
-	return numbers, rows.Err()
+	return numbersOf(rows, err)
 }
 
 // EditionFile is the store file of an edition with its hash. Where the edition does not exist the error is

@@ -103,7 +103,8 @@ func (db *DB) ShareEditions(ctx context.Context, log *slog.Logger) error {
 		var number int64
 		var body, hash string
 		err := db.sql.QueryRowContext(ctx, "SELECT number, hash, body FROM edition WHERE number > ? AND pieces IS NULL AND "+
-			"removed_at = '' ORDER BY number LIMIT 1", last).Scan(&number, &hash, &body)
+			"removed_at = '' ORDER BY number LIMIT 1", last).
+			Scan(&number, &hash, &body)
 		if errors.Is(err, sql.ErrNoRows) {
 			break
 		}
@@ -159,7 +160,13 @@ func (db *DB) share(ctx context.Context, number int64, p *store.Pieces) error {
 		if text, err := joined(ctx, tx, sums, size); err != nil || string(text) != body {
 			return errors.Join(errors.New("its pieces do not make what it was"), err)
 		}
-		_, err = tx.ExecContext(ctx, "UPDATE edition SET pieces = ?, size = ?, body = '' WHERE number = ?", sums, size, number)
+		_, err = tx.ExecContext(
+			ctx,
+			"UPDATE edition SET pieces = ?, size = ?, body = '' WHERE number = ?",
+			sums,
+			size,
+			number,
+		)
 		return err
 	})
 }
@@ -220,6 +227,11 @@ func removable(ctx context.Context, q interface {
 		"(SELECT former FROM scheduled WHERE state = 'live') AND number NOT IN "+
 		"(SELECT was.edition FROM put_live AS was JOIN put_live AS next ON next.turn = was.turn + 1 WHERE next.at >= ?) "+
 		"ORDER BY number", max(keep, 1), since.UTC().Format(time.RFC3339))
+	return numbersOf(rows, err)
+}
+
+// numbersOf reads the one column of what was asked for.
+func numbersOf(rows *sql.Rows, err error) (numbers []int64, _ error) {
 	if err != nil {
 		return nil, err
 	}

@@ -24,13 +24,23 @@ func TestAnythingOfTheShopIsFoundFromOneField(t *testing.T) {
 		first, _, _ := strings.Cut(typed(text), "</li>")
 		return first
 	}
-	assert.Contains(t, first("Zone 7"), `data-href="/zones?zone=z7#zone-z7"`, "what is called so comes before what begins so")
+	assert.Contains(
+		t,
+		first("Zone 7"),
+		`data-href="/zones?zone=z7#zone-z7"`,
+		"what is called so comes before what begins so",
+	)
 	assert.Contains(t, first("z31"), "Zone 31", "by its id")
 	assert.Contains(t, first("p42"), `data-href="/goods?find=P42"`, "a product by its sku")
 	assert.Contains(t, first("goods 17"), "P17")
 	assert.Contains(t, first("method 3"), `data-href="/methods/m3"`)
 	assert.Contains(t, first("backup"), `data-href="/backups"`, "a page")
-	assert.Contains(t, first("00145"), "Zone 7</b> <span>takes 00145: postcode FI 00145", "the zone that counts for a code")
+	assert.Contains(
+		t,
+		first("00145"),
+		"Zone 7</b> <span>takes 00145: postcode FI 00145",
+		"the zone that counts for a code",
+	)
 	assert.Contains(t, typed("00145"), "Finland</b> <span>takes 00145 too: country FI")
 	assert.Contains(t, first("0014"), "has FI 00140", "a code that is typed half")
 	assert.Contains(t, first("SE 11122"), "in no zone")

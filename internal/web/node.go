@@ -44,7 +44,11 @@ func NewNode(n *node.Node, log *slog.Logger, o NodeOptions) http.Handler {
 	r.GET("/readyz", func(c *gin.Context) { nodeReady(c, n) })
 	widget.Routes(r)
 	r.NoRoute(func(c *gin.Context) {
-		api.Problem(c.Writer, http.StatusNotFound, "this is a node: it quotes at /api/v1/quotes. The shop is edited elsewhere")
+		api.Problem(
+			c.Writer,
+			http.StatusNotFound,
+			"this is a node: it quotes at /api/v1/quotes. The shop is edited elsewhere",
+		)
 	})
 	return r
 }
@@ -54,8 +58,11 @@ func nodeReady(c *gin.Context, n *node.Node) {
 	c.Header("Cache-Control", "no-store")
 	state := n.State()
 	if state == nil || state.Live == nil {
-		c.JSON(http.StatusServiceUnavailable, gin.H{"ready": false, "broker": n.Connected(), "why": "nothing has been published yet, " +
-			"or no broker was reached so far"})
+		c.JSON(
+			http.StatusServiceUnavailable,
+			gin.H{"ready": false, "broker": n.Connected(), "why": "nothing has been published yet, " +
+				"or no broker was reached so far"},
+		)
 		return
 	}
 	c.JSON(http.StatusOK, gin.H{"ready": true, "edition": state.Live.Number, "sha256": state.Live.Hash,

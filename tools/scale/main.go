@@ -32,7 +32,11 @@ import (
 func main() {
 	daily := flag.Float64("daily", 1e9, "quotes in a day")
 	peak := flag.Float64("peak", 5, "the busiest minute of a day ÷ an average one")
-	overhead := flag.Float64("overhead", 2.2, "processor time of a quote over a real connection ÷ inside the process, as make wrk shows it")
+	overhead := flag.Float64(
+		"overhead",
+		2.2,
+		"processor time of a quote over a real connection ÷ inside the process, as make wrk shows it",
+	)
 	busy := flag.Float64("busy", 0.5, "the share of their time that the cores of nodes are to be busy at the peak")
 	cores := flag.Int("cores", 2, "cores of a node")
 	length := flag.Float64("length", 30, "seconds that are simulated")
@@ -62,12 +66,27 @@ func run(daily, peak, overhead, busy float64, cores int, length float64) error {
 		mean += service[i] / float64(len(service))
 	}
 	slices.Sort(service)
-	fmt.Printf("\na quote of the demo shop, all of HTTP: mean %.0f µs, median %.0f, 99 %% %.0f, 99.9 %% %.0f; one core serves %.0f a second\n",
-		mean*1e6, service[len(service)/2]*1e6, service[len(service)*99/100]*1e6, service[len(service)*999/1000]*1e6, 1/mean)
+	fmt.Printf(
+		"\na quote of the demo shop, all of HTTP: mean %.0f µs, median %.0f, 99 %% %.0f, 99.9 %% %.0f; one core serves %.0f a second\n",
+		mean*1e6,
+		service[len(service)/2]*1e6,
+		service[len(service)*99/100]*1e6,
+		service[len(service)*999/1000]*1e6,
+		1/mean,
+	)
 	rate := daily / 86_400 * peak
 	nodes := int(math.Ceil(rate * mean / busy / float64(cores)))
-	fmt.Printf("%.3g quotes a day are %.0f a second, %.0f at a peak of %g times: %d cores %.0f %% busy, %d nodes of %d\n\n", daily, daily/86_400,
-		rate, peak, nodes*cores, 100*busy, nodes, cores)
+	fmt.Printf(
+		"%.3g quotes a day are %.0f a second, %.0f at a peak of %g times: %d cores %.0f %% busy, %d nodes of %d\n\n",
+		daily,
+		daily/86_400,
+		rate,
+		peak,
+		nodes*cores,
+		100*busy,
+		nodes,
+		cores,
+	)
 	fmt.Println("| what happens | median | 99 % | 99.9 % | longest | sent again | failed | busiest node |")
 	fmt.Println("|---|---|---|---|---|---|---|---|")
 	third := max(nodes/3, 1)
@@ -84,11 +103,23 @@ func run(daily, peak, overhead, busy float64, cores int, length float64) error {
 		{fmt.Sprintf("the same with half as many nodes again (%d)", nodes+more), more, []failure{{third, length / 3, math.Inf(1), true}}},
 		{"each node is restarted in turn, 1 s each", 0, turns(nodes, length)},
 	} {
-		o := simulate(farm{nodes: nodes + c.more, cores: cores, rate: rate, service: service, length: length, failures: c.list,
-			connect: 0.25, check: 1, random: rand.New(rand.NewPCG(23, 1))})
+		o := simulate(
+			farm{nodes: nodes + c.more, cores: cores, rate: rate, service: service, length: length, failures: c.list,
+				connect: 0.25, check: 1, random: rand.New(rand.NewPCG(23, 1))},
+		)
 		all := float64(len(o.waits) + o.failed)
-		fmt.Printf("| %s | %s | %s | %s | %s | %.4f %% | %d of %.2g | %.0f %% |\n", c.what, ms(o.at(0.5)), ms(o.at(0.99)), ms(o.at(0.999)),
-			ms(o.at(1)), 100*float64(o.retried)/all, o.failed, all, 100*o.busiest)
+		fmt.Printf(
+			"| %s | %s | %s | %s | %s | %.4f %% | %d of %.2g | %.0f %% |\n",
+			c.what,
+			ms(o.at(0.5)),
+			ms(o.at(0.99)),
+			ms(o.at(0.999)),
+			ms(o.at(1)),
+			100*float64(o.retried)/all,
+			o.failed,
+			all,
+			100*o.busiest,
+		)
 	}
 	return nil
 }

@@ -71,8 +71,16 @@ func TestEveryRequestIsAnsweredOnceOrFails(t *testing.T) {
 	for seed := range uint64(40) {
 		r := rand.New(rand.NewPCG(seed, 5))
 		nodes := 2 + r.IntN(5)
-		f := farm{nodes: nodes, cores: 1 + r.IntN(2), service: []float64{0.001, 0.002, 0.01}, length: 20, connect: 0.1, check: 1, random: r,
-			failures: []failure{{nodes: 1 + r.IntN(nodes), at: 5, until: 12, host: r.IntN(2) == 0}}}
+		f := farm{
+			nodes:    nodes,
+			cores:    1 + r.IntN(2),
+			service:  []float64{0.001, 0.002, 0.01},
+			length:   20,
+			connect:  0.1,
+			check:    1,
+			random:   r,
+			failures: []failure{{nodes: 1 + r.IntN(nodes), at: 5, until: 12, host: r.IntN(2) == 0}},
+		}
 		f.rate = 0.4 * float64(f.nodes*f.cores) / 0.00433
 		o := simulate(f)
 		asked := len(o.waits) + o.failed
@@ -88,7 +96,16 @@ func TestEveryRequestIsAnsweredOnceOrFails(t *testing.T) {
 // TestALoadAboveWhatANodeServesNeverEnds has waits grow with the length of the load.
 func TestALoadAboveWhatANodeServesNeverEnds(t *testing.T) {
 	waits := func(length float64) float64 {
-		o := simulate(farm{nodes: 2, cores: 1, rate: 2.4, service: []float64{1}, length: length, random: rand.New(rand.NewPCG(6, 7))})
+		o := simulate(
+			farm{
+				nodes:   2,
+				cores:   1,
+				rate:    2.4,
+				service: []float64{1},
+				length:  length,
+				random:  rand.New(rand.NewPCG(6, 7)),
+			},
+		)
 		return o.waits[len(o.waits)-1]
 	}
 	require.Greater(t, waits(2000), 1.6*waits(1000))

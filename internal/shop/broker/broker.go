@@ -63,7 +63,9 @@ func Open(o Options) (*Broker, error) {
 				o.Log.Warn("the connection to a broker was lost, and is made again", "error", err)
 			}
 		}),
-		nats.ReconnectHandler(func(c *nats.Conn) { o.Log.Info("connected to a broker again", "broker", c.ConnectedUrlRedacted()) }),
+		nats.ReconnectHandler(
+			func(c *nats.Conn) { o.Log.Info("connected to a broker again", "broker", c.ConnectedUrlRedacted()) },
+		),
 		nats.ErrorHandler(func(_ *nats.Conn, _ *nats.Subscription, err error) { o.Log.Warn("broker", "error", err) }),
 	}
 	if o.Credentials != "" {
@@ -148,7 +150,10 @@ func (b *Broker) Prepare(ctx context.Context) error {
 		_, err := b.js.CreateOrUpdateKeyValue(ctx, jetstream.KeyValueConfig{Bucket: b.bucket(), Replicas: replicas,
 			Description: "what the nodes of a Diadrom shop quote from", History: 5})
 		if err == nil {
-			_, err = b.js.CreateOrUpdateObjectStore(ctx, jetstream.ObjectStoreConfig{Bucket: b.bucket(), Replicas: replicas})
+			_, err = b.js.CreateOrUpdateObjectStore(
+				ctx,
+				jetstream.ObjectStoreConfig{Bucket: b.bucket(), Replicas: replicas},
+			)
 		}
 		if err == nil {
 			return nil

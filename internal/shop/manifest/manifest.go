@@ -136,7 +136,11 @@ func Open(text, shop string, public ed25519.PublicKey) (*Manifest, error) {
 	}
 	switch {
 	case m.Format != Format:
-		return nil, fmt.Errorf("the manifest is of the format %q, and this node reads %q: update the node", m.Format, Format)
+		return nil, fmt.Errorf(
+			"the manifest is of the format %q, and this node reads %q: update the node",
+			m.Format,
+			Format,
+		)
 	case m.Shop != shop:
 		return nil, ErrForged
 	}
@@ -265,7 +269,10 @@ func ParseJoin(body []byte) (j Join, public ed25519.PublicKey, vault []byte, err
 // CheckShop says what is wrong with the name of a shop at the brokers: small letters, digits and hyphens, at most 40.
 func CheckShop(name string) error {
 	if name == "" || len(name) > 40 || strings.Trim(name, "abcdefghijklmnopqrstuvwxyz0123456789-") != "" {
-		return fmt.Errorf("the name of a shop at its brokers has 1 to 40 small letters, digits and hyphens; this is %.60q", name)
+		return fmt.Errorf(
+			"the name of a shop at its brokers has 1 to 40 small letters, digits and hyphens; this is %.60q",
+			name,
+		)
 	}
 	return nil
 }

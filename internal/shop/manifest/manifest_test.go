@@ -27,7 +27,9 @@ func keys(t require.TestingT) (ed25519.PublicKey, ed25519.PrivateKey) {
 func TestANodeTakesOnlyWhatItsShopHasSigned(t *testing.T) {
 	public, private := keys(t)
 	m := &Manifest{Shop: "lauha", Issued: 7, Edition: 3, Keys: []Key{{auth.Key{ID: 1, Name: "shop", Rights: auth.Rights,
-		Origins: []string{"https://shop.example"}, Expires: time.Unix(99, 0).UTC()}, "hash"}}, Settings: map[string]string{"roads": "x"}}
+		Origins: []string{
+			"https://shop.example",
+		}, Expires: time.Unix(99, 0).UTC()}, "hash"}}, Settings: map[string]string{"roads": "x"}}
 	signed, err := Sign(m, private)
 	require.NoError(t, err)
 	got, err := Open(signed, "lauha", public)

@@ -198,8 +198,12 @@ func (n *Node) take(ctx context.Context, signed string, keep bool) error {
 	}
 	if keep {
 		if err := n.keep(signed, m); err != nil {
-			n.log.Error("what was published is not kept on the disk: a start without brokers would quote from what was "+
-				"before", "error", err)
+			n.log.Error(
+				"what was published is not kept on the disk: a start without brokers would quote from what was "+
+					"before",
+				"error",
+				err,
+			)
 		}
 	}
 	n.state.Store(next)

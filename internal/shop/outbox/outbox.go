@@ -114,8 +114,13 @@ func Key(ctx context.Context, db *sqlite.DB, vault *secrets.Vault) (ed25519.Priv
 	if kept := set[keySetting]; kept != "" {
 		text, err := vault.Open(kept, purpose)
 		if err != nil {
-			return nil, fmt.Errorf("the key that signs for nodes cannot be opened: put back the file %s, or remove the setting "+
-				"%s and make new join files: %w", sqlite.KeyName, keySetting, err)
+			return nil, fmt.Errorf(
+				"the key that signs for nodes cannot be opened: put back the file %s, or remove the setting "+
+					"%s and make new join files: %w",
+				sqlite.KeyName,
+				keySetting,
+				err,
+			)
 		}
 		seed, err := base64.StdEncoding.DecodeString(text)
 		if err != nil || len(seed) != ed25519.SeedSize {

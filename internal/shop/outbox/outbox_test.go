@@ -31,8 +31,10 @@ func (nothing) Elsewhere() map[string]string { return nil }
 
 // startBroker starts one in this process, which keeps things or does not.
 func startBroker(t *testing.T, keeps bool) string {
-	b, err := server.NewServer(&server.Options{Host: "127.0.0.1", Port: server.RANDOM_PORT, JetStream: keeps, StoreDir: t.TempDir(),
-		NoSigs: true, NoLog: true})
+	b, err := server.NewServer(
+		&server.Options{Host: "127.0.0.1", Port: server.RANDOM_PORT, JetStream: keeps, StoreDir: t.TempDir(),
+			NoSigs: true, NoLog: true},
+	)
 	require.NoError(t, err)
 	b.Start()
 	require.True(t, b.ReadyForConnections(10*time.Second))
@@ -98,7 +100,13 @@ func (s *sender) publish(t *testing.T) int64 {
 
 func (s *sender) reaches(t *testing.T, what string, is func(*node.State) bool) {
 	t.Helper()
-	require.Eventually(t, func() bool { state := s.node.State(); return state != nil && is(state) }, 10*time.Second, 10*time.Millisecond, what)
+	require.Eventually(
+		t,
+		func() bool { state := s.node.State(); return state != nil && is(state) },
+		10*time.Second,
+		10*time.Millisecond,
+		what,
+	)
 }
 
 // Editions and keys reach a node at once, and keys leave it as they are revoked; that holds too where the brokers keep
@@ -110,7 +118,11 @@ func TestWhatAShopPublishesReachesItsNodes(t *testing.T) {
 			t.Parallel()
 			s := startSender(t, startBroker(t, keeps))
 			edition := s.publish(t)
-			s.reaches(t, "the first edition", func(n *node.State) bool { return n.Live != nil && n.Live.Number == edition })
+			s.reaches(
+				t,
+				"the first edition",
+				func(n *node.State) bool { return n.Live != nil && n.Live.Number == edition },
+			)
 			_, err := s.d.Edit(ctx, func(f *store.File) error { f.Methods[0].Name = "Another"; return nil })
 			require.NoError(t, err)
 			next := s.publish(t)
@@ -125,11 +137,21 @@ func TestWhatAShopPublishesReachesItsNodes(t *testing.T) {
 			require.NoError(t, s.db.RevokeAPIKey(ctx, keys[0].ID))
 			s.reaches(t, "that it was revoked", func(n *node.State) bool { return n.Keys[kept] == nil })
 			if keeps {
-				require.Eventually(t, func() bool { return s.box.Sent().Edition == next }, 10*time.Second, 10*time.Millisecond)
+				require.Eventually(
+					t,
+					func() bool { return s.box.Sent().Edition == next },
+					10*time.Second,
+					10*time.Millisecond,
+				)
 				assert.Empty(t, s.box.Sent().Problem)
 				return
 			}
-			require.Eventually(t, func() bool { return s.box.Sent().Problem != "" }, 10*time.Second, 10*time.Millisecond)
+			require.Eventually(
+				t,
+				func() bool { return s.box.Sent().Problem != "" },
+				10*time.Second,
+				10*time.Millisecond,
+			)
 			assert.Zero(t, s.box.Sent().Edition)
 		})
 	}
