@@ -1,6 +1,7 @@
 package web
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -84,6 +85,15 @@ func (s *Server) heavy(c *gin.Context) {
 	case <-c.Request.Context().Done():
 		c.Abort()
 	}
+}
+
+// finished has an edit go on to its end when the window that sent it is closed before it is answered: a browser gives
+// up what is under way when its page is left, and what was typed there is meant all the same.
+func finished(c *gin.Context) {
+	if c.Request.Method == http.MethodPost {
+		c.Request = c.Request.WithContext(context.WithoutCancel(c.Request.Context()))
+	}
+	c.Next()
 }
 
 func limited(c *gin.Context) {

@@ -3,11 +3,13 @@ package web
 import (
 	"fmt"
 	"io"
+	"net"
 	"net/http"
 	"net/url"
 	"strings"
 	"sync"
 	"testing"
+	"time"
 
 	"diadrom/internal/edit"
 	"diadrom/internal/shop/draft"
@@ -438,6 +440,28 @@ func TestEditsFromManyWindows(t *testing.T) {
 	wg.Wait()
 	assert.Len(t, s.draft.State().File.Zones, 28)
 	assert.EqualValues(t, 21, s.draft.State().Revision)
+}
+
+// An edit that arrived whole is made, though the window that sent it is closed before it is answered.
+func TestAnEditIsMadeThoughItsWindowIsClosed(t *testing.T) {
+	s := lauha(t)
+	var wg sync.WaitGroup
+	for i := range 20 {
+		wg.Go(func() {
+			conn, err := net.Dial("tcp", s.Listener.Addr().String())
+			if !assert.NoError(t, err) {
+				return
+			}
+			defer conn.Close()
+			body := fmt.Sprintf("places=SE+%05d", 10000+i)
+			_, err = fmt.Fprintf(conn, "POST /zones HTTP/1.1\r\nHost: shop\r\nHX-Request: true\r\nContent-Type: "+
+				"application/x-www-form-urlencoded\r\nContent-Length: %d\r\n\r\n%s", len(body), body)
+			assert.NoError(t, err)
+		})
+	}
+	wg.Wait()
+	assert.Eventually(t, func() bool { return len(s.draft.State().File.Zones) == 28 }, 20*time.Second,
+		10*time.Millisecond, "every one of them is there")
 }
 
 func TestQuotesOverARunAndAsATable(t *testing.T) {

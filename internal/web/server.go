@@ -189,7 +189,7 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 	offered.Routes(r)
 	alive(r, d, db)
 	widget.Routes(r)
-	r.Use(limited)
+	r.Use(limited, finished)
 	r.GET("/assets/*file", fileOf(assets))
 	people.OpenRoutes(r)
 	r.Use(people.Signed, s.heavy)

@@ -127,7 +127,7 @@ func (s *shop) open(t *testing.T, path string, width, height int) *rod.Page {
 	t.Helper()
 	page, err := browserOf(t).Page(proto.TargetCreateTarget{})
 	require.NoError(t, err)
-	t.Cleanup(func() { page.Close() })
+	t.Cleanup(func() { _, _ = proto.TargetCloseTarget{TargetID: page.TargetID}.Call(page.Browser()) }) // asks nothing
 	page = page.Timeout(time.Minute)
 	listen(t, page)
 	require.NoError(
@@ -170,12 +170,15 @@ func listen(t *testing.T, page *rod.Page) {
 var lost = regexp.MustCompile(`^htmx:(sendAbort|sendError|afterRequest)\b`)
 
 // slow has every exchange of a page take 150 ms longer, as from far away.
-func slow(t *testing.T, page *rod.Page) *rod.Page {
+func slow(t *testing.T, page *rod.Page) *rod.Page { return slowBy(t, page, 150) }
+
+// slowBy has every exchange of a page take some milliseconds longer.
+func slowBy(t *testing.T, page *rod.Page, latency float64) *rod.Page {
 	require.NoError(t, proto.NetworkEnable{}.Call(page))
 	require.NoError(
 		t,
 		proto.NetworkEmulateNetworkConditions{
-			Latency:            150,
+			Latency:            latency,
 			DownloadThroughput: -1,
 			UploadThroughput:   -1,
 		}.Call(page),
@@ -188,7 +191,7 @@ func ownShop(t *testing.T) *shop {
 	t.Helper()
 	s := start(t, "serve", t.TempDir())
 	page := s.open(t, s.begin, 1280, 800)
-	wait := page.MustWaitNavigation()
+	wait := nextPage(t, page)
 	page.MustInsertText("Aino Esimerkki") // the field has the focus
 	page.KeyActions().Press(input.Tab).MustDo()
 	page.MustInsertText("three words of löyly")
@@ -206,6 +209,21 @@ func quiet(page *rod.Page) {
 	if page.Wait(rod.Eval(none)) != nil {
 		page.MustWaitLoad()
 		page.MustWait(none)
+	}
+}
+
+// nextPage marks the page that is open now and gives a function that waits until another stands in its place, whole and
+// still. Events of the browser do not tell: one of the page before may come late.
+func nextPage(t *testing.T, page *rod.Page) func() {
+	t.Helper()
+	page.MustEval(`() => { window.before = true; }`)
+	return func() {
+		t.Helper()
+		require.Eventually(t, func() bool {
+			there, err := page.Eval(`() => !window.before && document.readyState === "complete"`)
+			return err == nil && there.Value.Bool() // an error where the page goes just then
+		}, 30*time.Second, 20*time.Millisecond, "the next page never came")
+		quiet(page)
 	}
 }
 
@@ -270,23 +288,20 @@ func TestScreenshots(t *testing.T) {
 					"Fuel surcharge 4 %\n\nZone;Countries\nZone 3;Estonia, Latvia, Lithuania\n"), 0o600))
 			p.MustEval(`() => document.querySelectorAll("details").forEach(d => d.open = true)`)
 			p.MustElement("#rates-file").MustSetFiles(name)
-			wait := p.MustWaitNavigation()
+			wait := nextPage(t, p)
 			p.MustElement(`form[action="/rates-file"] .go`).MustClick()
 			wait()
-			p.MustWaitLoad()
-			wait = p.MustWaitNavigation()
+			wait = nextPage(t, p)
 			p.MustElement(".asks .answer").MustClick()
 			wait()
-			p.MustWaitLoad()
 		}},
 		{"why", "/quotes/why?method=parcel", 1280, nil},
 		{"promises", "/rates/parcel", 1280, func(p *rod.Page) {
 			typeOver(p, "#c-list-0-0", "7.20")
 			waitText(t, p, "#history", "promises broken")
-			wait := p.MustWaitNavigation()
+			wait := nextPage(t, p)
 			p.MustElement("#history .promised").MustClick()
 			wait()
-			p.MustWaitLoad()
 			p.MustElement(`#till details[data-method=parcel] summary`).MustClick()
 		}},
 		{"live", "/live", 1280, nil},

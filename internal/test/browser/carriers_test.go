@@ -49,7 +49,7 @@ func TestACarrierFromConnectingToTheCheckout(t *testing.T) {
 	waitText(t, page, "#till-options", "Kuikka Express")
 
 	// Its express service, 10 % dearer and by a name of the shop's own, live.
-	wait := page.MustWaitNavigation()
+	wait := nextPage(t, page)
 	page.MustElementR("#carrier-tikka a", "Tikka").MustClick()
 	wait()
 	typeOver(page, "#asks-percent", "10")

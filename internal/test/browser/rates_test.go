@@ -173,24 +173,21 @@ func TestALargeListIsTypedInWithoutAWait(t *testing.T) {
 	page := slow(t, s.open(t, "/rates/parcel", 1280, 800))
 	page.MustEval(`() => document.querySelectorAll("details").forEach(d => d.open = true)`)
 	page.MustElement("#rates-file").MustSetFiles(name)
-	wait := page.MustWaitNavigation()
+	wait := nextPage(t, page)
 	page.MustElement(`form[action="/rates-file"] .go:last-child`).MustClick()
 	wait()
-	page.MustWaitLoad()
 	waitText(t, page, ".work", "new zone")
-	wait = page.MustWaitNavigation()
+	wait = nextPage(t, page)
 	page.MustElement(`form[method="post"] .go`).MustClick()
 	wait()
-	page.MustWaitLoad()
 	began := time.Now()
 	goTo(page, s.url+"/rates/large")
 	assert.LessOrEqual(t, page.MustEval(`() => document.querySelectorAll("#grid-list td .cell").length`).Int(), 600)
 	t.Logf("a list of 60 rows by 40 zones was there after %s", time.Since(began).Round(time.Millisecond))
 	for range 2 { // to the 21st zone
-		wait = page.MustWaitNavigation()
+		wait = nextPage(t, page)
 		page.MustElement(`nav[aria-label="Zones that are shown"] a[rel="next"]`).MustClick()
 		wait()
-		page.MustWaitLoad()
 	}
 	typeOver(page, "#c-list-30-20", "99")
 	waitFor(t, page, `() => document.querySelector("#c-list-30-20").value === "99.00"`)
@@ -211,16 +208,14 @@ func TestACarriersWorkbookBecomesAMethodAndNextYearsUpdatesIt(t *testing.T) {
 	send := func(page *rod.Page, path, button string) {
 		page.MustEval(`() => document.querySelectorAll("details").forEach(d => d.open = true)`)
 		page.MustElement("#rates-file").MustSetFiles(path)
-		wait := page.MustWaitNavigation()
+		wait := nextPage(t, page)
 		page.MustElement(`form[action="/rates-file"] ` + button).MustClick()
 		wait()
-		page.MustWaitLoad()
 	}
 	press := func(page *rod.Page, selector string) {
-		wait := page.MustWaitNavigation()
+		wait := nextPage(t, page)
 		page.MustElement(selector).MustClick()
 		wait()
-		page.MustWaitLoad()
 	}
 	page := s.open(t, "/rates/parcel", 1280, 800)
 	send(page, book("Kuura parcels.xlsx", []any{"Kuura parcels 2027"}, nil, []any{"Weight", "Finland", "Sweden"},

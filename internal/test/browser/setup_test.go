@@ -37,7 +37,7 @@ func TestANewShopIsMadeWithKeysAlone(t *testing.T) {
 	// No list of Swedish places comes along, so it is said where a distance cannot be measured, and how to mend it.
 	page = slow(t, s.open(t, "/rates/delivery", 1280, 800))
 	waitText(t, page, "#warnings-list", "lies is not known")
-	wait := page.MustWaitNavigation()
+	wait := nextPage(t, page)
 	page.MustElement(`#warnings-list a[href="/shop"]`).MustFocus()
 	keys(page, input.Enter)
 	wait()

@@ -13,11 +13,10 @@ func TestWarningsAreDealtWithByKeyboardAlone(t *testing.T) {
 	s := demoShop(t)
 	page := slow(t, s.open(t, "/zones", 1280, 800))
 	waitText(t, page, ".warning-count", "4 warnings")
-	wait := page.MustWaitNavigation()
+	wait := nextPage(t, page)
 	page.MustElement(".warning-count").MustFocus()
 	page.KeyActions().Press(input.Enter).MustDo()
 	wait()
-	page.MustWaitLoad()
 	here := `(text) => document.activeElement.matches("[data-warned]") &&
 		document.activeElement.textContent.includes(text)`
 

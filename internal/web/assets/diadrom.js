@@ -11,6 +11,7 @@ import "./js/strip.js";
 import "./js/suggestions.js";
 import "./js/lines.js";
 import "./js/swaps.js";
+import "./js/leaving.js";
 import "./js/notices.js";
 import "./js/parcels.js";
 import "./js/warned.js";

@@ -2,7 +2,7 @@
 
 // A cell of a grid is sent once for what is typed, and what is typed while it is under way goes after it, from
 // what was saved by then.
-const underWay = new Map(); // ids of cells to what is sent for them
+export const underWay = new Map(); // ids of cells to what is sent for them
 export const sendCell = async (cell, text, was, post) => {
   const before = underWay.get(cell.id);
   if (before ? before.text === text : text === was && !cell.matches("[aria-invalid]")) return;

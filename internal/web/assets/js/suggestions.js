@@ -1,4 +1,5 @@
 // Suggestions under a field while it is typed.
+import { leave } from "./leaving.js";
 
 // What may be meant is offered under the field while it is typed. Arrow keys choose, Enter takes the chosen one.
 const offers = document.createElement("ul");
@@ -33,7 +34,7 @@ const takeOffer = (option) => {
     shut();
     field.value = "";
     field.blur();
-    location.assign(option.dataset.href);
+    leave(option.dataset.href);
     return;
   }
   field.value = option.dataset.text;

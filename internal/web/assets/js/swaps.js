@@ -11,6 +11,8 @@ const original = (f) => {
 const current = (f) => (f.type === "checkbox" ? f.checked : f.value);
 const sent = new WeakMap(),
   restored = new WeakSet(); // fields, with the value that was sent last; fields whose typing was put back
+// unsent tells whether a field holds something that was never sent.
+export const unsent = (f) => current(f) !== original(f) && sent.get(f) !== current(f);
 let answered = null; // the element whose answer is swapped now
 document.addEventListener("htmx:beforeRequest", (event) => {
   const { elt, xhr } = event.detail;
@@ -126,7 +128,7 @@ document.addEventListener("change", (event) => restored.delete(event.target), tr
 const tellChange = (f) => {
   if (!restored.has(f)) return;
   restored.delete(f);
-  if (current(f) !== original(f) && sent.get(f) !== current(f))
+  if (unsent(f))
     f.dispatchEvent(new Event("change", { bubbles: true }));
 };
 document.addEventListener("focusout", (event) => tellChange(event.target));

@@ -1,0 +1,88 @@
+package browser
+
+import (
+	"fmt"
+	"testing"
+
+	"github.com/go-rod/rod"
+	"github.com/go-rod/rod/lib/input"
+	"github.com/go-rod/rod/lib/proto"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// press clicks the middle of an element at once: nothing is waited for.
+func press(page *rod.Page, selector string) {
+	box := page.MustElement(selector).MustShape().Box()
+	page.Mouse.MustMoveTo(box.X+box.Width/2, box.Y+box.Height/2)
+	page.Mouse.MustClick(proto.InputMouseButtonLeft)
+}
+
+// A browser gives up what is under way when its page is left. What was typed is saved first, however slow the line and
+// however much of it there is.
+func TestWhatWasTypedIsSavedBeforeItsPageIsLeft(t *testing.T) {
+	s := demoShop(t)
+	page := slowBy(t, s.open(t, "/rates/parcel", 1280, 800), 600)
+	const rows, columns = 3, 5 // more than the six that a browser has under way at once
+	for column := range columns {
+		for row := range rows {
+			enter(page, fmt.Sprintf("#c-list-%d-%d", row, column), fmt.Sprintf("%d.%d", 31+column, row+1))
+		}
+	}
+	press(page, `#course a[href="/zones"]`)
+	waitText(t, page, "#saved", "Saving…")
+	waitFor(t, page, `() => location.pathname === "/zones"`)
+	slowBy(t, page, 0)
+	goTo(page, s.url+"/rates/parcel")
+	for column := range columns {
+		for row := range rows {
+			assert.Equal(t, fmt.Sprintf("%d.%d0", 31+column, row+1),
+				value(page, fmt.Sprintf("#c-list-%d-%d", row, column)))
+		}
+	}
+
+	// What is refused holds the page, and has the focus; a second try goes without it.
+	slowBy(t, page, 300)
+	enter(page, "#c-list-1-1", "twelve")
+	press(page, `#course a[href="/zones"]`)
+	waitText(t, page, "#notice", "This page stays open: a value was refused and is not saved.")
+	assert.Equal(t, "/rates/parcel", page.MustEval(`() => location.pathname`).String())
+	assert.Equal(t, "c-list-1-1", focused(page))
+	assert.Equal(t, "twelve", value(page, "#c-list-1-1"))
+	press(page, `#course a[href="/zones"]`)
+	waitFor(t, page, `() => location.pathname === "/zones"`)
+
+	// A form that goes to another page waits as well.
+	slowBy(t, page, 0)
+	goTo(page, s.url+"/goods")
+	slowBy(t, page, 600)
+	enter(page, "#g-TOWEL-70-price", "31")
+	enter(page, "#find-goods", "towel")
+	page.KeyActions().Press(input.Enter).MustDo()
+	waitFor(t, page, `() => location.search.includes("towel")`)
+	page.MustWaitLoad()
+	assert.Equal(t, "31.00", value(page, "#g-TOWEL-70-price"))
+}
+
+// What was typed and not left yet is asked about before its window is closed or goes back.
+func TestAWindowWithUnsavedTypingAsksBeforeItCloses(t *testing.T) {
+	s := demoShop(t)
+	page := s.open(t, "/goods", 1280, 800)
+	goTo(page, s.url+"/rates/parcel")
+	leaves := func(stay bool) string {
+		wait, handle := page.HandleDialog()
+		go page.MustEval(`() => void setTimeout(() => history.back())`)
+		d := wait()
+		require.NoError(t, handle(&proto.PageHandleJavaScriptDialog{Accept: !stay}))
+		return string(d.Type)
+	}
+	press(page, "#c-list-0-0")
+	page.MustInsertText("7.35")
+	assert.Equal(t, "beforeunload", leaves(true))
+	assert.Equal(t, "7.35", value(page, "#c-list-0-0"))
+	keys(page, input.Tab)
+	waitText(t, page, "#saved", "Saved")
+	quiet(page)
+	page.MustEval(`() => void setTimeout(() => history.back())`) // saved: nothing is asked
+	waitFor(t, page, `() => location.pathname === "/goods"`)
+}
