@@ -41,24 +41,29 @@ type Broker struct {
 	shop string
 
 	closed chan struct{}
+
+	mu   sync.Mutex
+	lost chan struct{} // is closed when the connection that is used now is lost
 }
 
 // Times of connections: how long it waits between attempts to connect again, how long connecting may take, how often a
-// connection is tried, and how long an answer to that may take. A network that loses everything without a word is noticed
-// after the last two together, where TCP would take minutes.
+// connection is tried, and how long it may bring nothing at all then. A network that loses everything without a word is
+// noticed after the last two together, where TCP would take minutes.
 const (
 	reconnectWait = 250 * time.Millisecond
 	connectWithin = time.Second
 	tryEvery      = 500 * time.Millisecond
-	tryWithin     = 2 * time.Second
+	tryWithin     = time.Second
 )
 
 // Open connects, now or as soon as a broker can be reached.
 func Open(o Options) (*Broker, error) {
+	b := &Broker{shop: o.Shop, closed: make(chan struct{}), lost: make(chan struct{})}
 	options := []nats.Option{
 		nats.Name(o.Name), nats.RetryOnFailedConnect(true), nats.MaxReconnects(-1), nats.ReconnectWait(reconnectWait),
 		nats.ReconnectJitter(100*time.Millisecond, 250*time.Millisecond), nats.Timeout(connectWithin),
 		nats.DisconnectErrHandler(func(_ *nats.Conn, err error) {
+			b.drop()
 			if err != nil {
 				o.Log.Warn("the connection to a broker was lost, and is made again", "error", err)
 			}
@@ -91,9 +96,33 @@ func Open(o Options) (*Broker, error) {
 		conn.Close()
 		return nil, err
 	}
-	b := &Broker{conn, js, o.Shop, make(chan struct{})}
+	b.conn, b.js = conn, js
 	go b.try()
 	return b, nil
+}
+
+// drop gives up what waits for an answer from a connection that was lost: none will come.
+func (b *Broker) drop() {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	close(b.lost)
+	b.lost = make(chan struct{})
+}
+
+// within is for a request: it ends when no answer came for some time, and when the connection is lost.
+func (b *Broker) within(ctx context.Context) (context.Context, context.CancelFunc) {
+	within, stop := context.WithTimeout(ctx, answerWithin)
+	b.mu.Lock()
+	lost := b.lost
+	b.mu.Unlock()
+	go func() {
+		select {
+		case <-lost:
+			stop()
+		case <-within.Done():
+		}
+	}()
+	return within, stop
 }
 
 // try asks the connected broker for a sign of life now and then, and goes to another where there is none.
@@ -253,10 +282,11 @@ func (b *Broker) Live(ctx context.Context) (string, error) {
 	return string(e.Value()), nil
 }
 
-// Times of watching: how often the manifest that is kept is looked at besides being told, and how long a broker may take
-// to answer.
+// Times of watching: how often the manifest that is kept is looked at besides being told, after how long the shop is asked
+// once more, and how long an answer may take.
 const (
 	lookEvery    = 300 * time.Millisecond
+	askEvery     = 200 * time.Millisecond
 	answerWithin = 1500 * time.Millisecond
 )
 
@@ -301,7 +331,7 @@ func (b *Broker) look(ctx context.Context, w *watch) {
 	defer every.Stop()
 	for {
 		if b.conn.IsConnected() {
-			within, stop := context.WithTimeout(ctx, answerWithin)
+			within, stop := b.within(ctx)
 			w.take(within, b.Live)
 			stop()
 		}
@@ -340,15 +370,36 @@ func (w *watch) take(ctx context.Context, ask func(context.Context) (string, err
 
 func (b *Broker) subject(of string) string { return "diadrom." + b.shop + "." + of }
 
-// now asks the shop for its manifest.
+// now asks the shop for its manifest. It asks again and again until one answer comes: the first of a new connection is lost
+// where the shop's broker does not know yet where answers go.
 func (b *Broker) now(ctx context.Context) (string, error) {
-	within, stop := context.WithTimeout(ctx, answerWithin)
+	within, stop := b.within(ctx)
 	defer stop()
-	m, err := b.conn.RequestWithContext(within, b.subject("now"), nil)
+	answers, err := b.conn.SubscribeSync(b.conn.NewInbox())
 	if err != nil {
 		return "", err
 	}
-	return string(m.Data), nil
+	defer answers.Unsubscribe() //nolint:errcheck // the connection ends
+	for {
+		if err := b.conn.PublishRequest(b.subject("now"), answers.Subject, nil); err != nil {
+			return "", err
+		}
+		m, err := answers.NextMsg(askEvery)
+		if err == nil && len(m.Data) > 0 {
+			return string(m.Data), nil
+		}
+		if errors.Is(err, nats.ErrNoResponders) {
+			select { // the shop may be heard of in a moment
+			case <-within.Done():
+			case <-time.After(askEvery):
+			}
+		} else if err != nil && !errors.Is(err, nats.ErrTimeout) {
+			return "", err
+		}
+		if within.Err() != nil {
+			return "", within.Err()
+		}
+	}
 }
 
 // chunk is how much of an object is in a message, in bytes.
@@ -365,7 +416,7 @@ func (b *Broker) ask(ctx context.Context, name string) (body []byte, err error) 
 	for {
 		m := nats.NewMsg(b.subject("object"))
 		m.Data = fmt.Appendf(nil, "%s %d", name, len(body))
-		within, stop := context.WithTimeout(ctx, answerWithin)
+		within, stop := b.within(ctx)
 		m, err = b.conn.RequestMsgWithContext(within, m)
 		stop()
 		if err != nil {

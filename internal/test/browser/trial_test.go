@@ -298,7 +298,7 @@ func wholeShop(t *testing.T, keyboard bool) *hand {
 	methods := h.page.MustElements(".methods > li")
 	assert.Len(t, methods, 7)
 	warned := h.page.MustEval(`() => [...document.querySelectorAll(".methods > li")].filter(m => m.querySelector(".warning"))
-		.map(m => m.textContent.replace(/\s+/g, " ")).join("\n")`).String()
+		.map(m => m.id + " " + location.href + " " + m.textContent.replace(/\s+/g, " ")).join("\n")`).String()
 	assert.Empty(t, warned, "every method is offered to somebody")
 	text := h.page.MustElement(".methods").MustText()
 	for _, want := range []string{"€7.90", "by zone", "2–4 working days", "from €75.00"} {
