@@ -86,3 +86,44 @@ func TestAWindowWithUnsavedTypingAsksBeforeItCloses(t *testing.T) {
 	page.MustEval(`() => void setTimeout(() => history.back())`) // saved: nothing is asked
 	waitFor(t, page, `() => location.pathname === "/goods"`)
 }
+
+// offline takes a page off the network, or back.
+func offline(t *testing.T, page *rod.Page, is bool) {
+	require.NoError(t, proto.NetworkEnable{}.Call(page))
+	require.NoError(t, proto.NetworkEmulateNetworkConditions{
+		Offline: is, DownloadThroughput: -1, UploadThroughput: -1,
+	}.Call(page))
+}
+
+// What could not be sent stays where it was typed, and is sent by itself once the shop is there again.
+func TestWhatCouldNotBeSentIsSentAgain(t *testing.T) {
+	s := demoShop(t)
+	page := s.open(t, "/rates/parcel", 1280, 800)
+	offline(t, page, true)
+	typeOver(page, "#c-list-0-0", "7.35")
+	waitText(t, page, "#notice", "The shop cannot be reached")
+	typeOver(page, "#c-list-0-1", "cheap")
+	assert.Equal(t, "7.35", value(page, "#c-list-0-0"))
+	offline(t, page, false)
+	waitFor(t, page, `() => document.querySelector("#c-list-0-0").defaultValue === "7.35"`)
+	waitFor(t, page, `() => document.querySelector("#c-list-0-1").matches("[aria-invalid=true]")`)
+	waitText(t, page, "#till-options", "€7.35")
+	waitText(t, page, "#notice", "")
+}
+
+// A page whose scripts did not come says that nothing is saved there; one that is whole does not.
+func TestAPageWithoutItsScriptsSaysSo(t *testing.T) {
+	s := demoShop(t)
+	const shows = `() => { const e = document.getElementById("not-whole");
+		return document.readyState === "complete" && !!e && e.checkVisibility({visibilityProperty: true}) &&
+			e.offsetHeight > 20 && e.textContent.includes("is not saved"); }`
+	page := s.open(t, "/rates/parcel", 1280, 800)
+	assert.False(t, page.MustHas("#not-whole"))
+	page, err := page.Browser().Page(proto.TargetCreateTarget{}) // what it says on its console is looked for
+	require.NoError(t, err)
+	t.Cleanup(func() { _, _ = proto.TargetCloseTarget{TargetID: page.TargetID}.Call(page.Browser()) })
+	require.NoError(t, proto.NetworkEnable{}.Call(page))
+	require.NoError(t, page.SetBlockedURLs([]string{"*/cells.js"}))
+	require.NoError(t, page.Navigate(s.url+"/rates/parcel"))
+	waitFor(t, page, shows)
+}

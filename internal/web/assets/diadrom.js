@@ -15,3 +15,8 @@ import "./js/leaving.js";
 import "./js/notices.js";
 import "./js/parcels.js";
 import "./js/warned.js";
+
+// Where any of this does not load, the page says that nothing is saved there.
+const whole = () => window.htmx && document.getElementById("not-whole")?.remove();
+if (window.Alpine) whole();
+else document.addEventListener("alpine:initialized", whole);

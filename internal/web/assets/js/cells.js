@@ -11,10 +11,7 @@ export const sendCell = async (cell, text, was, post) => {
   mine.done = (async () => {
     if (before) await before.done;
     await post(document.getElementById(cell.id) || cell);
-  })();
-  try {
-    await mine.done;
-  } finally {
-    if (underWay.get(cell.id) === mine) underWay.delete(cell.id);
-  }
+  })().catch(() => {}); // what was not sent is told, and sent again
+  await mine.done;
+  if (underWay.get(cell.id) === mine) underWay.delete(cell.id);
 };

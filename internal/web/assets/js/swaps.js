@@ -13,6 +13,14 @@ const sent = new WeakMap(),
   restored = new WeakSet(); // fields, with the value that was sent last; fields whose typing was put back
 // unsent tells whether a field holds something that was never sent.
 export const unsent = (f) => current(f) !== original(f) && sent.get(f) !== current(f);
+// notSent takes back that what an element holds was sent.
+export const notSent = (elt) => {
+  for (const f of elt.matches("form") ? elt.elements : [elt]) {
+    sent.delete(f);
+    if (textual(f)) f.classList.add("not-sent");
+    restored.add(f); // left once more, it is sent
+  }
+};
 let answered = null; // the element whose answer is swapped now
 document.addEventListener("htmx:beforeRequest", (event) => {
   const { elt, xhr } = event.detail;
