@@ -30,6 +30,7 @@ import (
 	"diadrom/internal/shop/services"
 	"diadrom/internal/sqlite"
 	"diadrom/internal/web/api"
+	"diadrom/internal/web/assets"
 	"diadrom/internal/web/carriers"
 	"diadrom/internal/web/checkout"
 	"diadrom/internal/web/defaults"
@@ -136,7 +137,7 @@ func (f figures) Promises(ctx context.Context) (said string, broken bool, err er
 
 // New makes the server of a shop.
 func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger, o Options) (*Server, error) {
-	read, assets, err := o.templates()
+	read, files, err := o.templates()
 	if err != nil {
 		return nil, err
 	}
@@ -190,7 +191,7 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 	alive(r, d, db)
 	widget.Routes(r)
 	r.Use(limited, finished)
-	r.GET("/assets/*file", fileOf(assets))
+	r.GET(assets.Root+"*file", gin.WrapH(assets.Handler(files)))
 	people.OpenRoutes(r)
 	r.Use(people.Signed, s.heavy)
 	r.GET("/", func(c *gin.Context) { c.Redirect(http.StatusSeeOther, first(d.State().File)) })
@@ -217,15 +218,6 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 	s.router = r
 	s.handler, err = notes.Guard(r)
 	return s, err
-}
-
-// fileOf answers with a file of the assets.
-func fileOf(assets fs.FS) gin.HandlerFunc {
-	files := http.StripPrefix("/assets/", http.FileServerFS(assets))
-	return func(c *gin.Context) {
-		c.Header("Cache-Control", "no-cache")
-		files.ServeHTTP(c.Writer, c.Request)
-	}
 }
 
 // shops are what the API quotes from: what buyers are shown where a carrier fails is counted.

@@ -1,14 +1,15 @@
 package shell
 
 import (
-	"diadrom/internal/core/plural"
-
 	"embed"
 	"encoding/json"
 	"fmt"
 	"html/template"
 	"io/fs"
 	"strings"
+
+	"diadrom/internal/core/plural"
+	"diadrom/internal/web/assets"
 )
 
 // Files are the frame's own templates.
@@ -22,13 +23,19 @@ type Templates func() (*template.Template, error)
 // Parse reads the templates of several packages as one set, in which they may name one another. dev is whether pages
 // reload by themselves while somebody works on them.
 func Parse(dev bool, files ...fs.FS) (*template.Template, error) {
+	base := assets.Base
+	if dev {
+		base = func() string { return assets.Root }
+	}
 	t := template.New("").Funcs(template.FuncMap{
-		"join":   strings.Join,
-		"vals":   vals,
-		"dict":   dict,
-		"plural": plural.Count,
-		"number": plural.Number,
-		"dev":    func() bool { return dev },
+		"assets":  base,
+		"modules": assets.Modules,
+		"join":    strings.Join,
+		"vals":    vals,
+		"dict":    dict,
+		"plural":  plural.Count,
+		"number":  plural.Number,
+		"dev":     func() bool { return dev },
 	})
 	for _, f := range files {
 		if _, err := t.ParseFS(f, "templates/*.html"); err != nil {
