@@ -11,10 +11,11 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// press clicks the middle of an element at once: nothing is waited for.
+// press clicks the middle of an element at once: nothing is waited for, and it may be drawn anew meanwhile.
 func press(page *rod.Page, selector string) {
-	box := page.MustElement(selector).MustShape().Box()
-	page.Mouse.MustMoveTo(box.X+box.Width/2, box.Y+box.Height/2)
+	at := page.MustEval(`s => { const r = document.querySelector(s).getBoundingClientRect();
+		return [r.x + r.width / 2, r.y + r.height / 2]; }`, selector).Arr()
+	page.Mouse.MustMoveTo(at[0].Num(), at[1].Num())
 	page.Mouse.MustClick(proto.InputMouseButtonLeft)
 }
 
@@ -48,6 +49,7 @@ func TestWhatWasTypedIsSavedBeforeItsPageIsLeft(t *testing.T) {
 	waitText(t, page, "#notice", "This page stays open: a value was refused and is not saved.")
 	assert.Equal(t, "/rates/parcel", page.MustEval(`() => location.pathname`).String())
 	assert.Equal(t, "c-list-1-1", focused(page))
+	waitText(t, page, "#saved", "Not saved")
 	assert.Equal(t, "twelve", value(page, "#c-list-1-1"))
 	press(page, `#course a[href="/zones"]`)
 	waitFor(t, page, `() => location.pathname === "/zones"`)

@@ -18,6 +18,11 @@ const saving = () => requests.size > 0 || underWay.size > 0;
 const patience = 10_000; // milliseconds until it is said that the shop does not answer
 const pause = () => new Promise((done) => setTimeout(done, 20));
 
+const saySaving = () => {
+  const saved = document.getElementById("saved");
+  if (saved) saved.textContent = "Saving…";
+};
+
 // settled waits for the edits under way and tells whether all were taken. Nothing is waited for twice: what is asked
 // for last is where the page goes.
 let asked = 0;
@@ -25,20 +30,21 @@ const settled = async () => {
   const mine = ++asked,
     before = failed,
     since = Date.now();
-  while (saving() && Date.now() - since < patience) {
-    const saved = document.getElementById("saved"); // each answer brings it anew
-    if (saved) saved.textContent = "Saving…";
-    await pause();
-  }
+  saySaving();
+  document.addEventListener("htmx:oobAfterSwap", saySaving); // each answer brings the line anew
+  while (saving() && Date.now() - since < patience) await pause();
+  document.removeEventListener("htmx:oobAfterSwap", saySaving);
   if (mine !== asked) return false;
   const notice = document.getElementById("notice");
   if (saving()) {
     if (notice)
       notice.textContent =
-        "The shop has not answered for 10 seconds: the last changes are not saved yet. This page stays open until they are.";
+        "The shop has not answered for 10 seconds: the last changes are not saved yet. This page stays open; try again in a moment.";
     return false;
   }
   if (failed === before) return true;
+  const saved = document.getElementById("saved");
+  if (saved && saved.textContent === "Saving…") saved.textContent = "Not saved";
   const slip = [...document.querySelectorAll("[aria-invalid=true]")].find((f) => f.checkVisibility());
   if (slip) slip.focus();
   if (notice && notice.textContent === "")
