@@ -50,6 +50,11 @@ func runsApart(t *testing.T) (done bool) {
 	if runtime.GOOS != "linux" || os.Geteuid() != 0 {
 		t.Skip("network namespaces want Linux and root")
 	}
+	for _, program := range []string{"ip", "unshare"} {
+		if _, err := exec.LookPath(program); err != nil {
+			t.Skip("network namespaces want ", program)
+		}
+	}
 	if out, err := exec.Command("unshare", "--net", "true").CombinedOutput(); err != nil {
 		t.Skipf("this machine allows no network namespace: %s %v", out, err)
 	}

@@ -78,6 +78,12 @@ func TestAWindowWithUnsavedTypingAsksBeforeItCloses(t *testing.T) {
 		require.NoError(t, handle(&proto.PageHandleJavaScriptDialog{Accept: !stay}))
 		return string(d.Type)
 	}
+	press(page, "#till-to") // what is tried out is not asked about
+	page.MustInsertText("0010")
+	page.MustEval(`() => void setTimeout(() => history.back())`)
+	waitFor(t, page, `() => location.pathname === "/goods"`)
+	goTo(page, s.url+"/rates/parcel")
+
 	press(page, "#c-list-0-0")
 	page.MustInsertText("7.35")
 	assert.Equal(t, "beforeunload", leaves(true))

@@ -83,7 +83,7 @@ document.addEventListener("submit", async (event) => {
 });
 
 // What was typed and never sent is asked about when the window is closed, reloaded or goes back: not where it only asks
-// for something, or is a buyer's that is played.
+// for something, or tries something out.
 const typed = new WeakSet();
 document.addEventListener("input", (event) => event.isTrusted && typed.add(event.target), true);
 const passing = "[data-passing] *, [hx-get], form[hx-get] *, form[method=get] *, form:not([method], [hx-post]) *, [type=password]";
