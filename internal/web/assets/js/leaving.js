@@ -39,7 +39,8 @@ const settled = async () => {
   if (saving()) {
     if (notice)
       notice.textContent =
-        "The shop has not answered for 10 seconds: the last changes are not saved yet. This page stays open; try again in a moment.";
+        "The shop has not answered for 10 seconds: the last changes are not saved yet. " +
+        "This page stays open. Try again in a moment.";
     return false;
   }
   if (failed === before) return true;
@@ -48,7 +49,8 @@ const settled = async () => {
   const slip = [...document.querySelectorAll("[aria-invalid=true]")].find((f) => f.checkVisibility());
   if (slip) slip.focus();
   if (notice && notice.textContent === "")
-    notice.textContent = "This page stays open: a value was refused and is not saved. Correct it, or leave again without it.";
+    notice.textContent =
+      "This page stays open: a value was refused and is not saved. Correct it, or leave again without it.";
   return false;
 };
 
@@ -86,7 +88,8 @@ document.addEventListener("submit", async (event) => {
 // for something, or tries something out.
 const typed = new WeakSet();
 document.addEventListener("input", (event) => event.isTrusted && typed.add(event.target), true);
-const passing = "[data-passing] *, [hx-get], form[hx-get] *, form[method=get] *, form:not([method], [hx-post]) *, [type=password]";
+const passing =
+  "[data-passing] *, [hx-get], form[hx-get] *, form[method=get] *, form:not([method], [hx-post]) *, [type=password]";
 const half = (f) => textual(f) && typed.has(f) && unsent(f) && !f.matches(passing) && !going.has(f.form);
 window.addEventListener("beforeunload", (event) => {
   if (saving() || [...document.querySelectorAll("input, textarea")].some(half)) event.preventDefault();

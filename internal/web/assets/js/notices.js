@@ -35,7 +35,8 @@ document.addEventListener("htmx:sendError", ({ detail: { elt, requestConfig } })
   const notice = document.getElementById("notice");
   if (!notice) return;
   if (requestConfig.verb === "get") {
-    notice.textContent = "The shop cannot be reached: this part of the page is not new. Reload it when the shop is back.";
+    notice.textContent =
+      "The shop cannot be reached: this page may be out of date. Reload it when the shop is back.";
     return;
   }
   notSent(elt);
@@ -44,8 +45,9 @@ document.addEventListener("htmx:sendError", ({ detail: { elt, requestConfig } })
     clearTimeout(waiting);
     waiting = setTimeout(sendAgain, every);
     notice.textContent =
-      "The shop cannot be reached: the last change is not saved. It stays in its field and is sent again until it is.";
+      "The shop cannot be reached: the last change is not saved. It stays in its field and is sent again.";
   } else
     notice.textContent =
-      "The shop cannot be reached: the last change is not saved. What was typed stays here: send it once more when the shop is back.";
+      "The shop cannot be reached: the last change is not saved. What you typed is still here. " +
+      "Send it again when the shop is back.";
 });

@@ -136,8 +136,7 @@ document.addEventListener("change", (event) => restored.delete(event.target), tr
 const tellChange = (f) => {
   if (!restored.has(f)) return;
   restored.delete(f);
-  if (unsent(f))
-    f.dispatchEvent(new Event("change", { bubbles: true }));
+  if (unsent(f)) f.dispatchEvent(new Event("change", { bubbles: true }));
 };
 document.addEventListener("focusout", (event) => tellChange(event.target));
 document.addEventListener("keydown", (event) => {
