@@ -308,7 +308,7 @@ func serve(cmd *cobra.Command, s shop) (err error) {
 			return err
 		}
 	}
-	keys, err := held.Open(ctx, db, s.dir, log)
+	keys, err := held.Open(ctx, db, s.dir, log, time.Now)
 	if err != nil {
 		return err
 	}

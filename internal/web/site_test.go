@@ -12,6 +12,7 @@ import (
 	"regexp"
 	"strings"
 	"testing"
+	"time"
 
 	"diadrom/internal/core/store"
 	"diadrom/internal/shop/demo"
@@ -70,7 +71,7 @@ func openedAs(t *testing.T, first *store.File, fill bool, options Options) *site
 	require.NoError(t, err)
 	options.History = history.New(orders, dir)
 	go options.History.Run(taking)
-	options.Holds, err = held.Open(ctx, db, dir, slog.New(slog.DiscardHandler))
+	options.Holds, err = held.Open(ctx, db, dir, slog.New(slog.DiscardHandler), time.Now)
 	require.NoError(t, err)
 	h, err := New(d, db, in, slog.New(slog.DiscardHandler), options)
 	require.NoError(t, err)

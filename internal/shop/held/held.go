@@ -104,9 +104,12 @@ type Keys struct {
 	now   func() time.Time
 }
 
-// Open reads the keys of a shop. A first one is made where there is none that can sign.
-func Open(ctx context.Context, db *sqlite.DB, dir string, log *slog.Logger) (*Keys, error) {
-	k := &Keys{db: db, vault: secrets.New(dir), log: log, now: time.Now}
+// Open reads the keys of a shop and makes a first one where none can sign. Keys turn and expire by now, which is
+// time.Now outside of tests.
+func Open(
+	ctx context.Context, db *sqlite.DB, dir string, log *slog.Logger, now func() time.Time,
+) (*Keys, error) {
+	k := &Keys{db: db, vault: secrets.New(dir), log: log, now: now}
 	return k, k.Turn(ctx)
 }
 

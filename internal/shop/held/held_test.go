@@ -50,10 +50,8 @@ func opened(t *testing.T) (*Keys, *time.Time, *sqlite.DB, string) {
 	require.NoError(t, err)
 	t.Cleanup(func() { db.Close() })
 	now := time.Date(2026, 11, 27, 12, 0, 0, 0, time.UTC)
-	k, err := Open(t.Context(), db, dir, slog.New(slog.DiscardHandler))
+	k, err := Open(t.Context(), db, dir, slog.New(slog.DiscardHandler), func() time.Time { return now })
 	require.NoError(t, err)
-	k.now = func() time.Time { return now }
-	require.NoError(t, k.Roll(t.Context())) // as of then
 	return k, &now, db, dir
 }
 
@@ -98,7 +96,7 @@ func TestKeysRollOver(t *testing.T) {
 	require.NoError(t, k.Turn(t.Context()))
 	_, _, why := k.Verify(claim)
 	assert.Empty(t, why)
-	again, err := Open(t.Context(), db, dir, slog.New(slog.DiscardHandler)) // as after a start
+	again, err := Open(t.Context(), db, dir, slog.New(slog.DiscardHandler), k.now) // as after a start
 	require.NoError(t, err)
 	assert.Len(t, again.List(), keys, "after a start they are as they were")
 	*now = now.Add(2 * time.Minute)
@@ -114,9 +112,8 @@ func TestKeysRollOver(t *testing.T) {
 
 	// Where the file of the sealing key is lost, a new key signs, and the other still verifies.
 	kept := hold(t, k, time.Hour)
-	elsewhere, err := Open(t.Context(), db, t.TempDir(), slog.New(slog.DiscardHandler))
+	elsewhere, err := Open(t.Context(), db, t.TempDir(), slog.New(slog.DiscardHandler), k.now)
 	require.NoError(t, err)
-	elsewhere.now = k.now
 	_, _, why = elsewhere.Verify(Claim{Token: kept.Token, Request: []byte(request), Method: "parcel", Total: "6.90"})
 	assert.Empty(t, why)
 	assert.NotEqual(t, k.List()[0].ID, elsewhere.List()[0].ID)

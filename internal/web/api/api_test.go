@@ -68,7 +68,7 @@ func opened(t testing.TB) *shop {
 	db, err := sqlite.Open(t.Context(), t.TempDir())
 	require.NoError(t, err)
 	t.Cleanup(func() { db.Close() })
-	s.keys, err = held.Open(t.Context(), db, t.TempDir(), slog.New(slog.DiscardHandler))
+	s.keys, err = held.Open(t.Context(), db, t.TempDir(), slog.New(slog.DiscardHandler), time.Now)
 	require.NoError(t, err)
 	api := New(
 		Shops{
