@@ -4,10 +4,22 @@ package main
 import (
 	"errors"
 	"fmt"
+	"maps"
 	"os"
+
+	"diadrom/internal/shop/confined"
+	"diadrom/internal/shop/files"
+	"diadrom/internal/shop/history"
 
 	"github.com/spf13/cobra"
 )
+
+// kinds are the works on files from outside that this program does in a process of its own.
+func kinds() map[string]confined.Work {
+	all := maps.Clone(files.Kinds)
+	maps.Copy(all, history.Kinds)
+	return all
+}
 
 // exit ends the program with a code when everything has been said already.
 type exit int
@@ -21,6 +33,9 @@ const (
 )
 
 func main() {
+	if len(os.Args) == 3 && os.Args[1] == confined.Command { // before anything that takes memory
+		os.Exit(confined.Main(kinds(), os.Args[2]))
+	}
 	root := &cobra.Command{
 		Use:           "diadrom",
 		Short:         "Shipping zones, rate tables and quotes for a small online store",

@@ -14,6 +14,7 @@ import (
 	"time"
 
 	"diadrom/internal/shop/broker"
+	"diadrom/internal/shop/files"
 	"diadrom/internal/shop/manifest"
 	"diadrom/internal/shop/node"
 	"diadrom/internal/shop/outbox"
@@ -190,7 +191,11 @@ func nodeCommand() *cobra.Command {
 				return err
 			}
 			defer func() { err = errors.Join(err, lock.Close()) }()
-			n, j, err := node.Open(node.Options{Dir: dir, Join: body, Local: local, Log: log})
+			read, err := files.New(log)
+			if err != nil {
+				return err
+			}
+			n, j, err := node.Open(node.Options{Dir: dir, Join: body, Local: local, Files: read, Log: log})
 			if err != nil {
 				return err
 			}

@@ -114,7 +114,8 @@ func (p *pricesFlags) choices(f *store.File) (c ratelist.Choices, err error) {
 		c.Places[ratelist.ZoneKey(name)] = places
 	}
 	if p.key != "" {
-		if c.Key, err = os.ReadFile(p.key); err != nil {
+		key, err := os.ReadFile(p.key)
+		if c.Key = grid.Bytes(key); err != nil {
 			return c, err
 		}
 	}
@@ -135,7 +136,7 @@ func (p *pricesFlags) run(cmd *cobra.Command, name string) error {
 	if err != nil {
 		return err
 	}
-	r, err := ratelist.Open(data, f, typed.For(f, nil), c)
+	r, err := ratelist.Open(grid.Bytes(data), f, typed.For(f, nil), c)
 	if err != nil {
 		return err
 	}

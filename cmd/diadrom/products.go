@@ -95,7 +95,7 @@ func (p *productsFlags) run(cmd *cobra.Command, name string) error {
 	if err != nil {
 		return err
 	}
-	r, err := productlist.Open(data, f, c, func(int) {})
+	r, err := productlist.Open(grid.Bytes(data), f, c, func(int) {})
 	if err == nil && len(units) > 0 {
 		c.Units = map[int]string{}
 		for i, field := range r.Mapping.Columns {
@@ -103,7 +103,7 @@ func (p *productsFlags) run(cmd *cobra.Command, name string) error {
 				c.Units[i] = unit
 			}
 		}
-		r, err = productlist.Open(data, f, c, func(int) {})
+		r, err = productlist.Open(grid.Bytes(data), f, c, func(int) {})
 	}
 	if err != nil {
 		return err

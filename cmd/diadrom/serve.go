@@ -21,6 +21,7 @@ import (
 	"diadrom/internal/core/store"
 	"diadrom/internal/shop/demo"
 	"diadrom/internal/shop/draft"
+	"diadrom/internal/shop/files"
 	"diadrom/internal/shop/held"
 	"diadrom/internal/shop/history"
 	"diadrom/internal/shop/importer"
@@ -254,6 +255,7 @@ type shop struct {
 	asks    services.Options
 	watch   watchFlags
 	nodes   brokerFlags
+	files   *files.Reader
 }
 
 func serve(cmd *cobra.Command, s shop) (err error) {
@@ -265,6 +267,9 @@ func serve(cmd *cobra.Command, s shop) (err error) {
 	}
 	defer flush()
 	limitMemory(log)
+	if s.files, err = files.New(log); err != nil {
+		return err
+	}
 	if err := os.MkdirAll(s.dir, 0o700); err != nil {
 		return err
 	}
@@ -301,7 +306,7 @@ func serve(cmd *cobra.Command, s shop) (err error) {
 		return err
 	}
 	defer func() { err = errors.Join(err, orders.Close()) }()
-	past := history.New(orders, s.dir)
+	past := history.New(orders, s.dir, s.files)
 	past.Log = log
 	if s.orders != nil {
 		if err := s.orders(ctx, past, d.State().File); err != nil {
@@ -432,6 +437,7 @@ func (s *shop) options(at net.Addr, empty bool) (o web.Options, path string, err
 	o = web.Options{
 		Options: visitor.Options{Hosts: hosts(at), PublicURL: s.public, TrustedProxies: s.trusted},
 		SignIn:  signin.Options{Demo: s.demo},
+		Files:   s.files,
 	}
 	switch local := len(o.Hosts) > 0; {
 	case s.demo && !local:

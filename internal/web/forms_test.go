@@ -18,10 +18,10 @@ import (
 // fieldNames are the fields that the handlers of the screens read.
 func fieldNames(t *testing.T) (names []string) {
 	t.Helper()
-	files, err := filepath.Glob("*/*.go")
+	takesFile, err := filepath.Glob("*/*.go")
 	require.NoError(t, err)
 	read := regexp.MustCompile(`PostForm(?:Array)?\("([^"]+)"`)
-	for _, name := range files {
+	for _, name := range takesFile {
 		body, err := os.ReadFile(name)
 		require.NoError(t, err)
 		for _, m := range read.FindAllStringSubmatch(string(body), -1) {
@@ -153,7 +153,7 @@ func TestNoFormFailsWhateverIsSent(t *testing.T) {
 	fields := fieldNames(t)
 	var paths []string
 	for _, route := range s.server.router.Routes() {
-		if route.Method == http.MethodPost && !strings.HasPrefix(route.Path, "/api/") && !files[route.Path] {
+		if route.Method == http.MethodPost && !strings.HasPrefix(route.Path, "/api/") && !takesFile[route.Path] {
 			paths = append(paths, route.Path)
 		}
 	}

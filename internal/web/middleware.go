@@ -12,6 +12,7 @@ import (
 	"strings"
 	"time"
 
+	"diadrom/internal/shop/confined"
 	"diadrom/internal/web/api"
 	"diadrom/internal/web/shell"
 
@@ -49,8 +50,8 @@ func headers(tiles func() string) gin.HandlerFunc {
 	}
 }
 
-// files are the addresses that take a file, which may be larger than other requests; they say so by themselves.
-var files = map[string]bool{
+// takesFile are the addresses that take a file, which may be larger than other requests; they say so by themselves.
+var takesFile = map[string]bool{
 	"/zones/file":    true,
 	"/zones/areas":   true,
 	"/goods/file":    true,
@@ -63,28 +64,11 @@ var files = map[string]bool{
 	"/past/store":    true,
 }
 
-// maxHeavy is how many tables are read at once: each may take some hundred MB meanwhile.
-const maxHeavy = 2
-
-// heavy has requests that read a whole table wait for their turn.
-func (s *Server) heavy(c *gin.Context) {
-	path := c.Request.URL.Path
-	if !files[path] && !strings.HasPrefix(path, "/goods/file/") && !strings.HasPrefix(path, "/rates-file/") &&
-		!strings.HasPrefix(path, "/zones/file/") && !strings.HasPrefix(path, "/zones/areas/") &&
-		!strings.HasPrefix(path, "/live/file/") ||
-		strings.HasSuffix(path, "/progress") ||
-		path == "/lists" || path == "/past/files" ||
-		c.Request.Method == http.MethodGet && files[path] {
-		c.Next()
-		return
-	}
-	select {
-	case s.reading <- struct{}{}:
-		defer func() { <-s.reading }()
-		c.Next()
-	case <-c.Request.Context().Done():
-		c.Abort()
-	}
+// sending says whose files are read with a request, so that one person does not hold up the others'.
+func sending(c *gin.Context) {
+	who := shell.Person(c.Request.Context())
+	c.Request = c.Request.WithContext(confined.As(c.Request.Context(), strconv.FormatInt(who.ID, 10)))
+	c.Next()
 }
 
 // finished has an edit go on to its end when the window that sent it is closed before it is answered: a browser gives
@@ -97,7 +81,7 @@ func finished(c *gin.Context) {
 }
 
 func limited(c *gin.Context) {
-	if files[c.Request.URL.Path] {
+	if takesFile[c.Request.URL.Path] {
 		c.Next()
 		return
 	}

@@ -22,6 +22,7 @@ import (
 	"diadrom/internal/review/warnings"
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/shop/feed"
+	"diadrom/internal/shop/files"
 	"diadrom/internal/shop/held"
 	"diadrom/internal/shop/history"
 	"diadrom/internal/shop/importer"
@@ -71,6 +72,8 @@ type Options struct {
 	Metrics *metrics.Metrics
 	// History is the shop's past orders.
 	History *history.History
+	// Files reads the files that people send.
+	Files *files.Reader
 	// folder of this package, whose templates and assets are read from disk; "" where they are built in
 	Dev string
 }
@@ -83,7 +86,6 @@ type Server struct {
 	shell    *shell.Shell
 	handler  http.Handler
 	router   *gin.Engine
-	reading  chan struct{} // of tables: one for each that is read
 	asks     *services.Services
 	live     *live.Screens
 }
@@ -141,6 +143,7 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 	if err != nil {
 		return nil, err
 	}
+	o.Asks.Files = o.Files
 	asks, err := services.Open(context.Background(), db, o.Asks)
 	if err != nil {
 		return nil, err
@@ -150,7 +153,7 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 	if o.SignIn.Demo {
 		nobody = signin.DemoOwner.Name
 	}
-	sh := shell.New(d, db, log, read, nobody)
+	sh := shell.New(d, db, log, o.Files, read, nobody)
 	notes := visitor.NewNotes(&o.Options, db, log)
 	if o.Holds != nil {
 		o.SignIn.Holds = o.Holds
@@ -170,7 +173,6 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 		visitors: &o.Options,
 		products: products.New(sh, d, db),
 		shell:    sh,
-		reading:  make(chan struct{}, maxHeavy),
 		asks:     asks,
 		live:     publish,
 	}
@@ -193,7 +195,7 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 	r.Use(limited, finished)
 	r.GET(assets.Root+"*file", gin.WrapH(assets.Handler(files)))
 	people.OpenRoutes(r)
-	r.Use(people.Signed, s.heavy)
+	r.Use(people.Signed, sending)
 	r.GET("/", func(c *gin.Context) { c.Redirect(http.StatusSeeOther, first(d.State().File)) })
 	sh.Routes(r)
 	people.Routes(r)
@@ -246,6 +248,7 @@ func (s *Server) shops(d *draft.Draft, asks *services.Services, people *signin.S
 		Holds:  func() *held.Keys { return keys },
 		Review: found.Wire,
 		Log:    s.log,
+		Files:  s.shell.Files,
 	}
 }
 

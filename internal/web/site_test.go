@@ -17,15 +17,22 @@ import (
 	"diadrom/internal/core/store"
 	"diadrom/internal/shop/demo"
 	"diadrom/internal/shop/draft"
+	"diadrom/internal/shop/files"
 	"diadrom/internal/shop/held"
 	"diadrom/internal/shop/history"
 	"diadrom/internal/shop/importer"
 	"diadrom/internal/sqlite"
+	"diadrom/internal/test/child"
 	"diadrom/internal/web/signin"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
+
+// TestMain has the program of the tests read files from outside as the server does.
+func TestMain(m *testing.M) {
+	child.Main(m)
+}
 
 // site is the screens of a shop over HTTP, with its real database.
 type site struct {
@@ -67,9 +74,11 @@ func openedAs(t *testing.T, first *store.File, fill bool, options Options) *site
 	done := make(chan error, 1)
 	go func() { done <- in.Run(taking) }()
 	options.Asks.Dir = dir
+	options.Files, err = files.New(slog.New(slog.DiscardHandler))
+	require.NoError(t, err)
 	orders, err := sqlite.OpenPast(ctx, dir)
 	require.NoError(t, err)
-	options.History = history.New(orders, dir)
+	options.History = history.New(orders, dir, options.Files)
 	go options.History.Run(taking)
 	options.Holds, err = held.Open(ctx, db, dir, slog.New(slog.DiscardHandler), time.Now)
 	require.NoError(t, err)

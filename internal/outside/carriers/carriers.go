@@ -43,6 +43,9 @@ type Options struct {
 	// Secret is the bearer token for a carrier, "" for none; the error says in words why it cannot be asked. It may be
 	// nil.
 	Secret func(c *store.Carrier) (string, error)
+	// CheckTariff says whether a tariff file can be read, before it is; nil where it need not be asked. A child process
+	// does so by [Tariff].
+	CheckTariff func(ctx context.Context, body []byte) error
 }
 
 // Client asks carriers. It is safe for many goroutines.
@@ -115,7 +118,7 @@ func (c *Client) adapter(carrier *store.Carrier) (a Adapter, of serviceKey, fail
 		o := asking.Options{Local: local, Timeout: c.o.Budget, Secret: of.secret, Hosts: c.o.Hosts,
 			Rest: c.o.Rest}
 		if IsTariff(carrier.URL) {
-			a = newTariff(carrier.URL, o)
+			a = newTariff(carrier.URL, o, c.o.CheckTariff)
 		} else {
 			a = protocol{asking.NewWith(carrier.URL, o)}
 		}

@@ -29,14 +29,15 @@ const (
 type tariff struct {
 	client *asking.Client
 	now    func() time.Time
+	check  func(ctx context.Context, body []byte) error // nil for none
 
 	mu   sync.Mutex
 	file *tariffFile
 	read time.Time
 }
 
-func newTariff(url string, o asking.Options) *tariff {
-	return &tariff{client: asking.NewWith(url, o), now: time.Now}
+func newTariff(url string, o asking.Options, check func(context.Context, []byte) error) *tariff {
+	return &tariff{client: asking.NewWith(url, o), now: time.Now, check: check}
 }
 
 // tariffFile is a price list.
@@ -66,6 +67,11 @@ func (t *tariff) today(ctx context.Context) (*tariffFile, time.Time, error) {
 	}
 	var file *tariffFile
 	err := t.client.Read(ctx, "", func(body []byte) (err error) {
+		if t.check != nil {
+			if err := t.check(ctx, body); err != nil {
+				return failure("%s", err.Error())
+			}
+		}
 		file, err = readTariff(body)
 		return err
 	})
@@ -162,6 +168,12 @@ var tariffColumns = []string{"service", "to", "up_to_kg", "price", "currency", "
 
 // wantedColumns is how many of them must be there.
 const wantedColumns = 5
+
+// Tariff says whether a file is a tariff file. Its errors go on after the carrier's name.
+func Tariff(body []byte) error {
+	_, err := readTariff(body)
+	return err
+}
 
 // readTariff reads a tariff file. A line that cannot be read refuses the whole: half a price list would quote wrongly.
 func readTariff(body []byte) (*tariffFile, error) {

@@ -55,7 +55,7 @@ func TestATariffFileIsReadOnceADay(t *testing.T) {
 	assert.Equal(t, "parcel 5.10", words(c.Rates([]quote.CarrierAsk{long})[0]), "longer than a letter may be")
 	assert.Equal(t, int64(1), read.Load())
 
-	file := newTariff(url, asking.Options{Local: true, Timeout: time.Second})
+	file := newTariff(url, asking.Options{Local: true, Timeout: time.Second}, nil)
 	now := time.Now()
 	file.now = func() time.Time { return now }
 	rates := func() (string, error) {

@@ -92,7 +92,7 @@ func TestWhatIsRatedAgainEqualsTheWhole(t *testing.T) {
 			ask.Key = fmt.Sprint(asked)
 			again, at := h.Report(ask, time.Minute)
 			require.NoError(t, at.Err)
-			fresh := history.New(h.DB(), "")
+			fresh := history.New(h.DB(), "", nil)
 			whole, at := fresh.Report(ask, time.Minute)
 			require.NoError(t, at.Err)
 			assert.Equal(t, said(whole), said(again), "after edit %d", i)
@@ -123,7 +123,7 @@ func BenchmarkReportAfterAPrice(b *testing.B) {
 	}
 	b.Run("all orders", func(b *testing.B) {
 		for b.Loop() {
-			ask(history.New(h.DB(), ""), dearer())
+			ask(history.New(h.DB(), "", nil), dearer())
 		}
 	})
 	ask(h, dearer())

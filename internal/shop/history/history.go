@@ -10,6 +10,7 @@ import (
 	"strconv"
 	"sync"
 
+	"diadrom/internal/shop/files"
 	"diadrom/internal/sqlite"
 )
 
@@ -21,8 +22,9 @@ const folder = "orders"
 
 // History keeps the past orders of one shop. It is safe for many goroutines.
 type History struct {
-	db  *sqlite.Past
-	dir string
+	db    *sqlite.Past
+	dir   string
+	files *files.Reader
 
 	// Log gets the files that could not be taken in; nil for no log.
 	Log *slog.Logger
@@ -82,9 +84,9 @@ func (h *History) ZeroMonths(ctx context.Context) ([]string, error) {
 	return o.zeros, nil
 }
 
-// New keeps the past orders of the shop in a folder.
-func New(db *sqlite.Past, dir string) *History {
-	return &History{db: db, dir: filepath.Join(dir, folder), wake: make(chan struct{}, 1),
+// New keeps the past orders of the shop in a folder. Files of orders are read by read; nil reads them in this process.
+func New(db *sqlite.Past, dir string, read *files.Reader) *History {
+	return &History{db: db, dir: filepath.Join(dir, folder), files: read, wake: make(chan struct{}, 1),
 		stop: map[int64]context.CancelFunc{}, reports: newReports()}
 }
 

@@ -47,7 +47,7 @@ func again(t *testing.T, dir string) *history.History {
 	db, err := sqlite.OpenPast(ctx, dir)
 	require.NoError(t, err)
 	t.Cleanup(func() { db.Close() })
-	return history.New(db, dir)
+	return history.New(db, dir, nil)
 }
 
 // take takes a text in as its heads say.

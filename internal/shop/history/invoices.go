@@ -18,7 +18,7 @@ func (h *History) Invoices(
 	ctx context.Context,
 	data []byte,
 ) (out sqlite.Invoiced, refused []orderlist.Refused, err error) {
-	t, err := grid.ReadTable(data)
+	t, err := grid.ReadTable(h.source(ctx, data))
 	if err != nil {
 		return out, nil, err
 	}

@@ -56,7 +56,7 @@ func (h *History) Keep(ctx context.Context, name string, r io.Reader) (f sqlite.
 	}
 	body := io.MultiReader(bytes.NewReader(start), r)
 	if packed(start) {
-		if body, err = table(body); err != nil {
+		if body, err = h.table(ctx, body); err != nil {
 			return f, err
 		}
 	}
@@ -76,6 +76,14 @@ func (h *History) Keep(ctx context.Context, name string, r io.Reader) (f sqlite.
 	return f, os.Rename(part.Name(), h.file(f.ID))
 }
 
+// source is a file with a table.
+func (h *History) source(ctx context.Context, data []byte) grid.Source {
+	if h.files == nil {
+		return grid.Bytes(data)
+	}
+	return h.files.Table(ctx, data)
+}
+
 // packed says whether a file is a workbook or a page rather than text.
 func packed(start []byte) bool {
 	return bytes.HasPrefix(start, []byte("PK\x03\x04")) ||
@@ -83,12 +91,12 @@ func packed(start []byte) bool {
 }
 
 // table is the table of a workbook or a page as text.
-func table(r io.Reader) (io.Reader, error) {
+func (h *History) table(ctx context.Context, r io.Reader) (io.Reader, error) {
 	data, err := io.ReadAll(io.LimitReader(r, grid.MaxBytes+1))
 	if err != nil {
 		return nil, err
 	}
-	t, err := grid.ReadTable(data)
+	t, err := grid.ReadTable(h.source(ctx, data))
 	if err != nil {
 		return nil, err
 	}

@@ -4,12 +4,10 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
-	"io"
 	"os"
 	"path/filepath"
 	"time"
 
-	"diadrom/internal/core/past"
 	"diadrom/internal/sqlite"
 	"diadrom/internal/tables/orderlist"
 )
@@ -160,39 +158,19 @@ func (h *History) take(ctx context.Context, f *sqlite.PastFile) (err error) {
 
 // parts takes in the parts of a file that have not been.
 func (h *History) parts(ctx context.Context, f *sqlite.PastFile) error {
-	var c Choices
-	if err := json.Unmarshal([]byte(f.Options), &c); err != nil {
+	var a ordersArgs
+	if err := json.Unmarshal([]byte(f.Options), &a.Choices); err != nil {
 		return err
 	}
+	a.Taken, a.Line = f.Taken, f.Line
 	in, err := os.Open(h.file(f.ID))
 	if err != nil {
 		return err
 	}
 	defer in.Close()
-	_, _, rest, err := orderlist.Open(in)
-	if err != nil {
-		return err
+	add := func(part *sqlite.PastPart) error { return h.db.AddPart(ctx, f, part) }
+	if h.files == nil {
+		return orders(ctx, &a, in, add)
 	}
-	before := f.Taken
-	if _, err := io.CopyN(io.Discard, rest, before); err != nil {
-		return err
-	}
-	o := c.options()
-	o.Skip = max(f.Line, 1)
-	var part sqlite.PastPart
-	return orderlist.Parts(ctx, rest, o, func(order *past.Order, line int) error {
-		row := sqlite.NewPastRow(order)
-		row.Line = line
-		part.Orders = append(part.Orders, row)
-		return nil
-	}, func(p *orderlist.Part) error {
-		part.Lines, part.Count, part.Refunds, part.Refunded = p.Lines, p.RefusedLines, p.Refunds, p.Refunded
-		part.Bytes, part.Line = before+int64(p.Bytes), p.Line
-		for _, r := range p.Refused {
-			part.Refused = append(part.Refused, sqlite.PastRefused{Line: r.Line, Text: r.Text, Reason: r.Reason})
-		}
-		err := h.db.AddPart(ctx, f, &part)
-		part = sqlite.PastPart{Orders: part.Orders[:0]}
-		return err
-	})
+	return h.read(ctx, &a, in, add)
 }

@@ -24,6 +24,7 @@ import (
 	"diadrom/internal/core/gazetteer"
 	"diadrom/internal/core/quote"
 	"diadrom/internal/core/store"
+	"diadrom/internal/shop/files"
 	"diadrom/internal/shop/held"
 	"diadrom/internal/shop/manifest"
 	"diadrom/internal/shop/secrets"
@@ -99,6 +100,7 @@ type Node struct {
 	public ed25519.PublicKey
 	vault  *secrets.Vault
 	local  bool
+	files  *files.Reader
 	log    *slog.Logger
 
 	mu       sync.Mutex // held while something is put in place
@@ -110,9 +112,10 @@ type Node struct {
 
 // Options say how a node runs.
 type Options struct {
-	Dir   string // where it keeps what it quotes from
-	Join  []byte // the join file
-	Local bool   // whether services at addresses that are not public may be asked
+	Dir   string        // where it keeps what it quotes from
+	Join  []byte        // the join file
+	Local bool          // whether services at addresses that are not public may be asked
+	Files *files.Reader // reads tariff files; nil where this process does
 	Log   *slog.Logger
 }
 
@@ -122,7 +125,8 @@ func Open(o Options) (*Node, manifest.Join, error) {
 	if err != nil {
 		return nil, join, err
 	}
-	n := &Node{dir: o.Dir, shop: join.Shop, public: public, vault: secrets.Of(vault), local: o.Local, log: o.Log}
+	n := &Node{dir: o.Dir, shop: join.Shop, public: public, vault: secrets.Of(vault), local: o.Local,
+		files: o.Files, log: o.Log}
 	if err := os.MkdirAll(n.objectDir(), 0o700); err != nil {
 		return nil, join, err
 	}
@@ -313,7 +317,7 @@ func (n *Node) ask(set map[string]string) (changed bool, err error) {
 		return false, nil
 	}
 	asks, err := services.Open(context.Background(), settingsOf(set), services.Options{Vault: n.vault, Local: n.local,
-		Standins: map[string]*services.Standin{}})
+		Standins: map[string]*services.Standin{}, Files: n.files})
 	if err != nil {
 		return false, err
 	}

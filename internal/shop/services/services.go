@@ -18,6 +18,7 @@ import (
 	"diadrom/internal/outside"
 	"diadrom/internal/outside/carriers"
 	"diadrom/internal/outside/standin"
+	"diadrom/internal/shop/files"
 	"diadrom/internal/shop/secrets"
 
 	"github.com/paulmach/orb"
@@ -63,6 +64,7 @@ type Options struct {
 	// Standins are carriers that this program itself answers for, by their hosts.
 	Standins map[string]*Standin
 	Budget   time.Duration // of all carriers of a quote; 0: [carriers.Budget]
+	Files    *files.Reader // reads tariff files; nil where they are read in this process
 }
 
 // Standin is a carrier that ships with the program, to try a shop without one.
@@ -86,7 +88,11 @@ func Open(ctx context.Context, db Store, o Options) (*Services, error) {
 	for host, of := range o.Standins {
 		hosts[host] = of.Address
 	}
-	s.Carriers = carriers.New(carriers.Options{Local: o.Local, Hosts: hosts, Secret: s.secret, Budget: o.Budget})
+	asks := carriers.Options{Local: o.Local, Hosts: hosts, Secret: s.secret, Budget: o.Budget}
+	if o.Files != nil {
+		asks.CheckTariff = o.Files.Tariff
+	}
+	s.Carriers = carriers.New(asks)
 	s.apply()
 	return s, nil
 }

@@ -25,8 +25,11 @@ import (
 	"github.com/paulmach/orb/clip"
 )
 
-// MaxFeatures is how many features a file has at most.
-const MaxFeatures = 10_000
+// Limits of a file: how many features it has, and how many positions all of their rings together.
+const (
+	MaxFeatures  = 10_000
+	MaxPositions = 1_000_000
+)
 
 // Zone is a zone with its drawn areas.
 type Zone struct {
@@ -117,7 +120,12 @@ type reading struct {
 	at                                   map[string]int // zones by their folded names
 	turned                               bool           // latitude stands first
 	closed, doubled, heights, cut, wound int
+	positions                            int
 }
+
+// errPositions is what is wrong with each feature behind the last position that is read.
+var errPositions = fmt.Errorf("the file has more than %d positions: leave out some of its areas, or draw them with "+
+	"fewer points", MaxPositions)
 
 func (r *reading) feature(n int, f *feature) {
 	name, id := nameOf(f.Properties), ""
@@ -232,6 +240,9 @@ func (r *reading) area(kind string, polygons [][][][]json.Number) ([]*place.Area
 
 // ring mends a ring: heights go, a point that stands twice in a row stands once, and it ends where it begins.
 func (r *reading) ring(points [][]json.Number) (ring [][]json.Number, err error) {
+	if r.positions += len(points); r.positions > MaxPositions {
+		return nil, errPositions
+	}
 	for _, p := range points {
 		if len(p) < 2 {
 			return nil, errors.New("a position has a longitude and a latitude")
@@ -280,7 +291,10 @@ func (r *reading) wind(ring [][]json.Number, hole bool) {
 	if hole {
 		want = orb.CW
 	}
-	if o := points.Orientation(); len(ring) > 3 && o != 0 && o != want {
+	if len(ring) <= 3 { // no ring, which is told where it is checked
+		return
+	}
+	if o := points.Orientation(); o != 0 && o != want {
 		slices.Reverse(ring)
 		r.wound++
 	}

@@ -44,3 +44,22 @@ func TestKMLIsRead(t *testing.T) {
 		assert.Error(t, err, text)
 	}
 }
+
+// Rings without a position are refused with their feature.
+func TestEmptyRingsAreRefused(t *testing.T) {
+	for _, text := range []string{
+		`<kml><Placemark><Polygon></Polygon></Placemark></kml>`,
+		`<kml><Placemark><Polygon><outerBoundaryIs/><innerBoundaryIs/></Polygon></Placemark></kml>`,
+		`{"type":"Polygon","coordinates":[[]]}`,
+		`{"type":"Polygon","coordinates":[]}`,
+		`{"type":"Polygon","coordinates":null}`,
+		`{"type":"MultiPolygon","coordinates":[[]]}`,
+		`{"type":"MultiPolygon","coordinates":[[[[1,2]]]]}`,
+		`{"type":"MultiPolygon","coordinates":[]}`,
+	} {
+		r, err := Parse([]byte(text))
+		require.NoError(t, err, text)
+		assert.Empty(t, r.Zones, text)
+		assert.Len(t, r.Refused, 1, text)
+	}
+}

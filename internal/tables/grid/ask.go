@@ -82,20 +82,20 @@ func (g *Grid) Width() (n int) {
 // Filled counts the cells of a row that say something themselves.
 func (r *Row) Filled() int { return filled(r) }
 
-// maxOtherSheets is how many further sheets of a workbook are looked into.
-const maxOtherSheets = 20
+// MaxOtherSheets is how many sheets of a workbook are looked into where nobody named one.
+const MaxOtherSheets = 20
 
 // Choose reads the sheet of a workbook that somebody named, or else the first that usable says is one. with are the
 // names of those that are, where nobody named one.
-func Choose(data []byte, o Options, usable func(*Grid) bool) (g *Grid, with []string, err error) {
-	if g, err = Read(data, o); err != nil || o.Sheet != "" || len(g.Sheets) < 2 {
+func Choose(source Source, o Options, usable func(*Grid) bool) (g *Grid, with []string, err error) {
+	if g, err = source.Read(o); err != nil || o.Sheet != "" || len(g.Sheets) < 2 {
 		return g, nil, err
 	}
 	chosen := g
-	for _, name := range g.Sheets[:min(len(g.Sheets), maxOtherSheets)] {
+	for _, name := range g.Sheets[:min(len(g.Sheets), MaxOtherSheets)] {
 		one := g
 		if name != g.Sheet {
-			if one, err = Read(data, Options{Sheet: name}); err != nil {
+			if one, err = source.Read(Options{Sheet: name}); err != nil {
 				continue // an empty sheet
 			}
 		}

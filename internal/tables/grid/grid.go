@@ -31,7 +31,23 @@ const (
 	MaxBytes    = 50 << 20  // of a file
 	maxUnpacked = 400 << 20 // of what a workbook unpacks to
 	maxSheets   = 150
+	MaxText     = 64 << 20 // bytes of text in the cells of a table; text that several cells share counts for each
 )
+
+// counter counts what a table holds while it is read, so that reading stops at the cell that is one too many.
+type counter struct{ cells, text int }
+
+// add counts a cell that is repeated so many times.
+func (n *counter) add(c *Cell, times int) error {
+	n.cells += times
+	if n.cells > sheet.MaxCells {
+		return refuse("a table has at most %d cells: leave out columns, or cut it into several", sheet.MaxCells)
+	}
+	if n.text += len(c.Text) * times; n.text > MaxText {
+		return refuse("the cells of this table hold more than %d MB of text: is the file damaged?", MaxText>>20)
+	}
+	return nil
+}
 
 // Cell is a cell as it was found.
 type Cell struct {
@@ -56,8 +72,7 @@ type Grid struct {
 	Separator rune   // of a text
 	Sheet     string // of a workbook: which was read
 	Sheets    []string
-	Rows      []Row       // without those that are empty
-	text      []sheet.Row // of a text: the rows as they were read
+	Rows      []Row // without those that are empty
 }
 
 // Options say how a file is read.
@@ -91,6 +106,18 @@ var others = []struct{ begins, what string }{
 	{"SQLite format 3\x00", "this is a database, not a table"},
 }
 
+// Source is a file that can be read as a table, as often as the options change.
+type Source interface {
+	// Read reads the file. Its errors are those of [Read], and others where the file could not be read to its end.
+	Read(o Options) (*Grid, error)
+}
+
+// Bytes is a file in memory, read where it is asked for.
+type Bytes []byte
+
+// Read reads the file.
+func (b Bytes) Read(o Options) (*Grid, error) { return Read(b, o) }
+
 // Read reads a file. Its errors are [*Error], [sheet.ErrEmpty] and [*sheet.Error].
 func Read(data []byte, o Options) (*Grid, error) {
 	if len(data) > MaxBytes {
@@ -114,19 +141,9 @@ func Read(data []byte, o Options) (*Grid, error) {
 	if err != nil {
 		return nil, err
 	}
-	says := func(r *Row) bool { return slices.ContainsFunc(r.Cells, func(c Cell) bool { return c.Text != "" }) }
-	kept := 0
-	for i := range g.Rows {
-		if says(&g.Rows[i]) {
-			if g.Rows[kept] = g.Rows[i]; g.text != nil {
-				g.text[kept] = g.text[i]
-			}
-			kept++
-		}
-	}
-	if g.Rows = g.Rows[:kept]; g.text != nil {
-		g.text = g.text[:kept]
-	}
+	g.Rows = slices.DeleteFunc(g.Rows, func(r Row) bool {
+		return !slices.ContainsFunc(r.Cells, func(c Cell) bool { return c.Text != "" })
+	})
 	if len(g.Rows) == 0 {
 		return nil, sheet.ErrEmpty
 	}
@@ -160,12 +177,14 @@ func readText(data []byte, o Options) (*Grid, error) {
 		return nil, err
 	}
 	g := &Grid{Format: Text, Encoding: t.Encoding, Separator: t.Separator}
-	g.text, g.Rows = t.Rows, make([]Row, 0, len(t.Rows))
-	for _, r := range t.Rows {
+	g.Rows = make([]Row, 0, len(t.Rows))
+	for i := range t.Rows {
+		r := &t.Rows[i]
 		row := Row{Line: r.Line, Cells: make([]Cell, len(r.Cells))}
 		for i, text := range r.Cells {
 			row.Cells[i] = Cell{Text: text, Formula: r.Formula == i+1}
 		}
+		r.Cells = nil // its texts are in the row now
 		g.Rows = append(g.Rows, row)
 	}
 	return g, nil
@@ -214,17 +233,6 @@ func (g *Grid) Table(head int) *sheet.Table {
 			width = j + 1
 		}
 	}
-	if g.text != nil {
-		t.Rows = slices.Clone(g.text[head:])
-		for i := range t.Rows {
-			cells := t.Rows[i].Cells
-			for len(cells) > width && cells[len(cells)-1] == "" {
-				cells = cells[:len(cells)-1]
-			}
-			t.Rows[i].Cells = cells
-		}
-		return t
-	}
 	for i := head; i < len(g.Rows); i++ {
 		r := &g.Rows[i]
 		row := sheet.Row{Line: r.Line, Cells: make([]string, len(r.Cells))}
@@ -249,8 +257,8 @@ func (g *Grid) Table(head int) *sheet.Table {
 
 // ReadTable reads a file as a table whose first row has the heads of its columns. What had to be made out is told by
 // its Found. The errors are those of [Read].
-func ReadTable(data []byte) (*sheet.Table, error) {
-	g, err := Read(data, Options{})
+func ReadTable(source Source) (*sheet.Table, error) {
+	g, err := source.Read(Options{})
 	if err != nil {
 		return nil, err
 	}

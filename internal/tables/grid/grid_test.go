@@ -114,7 +114,7 @@ func TestAWorkbookAsItIsSent(t *testing.T) {
 	assert.Equal(t, []int{1, 3, 5, 6, 7}, []int{g.Rows[0].Line, g.Rows[1].Line, g.Rows[2].Line, g.Rows[3].Line,
 		g.Rows[4].Line}, "as a spreadsheet counts")
 	assert.Equal(t, 2, g.Head())
-	table, err := ReadTable(data)
+	table, err := ReadTable(Bytes(data))
 	require.NoError(t, err)
 	assert.Equal(t, []string{"Weight", "Zone", "Zone"}, table.Rows[0].Cells)
 	assert.Equal(t, []string{"The sheet “Prices” was read; the workbook has Notes too.",
@@ -206,7 +206,7 @@ func TestTheSeparatorOfAText(t *testing.T) {
 		require.NoError(t, err, name)
 		assert.Equal(t, string(tt.want), string(g.Separator), name)
 	}
-	table, err := ReadTable([]byte("sep=;\nto;FI\n2;6\n"))
+	table, err := ReadTable(Bytes([]byte("sep=;\nto;FI\n2;6\n")))
 	require.NoError(t, err)
 	assert.Equal(t, 2, table.Rows[0].Line, "lines are counted with the one that names the separator")
 	assert.Equal(t, []string{"The file was read as UTF-8 text with semicolons between the cells."}, table.Found)
@@ -218,7 +218,7 @@ func TestDecimalsOfAWorkbookAreNoThousands(t *testing.T) {
 		require.NoError(t, f.SetSheetRow("Prices", "A1", &[]any{"to", "price"}))
 		require.NoError(t, f.SetSheetRow("Prices", "A2", &[]any{1.234, 12.5}))
 	})
-	table, err := ReadTable(data)
+	table, err := ReadTable(Bytes(data))
 	require.NoError(t, err)
 	assert.Equal(t, []string{"1.2340", "12.5"}, table.Rows[1].Cells)
 }

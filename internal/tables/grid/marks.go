@@ -2,8 +2,10 @@ package grid
 
 import (
 	"archive/zip"
+	"bufio"
 	"bytes"
 	"encoding/xml"
+	"errors"
 	"io"
 	"path"
 	"strconv"
@@ -33,83 +35,73 @@ func (m marks) at(row, column int) (mark, bool) {
 	return mark{}, false
 }
 
-// says says whether a sheet has a cell with a value.
-func says(body []byte) bool {
-	return bytes.Contains(body, []byte("<v>")) || bytes.Contains(body, []byte("<is>"))
-}
-
-// mergedIn lists the merged cells of a sheet: "A1:B2".
-func mergedIn(body []byte) (list []string) {
-	for {
-		i := bytes.Index(body, []byte("<mergeCell "))
-		if i < 0 || len(list) == maxMerged {
-			return list
-		}
-		body = body[i+len("<mergeCell "):]
-		if end := bytes.IndexByte(body, '>'); end >= 0 {
-			list = append(list, attributeIn(body[:end], "ref"))
-		}
-	}
+// part is what the XML of a sheet says beside the values of its cells.
+type part struct {
+	says   bool // a cell has a value
+	marks  marks
+	merged []string // merged cells: "A1:B2"
 }
 
 // maxMerged is how many merged cells of a sheet are carried.
 const maxMerged = 20_000
 
-// marksOf reads the marks of a sheet.
-func marksOf(body []byte) marks {
-	var m marks
-	var err error
+// partIn reads the XML of a sheet tag by tag. Nothing of it is kept but what a part has. Where only is set, it reads no
+// further than to the first value.
+func partIn(in io.Reader, only bool) (p part) {
+	r := bufio.NewReaderSize(in, 64<<10)
+	row, column := 0, 0 // of the cell that is read; 0 outside of one
 	for {
-		i := bytes.Index(body, []byte("<c "))
-		if i < 0 {
-			return m
+		text, err := r.ReadSlice('>')
+		for errors.Is(err, bufio.ErrBufferFull) { // a long text, whose end alone can be a tag
+			text, err = r.ReadSlice('>')
 		}
-		body = body[i+3:]
-		end := bytes.IndexByte(body, '>')
-		if end < 0 {
-			return m
+		if err != nil {
+			return p
 		}
-		head := body[:end]
-		one, column, row := mark{kind: 'n'}, 0, 0
-		for _, name := range []string{"r", "s", "t"} {
-			value := attributeIn(head, name)
-			if value == "" {
-				continue
+		tag := text[bytes.LastIndexByte(text, '<')+1:]
+		switch {
+		case bytes.HasPrefix(tag, []byte("c ")):
+			row, column = p.cell(tag)
+		case bytes.HasPrefix(tag, []byte("/c>")):
+			row = 0
+		case row > 0 && (bytes.HasPrefix(tag, []byte("f>")) || bytes.HasPrefix(tag, []byte("f "))):
+			p.marks[row-1][column-1].formula = true
+		case bytes.HasPrefix(tag, []byte("v>")), bytes.HasPrefix(tag, []byte("is>")):
+			if p.says = true; only {
+				return p
 			}
-			switch name {
-			case "r":
-				if column, row, err = excelize.CellNameToCoordinates(value); err != nil {
-					row = 0
-				}
-			case "s":
-				if n, err := strconv.ParseInt(value, 10, 32); err == nil {
-					one.style = int32(n)
-				}
-			case "t":
-				one.kind = value[0]
-				if value == "str" {
-					one.kind = 't'
-				}
-			}
+		case bytes.HasPrefix(tag, []byte("mergeCell ")) && len(p.merged) < maxMerged:
+			p.merged = append(p.merged, attributeIn(tag, "ref"))
 		}
-		body = body[end+1:]
-		if !bytes.HasSuffix(head, []byte("/")) {
-			if close := bytes.Index(body, []byte("</c>")); close >= 0 {
-				one.formula = bytes.HasPrefix(bytes.TrimLeft(body[:close], " \r\n\t"), []byte("<f"))
-				body = body[close:]
-			}
-		}
-		if row < 1 || row > sheet.MaxRows || column > sheet.MaxColumns {
-			continue
-		}
-		for len(m) < row {
-			m = append(m, nil)
-		}
-		for len(m[row-1]) < column {
-			m[row-1] = append(m[row-1], mark{})
-		}
-		m[row-1][column-1] = one
 	}
+}
+
+// cell keeps the mark of a cell by its start tag. The row is 0 where the cell ends with it, or stands beyond the limits.
+func (p *part) cell(tag []byte) (row, column int) {
+	one := mark{kind: 'n'}
+	if n, err := strconv.ParseInt(attributeIn(tag, "s"), 10, 32); err == nil {
+		one.style = int32(n)
+	}
+	if kind := attributeIn(tag, "t"); kind == "str" {
+		one.kind = 't'
+	} else if kind != "" {
+		one.kind = kind[0]
+	}
+	column, row, err := excelize.CellNameToCoordinates(attributeIn(tag, "r"))
+	if err != nil || row < 1 || row > sheet.MaxRows || column > sheet.MaxColumns {
+		return 0, 0
+	}
+	for len(p.marks) < row {
+		p.marks = append(p.marks, nil)
+	}
+	for len(p.marks[row-1]) < column {
+		p.marks[row-1] = append(p.marks[row-1], mark{})
+	}
+	p.marks[row-1][column-1] = one
+	if bytes.HasSuffix(tag, []byte("/>")) {
+		return 0, 0
+	}
+	return row, column
 }
 
 // attributeIn is an attribute of a start tag that is cut out of its text.
@@ -130,14 +122,22 @@ func attributeIn(head []byte, name string) string {
 	}
 }
 
-// readPart reads a part of a workbook.
+// readPart reads a part of a workbook that lists its sheets.
 func readPart(z *zip.Reader, name string) ([]byte, error) {
-	f, err := z.Open(strings.TrimPrefix(name, "/"))
+	f, err := z.Open(name)
 	if err != nil {
 		return nil, err
 	}
 	defer f.Close()
-	return io.ReadAll(io.LimitReader(f, maxUnpacked))
+	return io.ReadAll(io.LimitReader(f, maxListing))
+}
+
+// maxListing is how many bytes list the sheets of a workbook at most.
+const maxListing = 4 << 20
+
+// openPart opens the part of a workbook that has a sheet.
+func openPart(z *zip.Reader, sheetName string) (io.ReadCloser, error) {
+	return z.Open(strings.TrimPrefix(partOf(z, sheetName), "/"))
 }
 
 // partOf is the part of a workbook that has a sheet, "" where it is not found.

@@ -56,7 +56,7 @@ type openReader struct {
 	x      *xml.Decoder
 	sheets []openSheet
 	line   int // of the row that is read, from 1
-	cells  int
+	count  counter
 }
 
 func attribute(e *xml.StartElement, name string) string {
@@ -148,11 +148,15 @@ func (r *openReader) row(e *xml.StartElement) error {
 func (r *openReader) keep(row Row, times int) error {
 	if len(row.Cells) > 0 {
 		s := &r.sheets[len(r.sheets)-1]
-		if r.cells += len(row.Cells) * times; r.cells > sheet.MaxCells || len(s.rows)+times > sheet.MaxRows {
-			return refuse("a table has at most %d rows and %d cells: cut it into several", sheet.MaxRows,
-				sheet.MaxCells)
+		if times > sheet.MaxRows-len(s.rows) {
+			return refuse("a table has at most %d rows: cut it into several", sheet.MaxRows)
 		}
 		carriedOver(s, &row)
+		for i := range row.Cells {
+			if err := r.count.add(&row.Cells[i], times); err != nil {
+				return err
+			}
+		}
 		for i := range times {
 			one := row
 			one.Line = r.line + i

@@ -27,21 +27,31 @@ func readPage(data []byte, o Options) (*Grid, error) {
 		return nil, refuse("this page cannot be read")
 	}
 	var tables [][]Row
+	var tooLarge error
+	var count counter
 	largest, most := 0, 0
 	var find func(n *html.Node)
 	find = func(n *html.Node) {
 		if n.DataAtom == atom.Table {
-			if rows, cells := tableOf(n); len(rows) > 1 && cells > len(rows) {
+			rows, cells, err := tableOf(n, &count)
+			if err != nil {
+				tooLarge = err
+				return
+			}
+			if len(rows) > 1 && cells > len(rows) {
 				if tables = append(tables, rows); cells > most {
 					largest, most = len(tables)-1, cells
 				}
 			}
 		}
-		for c := n.FirstChild; c != nil; c = c.NextSibling {
+		for c := n.FirstChild; c != nil && tooLarge == nil; c = c.NextSibling {
 			find(c)
 		}
 	}
 	find(root)
+	if tooLarge != nil {
+		return nil, tooLarge
+	}
 	g := &Grid{Format: Page, Encoding: encoding}
 	switch n := len(tables); {
 	case n == 0:
@@ -66,7 +76,7 @@ func readPage(data []byte, o Options) (*Grid, error) {
 }
 
 // tableOf reads a table of a page without those in its cells. A cell that spans others is carried to them.
-func tableOf(table *html.Node) (rows []Row, cells int) {
+func tableOf(table *html.Node, count *counter) (rows []Row, cells int, err error) {
 	type span struct {
 		cell Cell
 		left int
@@ -74,7 +84,7 @@ func tableOf(table *html.Node) (rows []Row, cells int) {
 	hanging := map[int]span{} // by column: what reaches down from a row above
 	var read func(n *html.Node)
 	read = func(n *html.Node) {
-		for c := n.FirstChild; c != nil; c = c.NextSibling {
+		for c := n.FirstChild; c != nil && err == nil; c = c.NextSibling {
 			switch c.DataAtom {
 			case atom.Thead, atom.Tbody, atom.Tfoot:
 				read(c)
@@ -115,12 +125,17 @@ func tableOf(table *html.Node) (rows []Row, cells int) {
 					}
 				}
 				down()
+				for i := range row.Cells {
+					if err = count.add(&row.Cells[i], 1); err != nil {
+						return
+					}
+				}
 				rows = append(rows, row)
 			}
 		}
 	}
 	read(table)
-	return rows, cells
+	return rows, cells, err
 }
 
 // spanOf is how many columns or rows a cell takes.
@@ -137,18 +152,22 @@ func spanOf(n *html.Node, name string) int {
 
 // words is the text of a cell, a line break as a space.
 func words(n *html.Node) string {
-	if n.Type == html.TextNode {
-		return n.Data
+	var text strings.Builder
+	var write func(n *html.Node)
+	write = func(n *html.Node) {
+		switch {
+		case n.Type == html.TextNode:
+			text.WriteString(n.Data)
+			return
+		case n.DataAtom == atom.Table || n.DataAtom == atom.Script || n.DataAtom == atom.Style:
+			return
+		case n.DataAtom == atom.Br || n.DataAtom == atom.P:
+			text.WriteByte(' ')
+		}
+		for c := n.FirstChild; c != nil; c = c.NextSibling {
+			write(c)
+		}
 	}
-	if n.DataAtom == atom.Table || n.DataAtom == atom.Script || n.DataAtom == atom.Style {
-		return ""
-	}
-	text := ""
-	if n.DataAtom == atom.Br || n.DataAtom == atom.P {
-		text = " "
-	}
-	for c := n.FirstChild; c != nil; c = c.NextSibling {
-		text += words(c)
-	}
-	return text
+	write(n)
+	return text.String()
 }

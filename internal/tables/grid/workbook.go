@@ -4,6 +4,7 @@ import (
 	"archive/zip"
 	"bytes"
 	"errors"
+	"io"
 	"regexp"
 	"strconv"
 	"strings"
@@ -67,45 +68,74 @@ func choose(names []string, o Options, empty func(name string) bool) (string, er
 // readWorkbook reads an Office Open XML workbook.
 func readWorkbook(data []byte, z *zip.Reader, o Options) (*Grid, error) {
 	f, err := excelize.OpenReader(bytes.NewReader(data), excelize.Options{UnzipSizeLimit: maxUnpacked,
-		UnzipXMLSizeLimit: maxUnpacked, RawCellValue: true})
+		UnzipXMLSizeLimit: maxInMemory, RawCellValue: true})
 	if err != nil {
 		if errors.Is(err, excelize.ErrWorkbookFileFormat) {
-			return nil, refuse("this workbook is protected by a password, or damaged: save it anew without one")
+			return nil, refuse("this workbook is protected by a password, or damaged: save it again without one")
 		}
 		return nil, refuse("this workbook cannot be read: it is damaged, or made in a way that is not known")
 	}
 	defer f.Close() //nolint:errcheck // what it unpacked to is removed
 	g := &Grid{Format: Workbook, Sheets: visible(f)}
-	bodies := map[string][]byte{}
-	body := func(name string) []byte {
-		if _, read := bodies[name]; !read {
-			bodies[name], _ = readPart(z, partOf(z, name)) // one that cannot be read says nothing
+	look := func(name string, only bool) (p part) {
+		in, err := openPart(z, name)
+		if err != nil {
+			return p // one that cannot be read says nothing
 		}
-		return bodies[name]
+		defer in.Close()
+		return partIn(io.LimitReader(in, maxUnpacked), only)
 	}
-	if g.Sheet, err = choose(g.Sheets, o, func(name string) bool { return !says(body(name)) }); err != nil {
+	if g.Sheet, err = choose(g.Sheets, o, func(name string) bool { return !look(name, true).says }); err != nil {
 		return nil, err
 	}
-	w := workbook{f: f, sheet: g.Sheet, styles: map[int]string{}, marks: marksOf(body(g.Sheet))}
-	rows, err := f.GetRows(g.Sheet, excelize.Options{RawCellValue: true})
+	p := look(g.Sheet, false)
+	w := workbook{f: f, sheet: g.Sheet, styles: map[int]string{}, marks: p.marks}
+	var n counter
+	if g.Rows, err = w.rows(&n); err != nil {
+		return nil, err
+	}
+	return g, g.merge(p.merged, &n)
+}
+
+// maxInMemory is the largest part of a workbook that is unpacked in memory, in bytes. Larger ones are unpacked to files
+// of the folder for temporary files, which are removed again.
+const maxInMemory = 16 << 20
+
+// rows reads the rows of a sheet one by one.
+func (w *workbook) rows(n *counter) (list []Row, err error) {
+	damaged := refuse("sheet %q cannot be read: it is damaged", w.sheet)
+	rows, err := w.f.Rows(w.sheet)
 	if err != nil {
-		return nil, refuse("sheet %q cannot be read: it is damaged", g.Sheet)
+		return nil, damaged
 	}
-	if len(rows) > sheet.MaxRows {
-		return nil, &sheet.Error{Line: sheet.MaxRows, Reason: "a table has at most " + strconv.Itoa(sheet.MaxRows) +
-			" rows: cut it into several"}
-	}
-	for i, cells := range rows {
+	defer rows.Close() //nolint:errcheck // nothing was written
+	for i := 0; rows.Next(); i++ {
+		cells, err := rows.Columns(excelize.Options{RawCellValue: true})
+		if err != nil {
+			return nil, damaged
+		}
+		if len(cells) == 0 {
+			continue
+		}
+		if i >= sheet.MaxRows {
+			return nil, &sheet.Error{Line: sheet.MaxRows, Reason: "a table has at most " +
+				strconv.Itoa(sheet.MaxRows) + " rows: cut it into several"}
+		}
+		for len(list) < i {
+			list = append(list, Row{Line: len(list) + 1})
+		}
 		row := Row{Line: i + 1, Cells: make([]Cell, len(cells))}
 		for j, raw := range cells {
 			if raw != "" {
 				row.Cells[j] = w.cell(i, j, raw)
 			}
+			if err := n.add(&row.Cells[j], 1); err != nil {
+				return nil, err
+			}
 		}
-		g.Rows = append(g.Rows, row)
+		list = append(list, row)
 	}
-	g.merge(mergedIn(body(g.Sheet)))
-	return g, nil
+	return list, nil
 }
 
 // visible are the names of the sheets that are not hidden; where all are, all.
@@ -242,7 +272,7 @@ func besideIn(format string) string {
 }
 
 // merge carries the text of merged cells to all of them.
-func (g *Grid) merge(list []string) {
+func (g *Grid) merge(list []string, n *counter) error {
 	for _, ref := range list {
 		from, to, ok := strings.Cut(ref, ":")
 		fromColumn, fromRow, err := excelize.CellNameToCoordinates(from)
@@ -251,16 +281,22 @@ func (g *Grid) merge(list []string) {
 			toColumn > sheet.MaxColumns {
 			continue
 		}
-		g.carry(fromRow-1, fromColumn-1, toRow-1, toColumn-1)
+		if err := g.carry(fromRow-1, fromColumn-1, toRow-1, toColumn-1, n); err != nil {
+			return err
+		}
 	}
+	return nil
 }
 
 // carry has the cells of a block say what its first one says.
-func (g *Grid) carry(fromRow, fromColumn, toRow, toColumn int) {
+func (g *Grid) carry(fromRow, fromColumn, toRow, toColumn int, n *counter) error {
 	if fromColumn >= len(g.Rows[fromRow].Cells) {
-		return
+		return nil
 	}
 	first := g.Rows[fromRow].Cells[fromColumn]
+	if err := n.add(&first, (toRow-fromRow+1)*(toColumn-fromColumn+1)); err != nil {
+		return err
+	}
 	for i := fromRow; i <= toRow; i++ {
 		for len(g.Rows[i].Cells) <= toColumn {
 			g.Rows[i].Cells = append(g.Rows[i].Cells, Cell{})
@@ -272,4 +308,5 @@ func (g *Grid) carry(fromRow, fromColumn, toRow, toColumn int) {
 			}
 		}
 	}
+	return nil
 }

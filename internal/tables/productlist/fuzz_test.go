@@ -4,6 +4,7 @@ import (
 	"testing"
 
 	"diadrom/internal/core/store"
+	"diadrom/internal/tables/grid"
 	"diadrom/internal/test/storetest"
 )
 
@@ -21,7 +22,7 @@ func FuzzOpen(f *testing.F) {
 			return
 		}
 		s := shop.Clone()
-		r, err := Open(data, s, Choices{}, func(int) {})
+		r, err := Open(grid.Bytes(data), s, Choices{}, func(int) {})
 		if err != nil || r.Rows == nil {
 			return
 		}

@@ -54,12 +54,12 @@ type Reading struct {
 
 // Open reads a file with products for a store. progress is told how many rows are read, now and then. Its errors are
 // those of [grid.Read].
-func Open(data []byte, f *store.File, c Choices, progress func(int)) (*Reading, error) {
+func Open(source grid.Source, f *store.File, c Choices, progress func(int)) (*Reading, error) {
 	usable := func(g *grid.Grid) bool {
 		_, n := headOf(g, &f.Store)
 		return n > 1
 	}
-	g, with, err := grid.Choose(data, c.Options, usable)
+	g, with, err := grid.Choose(source, c.Options, usable)
 	if err != nil {
 		return nil, err
 	}

@@ -5,6 +5,7 @@ import (
 	"testing"
 
 	"diadrom/internal/core/store"
+	"diadrom/internal/tables/grid"
 	"diadrom/internal/test/storetest"
 
 	"github.com/stretchr/testify/assert"
@@ -14,7 +15,7 @@ import (
 // opened reads a list and says what its products became, in one line, and what is asked.
 func opened(t *testing.T, f *store.File, text string, c Choices) (r *Reading, got, asks string) {
 	t.Helper()
-	r, err := Open([]byte(text), f, c, func(int) {})
+	r, err := Open(grid.Bytes([]byte(text)), f, c, func(int) {})
 	require.NoError(t, err, text)
 	var rows, codes []string
 	for i := range r.Rows {

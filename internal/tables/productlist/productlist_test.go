@@ -7,6 +7,7 @@ import (
 
 	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/store"
+	"diadrom/internal/tables/grid"
 	"diadrom/internal/tables/sheet"
 	"diadrom/internal/test/storetest"
 
@@ -191,7 +192,7 @@ func TestUnitsAndCurrenciesOfAList(t *testing.T) {
 	assert.Equal(t, "weight: 1.200 is 1200 or 1.200: choose the decimal sign", rows[3].What)
 	assert.Equal(t, New, rows[4].Status)
 	for head, other := range map[string]string{"price (USD)": "USD", "price ($)": "$", "price (EUR)": "", "price": ""} {
-		r, err := Open([]byte("sku,"+head+"\nA,10\n"), f, Choices{}, func(int) {})
+		r, err := Open(grid.Bytes([]byte("sku,"+head+"\nA,10\n")), f, Choices{}, func(int) {})
 		require.NoError(t, err)
 		if other == "" {
 			assert.Empty(t, r.Asks, head)
@@ -202,7 +203,7 @@ func TestUnitsAndCurrenciesOfAList(t *testing.T) {
 		assert.Contains(t, r.Asks[0].Message, "is in "+other+", this shop's prices are in EUR")
 		assert.Empty(t, r.Rows, "nothing is read until it is answered")
 		half := decimal.MustParse("0.5")
-		r, err = Open([]byte("sku,"+head+"\nA,10\n"), f, Choices{Rate: &half}, func(int) {})
+		r, err = Open(grid.Bytes([]byte("sku,"+head+"\nA,10\n")), f, Choices{Rate: &half}, func(int) {})
 		require.NoError(t, err)
 		assert.Equal(t, "5.00", r.Rows[0].Product.Price.Fixed(2))
 	}

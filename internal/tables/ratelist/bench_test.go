@@ -51,7 +51,7 @@ func BenchmarkMatrix(b *testing.B) {
 		})
 		b.Run(name+"/preview", func(b *testing.B) {
 			for b.Loop() {
-				r, err := Open(data, f, typed.For(f, nil), Choices{})
+				r, err := Open(grid.Bytes(data), f, typed.For(f, nil), Choices{})
 				if err != nil || r.Problem() != "" || len(r.Plan.Table.Rows) != 400 {
 					b.Fatal(err, r.Problem())
 				}

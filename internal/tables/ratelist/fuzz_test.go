@@ -5,6 +5,7 @@ import (
 
 	"diadrom/internal/core/store"
 	"diadrom/internal/core/typed"
+	"diadrom/internal/tables/grid"
 	"diadrom/internal/test/storetest"
 )
 
@@ -31,7 +32,7 @@ func FuzzOpen(f *testing.F) {
 		if set&16 != 0 {
 			c.Into = "parcel"
 		}
-		r, err := Open(data, s, typed.For(s, nil), c)
+		r, err := Open(grid.Bytes(data), s, typed.For(s, nil), c)
 		if err != nil || r.Problem() != "" {
 			return
 		}

@@ -33,7 +33,7 @@ type Choices struct {
 	Rate    *decimal.Decimal // what one unit of the list's currency is in the shop's
 	Percent *decimal.Decimal // what is added to all prices, above −100
 	Settled []string         // codes of questions that are answered by leaving things as they are
-	Key     []byte           // a file that says where the zones of the list are
+	Key     grid.Source      // a file that says where the zones of the list are
 	Into    string           // the method whose list is updated; "" for none
 	Table   string           // the id of that list; "" where the method has one alone
 	Costs   bool             // the list says what sending costs the shop, which is without tax
@@ -77,8 +77,8 @@ type opening struct {
 // Open reads a file with price lists for a store: one price a line, zones across and bands down or the other way round,
 // several lists side by side or beneath one another, or a table that [Cells] or [Grid] wrote. What is not certain is
 // asked. Its errors are those of [grid.Read], and [*grid.Error] where the choices cannot be.
-func Open(data []byte, f *store.File, reader typed.Reader, c Choices) (*Reading, error) {
-	g, err := grid.Read(data, c.Options)
+func Open(source grid.Source, f *store.File, reader typed.Reader, c Choices) (*Reading, error) {
+	g, err := source.Read(c.Options)
 	if err != nil {
 		return nil, err
 	}
@@ -97,12 +97,12 @@ func Open(data []byte, f *store.File, reader typed.Reader, c Choices) (*Reading,
 	l := blocksOf(g, c.Head)
 	lists := o.lists(l)
 	if c.Sheet == "" && len(g.Sheets) > 1 {
-		if g, l, lists, err = o.sheets(data, g, l, lists); err != nil {
+		if g, l, lists, err = o.sheets(source, g, l, lists); err != nil {
 			return nil, err
 		}
 		o.r.Grid = g
 	}
-	if len(c.Key) > 0 {
+	if c.Key != nil {
 		if err := o.keyFile(c.Key, l); err != nil {
 			return nil, err
 		}
@@ -225,7 +225,7 @@ const maxOtherSheets = 20
 
 // sheets looks into the other sheets of a workbook: for prices, where the first sheet has none, and for where zones
 // are.
-func (o *opening) sheets(data []byte, g *grid.Grid, l *layout, lists []*list) (*grid.Grid, *layout, []*list, error) {
+func (o *opening) sheets(source grid.Source, g *grid.Grid, l *layout, lists []*list) (*grid.Grid, *layout, []*list, error) {
 	var with []string
 	usable := func(lists []*list) bool {
 		return slices.ContainsFunc(lists, func(one *list) bool { return o.missing(one.mapping, one.block) == "" })
@@ -239,7 +239,7 @@ func (o *opening) sheets(data []byte, g *grid.Grid, l *layout, lists []*list) (*
 		if name == g.Sheet {
 			continue
 		}
-		other, err := grid.Read(data, grid.Options{Sheet: name})
+		other, err := source.Read(grid.Options{Sheet: name})
 		if err != nil {
 			continue // an empty sheet
 		}
@@ -264,8 +264,8 @@ func (o *opening) sheets(data []byte, g *grid.Grid, l *layout, lists []*list) (*
 }
 
 // keyFile reads a file that says where the zones are.
-func (o *opening) keyFile(data []byte, l *layout) error {
-	g, err := grid.Read(data, grid.Options{})
+func (o *opening) keyFile(file grid.Source, l *layout) error {
+	g, err := file.Read(grid.Options{})
 	if err != nil {
 		return err
 	}

@@ -10,6 +10,7 @@ import (
 	"diadrom/internal/core/rate"
 	"diadrom/internal/core/store"
 	"diadrom/internal/core/typed"
+	"diadrom/internal/tables/grid"
 	"diadrom/internal/tables/sheet"
 	"diadrom/internal/test/storetest"
 
@@ -40,7 +41,7 @@ func made(t *testing.T, f *store.File, text string, change ...func(*Choices)) (*
 	for _, one := range change {
 		one(&c)
 	}
-	r, err := Open([]byte(text), f, typed.For(f, nil), c)
+	r, err := Open(grid.Bytes([]byte(text)), f, typed.For(f, nil), c)
 	require.NoError(t, err, text)
 	if r.Plan == nil {
 		return r, r.Missing

@@ -12,6 +12,7 @@ import (
 	"diadrom/internal/core/rate"
 	"diadrom/internal/core/store"
 	"diadrom/internal/core/typed"
+	"diadrom/internal/tables/grid"
 	"diadrom/internal/tables/sheet"
 	"diadrom/internal/test/storetest"
 
@@ -90,7 +91,7 @@ func TestTheTableOfAllListsReadsBack(t *testing.T) {
 		f := withTables(t)
 		want := string(f.Write())
 		table := csvOf(t, Cells(f, f.Methods))
-		r, err := Open(table, f, typed.For(f, nil), Choices{})
+		r, err := Open(grid.Bytes(table), f, typed.For(f, nil), Choices{})
 		require.NoError(t, err)
 		require.Empty(t, r.Problem())
 		for _, u := range r.Updates {
@@ -110,7 +111,7 @@ func TestTheTableOfAllListsReadsBack(t *testing.T) {
 				}
 			}
 		}
-		r, err = Open(table, other, typed.For(other, nil), Choices{Settled: []string{AskPrices}})
+		r, err = Open(grid.Bytes(table), other, typed.For(other, nil), Choices{Settled: []string{AskPrices}})
 		require.NoError(t, err)
 		require.Empty(t, r.Problem())
 		r.Apply(other)
@@ -126,7 +127,7 @@ func TestAListAsItLooksReadsBack(t *testing.T) {
 		for i := range f.Methods {
 			for j := range f.Methods[i].Tables {
 				table := f.Methods[i].Tables[j]
-				r, err := Open(csvOf(t, Grid(f, &table)), f, typed.For(f, nil),
+				r, err := Open(grid.Bytes(csvOf(t, Grid(f, &table))), f, typed.For(f, nil),
 					Choices{Into: f.Methods[i].ID, Table: table.ID})
 				require.NoError(t, err)
 				require.Empty(t, r.Problem(), "%v", Grid(f, &table))
@@ -180,7 +181,7 @@ func TestAMatrixIsTheSameInEveryShape(t *testing.T) {
 		}
 		for _, text := range []string{down, across, lines, "Prices of " + strconv.Itoa(2027) + "\n\n" + down +
 			"\nA note\n"} {
-			r, err := Open([]byte(text), f, typed.For(f, nil), Choices{})
+			r, err := Open(grid.Bytes([]byte(text)), f, typed.For(f, nil), Choices{})
 			require.NoError(t, err)
 			require.NotNil(t, r.Plan, "%s\n%s", text, r.Missing)
 			assert.Equal(t, strings.TrimSpace(want), tableText(r.Plan, f), text)
@@ -246,7 +247,7 @@ func TestAnUpdateThatHardlyFits(t *testing.T) {
 	}
 	r, _ := made(t, storetest.Lauha(t), "Order value,Finland\nup to 50,6.90\n", func(c *Choices) { c.Into = "parcel" })
 	assert.Contains(t, r.Problem(), "the file goes by order value, this list by weight")
-	_, err := Open([]byte("a,b\n1,2\n"), storetest.Lauha(t), typed.Reader{}, Choices{Into: "nothing"})
+	_, err := Open(grid.Bytes([]byte("a,b\n1,2\n")), storetest.Lauha(t), typed.Reader{}, Choices{Into: "nothing"})
 	assert.ErrorContains(t, err, "no delivery method")
 }
 
@@ -276,7 +277,7 @@ func TestAnswers(t *testing.T) {
 		{"the line of the heads", "kg,Finland\n2,6\nkg,Lapland\n2,7\n3,8\n", "lapland | 2 7.00 | 3 8.00",
 			func(c *Choices) { c.Head = 3 }},
 		{"the zones of another file", "kg,Zone 1\n2,6\n5,7\n", "zone-1 | 2 6.00 | 5 7.00",
-			func(c *Choices) { c.Key = []byte("Country,Zone\nEE,1\nSE,2\n") }},
+			func(c *Choices) { c.Key = grid.Bytes("Country,Zone\nEE,1\nSE,2\n") }},
 		{"the country of codes", "kg,20*,80*\n2,6,7\n5,7,8\n", "de-20 de-80 | 2 6.00 7.00 | 5 7.00 8.00",
 			func(c *Choices) { c.Country = "DE" }},
 		{"only the columns that are named", "a,b,c,d\nFinland,2,6,x\nFinland,5,7,y\n", "finland | 2 6.00 | 5 7.00",

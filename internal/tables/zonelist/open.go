@@ -101,8 +101,8 @@ func headOf(g *grid.Grid) (at int, found bool) {
 // Open reads a file with zones for a store: a table that [Write] wrote, or the list of a carrier or a shop, with a
 // column for the zone and one for the place, or for country, region, town and codes. Its errors are those of
 // [grid.Read].
-func Open(data []byte, f *store.File, reader typed.Reader, c Choices) (*Reading, error) {
-	g, with, err := grid.Choose(data, c.Options, func(g *grid.Grid) bool { _, ok := headOf(g); return ok })
+func Open(source grid.Source, f *store.File, reader typed.Reader, c Choices) (*Reading, error) {
+	g, with, err := grid.Choose(source, c.Options, func(g *grid.Grid) bool { _, ok := headOf(g); return ok })
 	if err != nil {
 		return nil, err
 	}

@@ -5,6 +5,7 @@ import (
 	"testing"
 
 	"diadrom/internal/core/typed"
+	"diadrom/internal/tables/grid"
 	"diadrom/internal/test/storetest"
 
 	"github.com/stretchr/testify/assert"
@@ -39,7 +40,7 @@ func TestZoneListsThatPeopleHave(t *testing.T) {
 	} {
 		f := storetest.Lauha(t)
 		reader := typed.For(f, nil)
-		r, err := Open([]byte(c.list), f, reader, Choices{})
+		r, err := Open(grid.Bytes([]byte(c.list)), f, reader, Choices{})
 		require.NoError(t, err, c.name)
 		var zones, slips []string
 		for i := range r.Zones {
@@ -53,7 +54,7 @@ func TestZoneListsThatPeopleHave(t *testing.T) {
 		assert.Equal(t, c.slips, strings.Join(slips, "; "), c.name)
 	}
 	f := storetest.Lauha(t)
-	r, err := Open([]byte("zone,country\nx,y\nzone,country\nHome,FI\n"), f, typed.For(f, nil), Choices{Head: 3})
+	r, err := Open(grid.Bytes([]byte("zone,country\nx,y\nzone,country\nHome,FI\n")), f, typed.For(f, nil), Choices{Head: 3})
 	require.NoError(t, err)
 	assert.Len(t, r.Zones, 1)
 }

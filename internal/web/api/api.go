@@ -18,6 +18,7 @@ import (
 	"diadrom/internal/core/quote"
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/shop/feed"
+	"diadrom/internal/shop/files"
 	"diadrom/internal/shop/held"
 
 	"github.com/gin-gonic/gin"
@@ -89,6 +90,8 @@ type Shops struct {
 	// Note keeps for the owners what was published
 	Note func(r *http.Request, kind auth.Event, p auth.Person, detail string)
 	Log  *slog.Logger
+	// Files reads store files that are sent.
+	Files *files.Reader
 	// Review gives the warnings about a store
 	Review Reviewer
 }

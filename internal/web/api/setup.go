@@ -16,6 +16,7 @@ import (
 	"diadrom/internal/core/store"
 	"diadrom/internal/review/changes"
 	"diadrom/internal/shop/draft"
+	"diadrom/internal/shop/files"
 	"diadrom/internal/sqlite"
 
 	"github.com/gin-gonic/gin"
@@ -111,7 +112,15 @@ func (a *API) putStore(c *gin.Context) {
 		return
 	}
 	a.once(c, &who, in.Bytes(), func() {
-		f, faults := store.Read(in.Bytes())
+		f, faults, err := a.Files.Store(c.Request.Context(), in.Bytes())
+		if text, ok := files.Told(err); ok {
+			problem(c, http.StatusRequestEntityTooLarge, text, nil)
+			return
+		}
+		if err != nil {
+			a.internal(c, err)
+			return
+		}
 		if len(faults) > 0 {
 			faults = faults[:min(len(faults), MaxFaults)]
 			tell(c, faulty(faults))

@@ -10,6 +10,7 @@ import (
 	"diadrom/internal/core/fault"
 	"diadrom/internal/core/store"
 	"diadrom/internal/review/changes"
+	"diadrom/internal/shop/files"
 	"diadrom/internal/sqlite"
 	"diadrom/internal/web/shell"
 	"diadrom/internal/web/shifts"
@@ -62,7 +63,14 @@ func (s *Screens) previewStore(c *gin.Context, u *sqlite.Upload, slip string) (a
 
 func (s *Screens) storeFileView(ctx context.Context, u *sqlite.Upload) (v storeFileView, err error) {
 	v.ID, v.Name = strconv.FormatInt(u.ID, 10), u.Name
-	f, faults := store.Read(u.Body)
+	f, faults, err := s.Files.Store(ctx, u.Body)
+	if text, ok := files.Told(err); ok {
+		v.Problem = text
+		return v, nil
+	}
+	if err != nil {
+		return v, err
+	}
 	v.Faults = faults
 	if len(v.Faults) > 0 {
 		if v.Problem = notAStore(v.Faults); v.Problem != "" {
@@ -104,11 +112,17 @@ func notAStore(faults fault.List) string {
 
 // applyStore makes the draft what a store file says. It is an edit, and can be undone as any.
 func (s *Screens) applyStore(c *gin.Context, u *sqlite.Upload) (upload.Applied, error) {
-	f, faults := store.Read(u.Body)
+	f, faults, err := s.Files.Store(c.Request.Context(), u.Body)
+	if text, ok := files.Told(err); ok {
+		return upload.Applied{}, shell.Refusef("%s", text)
+	}
+	if err != nil {
+		return upload.Applied{}, err
+	}
 	if len(faults) > 0 {
 		return upload.Applied{}, faults
 	}
-	_, err := s.draft.Edit(c.Request.Context(), func(now *store.File) error { *now = *f; return nil })
+	_, err = s.draft.Edit(c.Request.Context(), func(now *store.File) error { *now = *f; return nil })
 	return upload.Applied{To: "/live"}, err
 }
 

@@ -17,6 +17,7 @@ import (
 	"diadrom/internal/core/plural"
 	"diadrom/internal/core/store"
 	"diadrom/internal/core/world"
+	"diadrom/internal/shop/files"
 	"diadrom/internal/shop/history"
 	"diadrom/internal/sqlite"
 	"diadrom/internal/web/shell"
@@ -385,7 +386,12 @@ func (s *Screens) sendStore(c *gin.Context) {
 		body, err = io.ReadAll(io.LimitReader(r, store.MaxSize+1))
 	}
 	if err == nil {
-		if _, faults := store.Read(body); len(faults) > 0 || len(body) > store.MaxSize {
+		_, faults, readErr := s.Files.Store(c.Request.Context(), body[:min(len(body), store.MaxSize)])
+		if text, ok := files.Told(readErr); ok {
+			err = shell.Refusef("%.60s: %s", name, text)
+		} else if readErr != nil {
+			err = readErr
+		} else if len(faults) > 0 || len(body) > store.MaxSize {
 			err = shell.Refusef(
 				"%.60s is no store file of Diadrom, or has faults: import it on the Live station to see them",
 				name,

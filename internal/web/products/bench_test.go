@@ -11,6 +11,7 @@ import (
 
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/sqlite"
+	"diadrom/internal/tables/grid"
 	"diadrom/internal/tables/productlist"
 	"diadrom/internal/tables/sheet"
 	"diadrom/internal/test/storetest"
@@ -39,7 +40,7 @@ func BenchmarkProductList(b *testing.B) {
 			}
 			job := &takingGoods{}
 			b.StartTimer()
-			if err := takeGoodsRows(ctx, d, text.Bytes(), url.Values{}, job); err != nil {
+			if err := takeGoodsRows(ctx, d, grid.Bytes(text.Bytes()), url.Values{}, job); err != nil {
 				b.Fatal(err)
 			}
 			b.StopTimer()
@@ -70,7 +71,7 @@ func BenchmarkProductList(b *testing.B) {
 				b.Fatal(err)
 			}
 			b.StartTimer()
-			rows, err := csv.NewReader(bytes.NewReader(text.Bytes())).ReadAll()
+			rows, err := csv.NewReader(bytes.NewReader(grid.Bytes(text.Bytes()))).ReadAll()
 			if err != nil {
 				b.Fatal(err)
 			}

@@ -145,7 +145,7 @@ func (s *Screens) previewProducts(c *gin.Context, u *sqlite.Upload, notDone stri
 	if slip != "" {
 		v.Slip = slip
 	}
-	r, err := productlist.Open(u.Body, state.File, set, func(int) {})
+	r, err := productlist.Open(s.Files.Table(c.Request.Context(), u.Body), state.File, set, func(int) {})
 	if err != nil {
 		v.Problem = err.Error()
 		return v, http.StatusOK, nil
@@ -334,7 +334,7 @@ func (s *Screens) refusedGoods(c *gin.Context) {
 		job.(*takingGoods).set(func(j *takingGoods) { back = j.refused })
 	} else {
 		set, _ := choices(c.Request.URL.Query())
-		r, err := productlist.Open(u.Body, s.draft.State().File, set, func(int) {})
+		r, err := productlist.Open(s.Files.Table(c.Request.Context(), u.Body), s.draft.State().File, set, func(int) {})
 		switch {
 		case err != nil:
 			s.tables().Refused(c, shell.Refusef("%s", err.Error()))

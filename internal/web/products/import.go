@@ -11,6 +11,7 @@ import (
 	"diadrom/internal/core/store"
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/sqlite"
+	"diadrom/internal/tables/grid"
 	"diadrom/internal/tables/productlist"
 	"diadrom/internal/web/shell"
 	"diadrom/internal/web/upload"
@@ -53,7 +54,7 @@ func (s *Screens) applyProducts(c *gin.Context, u *sqlite.Upload) (upload.Applie
 	query := c.Request.URL.Query()
 	ctx := context.WithoutCancel(c.Request.Context())
 	s.background.Go(func() {
-		err := takeGoodsRows(ctx, s.draft, u.Body, query, job)
+		err := takeGoodsRows(ctx, s.draft, s.Files.Table(ctx, u.Body), query, job)
 		job.set(func(j *takingGoods) {
 			if j.ended = true; err != nil {
 				text, ok := shell.Told(err)
@@ -69,7 +70,7 @@ func (s *Screens) applyProducts(c *gin.Context, u *sqlite.Upload) (upload.Applie
 }
 
 // takeGoodsRows reads a table and edits the draft with it.
-func takeGoodsRows(ctx context.Context, d Draft, body []byte, query url.Values, job *takingGoods) error {
+func takeGoodsRows(ctx context.Context, d Draft, source grid.Source, query url.Values, job *takingGoods) error {
 	defer collectRarely()()
 	set, slip := choices(query)
 	if slip != "" {
@@ -83,7 +84,7 @@ func takeGoodsRows(ctx context.Context, d Draft, body []byte, query url.Values, 
 	var r *productlist.Reading
 	read := func(f *store.File) (err error) {
 		if r == nil {
-			r, err = productlist.Open(body, f, set, func(done int) { job.set(func(j *takingGoods) { j.done = done }) })
+			r, err = productlist.Open(source, f, set, func(done int) { job.set(func(j *takingGoods) { j.done = done }) })
 		} else {
 			r = r.Again(f, set)
 		}

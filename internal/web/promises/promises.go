@@ -18,6 +18,7 @@ import (
 	"diadrom/internal/core/world"
 	"diadrom/internal/review/promise"
 	"diadrom/internal/shop/draft"
+	"diadrom/internal/shop/files"
 	"diadrom/internal/shop/samples"
 	"diadrom/internal/sqlite"
 	"diadrom/internal/web/quotes"
@@ -425,7 +426,7 @@ func (s *Screens) importPromises(c *gin.Context) {
 	name, body, err := upload.Sent(c)
 	var list []promise.Promise
 	if err == nil {
-		list, err = readPromises(name, body)
+		list, err = s.readPromises(c.Request.Context(), name, body)
 	}
 	kept := make([]sqlite.KeptPromise, len(list))
 	for i := range list {
@@ -456,7 +457,7 @@ func (s *Screens) importPromises(c *gin.Context) {
 // MaxFile is the largest list of promises that is imported, in bytes.
 const MaxFile = 8 << 20
 
-func readPromises(name string, body io.Reader) ([]promise.Promise, error) {
+func (s *Screens) readPromises(ctx context.Context, name string, body io.Reader) ([]promise.Promise, error) {
 	data, err := io.ReadAll(io.LimitReader(body, MaxFile+1))
 	switch {
 	case err != nil:
@@ -464,14 +465,20 @@ func readPromises(name string, body io.Reader) ([]promise.Promise, error) {
 	case len(data) > MaxFile:
 		return nil, shell.Refusef("%.60s has more than %d MB: no list of promises is so long", name, MaxFile>>20)
 	}
-	list, faults := promise.Read(data)
+	list, faults, err := s.Files.Promises(ctx, data)
+	if text, ok := files.Told(err); ok {
+		return nil, shell.Refusef("%.60s was not imported: %s", name, text)
+	}
+	if err != nil {
+		return nil, err
+	}
 	if len(faults) > 0 {
 		more := ""
 		if len(faults) > 1 {
 			more = fmt.Sprintf(" (and %d more)", len(faults)-1)
 		}
 		return nil, shell.Refusef(
-			"%.60s was not taken in: %s at %s%s",
+			"%.60s was not imported: %s at %s%s",
 			name,
 			faults[0].Message,
 			cmp.Or(faults[0].Path, "its beginning"),

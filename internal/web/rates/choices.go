@@ -57,8 +57,9 @@ func (s *Screens) choices(c *gin.Context, f *store.File, query url.Values) (choi
 		u, ok, err := s.db.Upload(c.Request.Context(), keyKind, id)
 		if err != nil || !ok {
 			slip = "the file with the zones is not kept any more: choose it again"
+		} else {
+			choices.Key = s.Files.Table(c.Request.Context(), u.Body)
 		}
-		choices.Key = u.Body
 	}
 	return choices, slip
 }

@@ -131,13 +131,14 @@ func (s *Screens) previewRates(c *gin.Context, u *sqlite.Upload, slip string) (a
 	if slipped != "" {
 		v.Slip = cmp.Or(v.Slip, slipped)
 	}
-	r, err := ratelist.Open(u.Body, file, state.Reader(), choices)
+	source := s.Files.Table(c.Request.Context(), u.Body)
+	r, err := ratelist.Open(source, file, state.Reader(), choices)
 	var used []string
 	if err == nil {
 		if query, used = s.asLastTime(c, query, r.Heads); len(query) > 1 && v.Query != template.URL(query.Encode()) {
 			choices, slipped = s.choices(c, file, query)
 			v.Query, v.Decimal = template.URL(query.Encode()), query.Get("decimal")
-			r, err = ratelist.Open(u.Body, file, state.Reader(), choices)
+			r, err = ratelist.Open(source, file, state.Reader(), choices)
 		}
 	}
 	if err != nil {
@@ -407,6 +408,7 @@ func updateOf(f *store.File, u *ratelist.Update) updateView {
 func (s *Screens) applyRates(c *gin.Context, u *sqlite.Upload) (upload.Applied, error) {
 	id, into := "", ""
 	var r *ratelist.Reading
+	source := s.Files.Table(c.Request.Context(), u.Body)
 	_, err := s.draft.Edit(c.Request.Context(), func(f *store.File) error {
 		state := s.draft.State()
 		file := edit.WithCostsAsMethods(f)
@@ -415,7 +417,7 @@ func (s *Screens) applyRates(c *gin.Context, u *sqlite.Upload) (upload.Applied, 
 			return shell.Refusef("%s", slip)
 		}
 		var err error
-		if r, err = ratelist.Open(u.Body, file, state.Reader(), choices); err != nil {
+		if r, err = ratelist.Open(source, file, state.Reader(), choices); err != nil {
 			return shell.Refusef("%s", err.Error())
 		}
 		if why := r.Problem(); why != "" {

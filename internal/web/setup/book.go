@@ -246,9 +246,9 @@ func (s *Screens) books() *upload.Import {
 	}
 }
 
-func (s *Screens) readBook(body []byte) (list []addresslist.Entry, slips []addresslist.RowError, found []string,
+func (s *Screens) readBook(ctx context.Context, body []byte) (list []addresslist.Entry, slips []addresslist.RowError, found []string,
 	err error) {
-	t, err := grid.ReadTable(body)
+	t, err := grid.ReadTable(s.Files.Table(ctx, body))
 	if err != nil {
 		return nil, nil, nil, err
 	}
@@ -258,7 +258,7 @@ func (s *Screens) readBook(body []byte) (list []addresslist.Entry, slips []addre
 
 func (s *Screens) previewBook(c *gin.Context, u *sqlite.Upload, slip string) (any, int, error) {
 	v := bookFileView{ID: strconv.FormatInt(u.ID, 10), Name: u.Name, Problem: slip}
-	entries, slips, found, err := s.readBook(u.Body)
+	entries, slips, found, err := s.readBook(c.Request.Context(), u.Body)
 	v.Found = found
 	if err != nil {
 		v.Problem = err.Error()
@@ -297,7 +297,7 @@ func (s *Screens) previewBook(c *gin.Context, u *sqlite.Upload, slip string) (an
 
 // applyBook adds the entries of a table that can be used.
 func (s *Screens) applyBook(c *gin.Context, u *sqlite.Upload) (upload.Applied, error) {
-	entries, _, _, err := s.readBook(u.Body)
+	entries, _, _, err := s.readBook(c.Request.Context(), u.Body)
 	if err != nil {
 		return upload.Applied{}, shell.Refusef("%s", err.Error())
 	}

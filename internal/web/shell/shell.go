@@ -15,6 +15,7 @@ import (
 	"diadrom/internal/core/store"
 	"diadrom/internal/review/warnings"
 	"diadrom/internal/shop/draft"
+	"diadrom/internal/shop/files"
 	"diadrom/internal/sqlite"
 
 	"github.com/gin-gonic/gin"
@@ -62,6 +63,8 @@ type Figures interface {
 // its help.
 type Shell struct {
 	Log *slog.Logger
+	// Files reads the files that people send.
+	Files *files.Reader
 
 	draft     Draft
 	db        Memory
@@ -72,8 +75,10 @@ type Shell struct {
 }
 
 // New makes a frame. nobody is the name of whoever works in a shop that nobody signs in to; "" where all sign in.
-func New(d Draft, db Memory, log *slog.Logger, templates Templates, nobody string) *Shell {
-	return &Shell{Log: log, draft: d, db: db, templates: templates, nobody: nobody}
+func New(
+	d Draft, db Memory, log *slog.Logger, read *files.Reader, templates Templates, nobody string,
+) *Shell {
+	return &Shell{Log: log, Files: read, draft: d, db: db, templates: templates, nobody: nobody}
 }
 
 // Join gives the frame its Till and its figures, before the first request.

@@ -58,7 +58,7 @@ func (s *Screens) previewAreas(c *gin.Context, u *sqlite.Upload, slip string) (a
 	state := s.draft.State()
 	v := areasFileView{ID: strconv.FormatInt(u.ID, 10), Name: u.Name, Problem: slip}
 	v.Turned = c.Query("turned") == "yes"
-	read, err := geozones.ParseAs(u.Body, v.Turned)
+	read, err := s.Files.Areas(c.Request.Context(), u.Body, v.Turned)
 	if err != nil {
 		v.Problem = err.Error()
 		return v, http.StatusOK, nil
@@ -104,7 +104,7 @@ func (s *Screens) atHome(state *draft.State) func(orb.Point) bool {
 const offshore = 50_000
 
 func (s *Screens) applyAreas(c *gin.Context, u *sqlite.Upload) (upload.Applied, error) {
-	read, err := geozones.ParseAs(u.Body, c.PostForm("turned") == "yes")
+	read, err := s.Files.Areas(c.Request.Context(), u.Body, c.PostForm("turned") == "yes")
 	if err != nil {
 		return upload.Applied{}, shell.Refusef("%s", err)
 	}

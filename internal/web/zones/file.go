@@ -57,10 +57,10 @@ func (s *Screens) exportZones(c *gin.Context) {
 }
 
 // readZones reads a table of zones for the draft.
-func readZones(state *draft.State, body []byte, query url.Values) (r *zonelist.Reading, problem string) {
+func readZones(state *draft.State, source grid.Source, query url.Values) (r *zonelist.Reading, problem string) {
 	set := zonelist.Choices{}
 	set.Options, set.Head = upload.Chosen(query)
-	r, err := zonelist.Open(body, state.File, state.Reader(), set)
+	r, err := zonelist.Open(source, state.File, state.Reader(), set)
 	if err != nil {
 		return nil, err.Error()
 	}
@@ -89,7 +89,7 @@ func (s *Screens) tables() *upload.Import {
 func (s *Screens) previewZones(c *gin.Context, u *sqlite.Upload, slip string) (any, int, error) {
 	state, query := s.draft.State(), c.Request.URL.Query()
 	v := zonesFileView{ID: strconv.FormatInt(u.ID, 10), Name: u.Name, Query: template.URL(query.Encode())}
-	r, problem := readZones(state, u.Body, query)
+	r, problem := readZones(state, s.Files.Table(c.Request.Context(), u.Body), query)
 	if v.Problem = problem; r == nil {
 		return v, http.StatusOK, nil
 	}
@@ -226,7 +226,7 @@ func words(z *store.Zone) map[string]bool {
 // applyZones makes the zones of a table the shop's: those that it has replace theirs, others are added, none goes.
 func (s *Screens) applyZones(c *gin.Context, u *sqlite.Upload) (upload.Applied, error) {
 	_, err := s.draft.Edit(c.Request.Context(), func(f *store.File) error {
-		r, problem := readZones(s.draft.State(), u.Body, c.Request.URL.Query())
+		r, problem := readZones(s.draft.State(), s.Files.Table(c.Request.Context(), u.Body), c.Request.URL.Query())
 		switch {
 		case problem != "":
 			return shell.Refusef("%s", problem)
