@@ -149,7 +149,7 @@ func TestASecretStaysASecret(t *testing.T) {
 	h, err := New(d, db, in, slog.New(slog.NewTextHandler(&log, &slog.HandlerOptions{Level: slog.LevelDebug})),
 		Options{SignIn: signin.Options{Demo: true}, Asks: services.Options{Dir: dir, Standins: demosCarriers(t)}})
 	require.NoError(t, err)
-	s := &site{httptest.NewServer(h), t, h, d, db, nil, &http.Client{}}
+	s := &site{httptest.NewServer(h), t, h, d, db, nil, nil, &http.Client{}}
 	defer s.Close()
 	status, _ := s.post("/carriers/kuikka/secret", "value", secret)
 	require.Equal(t, http.StatusOK, status)

@@ -1,6 +1,7 @@
 package web
 
 import (
+	"bytes"
 	"context"
 	"html"
 	"io"
@@ -41,6 +42,7 @@ type site struct {
 	server  *Server
 	draft   *draft.Draft
 	db      *sqlite.DB
+	files   *files.Reader
 	history *history.History
 	client  *http.Client // a browser: it keeps cookies
 }
@@ -86,7 +88,7 @@ func openedAs(t *testing.T, first *store.File, fill bool, options Options) *site
 	require.NoError(t, err)
 	jar, err := cookiejar.New(nil)
 	require.NoError(t, err)
-	s := &site{httptest.NewServer(h), t, h, d, db, options.History, &http.Client{Jar: jar}}
+	s := &site{httptest.NewServer(h), t, h, d, db, options.Files, options.History, &http.Client{Jar: jar}}
 	t.Cleanup(func() {
 		s.Close()
 		stop()
@@ -105,14 +107,21 @@ func lauha(t *testing.T) *site {
 	return opened(t, f, true)
 }
 
+// get opens a page. Where that is a preview whose file is still being read, it waits for it as the page does.
 func (s *site) get(path string) (int, string) {
 	s.t.Helper()
-	resp, err := s.client.Get(s.URL + path)
-	require.NoError(s.t, err)
-	defer resp.Body.Close()
-	body, err := io.ReadAll(resp.Body)
-	require.NoError(s.t, err)
-	return resp.StatusCode, html.UnescapeString(shown(resp, body))
+	for deadline := time.Now().Add(5 * time.Minute); ; {
+		resp, err := s.client.Get(s.URL + path)
+		require.NoError(s.t, err)
+		body, err := io.ReadAll(resp.Body)
+		resp.Body.Close()
+		require.NoError(s.t, err)
+		if bytes.Contains(body, []byte(`id="reading"`)) && time.Now().Before(deadline) {
+			time.Sleep(100 * time.Millisecond)
+			continue
+		}
+		return resp.StatusCode, html.UnescapeString(shown(resp, body))
+	}
 }
 
 // part asks for a part of a page as htmx does.

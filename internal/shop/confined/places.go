@@ -42,6 +42,7 @@ type key int
 const (
 	whoKey key = iota
 	reportKey
+	heldKey
 )
 
 // As says whose files are read with a context.
@@ -59,8 +60,25 @@ func reportOf(ctx context.Context) func(Progress) {
 	return func(Progress) {}
 }
 
-// enter waits for a place.
+// Hold waits for a place for a file of a size, -1 where that is not known, and keeps it for all that is read with the
+// context that it gives, until leave is called. What is made of a file once it is read takes memory too.
+func (p *Places) Hold(ctx context.Context, size int64) (held context.Context, leave func(), err error) {
+	leave, err = p.enter(ctx, size)
+	return context.WithValue(ctx, heldKey, p), leave, err
+}
+
+// Waiting counts the files that wait for a place.
+func (p *Places) Waiting() int {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return len(p.waiting)
+}
+
+// enter waits for a place, unless the context has one.
 func (p *Places) enter(ctx context.Context, size int64) (leave func(), err error) {
+	if ctx.Value(heldKey) == p {
+		return func() {}, nil
+	}
 	who, _ := ctx.Value(whoKey).(string)
 	w := &waiter{who, size < 0 || size > Large, make(chan struct{})}
 	p.mu.Lock()

@@ -40,7 +40,9 @@ func readTable(args []byte, in io.Reader, out *confined.Out) error {
 	cells, text := 0, 0
 	for i, name := range a.Sheets {
 		a.Options.Sheet = name
-		g, err := grid.Read(data, a.Options)
+		g, err := grid.ReadReporting(data, a.Options, func(cells int) {
+			out.Progress(confined.Progress{Done: int64(cells), What: "cells"})
+		})
 		if err != nil {
 			if len(a.Sheets) == 1 {
 				return failed(err)
@@ -60,7 +62,6 @@ func readTable(args []byte, in io.Reader, out *confined.Out) error {
 			return failed(&grid.Error{Reason: "the sheets of this workbook hold too much to be looked through " +
 				"together: choose one, or remove those that are not needed"})
 		}
-		out.Progress(confined.Progress{Done: int64(i + 1), Total: int64(len(a.Sheets)), What: "sheets"})
 		if _, err := out.Write([]byte{1}); err != nil {
 			return err
 		}

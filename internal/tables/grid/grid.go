@@ -35,11 +35,16 @@ const (
 )
 
 // counter counts what a table holds while it is read, so that reading stops at the cell that is one too many.
-type counter struct{ cells, text int }
+type counter struct {
+	cells, text int
+	report      func(cells int) // nil for nobody
+}
 
 // add counts a cell that is repeated so many times.
 func (n *counter) add(c *Cell, times int) error {
-	n.cells += times
+	if n.cells += times; n.report != nil && n.cells/reported != (n.cells-times)/reported {
+		n.report(n.cells)
+	}
 	if n.cells > sheet.MaxCells {
 		return refuse("a table has at most %d cells: leave out columns, or cut it into several", sheet.MaxCells)
 	}
@@ -118,8 +123,15 @@ type Bytes []byte
 // Read reads the file.
 func (b Bytes) Read(o Options) (*Grid, error) { return Read(b, o) }
 
+// reported is after how many cells it is said how many were read.
+const reported = 1 << 14
+
 // Read reads a file. Its errors are [*Error], [sheet.ErrEmpty] and [*sheet.Error].
-func Read(data []byte, o Options) (*Grid, error) {
+func Read(data []byte, o Options) (*Grid, error) { return ReadReporting(data, o, nil) }
+
+// ReadReporting is [Read]. report is told now and then how many cells of a workbook or a page were read; it may be nil.
+func ReadReporting(data []byte, o Options, report func(cells int)) (*Grid, error) {
+	n := &counter{report: report}
 	if len(data) > MaxBytes {
 		return nil, refuse("this file has %d MB; a table has at most %d MB", len(data)>>20, MaxBytes>>20)
 	}
@@ -132,9 +144,9 @@ func Read(data []byte, o Options) (*Grid, error) {
 	var err error
 	switch {
 	case bytes.HasPrefix(data, []byte("PK\x03\x04")):
-		g, err = readPacked(data, o)
+		g, err = readPacked(data, o, n)
 	case isPage(data):
-		g, err = readPage(data, o)
+		g, err = readPage(data, o, n)
 	default:
 		g, err = readText(data, o)
 	}

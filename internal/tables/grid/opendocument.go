@@ -18,13 +18,13 @@ type openSheet struct {
 }
 
 // readOpenDocument reads the content of an OpenDocument workbook.
-func readOpenDocument(z *zip.Reader, o Options) (*Grid, error) {
+func readOpenDocument(z *zip.Reader, o Options, n *counter) (*Grid, error) {
 	f, err := z.Open("content.xml")
 	if err != nil {
 		return nil, refuse("this workbook is damaged: it has no content")
 	}
 	defer f.Close()
-	r := openReader{x: xml.NewDecoder(io.LimitReader(f, maxUnpacked))}
+	r := openReader{count: n, x: xml.NewDecoder(io.LimitReader(f, maxUnpacked))}
 	if err := r.read(); err != nil {
 		var told *Error
 		if errors.As(err, &told) {
@@ -56,7 +56,7 @@ type openReader struct {
 	x      *xml.Decoder
 	sheets []openSheet
 	line   int // of the row that is read, from 1
-	count  counter
+	count  *counter
 }
 
 func attribute(e *xml.StartElement, name string) string {

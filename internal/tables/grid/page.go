@@ -20,7 +20,7 @@ func isPage(data []byte) bool {
 
 // readPage reads a table of a page: the one that is named, "Table 2", as the sheets of a workbook are, or the one with
 // the most cells.
-func readPage(data []byte, o Options) (*Grid, error) {
+func readPage(data []byte, o Options, count *counter) (*Grid, error) {
 	text, encoding := sheet.Decode(data)
 	root, err := html.Parse(bytes.NewReader(text))
 	if err != nil {
@@ -28,12 +28,11 @@ func readPage(data []byte, o Options) (*Grid, error) {
 	}
 	var tables [][]Row
 	var tooLarge error
-	var count counter
 	largest, most := 0, 0
 	var find func(n *html.Node)
 	find = func(n *html.Node) {
 		if n.DataAtom == atom.Table {
-			rows, cells, err := tableOf(n, &count)
+			rows, cells, err := tableOf(n, count)
 			if err != nil {
 				tooLarge = err
 				return

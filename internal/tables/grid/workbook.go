@@ -15,7 +15,7 @@ import (
 )
 
 // readPacked reads what lies in a ZIP archive: a workbook of either kind.
-func readPacked(data []byte, o Options) (*Grid, error) {
+func readPacked(data []byte, o Options, n *counter) (*Grid, error) {
 	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
 	if err != nil {
 		return nil, refuse("this workbook is damaged: it breaks off, or is no archive")
@@ -37,9 +37,9 @@ func readPacked(data []byte, o Options) (*Grid, error) {
 	}
 	switch kind {
 	case Workbook:
-		return readWorkbook(data, z, o)
+		return readWorkbook(data, z, o, n)
 	case OpenDocument:
-		return readOpenDocument(z, o)
+		return readOpenDocument(z, o, n)
 	}
 	return nil, refuse("this is an archive, and no workbook in it: unpack it first")
 }
@@ -66,7 +66,7 @@ func choose(names []string, o Options, empty func(name string) bool) (string, er
 }
 
 // readWorkbook reads an Office Open XML workbook.
-func readWorkbook(data []byte, z *zip.Reader, o Options) (*Grid, error) {
+func readWorkbook(data []byte, z *zip.Reader, o Options, n *counter) (*Grid, error) {
 	f, err := excelize.OpenReader(bytes.NewReader(data), excelize.Options{UnzipSizeLimit: maxUnpacked,
 		UnzipXMLSizeLimit: maxInMemory, RawCellValue: true})
 	if err != nil {
@@ -90,11 +90,10 @@ func readWorkbook(data []byte, z *zip.Reader, o Options) (*Grid, error) {
 	}
 	p := look(g.Sheet, false)
 	w := workbook{f: f, sheet: g.Sheet, styles: map[int]string{}, marks: p.marks}
-	var n counter
-	if g.Rows, err = w.rows(&n); err != nil {
+	if g.Rows, err = w.rows(n); err != nil {
 		return nil, err
 	}
-	return g, g.merge(p.merged, &n)
+	return g, g.merge(p.merged, n)
 }
 
 // maxInMemory is the largest part of a workbook that is unpacked in memory, in bytes. Larger ones are unpacked to files

@@ -220,7 +220,8 @@ func nextPage(t *testing.T, page *rod.Page) func() {
 	return func() {
 		t.Helper()
 		require.Eventually(t, func() bool {
-			there, err := page.Eval(`() => !window.before && document.readyState === "complete"`)
+			there, err := page.Eval(`() => !window.before && document.readyState === "complete" &&
+				!document.querySelector("#reading")`)
 			return err == nil && there.Value.Bool() // an error where the page goes just then
 		}, 30*time.Second, 20*time.Millisecond, "the next page never came")
 		quiet(page)

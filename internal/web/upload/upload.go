@@ -51,6 +51,8 @@ type Import struct {
 	Preview func(c *gin.Context, u *sqlite.Upload, slip string) (view any, status int, err error)
 	// Apply makes the change that the preview shows.
 	Apply func(c *gin.Context, u *sqlite.Upload) (Applied, error)
+
+	readings readings
 }
 
 // Applied is what came of applying a file: where to go, and whether the file is still needed.
@@ -62,11 +64,12 @@ type Applied struct {
 // Address is the path of a file's preview.
 func (i *Import) Address(u *sqlite.Upload) string { return i.Path + "/" + strconv.FormatInt(u.ID, 10) }
 
-// Routes registers the three steps. The pages that a preview leads to are the station's.
+// Routes registers the three steps, and what stops the reading of a file. The pages that a preview leads to are the station's.
 func (i *Import) Routes(r gin.IRouter) {
 	r.POST(i.Path, i.send)
 	r.GET(i.Path+"/:file", i.preview)
 	r.POST(i.Path+"/:file", i.apply)
+	r.POST(i.Path+"/:file/stop", i.stop)
 }
 
 // send keeps a file, and leads to what it would change.
@@ -98,16 +101,6 @@ func (i *Import) Read(c *gin.Context) (name string, body []byte, err error) {
 		err = shell.Refusef("%s has at most %d MB; %.60s has more, and nothing was changed", i.What, i.Max>>20, name)
 	}
 	return name, body, err
-}
-
-func (i *Import) preview(c *gin.Context) {
-	u, err := i.Find(c)
-	if err == nil {
-		err = i.show(c, &u, "")
-	}
-	if err != nil {
-		i.Refused(c, err)
-	}
 }
 
 func (i *Import) show(c *gin.Context, u *sqlite.Upload, slip string) error {
