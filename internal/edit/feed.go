@@ -1,7 +1,11 @@
 package edit
 
 import (
+	"bufio"
 	"bytes"
+	"errors"
+	"fmt"
+	"io"
 	"slices"
 	"strings"
 
@@ -158,17 +162,26 @@ func sameProduct(a, b *store.Product) bool { return store.Alike(*a, *b) }
 const MaxFed = 50_000
 
 // ReadProductLines reads changes of products, one on each line (NDJSON). Empty lines are passed over; lines that cannot
-// be read are refused and do not keep the others from being made. Too many is true where there are more than [MaxFed].
-func ReadProductLines(data []byte) (list []ProductChange, refused []RefusedProduct, tooMany bool) {
-	number := 0
-	for line := range bytes.Lines(data) {
-		number++
+// be read are refused and do not keep the others from being made. Too many is true where there are more than [MaxFed];
+// nothing is read beyond them. The errors are [ErrLongLine] and those of reading.
+func ReadProductLines(in io.Reader) (list []ProductChange, refused []RefusedProduct, tooMany bool, err error) {
+	lines := bufio.NewReaderSize(in, MaxProductLine)
+	for number := 1; ; number++ {
+		line, err := lines.ReadSlice('\n')
+		switch {
+		case errors.Is(err, bufio.ErrBufferFull):
+			return nil, nil, false, ErrLongLine
+		case errors.Is(err, io.EOF) && len(line) == 0:
+			return list, refused, false, nil
+		case err != nil && !errors.Is(err, io.EOF):
+			return nil, nil, false, err
+		}
 		line = bytes.TrimSpace(line)
 		if len(line) == 0 {
 			continue
 		}
 		if len(list)+len(refused) >= MaxFed {
-			return list, refused, true
+			return list, refused, true, nil
 		}
 		c, faults := ReadProductChange(line, "", false)
 		if len(faults) > 0 {
@@ -178,5 +191,10 @@ func ReadProductLines(data []byte) (list []ProductChange, refused []RefusedProdu
 		c.Line = number
 		list = append(list, c)
 	}
-	return list, refused, false
 }
+
+// MaxProductLine is the longest line of products that are sent as lines, in bytes.
+const MaxProductLine = 256 << 10
+
+// ErrLongLine is the error of a line of more than [MaxProductLine] bytes.
+var ErrLongLine = fmt.Errorf("a product on a line has at most %d kB", MaxProductLine>>10)

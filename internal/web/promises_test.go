@@ -98,7 +98,7 @@ func TestPromisesAreCheckedAtEveryEdit(t *testing.T) {
 	holds(
 		t,
 		body,
-		`mine.json was not taken in: "always" is none of price, at_most, offered, not_offered, zone at /promises/`,
+		`mine.json was not imported: "always" is none of price, at_most, offered, not_offered, zone at /promises/`,
 	)
 	_, again = s.get("/promises.json")
 	assert.Equal(t, kept, again, "nothing of a list with a fault is taken in")

@@ -4,6 +4,7 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"diadrom/internal/core/fault"
 	"diadrom/internal/core/jsonread"
@@ -19,6 +20,11 @@ const (
 	MaxLines    = 10_000
 	// MaxListed is how many units the requests of a list that ask for parcels have together, at most.
 	MaxListed = 100_000
+	// MaxCoupons is how many coupons a request names, and MaxCoupon how many letters each has.
+	MaxCoupons = 20
+	MaxCoupon  = 64
+	// HoldNear is how far the time of an order that is held may be from now.
+	HoldNear = 5 * time.Minute
 	// MaxHold is for how long an answer is held at most.
 	MaxHold = 24 * time.Hour
 )
@@ -57,10 +63,10 @@ func (e *Engine) ReadRequest(data []byte) (requests []Request, many bool, faults
 		many = true
 		var listed units
 		r.List(func(int) {
-			requests = append(requests, e.requestOf(r, &listed))
+			requests = append(requests, e.requestOf(r, &listed, Limits{}))
 		})
 	} else {
-		requests = append(requests, e.request(r))
+		requests = append(requests, e.request(r, Limits{}))
 	}
 	r.End()
 	return requests, many, r.Faults
@@ -70,6 +76,11 @@ func (e *Engine) ReadRequest(data []byte) (requests []Request, many bool, faults
 type Limits struct {
 	Requests int // of a list
 	Faults   int // that are listed of a request
+	Lines    int // of a cart
+	// At, unless it is zero, is when all orders are placed; what requests say of that is passed over.
+	At time.Time
+	// Now, unless it is zero, is the time that orders to be held are placed at, give or take [HoldNear].
+	Now time.Time
 }
 
 // Item is a request as it was sent, or what is wrong with it.
@@ -92,7 +103,7 @@ func (e *Engine) ReadItems(data []byte, limits Limits) (items []Item, many bool,
 		items = append(items, item)
 	}
 	if r.Kind() != '[' {
-		read(r, data, e.request)
+		read(r, data, func(r *jsonread.Reader) Request { return e.request(r, limits) })
 		return items, false, nil
 	}
 	var listed units
@@ -103,7 +114,7 @@ func (e *Engine) ReadItems(data []byte, limits Limits) (items []Item, many bool,
 		}
 		if sent := r.Raw(); sent != nil {
 			read(jsonread.New(sent, "/"+strconv.Itoa(i)), sent, func(r *jsonread.Reader) Request {
-				return e.requestOf(r, &listed)
+				return e.requestOf(r, &listed, limits)
 			})
 		}
 	})
@@ -111,12 +122,42 @@ func (e *Engine) ReadItems(data []byte, limits Limits) (items []Item, many bool,
 	return items, true, r.Faults
 }
 
+// ReadSent reads one request that stands at a path of something larger, such as what is verified.
+func (e *Engine) ReadSent(data []byte, path string, limits Limits) Item {
+	r := jsonread.New(data, path)
+	r.MaxFaults = limits.Faults
+	item := Item{Request: e.request(r, limits), Sent: data}
+	r.End()
+	item.Faults = r.Faults
+	return item
+}
+
+// Coupons lists the coupons that a store knows, as they are written there.
+func (e *Engine) Coupons() (list []string) {
+	for i := range e.methods {
+		m := e.methods[i].Method
+		add := func(n *store.Needs, f *store.Free) {
+			if n != nil {
+				list = append(list, n.Coupons...)
+			}
+			if f != nil {
+				list = append(list, f.Coupons...)
+			}
+		}
+		add(m.Needs, m.Free)
+		for _, t := range m.Terms {
+			add(t.Needs, t.Free)
+		}
+	}
+	return list
+}
+
 // units counts of how many units the requests of a list ask for parcels.
 type units int64
 
 // requestOf reads a request of a list.
-func (e *Engine) requestOf(r *jsonread.Reader, listed *units) Request {
-	q := e.request(r)
+func (e *Engine) requestOf(r *jsonread.Reader, listed *units, limits Limits) Request {
+	q := e.request(r, limits)
 	if *listed += units(q.listed()); q.Parcels && *listed > MaxListed {
 		r.FaultBelow(fault.Path{"parcels"}, fault.TooLarge,
 			"requests of a list that ask for parcels have at most %d units together", MaxListed)
@@ -124,7 +165,11 @@ func (e *Engine) requestOf(r *jsonread.Reader, listed *units) Request {
 	return q
 }
 
-func (e *Engine) request(r *jsonread.Reader) (q Request) {
+func (e *Engine) request(r *jsonread.Reader, limits Limits) (q Request) {
+	maxLines := MaxLines
+	if limits.Lines > 0 {
+		maxLines = limits.Lines
+	}
 	before := len(r.Faults)
 	addressed, absent := false, r.Kind() == 'n'
 	ok := r.Object(func(name []byte) bool {
@@ -135,15 +180,15 @@ func (e *Engine) request(r *jsonread.Reader) (q Request) {
 		case "lines":
 			r.List(func(i int) {
 				line := e.line(r)
-				if i == MaxLines {
-					r.Fault(fault.TooLarge, "a cart has at most %d lines", MaxLines)
+				if i == maxLines {
+					r.Fault(fault.TooLarge, "a cart has at most %d lines", maxLines)
 				}
-				if i < MaxLines {
+				if i < maxLines {
 					q.Lines = append(q.Lines, line)
 				}
 			})
 		case "coupons":
-			q.Coupons = r.Texts()
+			q.Coupons = coupons(r)
 		case "customer":
 			q.Customer = strings.TrimSpace(r.Text())
 		case "checkout":
@@ -172,6 +217,10 @@ func (e *Engine) request(r *jsonread.Reader) (q Request) {
 				q.Language = tag
 			}
 		case "at":
+			if !limits.At.IsZero() {
+				r.Skip()
+				return true
+			}
 			if text := r.Text(); text != "" {
 				at, err := time.Parse(time.RFC3339, text)
 				if err != nil {
@@ -187,10 +236,33 @@ func (e *Engine) request(r *jsonread.Reader) (q Request) {
 	if absent {
 		r.Fault(fault.Type, "a request is an object, not null")
 	}
+	if q.At.IsZero() {
+		q.At = limits.At
+	} else if q.Hold > 0 && !limits.Now.IsZero() && q.At.Sub(limits.Now).Abs() > HoldNear {
+		r.FaultBelow(fault.Path{"at"}, fault.Range, "a quote that is held is of now, give or take %.0f minutes: leave at out",
+			HoldNear.Minutes())
+	}
 	if ok && !addressed && len(r.Faults) == before {
 		r.FaultBelow(fault.Path{"to", "country"}, fault.Missing, "say where the order goes: at least a country")
 	}
 	return q
+}
+
+// coupons reads the coupons that a buyer has typed.
+func coupons(r *jsonread.Reader) (list []string) {
+	r.List(func(i int) {
+		text := r.Text()
+		switch {
+		case i == MaxCoupons:
+			r.Fault(fault.TooLarge, "a request names at most %d coupons", MaxCoupons)
+		case i > MaxCoupons:
+		case utf8.RuneCountInString(text) > MaxCoupon:
+			r.Fault(fault.TooLarge, "a coupon has at most %d letters", MaxCoupon)
+		default:
+			list = append(list, text)
+		}
+	})
+	return list
 }
 
 // hold reads for how long an answer is to be held (ISO 8601).

@@ -16,6 +16,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"strings"
 	"sync/atomic"
 	"time"
 
@@ -321,9 +322,21 @@ func (k *Keys) Verify(c Claim) (*Claims, *Option, Reason) {
 	return claims, nil, NotOffered
 }
 
+// canonical says whether the parts of a token are spelt as RFC 7515 has them: base64url without padding, line ends or
+// bits that mean nothing. A token that could be spelt in several ways would be several to whoever compares texts.
+func canonical(token string) bool {
+	strict := base64.RawURLEncoding.Strict()
+	for part := range strings.SplitSeq(token, ".") {
+		if _, err := strict.DecodeString(part); err != nil || strings.ContainsAny(part, "\r\n") {
+			return false
+		}
+	}
+	return true
+}
+
 // open reads a token that a key of this shop has signed.
 func (k *Keys) open(token string) (*Claims, bool) {
-	if len(token) > maxToken {
+	if len(token) > maxToken || !canonical(token) {
 		return nil, false
 	}
 	signed, err := jose.ParseSignedCompact(token, []jose.SignatureAlgorithm{jose.EdDSA})

@@ -144,6 +144,7 @@ type asked struct {
 	edition *Edition      // nil for the draft
 	// language is that which the asker prefers where a request says none
 	language string
+	end      func() // of its turn
 }
 
 // engine gives what a request is answered from; false where it has been answered already.
@@ -253,6 +254,11 @@ func send(c *gin.Context, status int, v any) {
 	out := buffers.Get().(*bytes.Buffer)
 	defer func() { out.Reset(); buffers.Put(out) }()
 	write(out, v)
+	sendWritten(c, status, out)
+}
+
+// sendWritten answers with JSON.
+func sendWritten(c *gin.Context, status int, out *bytes.Buffer) {
 	h := c.Writer.Header()
 	h["Cache-Control"], h["Content-Type"] = noStore, jsonType
 	h["Content-Length"] = []string{strconv.Itoa(out.Len())}

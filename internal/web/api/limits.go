@@ -1,14 +1,9 @@
 package api
 
 import (
-	"compress/gzip"
-	"context"
-	"errors"
 	"fmt"
-	"io"
 	"net/http"
 	"strconv"
-	"strings"
 	"sync"
 	"time"
 
@@ -16,7 +11,6 @@ import (
 
 	"github.com/gin-gonic/gin"
 	lru "github.com/hashicorp/golang-lru/v2"
-	"golang.org/x/sync/semaphore"
 	"golang.org/x/time/rate"
 )
 
@@ -46,12 +40,11 @@ const (
 	VisitorBurst  = 60
 	VisitorAtOnce = 8
 
-	// maxUnderWay is how many bytes of requests are worked on at once: a request may become some twenty times
-	// as large in memory. Each counts as leastUnderWay at least.
-	maxUnderWay   = 8 << 20
-	leastUnderWay = 4 << 10
-	// maxWait is how long an exchange waits for its turn.
-	maxWait = 10 * time.Second
+	// PageBody, PageLines and PageAnswer are the largest request with a publishable key, in bytes and in lines, and the
+	// largest answer in bytes.
+	PageBody   = 64 << 10
+	PageLines  = 100
+	PageAnswer = 256 << 10
 )
 
 var readLimits = quote.Limits{Requests: MaxRequests, Faults: MaxFaults}
@@ -78,11 +71,10 @@ var (
 	visitorPolicy = newPolicy("visitor", VisitorRate, VisitorBurst, VisitorAtOnce)
 )
 
-// limits holds off those who ask too much, and what all askers together may have under way.
+// limits holds off those who ask too much.
 type limits struct {
-	mu       sync.Mutex
-	kept     *lru.Cache[limitID, *limit]
-	underWay *semaphore.Weighted
+	mu   sync.Mutex
+	kept *lru.Cache[limitID, *limit]
 }
 
 // limitID is whose limit it is.
@@ -107,7 +99,7 @@ func newLimits() *limits {
 	if err != nil {
 		panic(err) // of a size below 1
 	}
-	return &limits{kept: kept, underWay: semaphore.NewWeighted(maxUnderWay)}
+	return &limits{kept: kept}
 }
 
 func (l *limits) of(id limitID) *limit {
@@ -230,40 +222,6 @@ func count(c *gin.Context, held []*limit, quotes int) bool {
 // allowed counts something that is asked for beside quotes as one of them.
 func (a *API) allowed(c *gin.Context, who *Asker) bool {
 	return count(c, a.limits.held(who, c.GetHeader("Origin")), 1)
-}
-
-// enter waits until a request of a size may be worked on; leave ends that.
-func (l *limits) enter(ctx context.Context, size int) (leave func(), err error) {
-	weight := int64(min(max(size, leastUnderWay), maxUnderWay))
-	if l.underWay.TryAcquire(weight) {
-		return func() { l.underWay.Release(weight) }, nil
-	}
-	ctx, cancel := context.WithTimeout(ctx, maxWait)
-	defer cancel()
-	if err := l.underWay.Acquire(ctx, weight); err != nil {
-		return nil, err
-	}
-	return func() { l.underWay.Release(weight) }, nil
-}
-
-// errEncoding is the error of a body in an encoding that is not read.
-var errEncoding = errors.New("a request comes as it is, or as gzip")
-
-// unpacked reads a request's body of at most so many bytes, which it has as it came and unpacked. Its errors are
-// errEncoding and *[http.MaxBytesError], or those of a body that is broken.
-func unpacked(w http.ResponseWriter, r *http.Request, most int64) (io.Reader, error) {
-	body := http.MaxBytesReader(w, r.Body, most)
-	switch encoding := strings.ToLower(strings.TrimSpace(r.Header.Get("Content-Encoding"))); encoding {
-	case "", "identity":
-		return body, nil
-	case "gzip", "x-gzip":
-		z, err := gzip.NewReader(body)
-		if err != nil {
-			return nil, err
-		}
-		return http.MaxBytesReader(w, z, most), nil
-	}
-	return nil, errEncoding
 }
 
 func retryAfter(d time.Duration) string { return strconv.Itoa(int(d.Seconds()) + 1) }

@@ -7,6 +7,8 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"hash"
+	"io"
 	"net/http"
 	"strconv"
 	"strings"
@@ -298,22 +300,25 @@ func (a *API) patchProducts(c *gin.Context) {
 		problem(c, http.StatusUnsupportedMediaType, why, nil)
 		return
 	}
-	var in bytes.Buffer
-	leave := a.entered(c, c.Request.ContentLength)
-	if leave == nil {
+	body, end := a.readTurn(c, &who, MaxProducts)
+	if end == nil {
 		return
 	}
-	defer leave()
-	if !readInto(c, &in, MaxProducts) {
+	defer end()
+	sum := onceHash(c)
+	list, refused, tooMany, err := edit.ReadProductLines(io.TeeReader(body.reader(), sum))
+	switch {
+	case errors.Is(err, edit.ErrLongLine):
+		problem(c, http.StatusRequestEntityTooLarge, err.Error(), nil)
+		return
+	case !read(c, err, MaxProducts):
+		return
+	case tooMany:
+		why := fmt.Sprintf("at most %d products are changed at once: send the others by themselves", edit.MaxFed)
+		problem(c, http.StatusRequestEntityTooLarge, why, nil)
 		return
 	}
-	a.once(c, &who, in.Bytes(), func() {
-		list, refused, tooMany := edit.ReadProductLines(in.Bytes())
-		if tooMany {
-			why := fmt.Sprintf("at most %d products are changed at once: send the others by themselves", edit.MaxFed)
-			problem(c, http.StatusRequestEntityTooLarge, why, nil)
-			return
-		}
+	a.onceHashed(c, &who, sum, func() {
 		r, ok := a.fed(c, feed.Change{By: who.by(), Live: live, List: list})
 		if !ok {
 			return
@@ -349,6 +354,21 @@ const maxKeptAnswer = 256 << 10
 // (draft-ietf-httpapi-idempotency-key-header-07) the same request is answered again as it was, and nothing is done
 // twice. Answers to what failed on this side are not remembered.
 func (a *API) once(c *gin.Context, who *Asker, body []byte, do func()) {
+	sum := onceHash(c)
+	sum.Write(body)
+	a.onceHashed(c, who, sum, do)
+}
+
+// onceHash begins the hash of a request, to which its body is written.
+func onceHash(c *gin.Context) hash.Hash {
+	sum := sha256.New()
+	fmt.Fprintf(sum, "%s %s\n%s\n%s\n", c.Request.Method, c.Request.URL.RequestURI(), c.GetHeader("If-Match"),
+		c.GetHeader("If-None-Match"))
+	return sum
+}
+
+// onceHashed is once for a request whose hash has been made.
+func (a *API) onceHashed(c *gin.Context, who *Asker, sum hash.Hash, do func()) {
 	name := c.GetHeader("Idempotency-Key")
 	if name == "" {
 		do()
@@ -358,11 +378,7 @@ func (a *API) once(c *gin.Context, who *Asker, body []byte, do func()) {
 		problem(c, http.StatusBadRequest, "an Idempotency-Key has at most 200 letters", nil)
 		return
 	}
-	sum := sha256.New()
-	fmt.Fprintf(sum, "%s %s\n%s\n%s\n", c.Request.Method, c.Request.URL.RequestURI(), c.GetHeader("If-Match"),
-		c.GetHeader("If-None-Match"))
-	sum.Write(body)
-	hash, by := hex.EncodeToString(sum.Sum(nil)), -who.by().ID
+	hashed, by := hex.EncodeToString(sum.Sum(nil)), -who.by().ID
 	ctx := c.Request.Context()
 	if !a.pending.begin(by, name) {
 		c.Header("Retry-After", "1")
@@ -375,7 +391,7 @@ func (a *API) once(c *gin.Context, who *Asker, body []byte, do func()) {
 	case err != nil:
 		a.internal(c, err)
 		return
-	case ok && was.Hash != hash:
+	case ok && was.Hash != hashed:
 		why := "this Idempotency-Key was used for another request within a day"
 		problem(c, http.StatusUnprocessableEntity, why, nil)
 		return
@@ -403,7 +419,7 @@ func (a *API) once(c *gin.Context, who *Asker, body []byte, do func()) {
 		w.body.Len() > maxKeptAnswer {
 		return
 	}
-	if err := a.Kept.KeepAnswer(context.WithoutCancel(ctx), sqlite.Answered{Key: by, Name: name, Hash: hash,
+	if err := a.Kept.KeepAnswer(context.WithoutCancel(ctx), sqlite.Answered{Key: by, Name: name, Hash: hashed,
 		Status: w.Status(), ETag: w.Header().Get("ETag"), Body: w.body.String()}); err != nil {
 		a.Log.Error("an answer was not remembered", "id", requestID(c), "error", err)
 	}

@@ -31,7 +31,14 @@ func (a *API) quotes(c *gin.Context) {
 		if answer.Language != "" {
 			c.Header("Content-Language", answer.Language)
 		}
-		send(c, http.StatusOK, answer)
+		out := buffers.Get().(*bytes.Buffer)
+		defer func() { out.Reset(); buffers.Put(out) }()
+		write(out, answer)
+		if q.end(); q.who.buyers() && out.Len() > PageAnswer {
+			tell(c, *tooLong())
+			return
+		}
+		sendWritten(c, http.StatusOK, out)
 	})
 }
 
@@ -47,7 +54,8 @@ func (a *API) batch(c *gin.Context) {
 	})
 }
 
-// answer reads what is asked, in its turn and within what the asker may ask for, and has it answered.
+// answer reads what is asked, in its turn and within what the asker may ask for, and has it answered. Its turn ends
+// before the answer is written: whoever reads slowly has nobody wait.
 func (a *API) answer(c *gin.Context, say func(q *asked, items []quote.Item, many bool)) {
 	q, ok := a.engine(c)
 	if !ok {
@@ -61,17 +69,48 @@ func (a *API) answer(c *gin.Context, say func(q *asked, items []quote.Item, many
 		return
 	}
 	defer end()
-	in := buffers.Get().(*bytes.Buffer) // what is read of it keeps nothing of it
-	defer func() { in.Reset(); buffers.Put(in) }()
-	if !readInto(c, in, MaxBody) {
+	most := int64(MaxBody)
+	if q.who.buyers() {
+		most = PageBody
+	}
+	raw, packed := buffers.Get().(*bytes.Buffer), buffers.Get().(*bytes.Buffer) // what is read of them keeps nothing of them
+	defer func() { raw.Reset(); packed.Reset(); buffers.Put(raw); buffers.Put(packed) }()
+	body, ok := receive(c, raw, most)
+	if !ok {
 		return
 	}
-	leave := a.entered(c, int64(in.Len()))
-	if leave == nil {
+	in := raw
+	if body.z != nil {
+		in = packed
+	}
+	q.end = func() {}
+	defer func() { q.end() }()
+	done, err := body.unpack(in, smallBody)
+	if !read(c, err, most) {
 		return
 	}
-	defer leave()
-	items, many, faults := q.engine.ReadItems(in.Bytes(), readLimits)
+	large := !done || in.Len() > smallBody
+	if large {
+		size := in.Len()
+		if !done {
+			size = int(most)
+		}
+		if !a.turn(c, &q, size, 0) {
+			return
+		}
+		if done, err = body.unpack(in, most); !read(c, err, most) {
+			return
+		}
+		if !done {
+			tooLarge(c, most)
+			return
+		}
+	}
+	bounds := readLimits
+	if bounds.Now = time.Now(); q.who.buyers() {
+		bounds.At, bounds.Lines = bounds.Now, PageLines
+	}
+	items, many, faults := q.engine.ReadItems(in.Bytes(), bounds)
 	if len(faults) > 0 {
 		p := faulty(faults)
 		if len(items) >= MaxRequests {
@@ -81,14 +120,56 @@ func (a *API) answer(c *gin.Context, say func(q *asked, items []quote.Item, many
 		tell(c, p)
 		return
 	}
-	if !count(c, limits, max(1, len(items))) {
+	if !count(c, limits, max(1, len(items))) || !large && !a.turn(c, &q, in.Len(), weigh(items)) {
 		return
+	}
+	if q.who.buyers() {
+		for i := range items {
+			items[i].Coupons = a.coupons.known(&q, c.GetHeader("Origin"), items[i].Coupons)
+		}
 	}
 	q.language = spoken.Accepted(c.GetHeader("Accept-Language"))
 	if q.edition != nil {
 		c.Header("Diadrom-Edition", strconv.FormatInt(q.edition.Number, 10))
 	}
 	say(&q, items, many)
+}
+
+// turn waits for the turn of a request, which q.end ends; false where that took too long, which has been answered then.
+func (a *API) turn(c *gin.Context, q *asked, size, lines int) bool {
+	end := a.entered(c, &q.who, size, lines)
+	if end == nil {
+		return false
+	}
+	q.end = end
+	return true
+}
+
+// weigh is how many lines requests are as work: each line, and units, which take room in boxes, as part of one.
+func weigh(items []quote.Item) (lines int) {
+	for i := range items {
+		units := int64(0)
+		for j := range items[i].Lines {
+			units += min(items[i].Lines[j].Quantity, maxUnits)
+		}
+		if lines += len(items[i].Lines) + int(units/unitsALine); items[i].Parcels {
+			lines += int(units / parcelUnitsALine)
+		}
+	}
+	return lines
+}
+
+// How many units count as a line, of a request that asks for its parcels and of others, and how many are counted.
+const (
+	unitsALine       = 100
+	parcelUnitsALine = 4
+	maxUnits         = 1 << 20
+)
+
+// tooLong is the problem of an answer that a page is not given.
+func tooLong() *ProblemDetails {
+	return &ProblemDetails{Status: http.StatusRequestEntityTooLarge, Title: fmt.Sprintf(
+		"the answer has more than %d kB, which pages are not given: ask for fewer lines, or without parcels", PageAnswer>>10)}
 }
 
 // refusal says why somebody may not ask what a request asks; nil where they may.
@@ -165,8 +246,7 @@ type batchItem struct {
 	Problem *ProblemDetails `json:"problem,omitempty"`
 }
 
-// list answers a list of requests, each answer written before the next is made, so that their memory is that of one.
-// Where a request cannot be answered the status is 207, as far as that is known before the first is.
+// list answers a list of requests. Where a request cannot be answered the status is 207, as far as that is known before the first is.
 func (a *API) list(c *gin.Context, q *asked, items []quote.Item, wrapped bool) {
 	status, sound := http.StatusOK, make([]quote.Request, 0, len(items))
 	for i := range items {
@@ -177,13 +257,13 @@ func (a *API) list(c *gin.Context, q *asked, items []quote.Item, wrapped bool) {
 		sound = append(sound, items[i].Request)
 	}
 	engine := q.engine.AheadOf(sound)
-	c.Header("Cache-Control", "no-store")
-	c.Header("Content-Type", "application/json")
-	c.Status(status)
 	out := buffers.Get().(*bytes.Buffer)
 	defer func() { out.Reset(); buffers.Put(out) }()
+	most := MaxAnswers
+	if q.who.buyers() {
+		most = PageAnswer
+	}
 	out.WriteByte('[')
-	written := 0
 	for i := range items {
 		if c.Request.Context().Err() != nil {
 			return // nobody waits for it any more
@@ -192,7 +272,7 @@ func (a *API) list(c *gin.Context, q *asked, items []quote.Item, wrapped bool) {
 			out.WriteByte(',')
 		}
 		var v any
-		answer, p := (*quote.Answer)(nil), tooMuch(written+out.Len())
+		answer, p := (*quote.Answer)(nil), tooMuch(out.Len(), most)
 		if p == nil {
 			answer, p = a.quote(q, engine, &items[i])
 		}
@@ -207,23 +287,21 @@ func (a *API) list(c *gin.Context, q *asked, items []quote.Item, wrapped bool) {
 			v = answer
 		}
 		write(out, v)
-		if out.Len() > 32<<10 {
-			written += out.Len()
-			if _, err := c.Writer.Write(out.Bytes()); err != nil {
-				return
-			}
-			out.Reset()
-		}
+	}
+	q.end()
+	if q.who.buyers() && out.Len() > PageAnswer {
+		tell(c, *tooLong())
+		return
 	}
 	out.WriteString("]\n")
-	c.Writer.Write(out.Bytes())
+	sendWritten(c, status, out)
 }
 
 // tooMuch is the problem of a request whose answer would make those of a list longer than they may be.
-func tooMuch(written int) *ProblemDetails {
-	if written < MaxAnswers {
+func tooMuch(written, most int) *ProblemDetails {
+	if written < most {
 		return nil
 	}
 	return &ProblemDetails{Status: http.StatusRequestEntityTooLarge,
-		Title: fmt.Sprintf("the answers before this one have %d MB together: ask for it again by itself", MaxAnswers>>20)}
+		Title: fmt.Sprintf("the answers before this one have %d kB together: ask for it again by itself", most>>10)}
 }

@@ -48,6 +48,8 @@ func (r *resource) is(path string) bool {
 type API struct {
 	Shops
 	limits    *limits
+	lanes     *lanes
+	coupons   *guesses
 	reached   reached
 	pending   pending
 	resources []resource
@@ -55,7 +57,7 @@ type API struct {
 
 // New makes the API of a shop.
 func New(s Shops) *API {
-	a := &API{Shops: s, limits: newLimits()}
+	a := &API{Shops: s, limits: newLimits(), lanes: newLanes(), coupons: newGuesses()}
 	get := func(h gin.HandlerFunc) map[string]gin.HandlerFunc {
 		return map[string]gin.HandlerFunc{http.MethodGet: h}
 	}

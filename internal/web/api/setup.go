@@ -102,13 +102,13 @@ func (a *API) putStore(c *gin.Context) {
 	case !sentJSON(c, "a store file"):
 		return
 	}
-	leave := a.entered(c, c.Request.ContentLength)
-	if leave == nil {
+	body, end := a.readTurn(c, &who, store.MaxSize)
+	if end == nil {
 		return
 	}
-	defer leave()
+	defer end()
 	var in bytes.Buffer
-	if !readInto(c, &in, store.MaxSize) {
+	if _, err := in.ReadFrom(body.reader()); !read(c, err, store.MaxSize) {
 		return
 	}
 	a.once(c, &who, in.Bytes(), func() {

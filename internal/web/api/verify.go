@@ -7,6 +7,7 @@ import (
 
 	"diadrom/internal/core/fault"
 	"diadrom/internal/core/jsonread"
+	"diadrom/internal/core/quote"
 	"diadrom/internal/shop/held"
 
 	"github.com/gin-gonic/gin"
@@ -65,6 +66,10 @@ func (a *API) verify(c *gin.Context) {
 		tell(c, faulty(faults))
 		return
 	}
+	if faults := a.refusedForm(c, claim.Request); len(faults) > 0 {
+		tell(c, faulty(faults))
+		return
+	}
 	claims, option, why := a.Holds().Verify(claim)
 	v := verdict{Valid: why == "", Why: why, Message: reasons[why], Option: option}
 	if claims != nil {
@@ -72,6 +77,22 @@ func (a *API) verify(c *gin.Context) {
 		v.Expires = time.Unix(claims.Expires, 0).UTC().Format(time.RFC3339)
 	}
 	send(c, http.StatusOK, v)
+}
+
+// refusedForm gives the faults with which the quote API would refuse a request, whatever shop it is asked of. What it
+// says of the store is not looked at: products may have gone since, and the quote still holds.
+func (a *API) refusedForm(c *gin.Context, request []byte) (faults fault.List) {
+	e := a.Live()
+	if e == nil {
+		return nil
+	}
+	item := e.Engine.ReadSent(request, "/request", quote.Limits{Faults: MaxFaults, At: time.Now()})
+	for _, f := range item.Faults {
+		if f.Code != fault.Reference {
+			faults = append(faults, f)
+		}
+	}
+	return faults
 }
 
 func readClaim(body []byte) (claim held.Claim, faults fault.List) {
