@@ -44,7 +44,8 @@ cross:
 # Three packages run at a time, whatever the cores: much of it is waiting.
 # All of vet runs with the tests, once for each package; without debug information some forty programs are linked sooner.
 test: chromium iso-codes geographiclib nodejs format
-	GOFLAGS="$$GOFLAGS -ldflags=-w" go test -p 3 -vet=all ./internal/test/browser ./internal/web ./cmd/diadrom ./...
+	@GOFLAGS="$$GOFLAGS -ldflags=-w" go run ./tools/test -p 3 -vet=all -timeout 40m \
+	  ./internal/test/browser ./internal/web ./cmd/diadrom ./...
 	go tool staticcheck -tests=false ./...
 
 # Chromium for the browser tests, from Debian's packages.
@@ -85,6 +86,11 @@ nodejs:
 lint-api:
 	npx --yes @redocly/cli@2.77.0 lint internal/web/api/openapi.yaml
 	npx --yes @stoplight/spectral-cli@6.16.3 lint --ruleset tools/spectral.yaml internal/web/api/openapi.yaml
+
+# All tests but those of the browser, as on other days and in other time zones.
+.PHONY: days
+days: iso-codes geographiclib nodejs
+	go run ./tools/days
 
 # Benchmarks, judged as ratios: see docs/performance.md.
 bench:

@@ -288,31 +288,36 @@ func TestAShopWithoutAnEditionSaysSo(t *testing.T) {
 
 func TestAnEditionIsPublishedLater(t *testing.T) {
 	s := lauha(t)
+	now := time.Now().Year()
+	y := func(text string) string { return strings.ReplaceAll(text, "NEXT", fmt.Sprint(now+1)) }
+	forward := time.Date(now+1, 3, 31, 0, 0, 0, 0, time.UTC) // the last Sunday of March (Directive 2000/84/EC)
+	forward = forward.AddDate(0, 0, -int(forward.Weekday()))
 	s.price("6.90", "7.20")
 	revision := fmt.Sprint(s.draft.State().Revision)
 	for _, c := range []struct{ at, until, says string }{
 		{"", "", "say when it goes live"},
 		{"soon", "", `"soon" is not a date and time`},
-		{"2025-12-01 08:00", "", "that time has passed: it is "},
-		{"2031-12-01 08:00", "", "more than two years"},
-		{"2027-12-01 08:00", "2027-12-01 07:00", "it would end before it goes live"},
-		{"2027-03-28 03:30", "", "03:30 does not exist on 28 March 2027"},
+		{fmt.Sprint(now-1) + "-12-01 08:00", "", "that time has passed: it is "},
+		{fmt.Sprint(now+5) + "-12-01 08:00", "", "more than two years"},
+		{y("NEXT-12-01 08:00"), y("NEXT-12-01 07:00"), "it would end before it goes live"},
+		{forward.Format(time.DateOnly) + " 03:30", "", "03:30 does not exist on " + forward.Format("2 January 2006")},
 	} {
 		status, body := s.post("/live/later", "revision", revision, "at", c.at, "until", c.until, "note", "Christmas")
 		assert.Equal(t, http.StatusUnprocessableEntity, status, c.at)
 		holds(t, body, c.says, `value="`+c.at+`"`, `value="`+c.until+`"`, `value="Christmas"`)
 	}
-	status, body := s.post("/live/later", "revision", revision, "at", "2027-12-01 08:00", "until", "24.12.2027",
+	status, body := s.post("/live/later", "revision", revision, "at", y("NEXT-12-01 08:00"), "until", y("24.12.NEXT"),
 		"note", "Christmas")
 	require.Equal(t, http.StatusOK, status, body)
-	holds(t, body, "Edition 2 goes live on 1 Dec 2027, 08:00 (Europe/Helsinki) and gives way on 24 Dec 2027, 00:00",
+	holds(t, body, y("Edition 2 goes live on 1 Dec NEXT, 08:00 (Europe/Helsinki) and gives way on 24 Dec NEXT, 00:00"),
 		"What you publish now is replaced when the scheduled edition goes live")
 	assert.Equal(t, "6.90", s.quoted("parcel", "live"), "not yet")
 	_, body = s.get("/zones")
 	holds(t, body, "2 on 1 Dec", "1 change ahead of edition 1")
-	status, body = s.post("/live/later", "revision", revision, "at", "2027-12-20 08:00", "until", "2028-01-10")
+	status, body = s.post("/live/later", "revision", revision, "at", y("NEXT-12-20 08:00"), "until",
+		y("NEXT-12-30"))
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
-	holds(t, body, "edition 2 is scheduled from 1 Dec 2027, 08:00 until 24 Dec 2027, 00:00")
+	holds(t, body, y("edition 2 is scheduled from 1 Dec NEXT, 08:00 until 24 Dec NEXT, 00:00"))
 
 	list, err := s.draft.Schedules(t.Context())
 	require.NoError(t, err)
@@ -321,7 +326,7 @@ func TestAnEditionIsPublishedLater(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "7.20", s.quoted("parcel", "live"))
 	_, body = s.get("/live")
-	holds(t, body, "Edition 2 is live until 24 Dec 2027, 00:00", "then edition 1 is live again", "Keep it live")
+	holds(t, body, y("Edition 2 is live until 24 Dec NEXT, 00:00"), "then edition 1 is live again", "Keep it live")
 	path := fmt.Sprintf("/live/call-off/%d", list[0].ID)
 	status, body = s.post(path)
 	require.Equal(t, http.StatusOK, status, body)

@@ -267,7 +267,7 @@ func TestFilesThatNobodyReadsGo(t *testing.T) {
 	require.NoError(t, err)
 	db, err := sql.Open("sqlite", filepath.Join(dir, sqlite.PastName))
 	require.NoError(t, err)
-	_, err = db.Exec("UPDATE file SET added = '2026-01-01T00:00:00Z'")
+	_, err = db.Exec("UPDATE file SET added = ?", time.Now().AddDate(0, 0, -300).UTC().Format(time.RFC3339))
 	require.NoError(t, err)
 	require.NoError(t, db.Close())
 	fresh, err := h.Keep(ctx, "fresh.csv", strings.NewReader(list))
