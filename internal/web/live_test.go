@@ -11,6 +11,7 @@ import (
 
 	"diadrom/internal/core/store"
 	"diadrom/internal/shop/draft"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
