@@ -128,7 +128,7 @@ func (s *shop) open(t *testing.T, path string, width, height int) *rod.Page {
 	page, err := browserOf(t).Page(proto.TargetCreateTarget{})
 	require.NoError(t, err)
 	t.Cleanup(func() { _, _ = proto.TargetCloseTarget{TargetID: page.TargetID}.Call(page.Browser()) }) // asks nothing
-	page = page.Timeout(time.Minute)
+	page = page.Timeout(20 * time.Minute)
 	listen(t, page)
 	require.NoError(
 		t,
@@ -223,7 +223,7 @@ func nextPage(t *testing.T, page *rod.Page) func() {
 			there, err := page.Eval(`() => !window.before && document.readyState === "complete" &&
 				!document.querySelector("#reading")`)
 			return err == nil && there.Value.Bool() // an error where the page goes just then
-		}, 30*time.Second, 20*time.Millisecond, "the next page never came")
+		}, patient, 20*time.Millisecond, "the next page never came")
 		quiet(page)
 	}
 }

@@ -17,6 +17,10 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
+// patient is how long a test waits for what must come. It is many times what a slow machine needs: what never comes fails
+// then, and what is late does not.
+const patient = 2 * time.Minute
+
 // typeOver replaces what stands in a field and leaves it, as an owner does with Tab.
 func typeOver(page *rod.Page, selector, text string) {
 	page.MustElement(selector).MustFocus().MustSelectAllText()
@@ -33,7 +37,7 @@ func charge(page *rod.Page, method string) string {
 // waitFor waits until something holds on a page; where it never does, it says what the page was telling.
 func waitFor(t *testing.T, page *rod.Page, js string, args ...any) {
 	t.Helper()
-	if err := page.Timeout(15 * time.Second).Wait(rod.Eval(js, args...)); err != nil {
+	if err := page.Timeout(patient).Wait(rod.Eval(js, args...)); err != nil {
 		told, _ := page.Timeout(5 * time.Second).Eval(
 			`() => [document.activeElement.id, 
 				...[...document.querySelectorAll("[role=alert], #history, .slip, .htmx-request, [aria-invalid]")]
@@ -50,7 +54,7 @@ func waitFor(t *testing.T, page *rod.Page, js string, args ...any) {
 // waitText waits until an element's text holds what is wanted.
 func waitText(t *testing.T, page *rod.Page, selector, want string) {
 	t.Helper()
-	ok := page.Timeout(15 * time.Second).Wait(
+	ok := page.Timeout(patient).Wait(
 		rod.Eval(
 			`(s, w) => { const e = document.querySelector(s);
 				return e && e.textContent.replace(/\s+/g, " ").includes(w); }`,

@@ -186,7 +186,7 @@ func TestAWholeShopByKeyboardAlone(t *testing.T) {
 // wholeShop makes the shop.
 func wholeShop(t *testing.T, keyboard bool) *hand {
 	s := ownShop(t)
-	h := &hand{t: t, page: s.open(t, "/", 1280, 800).CancelTimeout().Timeout(4 * time.Minute), keyboard: keyboard}
+	h := &hand{t: t, page: s.open(t, "/", 1280, 800).CancelTimeout().Timeout(30 * time.Minute), keyboard: keyboard}
 
 	h.click("#begin-name")
 	h.write("Verkko")

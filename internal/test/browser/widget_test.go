@@ -180,7 +180,7 @@ func TestAShopsServerVerifiesTheQuote(t *testing.T) {
 		}
 		got.Body.Close()
 		return got.StatusCode == http.StatusOK
-	}, 20*time.Second, 50*time.Millisecond)
+	}, patient, 50*time.Millisecond)
 	page := (&shop{url: "http://" + address}).open(t, "/", 1280, 800)
 	waitIn(t, page, `r && r.querySelectorAll("select option").length > 5`)
 	page.MustEval(`() => {` + within + ` e.address = {postcode: "21100"}}`)

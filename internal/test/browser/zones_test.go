@@ -6,7 +6,6 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
-	"time"
 
 	"github.com/go-rod/rod"
 	"github.com/go-rod/rod/lib/input"
@@ -148,7 +147,7 @@ func TestAListOfPlacesOutlivesAKill(t *testing.T) {
 
 	again := start(t, "demo", dir)
 	page = again.open(t, "/zones", 1280, 800)
-	ok := page.Timeout(30 * time.Second).Wait(
+	ok := page.Timeout(patient).Wait(
 		rod.Eval(`() =>
 			document.querySelector("#lists").textContent.replace(/\s+/g, " ").includes("Sweden (60,000 codes)")`),
 	)

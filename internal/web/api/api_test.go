@@ -41,6 +41,7 @@ type shop struct {
 	engine *quote.Engine
 	draft  *quote.Engine
 	asker  Asker
+	who    func(*http.Request) Asker // nil: asker
 	keys   *held.Keys
 	router routers.Router
 }
@@ -79,7 +80,12 @@ func opened(t testing.TB) *shop {
 				return &Edition{Engine: s.engine, Kept: s.engine, Number: 7, Hash: "5a"}
 			},
 			Draft: func() *quote.Engine { return s.draft },
-			Asker: func(*http.Request) Asker { return s.asker },
+			Asker: func(r *http.Request) Asker {
+				if s.who != nil {
+					return s.who(r)
+				}
+				return s.asker
+			},
 			Sites: func(origin string) bool { return origin == site },
 			Holds: func() *held.Keys { return s.keys },
 			Log:   slog.New(slog.DiscardHandler),
