@@ -44,7 +44,13 @@ func TestASecondFactorIsAskedFor(t *testing.T) {
 	s := own(t, Options{})
 	status, _ := s.at(s.client, "/start", "name", "Aino", "passphrase", passphrase)
 	require.Equal(t, 200, status)
-	_, body := s.post("/people/factor")
+	status, body := s.post("/people/factor")
+	assert.Equal(t, 422, status, "a session alone does not lock its owner out")
+	holds(t, body, "type your passphrase here first")
+	status, body = s.post("/people/factor", "again", "a guess that is long")
+	assert.Equal(t, 422, status)
+	holds(t, body, "this is not your passphrase")
+	_, body = s.post("/people/factor", "again", passphrase)
 	secret := strings.ReplaceAll(
 		regexp.MustCompile(`id="factor-secret">([A-Z2-7 ]+)<`).FindStringSubmatch(body)[1],
 		" ",
@@ -116,9 +122,21 @@ func TestASecondFactorIsAskedFor(t *testing.T) {
 	resp.Body.Close()
 	assert.Equal(t, "/sign-in", resp.Request.URL.Path)
 
-	status, _ = s.post("/people/factor/remove", "now", "a guess that is long")
-	assert.Equal(t, 422, status)
-	status, _ = s.post("/people/factor/remove", "now", passphrase)
+	fifth := s.another() // who signed in elsewhere types a code again
+	_, _ = fifth.at(fifth.client, "/sign-in", "name", "Aino", "passphrase", passphrase)
+	_, to = fifth.at(fifth.client, "/sign-in/code", "factor", recovery[5])
+	require.Equal(t, "/zones", to)
+	for path, more := range map[string][]string{"/people": {"name", "Veli", "passphrase", "another row of odd words"},
+		"/people/factor/remove": nil, "/keys": {"name", "Mine"}, "/people/sessions/others/end": nil, "/keys/signing": nil,
+		"/people/1": {"active", "no"}, "/people/1/factor": nil, "/people/passphrase": {"now", passphrase, "passphrase", "x"}} {
+		status, body = fifth.post(path, more...)
+		assert.Equal(t, 422, status, path)
+		holds(t, body, "type a code of your second factor here first")
+	}
+	status, body = fifth.post("/keys", "name", "Mine", "again", passphrase)
+	assert.Equal(t, 422, status, "the passphrase alone is not enough")
+	holds(t, body, "this code is not right", `value="Mine"`)
+	status, _ = fifth.post("/people/factor/remove", "again", recovery[6])
 	assert.Equal(t, 200, status)
 	_, to = s.at(s.browser(t), "/sign-in", "name", "Aino", "passphrase", passphrase)
 	assert.Equal(t, "/zones", to)

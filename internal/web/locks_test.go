@@ -100,6 +100,7 @@ func TestANameUnderAttackStillLetsItsOwnerIn(t *testing.T) {
 func TestHashingIsNotForEverybody(t *testing.T) {
 	s := own(t, Options{})
 	_, _ = s.post("/start", "name", "Aino", "passphrase", passphrase)
+	s.sure(t)
 	begun := time.Now()
 	for range 200 {
 		resp := s.asked(
@@ -203,6 +204,7 @@ func TestBehindAProxy(t *testing.T) {
 func TestEventsAreKeptForOwners(t *testing.T) {
 	s := own(t, Options{})
 	_, _ = s.post("/start", "name", "Aino", "passphrase", passphrase)
+	s.sure(t)
 	_, _ = s.post("/people", "name", "Veli", "passphrase", "another row of odd words", "role", "helper")
 	_, _ = s.post("/keys", "name", "the other shop")
 	_, _ = s.post("/keys/1/revoke")

@@ -187,7 +187,7 @@ func TestPagesAskLittle(t *testing.T) {
 func TestCouponsAreNotFoundByTrying(t *testing.T) {
 	s := opened(t)
 	f := s.engine.Store().Clone()
-	f.Method("parcel").Free = &store.Free{Coupons: []string{"Löyly 10"}}
+	f.Method("market").Free = &store.Free{Coupons: []string{"Löyly 10"}}
 	s.engine = quote.Compile(f, s.engine.Gazetteer())
 	known := s.engine.Coupons()
 	require.Equal(t, []string{"Löyly 10"}, known)

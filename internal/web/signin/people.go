@@ -32,6 +32,7 @@ type keyRow struct {
 type peopleView struct {
 	Demo, Owner bool
 	Self        auth.Person
+	Again       againView
 	People      []personRow
 	Keys        []keyRow
 	Name, Slip  string // of somebody new
@@ -168,6 +169,9 @@ func (s *Screens) peopleView(ctx context.Context, before int64, current string) 
 func (s *Screens) people(c *gin.Context) {
 	before, _ := strconv.ParseInt(c.Query("before"), 10, 64)
 	v, err := s.peopleView(c.Request.Context(), before, s.current(c.Request))
+	if err == nil {
+		v.Again, err = s.againOf(c)
+	}
 	if err != nil {
 		s.Internal(c, err)
 		return
@@ -188,6 +192,10 @@ func (s *Screens) answerPeople(c *gin.Context, err error, filled func(*peopleVie
 	}
 	v, err := s.peopleView(c.Request.Context(), 0, s.current(c.Request))
 	if err != nil {
+		s.Internal(c, err)
+		return
+	}
+	if v.Again, err = s.againOf(c); err != nil {
 		s.Internal(c, err)
 		return
 	}

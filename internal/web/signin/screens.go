@@ -14,6 +14,7 @@ import (
 	"diadrom/internal/sqlite"
 	"diadrom/internal/web/shell"
 	"diadrom/internal/web/visitor"
+	"time"
 
 	"github.com/gin-gonic/gin"
 )
@@ -43,6 +44,7 @@ type Screens struct {
 	visitors *visitor.Options
 	Options
 	attempts *auth.Attempts
+	sure     sure
 	keys     atomic.Pointer[map[string]*heldKey] // those that hold, by what is kept of them
 }
 
@@ -75,7 +77,8 @@ func New(
 	v *visitor.Options,
 	o Options,
 ) (*Screens, error) {
-	s := &Screens{Shell: sh, draft: d, db: db, notes: n, visitors: v, Options: o, attempts: auth.NewAttempts()}
+	s := &Screens{Shell: sh, draft: d, db: db, notes: n, visitors: v, Options: o, attempts: auth.NewAttempts(),
+		sure: sure{until: map[string]time.Time{}}}
 	return s, s.loadKeys(ctx)
 }
 
@@ -94,15 +97,16 @@ func (s *Screens) OpenRoutes(r gin.IRouter) {
 func (s *Screens) Routes(r gin.IRouter) {
 	r.GET("/people", s.people)
 	r.GET("/people/events.csv", s.Owners, s.eventsFile)
-	r.POST("/people", s.Owners, s.addPerson)
-	r.POST("/people/passphrase", s.changePassphrase)
-	r.POST("/people/factor", s.offerFactor)
-	r.POST("/people/factor/confirm", s.confirmFactor)
-	r.POST("/people/factor/remove", s.removeFactor)
+	r.POST("/people/confirm", s.confirm)
+	r.POST("/people", s.Owners, s.asksAgain, s.addPerson)
+	r.POST("/people/passphrase", s.asksCodeAgain, s.changePassphrase)
+	r.POST("/people/factor", s.asksAgain, s.offerFactor)
+	r.POST("/people/factor/confirm", s.asksAgain, s.confirmFactor)
+	r.POST("/people/factor/remove", s.asksAgain, s.removeFactor)
 	r.POST("/people/sessions/:session/end", s.endSession)
-	r.POST("/people/:person", s.Owners, s.switchPerson)
-	r.POST("/people/:person/factor", s.Owners, s.resetFactor)
-	r.POST("/keys", s.Owners, s.addKey)
-	r.POST("/keys/signing", s.Owners, s.replaceSigning)
+	r.POST("/people/:person", s.Owners, s.asksAgain, s.switchPerson)
+	r.POST("/people/:person/factor", s.Owners, s.asksAgain, s.resetFactor)
+	r.POST("/keys", s.Owners, s.asksAgain, s.addKey)
+	r.POST("/keys/signing", s.Owners, s.asksAgain, s.replaceSigning)
 	r.POST("/keys/:key/revoke", s.Owners, s.revokeKey)
 }
