@@ -37,7 +37,7 @@ func carrierCheckCommand() *cobra.Command {
 			if o.To, err = checkAddress("--to", to); err != nil {
 				return err
 			}
-			o.Secret, _ = carriers.FromEnvironment(&store.Carrier{ID: id})
+			o.Secret, _ = carriers.FromEnvironment(&store.Carrier{ID: id, URL: args[0]})
 			failed := false
 			for _, r := range conformance.Run(cmd.Context(), o) {
 				word, text := "ok  ", r.Note

@@ -59,6 +59,10 @@ func ReadProductChange(data []byte, sku string, whole bool) (c ProductChange, fa
 		r.Fault(fault.Type, "a product is an object, not null")
 	case ok && len(r.Faults) == 0:
 		checkSKU(r, c.SKU)
+		if !oneline.Is(c.Own.Name) {
+			r.FaultBelow(fault.Path{"name"}, fault.Range,
+				"a name is one line without spaces around it, and has nothing that cannot be seen")
+		}
 	}
 	r.End()
 	if c.Remove && len(c.Given) > 0 && len(r.Faults) == 0 {
@@ -73,8 +77,9 @@ func checkSKU(r *jsonread.Reader, sku string) {
 		r.FaultBelow(fault.Path{"sku"}, fault.Missing, "say which product: its sku")
 	case n > MaxSKU:
 		r.FaultBelow(fault.Path{"sku"}, fault.TooLarge, "a sku has at most %d letters; this has %d", MaxSKU, n)
-	case strings.ContainsFunc(sku, oneline.Hidden) || sku != strings.TrimSpace(sku):
-		r.FaultBelow(fault.Path{"sku"}, fault.Range, "a sku has no spaces around it, and nothing that cannot be seen")
+	case !oneline.Is(sku):
+		r.FaultBelow(fault.Path{"sku"}, fault.Range,
+			"a sku is one line without spaces around it, and has nothing that cannot be seen")
 	}
 }
 

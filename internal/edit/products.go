@@ -52,7 +52,7 @@ func AddProduct(f *store.File, typed NewProduct) error {
 		return Problemf("a product needs a sku, the shop's own number for it, or a name")
 	case n > MaxName:
 		return Problemf("a sku has at most %d letters", MaxName)
-	case strings.ContainsFunc(p.SKU, oneline.Hidden):
+	case !oneline.Is(p.SKU):
 		return Problemf("there is a character in the sku that cannot be seen: type it anew")
 	case f.Product(p.SKU) != nil:
 		return Problemf("there is a product %s already", p.SKU)

@@ -35,6 +35,7 @@ func NewNode(n *node.Node, log *slog.Logger, o NodeOptions) http.Handler {
 	shops.Log = log
 	if o.Metrics != nil {
 		shops.Count = o.Metrics
+		o.Metrics.WatchNode(n)
 		r.Use(o.Metrics.Count)
 	}
 	offered := api.New(shops)
@@ -66,7 +67,7 @@ func nodeReady(c *gin.Context, n *node.Node) {
 		return
 	}
 	c.JSON(http.StatusOK, gin.H{"ready": true, "edition": state.Live.Number, "sha256": state.Live.Hash,
-		"since": state.At.UTC().Format(time.RFC3339), "broker": n.Connected()})
+		"since": state.At.UTC().Format(time.RFC3339), "broker": n.Connected(), "stale": n.Stale()})
 }
 
 // nodeShops is what the API of a node answers from.

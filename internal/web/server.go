@@ -249,6 +249,7 @@ func (s *Server) shops(d *draft.Draft, asks *services.Services, people *signin.S
 		Review: found.Wire,
 		Log:    s.log,
 		Files:  s.shell.Files,
+		Moves:  asks.MovesAny,
 	}
 }
 

@@ -45,3 +45,12 @@ func Hidden(r rune) bool {
 	}
 	return unicode.IsControl(r)
 }
+
+// Is says whether a text may stand as it is where one line is wanted: [Read] gives it back, or would but for spaces within
+// it.
+func Is(text string) bool {
+	_, err := Read(text)
+	return err == nil && text == strings.TrimSpace(text) && !strings.ContainsFunc(text, func(r rune) bool {
+		return unicode.IsSpace(r) && unicode.Is(unicode.Cc, r) || r == 0x2028 || r == 0x2029 || r == 0x85
+	})
+}

@@ -14,6 +14,7 @@ import (
 	"net/http"
 	"net/netip"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 	"sync/atomic"
@@ -120,15 +121,52 @@ func onlyPublic(_, address string, _ syscall.RawConn) error {
 	if err != nil {
 		return err
 	}
-	ip := at.Addr().Unmap()
-	if !ip.IsGlobalUnicast() || ip.IsPrivate() || shared.Contains(ip) {
+	if !Public(at.Addr()) {
 		return errNotPublic
 	}
 	return nil
 }
 
-// shared is the address space between carriers and their customers (RFC 6598).
-var shared = netip.MustParsePrefix("100.64.0.0/10")
+// Public says whether an address is of the public internet. It is asked of the address that is dialled, after names were
+// resolved. Addresses that carry an IPv4 address are judged by that, and those that may lead into a network by a tunnel
+// or a translator that somebody set up are not public whatever they carry.
+func Public(ip netip.Addr) bool {
+	ip = ip.Unmap()
+	return ip.IsGlobalUnicast() && !ip.IsPrivate() && ip.Zone() == "" &&
+		!slices.ContainsFunc(special, func(p netip.Prefix) bool { return p.Contains(ip) })
+}
+
+// special are the address blocks that are not the public internet's, besides those that package netip knows, from the
+// IANA IPv4 and IPv6 Special-Purpose Address Registries.
+var special = prefixes(
+	"0.0.0.0/8",       // this network (RFC 791)
+	"100.64.0.0/10",   // between carriers and their customers (RFC 6598)
+	"192.0.0.0/24",    // protocol assignments (RFC 6890)
+	"192.0.2.0/24",    // documentation (RFC 5737), as the next two of IPv4
+	"198.51.100.0/24", //
+	"203.0.113.0/24",  //
+	"192.88.99.0/24",  // 6to4 relays (RFC 7526)
+	"198.18.0.0/15",   // benchmarks (RFC 2544)
+	"240.0.0.0/4",     // reserved (RFC 1112)
+	"::/96",           // IPv4-compatible (RFC 4291)
+	"::ffff:0:0:0/96", // IPv4-translated (RFC 2765)
+	"64:ff9b::/96",    // NAT64 (RFC 6052)
+	"64:ff9b:1::/48",  // NAT64 in a network (RFC 8215)
+	"100::/64",        // discarded (RFC 6666)
+	"2001::/23",       // protocol assignments (RFC 2928), Teredo among them (RFC 4380)
+	"2001:db8::/32",   // documentation (RFC 3849)
+	"2002::/16",       // 6to4 (RFC 3056)
+	"3fff::/20",       // documentation (RFC 9637)
+	"5f00::/16",       // segment routing (RFC 9602)
+	"fec0::/10",       // site-local, which is not used any more (RFC 3879)
+)
+
+func prefixes(texts ...string) (list []netip.Prefix) {
+	for _, text := range texts {
+		list = append(list, netip.MustParsePrefix(text))
+	}
+	return list
+}
 
 // Get asks for a path with its query, below the service's address, and reads the answer as JSON into a value. The
 // error is a [Failure].

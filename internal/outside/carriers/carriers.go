@@ -281,6 +281,36 @@ func (c *Client) ask(a Adapter, q *Question) (answer quote.CarrierAnswer, lasts 
 
 // FromEnvironment is the secret for a carrier that the environment has: DIADROM_CARRIER_ and the id in capitals, with
 // _ in place of -; "" for none.
+//
+// Where the environment says for which origin the secret is, it is for no other; the error says so then.
 func FromEnvironment(c *store.Carrier) (string, error) {
-	return os.Getenv("DIADROM_CARRIER_" + strings.ToUpper(strings.ReplaceAll(c.ID, "-", "_"))), nil
+	secret, of := os.Getenv(variable(c)), OriginFromEnvironment(c)
+	if secret != "" && of != "" && of != Origin(c.URL) {
+		return "", failure("is not asked: %s_ORIGIN says that its secret is for another address", variable(c))
+	}
+	return secret, nil
+}
+
+// OriginFromEnvironment is the origin that the secret of [FromEnvironment] is for: what the environment has under the same
+// name with _ORIGIN behind it; "" where it says none.
+func OriginFromEnvironment(c *store.Carrier) string {
+	return Origin(os.Getenv(variable(c) + "_ORIGIN"))
+}
+
+// Origin is the scheme, host and port of an address, in small letters and without the port that its scheme has anyway; ""
+// for what has none.
+func Origin(address string) string {
+	u, err := url.Parse(strings.ToLower(address))
+	if err != nil || u.Host == "" {
+		return ""
+	}
+	host := u.Host
+	if port := map[string]string{"http": ":80", "https": ":443"}[u.Scheme]; port != "" {
+		host = strings.TrimSuffix(host, port)
+	}
+	return u.Scheme + "://" + host
+}
+
+func variable(c *store.Carrier) string {
+	return "DIADROM_CARRIER_" + strings.ToUpper(strings.ReplaceAll(c.ID, "-", "_"))
 }

@@ -15,6 +15,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/nats-io/nats.go"
@@ -41,6 +42,9 @@ type Broker struct {
 	shop string
 
 	closed chan struct{}
+
+	heard atomic.Int64 // when the shop was heard last, in nanoseconds of the clock
+	told  atomic.Int64 // the order of the manifest that it told of
 
 	mu   sync.Mutex
 	lost chan struct{} // is closed when the connection that is used now is lost
@@ -300,6 +304,8 @@ func (b *Broker) Watch(ctx context.Context, do func(ctx context.Context, signed 
 		if err != nil {
 			return
 		}
+		b.heard.Store(time.Now().UnixNano())
+		b.told.Store(issued)
 		select {
 		case told <- issued:
 		default: // it is told again
@@ -318,11 +324,19 @@ func (b *Broker) Watch(ctx context.Context, do func(ctx context.Context, signed 
 		case <-ctx.Done():
 			return
 		case issued := <-told:
-			if issued > lastTold && w.take(ctx, b.now) {
+			if issued != lastTold && w.take(ctx, b.now) {
 				lastTold = issued
 			}
 		}
 	}
+}
+
+// Heard says when the shop was heard last, the zero time for never, and the order of the manifest that it told of.
+func (b *Broker) Heard() (at time.Time, issued int64) {
+	if n := b.heard.Load(); n != 0 {
+		at = time.Unix(0, n)
+	}
+	return at, b.told.Load()
 }
 
 // look takes what the brokers keep, now and then.

@@ -43,7 +43,7 @@ const (
 type Manifest struct {
 	Format  string `json:"format"`
 	Shop    string `json:"shop"`
-	Issued  int64  `json:"issued"`  // nanoseconds since 1970; a node takes none that is older than the last
+	Issued  int64  `json:"issued"`  // a counter: a node takes none that is below that of the last
 	Edition int64  `json:"edition"` // its number; 0 where nothing is live
 	Hash    string `json:"hash"`    // SHA-256 of the store file, in hexadecimal
 	Store   string `json:"store"`   // object of the store file

@@ -36,6 +36,7 @@ type Broker interface {
 	Watch(ctx context.Context, do func(ctx context.Context, signed string) error)
 	Get(ctx context.Context, name string) ([]byte, error)
 	Connected() bool
+	Heard() (at time.Time, issued int64)
 }
 
 // Edition is an edition that quotes are made from.
@@ -108,6 +109,8 @@ type Node struct {
 	asks     *services.Services
 	state    atomic.Pointer[State]
 	broker   Broker
+	passed   atomic.Int64 // manifests that were passed over
+	late     late
 }
 
 // Options say how a node runs.
@@ -157,11 +160,13 @@ func (n *Node) Use(b Broker) { n.broker = b }
 
 // Follow takes what is published until the context ends.
 func (n *Node) Follow(ctx context.Context) {
+	go n.sayWhenStale(ctx)
 	n.broker.Watch(ctx, func(ctx context.Context, signed string) error {
 		err := n.take(ctx, signed, true)
 		switch {
 		case errors.Is(err, ErrOlder): // brokers may keep a former one for a while, once the shop has told a newer one
-			n.log.Debug("what the brokers keep is older", "error", err)
+			n.log.Warn("what was published is passed over", "error", err)
+			n.passed.Add(1)
 			return nil
 		case err != nil && ctx.Err() == nil:
 			n.log.Error("what was published is not taken", "error", err)
@@ -192,7 +197,7 @@ func (n *Node) take(ctx context.Context, signed string, keep bool) error {
 		if m.Issued == was.Manifest.Issued {
 			return nil
 		}
-		return ErrOlder
+		return fmt.Errorf("%w: it is number %d, and %d is in place", ErrOlder, m.Issued, was.Manifest.Issued)
 	}
 	ctx, stop := context.WithTimeout(ctx, fetchWithin)
 	defer stop()

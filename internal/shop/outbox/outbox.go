@@ -17,6 +17,7 @@ import (
 	"log/slog"
 	"slices"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"diadrom/internal/core/quote"
@@ -37,6 +38,7 @@ type Broker interface {
 	Prepare(ctx context.Context) error
 	Put(ctx context.Context, name string, body []byte) error
 	Publish(ctx context.Context, signed string) error
+	Live(ctx context.Context) (string, error)
 	Sweep(ctx context.Context, keep []string) error
 	Tell(ctx context.Context, s broker.Source, changed <-chan struct{}) error
 }
@@ -59,6 +61,9 @@ type Outbox struct {
 	places  places
 	kept    map[string]bool // objects that the brokers keep
 	changed chan struct{}
+	order   int64        // of the last manifest; 0 before the first
+	seen    atomic.Int64 // an order that the next manifest comes after
+	again   atomic.Bool  // another manifest is made whether something has changed or not
 
 	mu      sync.Mutex
 	sent    Sent
@@ -149,6 +154,8 @@ func New(ctx context.Context, shop string, db *sqlite.DB, b Broker, s Services, 
 		kept: map[string]bool{}, changed: make(chan struct{}, 1)}, nil
 }
 
+func (o *Outbox) public() ed25519.PublicKey { return o.private.Public().(ed25519.PublicKey) }
+
 // Sent says what was sent last.
 func (o *Outbox) Sent() Sent {
 	o.mu.Lock()
@@ -182,7 +189,7 @@ func (o *Outbox) Run(ctx context.Context) {
 	stamp := ""
 	for every := time.NewTicker(lookEvery); ; {
 		is, err := o.db.Outgoing(ctx)
-		if err == nil && is != stamp {
+		if err == nil && (is != stamp || o.again.Swap(false)) {
 			var m *made
 			if m, err = o.make(ctx); err == nil {
 				stamp = is
@@ -222,7 +229,9 @@ func (o *Outbox) keep(ctx context.Context, waits <-chan *made) {
 		if !prepared { // the brokers may have lost what they kept
 			o.kept = map[string]bool{}
 			err = o.broker.Prepare(within)
-			prepared = err == nil
+			if prepared = err == nil; prepared {
+				o.behind(within)
+			}
 		}
 		if err == nil {
 			err = o.send(within, m)
@@ -257,6 +266,9 @@ type made struct {
 func (o *Outbox) make(ctx context.Context) (*made, error) {
 	m, objects, err := o.manifest(ctx)
 	if err != nil {
+		return nil, err
+	}
+	if m.Issued, err = o.next(ctx); err != nil {
 		return nil, err
 	}
 	signed, err := manifest.Sign(m, o.private)
@@ -338,7 +350,7 @@ func (o *Outbox) send(ctx context.Context, m *made) error {
 func (o *Outbox) manifest(ctx context.Context) (_ *manifest.Manifest, objects map[string][]byte, err error) {
 	objects = map[string][]byte{}
 	used := map[int64]packed{}
-	m := &manifest.Manifest{Shop: o.shop, Issued: time.Now().UnixNano(), Settings: o.services.Elsewhere()}
+	m := &manifest.Manifest{Shop: o.shop, Settings: o.services.Elsewhere()}
 	live, err := o.db.Live(ctx)
 	if err != nil {
 		return nil, nil, err

@@ -6,6 +6,7 @@ import (
 	"encoding/base64"
 	"encoding/json"
 	"log/slog"
+	"strings"
 	"testing"
 	"time"
 
@@ -44,6 +45,7 @@ func startBroker(t *testing.T, keeps bool) string {
 
 // sender is a shop with its outbox, and a node of it.
 type sender struct {
+	stop func()
 	db   *sqlite.DB
 	d    *draft.Draft
 	box  *Outbox
@@ -54,7 +56,7 @@ func startSender(t *testing.T, url string) *sender {
 	ctx, stop := context.WithCancel(context.Background())
 	t.Cleanup(stop)
 	log := slog.New(slog.DiscardHandler)
-	s := &sender{}
+	s := &sender{stop: stop}
 	var err error
 	s.db, err = sqlite.Open(ctx, t.TempDir())
 	require.NoError(t, err)
@@ -155,4 +157,34 @@ func TestWhatAShopPublishesReachesItsNodes(t *testing.T) {
 			assert.Zero(t, s.box.Sent().Edition)
 		})
 	}
+}
+
+// The order of manifests is a counter: a clock that was ahead, or a backup that is restored, has no node pass over what
+// comes after.
+func TestManifestsAreCountedWhateverTheClockSays(t *testing.T) {
+	s := startSender(t, startBroker(t, true))
+	first := s.publish(t)
+	s.reaches(t, "the first edition", func(n *node.State) bool { return n.Live != nil && n.Live.Number == first })
+	before := s.node.State().Manifest.Issued
+	_, err := s.d.Edit(t.Context(), func(f *store.File) error { f.Methods[0].Name = "Another"; return nil })
+	require.NoError(t, err)
+	next := s.publish(t)
+	s.reaches(t, "the second", func(n *node.State) bool { return n.Live.Number == next })
+	assert.Less(t, s.node.State().Manifest.Issued, before+100, "it counts")
+
+	// What the brokers keep is far ahead, as by an earlier version whose clock was.
+	ahead := *s.node.State().Manifest
+	ahead.Issued += int64(400 * 24 * time.Hour)
+	signed, err := manifest.Sign(&ahead, s.box.private)
+	require.NoError(t, err)
+	require.NoError(t, s.box.broker.Publish(t.Context(), signed))
+	s.reaches(t, "what is ahead", func(n *node.State) bool { return n.Manifest.Issued == ahead.Issued })
+	s.box.behind(t.Context())
+	s.reaches(t, "a manifest that comes after it", func(n *node.State) bool { return n.Manifest.Issued > ahead.Issued })
+	require.Eventually(t, func() bool { return s.node.Stale() == "" }, time.Minute, 10*time.Millisecond)
+
+	// A node says that it is stale where it does not hear of the shop.
+	s.stop()
+	require.Eventually(t, func() bool { return strings.Contains(s.node.Stale(), "the shop was heard of") }, time.Minute,
+		50*time.Millisecond)
 }

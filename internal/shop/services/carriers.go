@@ -5,7 +5,6 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
-	"net/url"
 	"strings"
 	"time"
 
@@ -38,7 +37,14 @@ const (
 	OfEnvironment SecretState = "environment" // the program was started with it
 	Elsewhere     SecretState = "elsewhere"   // it was given for another address
 	Unreadable    SecretState = "unreadable"  // it was sealed with another key
+	NotHere       SecretState = "not_here"    // the program was started with it for another address
+	Unconfirmed   SecretState = "unconfirmed" // the program was started with it, and nobody said for which address
 )
+
+// Environment says whether the program was started with a secret, which is changed there then.
+func (s SecretState) Environment() bool {
+	return s == OfEnvironment || s == Unconfirmed || s == NotHere
+}
 
 // sealed is a secret as it is kept: for the origin of an address, so that whoever changes the address of a carrier does
 // not get its secret.
@@ -47,21 +53,20 @@ type sealed struct {
 	Sealed string `json:"sealed"`
 }
 
-// origin is the scheme, host and port of an address.
-func origin(address string) string {
-	u, err := url.Parse(address)
-	if err != nil {
-		return ""
-	}
-	return strings.ToLower(u.Scheme + "://" + u.Host)
-}
+// origin is what tells the server of an address from others.
+func origin(address string) string { return carriers.Origin(address) }
 
 func purpose(id, origin string) string { return "carrier " + id + " at " + origin }
 
 // openSecret gives a carrier's secret and its state.
 func (s *Services) openSecret(c *store.Carrier) (string, SecretState) {
-	if secret, _ := carriers.FromEnvironment(c); secret != "" {
+	switch secret, err := carriers.FromEnvironment(c); {
+	case err != nil:
+		return "", NotHere
+	case secret != "" && (carriers.OriginFromEnvironment(c) != "" || s.confirmed(c.ID) == origin(c.URL)):
 		return secret, OfEnvironment
+	case secret != "":
+		return "", Unconfirmed
 	}
 	s.mu.Lock()
 	text := s.set[secretSetting+c.ID]
@@ -89,6 +94,11 @@ func (s *Services) secret(c *store.Carrier) (string, error) {
 	switch state {
 	case Elsewhere:
 		return "", asking.Failure("is not asked: its secret was given for another address. Give it again for this one")
+	case NotHere:
+		return "", asking.Failure("is not asked: the program was started with its secret for another address")
+	case Unconfirmed:
+		return "", asking.Failure("is not asked: an owner has not confirmed yet that the secret which the program was " +
+			"started with is for this address")
 	case Unreadable:
 		return "", asking.Failure("is not asked: its secret cannot be read, because it was sealed with another key. " +
 			"Give it again")
@@ -102,6 +112,49 @@ func (s *Services) SecretOf(c *store.Carrier) SecretState {
 	return state
 }
 
+// confirmedSetting begins the names of the settings that keep for which origin an owner has confirmed that a carrier's
+// secret of the environment is, by the carriers' ids.
+const confirmedSetting = "carrier_origin:"
+
+func (s *Services) confirmed(id string) string {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.set[confirmedSetting+id]
+}
+
+// Confirm has the secret that the program was started with be for the address of now of its carrier.
+func (s *Services) Confirm(ctx context.Context, c *store.Carrier) error {
+	if s.SecretOf(c) != Unconfirmed {
+		return edit.Problemf("there is nothing to confirm: reload the page")
+	}
+	at := origin(c.URL)
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if err := s.db.SaveSetting(ctx, confirmedSetting+c.ID, at); err != nil {
+		return err
+	}
+	s.set[confirmedSetting+c.ID] = at
+	s.Carriers.Forget()
+	return nil
+}
+
+// Moves says whether a carrier with a secret would be asked at another origin. Only owners have it moved: whoever did
+// could have the secret sent to themselves, once somebody confirms it or gives it again.
+func (s *Services) Moves(was *store.Carrier, address string) bool {
+	return was != nil && origin(was.URL) != origin(address) && s.SecretOf(was) != NoSecret
+}
+
+// MovesAny names a carrier with a secret that one store asks at another origin than the other; "" for none.
+func (s *Services) MovesAny(was, is *store.File) string {
+	for i := range is.Carriers {
+		c := &is.Carriers[i]
+		if s.Moves(was.Carrier(c.ID), c.URL) {
+			return cmp.Or(c.Name, c.ID)
+		}
+	}
+	return ""
+}
+
 // SetSecret keeps a carrier's secret, for its address of now; "" removes it. Nothing shows it again.
 func (s *Services) SetSecret(ctx context.Context, c *store.Carrier, secret string) error {
 	secret = strings.Trim(secret, " ")
@@ -112,7 +165,7 @@ func (s *Services) SetSecret(ctx context.Context, c *store.Carrier, secret strin
 		return edit.Problemf("this has a line end in it: copy the secret alone, in one line")
 	case strings.ContainsFunc(secret, func(r rune) bool { return r <= ' ' || r > '~' }):
 		return edit.Problemf("this has a space or a letter in it that no secret can have: copy it again")
-	case s.SecretOf(c) == OfEnvironment:
+	case s.SecretOf(c).Environment():
 		return edit.Problemf("the program was started with this carrier's secret: change it there")
 	}
 	value := ""

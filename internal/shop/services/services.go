@@ -130,7 +130,7 @@ func (s *Services) Elsewhere() map[string]string {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	for name, value := range s.set {
-		if strings.HasPrefix(name, secretSetting) && value != "" {
+		if (strings.HasPrefix(name, secretSetting) || strings.HasPrefix(name, confirmedSetting)) && value != "" {
 			out[name] = value
 		}
 	}

@@ -16,6 +16,7 @@ import (
 
 	"diadrom/internal/auth"
 	"diadrom/internal/core/quote"
+	"diadrom/internal/core/store"
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/shop/feed"
 	"diadrom/internal/shop/files"
@@ -90,6 +91,8 @@ type Shops struct {
 	// Note keeps for the owners what was published
 	Note func(r *http.Request, kind auth.Event, p auth.Person, detail string)
 	Log  *slog.Logger
+	// Moves names a carrier with a secret that one store asks at another address than the other; "" for none.
+	Moves func(was, is *store.File) string
 	// Files reads store files that are sent.
 	Files *files.Reader
 	// Review gives the warnings about a store

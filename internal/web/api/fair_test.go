@@ -187,10 +187,12 @@ func TestPagesAskLittle(t *testing.T) {
 func TestCouponsAreNotFoundByTrying(t *testing.T) {
 	s := opened(t)
 	f := s.engine.Store().Clone()
-	f.Method("market").Free = &store.Free{Coupons: []string{"Löyly 10"}}
+	for i := range f.Methods {
+		f.Methods[i].Free, f.Methods[i].Terms = &store.Free{Require: store.RequireAny, Coupons: []string{"Löyly 10"}}, nil
+	}
 	s.engine = quote.Compile(f, s.engine.Gazetteer())
 	known := s.engine.Coupons()
-	require.Equal(t, []string{"Löyly 10"}, known)
+	require.Contains(t, known, "Löyly 10")
 	s.asker = page
 	with := func(codes ...string) (int, string) {
 		list, err := json.Marshal(append([]string{}, codes...))

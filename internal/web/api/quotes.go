@@ -125,6 +125,9 @@ func (a *API) answer(c *gin.Context, say func(q *asked, items []quote.Item, many
 	}
 	if q.who.buyers() {
 		for i := range items {
+			if len(items[i].Faults) > 0 {
+				continue // it is not looked at
+			}
 			items[i].Coupons = a.coupons.known(&q, c.GetHeader("Origin"), items[i].Coupons)
 		}
 	}

@@ -14,6 +14,7 @@ import (
 	"diadrom/internal/core/jsonread"
 	"diadrom/internal/core/oneline"
 	"diadrom/internal/core/store"
+	"diadrom/internal/edit"
 	"diadrom/internal/review/changes"
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/shop/files"
@@ -126,7 +127,18 @@ func (a *API) putStore(c *gin.Context) {
 			tell(c, faulty(faults))
 			return
 		}
+		if faults := edit.CheckLines(f); len(faults) > 0 {
+			tell(c, faulty(faults[:min(len(faults), MaxFaults)]))
+			return
+		}
 		now := a.Store.State()
+		if owner := who.Kind == Person && who.Person.Role == auth.Owner; !owner && a.Moves != nil {
+			if moved := a.Moves(now.File, f); moved != "" {
+				problem(c, http.StatusForbidden, "the carrier "+moved+" has a secret, which would go to another address: "+
+					"an owner moves it, on the page Carriers", nil)
+				return
+			}
+		}
 		if tag := c.GetHeader("If-Match"); tag != "" && !named(tag, etag(now.File.Write())) {
 			problem(c, http.StatusPreconditionFailed, "the draft is not as If-Match has it: read it again", nil)
 			return

@@ -45,6 +45,7 @@ type row struct {
 	Secret        services.SecretState
 	SecretSaid    string
 	May           bool // the secret may be changed
+	MayConfirm    bool // that the secret of the environment is for this address
 	Uses          []use
 	Listed        []listed
 	ListedAt      string
@@ -71,8 +72,9 @@ func (s *Screens) view(ctx context.Context, state *draft.State) view {
 	}
 	for i := range f.Carriers {
 		r := s.row(f, &f.Carriers[i])
-		r.May = v.MayChange && r.Secret != services.OfEnvironment
-		v.AnySecret = v.AnySecret || r.Secret != services.NoSecret && r.Secret != services.OfEnvironment
+		r.MayConfirm = v.MayChange && r.Secret == services.Unconfirmed
+		r.May = v.MayChange && !r.Secret.Environment()
+		v.AnySecret = v.AnySecret || r.Secret != services.NoSecret && !r.Secret.Environment()
 		v.Rows = append(v.Rows, r)
 	}
 	return v
@@ -84,6 +86,9 @@ var secretWords = map[services.SecretState]string{
 	services.OfEnvironment: "The program was started with its secret.",
 	services.Elsewhere: "Its secret was given for another address and is not sent to this one. Give it again, or " +
 		"change the address back.",
+	services.NotHere: "The program was started with its secret for another address, and does not send it to this one.",
+	services.Unconfirmed: "The program was started with its secret, and nobody has confirmed yet that it is for this " +
+		"address. It is not asked until then.",
 	services.Unreadable: "Its secret cannot be read here, because it was sealed with another key. Give it again.",
 }
 
@@ -182,6 +187,9 @@ func (s *Screens) set(c *gin.Context) {
 		if err := s.services.CheckCarrier(typed); err != nil {
 			return err
 		}
+		if s.services.Moves(f.Carrier(id), typed) && shell.Person(c.Request.Context()).Role != auth.Owner {
+			return edit.Problemf("this carrier has a secret, which would be for another address: ask an owner to move it")
+		}
 		return edit.MoveCarrier(f, id, typed)
 	}, func(r *row, text string) {
 		if r.Slip = text; field == "name" {
@@ -225,6 +233,22 @@ func (s *Screens) setSecret(c *gin.Context) {
 	}
 	s.notes.Note(c.Request, auth.ServiceSet, shell.Person(ctx), "secret of the carrier "+cmp.Or(of.Name, of.ID)+": "+
 		said)
+	s.Answer(c, "/methods", state, s.Render("carriers", s.view(ctx, state)))
+}
+
+// confirm has the secret that the program was started with be for the carrier's address of now.
+func (s *Screens) confirm(c *gin.Context) {
+	ctx, state := c.Request.Context(), s.draft.State()
+	of := s.carrier(c, state)
+	if of == nil {
+		return
+	}
+	if err := s.services.Confirm(ctx, of); err != nil {
+		s.Refused(c, err, func(text string) template.HTML { return s.Render("slip", text) })
+		return
+	}
+	s.notes.Note(c.Request, auth.ServiceSet, shell.Person(ctx), "secret of the carrier "+cmp.Or(of.Name, of.ID)+
+		": confirmed for "+of.URL)
 	s.Answer(c, "/methods", state, s.Render("carriers", s.view(ctx, state)))
 }
 

@@ -47,6 +47,7 @@ func (s *Screens) Routes(r gin.IRouter, owners gin.HandlerFunc) {
 	r.POST("/carriers/:carrier/set", s.set)
 	r.POST("/carriers/:carrier/remove", s.remove)
 	r.POST("/carriers/:carrier/secret", owners, s.setSecret)
+	r.POST("/carriers/:carrier/confirm", owners, s.confirm)
 	r.POST("/carriers/:carrier/test", s.test)
 	r.POST("/carriers/:carrier/method", s.addMethod)
 	r.POST("/carriers/:carrier/mood", s.setMood)

@@ -87,6 +87,8 @@ func (s *Screens) Sending(sent func() outbox.Sent) {
 
 // Carriers tell what they have changed themselves.
 type Carriers interface {
+	// MovesAny names a carrier with a secret that one store asks at another origin than the other; "" for none.
+	MovesAny(was, is *store.File) string
 	Moved(f *store.File, since time.Time) []string
 }
 

@@ -7,6 +7,7 @@ import (
 	"net/http"
 	"strconv"
 
+	"diadrom/internal/auth"
 	"diadrom/internal/core/fault"
 	"diadrom/internal/core/store"
 	"diadrom/internal/review/changes"
@@ -122,7 +123,14 @@ func (s *Screens) applyStore(c *gin.Context, u *sqlite.Upload) (upload.Applied, 
 	if len(faults) > 0 {
 		return upload.Applied{}, faults
 	}
-	_, err = s.draft.Edit(c.Request.Context(), func(now *store.File) error { *now = *f; return nil })
+	_, err = s.draft.Edit(c.Request.Context(), func(now *store.File) error {
+		if moved := s.carriers.MovesAny(now, f); moved != "" && shell.Person(c.Request.Context()).Role != auth.Owner {
+			return shell.Refusef("the carrier %s has a secret, which would be for another address: ask an owner to import this",
+				moved)
+		}
+		*now = *f
+		return nil
+	})
 	return upload.Applied{To: "/live"}, err
 }
 

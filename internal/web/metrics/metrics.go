@@ -219,3 +219,26 @@ func (s *shop) Collect(out chan<- prometheus.Metric) {
 	gauge(size, float64(database), "database")
 	gauge(size, float64(wal), "wal")
 }
+
+// Node is what is counted of a node.
+type Node interface {
+	Stale() string
+	PassedOver() int64
+}
+
+// WatchNode has metrics say whether a node is stale, and how many manifests it has passed over.
+func (m *Metrics) WatchNode(n Node) {
+	m.registry.MustRegister(
+		prometheus.NewGaugeFunc(prometheus.GaugeOpts{Name: "diadrom_node_stale",
+			Help: "1 while the node may not know the last that its shop has published, such as revoked keys."},
+			func() float64 {
+				if n.Stale() != "" {
+					return 1
+				}
+				return 0
+			}),
+		prometheus.NewCounterFunc(prometheus.CounterOpts{Name: "diadrom_node_passed_over_total",
+			Help: "Manifests that were not taken, because they came before the one in place."},
+			func() float64 { return float64(n.PassedOver()) }),
+	)
+}

@@ -116,8 +116,7 @@ func (s *Screens) again(c *gin.Context) error {
 		}
 		return shell.Refusef("type your passphrase here first: this changes who gets in")
 	}
-	if wait := s.attempts.Allow("own "+strconv.FormatInt(p.ID, 10),
-		"from "+auth.Origin(s.visitors.From(c.Request))); wait > 0 {
+	if wait := s.attempts.Allow("own " + strconv.FormatInt(p.ID, 10)); wait > 0 {
 		return shell.Refusef("that was tried too often: wait %d seconds", int(wait.Seconds())+1)
 	}
 	if v.Factor {

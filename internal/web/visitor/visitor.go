@@ -140,9 +140,11 @@ func (n *Notes) Guard(next http.Handler) (http.Handler, error) {
 			)
 			return
 		}
-		if api.Asked(r.URL.Path) && r.Header.Get("Authorization") != "" {
+		if scheme, _, ok := strings.Cut(r.Header.Get("Authorization"), " "); ok && strings.EqualFold(scheme, "Bearer") &&
+			api.Asked(r.URL.Path) {
 			// A browser sends a key only where a script has put it there, which a page of another site may after a
-			// preflight alone: nobody's session is used behind their back. The API looks at which site it is.
+			// preflight alone, and a request with a key is the key's: nobody's session is used behind their back. The API
+			// looks at which site it is. Any other authorization stands beside the session, and does not count.
 			next.ServeHTTP(w, r)
 			return
 		}
