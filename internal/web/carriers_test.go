@@ -10,6 +10,7 @@ import (
 	"net/http/httptest"
 	"os"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"sync/atomic"
 	"testing"
@@ -342,4 +343,69 @@ func TestAComparisonBeforePublishing(t *testing.T) {
 	s.post("/carriers/kuikka/mood", "value", "well") // nothing is remembered
 	_, body = s.get("/live")
 	holds(t, body, "What carriers changed themselves", "Kuikka express to EE, 1 parcel of ", "23.90, was 21.90")
+}
+
+// A secret that the program was started with goes to the address that it was given for, or that an owner has confirmed,
+// and to no other, whoever moves the carrier.
+func TestASecretOfTheEnvironmentStaysAtItsAddress(t *testing.T) {
+	var asked atomic.Pointer[string]
+	server := func() *httptest.Server {
+		s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			token := r.Header.Get("Authorization")
+			asked.Store(&token)
+			w.WriteHeader(http.StatusTeapot)
+		}))
+		t.Cleanup(s.Close)
+		return s
+	}
+	theirs, elsewhere := server(), server()
+	t.Setenv("DIADROM_CARRIER_SORSA", "s3cret-7")
+	s := own(t, Options{Asks: services.Options{Local: true}})
+	_, _ = s.post("/start", "name", "Aino", "passphrase", passphrase)
+	s.sure(t)
+	_, _ = s.post("/people", "name", "Veli", "role", "helper", "passphrase", passphrase)
+	helper := s.another()
+	_, _ = helper.post("/sign-in", "name", "Veli", "passphrase", passphrase)
+	_, _ = s.post("/carriers", "name", "Sorsa", "url", theirs.URL)
+	tested := func(by *site) string {
+		asked.Store(nil)
+		_, body := by.post("/carriers/sorsa/test")
+		if token := asked.Load(); token != nil {
+			return *token
+		}
+		assert.Contains(t, body, "is not asked")
+		return "not asked"
+	}
+	assert.Equal(t, "not asked", tested(s), "nobody has said for which address it is")
+	_, body := helper.get("/carriers")
+	assert.NotContains(t, body, "/confirm")
+	status, _ := helper.post("/carriers/sorsa/confirm")
+	assert.Equal(t, http.StatusForbidden, status)
+	_, body = s.get("/carriers")
+	holds(t, body, "nobody has confirmed yet", "/carriers/sorsa/confirm")
+	status, _ = s.post("/carriers/sorsa/confirm")
+	assert.Equal(t, http.StatusOK, status)
+	assert.Equal(t, "Bearer s3cret-7", tested(helper))
+
+	status, body = helper.post("/carriers/sorsa/set", "field", "url", "value", elsewhere.URL)
+	assert.Equal(t, http.StatusUnprocessableEntity, status)
+	holds(t, body, "ask an owner to move it", elsewhere.URL)
+	moved := s.draft.State().File.Clone()
+	moved.Carrier("sorsa").URL = elsewhere.URL
+	_, page := helper.send("/live/file", "store.json", string(moved.Write()))
+	id := regexp.MustCompile(`/live/file/(\d+)`).FindStringSubmatch(page)
+	require.NotNil(t, id, page)
+	status, _ = helper.post("/live/file/" + id[1])
+	assert.Equal(t, theirs.URL, s.draft.State().File.Carrier("sorsa").URL, "nor by a file: %d", status)
+	key := s.key("setup")
+	resp, answer := s.call(http.MethodPut, "/api/v1/store", key, string(moved.Write()))
+	assert.Equal(t, http.StatusForbidden, resp.StatusCode, answer)
+	status, _ = s.post("/carriers/sorsa/set", "field", "url", "value", elsewhere.URL)
+	require.Equal(t, http.StatusOK, status)
+	assert.Equal(t, "not asked", tested(s), "an owner confirms it again for another address")
+
+	t.Setenv("DIADROM_CARRIER_SORSA_ORIGIN", strings.ToUpper(elsewhere.URL[:4])+elsewhere.URL[4:]+"/")
+	assert.Equal(t, "Bearer s3cret-7", tested(s))
+	t.Setenv("DIADROM_CARRIER_SORSA_ORIGIN", theirs.URL)
+	assert.Equal(t, "not asked", tested(s))
 }

@@ -243,3 +243,41 @@ func TestEventsAreKeptForOwners(t *testing.T) {
 	defer req.Body.Close()
 	assert.Equal(t, "no-store", req.Header.Get("Cache-Control"))
 }
+
+// The check for other sites is skipped by a request that a key authorises, and by no other that has an Authorization
+// header beside its cookie.
+func TestOnlyAKeySkipsTheCheckForOtherSites(t *testing.T) {
+	s := own(t, Options{})
+	_, _ = s.post("/start", "name", "Aino", "passphrase", passphrase)
+	for header, want := range map[string]int{"Basic YTpi": http.StatusForbidden, "x": http.StatusForbidden,
+		"bearer": http.StatusForbidden, "": http.StatusForbidden, "Bearer diadrom_unknown": http.StatusUnauthorized} {
+		req, err := http.NewRequest(http.MethodDelete, s.URL+"/api/v1/products/X", nil)
+		require.NoError(t, err)
+		req.Header.Set("Sec-Fetch-Site", "cross-site")
+		req.Header.Set("Origin", "https://elsewhere.example")
+		if header != "" {
+			req.Header.Set("Authorization", header)
+		}
+		resp, err := s.client.Do(req)
+		require.NoError(t, err)
+		resp.Body.Close()
+		assert.Equal(t, want, resp.StatusCode, header)
+	}
+}
+
+// What other programs send is held to what could have been typed.
+func TestNamesOfTheAPIAreOneLine(t *testing.T) {
+	s := lauha(t)
+	for sku, body := range map[string]string{"A%0AB": `{}`, "A%20": `{}`, "A%E2%80%AEB": `{}`, "A%C2%85B": `{}`,
+		"OK": `{"name":"two\nlines"}`, "OK2": `{"name":"\u202etxet"}`, "OK3": `{"name":" spaces "}`} {
+		resp, answer := s.call(http.MethodPut, "/api/v1/products/"+sku, "", body)
+		assert.Equal(t, http.StatusUnprocessableEntity, resp.StatusCode, "%s %s: %s", sku, body, answer)
+	}
+	resp, answer := s.call(http.MethodPut, "/api/v1/products/A%20B-1", "", `{"name":"Löyly — 2 l"}`)
+	assert.Equal(t, http.StatusCreated, resp.StatusCode, answer)
+	f := s.draft.State().File.Clone()
+	f.Zones[0].Name = "North\nSouth"
+	resp, answer = s.call(http.MethodPut, "/api/v1/store", "", string(f.Write()))
+	assert.Equal(t, http.StatusUnprocessableEntity, resp.StatusCode, answer)
+	assert.Contains(t, answer, `"/zones/0/name"`)
+}
