@@ -1,15 +1,19 @@
 package main
 
 import (
+	"bytes"
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"math/rand/v2"
+	"mime/multipart"
 	"net/http"
 	"net/url"
 	"os"
 	"os/exec"
 	"strconv"
+	"strings"
 	"sync"
 	"testing"
 	"time"
@@ -133,4 +137,92 @@ func TestWhatWasAnsweredOutlivesAKill(t *testing.T) {
 	}
 	t.Logf("%d kills, %d edits and %d editions answered, %d lost", kills, answered, live, lost)
 	assert.Greater(t, answered, kills/2, "edits were made before the kills")
+}
+
+// A file that was kept for its preview, and a time at which an edition was to go live, are there after the process was
+// killed at any moment once they were answered; make kill does it 500 times.
+func TestUploadsAndSchedulesOutliveAKill(t *testing.T) {
+	dir := t.TempDir()
+	kills := count(t, "DIADROM_KILLS", 20) / 2
+	uploads, schedules := map[string]bool{}, 0
+	serveFolder(t, dir).kill()
+	for range kills {
+		price, revision, _ := look(t, dir)
+		s := serveFolder(t, dir)
+		var answered []string // paths of previews
+		scheduled := int64(0)
+		var sending sync.WaitGroup
+		sending.Go(func() {
+			for i := 0; ; i++ {
+				to, err := s.send("/zones/file", fmt.Sprintf("zone,name,country\nz%d,Zone %d,SE\n", i, i))
+				if err != nil {
+					return
+				}
+				answered = append(answered, to)
+			}
+		})
+		sending.Go(func() {
+			next := decimal.MustParse(price).Add(decimal.MustParse("0.01")).Fixed(2)
+			if s.post("/goods/cell", "sku", "TOWEL-70", "field", "price", "was", price, "text", next) != nil {
+				return
+			}
+			at := time.Now().AddDate(0, 0, 30).Format(time.DateOnly) + " 08:00"
+			if s.post("/live/later", "revision", fmt.Sprint(revision+1), "at", at) == nil {
+				scheduled++
+			}
+		})
+		time.Sleep(50*time.Millisecond + rand.N(500*time.Millisecond))
+		s.kill()
+		sending.Wait()
+
+		ctx := context.Background()
+		db, err := sqlite.Open(ctx, dir)
+		require.NoError(t, err)
+		require.NoError(t, db.Check(ctx))
+		for i, path := range answered {
+			id, err := strconv.ParseInt(path[strings.LastIndex(path, "/")+1:], 10, 64)
+			require.NoError(t, err)
+			u, ok, err := db.Upload(ctx, "zones", id)
+			require.NoError(t, err)
+			if len(answered)-i < 4 { // those before gave way to later ones
+				assert.True(t, ok, "%s is there", path)
+				assert.Contains(t, string(u.Body), "zone,name,country")
+			}
+			uploads[path] = true
+		}
+		list, err := db.Schedules(ctx)
+		require.NoError(t, err)
+		assert.GreaterOrEqual(t, int64(len(list)), scheduled)
+		schedules += int(scheduled)
+		for _, one := range list { // the next round schedules again
+			_, err := db.Handle().ExecContext(ctx, "DELETE FROM scheduled WHERE id = ?", one.ID)
+			require.NoError(t, err)
+		}
+		require.NoError(t, db.Close())
+	}
+	t.Logf("%d kills, %d uploads and %d schedules answered", kills, len(uploads), schedules)
+	assert.NotEmpty(t, uploads)
+}
+
+// send sends a file and gives the path of its preview.
+func (s *served) send(path, text string) (to string, err error) {
+	var b bytes.Buffer
+	form := multipart.NewWriter(&b)
+	w, err := form.CreateFormFile("file", "file.csv")
+	if err == nil {
+		_, err = io.WriteString(w, text)
+	}
+	if err = errors.Join(err, form.Close()); err != nil {
+		return "", err
+	}
+	client := &http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	resp, err := client.Post(s.url+path, form.FormDataContentType(), &b)
+	if err != nil {
+		return "", err
+	}
+	resp.Body.Close()
+	if resp.StatusCode != http.StatusSeeOther {
+		return "", fmt.Errorf("%s: %d", path, resp.StatusCode)
+	}
+	return resp.Header.Get("Location"), nil
 }
