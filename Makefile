@@ -47,6 +47,7 @@ test: chromium iso-codes geographiclib nodejs format
 	@GOFLAGS="$$GOFLAGS -ldflags=-w" go run ./tools/test -p 3 -vet=all -timeout 40m \
 	  ./internal/test/browser ./internal/web ./cmd/diadrom ./...
 	go tool staticcheck -tests=false ./...
+	go run ./tools/soak -time 2s -turn $$(git rev-list --count HEAD 2>/dev/null || echo 0)
 
 # Chromium for the browser tests, from Debian's packages.
 .PHONY: chromium
@@ -92,14 +93,24 @@ lint-api:
 days: iso-codes geographiclib nodejs
 	go run ./tools/days
 
+# What was done to bring the program down, tried again on the program as it is built: files, askers, clocks.
+.PHONY: attack
+attack:
+	go run ./tools/attack
+
+# Each fuzz target for a minute; make test runs a tenth of them for some seconds, in turn.
+.PHONY: soak
+soak:
+	go run ./tools/soak
+
 # Benchmarks, judged as ratios: see docs/performance.md.
 bench:
 	go test -run '^$$' -bench . -benchmem ./internal/...
 
-# What was answered outlives a kill: 1,000 times (50 in make test).
+# What was answered outlives a kill: 1,000 times, and 500 during uploads and schedules (50 and 10 in make test).
 .PHONY: kill
 kill:
-	DIADROM_KILLS=1000 go test -count=1 -v -timeout 60m -run TestWhatWasAnsweredOutlivesAKill ./cmd/diadrom
+	DIADROM_KILLS=1000 go test -count=1 -v -timeout 60m -run OutlivesAKill\|OutliveAKill ./cmd/diadrom
 
 # 200 and 2,000 buyers ask for 20 s while the owner publishes ten times (2 s in make test).
 .PHONY: load
@@ -132,13 +143,9 @@ refresh:
 screenshots: chromium
 	DIADROM_SCREENSHOTS=$(CURDIR)/docs/screenshots go test -count=1 -run TestScreenshots ./internal/test/browser
 
-# Each fuzz target for a while.
+# Each fuzz target for half a minute.
 fuzz:
-	for t in core/decimal:FuzzParse core/postcode:FuzzParseEntry core/typed:FuzzParseText core/charge:FuzzParse core/store:FuzzRead core/quote:FuzzRequest \
-	  core/measure:FuzzParse core/terms:FuzzParse tables/sheet:FuzzRead shop/importer:FuzzRead edit:FuzzPaste \
-	  core/atlas:FuzzDecode tables/geozones:FuzzParse core/typed:FuzzAddress web/ground:FuzzCorners outside/roads:FuzzAnswer \
-	  outside/carriers:FuzzTariff tables/grid:FuzzRead tables/ratelist:FuzzBand tables/ratelist:FuzzOpen tables/productlist:FuzzOpen tables/orderlist:FuzzOrders shop/manifest:FuzzOpen; do \
-	  go test -run '^$$' -fuzz "^$${t#*:}$$" -fuzztime 30s ./internal/$${t%%:*} || exit 1; done
+	go run ./tools/soak -time 30s
 
 # A demo beside a bare Gin handler, from outside at 16 connections: see docs/performance.md. It needs wrk.
 .PHONY: wrk

@@ -31,7 +31,8 @@ const MaxSKU = MaxName
 // ReadProductChange reads a product as JSON, with the fields of a store file's. sku is that of its address; where it is
 // "" the product says its own. One with "removed": true is to go.
 func ReadProductChange(data []byte, sku string, whole bool) (c ProductChange, faults fault.List) {
-	r := jsonread.New(data, "")
+	r := jsonread.Pooled(data, "")
+	defer r.Release()
 	r.MaxFaults = 100
 	c = ProductChange{SKU: sku, Whole: whole, Own: store.Product{NeedsShipping: true}}
 	absent := r.Kind() == 'n'

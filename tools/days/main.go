@@ -33,42 +33,38 @@ var zones = []string{"Pacific/Auckland", "America/St_Johns", "Europe/Helsinki"}
 // at most a hundred times a second: a clock that jumps while a program runs.
 const Setting = "DIADROM_TEST_CLOCK"
 
-// shifted is added to time.go. It uses only what package time may import.
+// shifted is added to time.go. It uses only what package time may import, and Now itself makes no system call: it is called
+// where none may be made.
 const shifted = `
 
-var testClock struct {
-	known  bool
-	path   string
-	offset int64
-	read   int64
+var testOffset atomic.Int64
+
+func init() {
+	v, _ := syscall.Getenv("` + Setting + `")
+	if n, ok := testNumber(v); ok {
+		testOffset.Store(n)
+	} else if v != "" {
+		testRead(v)
+		go func() {
+			for {
+				Sleep(10 * Millisecond)
+				testRead(v)
+			}
+		}()
+	}
 }
 
-func testOffset() int64 {
-	c := &testClock
-	if !c.known {
-		v, _ := syscall.Getenv("` + Setting + `")
-		if n, ok := testNumber(v); ok {
-			c.offset = n
-		} else {
-			c.path = v
-		}
-		c.known = true
+func testRead(path string) {
+	fd, err := syscall.Open(path, syscall.O_RDONLY, 0)
+	if err != nil {
+		return
 	}
-	if c.path == "" {
-		return c.offset
+	var text [32]byte
+	n, _ := syscall.Read(fd, text[:])
+	syscall.Close(fd)
+	if offset, ok := testNumber(string(text[:max(n, 0)])); ok {
+		testOffset.Store(offset)
 	}
-	if now := runtimeNano(); now-c.read > 10_000_000 {
-		c.read = now
-		if fd, err := syscall.Open(c.path, syscall.O_RDONLY, 0); err == nil {
-			var text [32]byte
-			n, _ := syscall.Read(fd, text[:])
-			syscall.Close(fd)
-			if offset, ok := testNumber(string(text[:max(n, 0)])); ok {
-				c.offset = offset
-			}
-		}
-	}
-	return c.offset
 }
 
 func testNumber(text string) (n int64, ok bool) {
@@ -185,8 +181,8 @@ func overlay(folder string) (string, error) {
 	if strings.Count(code, "func Now() Time {\n\t"+now) != 1 {
 		return "", fmt.Errorf("%s: its Now is not the one that this program knows", original)
 	}
-	code = strings.Replace(code, now, now+"\tsec += testOffset()\n", 1)
-	code = strings.Replace(code, "import (\n", "import (\n\t\"syscall\"\n", 1)
+	code = strings.Replace(code, now, now+"\tsec += testOffset.Load()\n", 1)
+	code = strings.Replace(code, "import (\n", "import (\n\t\"sync/atomic\"\n\t\"syscall\"\n", 1)
 	path, list := filepath.Join(folder, "time.go"), filepath.Join(folder, "overlay.json")
 	if err := os.WriteFile(path, []byte(code+shifted), 0o600); err != nil {
 		return "", err

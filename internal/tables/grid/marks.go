@@ -40,6 +40,7 @@ type part struct {
 	says   bool // a cell has a value
 	marks  marks
 	merged []string // merged cells: "A1:B2"
+	cells  int      // with a value: reading ends where they are too many
 }
 
 // maxMerged is how many merged cells of a sheet are carried.
@@ -67,7 +68,8 @@ func partIn(in io.Reader, only bool) (p part) {
 		case row > 0 && (bytes.HasPrefix(tag, []byte("f>")) || bytes.HasPrefix(tag, []byte("f "))):
 			p.marks[row-1][column-1].formula = true
 		case bytes.HasPrefix(tag, []byte("v>")), bytes.HasPrefix(tag, []byte("is>")):
-			if p.says = true; only {
+			p.says = true
+			if p.cells++; only || p.cells > sheet.MaxCells {
 				return p
 			}
 		case bytes.HasPrefix(tag, []byte("mergeCell ")) && len(p.merged) < maxMerged:

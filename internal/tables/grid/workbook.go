@@ -89,6 +89,9 @@ func readWorkbook(data []byte, z *zip.Reader, o Options, n *counter) (*Grid, err
 		return nil, err
 	}
 	p := look(g.Sheet, false)
+	if p.cells > sheet.MaxCells {
+		return nil, n.add(&Cell{}, p.cells)
+	}
 	w := workbook{f: f, sheet: g.Sheet, styles: map[int]string{}, marks: p.marks}
 	if g.Rows, err = w.rows(n); err != nil {
 		return nil, err

@@ -148,6 +148,7 @@ type asked struct {
 	// language is that which the asker prefers where a request says none
 	language string
 	end      func() // of its turn
+	limits   []*limit
 }
 
 // engine gives what a request is answered from; false where it has been answered already.
@@ -230,6 +231,17 @@ func waiting(e *quote.Engine, carriers string) *quote.Engine {
 // buffers are for requests and answers, most of which are some KB.
 var buffers = sync.Pool{New: func() any { return &bytes.Buffer{} }}
 
+// maxPooled is the largest buffer that is used again, in bytes: few are larger, and they would lie about for long.
+const maxPooled = 32 << 20
+
+// giveBackBuffer has a buffer be used again.
+func giveBackBuffer(b *bytes.Buffer) {
+	if b.Cap() <= maxPooled {
+		b.Reset()
+		buffers.Put(b)
+	}
+}
+
 // Values of headers of every answer, which nobody changes.
 var noStore, jsonType = []string{"no-store"}, []string{"application/json"}
 
@@ -255,7 +267,7 @@ func isJSON(contentType string) bool {
 
 func send(c *gin.Context, status int, v any) {
 	out := buffers.Get().(*bytes.Buffer)
-	defer func() { out.Reset(); buffers.Put(out) }()
+	defer giveBackBuffer(out)
 	write(out, v)
 	sendWritten(c, status, out)
 }

@@ -40,6 +40,7 @@ func (who *Asker) asking(c *gin.Context) asking {
 // entered waits until a request of so many bytes and lines may be worked on, and measures what that takes; end ends
 // it, in the same goroutine, and is nil where it took too long, which has been answered then.
 func (a *API) entered(c *gin.Context, who *Asker, size, lines int) (end func()) {
+	held := a.limits.held(who, c.GetHeader("Origin"))
 	leave, err := a.lanes.enter(c.Request.Context(), who.asking(c), size, lines)
 	if err != nil {
 		c.Header("Retry-After", "5")
@@ -47,7 +48,11 @@ func (a *API) entered(c *gin.Context, who *Asker, size, lines int) (end func()) 
 		return nil
 	}
 	spent := processor()
-	return sync.OnceFunc(func() { leave(spent()) })
+	return sync.OnceFunc(func() {
+		d := spent()
+		leave(d)
+		worked(held, d)
+	})
 }
 
 // errEncoding is the error of a body in an encoding that is not read.

@@ -5,6 +5,7 @@ import (
 	"net/http"
 	"strconv"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"diadrom/internal/core/quote"
@@ -39,6 +40,9 @@ const (
 	VisitorRate   = 5
 	VisitorBurst  = 60
 	VisitorAtOnce = 8
+
+	// MaxWriting is how many bytes of answers of one asker may wait to be read before no more of theirs are made.
+	MaxWriting = 32 << 20
 
 	// PageBody, PageLines and PageAnswer are the largest request with a publishable key, in bytes and in lines, and the
 	// largest answer in bytes.
@@ -87,8 +91,9 @@ type limitID struct {
 // limit is what is left to somebody.
 type limit struct {
 	*policy
-	rate  *rate.Limiter
-	turns chan struct{}
+	rate    *rate.Limiter
+	turns   chan struct{}
+	writing atomic.Int64 // bytes of answers that are being written
 }
 
 // maxKept is how many limits are remembered.
@@ -107,7 +112,7 @@ func (l *limits) of(id limitID) *limit {
 	defer l.mu.Unlock()
 	k, ok := l.kept.Get(id)
 	if !ok {
-		k = &limit{id.policy, rate.NewLimiter(id.perSecond, id.burst), make(chan struct{}, id.atOnce)}
+		k = &limit{policy: id.policy, rate: rate.NewLimiter(id.perSecond, id.burst), turns: make(chan struct{}, id.atOnce)}
 		l.kept.Add(id, k)
 	}
 	return k
@@ -170,6 +175,29 @@ func heldOff(list []*limit, quotes int) (wait time.Duration, by *limit) {
 	return wait, by
 }
 
+// workUnit is how much processor time counts as one quote, besides the quotes themselves.
+const workUnit = time.Millisecond
+
+// worked counts what answering took: what is dear leaves less to ask for.
+func worked(list []*limit, spent time.Duration) {
+	n, now := int(spent/workUnit), time.Now()
+	for _, k := range list {
+		k.rate.ReserveN(now, min(n, k.burst)) // beyond what is left it is owed
+	}
+}
+
+// exhausted says for how long somebody owes work; 0 where they do not.
+func exhausted(list []*limit) (wait time.Duration, by *limit) {
+	for _, k := range list {
+		if tokens := k.rate.Tokens(); tokens < 0 {
+			if d := time.Duration(-tokens / float64(k.perSecond) * float64(time.Second)); d > wait {
+				wait, by = d, k
+			}
+		}
+	}
+	return wait, by
+}
+
 // describe writes the headers RateLimit-Policy and RateLimit (draft-ietf-httpapi-ratelimit-headers-10): how much is
 // allowed, how much of that is left, and in how many seconds all of it is there again.
 func describe(h http.Header, list []*limit) {
@@ -196,6 +224,26 @@ func describe(h http.Header, list []*limit) {
 func (a *API) begin(c *gin.Context, who *Asker) (held []*limit, end func()) {
 	held = a.limits.held(who, c.GetHeader("Origin"))
 	end, full := begin(held)
+	if full == nil {
+		if wait, by := exhausted(held); wait > 0 {
+			end()
+			c.Header("Retry-After", retryAfter(wait))
+			describe(c.Writer.Header(), held)
+			problem(c, http.StatusTooManyRequests, fmt.Sprintf("the requests of this %s have taken too much of the "+
+				"processor: ask again later, or for less at once", by.name), nil)
+			return held, nil
+		}
+	}
+	for _, k := range held {
+		if full == nil && k.writing.Load() > MaxWriting {
+			end()
+			c.Header("Retry-After", "1")
+			describe(c.Writer.Header(), held)
+			problem(c, http.StatusTooManyRequests, fmt.Sprintf("%d MB of answers wait to be read: read them first",
+				MaxWriting>>20), nil)
+			return held, nil
+		}
+	}
 	if full != nil {
 		c.Header("Retry-After", "1")
 		describe(c.Writer.Header(), held)

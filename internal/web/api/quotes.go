@@ -32,13 +32,13 @@ func (a *API) quotes(c *gin.Context) {
 			c.Header("Content-Language", answer.Language)
 		}
 		out := buffers.Get().(*bytes.Buffer)
-		defer func() { out.Reset(); buffers.Put(out) }()
+		defer giveBackBuffer(out)
 		write(out, answer)
 		if q.end(); q.who.buyers() && out.Len() > PageAnswer {
 			tell(c, *tooLong())
 			return
 		}
-		sendWritten(c, http.StatusOK, out)
+		q.write(c, http.StatusOK, out)
 	})
 }
 
@@ -69,12 +69,14 @@ func (a *API) answer(c *gin.Context, say func(q *asked, items []quote.Item, many
 		return
 	}
 	defer end()
+	q.limits = limits
 	most := int64(MaxBody)
 	if q.who.buyers() {
 		most = PageBody
 	}
 	raw, packed := buffers.Get().(*bytes.Buffer), buffers.Get().(*bytes.Buffer) // what is read of them keeps nothing of them
-	defer func() { raw.Reset(); packed.Reset(); buffers.Put(raw); buffers.Put(packed) }()
+	defer giveBackBuffer(raw)
+	defer giveBackBuffer(packed)
 	body, ok := receive(c, raw, most)
 	if !ok {
 		return
@@ -136,6 +138,15 @@ func (a *API) answer(c *gin.Context, say func(q *asked, items []quote.Item, many
 		c.Header("Diadrom-Edition", strconv.FormatInt(q.edition.Number, 10))
 	}
 	say(&q, items, many)
+}
+
+// write writes an answer, which counts as waiting to be read meanwhile.
+func (q *asked) write(c *gin.Context, status int, out *bytes.Buffer) {
+	for _, k := range q.limits {
+		k.writing.Add(int64(out.Len()))
+		defer k.writing.Add(-int64(out.Len()))
+	}
+	sendWritten(c, status, out)
 }
 
 // turn waits for the turn of a request, which q.end ends; false where that took too long, which has been answered then.
@@ -261,7 +272,7 @@ func (a *API) list(c *gin.Context, q *asked, items []quote.Item, wrapped bool) {
 	}
 	engine := q.engine.AheadOf(sound)
 	out := buffers.Get().(*bytes.Buffer)
-	defer func() { out.Reset(); buffers.Put(out) }()
+	defer giveBackBuffer(out)
 	most := MaxAnswers
 	if q.who.buyers() {
 		most = PageAnswer
@@ -297,7 +308,7 @@ func (a *API) list(c *gin.Context, q *asked, items []quote.Item, wrapped bool) {
 		return
 	}
 	out.WriteString("]\n")
-	sendWritten(c, status, out)
+	q.write(c, status, out)
 }
 
 // tooMuch is the problem of a request whose answer would make those of a list longer than they may be.

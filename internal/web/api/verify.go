@@ -57,7 +57,7 @@ func (a *API) verify(c *gin.Context) {
 	}
 	defer end()
 	in := buffers.Get().(*bytes.Buffer)
-	defer func() { in.Reset(); buffers.Put(in) }()
+	defer giveBackBuffer(in)
 	if !readInto(c, in, MaxBody) || !count(c, limits, 1) {
 		return
 	}

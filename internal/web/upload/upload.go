@@ -3,6 +3,7 @@
 package upload
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"io"
@@ -96,8 +97,12 @@ func (i *Import) Read(c *gin.Context) (name string, body []byte, err error) {
 	if err != nil {
 		return "", nil, err
 	}
-	body, err = io.ReadAll(io.LimitReader(r, int64(i.Max)+1))
-	if err == nil && len(body) > i.Max {
+	var b bytes.Buffer
+	if n := c.Request.ContentLength; n > 0 && n < int64(i.Max) {
+		b.Grow(int(n) + bytes.MinRead)
+	}
+	_, err = b.ReadFrom(io.LimitReader(r, int64(i.Max)+1))
+	if body = b.Bytes(); err == nil && len(body) > i.Max {
 		err = shell.Refusef("%s has at most %d MB; %.60s has more, and nothing was changed", i.What, i.Max>>20, name)
 	}
 	return name, body, err
