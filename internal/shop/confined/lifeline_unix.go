@@ -6,6 +6,7 @@ import (
 	"os"
 	"os/exec"
 	"syscall"
+	"time"
 )
 
 // lifeline is a pipe of which the child has one end. Where the parent is gone, it breaks.
@@ -28,4 +29,13 @@ func overTime(state *os.ProcessState) bool {
 	status, ok := state.Sys().(syscall.WaitStatus)
 	return ok && status.Signaled() && (status.Signal() == syscall.SIGXCPU ||
 		status.Signal() == syscall.SIGKILL && state.UserTime()+state.SystemTime() >= Processor)
+}
+
+// processorTime is how long this process has used processors.
+func processorTime() time.Duration {
+	var used syscall.Rusage
+	if syscall.Getrusage(syscall.RUSAGE_SELF, &used) != nil {
+		return 0
+	}
+	return time.Duration(used.Utime.Nano() + used.Stime.Nano())
 }

@@ -82,7 +82,7 @@ func watch() {
 		if sample[0].Value.Uint64()-sample[1].Value.Uint64() > Memory {
 			os.Exit(exitMemory)
 		}
-		if time.Since(begun) > Deadline {
+		if time.Since(begun) > Deadline || processorTime() > Processor {
 			os.Exit(exitTime)
 		}
 	}
