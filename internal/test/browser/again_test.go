@@ -25,7 +25,7 @@ func TestAKeyAsksForThePassphraseAgain(t *testing.T) {
 	page.MustElementR("button", "Make key").MustClick()
 	waitText(t, page, "#again-slip", "this is not your passphrase")
 	assert.Equal(t, "My shop", page.MustElement("#k-name").MustProperty("value").String())
-	page.MustElement("#again").MustInput("three words of löyly")
+	page.MustElement("#again").MustSelectAllText().MustInput("three words of löyly")
 	page.MustElementR("button", "Make key").MustClick()
 	waitText(t, page, "#new-key", "diadrom_")
 	page.MustElementR("button", "Replace signing key").MustClick()
