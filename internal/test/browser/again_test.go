@@ -29,7 +29,7 @@ func TestAKeyAsksForThePassphraseAgain(t *testing.T) {
 	page.MustElementR("button", "Make key").MustClick()
 	waitText(t, page, "#new-key", "diadrom_")
 	page.MustElementR("button", "Replace signing key").MustClick()
-	waitText(t, page, "#h-events ~ .grid-wrap", "signing")
+	waitText(t, page, "#h-events ~ .grid-wrap", "signs held quotes")
 	assert.Empty(t, page.MustElements("#again"), "once in ten minutes")
 }
 
