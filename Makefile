@@ -29,7 +29,7 @@ format:
 
 # The tests of the core and of the draft with the race detector.
 race:
-	CGO_ENABLED=1 go test -race ./internal/core/quote ./internal/shop/draft ./internal/sqlite ./internal/shop/importer ./internal/shop/services ./internal/outside/carriers ./internal/web/api ./internal/auth ./internal/shop/feed ./internal/shop/held ./internal/shop/outbox ./internal/shop/node ./internal/shop/manifest
+	CGO_ENABLED=1 go test -race ./internal/core/quote ./internal/shop/draft ./internal/sqlite ./internal/shop/importer ./internal/shop/services ./internal/outside/carriers ./internal/web/api ./internal/auth ./internal/shop/feed ./internal/shop/held ./internal/shop/confined ./internal/shop/files ./internal/shop/outbox ./internal/shop/node ./internal/shop/manifest
 
 # The program for every platform that it is for, as files in bin/.
 .PHONY: cross

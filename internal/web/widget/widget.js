@@ -396,7 +396,6 @@
         lines: this.lines,
         coupons: this.coupons,
         point: this.#point,
-        at: new Date().toISOString(),
         checkout: true,
         language: this.#language,
         hold: this.getAttribute("hold") || "PT30M",
