@@ -33,8 +33,8 @@ const (
 )
 
 func main() {
-	if len(os.Args) == 3 && os.Args[1] == confined.Command { // before anything that takes memory
-		os.Exit(confined.Main(kinds(), os.Args[2]))
+	if len(os.Args) > 2 && os.Args[1] == confined.Command { // before anything that takes memory
+		os.Exit(confined.Main(kinds(), os.Args[2:]))
 	}
 	root := &cobra.Command{
 		Use:           "diadrom",

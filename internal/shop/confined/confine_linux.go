@@ -20,22 +20,22 @@ var refused = []string{"socket", "socketpair", "connect", "bind", "listen", "acc
 
 // confine holds this process to the limits, as the kernel does it. What a unit or a container does not let it ask for is
 // left out: the Go runtime's limit and the child's own watch hold then.
-func confine() error {
-	err := ask()
+func confine(l Limits) error {
+	err := ask(l)
 	if errors.Is(err, unix.EPERM) || errors.Is(err, unix.EACCES) || errors.Is(err, unix.ENOSYS) {
 		return nil
 	}
 	return err
 }
 
-func ask() error {
+func ask(l Limits) error {
 	base, err := virtual()
 	if err != nil {
 		return err
 	}
 	for which, limit := range map[int]uint64{
 		unix.RLIMIT_AS:    base + Memory + slack,
-		unix.RLIMIT_CPU:   uint64(Processor.Seconds()),
+		unix.RLIMIT_CPU:   uint64(l.Processor.Seconds()),
 		unix.RLIMIT_FSIZE: maxFile,
 		unix.RLIMIT_CORE:  0,
 	} {

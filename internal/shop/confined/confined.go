@@ -7,7 +7,7 @@
 // frames: a letter, a length in four bytes, and as many bytes. The letters are d for data, p for progress, e for an
 // error that ends the work, and z for its end; a stream without an end is one that broke off.
 //
-// The child may use [Memory] bytes, [Processor] seconds and [Deadline] on the clock. On Linux the kernel holds it to
+// The child may use [Memory] bytes and as much time as its [Limits] say. On Linux the kernel holds it to
 // that (setrlimit(2), seccomp(2)) and refuses it sockets, other programs and signals; elsewhere the Go runtime's
 // memory limit and the child's own watch do. It works in an empty folder that is removed behind it, with an empty
 // environment, and ends when its request or its parent does: a pipe that nothing is written to breaks then.
@@ -31,11 +31,31 @@ import (
 
 // Limits of one reading.
 const (
-	Memory    = 512 << 20        // bytes beyond what the program takes to start
-	Processor = 60 * time.Second // of all cores together
-	Deadline  = 5 * time.Minute  // on the clock, without waiting for a place
-	MaxFrame  = 1 << 20          // bytes
+	Memory   = 512 << 20 // bytes beyond what the program takes to start
+	MaxFrame = 1 << 20   // bytes
 )
+
+// Limits are how long a reading may take.
+type Limits struct {
+	Processor time.Duration // of all cores together
+	Deadline  time.Duration // on the clock, without waiting for a place
+}
+
+// The limits of files that are read whole, and of those that are long and come part by part, such as past orders.
+var (
+	Usual = Limits{time.Minute, 5 * time.Minute}
+	Long  = Limits{20 * time.Minute, 6 * time.Hour}
+)
+
+// limitsOf are the limits by which a child is called, and what it is called with for them.
+func limitsOf(word string) Limits {
+	if word == long {
+		return Long
+	}
+	return Usual
+}
+
+const long = "long"
 
 // Command is the hidden command of the program that calls [Main]. Its argument is a kind of work.
 const Command = "read-file"
@@ -44,7 +64,7 @@ const Command = "read-file"
 var (
 	ErrMemory = fmt.Errorf("this file needs more than %d MB of memory to read: is it damaged?", Memory>>20)
 	ErrTime   = fmt.Errorf("this file takes more than %.0f s to read: is it damaged? If not, cut it into several.",
-		Processor.Seconds())
+		Usual.Processor.Seconds())
 	ErrBroken = errors.New("this file cannot be read: it is damaged, or made in a way that is not known")
 )
 
@@ -77,18 +97,31 @@ type child struct {
 func (p *Places) Run(
 	ctx context.Context, kind string, args any, in io.Reader, size int64, each func(io.Reader) error,
 ) error {
+	return p.run(ctx, []string{kind}, args, in, size, each)
+}
+
+// RunLong is [Places.Run] for a file that is long and comes part by part.
+func (p *Places) RunLong(
+	ctx context.Context, kind string, args any, in io.Reader, size int64, each func(io.Reader) error,
+) error {
+	return p.run(ctx, []string{kind, long}, args, in, size, each)
+}
+
+func (p *Places) run(
+	ctx context.Context, words []string, args any, in io.Reader, size int64, each func(io.Reader) error,
+) error {
 	leave, err := p.enter(ctx, size)
 	if err != nil {
 		return err
 	}
 	defer leave()
-	ctx, cancel := context.WithTimeoutCause(ctx, Deadline, ErrTime)
+	ctx, cancel := context.WithTimeoutCause(ctx, limitsOf(words[len(words)-1]).Deadline, ErrTime)
 	defer cancel()
-	return p.child.run(ctx, kind, args, in, size, each)
+	return p.child.run(ctx, words, args, in, size, each)
 }
 
 func (c *child) run(
-	ctx context.Context, kind string, args any, in io.Reader, size int64, each func(io.Reader) error,
+	ctx context.Context, words []string, args any, in io.Reader, size int64, each func(io.Reader) error,
 ) error {
 	body, err := json.Marshal(args)
 	if err != nil {
@@ -101,7 +134,7 @@ func (c *child) run(
 	defer os.RemoveAll(folder)
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
-	cmd := exec.CommandContext(ctx, c.path, Command, kind)
+	cmd := exec.CommandContext(ctx, c.path, append([]string{Command}, words...)...)
 	cmd.Dir, cmd.WaitDelay = folder, 5*time.Second
 	cmd.Env = []string{"TMPDIR=" + folder, "TMP=" + folder, "TEMP=" + folder, "GOMAXPROCS=2", "GOTRACEBACK=single"}
 	if root := os.Getenv("SystemRoot"); runtime.GOOS == "windows" {
@@ -143,20 +176,20 @@ func (c *child) run(
 	case cause != nil:
 		return cause
 	}
-	return c.why(kind, waited, cmd.ProcessState, said.String())
+	return c.why(words, waited, cmd.ProcessState, said.String())
 }
 
 // why says why a child ended before its work did.
-func (c *child) why(kind string, waited error, state *os.ProcessState, said string) error {
+func (c *child) why(words []string, waited error, state *os.ProcessState, said string) error {
 	switch {
 	case state.ExitCode() == exitMemory,
 		strings.Contains(said, "out of memory"), strings.Contains(said, "cannot allocate memory"),
 		strings.Contains(said, "stack exceeds"):
 		return ErrMemory
-	case state.ExitCode() == exitTime, strings.Contains(said, "SIGXCPU"), overTime(state):
+	case state.ExitCode() == exitTime, strings.Contains(said, "SIGXCPU"), overTime(state, limitsOf(words[len(words)-1]).Processor):
 		return ErrTime
 	}
-	c.log.Warn("a file could not be read: its process ended", "kind", kind, "error", waited, "said", said)
+	c.log.Warn("a file could not be read: its process ended", "kind", words[0], "error", waited, "said", said)
 	return ErrBroken
 }
 

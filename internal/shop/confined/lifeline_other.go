@@ -13,7 +13,7 @@ func lifeline(*exec.Cmd) (theirs, ours *os.File, err error) { return os.Pipe() }
 
 func parentGone() bool { return false }
 
-func overTime(*os.ProcessState) bool { return false }
+func overTime(*os.ProcessState, time.Duration) bool { return false }
 
 // processorTime is not known here; the deadline holds.
 func processorTime() time.Duration { return 0 }

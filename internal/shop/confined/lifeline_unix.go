@@ -25,10 +25,10 @@ func parentGone() bool {
 }
 
 // overTime says whether the kernel ended a process that used up its processor time.
-func overTime(state *os.ProcessState) bool {
+func overTime(state *os.ProcessState, most time.Duration) bool {
 	status, ok := state.Sys().(syscall.WaitStatus)
 	return ok && status.Signaled() && (status.Signal() == syscall.SIGXCPU ||
-		status.Signal() == syscall.SIGKILL && state.UserTime()+state.SystemTime() >= Processor)
+		status.Signal() == syscall.SIGKILL && state.UserTime()+state.SystemTime() >= most)
 }
 
 // processorTime is how long this process has used processors.

@@ -24,16 +24,18 @@ const (
 // is no [*Failure] is told by its text.
 type Work func(args []byte, in io.Reader, out *Out) error
 
-// Main does one piece of work in a child and gives its exit code.
-func Main(kinds map[string]Work, kind string) int {
-	work, ok := kinds[kind]
+// Main does one piece of work in a child and gives its exit code. words are what stands behind [Command] on its command
+// line.
+func Main(kinds map[string]Work, words []string) int {
+	work, ok := kinds[words[0]]
+	limits := limitsOf(words[len(words)-1])
 	if !ok {
 		fmt.Fprintln(os.Stderr, "this command is the program's own")
 		return exitBroken
 	}
 	out := &Out{to: os.Stdout}
-	go watch()
-	if err := confine(); err != nil {
+	go watch(limits)
+	if err := confine(limits); err != nil {
 		fmt.Fprintln(os.Stderr, "not confined:", err)
 		return exitBroken
 	}
@@ -69,7 +71,7 @@ func arguments(in io.Reader) ([]byte, error) {
 }
 
 // watch ends the process where it takes too much memory or time, or where its parent is gone.
-func watch() {
+func watch(l Limits) {
 	debug.SetMemoryLimit(Memory * 7 / 8)
 	go func() {
 		if parentGone() {
@@ -82,7 +84,7 @@ func watch() {
 		if sample[0].Value.Uint64()-sample[1].Value.Uint64() > Memory {
 			os.Exit(exitMemory)
 		}
-		if time.Since(begun) > Deadline || processorTime() > Processor {
+		if time.Since(begun) > l.Deadline || processorTime() > l.Processor {
 			os.Exit(exitTime)
 		}
 	}

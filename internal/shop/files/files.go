@@ -32,8 +32,14 @@ func New(log *slog.Logger) (*Reader, error) {
 	if err != nil {
 		return nil, err
 	}
+	if _, err := os.Stat(running); err == nil {
+		path = running
+	}
 	return &Reader{confined.New(path, log)}, nil
 }
+
+// running is the program that runs, on Linux: also where another was put in its place meanwhile, as an upgrade does.
+const running = "/proc/self/exe"
 
 // Kinds are the works of this package.
 var Kinds = map[string]confined.Work{

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"log/slog"
 	"os"
 	"path/filepath"
 	"strconv"
@@ -19,9 +20,11 @@ import (
 	"diadrom/internal/core/store"
 	"diadrom/internal/edit"
 	"diadrom/internal/shop/demo"
+	"diadrom/internal/shop/files"
 	"diadrom/internal/shop/history"
 	"diadrom/internal/sqlite"
 	"diadrom/internal/tables/orderlist"
+	"diadrom/internal/test/child"
 
 	"database/sql"
 
@@ -35,6 +38,9 @@ var (
 	until = time.Date(2026, 11, 1, 0, 0, 0, 0, time.UTC)
 )
 
+// Files are read in child processes, as the server reads them.
+func TestMain(m *testing.M) { child.Main(m) }
+
 // opened is the past orders of a shop in a folder.
 func opened(t *testing.T) (*history.History, string) {
 	t.Helper()
@@ -47,7 +53,9 @@ func again(t *testing.T, dir string) *history.History {
 	db, err := sqlite.OpenPast(ctx, dir)
 	require.NoError(t, err)
 	t.Cleanup(func() { db.Close() })
-	return history.New(db, dir, nil)
+	read, err := files.New(slog.New(slog.DiscardHandler))
+	require.NoError(t, err)
+	return history.New(db, dir, read)
 }
 
 // take takes a text in as its heads say.

@@ -57,7 +57,7 @@ func readOrders(args []byte, in io.Reader, out *confined.Out) error {
 
 // read has a child read a file of orders, and adds its parts.
 func (h *History) read(ctx context.Context, a *ordersArgs, in io.Reader, add func(*sqlite.PastPart) error) error {
-	err := h.files.Run(confined.As(ctx, "orders"), "orders", a, in, -1, func(in io.Reader) error {
+	err := h.files.RunLong(confined.As(ctx, "orders"), "orders", a, in, -1, func(in io.Reader) error {
 		for r := gob.NewDecoder(in); ; {
 			var got ordersPart
 			if err := r.Decode(&got); err != nil {

@@ -14,10 +14,10 @@ import (
 
 // Main runs tests, or one reading.
 func Main(m *testing.M) {
-	if len(os.Args) == 3 && os.Args[1] == confined.Command {
+	if len(os.Args) > 2 && os.Args[1] == confined.Command {
 		kinds := maps.Clone(files.Kinds)
 		maps.Copy(kinds, history.Kinds)
-		os.Exit(confined.Main(kinds, os.Args[2]))
+		os.Exit(confined.Main(kinds, os.Args[2:]))
 	}
 	os.Exit(m.Run())
 }
