@@ -17,7 +17,6 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
-	"runtime"
 	"strconv"
 	"strings"
 )
@@ -168,10 +167,11 @@ func all() ([]string, error) {
 
 // overlay writes a time.go that is shifted, and the file that tells the compiler of it.
 func overlay(folder string) (string, error) {
-	original := filepath.Join(runtime.GOROOT(), "src", "time", "time.go")
-	if out, err := exec.Command("go", "env", "GOROOT").Output(); err == nil {
-		original = filepath.Join(strings.TrimSpace(string(out)), "src", "time", "time.go")
+	out, err := exec.Command("go", "env", "GOROOT").Output()
+	if err != nil {
+		return "", err
 	}
+	original := filepath.Join(strings.TrimSpace(string(out)), "src", "time", "time.go")
 	text, err := os.ReadFile(original)
 	if err != nil {
 		return "", err

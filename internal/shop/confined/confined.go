@@ -63,7 +63,7 @@ const Command = "read-file"
 // Errors of a reading that did not come to its end, in words for whoever sent the file.
 var (
 	ErrMemory = fmt.Errorf("this file needs more than %d MB of memory to read: is it damaged?", Memory>>20)
-	ErrTime   = fmt.Errorf("this file takes more than %.0f s to read: is it damaged? If not, cut it into several.",
+	ErrTime   = fmt.Errorf("this file takes more than %.0f s to read: cut it into several, or look whether it is damaged",
 		Usual.Processor.Seconds())
 	ErrBroken = errors.New("this file cannot be read: it is damaged, or made in a way that is not known")
 )
