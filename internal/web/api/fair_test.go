@@ -124,8 +124,26 @@ func TestLanesAreShared(t *testing.T) {
 		assert.Equal(t, int64(1), order[len(order)-1].key, "%v: %v", last, order)
 	}
 	assert.Empty(t, l.all.below, "nobody is remembered who is gone")
-	assert.Zero(t, l.bytes)
+	assert.Zero(t, l.all.bytes)
+	assert.Zero(t, l.all.busy)
 	assert.Equal(t, 1, l.slots)
+
+	// One key does not fill the lane.
+	held, err := l.enter(t.Context(), other, maxOfKey, 0)
+	require.NoError(t, err)
+	_, err = l.enter(t.Context(), other, smallBody+1, 0)
+	assert.ErrorIs(t, err, errBusy)
+	done := make(chan error, 1)
+	go func() {
+		leave, err := l.enter(t.Context(), busy, smallBody+1, 0)
+		if err == nil {
+			leave(0)
+		}
+		done <- err
+	}()
+	require.Eventually(t, func() bool { return l.waitingNow() == 1 }, time.Minute, time.Millisecond)
+	held(0)
+	assert.NoError(t, <-done)
 
 	// Whose requests are dear waits in that lane, until they are not any more.
 	for range 20 {
@@ -133,7 +151,7 @@ func TestLanesAreShared(t *testing.T) {
 		require.NoError(t, err)
 		leave(time.Second)
 	}
-	held, err := l.enter(t.Context(), other, smallBody+1, 0)
+	held, err = l.enter(t.Context(), other, smallBody+1, 0)
 	require.NoError(t, err)
 	brief, stop := context.WithTimeout(t.Context(), 20*time.Millisecond)
 	defer stop()

@@ -19,7 +19,6 @@ import (
 type lanes struct {
 	mu     sync.Mutex
 	slots  int // of the lane of large requests, that are free
-	bytes  int // of large requests that wait or are worked on
 	small  int // small requests that are worked on
 	all    share
 	recent map[asking]*pace
@@ -39,9 +38,10 @@ const (
 	smallLines = 500
 	// dear is from which time on, on average, the requests of an asker are large whatever their size.
 	dear = 25 * time.Millisecond
-	// maxLarge is how many bytes of large requests wait and are worked on together, and maxSmall how many small ones are
-	// worked on at the same time.
-	maxLarge = 64 << 20
+	// maxLarge is how many bytes of large requests wait and are worked on together, maxOfKey how many of those are of one
+	// key where it has several, and maxSmall how many small ones are worked on at the same time.
+	maxLarge = 96 << 20
+	maxOfKey = maxLarge / 3
 	maxSmall = 2_000
 	// maxWait is how long a request waits for its turn.
 	maxWait = 10 * time.Second
@@ -53,6 +53,7 @@ const (
 type share struct {
 	used    float64 // seconds
 	busy    int     // requests that wait or are worked on
+	bytes   int     // of them
 	waiting []*turn // of a visitor
 	below   map[any]*share
 }
@@ -89,16 +90,17 @@ func (l *lanes) enter(
 		l.mu.Unlock()
 		return func(spent time.Duration) { l.leaveSmall(who, spent) }, nil
 	}
-	if l.bytes+size > maxLarge {
+	path := l.path(who)
+	for _, s := range path {
+		s.busy++
+		s.bytes += size
+	}
+	if key := path[1]; l.all.bytes > maxLarge || key.bytes > maxOfKey && key.busy > 1 {
+		l.left(who, path, size, 0)
 		l.mu.Unlock()
 		return nil, errBusy
 	}
-	l.bytes += size
-	path := l.path(who)
 	t := &turn{ready: make(chan struct{})}
-	for _, s := range path {
-		s.busy++
-	}
 	last := path[len(path)-1]
 	last.waiting = append(last.waiting, t)
 	l.next()
@@ -190,11 +192,11 @@ func (s *share) least() float64 {
 
 // left ends a request that took so long, and forgets shares that nobody has any more.
 func (l *lanes) left(who asking, path []*share, size int, took time.Duration) {
-	l.bytes -= size
 	names := []any{who.key, who.site, who.visitor}
 	for i := len(path) - 1; i >= 0; i-- {
 		s := path[i]
 		s.used += took.Seconds()
+		s.bytes -= size
 		if s.busy--; s.busy == 0 && i > 0 {
 			delete(path[i-1].below, names[i-1])
 		}

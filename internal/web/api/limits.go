@@ -175,12 +175,19 @@ func heldOff(list []*limit, quotes int) (wait time.Duration, by *limit) {
 	return wait, by
 }
 
-// workUnit is how much processor time counts as one quote, besides the quotes themselves.
-const workUnit = time.Millisecond
+// workUnit is how much processor time counts as one quote, besides the quotes themselves, beyond what usual ones take:
+// usualWork.
+const (
+	workUnit  = time.Millisecond
+	usualWork = 5 * time.Millisecond
+)
 
 // worked counts what answering took: what is dear leaves less to ask for.
 func worked(list []*limit, spent time.Duration) {
-	n, now := int(spent/workUnit), time.Now()
+	n, now := int((spent-usualWork)/workUnit), time.Now()
+	if n <= 0 {
+		return
+	}
 	for _, k := range list {
 		k.rate.ReserveN(now, min(n, k.burst)) // beyond what is left it is owed
 	}
