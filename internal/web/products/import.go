@@ -71,7 +71,7 @@ func (s *Screens) applyProducts(c *gin.Context, u *sqlite.Upload) (upload.Applie
 
 // takeGoodsRows reads a table and edits the draft with it.
 func takeGoodsRows(ctx context.Context, d Draft, source grid.Source, query url.Values, job *takingGoods) error {
-	defer collectRarely()()
+	defer upload.Collect(upload.Rarely)()
 	set, slip := choices(query)
 	if slip != "" {
 		return shell.Refusef("%s", slip)

@@ -120,6 +120,7 @@ func (i *Import) previewed(c *gin.Context, u *sqlite.Upload) (any, int, error) {
 		return nil, 0, err
 	}
 	defer leave()
+	defer Collect(Often)()
 	c.Request = c.Request.WithContext(ctx)
 	return i.Preview(c, u, "")
 }
