@@ -241,15 +241,9 @@ func (a *API) begin(c *gin.Context, who *Asker) (held []*limit, end func()) {
 			return held, nil
 		}
 	}
-	for _, k := range held {
-		if full == nil && k.writing.Load() > MaxWriting {
-			end()
-			c.Header("Retry-After", "1")
-			describe(c.Writer.Header(), held)
-			problem(c, http.StatusTooManyRequests, fmt.Sprintf("%d MB of answers wait to be read: read them first",
-				MaxWriting>>20), nil)
-			return held, nil
-		}
+	if full == nil && unread(c, held) {
+		end()
+		return held, nil
 	}
 	if full != nil {
 		c.Header("Retry-After", "1")
@@ -258,6 +252,20 @@ func (a *API) begin(c *gin.Context, who *Asker) (held []*limit, end func()) {
 		problem(c, http.StatusTooManyRequests, why, nil)
 	}
 	return held, end
+}
+
+// unread says whether more answers of an asker wait to be read than may, which has been answered then.
+func unread(c *gin.Context, held []*limit) bool {
+	for _, k := range held {
+		if k.writing.Load() > MaxWriting {
+			c.Header("Retry-After", "1")
+			describe(c.Writer.Header(), held)
+			problem(c, http.StatusTooManyRequests, fmt.Sprintf("%d MB of answers wait to be read: read them first",
+				MaxWriting>>20), nil)
+			return true
+		}
+	}
+	return false
 }
 
 // count counts quotes that are asked for; false where they are too many for now, which has been answered then.

@@ -156,7 +156,7 @@ func (a *API) turn(c *gin.Context, q *asked, size, lines int) bool {
 		return false
 	}
 	q.end = end
-	return true
+	return !unread(c, q.limits) // others of the same asker may have been answered meanwhile
 }
 
 // weigh is how many lines requests are as work: each line, and units, which take room in boxes, as part of one.
