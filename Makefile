@@ -43,7 +43,7 @@ cross:
 # the command line, which come next in length, run beside them.
 # Three packages run at a time, whatever the cores: much of it is waiting.
 # All of vet runs with the tests, once for each package; without debug information some forty programs are linked sooner.
-test: chromium iso-codes geographiclib nodejs format
+test: chromium iso-codes geographiclib nodejs python3 format
 	@GOFLAGS="$$GOFLAGS -ldflags=-w" go run ./tools/test -p 3 -vet=all -timeout 40m \
 	  ./internal/test/browser ./internal/web ./cmd/diadrom ./...
 	go tool staticcheck -tests=false ./...
@@ -82,6 +82,14 @@ nodejs:
 	  $$SUDO apt-get update -qq && DEBIAN_FRONTEND=noninteractive $$SUDO apt-get install -y -qq --no-install-recommends nodejs >/dev/null \
 	  || { echo "nodejs could not be installed (no network, or not allowed). Install it with: apt-get install nodejs"; exit 1; }; }
 
+# Python, with which the tests run the example of a shop in it.
+.PHONY: python3
+python3:
+	@command -v python3 >/dev/null || { \
+	  SUDO=""; [ "$$(id -u)" = 0 ] || SUDO="sudo -n"; \
+	  $$SUDO apt-get update -qq && DEBIAN_FRONTEND=noninteractive $$SUDO apt-get install -y -qq --no-install-recommends python3 >/dev/null \
+	  || { echo "python3 could not be installed (no network, or not allowed). Install it with: apt-get install python3"; exit 1; }; }
+
 # The description of the API, linted by two linters of npm's registry. It needs npm.
 .PHONY: lint-api
 lint-api:
@@ -90,7 +98,7 @@ lint-api:
 
 # All tests but those of the browser, as on other days and in other time zones.
 .PHONY: days
-days: iso-codes geographiclib nodejs
+days: iso-codes geographiclib nodejs python3
 	go run ./tools/days
 
 # What was done to bring the program down, tried again on the program as it is built: files, askers, clocks.

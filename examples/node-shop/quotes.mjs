@@ -10,6 +10,42 @@ export function canonical(value) {
   return "{" + members.map((name) => JSON.stringify(name) + ":" + canonical(value[name])).join(",") + "}";
 }
 
+const empty = (v) =>
+  v === undefined || v === null || (typeof v === "string" ? !v.trim() : typeof v === "object" && !Object.keys(v).length);
+const pointer = (name) => "/" + String(name).replaceAll("~", "~0").replaceAll("/", "~1");
+
+// differences gives JSON Pointers to what a request asks that the order does not say, or says otherwise: whatever a
+// buyer changed in it or added to it (a point on the map, a price beside a sku, a day of last year). The order is what the
+// shop itself knows: its lines, the address in to, and coupons, customer, group, point and at where it has them.
+export function differences(request, order) {
+  const found = [];
+  const compare = (at, a, b, lenient) => {
+    if (lenient && empty(a) && empty(b)) return;
+    const both = (is) => is(a) && is(b);
+    if (both(Array.isArray)) {
+      for (let i = 0; i < Math.max(a.length, b.length); i++) {
+        if (i >= a.length || i >= b.length) return void found.push(at + "/" + i);
+        compare(at + "/" + i, a[i], b[i], lenient);
+      }
+    } else if (both((v) => v !== null && typeof v === "object" && !Array.isArray(v))) {
+      for (const name of new Set([...Object.keys(a), ...Object.keys(b)])) {
+        if (!lenient && Object.hasOwn(a, name) !== Object.hasOwn(b, name)) found.push(at + pointer(name));
+        else compare(at + pointer(name), a[name], b[name], lenient);
+      }
+    } else {
+      const text = (v) => (typeof v === "number" ? String(v) : typeof v !== "string" ? "\0" + canonical(v ?? null) : lenient ? v.trim() : v);
+      if (text(a) !== text(b)) found.push(at);
+    }
+  };
+  const known = ["lines", "to", "coupons", "customer", "group", "point", "at"];
+  const harmless = ["checkout", "language", "hold", "parcels", "costs"]; // how it is answered, not what is asked
+  for (const name of new Set([...known, ...Object.keys(request)])) {
+    if (harmless.includes(name) || (name === "point" && empty(request.point))) continue;
+    compare(pointer(name), request[name], known.includes(name) ? order[name] : undefined, name !== "lines");
+  }
+  return found;
+}
+
 const decoded = (part) => Buffer.from(part, "base64url");
 
 export class Quotes {
@@ -33,8 +69,11 @@ export class Quotes {
     return this.#keys.get(id);
   }
 
-  // check gives the option that was quoted for a request, or says why the quote does not hold.
-  async check({ token, request, method, service = "", total }, now = Date.now()) {
+  // check gives the option that was quoted for an order, or says why the quote does not hold: delivery is what the page sent,
+  // order is what the shop itself knows, as differences takes it.
+  async check(delivery, order, now = Date.now()) {
+    const { request, method, service = "", total } = delivery;
+    const { token } = delivery.quote;
     let header, claims;
     try {
       const parts = token.split(".");
@@ -53,6 +92,8 @@ export class Quotes {
     const option = claims.options.find((o) => o.method === method && (o.service || "") === service);
     if (!option) return { why: "not_offered" };
     if (option.total !== total) return { why: "changed" };
+    const differs = differences(request, order);
+    if (differs.length) return { why: "differs", differs };
     return { id: claims.jti, option, edition: claims.edition };
   }
 }

@@ -53,7 +53,7 @@ changed();
 
 document.getElementById("order").addEventListener("submit", (event) => {
   event.preventDefault();
-  const { method, service, total, quote, request } = delivery.choice;
-  document.getElementById("sent").textContent = JSON.stringify({ method, service, total, quote, request }, null, 2);
+  const order = { cart: lines(), to: delivery.address, delivery: delivery.choice };
+  document.getElementById("sent").textContent = JSON.stringify(order, null, 2);
   document.getElementById("placed").hidden = false;
 });

@@ -6,8 +6,9 @@ inputs.forEach((i) => i.addEventListener("input", changed));
 
 fetch("config.json")
   .then((got) => got.json())
-  .then(({ diadrom, key }) => {
+  .then(({ diadrom, key, agreeLater }) => {
     delivery.setAttribute("key", key);
+    if (agreeLater) delivery.setAttribute("when-unavailable", "allow");
     changed();
     const script = document.createElement("script");
     script.src = diadrom + "/widget.js";
@@ -23,7 +24,7 @@ document.getElementById("order").addEventListener("submit", async (event) => {
   });
   const answer = await got.json();
   document.getElementById("said").textContent = got.ok
-    ? `Order ${answer.number} is placed: €${answer.total} with ${answer.method}.`
+    ? `Order ${answer.number} is placed: €${answer.total} with ${answer.method || "delivery to be agreed"}.`
     : answer.message;
   if (!got.ok && answer.why) delivery.requote();
 });

@@ -286,6 +286,7 @@ const (
 	Expired    Reason = "expired"     // it was held until then
 	Changed    Reason = "changed"     // the request, or the total, is another
 	NotOffered Reason = "not_offered" // the answer did not have this method
+	Differs    Reason = "differs"     // the request is not for the order: see [Differences]
 )
 
 // Claim is what somebody says was quoted.
@@ -294,6 +295,7 @@ type Claim struct {
 	Request         []byte // JSON
 	Method, Service string
 	Total           string
+	Order           Order // what the shop knows of the order, nil where it compares by itself
 }
 
 // Verify says whether what somebody says was quoted is held: the claims of the token with the option, or why not.

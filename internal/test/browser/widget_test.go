@@ -101,14 +101,19 @@ func TestAPageWithoutAServerShowsDelivery(t *testing.T) {
 
 	page.MustElement("#order button").MustClick()
 	var sent struct {
-		Method, Total string
-		Quote         struct{ ID, Expires, Token string }
-		Request       json.RawMessage
+		Cart     []struct{ SKU string }
+		To       struct{ Postcode string }
+		Delivery struct {
+			Method, Total string
+			Quote         struct{ ID, Expires, Token string }
+			Request       json.RawMessage
+		}
 	}
 	require.NoError(t, json.Unmarshal([]byte(page.MustElement("#sent").MustText()), &sent))
-	assert.Equal(t, "locker", sent.Method)
-	assert.Equal(t, "5.90", sent.Total)
-	assert.NotEmpty(t, sent.Quote.Token)
+	assert.Equal(t, "locker", sent.Delivery.Method)
+	assert.Equal(t, "5.90", sent.Delivery.Total)
+	assert.Equal(t, "21100", sent.To.Postcode)
+	assert.NotEmpty(t, sent.Delivery.Quote.Token)
 
 	// Where nothing can be chosen yet, the form is not sent.
 	page.MustEval(`() => {` + within + ` e.address = {country: "FI", postcode: ""}; e.lines = []}`)

@@ -3,6 +3,7 @@ package api
 import (
 	"bytes"
 	"net/http"
+	"slices"
 	"time"
 
 	"diadrom/internal/core/fault"
@@ -11,6 +12,7 @@ import (
 	"diadrom/internal/shop/held"
 
 	"github.com/gin-gonic/gin"
+	"github.com/go-json-experiment/json/jsontext"
 )
 
 // jwks answers with the public keys of held quotes (RFC 7517). A verifier asks again when it meets a key that it does
@@ -25,6 +27,7 @@ type verdict struct {
 	Valid   bool         `json:"valid"`
 	Why     held.Reason  `json:"why,omitempty"`
 	Message string       `json:"message,omitempty"`
+	Differs []string     `json:"differs,omitempty"`
 	ID      string       `json:"id,omitempty"`
 	Expires string       `json:"expires,omitempty"`
 	Edition int64        `json:"edition,omitempty"`
@@ -36,6 +39,7 @@ var reasons = map[held.Reason]string{
 	held.Expired:    "the quote was held until then: ask for another",
 	held.Changed:    "the request or the total is not the one that was quoted",
 	held.NotOffered: "this method was not offered in that quote",
+	held.Differs:    "the quote is for another order: compare what differs names in the request",
 }
 
 // verify says whether what a buyer was quoted still holds.
@@ -71,7 +75,18 @@ func (a *API) verify(c *gin.Context) {
 		return
 	}
 	claims, option, why := a.Holds().Verify(claim)
-	v := verdict{Valid: why == "", Why: why, Message: reasons[why], Option: option}
+	var differs []string
+	if why == "" && claim.Order != nil {
+		var err error
+		if differs, err = held.Differences(claim.Request, claim.Order); err != nil {
+			a.internal(c, err)
+			return
+		}
+		if len(differs) > 0 {
+			option, why = nil, held.Differs
+		}
+	}
+	v := verdict{Valid: why == "", Why: why, Message: reasons[why], Differs: differs, Option: option}
 	if claims != nil {
 		v.ID, v.Edition = claims.ID, claims.Edition
 		v.Expires = time.Unix(claims.Expires, 0).UTC().Format(time.RFC3339)
@@ -117,7 +132,13 @@ func readClaim(body []byte) (claim held.Claim, faults fault.List) {
 		case "total":
 			claim.Total = r.Text()
 		default:
-			return false
+			if !slices.Contains(held.OrderMembers, string(name)) {
+				return false
+			}
+			if claim.Order == nil {
+				claim.Order = held.Order{}
+			}
+			claim.Order[string(name)] = readMember(r, string(name))
 		}
 		return true
 	})
@@ -133,6 +154,28 @@ func readClaim(body []byte) (claim held.Claim, faults fault.List) {
 			r.FaultBelow(fault.Path{need.name}, fault.Missing, "say the %s", need.name)
 		}
 	}
+	for _, name := range []string{"lines", "to"} {
+		if ok && claim.Order != nil && claim.Order[name] == nil && len(r.Faults) == 0 {
+			r.FaultBelow(fault.Path{name}, fault.Missing, "what is compared with the order needs its lines and its address: say %s", name)
+		}
+	}
 	r.End()
 	return claim, r.Faults
+}
+
+// readMember reads a member of an order, of the kind that a request has there.
+func readMember(r *jsonread.Reader, name string) []byte {
+	kind, want := jsontext.Kind('"'), "a text"
+	switch name {
+	case "lines", "coupons":
+		kind, want = '[', "a list"
+	case "to":
+		kind, want = '{', "an object"
+	}
+	if r.Kind() != kind {
+		r.Skip()
+		r.Fault(fault.Type, "%s is %s, as in a request", name, want)
+		return []byte("null")
+	}
+	return r.Raw()
 }
