@@ -92,6 +92,11 @@ func (s *Services) Locate(a *place.Address) (at *orb.Point, failure string) {
 	return nil, ""
 }
 
+// Streets says whether an address service is set.
+func (s *Services) Streets() bool { return s.now().Streets() }
+
+func (c *clients) Streets() bool { return c.addresses != nil }
+
 // Ahead asks much at once, for some seconds; see [quote.Outside].
 func (s *Services) Ahead(from, to []orb.Point, list []*place.Address) quote.Outside {
 	ctx, cancel := context.WithTimeout(context.Background(), aheadFor)

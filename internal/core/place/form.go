@@ -10,6 +10,7 @@ import (
 // Form is what is asked of an address in a country.
 type Form struct {
 	Postcode bool           // whether the country has postcodes
+	City     bool           // whether a town is asked for: there are no postcodes, or prices look at it and they do not say it
 	Shape    string         // how they are written, as [postcode.Shape]
 	Regions  []world.Region // to choose from; none where addresses name no region
 }
@@ -19,9 +20,11 @@ type Form struct {
 // localized-address-format 1.3.3 (npm), too. Others are only asked for a region where a price looks at it.
 var writeRegions = []string{"AU", "BR", "CA", "CN", "IN", "IT", "JP", "MX", "MY", "US"}
 
-// FormOf is what is asked of an address in a country (alpha-2); byRegion says that prices look at its regions.
-func FormOf(country string, byRegion bool) Form {
+// FormOf is what is asked of an address in a country (alpha-2); byRegion and byCity say that prices look at its regions
+// and towns, and that its postcodes do not say them.
+func FormOf(country string, byRegion, byCity bool) Form {
 	f := Form{Postcode: postcode.HasFormat(country)}
+	f.City = byCity || !f.Postcode
 	if f.Postcode {
 		f.Shape = postcode.Shape(country)
 	}

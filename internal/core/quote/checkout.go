@@ -66,12 +66,14 @@ func (a *asked) collect(o *Option, m *method) {
 }
 
 // Form is what is asked of an address in a country: its region where the country's addresses name one, or where
-// a zone, a surcharge or a tax of the store looks at it and its postcodes do not say it.
+// a zone, a surcharge or a tax of the store looks at it and its postcodes do not say it; its town likewise, and where the
+// country has no postcodes.
 func (e *Engine) Form(country string) place.Form {
-	byRegion := false
+	byRegion, byCity := false, false
 	look := func(rules []place.Rule) {
 		for i := range rules {
 			byRegion = byRegion || rules[i].Country == country && rules[i].Region != ""
+			byCity = byCity || rules[i].Country == country && rules[i].City != ""
 		}
 	}
 	for i := range e.file.Zones {
@@ -85,7 +87,8 @@ func (e *Engine) Form(country string) place.Form {
 	for i := range e.file.Store.Tax.Rates {
 		look([]place.Rule{e.file.Store.Tax.Rates[i].Rule})
 	}
-	return place.FormOf(country, byRegion && !e.listed(country))
+	listed := e.listed(country)
+	return place.FormOf(country, byRegion && !listed, byCity && !listed)
 }
 
 // listed says whether a list of places knows the postcodes of a country.

@@ -20,6 +20,8 @@ type Outside interface {
 	// Locate is where an address with a street lies; nil where that is not known. A failure says why nothing could be
 	// found out, in a few words for the owner; it is "" where the service knows no such address, or none is set.
 	Locate(a *place.Address) (at *orb.Point, failure string)
+	// Streets says whether an address service is set, so that a street makes a difference.
+	Streets() bool
 	// Ahead asks much at once: ways from each of some points to each of others, and where addresses lie. What it gives
 	// answers from memory alone and asks no more; what was not answered in time is not known to it.
 	Ahead(from, to []orb.Point, addresses []*place.Address) Outside
@@ -41,6 +43,9 @@ func (e *Engine) Asking(o Outside) *Engine {
 	with.outside = o
 	return &with
 }
+
+// AsksStreets says whether an address with a street is looked up.
+func (e *Engine) AsksStreets() bool { return e.outside != nil && e.outside.Streets() }
 
 // Again compiles another store with the same list of places and the same services to ask.
 func (e *Engine) Again(f *store.File) *Engine {

@@ -48,6 +48,8 @@ func (s says) Roads(from []orb.Point, _ orb.Point) ([]*decimal.Decimal, string) 
 	return list, ""
 }
 
+func (s says) Streets() bool { return true }
+
 func (s says) Ahead([]orb.Point, []orb.Point, []*place.Address) Outside { return s }
 
 func (s says) Locate(*place.Address) (*orb.Point, string) { return s.at, s.failure }

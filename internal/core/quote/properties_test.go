@@ -172,6 +172,8 @@ func (d drawnOutside) Roads(from []orb.Point, _ orb.Point) (list []*decimal.Deci
 	return list, "the road service knows no way"
 }
 
+func (d drawnOutside) Streets() bool { return true }
+
 func (d drawnOutside) Ahead([]orb.Point, []orb.Point, []*place.Address) Outside { return d }
 
 func (d drawnOutside) Locate(*place.Address) (*orb.Point, string) {

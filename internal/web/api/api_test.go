@@ -337,9 +337,10 @@ func TestWhatToAskOfAnAddress(t *testing.T) {
 	get := func(country string) (int, string) { return s.get(t, "/api/v1/address-forms/"+country) }
 	status, body := get("FIN")
 	assert.Equal(t, http.StatusOK, status)
-	assert.JSONEq(t, `{"country":"FI","name":"Finland","postcode":true,"shape":"5 digits","regions":[]}`, body)
+	assert.JSONEq(t, `{"country":"FI","name":"Finland","postcode":true,"shape":"5 digits","regions":[],"city":false,"street":false}`, body)
 	_, body = get("HK")
 	assert.Contains(t, body, `"postcode":false`)
+	assert.Contains(t, body, `"city":true`)
 	_, body = get("US")
 	assert.Contains(t, body, `{"code":"US-TX","name":"Texas"}`)
 	_, body = get("IT") // its addresses name the province, which is part of a region

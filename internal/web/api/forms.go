@@ -20,6 +20,9 @@ type Form struct {
 	Postcode bool     `json:"postcode"`
 	Shape    string   `json:"shape"`
 	Regions  []Region `json:"regions"`
+	// City and Street say whether a town and a street are asked for: because there is no postcode, or a price looks at them.
+	City   bool `json:"city"`
+	Street bool `json:"street"`
 }
 
 // Region is a region to choose.
@@ -41,6 +44,7 @@ func FormOf(e *quote.Engine, country string) (Form, bool) {
 		Postcode: asked.Postcode,
 		Shape:    asked.Shape,
 		Regions:  []Region{},
+		City:     asked.City,
 	}
 	for _, r := range asked.Regions {
 		f.Regions = append(f.Regions, Region{r.Code, r.Name})
@@ -62,24 +66,27 @@ func (a *API) form(c *gin.Context) {
 		problem(c, http.StatusNotFound, "there is no such country in ISO 3166-1", nil)
 		return
 	}
+	_, byPoint := a.reached.of(q.reached)
+	f.Street = q.engine.AsksStreets() && slices.Contains(byPoint, f.Country)
 	send(c, http.StatusOK, f)
 }
 
 // reached are the countries to which a store may deliver, remembered for the engine that was asked last: to know what a
 // drawn area lies on takes some milliseconds.
 type reached struct {
-	mu     sync.Mutex
-	engine *quote.Engine
-	list   []string
+	mu            sync.Mutex
+	engine        *quote.Engine
+	list, byPoint []string
 }
 
-func (r *reached) of(e *quote.Engine) []string {
+// of gives the countries to which a store may deliver, and those in which its prices look at a point.
+func (r *reached) of(e *quote.Engine) (list, byPoint []string) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	if r.engine != e {
-		r.engine, r.list = e, coverage.Countries(e)
+		r.engine, r.list, r.byPoint = e, coverage.Countries(e), coverage.ByPoint(e)
 	}
-	return r.list
+	return r.list, r.byPoint
 }
 
 // forms answers with the countries to which a store may deliver, each with what to ask of an address there.
@@ -89,8 +96,10 @@ func (a *API) forms(c *gin.Context) {
 		return
 	}
 	list := []Form{}
-	for _, code := range a.reached.of(q.reached) {
+	reached, byPoint := a.reached.of(q.reached)
+	for _, code := range reached {
 		if f, ok := FormOf(q.engine, code); ok {
+			f.Street = q.engine.AsksStreets() && slices.Contains(byPoint, code)
 			list = append(list, f)
 		}
 	}
