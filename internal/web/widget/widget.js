@@ -11,10 +11,13 @@
       rest: "Prices may change with the rest of the address.",
       fill: "Fill in the address to see delivery prices.", empty: "The cart is empty.",
       nothing: "Nothing in this cart has to be delivered.", failed: "Delivery prices cannot be shown at the moment.",
-      again: "Try again", wrong: "This postcode is not one of that country.", pick: "Choose a delivery method.",
+      again: "Try again", pick: "Choose a delivery method.",
       sameDay: "the same day", days: ["{n} day", "{n} days"], work: ["{n} working day", "{n} working days"],
       within: "within {days}", ready: "ready {when}", away: "{distance} away", carriers: "Carriers are being asked for their prices",
       count: ["{n} delivery method", "{n} delivery methods"], about: "estimated",
+      street: "Street", look: "Delivery has changed: look at its price, then order.",
+      agreed: "Delivery prices cannot be had at the moment. You can order all the same: the shop will agree on delivery with you.",
+      blocked: "Delivery prices cannot be had at the moment, so the order cannot be placed yet.",
     },
     fi: {
       country: "Maa", postcode: "Postinumero", city: "Paikkakunta", region: "Osavaltio tai alue", choose: "Valitse",
@@ -22,10 +25,13 @@
       rest: "Hinnat voivat muuttua, kun osoite on valmis.",
       fill: "Täytä osoite, niin näet toimitushinnat.", empty: "Ostoskori on tyhjä.",
       nothing: "Ostoskorissa ei ole mitään toimitettavaa.", failed: "Toimitushintoja ei voida nyt näyttää.",
-      again: "Yritä uudelleen", wrong: "Tämä ei ole kyseisen maan postinumero.", pick: "Valitse toimitustapa.",
+      again: "Yritä uudelleen", pick: "Valitse toimitustapa.",
       sameDay: "samana päivänä", days: ["{n} päivä", "{n} päivää"], work: ["{n} arkipäivä", "{n} arkipäivää"],
       within: "enintään {days}", ready: "noudettavissa {when}", away: "{distance} päässä", carriers: "Kuljetusliikkeiltä kysytään hintoja",
       count: ["{n} toimitustapa", "{n} toimitustapaa"], about: "arvio",
+      street: "Katuosoite", look: "Toimitus on muuttunut: tarkista hinta ja tilaa sitten.",
+      agreed: "Toimitushintoja ei nyt saada. Voit silti tilata: kauppa sopii toimituksesta kanssasi.",
+      blocked: "Toimitushintoja ei nyt saada, joten tilausta ei voi vielä tehdä.",
     },
     sv: {
       country: "Land", postcode: "Postnummer", city: "Ort", region: "Delstat eller region", choose: "Välj",
@@ -33,10 +39,13 @@
       rest: "Priserna kan ändras när adressen är komplett.",
       fill: "Fyll i adressen för att se leveranspriser.", empty: "Varukorgen är tom.",
       nothing: "Inget i varukorgen behöver levereras.", failed: "Leveranspriser kan inte visas just nu.",
-      again: "Försök igen", wrong: "Det är inte ett postnummer i det landet.", pick: "Välj ett leveranssätt.",
+      again: "Försök igen", pick: "Välj ett leveranssätt.",
       sameDay: "samma dag", days: ["{n} dag", "{n} dagar"], work: ["{n} arbetsdag", "{n} arbetsdagar"],
       within: "inom {days}", ready: "klart {when}", away: "{distance} bort", carriers: "Transportföretagen tillfrågas om priser",
       count: ["{n} leveranssätt", "{n} leveranssätt"], about: "uppskattat",
+      street: "Gatuadress", look: "Leveransen har ändrats: kontrollera priset och beställ sedan.",
+      agreed: "Leveranspriser kan inte hämtas just nu. Du kan ändå beställa: butiken kommer överens med dig om leveransen.",
+      blocked: "Leveranspriser kan inte hämtas just nu, så det går inte att beställa ännu.",
     },
     de: {
       country: "Land", postcode: "Postleitzahl", city: "Ort", region: "Bundesstaat oder Region", choose: "Auswählen",
@@ -44,10 +53,13 @@
       rest: "Preise können sich mit der vollständigen Adresse ändern.",
       fill: "Geben Sie die Adresse ein, um Lieferpreise zu sehen.", empty: "Der Warenkorb ist leer.",
       nothing: "Nichts in diesem Warenkorb muss geliefert werden.", failed: "Lieferpreise können gerade nicht angezeigt werden.",
-      again: "Erneut versuchen", wrong: "Das ist keine Postleitzahl dieses Landes.", pick: "Wählen Sie eine Lieferart.",
+      again: "Erneut versuchen", pick: "Wählen Sie eine Lieferart.",
       sameDay: "am selben Tag", days: ["{n} Tag", "{n} Tage"], work: ["{n} Werktag", "{n} Werktage"],
       within: "innerhalb von {days}", ready: "abholbereit {when}", away: "{distance} entfernt", carriers: "Versanddienste werden nach Preisen gefragt",
       count: ["{n} Lieferart", "{n} Lieferarten"], about: "geschätzt",
+      street: "Straße", look: "Die Lieferung hat sich geändert: Prüfen Sie den Preis und bestellen Sie dann.",
+      agreed: "Lieferpreise sind gerade nicht verfügbar. Sie können trotzdem bestellen: Der Shop stimmt die Lieferung mit Ihnen ab.",
+      blocked: "Lieferpreise sind gerade nicht verfügbar, deshalb ist noch keine Bestellung möglich.",
     },
     fr: {
       country: "Pays", postcode: "Code postal", city: "Ville", region: "État ou région", choose: "Choisir",
@@ -55,10 +67,13 @@
       rest: "Les prix peuvent changer une fois l’adresse complète.",
       fill: "Indiquez l’adresse pour voir les prix de livraison.", empty: "Le panier est vide.",
       nothing: "Rien dans ce panier ne doit être livré.", failed: "Les prix de livraison ne peuvent pas être affichés pour le moment.",
-      again: "Réessayer", wrong: "Ce n’est pas un code postal de ce pays.", pick: "Choisissez un mode de livraison.",
+      again: "Réessayer", pick: "Choisissez un mode de livraison.",
       sameDay: "le jour même", days: ["{n} jour", "{n} jours"], work: ["{n} jour ouvré", "{n} jours ouvrés"],
       within: "sous {days}", ready: "prêt {when}", away: "à {distance}", carriers: "Les transporteurs sont interrogés sur leurs prix",
       count: ["{n} mode de livraison", "{n} modes de livraison"], about: "estimé",
+      street: "Rue", look: "La livraison a changé : vérifiez son prix, puis commandez.",
+      agreed: "Les prix de livraison ne sont pas disponibles pour le moment. Vous pouvez tout de même commander : la boutique conviendra de la livraison avec vous.",
+      blocked: "Les prix de livraison ne sont pas disponibles pour le moment : la commande n’est pas encore possible.",
     },
     es: {
       country: "País", postcode: "Código postal", city: "Localidad", region: "Estado o región", choose: "Elegir",
@@ -66,10 +81,13 @@
       rest: "Los precios pueden cambiar con la dirección completa.",
       fill: "Indique la dirección para ver los precios de entrega.", empty: "La cesta está vacía.",
       nothing: "Nada de esta cesta necesita entrega.", failed: "Los precios de entrega no se pueden mostrar ahora.",
-      again: "Reintentar", wrong: "No es un código postal de ese país.", pick: "Elija un modo de entrega.",
+      again: "Reintentar", pick: "Elija un modo de entrega.",
       sameDay: "el mismo día", days: ["{n} día", "{n} días"], work: ["{n} día laborable", "{n} días laborables"],
       within: "en {days}", ready: "listo {when}", away: "a {distance}", carriers: "Se preguntan los precios a los transportistas",
       count: ["{n} modo de entrega", "{n} modos de entrega"], about: "estimado",
+      street: "Calle", look: "La entrega ha cambiado: mire su precio y después haga el pedido.",
+      agreed: "Los precios de entrega no están disponibles ahora. Puede pedir de todos modos: la tienda acordará la entrega con usted.",
+      blocked: "Los precios de entrega no están disponibles ahora, así que todavía no se puede pedir.",
     },
   };
 
@@ -99,7 +117,10 @@
     .hint { color: var(--diadrom-accent, #1b5e8c); }
     .off { opacity: 1; color: var(--diadrom-muted, inherit); cursor: default; }
     .points { padding: .5rem 0 .25rem 1.85rem; }
-    .message { margin: .75rem 0 0; }
+    .waits { opacity: .55; }
+    .waits .option { cursor: default; }
+    .message { margin: .75rem 0 0; min-height: 1.5em; }
+    .wrong { margin: .15rem 0 0; min-height: 1.35em; font-size: .875em; line-height: 1.35; }
     .error { color: var(--diadrom-error, #a4262c); }
     button { font: inherit; color: inherit; background: none; border: 1px solid var(--diadrom-border, #767676);
       border-radius: var(--diadrom-radius, .375rem); padding: .4rem .9rem; min-height: 2.75rem; cursor: pointer; margin-left: .5rem; }
@@ -119,93 +140,201 @@
   };
   let number = 0;
 
+  const addressFields = ["country", "region", "city", "postcode", "street", "lat", "lon"];
+  const inMS = { debounce: 250, patience: 8000, dead: 20000, early: 30000, longest: 8000, calm: 900, wish: 10000, quiet: 3000 };
+  // Officially assigned codes of ISO 3166-1, for a shop whose address forms cannot be had. Names come from the browser.
+  const everywhere =
+    "AD AE AF AG AI AL AM AO AQ AR AS AT AU AW AX AZ BA BB BD BE BF BG BH BI BJ BL BM BN BO BQ BR BS BT BV BW BY BZ CA CC CD CF CG CH CI CK CL CM CN CO CR CU CV CW CX CY CZ DE DJ DK DM DO DZ EC EE EG EH ER ES ET FI FJ FK FM FO FR GA GB GD GE GF GG GH GI GL GM GN GP GQ GR GS GT GU GW GY HK HM HN HR HT HU ID IE IL IM IN IO IQ IR IS IT JE JM JO JP KE KG KH KI KM KN KP KR KW KY KZ LA LB LC LI LK LR LS LT LU LV LY MA MC MD ME MF MG MH MK ML MM MN MO MP MQ MR MS MT MU MV MW MX MY MZ NA NC NE NF NG NI NL NO NP NR NU NZ OM PA PE PF PG PH PK PL PM PN PR PS PT PW PY QA RE RO RS RU RW SA SB SC SD SE SG SH SI SJ SK SL SM SN SO SR SS ST SV SX SY SZ TC TD TF TG TH TJ TK TL TM TN TO TR TT TV TW TZ UA UG UM US UY UZ VA VC VE VG VI VN VU WF WS YE YT ZA ZM ZW";
+
   class Delivery extends HTMLElement {
     static formAssociated = true;
-    static observedAttributes = ["lines", "coupons", "lang", "key", "server", "hold"];
+    static observedAttributes = ["lines", "coupons", "lang", "key", "server", "hold", "point", "when-unavailable", ...addressFields];
 
     #internals = this.attachInternals();
     #id = "d" + ++number;
+    #begun = false; // whether it has been in a page
     #forms = [];
-    #to = { country: "", region: "", city: "", postcode: "" };
+    #plain = false; // whether the forms are those of a shop that does not answer
+    #to = Object.fromEntries(addressFields.map((name) => [name, ""]));
+    #set = new Set(); // fields of the address that a property or the buyer has set: attributes count until then
+    #more = new Set(); // fields that an answer lacked, where there is no form that names them
     #lines = null;
     #coupons = null;
-    #answer = null;
-    #request = null;
-    #problem = "";
-    #asking = false;
-    #way = "";
     #point = "";
-    #choice = null;
-    #turn = 0;
-    #soon = 0;
-    #expiry = 0;
+    #way = ""; // the option that is chosen, as #key has it
+
+    #answer = null; // the last answer
+    #asked = ""; // what it answers, as #wanted writes it
+    #sent = ""; // what was asked for last
+    #request = null; // the request that was sent for it
+    #ends = 0; // when its quote ends, by the clock of this machine
+    #error = null; // why the last request failed; null after an answer
+    #asking = false;
+    #unanswered = 0; // since when there is no answer to show; 0 where there is one
+    #dead = false; // whether that has been so for too long
+    #turn = 0; // of requests for quotes: an answer to an earlier one is dropped
+    #opening = 0; // of requests for forms
+    #failures = 0;
     #stop = null;
-    #parts = {};
+    #choice = null;
+    #told = "";
+    #wish = null; // the submission that waits for an answer
+    #pressed = null; // the button with which the form is being submitted
+    #typedAt = 0;
+    #timers = {};
+    #parts = null;
+    #off = new AbortController();
 
     constructor() {
       super();
       const root = this.attachShadow({ mode: "open", delegatesFocus: true });
       root.adoptedStyleSheets = [style];
+      this.addEventListener("invalid", (event) => {
+        if (this.#pressed && this.#busy) {
+          event.preventDefault();
+          this.#wait(this.#pressed);
+        }
+      });
     }
 
     connectedCallback() {
-      for (const field of ["country", "region", "city", "postcode"]) {
-        if (!this.#to[field]) this.#to[field] = this.getAttribute(field) || "";
+      // A property that was set before this script arrived hides the one of the class.
+      for (const name of ["lines", "coupons", "address", "point"]) {
+        if (!Object.hasOwn(this, name)) continue;
+        const value = this[name];
+        delete this[name];
+        this[name] = value;
       }
-      this.#frame();
-      this.#open();
+      for (const name of addressFields) if (!this.#set.has(name)) this.#to[name] = this.getAttribute(name) || this.#to[name];
+      if (!this.#point) this.#point = this.getAttribute("point") || "";
+      this.#off = new AbortController();
+      const on = (target, name, handle) => target.addEventListener(name, handle, { signal: this.#off.signal });
+      on(window, "online", () => this.#look(true));
+      on(window, "pageshow", (event) => event.persisted && this.#look());
+      on(document, "visibilitychange", () => this.#look());
+      if (!this.#begun) this.#frame();
+      this.#begun = true;
+      if (this.#forms.length && !this.#plain) this.#changed(0);
+      else this.#open();
     }
     disconnectedCallback() {
-      clearTimeout(this.#soon);
-      clearTimeout(this.#expiry);
+      for (const name in this.#timers) clearTimeout(this.#timers[name]);
+      this.#off.abort();
       this.#turn++;
+      this.#opening++;
       if (this.#stop) this.#stop.abort();
+      this.#asking = false;
     }
     attributeChangedCallback(name, was, is) {
-      if (was === is || !this.isConnected || !this.#parts.fields) return;
+      if (was === is) return;
       if (name === "lines") this.#lines = null;
       if (name === "coupons") this.#coupons = null;
-      if (name === "key" || name === "server") return void this.#open();
-      if (name === "lang") {
-        this.#frame();
-        this.#fields();
+      if (name === "point") this.#point = is || "";
+      if (addressFields.includes(name)) {
+        this.#to[name] = is || "";
+        this.#set.add(name);
       }
-      this.requote();
+      if (!this.#begun || !this.isConnected) return;
+      if (name === "key" || name === "server") return void this.#open();
+      if (name === "lang") return void this.#open();
+      if (name === "when-unavailable") return this.#show();
+      if (addressFields.includes(name)) this.#fields();
+      this.#changed(0);
+    }
+    formAssociatedCallback(form) {
+      if (this.#form) this.#form.abort();
+      this.#form = new AbortController();
+      if (!form) return;
+      const options = { capture: true, signal: this.#form.signal };
+      // A button that is pressed submits within the same task: what becomes invalid then was meant to be sent.
+      form.addEventListener("click", (event) => {
+        const button = event.target.closest && event.target.closest("button, input");
+        if (!button || button.form !== form || !["submit", "image"].includes(button.type)) return;
+        this.#pressed = button;
+        setTimeout(() => (this.#pressed = null));
+      }, options);
+      // Whoever goes on filling in the form presses again.
+      form.addEventListener("input", () => (this.#wish = null), options);
+      // A form that does not validate waits too.
+      form.addEventListener("submit", (event) => {
+        if (!this.#busy) return;
+        event.preventDefault();
+        event.stopImmediatePropagation();
+        this.#wait(event.submitter);
+      }, options);
+    }
+    #form = null;
+    formResetCallback() {
+      this.#way = "";
+      this.#changed(0);
+    }
+    // What the browser kept when the buyer left the page, and comes back to it.
+    formStateRestoreCallback(state) {
+      try {
+        const { to, way, point } = JSON.parse(state);
+        this.#to = { ...this.#to, ...to };
+        addressFields.forEach((name) => this.#set.add(name));
+        this.#way = way;
+        this.#point = point;
+      } catch {
+        return; // of another version of this element
+      }
+      if (!this.#begun || !this.isConnected) return;
+      this.#fields();
+      this.#changed(0);
     }
 
     /** The cart: [{sku, quantity}, …], as lines of a quote request. */
     get lines() {
       if (this.#lines) return this.#lines;
       try {
-        return JSON.parse(this.getAttribute("lines") || "[]");
+        const list = JSON.parse(this.getAttribute("lines") || "[]");
+        if (Array.isArray(list)) return list;
       } catch {
-        console.warn("diadrom-delivery: the attribute lines is no JSON");
-        return [];
+        // said below
       }
+      console.warn("diadrom-delivery: the attribute lines is not a JSON list");
+      return [];
     }
     set lines(list) {
       this.#lines = list;
-      this.requote();
+      this.#changed(0);
     }
     get coupons() {
       return this.#coupons || (this.getAttribute("coupons") || "").split(",").map((c) => c.trim()).filter(Boolean);
     }
     set coupons(list) {
       this.#coupons = list;
-      this.requote();
+      this.#changed(0);
     }
-    /** Where it goes: {country, region, city, postcode}. */
+    /** Where the order goes: {country, region, city, postcode, street, lat, lon}, "" for what is not asked with. */
     get address() {
-      return { ...this.#to };
+      return { ...Object.fromEntries(addressFields.map((name) => [name, ""])), ...this.#wanted.to };
     }
     set address(to) {
-      this.#to = { ...this.#to, ...to };
-      this.#fields();
-      this.requote();
+      for (const name of addressFields) {
+        if (to === null || to[name] === undefined) continue;
+        this.#to[name] = String(to[name] ?? "");
+        this.#set.add(name);
+      }
+      if (this.#begun) this.#fields();
+      this.#changed(0);
+    }
+    /** The id of the place where the buyer wants to collect, "" for none. */
+    get point() {
+      return this.#point;
+    }
+    set point(id) {
+      this.#point = id || "";
+      this.#changed(0);
     }
     /** What was chosen, or null: see the event diadrom-choice. */
     get choice() {
       return this.#choice;
+    }
+    /** asking, chosen, choose, incomplete, nothing, refused, failed or unavailable. */
+    get state() {
+      return this.#state;
     }
     get form() {
       return this.#internals.form;
@@ -224,6 +353,17 @@
     }
     reportValidity() {
       return this.#internals.reportValidity();
+    }
+    /** Resolves with the choice, or null, once no answer is waited for. */
+    settled() {
+      if (!this.#busy) return Promise.resolve(this.#choice);
+      return new Promise((resolve) => this.#waiting.push(resolve));
+    }
+    #waiting = [];
+    /** Asks again, as after a change of the cart: what was chosen counts no more until the answer is there. */
+    requote() {
+      this.#asked = "";
+      this.#changed(0);
     }
 
     get #language() {
@@ -260,221 +400,415 @@
       }).format(amount);
     }
 
-    #ask(path, options = {}) {
-      const server = (this.getAttribute("server") || home).replace(/\/$/, "");
-      return fetch(server + path, {
-        ...options,
-        credentials: "omit",
-        headers: {
-          Authorization: "Bearer " + this.getAttribute("key"),
-          "Accept-Language": this.#locale,
-          ...(options.body ? { "Content-Type": "application/json" } : {}),
-        },
-      });
+    #later(name, ms, what) {
+      clearTimeout(this.#timers[name]);
+      this.#timers[name] = setTimeout(what, ms);
     }
-    async #told(got) {
+
+    // #ask gives an answer's JSON, or throws {status, code, faults, wait}: wait is in how many seconds to ask again where
+    // the server says so, null where it does not, and absent where asking again is of no use.
+    async #ask(path, options, stop) {
+      const server = (this.getAttribute("server") || home).replace(/\/$/, "");
+      const key = this.getAttribute("key");
+      const late = setTimeout(() => stop.abort("late"), inMS.patience);
+      let got;
+      try {
+        got = await fetch(server + path, {
+          ...options,
+          signal: stop.signal,
+          credentials: key ? "omit" : "same-origin",
+          headers: {
+            ...(key ? { Authorization: "Bearer " + key } : {}),
+            "Accept-Language": this.#locale,
+            ...(options.body ? { "Content-Type": "application/json" } : {}),
+          },
+        });
+        if (got.ok) return await got.json();
+      } catch {
+        throw { status: got ? got.status : 0, code: stop.signal.reason === "late" ? "timeout" : "network", faults: [], wait: null };
+      } finally {
+        if (got && got.ok) clearTimeout(late);
+      }
       const body = await got.json().catch(() => ({}));
-      const why = [body.title, ...(body.faults || []).map((f) => `${f.path}: ${f.message}`)].filter(Boolean).join("; ");
-      console.warn(`diadrom-delivery: ${got.status} ${why}`);
+      clearTimeout(late);
+      const after = Number.parseFloat(got.headers.get("Retry-After"));
+      throw {
+        status: got.status,
+        code: body.code || "http",
+        faults: body.faults || [],
+        title: body.title || "",
+        wait: [408, 425, 429].includes(got.status) || got.status >= 500 ? (after >= 0 ? after : null) : undefined,
+      };
+    }
+    // #failed tells the page of a failure, and gives in how many milliseconds to ask again; false where that is of no use.
+    #failed(error) {
+      const { status, code, faults, title } = error;
+      const why = [title, ...faults.map((f) => `${f.path}: ${f.message}`)].filter(Boolean).join("; ");
+      console.warn(`diadrom-delivery: ${status || code} ${why}`);
+      this.dispatchEvent(new CustomEvent("diadrom-error", { bubbles: true, composed: true, detail: { status, code, faults } }));
+      if (error.wait === undefined) return false;
+      const backoff = Math.min(inMS.longest, 500 * 2 ** this.#failures++);
+      return Math.max((error.wait || 0) * 1000, backoff * (0.5 + Math.random() / 2));
+    }
+    // #again asks at once what has failed, or has not been answered.
+    #again() {
+      if (this.#error || (this.#forms.length && this.#stale)) this.#changed(0);
+      else if (this.#plain || !this.#forms.length) this.#open();
+    }
+    // #look is for a page that comes back: from behind another, from the browser's memory, or to the network, where what is
+    // under way may wait for an answer that never comes.
+    #look(online) {
+      if ((document.hidden && !online) || !this.#begun || !this.isConnected) return;
+      if (this.#error || this.#plain || this.#stale) this.#again();
+      else if (this.#answer.quote && Date.now() > this.#ends - inMS.early) this.#quote();
     }
 
     async #open() {
-      const mine = ++this.#turn;
-      this.#problem = "";
-      try {
-        const got = await this.#ask("/api/v1/address-forms");
-        if (mine !== this.#turn) return;
-        if (!got.ok) {
-          await this.#told(got);
-          throw got.status;
-        }
-        const names = new Intl.DisplayNames([this.#locale], { type: "region" });
-        const order = new Intl.Collator(this.#locale);
-        this.#forms = (await got.json()).map((f) => ({ ...f, name: names.of(f.country) || f.name }));
-        this.#forms.sort((a, b) => order.compare(a.name, b.name));
-      } catch {
-        if (mine !== this.#turn) return;
-        this.#problem = this.#words.failed;
+      const mine = ++this.#opening;
+      clearTimeout(this.#timers.open);
+      if (!this.#forms.length) {
+        this.#missing();
         this.#show();
-        return;
       }
-      if (!this.#forms.some((f) => f.country === this.#to.country)) {
+      const names = new Intl.DisplayNames([this.#locale], { type: "region" });
+      const named = (list) => {
+        const order = new Intl.Collator(this.#locale);
+        return list.map((f) => ({ ...f, name: names.of(f.country) || f.name })).sort((a, b) => order.compare(a.name, b.name));
+      };
+      try {
+        const forms = await this.#ask("/api/v1/address-forms", {}, new AbortController());
+        if (mine !== this.#opening) return;
+        this.#forms = named(forms);
+        this.#plain = false;
+        this.#failures = 0;
+        this.#more.clear();
+      } catch (error) {
+        if (mine !== this.#opening) return;
+        const wait = this.#failed(error);
+        if (!this.#forms.length) {
+          this.#plain = true;
+          this.#forms = named(everywhere.split(" ").map((country) => ({ country, postcode: true, regions: [], plain: true })));
+        }
+        // Where a quote is asked for too, its answer says when forms can be had: what hangs takes up connections.
+        if (wait !== false && !(this.#plain && this.#to.country && this.lines.length)) this.#later("open", wait, () => this.#open());
+        if (!this.#plain) return;
+      }
+      if (!this.#asksFor) {
+        // A country that the page names and the shop does not deliver to is not replaced by another.
         const region = new Intl.Locale(this.#language).maximize().region;
         const own = this.#forms.find((f) => f.country === region) || (this.#forms.length === 1 ? this.#forms[0] : null);
-        this.#to.country = own ? own.country : "";
+        this.#to.country = own && !this.#to.country ? own.country : "";
       }
       this.#fields();
-      this.requote();
+      this.#changed(0);
     }
 
     #frame() {
-      const w = this.#words;
       const parts = (this.#parts = {});
       parts.fields = make("div", { class: "fields", part: "fields" });
       parts.options = make("div", { part: "options" });
-      parts.message = make("p", { class: "message", part: "message", hidden: true });
+      parts.message = make("p", { class: "message", part: "message" });
       parts.says = make("p", { class: "unseen", role: "status" });
       this.shadowRoot.replaceChildren(parts.fields, parts.options, parts.message, parts.says);
-      this.#internals.ariaLabel = w.delivery;
       this.#internals.role = "group";
     }
 
-    get #form() {
+    get #asksFor() {
       return this.#forms.find((f) => f.country === this.#to.country);
+    }
+    #shows(name) {
+      const form = this.#asksFor;
+      if (!form) return name === "country";
+      return { country: true, postcode: form.postcode, city: form.city || this.#more.has("city"), street: form.street,
+        region: form.regions.length > 0 || this.#more.has("region") }[name];
+    }
+    #edited(name, value) {
+      this.#to[name] = value;
+      this.#set.add(name);
+      this.#typedAt = Date.now();
+      // What the page knew of another address, and the buyer does not see, does not hold for this one.
+      if (name === "country") {
+        this.#more.clear();
+        this.#to.region = "";
+      }
+      if (name !== "street") for (const other of ["city", "street"]) if (!this.#shows(other)) this.#to[other] = "";
+      this.#to.lat = this.#to.lon = "";
     }
     #field(name, control) {
       control.id = `${this.#id}-${name}`;
+      control.setAttribute("aria-describedby", control.id + "-wrong");
       return make("div", { class: "field", part: "field" },
-        make("label", { class: "name", part: "label", for: control.id }, this.#words[name]), control);
+        make("label", { class: "name", part: "label", for: control.id }, this.#words[name]), control,
+        make("p", { class: "wrong error", part: "field-error", id: control.id + "-wrong" }));
     }
     #typed(name, complete) {
       const input = make("input", {
         class: "text", part: "input", value: this.#to[name], autocomplete: complete, maxlength: "80", spellcheck: "false",
         autocapitalize: name === "postcode" ? "characters" : null,
         oninput: () => {
-          this.#to[name] = input.value;
-          this.#later();
+          this.#edited(name, input.value);
+          this.#changed(inMS.debounce);
+        },
+        onblur: () => this.#showFaults(),
+        onkeydown: (event) => {
+          if (event.key !== "Enter" || event.isComposing || !this.form) return;
+          event.preventDefault();
+          const button = [...this.form.elements].find((e) => e.type === "submit" && !e.disabled);
+          this.#pressed = button || this.form;
+          this.form.requestSubmit(button);
+          this.#pressed = null;
         },
       });
-      if (name === "postcode") input.setAttribute("aria-describedby", this.#id + "-wrong");
       return this.#field(name, input);
     }
     #chosen(name, complete, list) {
       const select = make("select", {
         part: "input", autocomplete: complete,
         onchange: () => {
-          this.#to[name] = select.value;
-          if (name === "country") {
-            this.#to.region = "";
-            this.#fields();
-          }
-          this.requote();
+          this.#edited(name, select.value);
+          if (name === "country") this.#fields();
+          this.#changed(0);
         },
       }, ...list.map(([value, text]) => make("option", { value, selected: value === this.#to[name] }, text)));
       return this.#field(name, select);
     }
     #fields() {
-      const form = this.#form;
-      const had = this.shadowRoot.activeElement && this.shadowRoot.activeElement.id;
+      const form = this.#asksFor;
+      const had = this.shadowRoot.activeElement;
+      const at = had && had.selectionStart;
       const none = [["", this.#words.choose]];
       const list = [
         this.#chosen("country", "shipping country", [...(this.#to.country ? [] : none), ...this.#forms.map((f) => [f.country, f.name])]),
       ];
-      if (form && form.postcode) list.push(this.#typed("postcode", "shipping postal-code"));
-      if (form && !form.postcode) list.push(this.#typed("city", "shipping address-level2"));
+      if (this.#shows("postcode")) list.push(this.#typed("postcode", "shipping postal-code"));
+      if (this.#shows("city")) list.push(this.#typed("city", "shipping address-level2"));
       if (form && form.regions.length)
         list.push(this.#chosen("region", "shipping address-level1", [...none, ...form.regions.map((r) => [r.code, r.name])]));
+      else if (this.#shows("region")) list.push(this.#typed("region", "shipping address-level1"));
+      if (this.#shows("street")) list.push(this.#typed("street", "shipping street-address"));
       this.#parts.fields.replaceChildren(...list);
-      if (had) {
-        const again = this.shadowRoot.getElementById(had);
-        if (again) again.focus();
+      const again = had && this.shadowRoot.getElementById(had.id);
+      if (again) {
+        again.focus();
+        if (at !== null && at !== undefined) again.setSelectionRange(at, at);
       }
     }
 
-    #later() {
-      clearTimeout(this.#soon);
-      this.#soon = setTimeout(() => this.requote(), 250);
+    // #wanted is what the buyer asks for now, without how long it is held.
+    get #wanted() {
+      const to = {};
+      for (const name of addressFields) {
+        const value = this.#to[name].trim();
+        if (value && (name !== "postcode" || !this.#asksFor || this.#asksFor.postcode)) to[name] = value;
+      }
+      const request = { to, lines: this.lines, coupons: this.coupons, checkout: true, language: this.#language };
+      // A place to collect belongs to the option that is collected there.
+      const o = this.#answer && this.#answer.options.find((x) => this.#key(x) === this.#way);
+      if (this.#point && !(o && !this.#points(o).length)) request.point = this.#point;
+      return request;
     }
-    /** Asks again, as after a change of the cart. */
-    requote() {
-      clearTimeout(this.#soon);
-      clearTimeout(this.#expiry);
-      if (!this.isConnected || !this.#form) return this.#show();
-      return this.#quote();
+    // #busy says whether what is shown answers something else than what the buyer asks for now, and another answer is on its way.
+    get #busy() {
+      return !this.#dead && (!this.#forms.length || (!!this.#asksFor && this.lines.length > 0 && this.#stale)) && !(this.#error && this.#error.wait === undefined);
+    }
+    get #stale() {
+      return !this.#answer || this.#asked !== JSON.stringify(this.#wanted) || (!!this.#answer.quote && Date.now() > this.#ends);
+    }
+
+    // #missing begins to count for how long there has been no answer.
+    #missing() {
+      if (this.#unanswered) return;
+      this.#unanswered = Date.now();
+      this.#later("dead", inMS.dead, () => {
+        this.#dead = true;
+        this.#settle();
+      });
+    }
+    #answered() {
+      this.#unanswered = 0;
+      this.#dead = false;
+      clearTimeout(this.#timers.dead);
+    }
+
+    // #changed asks for what has changed, a little later where the buyer is typing. What was chosen counts no more.
+    #changed(ms) {
+      if (!this.#begun || !this.isConnected) return;
+      clearTimeout(this.#timers.ask);
+      if (!this.#forms.length) return this.#settle(); // asked for once they are there
+      if (!this.#asksFor || !this.lines.length) {
+        this.#turn++;
+        this.#asking = false;
+        this.#error = null;
+        this.#answered();
+        return this.#settle();
+      }
+      if (this.#stale) this.#missing();
+      if (ms) this.#later("ask", ms, () => this.#quote());
+      else this.#quote();
+      this.#settle();
     }
     async #quote() {
+      clearTimeout(this.#timers.ask);
       const mine = ++this.#turn;
       if (this.#stop) this.#stop.abort();
-      this.#stop = new AbortController();
-      const form = this.#form;
-      const to = { country: this.#to.country };
-      if (form.regions.length && this.#to.region) to.region = this.#to.region;
-      if (form.postcode ? this.#to.postcode.trim() : "") to.postcode = this.#to.postcode.trim();
-      if (!form.postcode && this.#to.city.trim()) to.city = this.#to.city.trim();
-      const request = {
-        to,
-        lines: this.lines,
-        coupons: this.coupons,
-        point: this.#point,
-        checkout: true,
-        language: this.#language,
-        hold: this.getAttribute("hold") || "PT30M",
-      };
+      const request = this.#wanted;
+      const asked = (this.#sent = JSON.stringify(request));
+      const body = JSON.stringify({ ...request, hold: this.getAttribute("hold") || "PT30M" });
       this.#asking = true;
-      this.#show();
+      if (this.#stale) this.#missing();
       for (const more of ["?carriers=later", ""]) {
+        const stop = (this.#stop = new AbortController());
         let answer = null;
+        let error = null;
         try {
-          const got = await this.#ask("/api/v1/quotes" + more, {
-            method: "POST",
-            body: JSON.stringify(request),
-            signal: this.#stop.signal,
-          });
-          if (mine !== this.#turn) return;
-          if (got.ok) answer = await got.json();
-          else await this.#told(got);
-        } catch (error) {
-          if (error.name === "AbortError") return;
+          answer = await this.#ask("/api/v1/quotes" + more, { method: "POST", body }, stop);
+        } catch (e) {
+          error = e;
         }
         if (mine !== this.#turn) return;
-        this.#problem = answer ? "" : this.#words.failed;
+        if (error) {
+          this.#asking = false;
+          this.#error = error;
+          if (this.#stale) this.#missing();
+          const wait = this.#failed(error);
+          if (mine !== this.#turn) return; // the page has changed something when it was told
+          if (wait !== false) this.#later("ask", wait, () => this.#quote());
+          this.#later("quiet", inMS.quiet, () => this.#show());
+          this.#settle();
+          return;
+        }
+        this.#error = null;
+        this.#failures = 0;
         this.#answer = answer;
-        this.#request = request;
-        this.#asking = !!(answer && answer.pending && answer.pending.length && more);
+        this.#asked = asked;
+        this.#request = JSON.parse(body);
+        this.#ends = answer.quote ? Date.now() + lifetime(answer.quote) : 0;
+        this.#answered();
+        if (this.#plain) this.#later("open", 500, () => this.#open());
+        this.#asking = !!(answer.pending && answer.pending.length && more);
+        if (this.#plain && answer.checkout.lacks.some((name) => !this.#shows(name))) {
+          answer.checkout.lacks.forEach((name) => this.#more.add(name));
+          this.#fields();
+        }
+        this.#prefer();
+        if (this.#stale) return this.#changed(0); // it was for a place to collect, and is not collected
         this.#settle();
-        this.#show();
+        if (mine !== this.#turn) return;
         if (!this.#asking) break;
       }
       this.dispatchEvent(new CustomEvent("diadrom-quote", { bubbles: true, composed: true, detail: this.#answer }));
-      if (this.#answer && this.#answer.quote) {
-        // A quote is asked for again a little before it ends.
-        const left = Date.parse(this.#answer.quote.expires) - Date.now() - 30000;
-        this.#expiry = setTimeout(() => this.requote(), Math.min(Math.max(left, 5000), 2 ** 31 - 1));
-      }
+      if (!this.#answer.quote) return;
+      // A quote is asked for again a little before it ends, and counts no more when it has ended.
+      const left = this.#ends - Date.now();
+      this.#later("early", Math.min(Math.max(left - inMS.early, left / 2), 2 ** 31 - 1), () => this.#quote());
+      this.#later("end", Math.min(left, 2 ** 31 - 1), () => {
+        if (this.#stale) this.#changed(0);
+      });
     }
 
     #key(o) {
       return o.service ? o.method + "/" + o.service : o.method;
     }
-    // Keeps what was chosen where it is still offered.
-    #settle() {
+    // #prefer keeps what was chosen where it is still offered, and what the shop prefers otherwise.
+    #prefer() {
       const a = this.#answer;
-      const options = a && !a.checkout.wait ? a.options : [];
-      if (!options.some((o) => this.#key(o) === this.#way) && !(a && a.pending)) {
-        const set = options.find((o) => o.offer.preselected) || (options.length === 1 ? options[0] : null);
-        this.#way = set ? this.#key(set) : "";
-      }
-      this.#tell();
+      const options = a.checkout.wait ? [] : a.options;
+      if (options.some((o) => this.#key(o) === this.#way) || a.pending) return;
+      const set = options.find((o) => o.offer.preselected) || (options.length === 1 ? options[0] : null);
+      this.#way = set ? this.#key(set) : "";
     }
     #points(o) {
       return o && o.offer ? o.offer.points : [];
     }
-    #tell() {
+
+    // #fault is what is wrong with the address or missing in it, where the answer is that of now: {field, message}.
+    get #fault() {
       const a = this.#answer;
+      if (!a || this.#stale) return null;
+      if (a.checkout.faults.length) return a.checkout.faults[0];
+      return a.checkout.lacks.length ? { field: a.checkout.lacks[0], message: "" } : null;
+    }
+    #state = "asking";
+    // #settle works out what is chosen, and tells the form, the page and the buyer.
+    #settle() {
+      const w = this.#words;
+      const a = this.#stale ? null : this.#answer;
       const o = a && a.options.find((x) => this.#key(x) === this.#way);
       const points = this.#points(o);
       const point = points.length === 1 ? points[0].location : points.some((p) => p.location === this.#point) ? this.#point : "";
+      const fault = this.#fault;
       this.#choice = null;
-      // Without its postcode an address has a price, but perhaps not the one that the order will have.
-      const whole = a && !a.checkout.lacks.length && !a.checkout.faults.length;
-      if (o && a.quote && whole && (!points.length || point)) {
+      if (o && a.quote && !fault && (!points.length || point)) {
         this.#choice = {
           method: o.method, service: o.service || "", label: o.label, total: o.total, currency: a.currency, tax: o.tax, point,
           days: o.days, dates: o.dates || null, quote: a.quote, request: this.#request,
         };
       }
-      const done = this.#choice || (a && !a.needs_shipping && this.lines.length);
-      this.#internals.setFormValue(this.#choice ? JSON.stringify(this.#choice) : null);
-      this.#internals.setValidity(done ? {} : { valueMissing: true }, done ? "" : this.#words.pick,
-        done ? undefined : this.shadowRoot.querySelector("input[type=radio], .fields input, .fields select") || undefined);
-      this.dispatchEvent(new CustomEvent("diadrom-choice", { bubbles: true, composed: true, detail: this.#choice }));
+      // Without its postcode an address has a price, but perhaps not the one that the order will have.
+      const field = (name) => this.shadowRoot.getElementById(`${this.#id}-${name}`);
+      let why = "";
+      let anchor = null;
+      if (this.#choice) this.#state = "chosen";
+      else if (!this.lines.length) [this.#state, why] = ["nothing", w.empty];
+      else if (a && !a.needs_shipping) this.#state = "nothing";
+      else if (this.#dead) [this.#state, why] = ["unavailable", w.blocked];
+      else if (this.#busy) [this.#state, why] = ["asking", w.asking];
+      else if (this.#error && !a) [this.#state, why] = ["failed", w.failed];
+      else if (!this.#asksFor) [this.#state, why, anchor] = ["incomplete", w.fill, field("country")];
+      else if (fault) [this.#state, why, anchor] = ["incomplete", fault.message || w.fill, field(fault.field)];
+      else if (a && !a.options.length) [this.#state, why] = ["refused", a.message || w.failed];
+      else [this.#state, why, anchor] = ["choose", w.pick, o ? field("point") : this.shadowRoot.querySelector("input[type=radio]")];
+      if (this.#state === "unavailable" && this.getAttribute("when-unavailable") === "allow") {
+        this.#choice = { unavailable: true };
+        why = "";
+      }
+      this.#internals.setFormValue(this.#choice ? JSON.stringify(this.#choice) : null,
+        JSON.stringify({ to: this.#to, way: this.#way, point: this.#point }));
+      const first = anchor || this.shadowRoot.querySelector("input, select") || undefined;
+      if (why) this.#internals.setValidity(anchor ? { valueMissing: true } : { customError: true }, why, first);
+      else this.#internals.setValidity({});
+      if (this.#internals.states) {
+        this.#internals.states.clear();
+        this.#internals.states.add(this.#state);
+      }
+      this.#show();
+      const told = JSON.stringify(this.#choice);
+      if (told !== this.#told) {
+        this.#told = told;
+        this.dispatchEvent(new CustomEvent("diadrom-choice", { bubbles: true, composed: true, detail: this.#choice }));
+      }
+      if (this.#busy) return;
+      this.#waiting.splice(0).forEach((resolve) => resolve(this.#choice));
+      this.#fulfil();
+    }
+
+    // #wait keeps a submission until the answer is there.
+    #wait(submitter) {
+      // Where another field is wrong the buyer is told of that, and presses again.
+      if ([...this.form.elements].some((e) => e !== this && e.willValidate && !e.validity.valid)) return;
+      const was = this.#answer && !this.#answer.checkout.wait && this.#answer.options.find((o) => this.#key(o) === this.#way);
+      this.#wish = { submitter: submitter === this.form ? undefined : submitter, was: was ? this.#key(was) + " " + was.total : "", at: Date.now() };
+      this.#show();
+    }
+    // #fulfil submits what waited, where the buyer has seen the method and the price; else it asks to look at them.
+    #fulfil() {
+      const wish = this.#wish;
+      if (!wish || !this.form) return;
+      this.#wish = null;
+      const c = this.#choice;
+      if (c && c.method && wish.was === this.#key(c) + " " + c.total && Date.now() - wish.at < inMS.wish) {
+        const { submitter } = wish;
+        return void this.form.requestSubmit(submitter && submitter.form === this.form ? submitter : undefined);
+      }
+      if (c) this.#parts.says.textContent = this.#parts.message.textContent = this.#words.look;
+      else this.reportValidity();
     }
 
     #when(o) {
       const w = this.#words;
       let text = "";
       if (o.dates) {
-        const day = new Intl.DateTimeFormat(this.#locale, { weekday: "short", day: "numeric", month: "long", timeZone: "UTC" });
+        const day = new Intl.DateTimeFormat(this.#locale, { weekday: "short", day: "numeric", month: "short", timeZone: "UTC" });
         const [from, to] = [new Date(o.dates.from), new Date(o.dates.to)];
         text = o.dates.from === o.dates.to ? day.format(from) : day.formatRange(from, to);
       } else if (o.days) {
@@ -495,14 +829,15 @@
     }
 
     #show() {
+      if (!this.#parts) return;
       const w = this.#words;
+      this.#internals.ariaLabel = w.delivery;
       const a = this.#answer;
-      const wait = a && a.checkout.wait;
-      const shown = a && !wait && !this.#problem ? a.options : [];
-      const told = a && !wait && !this.#problem ? a.refused.filter((r) => r.text) : [];
-      const had = this.shadowRoot.activeElement && this.shadowRoot.activeElement.id;
+      const stale = this.#stale;
+      // What was shown stays where it is while another answer is awaited, and cannot be chosen. After a failure it goes.
+      const shown = !a || a.checkout.wait || a.checkout.faults.length || (stale && (this.#error || this.#dead)) || !this.lines.length || !this.#asksFor ? null : a;
       const rows = [];
-      shown.forEach((o, i) => {
+      (shown ? shown.options : []).forEach((o, i) => {
         const key = this.#key(o);
         const on = key === this.#way;
         const id = `${this.#id}-o${i}`;
@@ -513,8 +848,8 @@
             type: "radio", name: this.#id, id, value: key, checked: on, "aria-describedby": described || null,
             onchange: () => {
               this.#way = key;
-              this.#tell();
-              this.#show();
+              if (this.#stale && this.#sent !== JSON.stringify(this.#wanted)) this.#changed(0);
+              else this.#settle();
             },
           }),
           make("span", { class: "label", part: "option-label" }, o.label),
@@ -527,45 +862,73 @@
           rows.push(make("p", { class: "points when", part: "when" },
             [points[0].name, points[0].address, points[0].hours, this.#away(points[0])].filter(Boolean).join(" · ")));
       });
-      for (const r of told) rows.push(make("div", { class: "option off", part: "refused" }, make("span", {}), make("span", { class: "label" }, r.text)));
-      this.#parts.options.replaceChildren(
-        ...(rows.length ? [make("fieldset", { part: "choices" }, make("legend", { part: "legend" }, w.delivery), ...rows)] : []));
-      if (had) {
-        const again = this.shadowRoot.getElementById(had);
-        if (again) again.focus();
+      for (const r of shown ? shown.refused : [])
+        if (r.text) rows.push(make("div", { class: "option off", part: "refused" }, make("span", {}), make("span", { class: "label" }, r.text)));
+      const list = this.#parts.options;
+      const next = make("div", {}, ...(rows.length ? [make("fieldset", { part: "choices" }, make("legend", { part: "legend" }, w.delivery), ...rows)] : []));
+      // What is the same stays, and with it the focus.
+      if (!next.isEqualNode(make("div", {}, ...[...list.childNodes].map((e) => e.cloneNode(true))))) {
+        const had = this.shadowRoot.activeElement && this.shadowRoot.activeElement.id;
+        list.replaceChildren(...next.childNodes);
+        const again = had && this.shadowRoot.getElementById(had);
+        if (again && again !== this.shadowRoot.activeElement) again.focus();
       }
+      for (const radio of list.querySelectorAll("input")) radio.checked = radio.value === this.#way;
+      list.className = stale && rows.length ? "waits" : "";
+      list.setAttribute("aria-busy", String(this.#busy || this.#asking));
 
+      const fault = this.#showFaults();
+
+      const allowed = this.getAttribute("when-unavailable") === "allow";
+      // A short cut of the network is no news.
+      const failed = this.#error && stale && (this.#error.wait === undefined || Date.now() - this.#unanswered > inMS.quiet);
       let text = "";
       let wrong = false;
-      const fault = a && a.checkout.faults[0];
-      if (this.#problem) [text, wrong] = [this.#problem, true];
-      else if (fault) [text, wrong] = [fault.field === "postcode" ? w.wrong : fault.message, true];
-      else if (this.#asking && !shown.length) text = w.asking;
-      else if (this.#asking) text = w.carriers;
-      else if (!this.lines.length) text = w.empty;
+      if (!this.lines.length) text = w.empty;
+      else if (this.#dead) [text, wrong] = [allowed ? w.agreed : w.blocked, !allowed];
+      else if (failed) [text, wrong] = [w.failed, true];
+      else if (!this.#forms.length || (stale && this.#busy)) text = w.asking;
+      else if (!this.#asksFor || (a && a.checkout.wait)) text = a && a.checkout.faults.length ? "" : w.fill;
+      else if (fault && fault.message) text = this.#shows(fault.field) ? "" : fault.message;
+      else if (a && a.pending && a.pending.length && this.#asking) text = w.carriers;
       else if (a && !a.needs_shipping) text = w.nothing;
-      else if (!this.#form || wait) text = w.fill;
-      else if (a && !shown.length) text = a.message;
-      else if (a && a.checkout.lacks.length) text = w.rest;
+      else if (a && !a.options.length) text = a.message;
+      else if (fault) text = w.rest;
       const message = this.#parts.message;
-      message.hidden = !text;
-      message.id = this.#id + "-wrong";
       message.className = wrong ? "message error" : "message";
       message.part = wrong ? "message error" : "message";
       message.replaceChildren(text);
-      if (this.#problem) message.append(make("button", { type: "button", part: "button", onclick: () => (this.#forms.length ? this.requote() : this.#open()) }, w.again));
-      const input = this.shadowRoot.getElementById(this.#id + "-postcode");
-      if (input) input.setAttribute("aria-invalid", String(!!fault && fault.field === "postcode"));
-      this.#parts.options.setAttribute("aria-busy", String(this.#asking));
-      // What the page reader says once an answer is there, and not at every letter.
-      if (!this.#asking) this.#parts.says.textContent = text || (shown.length ? this.#count(w.count, shown.length) : "");
+      if ((failed || this.#dead) && this.lines.length)
+        message.append(make("button", { type: "button", part: "button", onclick: () => this.#again() }, w.again));
+      // What a page reader says once an answer is there, and not at every letter.
+      if (this.#busy) return;
+      const told = text || (fault && fault.message && this.shadowRoot.getElementById(`${this.#id}-${fault.field}-wrong`) ?
+        this.shadowRoot.getElementById(`${this.#id}-${fault.field}-wrong`).textContent : rows.length ? this.#count(w.count, shown.options.length) : "");
+      if (this.#parts.says.textContent !== told) this.#parts.says.textContent = told;
+    }
+    // What is wrong stands at its field, once the buyer has stopped typing there.
+    #showFaults() {
+      const fault = this.#fault;
+      for (const name of addressFields) {
+        const input = this.shadowRoot.getElementById(`${this.#id}-${name}`);
+        if (!input) continue;
+        let wrong = fault && fault.field === name ? fault.message : "";
+        const rest = this.#typedAt + inMS.calm - Date.now();
+        if (wrong && input === this.shadowRoot.activeElement && rest > 0) {
+          wrong = "";
+          this.#later("calm", rest, () => this.#showFaults());
+        }
+        input.setAttribute("aria-invalid", String(!!wrong));
+        this.shadowRoot.getElementById(input.id + "-wrong").textContent = wrong;
+      }
+      return fault;
     }
     #pointChoice(points) {
       const select = make("select", {
         part: "input", id: this.#id + "-point",
         onchange: () => {
           this.#point = select.value;
-          this.requote();
+          this.#changed(0);
         },
       },
         make("option", { value: "", selected: !points.some((p) => p.location === this.#point) }, this.#words.choose),
@@ -574,6 +937,18 @@
       return make("div", { class: "points", part: "field" },
         make("label", { class: "name", part: "label", for: select.id }, this.#words.point), select);
     }
+  }
+
+  // lifetime is for how many milliseconds a quote holds from now, whatever time the buyer's clock shows: as the claims of
+  // its token say, in seconds.
+  function lifetime(quote) {
+    try {
+      const { iat, exp } = JSON.parse(atob(quote.token.split(".")[1].replaceAll("-", "+").replaceAll("_", "/")));
+      if (exp > iat) return (exp - iat) * 1000;
+    } catch {
+      // not a token that this version knows: the clocks are taken to agree
+    }
+    return Date.parse(quote.expires) - Date.now();
   }
 
   if (!customElements.get("diadrom-delivery")) customElements.define("diadrom-delivery", Delivery);
