@@ -2,6 +2,7 @@ package main
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -104,13 +105,13 @@ func (r *remote) call(
 	}
 	if resp.StatusCode >= http.StatusBadRequest {
 		var p struct {
-			Title  string
-			Faults fault.List
+			Title, Detail string
+			Faults        fault.List
 		}
 		if json.Unmarshal(out, &p) != nil || p.Title == "" {
-			p.Title = fmt.Sprintf("%.200s", out)
+			p.Detail = fmt.Sprintf("%.200s", out)
 		}
-		return nil, nil, &refusedError{resp.StatusCode, p.Title, p.Faults}
+		return nil, nil, &refusedError{resp.StatusCode, cmp.Or(p.Detail, p.Title), p.Faults}
 	}
 	return out, resp.Header, nil
 }

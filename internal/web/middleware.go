@@ -181,7 +181,7 @@ func (s *Server) recovered(c *gin.Context) {
 			switch {
 			case c.Writer.Written():
 			case api.Asked(c.Request.URL.Path), s.shell == nil:
-				api.Problem(c.Writer, http.StatusInternalServerError, "something went wrong here: please try again")
+				api.Internal.Answer(c.Writer, "something went wrong here: please try again")
 			default:
 				s.shell.Problem(
 					c,

@@ -44,12 +44,9 @@ func NewNode(n *node.Node, log *slog.Logger, o NodeOptions) http.Handler {
 	r.GET("/healthz", func(c *gin.Context) { c.String(http.StatusOK, "ok\n") })
 	r.GET("/readyz", func(c *gin.Context) { nodeReady(c, n) })
 	widget.Routes(r)
+	api.ProblemPages(r)
 	r.NoRoute(func(c *gin.Context) {
-		api.Problem(
-			c.Writer,
-			http.StatusNotFound,
-			"this is a node: it quotes at /api/v1/quotes. The shop is edited elsewhere",
-		)
+		api.NotOnNodes.Answer(c.Writer, "this is a node: it quotes at /api/v1/quotes. The shop is edited elsewhere")
 	})
 	return r
 }

@@ -192,6 +192,7 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 	offered.Routes(r)
 	alive(r, d, db)
 	widget.Routes(r)
+	api.ProblemPages(r)
 	r.Use(limited, finished)
 	r.GET(assets.Root+"*file", gin.WrapH(assets.Handler(files)))
 	people.OpenRoutes(r)

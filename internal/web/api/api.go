@@ -111,26 +111,27 @@ func (a *API) asker(c *gin.Context) (who Asker, ok bool) {
 	switch {
 	case who.Kind == Nobody && who.Later:
 		c.Header("Retry-After", "1")
-		problem(c, http.StatusServiceUnavailable, who.Why, nil)
+		problem(c, Busy, who.Why, nil)
 		return who, false
 	case who.Kind == Nobody:
-		challenge, why := `Bearer realm="quotes"`, who.Why
+		challenge, why, kind := `Bearer realm="quotes"`, who.Why, KeyRefused
 		if why == "" {
+			kind = NoKey
 			why = "say who asks: send a key of this shop with Authorization: Bearer"
 		} else {
 			challenge += `, error="invalid_token"` // RFC 6750, 3.1
 		}
 		c.Header("WWW-Authenticate", challenge)
-		problem(c, http.StatusUnauthorized, why, nil)
+		problem(c, kind, why, nil)
 		return who, false
 	case who.Kind == Shop && who.Key.Publishable && !who.Key.From(c.GetHeader("Origin")):
 		why := "this key is for pages of the sites that it names; its owner sees them under People"
-		problem(c, http.StatusForbidden, why, nil)
+		problem(c, WrongSite, why, nil)
 		return who, false
 	case who.Kind == Shop && !who.Key.Publishable && !sameSite(c.Request):
 		why := "a page has sent a key that is for servers: revoke it, since everybody can read it there, " +
 			"and make a key for pages"
-		problem(c, http.StatusForbidden, why, nil)
+		problem(c, KeyForServers, why, nil)
 		return who, false
 	}
 	if who.Kind == Shop {
@@ -160,24 +161,24 @@ func (a *API) engine(c *gin.Context) (q asked, ok bool) {
 	carriers := c.Query("carriers")
 	switch of := c.Query("of"); {
 	case of == "draft" && who.Kind != Person:
-		problem(c, http.StatusForbidden, "only people of the shop are quoted from its draft", nil)
+		problem(c, PeopleOnly, "only people of the shop are quoted from its draft", nil)
 		return q, false
 	case carriers != "" && carriers != "wait" && carriers != "later":
-		problem(c, http.StatusBadRequest, "a quote waits for carriers, or they come later", nil)
+		problem(c, BadRequest, "a quote waits for carriers, or they come later", nil)
 		return q, false
 	case of == "draft" && c.GetHeader(editionHeader) != "":
-		problem(c, http.StatusBadRequest, "a quote is of the draft or of an edition: leave out of=draft or "+editionHeader, nil)
+		problem(c, BadRequest, "a quote is of the draft or of an edition: leave out of=draft or "+editionHeader, nil)
 		return q, false
 	case of == "draft":
 		e := a.Draft()
 		return asked{who: who, engine: waiting(e, carriers), reached: e}, true
 	case of != "" && of != "live":
-		problem(c, http.StatusBadRequest, "quotes are of the live edition or of the draft", nil)
+		problem(c, BadRequest, "quotes are of the live edition or of the draft", nil)
 		return q, false
 	}
 	e := a.Live()
 	if e == nil {
-		problem(c, http.StatusServiceUnavailable, "nothing is live yet: the shop is still being set up", nil)
+		problem(c, NotLive, "nothing is live yet: the shop is still being set up", nil)
 		return q, false
 	}
 	if e, ok = a.pinned(c, e); !ok {
@@ -198,7 +199,7 @@ func (a *API) pinned(c *gin.Context, live *Edition) (*Edition, bool) {
 	}
 	number, err := strconv.ParseInt(text, 10, 64)
 	if err != nil || number < 1 {
-		problem(c, http.StatusBadRequest, "the header "+editionHeader+" names an edition by its number, as an answer does", nil)
+		problem(c, BadRequest, "the header "+editionHeader+" names an edition by its number, as an answer does", nil)
 		return nil, false
 	}
 	if number == live.Number {
@@ -211,11 +212,11 @@ func (a *API) pinned(c *gin.Context, live *Edition) (*Edition, bool) {
 	}
 	if a.Node && number > live.Number {
 		c.Header("Retry-After", "1")
-		problem(c, http.StatusServiceUnavailable, fmt.Sprintf("edition %d has not come here yet: ask again, or another node",
+		problem(c, NotHereYet, fmt.Sprintf("edition %d has not come here yet: ask again, or another node",
 			number), nil)
 		return nil, false
 	}
-	problem(c, http.StatusGone, fmt.Sprintf("edition %d is not quoted from any more: ask without "+editionHeader+
+	problem(c, EditionGone, fmt.Sprintf("edition %d is not quoted from any more: ask without "+editionHeader+
 		" and show the buyer what has changed", number), nil)
 	return nil, false
 }

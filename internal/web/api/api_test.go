@@ -5,10 +5,14 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"html/template"
 	"io"
 	"log/slog"
 	"net/http"
 	"net/http/httptest"
+	"os"
+	"regexp"
+	"slices"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -118,8 +122,7 @@ func opened(t testing.TB) *shop {
 	defer resp.Body.Close()
 	served, err := io.ReadAll(resp.Body)
 	require.NoError(t, err)
-	doc, err := openapi3.NewLoader().LoadFromData(served)
-	require.NoError(t, err)
+	doc := described(t, served)
 	require.NoError(t, doc.Validate(context.Background()))
 	require.Equal(t, "3.1.0", doc.OpenAPI)
 	s.router, err = gorillamux.NewRouter(doc)
@@ -534,6 +537,114 @@ func asDescribed(t require.TestingT, input *openapi3filter.RequestValidationInpu
 		Header:                 resp.Header,
 		Body:                   io.NopCloser(bytes.NewReader(body)),
 	}), string(body))
+}
+
+// described is the description as of today alone: its answers have no members and no codes but those that it lists.
+func described(t testing.TB, description []byte) *openapi3.T {
+	t.Helper()
+	doc, err := openapi3.NewLoader().LoadFromData(description)
+	require.NoError(t, err)
+	for name, ref := range doc.Components.Schemas {
+		schema := ref.Value
+		if known, ok := schema.Extensions["x-known"].([]any); ok {
+			schema.Enum = known
+		}
+		if schema.Type.Is("object") && len(schema.AllOf) == 0 && name != "KeySet" && name != "Key" {
+			no := false
+			schema.AdditionalProperties.Has = &no
+		}
+	}
+	return doc
+}
+
+// Clients of today take the answers of tomorrow: the description leaves answers open, and requests closed.
+func TestAnswersMayHaveMoreMembersAndCodes(t *testing.T) {
+	doc, err := openapi3.NewLoader().LoadFromData(Description)
+	require.NoError(t, err)
+	closed := []string{"QuoteRequest", "Address", "Line", "ProductFields", "QuoteClaim"}
+	for name, ref := range doc.Components.Schemas {
+		is := ref.Value.AdditionalProperties.Has != nil && !*ref.Value.AdditionalProperties.Has
+		assert.Equal(t, slices.Contains(closed, name), is, name)
+		if _, ok := ref.Value.Extensions["x-known"]; ok {
+			assert.Empty(t, ref.Value.Enum, name)
+		}
+	}
+	list := []any{}
+	for _, p := range Problems {
+		list = append(list, p.Code)
+	}
+	assert.ElementsMatch(t, list, doc.Components.Schemas["ProblemCode"].Value.Extensions["x-known"])
+	for _, p := range Problems {
+		assert.Contains(t, doc.Components.Schemas["ProblemCode"].Value.Description,
+			fmt.Sprintf("- `%s` (%d) %s\n", p.Code, p.Status, p.Title))
+	}
+}
+
+// The description, its history and the policy name the same version.
+func TestTheVersionIsTheSameEverywhere(t *testing.T) {
+	doc, err := openapi3.NewLoader().LoadFromData(Description)
+	require.NoError(t, err)
+	text, err := os.ReadFile("../../../docs/api.md")
+	require.NoError(t, err)
+	versions := regexp.MustCompile(`(?m)^\| (\d+\.\d+) \| `).FindAllStringSubmatch(string(text), -1)
+	require.NotEmpty(t, versions)
+	assert.Equal(t, doc.Info.Version, versions[0][1]+".0", "the first line of the history in docs/api.md")
+	for i := 1; i < len(versions); i++ {
+		assert.Greater(t, versions[i-1][1], versions[i][1])
+	}
+}
+
+// Each problem has a type, under which a page explains it, and a title that is the same whatever is asked.
+func TestProblemsAreExplained(t *testing.T) {
+	gin.SetMode(gin.ReleaseMode)
+	r := gin.New()
+	ProblemPages(r)
+	get := func(path string) (int, string) {
+		w := httptest.NewRecorder()
+		r.ServeHTTP(w, httptest.NewRequest(http.MethodGet, path, nil))
+		return w.Code, w.Body.String()
+	}
+	status, all := get("/problems")
+	assert.Equal(t, http.StatusOK, status)
+	codes := map[string]bool{}
+	for _, p := range Problems {
+		assert.False(t, codes[p.Code], p.Code)
+		codes[p.Code] = true
+		assert.Regexp(t, `^[a-z_]+$`, p.Code)
+		assert.NotEmpty(t, http.StatusText(p.Status), p.Code)
+		d := p.Details("now", nil)
+		status, page := get(d.Type)
+		assert.Equal(t, http.StatusOK, status, d.Type)
+		for _, text := range []string{page, all} {
+			assert.Contains(t, text, template.HTMLEscapeString(p.Title))
+			assert.Contains(t, text, template.HTMLEscapeString(p.Help))
+		}
+	}
+	status, unknown := get("/problems/<b>")
+	assert.Equal(t, http.StatusNotFound, status)
+	assert.NotContains(t, unknown, "<b>")
+
+	s := opened(t)
+	kind := func(who Asker, request string, sound bool) (p ProblemDetails) {
+		t.Helper()
+		s.asker = who
+		_, body := s.ask(t, request, sound)
+		require.NoError(t, json.Unmarshal([]byte(body), &p), body)
+		return p
+	}
+	const fi = `{"to":{"country":"FI"}`
+	asked := map[string]ProblemDetails{
+		"malformed":    kind(aShop, `{"to":5}`, false),
+		"invalid":      kind(aShop, `{"to":{"country":"XX"}}`, true),
+		"servers_only": kind(page, fi+`,"group":"trade"}`, true),
+		"no_right":     kind(aShop, fi+`,"costs":true}`, true),
+		"no_key":       kind(Asker{}, fi+`}`, true),
+	}
+	for code, p := range asked {
+		assert.Equal(t, code, p.Code)
+		assert.Equal(t, "/problems/"+code, p.Type)
+		assert.NotEmpty(t, p.Detail)
+	}
 }
 
 // The description has every resource, with every method that it takes, and no other.

@@ -22,7 +22,7 @@ func sentJSON(c *gin.Context, what string) bool {
 		c.Header("Accept-Post", "application/json")
 	}
 	why := what + " is JSON: send it with Content-Type: application/json"
-	problem(c, http.StatusUnsupportedMediaType, why, nil)
+	problem(c, WrongType, why, nil)
 	return false
 }
 
@@ -44,7 +44,7 @@ func (a *API) entered(c *gin.Context, who *Asker, size, lines int) (end func()) 
 	leave, err := a.lanes.enter(c.Request.Context(), who.asking(c), size, lines)
 	if err != nil {
 		c.Header("Retry-After", "5")
-		problem(c, http.StatusServiceUnavailable, "too much is asked at the moment: try again in a few seconds", nil)
+		problem(c, Busy, "too much is asked at the moment: try again in a few seconds", nil)
 		return nil
 	}
 	spent := processor()
@@ -133,11 +133,11 @@ func read(c *gin.Context, err error, most int64) bool {
 	switch {
 	case errors.Is(err, errEncoding):
 		c.Header("Accept-Encoding", "gzip")
-		problem(c, http.StatusUnsupportedMediaType, err.Error(), nil)
+		problem(c, WrongType, err.Error(), nil)
 	case errors.As(err, &large):
 		tooLarge(c, most)
 	case err != nil:
-		problem(c, http.StatusBadRequest, "the request broke off, or is not what its headers say", nil)
+		problem(c, BrokenOff, "the request broke off, or is not what its headers say", nil)
 	}
 	return err == nil
 }
@@ -147,7 +147,7 @@ func tooLarge(c *gin.Context, most int64) {
 	if most < 1<<20 {
 		size = fmt.Sprintf("%d kB", most>>10)
 	}
-	problem(c, http.StatusRequestEntityTooLarge, "a request has at most "+size, nil)
+	problem(c, TooLarge, "a request has at most "+size, nil)
 }
 
 // readInto reads the body of a request of which little is made; false where it cannot be, which is answered then.

@@ -63,7 +63,7 @@ func (a *API) form(c *gin.Context) {
 	}
 	f, ok := FormOf(q.engine, c.Param("country"))
 	if !ok {
-		problem(c, http.StatusNotFound, "there is no such country in ISO 3166-1", nil)
+		problem(c, NoCountry, "there is no such country in ISO 3166-1", nil)
 		return
 	}
 	_, byPoint := a.reached.of(q.reached)

@@ -236,7 +236,7 @@ func (a *API) begin(c *gin.Context, who *Asker) (held []*limit, end func()) {
 			end()
 			c.Header("Retry-After", retryAfter(wait))
 			describe(c.Writer.Header(), held)
-			problem(c, http.StatusTooManyRequests, fmt.Sprintf("the requests of this %s have taken too much of the "+
+			problem(c, TooMany, fmt.Sprintf("the requests of this %s have taken too much of the "+
 				"processor: ask again later, or for less at once", by.name), nil)
 			return held, nil
 		}
@@ -249,7 +249,7 @@ func (a *API) begin(c *gin.Context, who *Asker) (held []*limit, end func()) {
 		c.Header("Retry-After", "1")
 		describe(c.Writer.Header(), held)
 		why := fmt.Sprintf("at most %d exchanges of a %s are answered at the same time", full.atOnce, full.name)
-		problem(c, http.StatusTooManyRequests, why, nil)
+		problem(c, TooMany, why, nil)
 	}
 	return held, end
 }
@@ -260,7 +260,7 @@ func unread(c *gin.Context, held []*limit) bool {
 		if k.writing.Load() > MaxWriting {
 			c.Header("Retry-After", "1")
 			describe(c.Writer.Header(), held)
-			problem(c, http.StatusTooManyRequests, fmt.Sprintf("%d MB of answers wait to be read: read them first",
+			problem(c, TooMany, fmt.Sprintf("%d MB of answers wait to be read: read them first",
 				MaxWriting>>20), nil)
 			return true
 		}
@@ -278,7 +278,7 @@ func count(c *gin.Context, held []*limit, quotes int) bool {
 	c.Header("Retry-After", retryAfter(wait))
 	why := fmt.Sprintf("a %s may ask for at most %.0f quotes a second, and for %d at once", by.name,
 		float64(by.perSecond), by.burst)
-	problem(c, http.StatusTooManyRequests, why, nil)
+	problem(c, TooMany, why, nil)
 	return false
 }
 

@@ -10,24 +10,40 @@ import (
 	"github.com/gin-gonic/gin"
 )
 
-// ProblemDetails is what is said of a request that failed (RFC 9457). Its type is about:blank, which is left out: the
-// status says what kind it is.
+// Problem is a type of problem: what may go wrong with a request, in words that do not depend on the request.
+type Problem struct {
+	Code   string // of lower-case letters and underscores; never renamed
+	Status int    // of HTTP
+	Title  string
+	Help   string // what whoever asks does about it
+}
+
+// ProblemDetails is what is said of a request that failed (RFC 9457).
 type ProblemDetails struct {
+	Type   string     `json:"type"` // relative to the server: a page that explains it
 	Title  string     `json:"title"`
 	Status int        `json:"status"`
+	Code   string     `json:"code"`
+	Detail string     `json:"detail"`
 	Faults fault.List `json:"faults,omitempty"`
 }
 
-// Problem answers with a problem outside the API's own routes.
-func Problem(w http.ResponseWriter, status int, title string) {
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.Header().Set("Cache-Control", "no-store")
-	w.WriteHeader(status)
-	w.Write(problemJSON(ProblemDetails{Title: title, Status: status}))
+// Details are those of a request with this problem.
+func (p *Problem) Details(detail string, faults fault.List) ProblemDetails {
+	return ProblemDetails{Type: problemsPath + "/" + p.Code, Title: p.Title, Status: p.Status, Code: p.Code, Detail: detail,
+		Faults: faults}
 }
 
-func problem(c *gin.Context, status int, title string, faults fault.List) {
-	tell(c, ProblemDetails{title, status, faults})
+// Answer answers with the problem outside the API's own routes.
+func (p *Problem) Answer(w http.ResponseWriter, detail string) {
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.Header().Set("Cache-Control", "no-store")
+	w.WriteHeader(p.Status)
+	w.Write(problemJSON(p.Details(detail, nil)))
+}
+
+func problem(c *gin.Context, p *Problem, detail string, faults fault.List) {
+	tell(c, p.Details(detail, faults))
 }
 
 func tell(c *gin.Context, p ProblemDetails) {
@@ -45,12 +61,10 @@ func problemJSON(p ProblemDetails) []byte {
 
 // faulty is the problem of a request with faults.
 func faulty(faults fault.List) ProblemDetails {
-	switch {
-	case slices.ContainsFunc(faults, malformed):
-		return ProblemDetails{"the request is not of the form that the API takes", http.StatusBadRequest, faults}
-	default:
-		return ProblemDetails{"the request asks for what cannot be", http.StatusUnprocessableEntity, faults}
+	if slices.ContainsFunc(faults, malformed) {
+		return Malformed.Details("the request is not of the form that the API takes", faults)
 	}
+	return Invalid.Details("the request asks for what cannot be", faults)
 }
 
 // malformed says whether a fault is one of form, not of what the values mean.

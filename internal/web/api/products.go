@@ -55,10 +55,10 @@ func (a *API) source(c *gin.Context) (parts *store.Parts, ok bool) {
 		if live := a.Store.Live(); live != nil {
 			return live.Parts, true
 		}
-		problem(c, http.StatusServiceUnavailable, "nothing is live yet: the shop is still being set up", nil)
+		problem(c, NotLive, "nothing is live yet: the shop is still being set up", nil)
 		return nil, false
 	}
-	problem(c, http.StatusBadRequest, "products are of the draft or of what is live", nil)
+	problem(c, BadRequest, "products are of the draft or of what is live", nil)
 	return nil, false
 }
 
@@ -68,7 +68,7 @@ func (a *API) mayEdit(c *gin.Context, right auth.Right) (who Asker, ok bool) {
 		return who, false
 	}
 	if !who.May(right) {
-		problem(c, http.StatusForbidden, "this key may not "+right.String()+": make one that may under People", nil)
+		problem(c, NoRight, "this key may not "+right.String()+": make one that may under People", nil)
 		return who, false
 	}
 	if err := a.Store.Refresh(c.Request.Context()); err != nil {
@@ -84,10 +84,10 @@ func requestID(c *gin.Context) string { return c.Writer.Header().Get("X-Request-
 func (a *API) internal(c *gin.Context, err error) {
 	a.Log.Error("api", "id", requestID(c), "error", err)
 	if sqlite.Full(err) {
-		problem(c, http.StatusInsufficientStorage, "the disk is full: nothing was changed", nil)
+		problem(c, DiskFull, "the disk is full: nothing was changed", nil)
 		return
 	}
-	problem(c, http.StatusInternalServerError, "this could not be done; the log of the server says why", nil)
+	problem(c, Internal, "this could not be done; the log of the server says why", nil)
 }
 
 // products lists the products, one on each line.
@@ -120,7 +120,7 @@ func (a *API) product(c *gin.Context) {
 	}
 	body := productOf(parts, c.Param("sku"))
 	if body == nil {
-		problem(c, http.StatusNotFound, "the store has no such product", nil)
+		problem(c, NoProduct, "the store has no such product", nil)
 		return
 	}
 	c.Header("ETag", etag(body))
@@ -140,12 +140,12 @@ func (a *API) into(c *gin.Context, who *Asker) (live, ok bool) {
 	case "live":
 		if !who.May(auth.ProductsLive) {
 			why := "this key may change products in the draft alone: make one that may " + auth.ProductsLive.String()
-			problem(c, http.StatusForbidden, why, nil)
+			problem(c, NoRight, why, nil)
 			return false, false
 		}
 		return true, true
 	}
-	problem(c, http.StatusBadRequest, "products go into the draft, or into the draft and live", nil)
+	problem(c, BadRequest, "products go into the draft, or into the draft and live", nil)
 	return false, false
 }
 
@@ -191,19 +191,19 @@ func (a *API) fed(c *gin.Context, change feed.Change) (feed.Result, bool) {
 	case errors.Is(err, feed.ErrCondition):
 		problem(
 			c,
-			http.StatusPreconditionFailed,
+			NotAsRead,
 			"the product is not as If-Match or If-None-Match has it: read it again",
 			nil,
 		)
 	case errors.Is(err, draft.ErrNotLive):
-		problem(c, http.StatusServiceUnavailable, "nothing is live yet: the shop is still being set up", nil)
+		problem(c, NotLive, "nothing is live yet: the shop is still being set up", nil)
 	case errors.As(err, &faults):
-		problem(c, http.StatusUnprocessableEntity, "the store would not hold together: nothing was changed", faults)
+		problem(c, Breaks, "the store would not hold together: nothing was changed", faults)
 	case errors.Is(err, sqlite.ErrConflict), errors.Is(err, sqlite.ErrLiveChanged):
 		c.Header("Retry-After", "1")
 		problem(
 			c,
-			http.StatusServiceUnavailable,
+			Busy,
 			"somebody else changed the shop at the same moment: send it again",
 			nil,
 		)
@@ -272,7 +272,7 @@ func (a *API) deleteProduct(c *gin.Context) {
 		switch {
 		case !ok:
 		case len(r.Refused) > 0:
-			problem(c, http.StatusNotFound, "the store has no such product", nil)
+			problem(c, NoProduct, "the store has no such product", nil)
 		default:
 			c.Header("Cache-Control", "no-store")
 			c.Status(http.StatusNoContent)
@@ -297,7 +297,7 @@ func (a *API) patchProducts(c *gin.Context) {
 	if kind != "application/x-ndjson" && kind != "application/jsonl" {
 		c.Header("Accept-Patch", "application/x-ndjson")
 		why := "products are one JSON object on each line: send them with Content-Type: application/x-ndjson"
-		problem(c, http.StatusUnsupportedMediaType, why, nil)
+		problem(c, WrongType, why, nil)
 		return
 	}
 	body, end := a.readTurn(c, &who, MaxProducts)
@@ -309,13 +309,13 @@ func (a *API) patchProducts(c *gin.Context) {
 	list, refused, tooMany, err := edit.ReadProductLines(io.TeeReader(body.reader(), sum))
 	switch {
 	case errors.Is(err, edit.ErrLongLine):
-		problem(c, http.StatusRequestEntityTooLarge, err.Error(), nil)
+		problem(c, TooLarge, err.Error(), nil)
 		return
 	case !read(c, err, MaxProducts):
 		return
 	case tooMany:
 		why := fmt.Sprintf("at most %d products are changed at once: send the others by themselves", edit.MaxFed)
-		problem(c, http.StatusRequestEntityTooLarge, why, nil)
+		problem(c, TooLarge, why, nil)
 		return
 	}
 	a.onceHashed(c, &who, sum, func() {
@@ -375,14 +375,14 @@ func (a *API) onceHashed(c *gin.Context, who *Asker, sum hash.Hash, do func()) {
 		return
 	}
 	if len(name) > 200 {
-		problem(c, http.StatusBadRequest, "an Idempotency-Key has at most 200 letters", nil)
+		problem(c, BadRequest, "an Idempotency-Key has at most 200 letters", nil)
 		return
 	}
 	hashed, by := hex.EncodeToString(sum.Sum(nil)), -who.by().ID
 	ctx := c.Request.Context()
 	if !a.pending.begin(by, name) {
 		c.Header("Retry-After", "1")
-		problem(c, http.StatusConflict, "this request is being answered already", nil)
+		problem(c, UnderWay, "this request is being answered already", nil)
 		return
 	}
 	defer a.pending.end(by, name)
@@ -393,7 +393,7 @@ func (a *API) onceHashed(c *gin.Context, who *Asker, sum hash.Hash, do func()) {
 		return
 	case ok && was.Hash != hashed:
 		why := "this Idempotency-Key was used for another request within a day"
-		problem(c, http.StatusUnprocessableEntity, why, nil)
+		problem(c, OtherBefore, why, nil)
 		return
 	case ok:
 		c.Header("Cache-Control", "no-store")

@@ -46,7 +46,7 @@ func (a *API) quotes(c *gin.Context) {
 func (a *API) batch(c *gin.Context) {
 	a.answer(c, func(q *asked, items []quote.Item, many bool) {
 		if !many {
-			problem(c, http.StatusBadRequest, "the request is not of the form that the API takes",
+			problem(c, Malformed, "the request is not of the form that the API takes",
 				fault.List{{Code: fault.Type, Message: "a batch is a list of requests"}})
 			return
 		}
@@ -116,8 +116,7 @@ func (a *API) answer(c *gin.Context, say func(q *asked, items []quote.Item, many
 	if len(faults) > 0 {
 		p := faulty(faults)
 		if len(items) >= MaxRequests {
-			p = ProblemDetails{fmt.Sprintf("a list has at most %d requests", MaxRequests),
-				http.StatusRequestEntityTooLarge, faults}
+			p = TooLarge.Details(fmt.Sprintf("a list has at most %d requests", MaxRequests), faults)
 		}
 		tell(c, p)
 		return
@@ -182,25 +181,28 @@ const (
 
 // tooLong is the problem of an answer that a page is not given.
 func tooLong() *ProblemDetails {
-	return &ProblemDetails{Status: http.StatusRequestEntityTooLarge, Title: fmt.Sprintf(
-		"the answer has more than %d kB, which pages are not given: ask for fewer lines, or without parcels", PageAnswer>>10)}
+	p := TooLarge.Details(fmt.Sprintf("the answer has more than %d kB, which pages are not given: ask for fewer lines, or "+
+		"without parcels", PageAnswer>>10), nil)
+	return &p
 }
 
 // refusal says why somebody may not ask what a request asks; nil where they may.
 func (q *asked) refusal(item *quote.Item) *ProblemDetails {
-	forbidden := func(why string) *ProblemDetails { return &ProblemDetails{Title: why, Status: http.StatusForbidden} }
+	forbidden := func(p *Problem, why string) *ProblemDetails {
+		d := p.Details(why, nil)
+		return &d
+	}
 	switch {
 	case len(item.Faults) > 0:
 		p := faulty(item.Faults)
 		return &p
 	case item.Costs && !q.who.May(auth.Costs):
-		return forbidden("what sending costs the shop is for its people, and for keys that were made with that right")
+		return forbidden(NoRight, "what sending costs the shop is for its people, and for keys that were made with that right")
 	case q.who.buyers() && (item.Customer != "" || item.Group != ""):
-		return forbidden("customers and groups have charges of their own: only the shop's server says who a buyer is, " +
+		return forbidden(ServersOnly, "customers and groups have charges of their own: only the shop's server says who a buyer is, "+
 			"with a key for servers")
 	case item.Hold > 0 && q.edition == nil:
-		return &ProblemDetails{Title: "a quote from the draft cannot be held: only what is live is promised to buyers",
-			Status: http.StatusUnprocessableEntity}
+		return forbidden(Invalid, "a quote from the draft cannot be held: only what is live is promised to buyers")
 	}
 	return nil
 }
@@ -224,8 +226,8 @@ func (a *API) quote(q *asked, engine *quote.Engine, item *quote.Item) (*quote.An
 			item.Hold)
 		if err != nil {
 			a.Log.Error("a quote was not held", "error", err)
-			return nil, &ProblemDetails{Title: "quotes cannot be held at the moment: the log of the server says why",
-				Status: http.StatusInternalServerError}
+			p := Internal.Details("quotes cannot be held at the moment: the log of the server says why", nil)
+			return nil, &p
 		}
 		answer.Held = kept
 	}
@@ -316,6 +318,6 @@ func tooMuch(written, most int) *ProblemDetails {
 	if written < most {
 		return nil
 	}
-	return &ProblemDetails{Status: http.StatusRequestEntityTooLarge,
-		Title: fmt.Sprintf("the answers before this one have %d kB together: ask for it again by itself", most>>10)}
+	p := TooLarge.Details(fmt.Sprintf("the answers before this one have %d kB together: ask for it again by itself", most>>10), nil)
+	return &p
 }

@@ -21,19 +21,19 @@ func (a *API) review(c *gin.Context) {
 	case !ok:
 		return
 	case who.Kind != Person && !who.May(auth.Setup):
-		problem(c, http.StatusForbidden, "warnings are for people of the shop who are signed in, and for keys that may "+
+		problem(c, NoRight, "warnings are for people of the shop who are signed in, and for keys that may "+
 			auth.Setup.String(), nil)
 		return
 	case of != "" && of != "live" && of != "draft":
-		problem(c, http.StatusBadRequest, "warnings are about the live edition or the draft", nil)
+		problem(c, BadRequest, "warnings are about the live edition or the draft", nil)
 		return
 	}
 	list, ok, err := a.Review(c.Request.Context(), of == "draft")
 	switch {
 	case err != nil:
-		problem(c, http.StatusInternalServerError, "the warnings cannot be read; the log of the server says why", nil)
+		problem(c, Internal, "the warnings cannot be read; the log of the server says why", nil)
 	case !ok:
-		problem(c, http.StatusServiceUnavailable, "nothing is live yet: the shop is still being set up", nil)
+		problem(c, NotLive, "nothing is live yet: the shop is still being set up", nil)
 	default:
 		send(c, http.StatusOK, list)
 	}

@@ -134,13 +134,13 @@ func (a *API) Unknown(c *gin.Context) {
 		if res := &a.resources[i]; res.is(path) {
 			a.share(c, res)
 			c.Header("Allow", res.allowed())
-			problem(c, http.StatusMethodNotAllowed, "this takes "+res.allowed()+" only", nil)
+			problem(c, WrongMethod, "this takes "+res.allowed()+" only", nil)
 			return
 		}
 	}
 	problem(
 		c,
-		http.StatusNotFound,
+		NotFound,
 		"there is no such thing in this API: its description is at /api/v1/openapi.yaml",
 		nil,
 	)

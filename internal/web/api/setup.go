@@ -35,17 +35,17 @@ func (a *API) side(c *gin.Context, name string) (s changes.Side, ok bool) {
 		if live := a.Store.Live(); live != nil {
 			return live.Side(), true
 		}
-		problem(c, http.StatusServiceUnavailable, "nothing is live yet: the shop is still being set up", nil)
+		problem(c, NotLive, "nothing is live yet: the shop is still being set up", nil)
 		return s, false
 	}
 	number, err := strconv.ParseInt(name, 10, 64)
 	if err != nil {
-		problem(c, http.StatusBadRequest, "a store is the draft, what is live, or an edition by its number", nil)
+		problem(c, BadRequest, "a store is the draft, what is live, or an edition by its number", nil)
 		return s, false
 	}
 	f, _, err := a.Store.Edition(c.Request.Context(), number)
 	if errors.Is(err, sqlite.ErrNoEdition) {
-		problem(c, http.StatusNotFound, "there is no such edition", nil)
+		problem(c, NoEdition, "there is no such edition", nil)
 		return s, false
 	}
 	if err != nil {
@@ -98,7 +98,7 @@ func (a *API) putStore(c *gin.Context) {
 	dry := c.Query("dry_run")
 	switch {
 	case dry != "" && dry != "true" && dry != "false":
-		problem(c, http.StatusBadRequest, "dry_run is true or false", nil)
+		problem(c, BadRequest, "dry_run is true or false", nil)
 		return
 	case !sentJSON(c, "a store file"):
 		return
@@ -115,7 +115,7 @@ func (a *API) putStore(c *gin.Context) {
 	a.once(c, &who, in.Bytes(), func() {
 		f, faults, err := a.Files.Store(c.Request.Context(), in.Bytes())
 		if text, ok := files.Told(err); ok {
-			problem(c, http.StatusRequestEntityTooLarge, text, nil)
+			problem(c, TooLarge, text, nil)
 			return
 		}
 		if err != nil {
@@ -134,13 +134,13 @@ func (a *API) putStore(c *gin.Context) {
 		now := a.Store.State()
 		if owner := who.Kind == Person && who.Person.Role == auth.Owner; !owner && a.Moves != nil {
 			if moved := a.Moves(now.File, f); moved != "" {
-				problem(c, http.StatusForbidden, "the carrier "+moved+" has a secret, which would go to another address: "+
+				problem(c, SecretMoves, "the carrier "+moved+" has a secret, which would go to another address: "+
 					"an owner moves it, on the page Carriers", nil)
 				return
 			}
 		}
 		if tag := c.GetHeader("If-Match"); tag != "" && !named(tag, etag(now.File.Write())) {
-			problem(c, http.StatusPreconditionFailed, "the draft is not as If-Match has it: read it again", nil)
+			problem(c, NotAsRead, "the draft is not as If-Match has it: read it again", nil)
 			return
 		}
 		d := differenceOf(now.Side(), changes.Of(f), now.Revision)
@@ -168,13 +168,13 @@ func (a *API) edited(c *gin.Context, err error) bool {
 	case err == nil:
 		return true
 	case errors.Is(err, draft.ErrMoved), errors.Is(err, sqlite.ErrConflict):
-		problem(c, http.StatusConflict, "the draft was changed meanwhile: look at what is different now", nil)
+		problem(c, DraftChanged, "the draft was changed meanwhile: look at what is different now", nil)
 	case errors.Is(err, sqlite.ErrLiveChanged):
-		problem(c, http.StatusConflict, "another edition was published meanwhile: look at what is different now", nil)
+		problem(c, LiveChanged, "another edition was published meanwhile: look at what is different now", nil)
 	case errors.Is(err, draft.ErrSame):
-		problem(c, http.StatusConflict, "the draft is what is live already", nil)
+		problem(c, NoChange, "the draft is what is live already", nil)
 	case errors.As(err, &faults):
-		problem(c, http.StatusUnprocessableEntity, "the store would not hold together: nothing was changed", faults)
+		problem(c, Breaks, "the store would not hold together: nothing was changed", faults)
 	default:
 		a.internal(c, err)
 	}

@@ -49,7 +49,7 @@ func (a *API) verify(c *gin.Context) {
 	case !ok:
 		return
 	case who.buyers():
-		problem(c, http.StatusForbidden, "quotes are verified by the shop's server, with a key for servers: what a page "+
+		problem(c, ServersOnly, "quotes are verified by the shop's server, with a key for servers: what a page "+
 			"verifies, its visitor can change", nil)
 		return
 	case !sentJSON(c, "a request"):

@@ -209,7 +209,7 @@ document.addEventListener("alpine:init", () => {
           const body = await got.json();
           return got.ok
             ? { answer: body, problem: "" }
-            : { answer: null, problem: (body.faults || []).map((f) => f.message).join("; ") || body.title };
+            : { answer: null, problem: (body.faults || []).map((f) => f.message).join("; ") || body.detail || body.title };
         } catch {
           return { answer: null, problem: "Delivery prices cannot be had at the moment. Please try again." };
         }

@@ -126,7 +126,7 @@ func (n *Notes) Guard(next http.Handler) (http.Handler, error) {
 	}
 	origin.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		n.Note(r, auth.OriginRefused, auth.Person{}, r.Header.Get("Origin"))
-		refuse(w, r, http.StatusForbidden, "this request was made by a page of another site")
+		refuse(w, r, api.OtherSite, "this request was made by a page of another site")
 	}))
 	protected := origin.Handler(next)
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
@@ -135,7 +135,7 @@ func (n *Notes) Guard(next http.Handler) (http.Handler, error) {
 			refuse(
 				w,
 				r,
-				http.StatusMisdirectedRequest,
+				api.WrongHost,
 				"this shop does not answer under that name; behind a proxy it is told its own with --public-url",
 			)
 			return
@@ -153,12 +153,12 @@ func (n *Notes) Guard(next http.Handler) (http.Handler, error) {
 }
 
 // refuse answers a request that is not let through to the screens or the API.
-func refuse(w http.ResponseWriter, r *http.Request, status int, why string) {
+func refuse(w http.ResponseWriter, r *http.Request, p *api.Problem, why string) {
 	if api.Asked(r.URL.Path) {
-		api.Problem(w, status, why)
+		p.Answer(w, why)
 		return
 	}
-	http.Error(w, strings.ToUpper(why[:1])+why[1:]+".", status)
+	http.Error(w, strings.ToUpper(why[:1])+why[1:]+".", p.Status)
 }
 
 // MaxNoted is how many refusals are kept in a minute: endless attempts do not fill the disk. Those beyond

@@ -436,14 +436,14 @@
         status: got.status,
         code: body.code || "http",
         faults: body.faults || [],
-        title: body.title || "",
+        detail: body.detail || body.title || "",
         wait: [408, 425, 429].includes(got.status) || got.status >= 500 ? (after >= 0 ? after : null) : undefined,
       };
     }
     // #failed tells the page of a failure, and gives in how many milliseconds to ask again; false where that is of no use.
     #failed(error) {
-      const { status, code, faults, title } = error;
-      const why = [title, ...faults.map((f) => `${f.path}: ${f.message}`)].filter(Boolean).join("; ");
+      const { status, code, faults, detail } = error;
+      const why = [detail, ...faults.map((f) => `${f.path}: ${f.message}`)].filter(Boolean).join("; ");
       console.warn(`diadrom-delivery: ${status || code} ${why}`);
       this.dispatchEvent(new CustomEvent("diadrom-error", { bubbles: true, composed: true, detail: { status, code, faults } }));
       if (error.wait === undefined) return false;

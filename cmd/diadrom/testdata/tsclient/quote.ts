@@ -15,7 +15,7 @@ const request: components["schemas"]["QuoteRequest"] = {
   checkout: true,
 };
 const { data, error } = await client.POST("/api/v1/quotes", { body: request });
-if (!data) throw new Error(error?.title);
+if (!data) throw new Error(error?.detail);
 for (const o of data.options) console.log(o.method, o.kind === "delivery", o.total, data.currency);
 
 const token = data.quote!.token;
