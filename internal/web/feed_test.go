@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"net/url"
 	"regexp"
+	"strconv"
 	"strings"
 	"sync"
 	"testing"
@@ -304,4 +305,132 @@ func TestASetUpComesAndGoesByAPI(t *testing.T) {
 	assert.Equal(t, 400, resp.StatusCode, body)
 	resp, _ = s.call("GET", "/api/v1/store", s.key("products_live"), "")
 	assert.Equal(t, 403, resp.StatusCode)
+}
+
+// A product with a slash in its sku lies where Location says, and an answer that is given again has its headers too.
+func TestAProductLiesWhereItsLocationSays(t *testing.T) {
+	s := lauha(t)
+	key := s.key("products")
+	put := func() *http.Response {
+		resp, body := s.call("PUT", "/api/v1/products/A%2FB%20%C3%A4", key, `{"price":"5.00"}`, "Idempotency-Key", "loc")
+		require.Equal(t, 201, resp.StatusCode, body)
+		return resp
+	}
+	first, again := put(), put()
+	assert.Equal(t, "true", again.Header.Get("Idempotency-Replayed"))
+	for _, name := range []string{"Location", "Diadrom-Revision", "ETag"} {
+		assert.NotEmpty(t, first.Header.Get(name), name)
+		assert.Equal(t, first.Header.Get(name), again.Header.Get(name), name)
+	}
+	resp, body := s.call("GET", first.Header.Get("Location"), key, "")
+	assert.Equal(t, 200, resp.StatusCode)
+	assert.Contains(t, body, `"sku":"A/B ä"`)
+}
+
+// Some fields of one product are changed with a JSON merge patch (RFC 7396).
+func TestOneProductIsPatched(t *testing.T) {
+	s := lauha(t)
+	key := s.key("products")
+	const path = "/api/v1/products/TOWEL-70"
+	patch := func(body string, more ...string) (*http.Response, string) {
+		return s.call("PATCH", path, key, body, append([]string{"Content-Type", "application/merge-patch+json"}, more...)...)
+	}
+	_, was := s.call("GET", path, key, "")
+	var before, after map[string]any
+	require.NoError(t, json.Unmarshal([]byte(was), &before))
+	resp, body := patch(`{"price":"31.00"}`)
+	require.Equal(t, 200, resp.StatusCode, body)
+	require.NoError(t, json.Unmarshal([]byte(body), &after))
+	before["price"] = "31"
+	assert.Equal(t, before, after, "what is not sent stays")
+	tag := resp.Header.Get("ETag")
+	assert.NotEmpty(t, resp.Header.Get("Diadrom-Revision"))
+	// null takes a field back to its default, which a store file leaves out or writes as empty.
+	resp, body = patch(`{"weight":null}`, "If-Match", tag)
+	require.Equal(t, 200, resp.StatusCode, body)
+	after = nil
+	require.NoError(t, json.Unmarshal([]byte(body), &after))
+	assert.Empty(t, after["weight"])
+	resp, body = patch(`{"price":"32.00"}`, "If-Match", tag)
+	assert.Equal(t, 412, resp.StatusCode)
+	assert.Contains(t, body, `"code":"not_as_read"`)
+	for request, want := range map[string]string{`{"prize":"1"}`: "/prize", `{"price":5}`: "/price", `[]`: `"faults"`, `null`: `"faults"`,
+		`{"class":"no-such"}`: "no-such", `{"sku":"OTHER"}`: "/sku"} {
+		resp, body = patch(request)
+		assert.GreaterOrEqual(t, resp.StatusCode, 400, request)
+		assert.Less(t, resp.StatusCode, 500, request)
+		assert.Contains(t, body, want, request)
+	}
+	resp, body = s.call("PATCH", "/api/v1/products/NO-SUCH", key, `{"price":"1"}`, "Content-Type", "application/merge-patch+json")
+	assert.Equal(t, 404, resp.StatusCode)
+	assert.Contains(t, body, `"code":"no_product"`)
+	resp, _ = s.call("PATCH", path, key, `{"price":"1"}`)
+	assert.Equal(t, 415, resp.StatusCode)
+	assert.Equal(t, "application/merge-patch+json", resp.Header.Get("Accept-Patch"))
+	// Two that change other fields at the same moment both count.
+	var both sync.WaitGroup
+	for _, change := range []string{`{"price":"33.00"}`, `{"name":"Towel of linen"}`} {
+		both.Go(func() {
+			resp, body := patch(change)
+			assert.Equal(t, 200, resp.StatusCode, body)
+		})
+	}
+	both.Wait()
+	_, body = s.call("GET", path, key, "")
+	assert.Contains(t, body, `"price":"33"`)
+	assert.Contains(t, body, `"name":"Towel of linen"`)
+}
+
+// Lists come in pages, each with the link to the next one (RFC 8288), and are not sent again to whoever has them.
+func TestListsComeInPages(t *testing.T) {
+	s := lauha(t)
+	key := s.key("products", "setup")
+	walk := func(path, each string) (lines []string) {
+		t.Helper()
+		for next := path + "?limit=3"; next != ""; {
+			resp, body := s.call("GET", next, key, "")
+			require.Equal(t, 200, resp.StatusCode, body)
+			unchanged, _ := s.call("GET", next, key, "", "If-None-Match", resp.Header.Get("ETag"))
+			assert.Equal(t, 304, unchanged.StatusCode)
+			page := regexp.MustCompile(each).FindAllString(body, -1)
+			assert.LessOrEqual(t, len(page), 3)
+			lines = append(lines, page...)
+			link := resp.Header.Get("Link")
+			next = ""
+			if link != "" {
+				next = regexp.MustCompile(`^<([^>]+)>; rel="next"$`).FindStringSubmatch(link)[1]
+			}
+		}
+		return lines
+	}
+	_, body := s.call("GET", "/api/v1/products", key, "")
+	all := regexp.MustCompile(`"sku":"[^"]+"`).FindAllString(body, -1)
+	require.Greater(t, len(all), 6)
+	assert.Equal(t, all, walk("/api/v1/products", `"sku":"[^"]+"`))
+	for i := range 7 {
+		resp, body := s.call("PUT", "/api/v1/products/TOWEL-70", s.key("products", "products_live"), `{"price":"`+strconv.Itoa(20+i)+`"}`)
+		require.Equal(t, 200, resp.StatusCode, body)
+		resp, body = s.call("POST", "/api/v1/editions", key, `{"note":"`+strconv.Itoa(i)+`"}`)
+		require.Equal(t, 201, resp.StatusCode, body)
+	}
+	_, body = s.call("GET", "/api/v1/editions", key, "")
+	all = regexp.MustCompile(`"edition":\d+`).FindAllString(body, -1)
+	require.Greater(t, len(all), 6)
+	assert.Equal(t, all, walk("/api/v1/editions", `"edition":\d+`))
+	for _, wrong := range []string{"?limit=0", "?limit=x", "?limit=1001", "?limit=2&after=zz"} {
+		for _, path := range []string{"/api/v1/products", "/api/v1/editions"} {
+			resp, body := s.call("GET", path+wrong, key, "")
+			assert.Equal(t, 400, resp.StatusCode, path+wrong)
+			assert.Contains(t, body, `"code":"bad_request"`)
+		}
+	}
+	resp, _ := s.call("GET", "/api/v1/address-forms", key, "")
+	again, _ := s.call("GET", "/api/v1/address-forms", key, "", "If-None-Match", resp.Header.Get("ETag"))
+	assert.Equal(t, 304, again.StatusCode)
+	// The description is there as JSON too.
+	var doc struct{ OpenAPI string }
+	resp, body = s.call("GET", "/api/v1/openapi.json", "", "")
+	assert.Equal(t, 200, resp.StatusCode)
+	require.NoError(t, json.Unmarshal([]byte(body), &doc))
+	assert.Equal(t, "3.1.0", doc.OpenAPI)
 }

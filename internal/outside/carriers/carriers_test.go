@@ -158,16 +158,20 @@ func TestCarriersThatFail(t *testing.T) {
 		}), "did not answer within 0.3 s"},
 	} {
 		t.Run(name, func(t *testing.T) {
-			c := New(Options{Local: true, Budget: 300 * time.Millisecond})
+			budget := time.Minute // what is answered at once is not late on a machine that has much to do
+			if strings.HasPrefix(tt.want, "did not answer within") {
+				budget = 300 * time.Millisecond
+			}
+			c := New(Options{Local: true, Budget: budget})
 			begun := time.Now()
 			answer := words(c.Rates([]quote.CarrierAsk{ask(tt.url, "1")})[0])
 			assert.Contains(t, answer, "failed: ")
 			assert.Contains(t, answer, tt.want)
-			assert.Less(t, time.Since(begun), 2*time.Second)
+			assert.Less(t, time.Since(begun), 20*time.Second)
 			assert.Eventually(t, func() bool { // a line on the carrier's page
 				r := c.Record("post")
 				return len(r.Recent) == 1 && "failed: "+r.Recent[0].Failure == answer
-			}, time.Second, time.Millisecond)
+			}, time.Minute, time.Millisecond)
 		})
 	}
 	asked.Store(0)

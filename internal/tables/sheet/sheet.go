@@ -14,6 +14,7 @@
 package sheet
 
 import (
+	"bufio"
 	"bytes"
 	"encoding/csv"
 	"errors"
@@ -221,22 +222,30 @@ func separator(data []byte) (sep rune, named bool) {
 // maxLooked is in how many lines a separator is looked for.
 const maxLooked = 200
 
-// Write writes rows.
+// Write writes rows. A cell with any of the [Separators] in it is quoted, not only one with commas, so that whoever reads
+// the table finds commas alone between cells.
 func Write(w io.Writer, rows [][]string) error {
-	out := csv.NewWriter(w)
-	safe := make([]string, 0, 16)
+	out := bufio.NewWriter(w)
 	for _, row := range rows {
-		safe = safe[:0]
-		for _, cell := range row {
-			safe = append(safe, guarded(cell))
+		for i, cell := range row {
+			if i > 0 {
+				out.WriteByte(',')
+			}
+			if cell = guarded(cell); cell == "" && len(row) > 1 || cell != "" && !strings.ContainsAny(cell, quoted) && cell[0] != ' ' {
+				out.WriteString(cell)
+				continue
+			}
+			out.WriteByte('"')
+			out.WriteString(strings.ReplaceAll(cell, `"`, `""`))
+			out.WriteByte('"')
 		}
-		if err := out.Write(safe); err != nil {
-			return err
-		}
+		out.WriteByte('\n')
 	}
-	out.Flush()
-	return out.Error()
+	return out.Flush() // with the first error that there was
 }
+
+// quoted are the characters for which a cell is quoted.
+const quoted = separators + "\"\r\n"
 
 const signs = "=+-@\t\r"
 

@@ -92,6 +92,19 @@ func TestWhatIsWrittenReadsBack(t *testing.T) {
 	})
 }
 
+// A separator that stands in more cells than commas do parts nothing.
+func TestOtherSeparatorsInCellsAreQuoted(t *testing.T) {
+	rows := [][]string{{"a", "b"}, {"x", "y", "1;2"}, {"x", "y", "z", "3;4"}, {"x|y", "t\tu", "z"}, {"sep=;", ""}}
+	var b bytes.Buffer
+	require.NoError(t, Write(&b, rows))
+	assert.Equal(t, "a,b\nx,y,\"1;2\"\nx,y,z,\"3;4\"\n\"x|y\",\"t\tu\",z\n\"sep=;\",\n", b.String())
+	table, err := Read(b.Bytes())
+	require.NoError(t, err)
+	for i, r := range table.Rows {
+		assert.Equal(t, rows[i], r.Cells)
+	}
+}
+
 func FuzzRead(f *testing.F) {
 	f.Add([]byte("a;b\n1;'=2\n"))
 	f.Add([]byte("\xff\xfea\x00"))

@@ -12,7 +12,7 @@ import (
 const preflightAge = "7200"
 
 // exposed are the headers of an answer that scripts of other sites may read.
-const exposed = "RateLimit, RateLimit-Policy, Retry-After, X-Request-Id, ETag, Diadrom-Edition"
+const exposed = "RateLimit, RateLimit-Policy, Retry-After, X-Request-Id, ETag, Link, Diadrom-Edition"
 
 // vary is the value of a header of every answer that is not open to all, which nobody changes.
 var vary = []string{"Origin"}

@@ -104,5 +104,5 @@ func (a *API) forms(c *gin.Context) {
 		}
 	}
 	slices.SortStableFunc(list, func(a, b Form) int { return strings.Compare(world.Fold(a.Name), world.Fold(b.Name)) })
-	send(c, http.StatusOK, list)
+	sendTagged(c, list)
 }

@@ -10,6 +10,7 @@ import (
 	"hash"
 	"io"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -21,6 +22,7 @@ import (
 	"diadrom/internal/shop/feed"
 	"diadrom/internal/sqlite"
 
+	jsonpatch "github.com/evanphx/json-patch/v5"
 	"github.com/gin-gonic/gin"
 )
 
@@ -99,10 +101,34 @@ func (a *API) products(c *gin.Context) {
 	if !ok {
 		return
 	}
-	c.Header("Cache-Control", "no-store")
+	p, ok := readPages(c)
+	if !ok {
+		return
+	}
+	list := parts.Lists["products"]
+	if p.after != "" {
+		at := slices.IndexFunc(list, func(e store.Entry) bool { return e.ID == p.after })
+		if at < 0 {
+			problem(c, BadRequest, "the product at which the page before ended is gone: begin again", nil)
+			return
+		}
+		list = list[at+1:]
+	}
+	if p.limit > 0 && len(list) > p.limit {
+		list = list[:p.limit]
+		p.next(c, list[p.limit-1].ID)
+	}
+	sum := sha256.New()
+	for _, e := range list {
+		sum.Write(e.Body)
+		sum.Write([]byte("\n"))
+	}
+	if unchanged(c, sum) {
+		return
+	}
 	c.Header("Content-Type", "application/x-ndjson")
 	c.Status(http.StatusOK)
-	for _, e := range parts.Lists["products"] {
+	for _, e := range list {
 		c.Writer.Write(e.Body)
 		if _, err := c.Writer.Write([]byte("\n")); err != nil {
 			return
@@ -195,6 +221,7 @@ func (a *API) fed(c *gin.Context, change feed.Change) (feed.Result, bool) {
 			"the product is not as If-Match or If-None-Match has it: read it again",
 			nil,
 		)
+	case errors.Is(err, errMoved):
 	case errors.Is(err, draft.ErrNotLive):
 		problem(c, NotLive, "nothing is live yet: the shop is still being set up", nil)
 	case errors.As(err, &faults):
@@ -251,7 +278,7 @@ func (a *API) putProduct(c *gin.Context) {
 		status := http.StatusOK
 		if r.Created > 0 {
 			status = http.StatusCreated
-			c.Header("Location", c.Request.URL.Path)
+			c.Header("Location", c.Request.URL.EscapedPath())
 		}
 		body := productOf(a.Store.State().Parts, sku)
 		c.Header("ETag", etag(body))
@@ -259,6 +286,85 @@ func (a *API) putProduct(c *gin.Context) {
 		c.Data(status, "application/json", append(bytes.Clone(body), '\n'))
 	})
 }
+
+// mergeType is the media type of a JSON merge patch (RFC 7396).
+const mergeType = "application/merge-patch+json"
+
+// patchProduct changes some fields of a product, as a JSON merge patch (RFC 7396): null takes a field back to its default.
+func (a *API) patchProduct(c *gin.Context) {
+	who, live, ok := a.feeder(c)
+	if !ok {
+		return
+	}
+	if kind, _, _ := strings.Cut(c.GetHeader("Content-Type"), ";"); !strings.EqualFold(strings.TrimSpace(kind), mergeType) {
+		c.Header("Accept-Patch", mergeType)
+		problem(c, WrongType, "what changes of a product is a JSON merge patch: send it with Content-Type: "+mergeType, nil)
+		return
+	}
+	var in bytes.Buffer
+	if !readInto(c, &in, MaxBody) {
+		return
+	}
+	sku := c.Param("sku")
+	a.once(c, &who, in.Bytes(), func() {
+		if _, faults := edit.ReadProductChange(in.Bytes(), sku, false); len(faults) > 0 {
+			tell(c, faulty(faults))
+			return
+		}
+		asked := condition(c, sku)
+		for again := range 3 {
+			was := productOf(a.Store.State().Parts, sku)
+			if was == nil {
+				problem(c, NoProduct, "the store has no such product: PUT makes one", nil)
+				return
+			}
+			merged, err := jsonpatch.MergePatch(was, in.Bytes())
+			if err != nil {
+				a.internal(c, err)
+				return
+			}
+			change, faults := edit.ReadProductChange(merged, sku, true)
+			if len(faults) > 0 {
+				tell(c, faulty(faults))
+				return
+			}
+			// What is merged with is what is replaced: a change of somebody else in between is merged with in its turn.
+			moved := false
+			r, ok := a.fed(c, feed.Change{By: who.by(), Live: live, List: []edit.ProductChange{change},
+				Condition: func(f *store.File) error {
+					if asked != nil {
+						if err := asked(f); err != nil {
+							return err
+						}
+					}
+					if p := f.Product(sku); p == nil || !bytes.Equal(store.ProductJSON(p), was) {
+						moved = true
+						if again < 2 {
+							return errMoved
+						}
+						return feed.ErrCondition
+					}
+					return nil
+				}})
+			switch {
+			case !ok && moved && again < 2:
+				continue
+			case !ok:
+			case len(r.Refused) > 0:
+				tell(c, faulty(r.Refused[0].Faults))
+			default:
+				body := productOf(a.Store.State().Parts, sku)
+				c.Header("ETag", etag(body))
+				c.Header("Cache-Control", "no-store")
+				c.Data(http.StatusOK, "application/json", append(bytes.Clone(body), '\n'))
+			}
+			return
+		}
+	})
+}
+
+// errMoved is of a product that somebody else has changed since it was read; nothing is answered yet.
+var errMoved = errors.New("the product has changed since it was read")
 
 func (a *API) deleteProduct(c *gin.Context) {
 	who, live, ok := a.feeder(c)
@@ -398,8 +504,8 @@ func (a *API) onceHashed(c *gin.Context, who *Asker, sum hash.Hash, do func()) {
 	case ok:
 		c.Header("Cache-Control", "no-store")
 		c.Header("Idempotency-Replayed", "true")
-		if was.ETag != "" {
-			c.Header("ETag", was.ETag)
+		for name, value := range was.Headers {
+			c.Header(name, value)
 		}
 		kind := "application/json"
 		if was.Status >= http.StatusBadRequest {
@@ -419,8 +525,14 @@ func (a *API) onceHashed(c *gin.Context, who *Asker, sum hash.Hash, do func()) {
 		w.body.Len() > maxKeptAnswer {
 		return
 	}
+	headers := map[string]string{}
+	for _, name := range []string{"ETag", "Location", "Diadrom-Revision", editionHeader} {
+		if value := w.Header().Get(name); value != "" {
+			headers[name] = value
+		}
+	}
 	if err := a.Kept.KeepAnswer(context.WithoutCancel(ctx), sqlite.Answered{Key: by, Name: name, Hash: hashed,
-		Status: w.Status(), ETag: w.Header().Get("ETag"), Body: w.body.String()}); err != nil {
+		Status: w.Status(), Headers: headers, Body: w.body.String()}); err != nil {
 		a.Log.Error("an answer was not remembered", "id", requestID(c), "error", err)
 	}
 }

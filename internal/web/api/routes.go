@@ -1,11 +1,14 @@
 package api
 
 import (
+	"encoding/json"
 	"net/http"
 	"slices"
 	"strings"
+	"sync"
 
 	"github.com/gin-gonic/gin"
+	"go.yaml.in/yaml/v3"
 )
 
 // resource is a path with what may be done to it.
@@ -74,7 +77,7 @@ func New(s Shops) *API {
 		{path: "/api/v1/products", methods: map[string]gin.HandlerFunc{http.MethodGet: a.products,
 			http.MethodPatch: a.patchProducts}},
 		{path: "/api/v1/products/:sku", methods: map[string]gin.HandlerFunc{http.MethodGet: a.product,
-			http.MethodPut: a.putProduct, http.MethodDelete: a.deleteProduct}},
+			http.MethodPut: a.putProduct, http.MethodPatch: a.patchProduct, http.MethodDelete: a.deleteProduct}},
 		{
 			path:    "/api/v1/store",
 			methods: map[string]gin.HandlerFunc{http.MethodGet: a.storeFile, http.MethodPut: a.putStore},
@@ -84,6 +87,7 @@ func New(s Shops) *API {
 			http.MethodPost: a.publish}},
 		{path: "/api/v1/review", methods: get(a.review)},
 		{path: "/api/v1/openapi.yaml", open: true, methods: get(describeAPI)},
+		{path: "/api/v1/openapi.json", open: true, methods: get(describeAPIAsJSON)},
 	}
 	if a.Node {
 		a.resources = slices.DeleteFunc(a.resources, func(r resource) bool { return edits[r.path] })
@@ -144,6 +148,24 @@ func (a *API) Unknown(c *gin.Context) {
 		"there is no such thing in this API: its description is at /api/v1/openapi.yaml",
 		nil,
 	)
+}
+
+// descriptionJSON is the description as JSON.
+var descriptionJSON = sync.OnceValue(func() []byte {
+	var doc map[string]any
+	if err := yaml.Unmarshal(Description, &doc); err != nil {
+		panic(err) // a test reads it
+	}
+	out, err := json.Marshal(doc)
+	if err != nil {
+		panic(err)
+	}
+	return out
+})
+
+func describeAPIAsJSON(c *gin.Context) {
+	c.Header("Cache-Control", "no-cache")
+	c.Data(http.StatusOK, "application/json", descriptionJSON())
 }
 
 func describeAPI(c *gin.Context) {

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"slices"
 	"strconv"
 	"time"
 	"unicode/utf8"
@@ -217,10 +218,26 @@ func (a *API) editions(c *gin.Context) {
 	if _, ok := a.mayEdit(c, auth.Setup); !ok {
 		return
 	}
+	p, ok := readPages(c)
+	if !ok {
+		return
+	}
 	list, err := a.Kept.Editions(c.Request.Context())
 	if err != nil {
 		a.internal(c, err)
 		return
+	}
+	if p.after != "" {
+		before, err := strconv.ParseInt(p.after, 10, 64)
+		if err != nil {
+			problem(c, BadRequest, "after is not the end of a page of editions", nil)
+			return
+		}
+		list = slices.DeleteFunc(list, func(e sqlite.Edition) bool { return e.Number >= before })
+	}
+	if p.limit > 0 && len(list) > p.limit {
+		list = list[:p.limit]
+		p.next(c, strconv.FormatInt(list[p.limit-1].Number, 10))
 	}
 	live := a.Store.Live()
 	rows := make([]editionRow, len(list))
@@ -233,7 +250,7 @@ func (a *API) editions(c *gin.Context) {
 			live != nil && live.Number == e.Number,
 		}
 	}
-	send(c, http.StatusOK, rows)
+	sendTagged(c, rows)
 }
 
 // publication is what is asked of publishing: the note, and the revision of the draft that was looked at, 0 for any.

@@ -236,7 +236,8 @@
       }
       if (!this.#begun || !this.isConnected) return;
       if (name === "key" || name === "server") return void this.#open();
-      if (name === "lang") return void this.#open();
+      if (name === "lang" && this.#forms.length) this.#forms = this.#named(this.#forms);
+      if (name === "lang") this.#fields();
       if (name === "when-unavailable") return this.#show();
       if (addressFields.includes(name)) this.#fields();
       this.#changed(0);
@@ -463,6 +464,12 @@
       else if (this.#answer.quote && Date.now() > this.#ends - inMS.early) this.#quote();
     }
 
+    // #named gives countries the names that the buyer's language has for them, in its order.
+    #named(list) {
+      const names = new Intl.DisplayNames([this.#locale], { type: "region" });
+      const order = new Intl.Collator(this.#locale);
+      return list.map((f) => ({ ...f, name: names.of(f.country) || f.name })).sort((a, b) => order.compare(a.name, b.name));
+    }
     async #open() {
       const mine = ++this.#opening;
       clearTimeout(this.#timers.open);
@@ -470,15 +477,10 @@
         this.#missing();
         this.#show();
       }
-      const names = new Intl.DisplayNames([this.#locale], { type: "region" });
-      const named = (list) => {
-        const order = new Intl.Collator(this.#locale);
-        return list.map((f) => ({ ...f, name: names.of(f.country) || f.name })).sort((a, b) => order.compare(a.name, b.name));
-      };
       try {
         const forms = await this.#ask("/api/v1/address-forms", {}, new AbortController());
         if (mine !== this.#opening) return;
-        this.#forms = named(forms);
+        this.#forms = this.#named(forms);
         this.#plain = false;
         this.#failures = 0;
         this.#more.clear();
@@ -487,7 +489,7 @@
         const wait = this.#failed(error);
         if (!this.#forms.length) {
           this.#plain = true;
-          this.#forms = named(everywhere.split(" ").map((country) => ({ country, postcode: true, regions: [], plain: true })));
+          this.#forms = this.#named(everywhere.split(" ").map((country) => ({ country, postcode: true, regions: [], plain: true })));
         }
         // Where a quote is asked for too, its answer says when forms can be had: what hangs takes up connections.
         if (wait !== false && !(this.#plain && this.#to.country && this.lines.length)) this.#later("open", wait, () => this.#open());

@@ -40,7 +40,7 @@ func run(ctx context.Context, url, key string) error {
 		return fmt.Errorf("%s: %s", quoted.Status(), quoted.Body)
 	}
 	for _, o := range quoted.JSON200.Options {
-		fmt.Println(o.Method, o.Kind == OptionKindDelivery, o.Total, quoted.JSON200.Currency)
+		fmt.Println(o.Method, o.Kind == "delivery", o.Total, quoted.JSON200.Currency)
 	}
 	o := quoted.JSON200.Options[0]
 	verdict, err := c.VerifyQuoteWithResponse(ctx, nil, QuoteClaim{
@@ -60,7 +60,7 @@ func run(ctx context.Context, url, key string) error {
 	}
 	for _, item := range *batch.JSON207 {
 		if item.Problem != nil {
-			fmt.Println(item.Status, (*item.Problem.Faults)[0].Code == FaultCodePlace, (*item.Problem.Faults)[0].Path)
+			fmt.Println(item.Status, (*item.Problem.Faults)[0].Code == "place", (*item.Problem.Faults)[0].Path)
 			continue
 		}
 		fmt.Println(item.Status, len(item.Answer.Options) > 0)
