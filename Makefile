@@ -90,6 +90,11 @@ python3:
 	  $$SUDO apt-get update -qq && DEBIAN_FRONTEND=noninteractive $$SUDO apt-get install -y -qq --no-install-recommends python3 >/dev/null \
 	  || { echo "python3 could not be installed (no network, or not allowed). Install it with: apt-get install python3"; exit 1; }; }
 
+# Keeps the script of the element as it is, for pages that name its version: before a release.
+.PHONY: widget-version
+widget-version:
+	cp internal/web/widget/widget.js internal/web/widget/versions/widget-$$(sha256sum internal/web/widget/widget.js | cut -c1-16).js
+
 # The description of the API, linted by two linters of npm's registry. It needs npm.
 .PHONY: lint-api
 lint-api:

@@ -43,7 +43,7 @@ func NewNode(n *node.Node, log *slog.Logger, o NodeOptions) http.Handler {
 	offered.Routes(r)
 	r.GET("/healthz", func(c *gin.Context) { c.String(http.StatusOK, "ok\n") })
 	r.GET("/readyz", func(c *gin.Context) { nodeReady(c, n) })
-	widget.Routes(r)
+	widget.Routes(r, o.Options.Home)
 	api.ProblemPages(r)
 	r.NoRoute(func(c *gin.Context) {
 		api.NotOnNodes.Answer(c.Writer, "this is a node: it quotes at /api/v1/quotes. The shop is edited elsewhere")

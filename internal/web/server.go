@@ -191,7 +191,7 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 	r.Use(identified, s.logged, s.recovered, headers(asks.TilesOrigin), offered.Unknown)
 	offered.Routes(r)
 	alive(r, d, db)
-	widget.Routes(r)
+	widget.Routes(r, s.visitors.Home)
 	api.ProblemPages(r)
 	r.Use(limited, finished)
 	r.GET(assets.Root+"*file", gin.WrapH(assets.Handler(files)))

@@ -13,6 +13,7 @@ import (
 	"diadrom/internal/core/quote"
 	"diadrom/internal/web/api"
 	"diadrom/internal/web/shell"
+	"diadrom/internal/web/widget"
 
 	"github.com/gin-gonic/gin"
 )
@@ -167,17 +168,6 @@ func (f keyForm) key(now time.Time) (k auth.Key, err error) {
 	return k, nil
 }
 
-// home is where this shop is reached from elsewhere.
-func (s *Screens) home(r *http.Request) string {
-	switch {
-	case s.visitors.PublicURL != nil:
-		return s.visitors.PublicURL.Scheme + "://" + s.visitors.PublicURL.Host
-	case s.visitors.HTTPS(r):
-		return "https://" + r.Host
-	}
-	return "http://" + r.Host
-}
-
 // about says in an event what a key may do.
 func about(k *auth.Key) string {
 	text := k.Name
@@ -212,7 +202,8 @@ func (s *Screens) addKey(c *gin.Context) {
 	s.answerPeople(c, err, func(v *peopleView, text string) {
 		if v.KeySlip = text; text == "" {
 			v.Key, v.KeyOf, v.KeyPages = secret, key.Name, key.Publishable
-			v.Home, v.SKU = s.home(c.Request), "SKU"
+			v.Home, v.SKU = s.visitors.Home(c.Request), "SKU"
+			v.Script, v.Integrity = widget.Path(), widget.Integrity(widget.Script)
 			if products := s.draft.State().File.Products; len(products) > 0 {
 				v.SKU = products[0].SKU
 			}

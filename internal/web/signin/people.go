@@ -44,6 +44,8 @@ type peopleView struct {
 	Key, KeyOf  string // a key that was just made: shown this once
 	KeyPages    bool   // and whether it is publishable
 	Home, SKU   string // for the snippet of a key for pages
+	Script      string // the path of the version of the element
+	Integrity   string // of that version
 	Factor      factorView
 	Sessions    []sessionRow
 	Signing     []signingRow

@@ -74,6 +74,17 @@ func (o *Options) From(r *http.Request) string {
 	return address
 }
 
+// Home is where the shop is reached from elsewhere, as whoever asks has it: https://shipping.example.
+func (o *Options) Home(r *http.Request) string {
+	switch {
+	case o.PublicURL != nil:
+		return o.PublicURL.Scheme + "://" + o.PublicURL.Host
+	case o.HTTPS(r):
+		return "https://" + r.Host
+	}
+	return "http://" + r.Host
+}
+
 // HTTPS says whether a request came over https, to here or to a trusted proxy in front.
 func (o *Options) HTTPS(r *http.Request) bool {
 	return r.TLS != nil || o.trusts(remote(r)) && r.Header.Get("X-Forwarded-Proto") == "https" ||

@@ -2,10 +2,14 @@ package widget
 
 import (
 	"compress/gzip"
+	"crypto/sha512"
+	"encoding/base64"
 	"io"
+	"io/fs"
 	"net/http"
 	"net/http/httptest"
 	"regexp"
+	"strings"
 	"testing"
 
 	"github.com/gin-gonic/gin"
@@ -14,11 +18,12 @@ import (
 )
 
 func TestTheScriptIsSmallAndForEverybody(t *testing.T) {
+	packed := pack(Script)
 	assert.Less(t, len(packed), 20_000)
 	t.Logf("%d bytes, %d as gzip", len(Script), len(packed))
 	gin.SetMode(gin.ReleaseMode)
 	r := gin.New()
-	Routes(r)
+	Routes(r, func(r *http.Request) string { return "https://" + r.Host })
 	get := func(method string, headers ...string) *http.Response {
 		req := httptest.NewRequest(method, "/widget.js", nil)
 		for i := 0; i < len(headers); i += 2 {
@@ -42,6 +47,55 @@ func TestTheScriptIsSmallAndForEverybody(t *testing.T) {
 	assert.Equal(t, Script, body)
 	assert.Equal(t, http.StatusNotModified, get("GET", "If-None-Match", plain.Header.Get("ETag")).StatusCode)
 	assert.Equal(t, http.StatusOK, get("HEAD").StatusCode)
+}
+
+// A version has an address that never has another content, so that a page may say what it must be.
+func TestAVersionIsServedAsItIs(t *testing.T) {
+	gin.SetMode(gin.ReleaseMode)
+	r := gin.New()
+	Routes(r, func(r *http.Request) string { return "https://" + r.Host })
+	get := func(host, path string) *httptest.ResponseRecorder {
+		req := httptest.NewRequest("GET", "https://"+host+path, nil)
+		w := httptest.NewRecorder()
+		r.ServeHTTP(w, req)
+		return w
+	}
+	w := get("shipping.example", Path())
+	assert.Equal(t, http.StatusOK, w.Code)
+	assert.Contains(t, w.Header().Get("Cache-Control"), "immutable")
+	sum := sha512.Sum384(w.Body.Bytes())
+	assert.Equal(t, "sha384-"+base64.StdEncoding.EncodeToString(sum[:]), Integrity(Script))
+	names, err := fs.Glob(versions, "versions/*.js")
+	require.NoError(t, err)
+	for _, name := range names {
+		body, err := versions.ReadFile(name)
+		require.NoError(t, err)
+		assert.Equal(t, "versions/widget-"+version(body)+".js", name, "it is the script that this name was given to")
+		assert.Equal(t, body, get("shipping.example", strings.TrimPrefix(name, "versions")).Body.Bytes())
+	}
+	// A module says where it asks, wherever it is bundled to.
+	for _, host := range []string{"shipping.example", "other.example:8443"} {
+		w := get(host, "/widget.mjs")
+		assert.Equal(t, http.StatusOK, w.Code)
+		assert.Contains(t, w.Body.String(), `const home = "https://`+host+`";`)
+		assert.NotContains(t, w.Body.String(), "currentScript")
+	}
+	assert.Contains(t, get("shipping.example", "/widget.d.ts").Header().Get("Content-Type"), "typescript")
+}
+
+// The types name every attribute's property, event and method that the script has.
+func TestTheTypesAreThoseOfTheScript(t *testing.T) {
+	for _, name := range regexp.MustCompile(`(?m)^    (?:get |set )?([a-z][A-Za-z]+)\([a-z]*\) \{$`).FindAllSubmatch(Script, -1) {
+		if n := string(name[1]); !strings.HasSuffix(n, "Callback") && n != "constructor" {
+			assert.Contains(t, string(types), n, "a property or method of the element")
+		}
+	}
+	for _, event := range regexp.MustCompile(`CustomEvent\("([a-z-]+)"`).FindAllSubmatch(Script, -1) {
+		assert.Contains(t, string(types), `"`+string(event[1])+`"`)
+	}
+	for _, state := range regexp.MustCompile(`#state(?:, why(?:, anchor)?\] =| =)\s*\[?"([a-z]+)"`).FindAllSubmatch(Script, -1) {
+		assert.Contains(t, string(types), `"`+string(state[1])+`"`)
+	}
 }
 
 // A page's policy forbids what makes code or markup of text.
