@@ -187,7 +187,7 @@ func TestNoFormFailsWhateverIsSent(t *testing.T) {
 	}
 	assert.Positive(t, statuses[http.StatusOK], "%v", statuses)
 	for _, path := range []string{"/zones", "/goods", "/methods", "/rates", "/quotes", "/promises", "/warnings",
-		"/live", "/people", "/checkout", "/policy"} {
+		"/live", "/people", "/checkout", "/checkout/element", "/policy"} {
 		status, body := s.get(path)
 		assert.Equal(t, http.StatusOK, status, path)
 		assert.NotContains(t, body, "could not be shown", path)

@@ -99,7 +99,7 @@ func TestNoNumberMakesAPageFail(t *testing.T) {
 		"quantity":1000000}]}}]}`)
 	require.Equal(t, http.StatusOK, status, page)
 	for _, path := range []string{"/zones", "/goods", "/methods", "/rates", "/quotes", "/quotes?over=quantity",
-		"/quotes?over=weight", "/promises", "/warnings", "/live", "/people", "/checkout"} {
+		"/quotes?over=weight", "/promises", "/warnings", "/live", "/people", "/checkout", "/checkout/element"} {
 		status, body := s.get(path)
 		assert.Equal(t, http.StatusOK, status, path)
 		assert.NotContains(t, body, "could not be shown", path)

@@ -206,7 +206,7 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 	carriers.New(sh, d, db, asks, notes).Routes(r, people.Owners)
 	for _, station := range []interface{ Routes(r gin.IRouter) }{
 		zones.New(sh, d, db, theTill, in), ground.New(sh, d, theTill, asks), s.products, methods.New(sh, d, asks),
-		rates.New(sh, d, db, theTill), quotes.New(sh, d, db), kept, checkout.New(sh, d, db),
+		rates.New(sh, d, db, theTill), quotes.New(sh, d, db), kept, checkout.New(sh, d, db, s.visitors.Home),
 		defaults.New(sh, d, db, kept), found, languages.New(sh, d),
 		find.New(sh, d),
 	} {

@@ -249,7 +249,7 @@ func TestPagesOfTheShopAndItsProductsAreWhole(t *testing.T) {
 
 func TestPagesOfZonesAndMethodsAreWhole(t *testing.T) {
 	wholePages(t, "/zones", "/zones?strip=FI&from=20000&to=29999&new=FI+22*", "/zones/file/1", "/methods",
-		"/methods/parcel", "/methods/abroad", "/carriers", "/defaults", "/languages?also=sv,pt-BR", "/checkout")
+		"/methods/parcel", "/methods/abroad", "/carriers", "/defaults", "/languages?also=sv,pt-BR", "/checkout", "/checkout/element")
 }
 
 func TestPagesOfRatesAndQuotesAreWhole(t *testing.T) {

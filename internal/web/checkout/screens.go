@@ -1,8 +1,10 @@
-// Package checkout has the page of checkout as a buyer meets it, and the owner's choices of how it asks.
+// Package checkout has the page of checkout as a buyer meets it, the owner's choices of how it asks, and the element for
+// the shop's own pages as the owner chooses it.
 package checkout
 
 import (
 	"embed"
+	"net/http"
 
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/shop/samples"
@@ -27,14 +29,18 @@ type Screens struct {
 	*shell.Shell
 	draft Draft
 	db    samples.Source
+	home  func(*http.Request) string // where the shop is reached, as whoever asks has it
 }
 
 // New makes the page of checkout.
-func New(sh *shell.Shell, d Draft, db samples.Source) *Screens { return &Screens{sh, d, db} }
+func New(sh *shell.Shell, d Draft, db samples.Source, home func(*http.Request) string) *Screens {
+	return &Screens{sh, d, db, home}
+}
 
 // Routes registers the addresses of these screens.
 func (s *Screens) Routes(r gin.IRouter) {
 	r.GET("/checkout", s.checkout)
+	r.GET("/checkout/element", s.element)
 	r.GET("/checkout/goods", s.checkoutGoods)
 	r.POST("/checkout/choices", s.editCheckout)
 }

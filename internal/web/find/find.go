@@ -260,6 +260,7 @@ var pages = []struct {
 	{"Past orders", "/past", []string{"orders"}},
 	{"Address book", "/book", nil},
 	{"Checkout", "/checkout", nil},
+	{"Delivery in your pages", "/checkout/element", []string{"element", "widget", "snippet", "colours"}},
 	{"Warnings", "/warnings", nil},
 	{"Live", "/live", []string{"publish", "editions"}},
 	{"Backups", "/backups", []string{"restore"}},
