@@ -10,6 +10,7 @@ import (
 	"net/url"
 	"os"
 	"os/exec"
+	"path/filepath"
 	"regexp"
 	"strings"
 	"testing"
@@ -200,4 +201,39 @@ for (const c of JSON.parse(readFileSync("../../internal/shop/held/testdata/order
 }
 console.log("compared");`
 	assert.Equal(t, "compared\n", output(t, exec.Command("node", "--input-type=module", "-e", program)))
+}
+
+// Each line of docs/integrate.md quotes: those of programs that are here.
+func TestTheLinesOfTheManualQuote(t *testing.T) {
+	t.Parallel()
+	s := serveFolder(t, t.TempDir())
+	defer s.kill()
+	text, err := os.ReadFile("../../docs/integrate.md")
+	require.NoError(t, err)
+	environment := append(os.Environ(), "DIADROM="+s.url, "KEY="+serverKey(t, s))
+	ran := map[string]bool{}
+	for _, block := range regexp.MustCompile("(?s)\n```(sh|go)\n(.*?)\n```").FindAllStringSubmatch(string(text), -1) {
+		program, _, _ := strings.Cut(block[2], " ")
+		cmd := exec.Command("sh", "-c", block[2])
+		if block[1] == "go" {
+			program = "go"
+			file := filepath.Join(t.TempDir(), "main.go")
+			require.NoError(t, os.WriteFile(file, []byte(block[2]), 0o600))
+			cmd = exec.Command("go", "run", file)
+		}
+		if _, err := exec.LookPath(program); err != nil {
+			t.Logf("%s is not here", program)
+			continue
+		}
+		cmd.Env = environment
+		var answer struct {
+			Options []struct{ Method, Total string }
+		}
+		require.NoError(t, json.Unmarshal([]byte(output(t, cmd)), &answer), program)
+		assert.Contains(t, answer.Options, struct{ Method, Total string }{"parcel", "6.90"}, program)
+		ran[program] = true
+	}
+	for _, program := range []string{"node", "python3", "go"} {
+		assert.True(t, ran[program], program)
+	}
 }
