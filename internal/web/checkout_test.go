@@ -6,6 +6,8 @@ import (
 	"testing"
 
 	"diadrom/internal/core/store"
+	"diadrom/internal/shop/draft"
+	"diadrom/internal/web/widget"
 
 	"github.com/stretchr/testify/assert"
 )
@@ -52,4 +54,18 @@ func TestTheOwnersChoicesOfTheCheckoutAreAnEdit(t *testing.T) {
 	_, _ = s.post("/undo")
 	_, _ = s.post("/undo")
 	assert.Nil(t, s.draft.State().File.Store.Checkout, "undone as any edit")
+}
+
+// The page of the element shows what is live with the Till's cart, and says so where nothing is.
+func TestTheElementIsShownWithTheTillsCart(t *testing.T) {
+	s := opened(t, draft.Empty(), false)
+	status, body := s.get("/checkout/element")
+	assert.Equal(t, 200, status)
+	holds(t, body, "Nothing is live yet", `href="/live"`)
+	assert.NotContains(t, body, "diadrom-delivery")
+	s = lauha(t)
+	_, body = s.get("/checkout/element")
+	holds(t, body, "<diadrom-delivery", `country="FI"`, "sku", widget.Path()[1:len("/widget-")], widget.Integrity(widget.Script))
+	_, people := s.get("/people")
+	assert.NotContains(t, people, "/widget-", "the snippet comes with a key")
 }
