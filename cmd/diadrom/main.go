@@ -54,6 +54,7 @@ func main() {
 		diffCommand(),
 		restoreCommand(),
 		recoverCommand(),
+		keyCommand(),
 		serveCommand(),
 		demoCommand(),
 		nodeCommand(),

@@ -34,6 +34,9 @@ func (s *Screens) Asker(r *http.Request) api.Asker {
 		strings.EqualFold(scheme, "Bearer") {
 		hash := auth.Kept(strings.TrimSpace(secret))
 		k := (*s.keys.Load())[hash]
+		if k == nil && s.stale() {
+			k = (*s.keys.Load())[hash]
+		}
 		switch {
 		case k == nil:
 			return api.Asker{Why: "this key does not exist, or was revoked"}
@@ -67,13 +70,34 @@ func (s *Screens) used(k *heldKey) {
 
 // Origins says whether some publishable key may be sent by pages of an origin.
 func (s *Screens) Origins(origin string) bool {
-	now := time.Now()
-	for _, k := range *s.keys.Load() {
-		if k.Publishable && k.From(origin) && !k.Expired(now) {
-			return true
+	named := func() bool {
+		now := time.Now()
+		for _, k := range *s.keys.Load() {
+			if k.Publishable && k.From(origin) && !k.Expired(now) {
+				return true
+			}
 		}
+		return false
 	}
-	return false
+	return named() || s.stale() && named()
+}
+
+// reloadEvery is how often keys are read again because one is not known: diadrom key makes them beside the server.
+const reloadEvery = time.Second
+
+// stale reads the keys again, where that was not done a moment ago, and says whether it did.
+func (s *Screens) stale() bool {
+	now, last := time.Now().UnixNano(), s.reloaded.Load()
+	if since := now - last; since >= 0 && since < int64(reloadEvery) || !s.reloaded.CompareAndSwap(last, now) {
+		return false
+	}
+	ctx, stop := context.WithTimeout(context.Background(), 5*time.Second)
+	defer stop()
+	if err := s.loadKeys(ctx); err != nil {
+		s.Log.Warn("keys were not read again", "error", err)
+		return false
+	}
+	return true
 }
 
 // loadKeys takes over which API keys hold.

@@ -1,0 +1,105 @@
+package main
+
+import (
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"diadrom/internal/auth"
+	"diadrom/internal/sqlite"
+
+	"github.com/spf13/cobra"
+)
+
+// keyCommand makes an API key, for whoever works on the machine itself. A server that runs knows it at once.
+func keyCommand() *cobra.Command {
+	var dir, name, until string
+	var pages, may []string
+	cmd := &cobra.Command{
+		Use:   "key --data DIR --name NAME [--may RIGHT,…] [--pages SITE,…] [--until DATE]",
+		Short: "Make an API key of a shop, on the machine that has its folder",
+		Long: "Make an API key of a shop, on the machine that has its folder. It is printed alone on a line, this once.\n" +
+			"A key is for a server, or with --pages for pages of these sites, which everybody may read.\n" +
+			"Rights of a key for a server: " + rightNames(", ") + ".",
+		Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) (err error) {
+			key, err := keyOf(name, pages, may, until, time.Now())
+			if err != nil {
+				return err
+			}
+			if _, err := os.Stat(filepath.Join(dir, sqlite.Name)); err != nil {
+				return fmt.Errorf("there is no shop in %s: %w", dir, err)
+			}
+			ctx := cmd.Context()
+			db, err := sqlite.Open(ctx, dir)
+			if err != nil {
+				return err
+			}
+			defer func() { err = errors.Join(err, db.Close()) }()
+			prefix := auth.SecretPrefix
+			if key.Publishable {
+				prefix = auth.PublishablePrefix
+			}
+			secret, kept := auth.Secret(prefix)
+			if err := db.AddAPIKey(ctx, key, kept, 0); err != nil {
+				return err
+			}
+			if err := db.AddEvent(ctx, sqlite.Event{Kind: auth.KeyMade, Detail: key.Name + ", on the machine itself"}); err != nil {
+				return err
+			}
+			_, err = fmt.Fprintln(cmd.OutOrStdout(), secret)
+			return err
+		},
+	}
+	cmd.Flags().StringVar(&dir, "data", "", "the folder of the shop")
+	cmd.Flags().StringVar(&name, "name", "", "what the key is for, as People lists it")
+	cmd.Flags().StringSliceVar(&pages, "pages", nil, "sites whose pages send it, such as https://shop.example")
+	cmd.Flags().StringSliceVar(&may, "may", nil, "rights of a key for a server: "+rightNames(", "))
+	cmd.Flags().StringVar(&until, "until", "", "the last day on which it holds, such as 2027-01-31; without it, no end")
+	cmd.MarkFlagRequired("data")
+	cmd.MarkFlagRequired("name")
+	return cmd
+}
+
+func rightNames(between string) string {
+	names := make([]string, len(auth.Rights))
+	for i, r := range auth.Rights {
+		names[i] = string(r)
+	}
+	return strings.Join(names, between)
+}
+
+// keyOf reads what the flags say of a key.
+func keyOf(name string, pages, may []string, until string, now time.Time) (key auth.Key, err error) {
+	if key.Name, err = auth.Name(name); err != nil {
+		return key, fmt.Errorf("--name: %w", err)
+	}
+	if key.Origins, err = auth.Origins(strings.Join(pages, " ")); err != nil {
+		return key, fmt.Errorf("--pages: %w", err)
+	}
+	key.Publishable = len(key.Origins) > 0
+	for _, text := range may {
+		r := auth.Right(strings.TrimSpace(text))
+		if !slices.Contains(auth.Rights, r) {
+			return key, fmt.Errorf("--may: %q is not a right; there are %s", text, rightNames(", "))
+		}
+		key.Rights = append(key.Rights, r)
+	}
+	if key.Publishable && len(key.Rights) > 0 {
+		return key, errors.New("a key for pages only asks for quotes: leave out --may, or make a key for a server")
+	}
+	if until != "" {
+		day, err := time.ParseInLocation(time.DateOnly, until, time.Local)
+		if err != nil {
+			return key, fmt.Errorf("--until: %.40q is not a date such as 2027-01-31", until)
+		}
+		if key.Expires = day.AddDate(0, 0, 1); key.Expired(now) {
+			return key, fmt.Errorf("--until: %s has passed", until)
+		}
+	}
+	return key, nil
+}
