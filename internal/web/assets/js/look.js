@@ -48,6 +48,7 @@ function show() {
   const text = colour("text") || (page.style.color === "rgb(255, 255, 255)" ? "#ffffff" : usual.text);
   const said = [
     ["Text", text, field, 4.5], ["Text outside of the options", text, behind, 4.5],
+    ["What is typed into fields", text, colour("background") || "#ffffff", 4.5], // a field is white where nothing is chosen
     ["Dates and hints", colour("muted") || text, field, 4.5], ["Hints of free delivery", colour("accent") || usual.accent, field, 4.5],
     ["Errors", colour("error") || usual.error, behind, 4.5], ["Borders", colour("border") || usual.border, behind, 3],
   ].map(([what, on, under, least]) => [what, contrast(on, under), least]).filter(([, is, least]) => is < least);
