@@ -252,11 +252,6 @@ func TestScreenshots(t *testing.T) {
 		{"zones", "/zones", 1280, nil},
 		{"shop", "/shop", 1280, nil},
 		{"warnings", "/warnings", 1280, nil},
-		{"methods-terms", "/methods/locker", 1280, func(p *rod.Page) {
-			quiet(p)
-			p.MustEval(`() => document.fonts.ready.then(() =>
-				document.querySelector("#terms").scrollIntoView({block: "center", behavior: "instant"}))`)
-		}},
 		{"rates", "/rates/parcel", 1280, func(p *rod.Page) {
 			p.MustElement(`#till details[data-method=parcel] summary`).MustClick()
 		}},
@@ -280,6 +275,7 @@ func TestScreenshots(t *testing.T) {
 			p.MustEval(`() => document.activeElement.blur()`)
 		}},
 		{"checkout", "/checkout", 1280, func(p *rod.Page) { waitText(t, p, "#total", "€") }},
+		{"element", "/checkout/element?accent=%230b6b4f&radius=12", 1280, func(p *rod.Page) { waitIn(t, p, `r.querySelector(".option.on")`) }},
 		{"price-file", "/rates/parcel", 1280, func(p *rod.Page) {
 			name := filepath.Join(t.TempDir(), "Prices 2027.csv")
 			require.NoError(t, os.WriteFile(name,
