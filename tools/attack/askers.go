@@ -14,11 +14,7 @@ import (
 
 // askers asks for what is dear, while somebody else asks for small quotes with a key.
 func (a *attack) askers() error {
-	binary, err := build()
-	if err != nil {
-		return err
-	}
-	s, err := a.start(binary)
+	s, err := a.demo()
 	if err != nil {
 		return err
 	}

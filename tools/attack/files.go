@@ -12,11 +12,7 @@ import (
 
 // files sends what takes more to read than it holds.
 func (a *attack) files() error {
-	binary, err := build()
-	if err != nil {
-		return err
-	}
-	s, err := a.start(binary)
+	s, err := a.demo()
 	if err != nil {
 		return err
 	}

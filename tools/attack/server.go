@@ -35,6 +35,15 @@ func build(flags ...string) (string, error) {
 	return path, nil
 }
 
+// demo builds the program and starts it.
+func (a *attack) demo() (*server, error) {
+	binary, err := build()
+	if err != nil {
+		return nil, err
+	}
+	return a.start(binary)
+}
+
 func (a *attack) start(binary string, environment ...string) (*server, error) {
 	dir, err := os.MkdirTemp(a.folder, "shop-")
 	if err != nil {
