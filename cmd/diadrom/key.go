@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
-	"slices"
 	"strings"
 	"time"
 
@@ -24,10 +23,11 @@ func keyCommand() *cobra.Command {
 		Short: "Make an API key of a shop, on the machine that has its folder",
 		Long: "Make an API key of a shop, on the machine that has its folder. It is printed alone on a line, this once.\n" +
 			"A key is for a server, or with --pages for pages of these sites, which everybody may read.\n" +
-			"Rights of a key for a server: " + rightNames(", ") + ".",
+			"Rights of a key for a server: costs, products, products_live, setup.",
 		Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) (err error) {
-			key, err := keyOf(name, pages, may, until, time.Now())
+			key, err := auth.KeyText{Name: name, Sites: strings.Join(pages, " "), Until: until, Pages: len(pages) > 0, Rights: may}.
+				Read(time.Now())
 			if err != nil {
 				return err
 			}
@@ -58,48 +58,9 @@ func keyCommand() *cobra.Command {
 	cmd.Flags().StringVar(&dir, "data", "", "the folder of the shop")
 	cmd.Flags().StringVar(&name, "name", "", "what the key is for, as People lists it")
 	cmd.Flags().StringSliceVar(&pages, "pages", nil, "sites whose pages send it, such as https://shop.example")
-	cmd.Flags().StringSliceVar(&may, "may", nil, "rights of a key for a server: "+rightNames(", "))
+	cmd.Flags().StringSliceVar(&may, "may", nil, "rights of a key for a server")
 	cmd.Flags().StringVar(&until, "until", "", "the last day on which it holds, such as 2027-01-31; without it, no end")
 	cmd.MarkFlagRequired("data")
 	cmd.MarkFlagRequired("name")
 	return cmd
-}
-
-func rightNames(between string) string {
-	names := make([]string, len(auth.Rights))
-	for i, r := range auth.Rights {
-		names[i] = string(r)
-	}
-	return strings.Join(names, between)
-}
-
-// keyOf reads what the flags say of a key.
-func keyOf(name string, pages, may []string, until string, now time.Time) (key auth.Key, err error) {
-	if key.Name, err = auth.Name(name); err != nil {
-		return key, fmt.Errorf("--name: %w", err)
-	}
-	if key.Origins, err = auth.Origins(strings.Join(pages, " ")); err != nil {
-		return key, fmt.Errorf("--pages: %w", err)
-	}
-	key.Publishable = len(key.Origins) > 0
-	for _, text := range may {
-		r := auth.Right(strings.TrimSpace(text))
-		if !slices.Contains(auth.Rights, r) {
-			return key, fmt.Errorf("--may: %q is not a right; there are %s", text, rightNames(", "))
-		}
-		key.Rights = append(key.Rights, r)
-	}
-	if key.Publishable && len(key.Rights) > 0 {
-		return key, errors.New("a key for pages only asks for quotes: leave out --may, or make a key for a server")
-	}
-	if until != "" {
-		day, err := time.ParseInLocation(time.DateOnly, until, time.Local)
-		if err != nil {
-			return key, fmt.Errorf("--until: %.40q is not a date such as 2027-01-31", until)
-		}
-		if key.Expires = day.AddDate(0, 0, 1); key.Expired(now) {
-			return key, fmt.Errorf("--until: %s has passed", until)
-		}
-	}
-	return key, nil
 }

@@ -41,7 +41,7 @@ func TestAKeyIsMadeOnTheMachine(t *testing.T) {
 	require.Eventually(t, func() bool { return ask(strings.TrimSpace(out), "https://shop.example") == http.StatusOK }, time.Minute, 100*time.Millisecond)
 	assert.Equal(t, http.StatusForbidden, ask(strings.TrimSpace(out), "https://other.example"))
 	for _, c := range [][2]string{{"--may=fly", "is not a right"}, {"--until=soon", "is not a date"}, {"--until=2001-01-01", "has passed"},
-		{"--pages=shop", "--pages"}, {"--name=", "--name"}} {
+		{"--pages=shop", "is not the address of a site"}, {"--name=", "a name is needed"}} {
 		_, errors, code = call(t, "key", "--data", dir, "--name", "X", c[0])
 		assert.NotZero(t, code, c[0])
 		assert.Contains(t, errors, c[1])

@@ -125,6 +125,54 @@ var ErrNoOrigin = errors.New(
 	"say which site's pages send this key: it is open to everybody, and works from there alone",
 )
 
+// KeyText is a key as somebody asks for it, on a page or a command line.
+type KeyText struct {
+	Name, Sites string
+	Until       string // the last day, such as 2027-01-31; "" for no end
+	Pages       bool   // whether pages of the sites send it
+	Rights      []string
+}
+
+// Read checks what is asked for. Its errors are for whoever asked.
+func (t KeyText) Read(now time.Time) (k Key, err error) {
+	if k.Name, err = Name(t.Name); err != nil {
+		return k, err
+	}
+	if k.Origins, err = Origins(t.Sites); err != nil {
+		return k, err
+	}
+	switch k.Publishable = t.Pages; {
+	case t.Pages && len(k.Origins) == 0:
+		return k, ErrNoOrigin
+	case t.Pages && len(t.Rights) > 0:
+		return k, errors.New("a key that everybody can read only asks for quotes: take the other rights away, or make a key " +
+			"for a server")
+	case !t.Pages && len(k.Origins) > 0:
+		return k, errors.New("a key for a server is never sent by pages: leave the sites empty, or make a key for pages")
+	}
+	for _, text := range t.Rights {
+		r := Right(strings.TrimSpace(text))
+		if !slices.Contains(Rights, r) {
+			names := make([]string, len(Rights))
+			for i, known := range Rights {
+				names[i] = string(known)
+			}
+			return k, fmt.Errorf("%.40q is not a right: there are %s", text, strings.Join(names, ", "))
+		}
+		k.Rights = append(k.Rights, r)
+	}
+	if t.Until != "" {
+		day, err := time.ParseInLocation(time.DateOnly, t.Until, time.Local)
+		if err != nil {
+			return k, fmt.Errorf("%.40q is not a date such as 2027-01-31", t.Until)
+		}
+		if k.Expires = day.AddDate(0, 0, 1); k.Expired(now) {
+			return k, errors.New("that day has passed: choose a later one, or leave it empty for no end")
+		}
+	}
+	return k, nil
+}
+
 // Value is a right as it is kept and sent.
 func (r Right) Value() string { return string(r) }
 

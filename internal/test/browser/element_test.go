@@ -342,7 +342,7 @@ func TestNoOrderWithoutPricesWhereThePageDoesNotAllowIt(t *testing.T) {
 	waitIn(t, page, `e.choice && e.choice.request.to.postcode === "21100"`)
 }
 
-// Where address forms cannot be had, a country and a postcode are asked for, and what else an answer lacks.
+// Where address forms do not come, a country and a postcode are asked for, and what else an answer lacks.
 func TestPricesWithoutAddressForms(t *testing.T) {
 	c := checkoutPage(t, demoShop(t), scriptHead, orderForm)
 	down := broken(http.StatusServiceUnavailable)

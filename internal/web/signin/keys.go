@@ -34,7 +34,7 @@ func (s *Screens) Asker(r *http.Request) api.Asker {
 		strings.EqualFold(scheme, "Bearer") {
 		hash := auth.Kept(strings.TrimSpace(secret))
 		k := (*s.keys.Load())[hash]
-		if k == nil && s.stale() {
+		if k == nil && s.reload() {
 			k = (*s.keys.Load())[hash]
 		}
 		switch {
@@ -79,14 +79,14 @@ func (s *Screens) Origins(origin string) bool {
 		}
 		return false
 	}
-	return named() || s.stale() && named()
+	return named() || s.reload() && named()
 }
 
 // reloadEvery is how often keys are read again because one is not known: diadrom key makes them beside the server.
 const reloadEvery = time.Second
 
-// stale reads the keys again, where that was not done a moment ago, and says whether it did.
-func (s *Screens) stale() bool {
+// reload reads the keys again, where that was not done a moment ago, and says whether it did.
+func (s *Screens) reload() bool {
 	now, last := time.Now().UnixNano(), s.reloaded.Load()
 	if since := now - last; since >= 0 && since < int64(reloadEvery) || !s.reloaded.CompareAndSwap(last, now) {
 		return false
@@ -150,46 +150,10 @@ func keyFormOf(c *gin.Context) keyForm {
 
 // key reads a form; its error is in words for whoever filled it in.
 func (f keyForm) key(now time.Time) (k auth.Key, err error) {
-	if k.Name, err = auth.Name(f.Name); err != nil {
-		return k, err
-	}
-	if k.Origins, err = auth.Origins(f.Sites); err != nil {
-		return k, err
-	}
-	switch f.Kind {
-	case kindPages:
-		k.Publishable = true
-		if len(k.Origins) == 0 {
-			return k, auth.ErrNoOrigin
-		}
-		if len(f.Rights) > 0 {
-			return k, shell.Refusef("a key that everybody can read only asks for quotes: take the other rights away, " +
-				"or make a key for a server")
-		}
-	case kindServer, "":
-		if len(k.Origins) > 0 {
-			return k, shell.Refusef("a key for a server is never sent by pages: leave the sites empty, or make a key " +
-				"for pages")
-		}
-	default:
+	if f.Kind != kindServer && f.Kind != kindPages && f.Kind != "" {
 		return k, shell.Refusef("there is no such kind of key")
 	}
-	for _, text := range f.Rights {
-		if !slices.Contains(auth.Rights, auth.Right(text)) {
-			return k, shell.Refusef("there is no such right")
-		}
-		k.Rights = append(k.Rights, auth.Right(text))
-	}
-	if f.Until != "" {
-		day, err := time.ParseInLocation(time.DateOnly, f.Until, time.Local)
-		if err != nil {
-			return k, shell.Refusef("%.40q is not a date such as 2027-01-31", f.Until)
-		}
-		if k.Expires = day.AddDate(0, 0, 1); k.Expired(now) {
-			return k, shell.Refusef("that day has passed: choose a later one, or leave it empty for no end")
-		}
-	}
-	return k, nil
+	return auth.KeyText{Name: f.Name, Sites: f.Sites, Until: f.Until, Pages: f.Kind == kindPages, Rights: f.Rights}.Read(now)
 }
 
 // about says in an event what a key may do.

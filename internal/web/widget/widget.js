@@ -16,8 +16,8 @@
       within: "within {days}", ready: "ready {when}", away: "{distance} away", carriers: "Carriers are being asked for their prices",
       count: ["{n} delivery method", "{n} delivery methods"], about: "estimated",
       street: "Street", look: "Delivery has changed: look at its price, then order.",
-      agreed: "Delivery prices cannot be had at the moment. You can order all the same: the shop will agree on delivery with you.",
-      blocked: "Delivery prices cannot be had at the moment, so the order cannot be placed yet.",
+      agreed: "Delivery prices are not available at the moment. You can still order: the shop will agree on delivery with you.",
+      blocked: "Delivery prices are not available at the moment, so the order cannot be placed yet.",
     },
     fi: {
       country: "Maa", postcode: "Postinumero", city: "Paikkakunta", region: "Osavaltio tai alue", choose: "Valitse",
@@ -142,7 +142,7 @@
 
   const addressFields = ["country", "region", "city", "postcode", "street", "lat", "lon"];
   const inMS = { debounce: 250, patience: 8000, dead: 20000, early: 30000, longest: 8000, calm: 900, wish: 10000, quiet: 3000 };
-  // Officially assigned codes of ISO 3166-1, for a shop whose address forms cannot be had. Names come from the browser.
+  // Officially assigned codes of ISO 3166-1, for a shop whose address forms do not come. Names come from the browser.
   const everywhere =
     "AD AE AF AG AI AL AM AO AQ AR AS AT AU AW AX AZ BA BB BD BE BF BG BH BI BJ BL BM BN BO BQ BR BS BT BV BW BY BZ CA CC CD CF CG CH CI CK CL CM CN CO CR CU CV CW CX CY CZ DE DJ DK DM DO DZ EC EE EG EH ER ES ET FI FJ FK FM FO FR GA GB GD GE GF GG GH GI GL GM GN GP GQ GR GS GT GU GW GY HK HM HN HR HT HU ID IE IL IM IN IO IQ IR IS IT JE JM JO JP KE KG KH KI KM KN KP KR KW KY KZ LA LB LC LI LK LR LS LT LU LV LY MA MC MD ME MF MG MH MK ML MM MN MO MP MQ MR MS MT MU MV MW MX MY MZ NA NC NE NF NG NI NL NO NP NR NU NZ OM PA PE PF PG PH PK PL PM PN PR PS PT PW PY QA RE RO RS RU RW SA SB SC SD SE SG SH SI SJ SK SL SM SN SO SR SS ST SV SX SY SZ TC TD TF TG TH TJ TK TL TM TN TO TR TT TV TW TZ UA UG UM US UY UZ VA VC VE VG VI VN VU WF WS YE YT ZA ZM ZW";
 
@@ -491,7 +491,7 @@
           this.#plain = true;
           this.#forms = this.#named(everywhere.split(" ").map((country) => ({ country, postcode: true, regions: [], plain: true })));
         }
-        // Where a quote is asked for too, its answer says when forms can be had: what hangs takes up connections.
+        // Where a quote is asked for too, its answer says when to ask for forms again: what hangs takes up connections.
         if (wait !== false && !(this.#plain && this.#to.country && this.lines.length)) this.#later("open", wait, () => this.#open());
         if (!this.#plain) return;
       }
