@@ -39,8 +39,15 @@ func ByPoint(e *quote.Engine) []string {
 	f, owners := e.Store(), e.ZoneRules()
 	shapes := func(rules []place.Rule) {
 		for i := range rules {
-			if rules[i].Level() == place.Shape {
-				countriesOf(&rules[i], found)
+			if rules[i].Level() != place.Shape {
+				continue
+			}
+			countriesOf(&rules[i], found)
+			// A surcharge's circle round a place of the shop has no point of its own in the store file.
+			if w := rules[i].Within; w != nil && !w.Located {
+				if l := f.Location(w.Location); l != nil {
+					found[l.Country] = true
+				}
 			}
 		}
 	}

@@ -59,6 +59,8 @@ func TestExceptionsOfCountries(t *testing.T) {
 func TestCountriesWherePricesLookAtAPoint(t *testing.T) {
 	for change, want := range map[string][]string{
 		``: {},
+		`"locations": [{"id": "w", "name": "W", "country": "SE", "postcode": "11120"}],
+			"surcharges": [{"id": "far", "name": "Far", "places": [{"within": {"location": "w", "distance": "2"}}], "amount": "1"}],`: {"SE"},
 		`"surcharges": [{"id": "far", "name": "Far", "places": [{"within": {"lat": "60.2", "lon": "24.9", "distance": "2"}}], "amount": "1"}],`:                      {"FI"},
 		`"store": {"currency": "EUR", "tax": {"prices_include_tax": true, "rates": [{"within": {"lat": "59.3", "lon": "18.0", "distance": "2"}, "percent": "0"}]}},`: {"SE"},
 	} {

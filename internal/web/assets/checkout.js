@@ -211,7 +211,7 @@ document.addEventListener("alpine:init", () => {
             ? { answer: body, problem: "" }
             : { answer: null, problem: (body.faults || []).map((f) => f.message).join("; ") || body.detail || body.title };
         } catch {
-          return { answer: null, problem: "Delivery prices cannot be had at the moment. Please try again." };
+          return { answer: null, problem: "Delivery prices are not available at the moment. Please try again." };
         }
       },
       // Shows an answer; before is the one that did not wait for carriers, whose rows keep their places.

@@ -693,7 +693,7 @@
           this.#fields();
         }
         this.#prefer();
-        if (this.#stale) return this.#changed(0); // it was for a place to collect, and is not collected
+        if (asked !== JSON.stringify(this.#wanted)) return this.#changed(0); // it was for a place to collect, and is not collected
         this.#settle();
         if (mine !== this.#turn) return;
         if (!this.#asking) break;
@@ -948,9 +948,9 @@
       const { iat, exp } = JSON.parse(atob(quote.token.split(".")[1].replaceAll("-", "+").replaceAll("_", "/")));
       if (exp > iat) return (exp - iat) * 1000;
     } catch {
-      // not a token that this version knows: the clocks are taken to agree
+      // not a token that this version knows: the clocks are taken to agree, but not so far that it asks without end
     }
-    return Date.parse(quote.expires) - Date.now();
+    return Math.max(Date.parse(quote.expires) - Date.now(), 5000);
   }
 
   if (!customElements.get("diadrom-delivery")) customElements.define("diadrom-delivery", Delivery);
