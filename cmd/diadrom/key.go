@@ -26,8 +26,8 @@ func keyCommand() *cobra.Command {
 			"Rights of a key for a server: costs, products, products_live, setup.",
 		Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) (err error) {
-			key, err := auth.KeyText{Name: name, Sites: strings.Join(pages, " "), Until: until, Pages: len(pages) > 0, Rights: may}.
-				Read(time.Now())
+			asked := auth.KeyText{Name: name, Sites: strings.Join(pages, " "), Until: until, Pages: len(pages) > 0, Rights: may}
+			key, err := asked.Read(time.Now())
 			if err != nil {
 				return err
 			}
@@ -48,7 +48,8 @@ func keyCommand() *cobra.Command {
 			if err := db.AddAPIKey(ctx, key, kept, 0); err != nil {
 				return err
 			}
-			if err := db.AddEvent(ctx, sqlite.Event{Kind: auth.KeyMade, Detail: key.Name + ", on the machine itself"}); err != nil {
+			made := sqlite.Event{Kind: auth.KeyMade, Detail: key.Name + ", on the machine itself"}
+			if err := db.AddEvent(ctx, made); err != nil {
 				return err
 			}
 			_, err = fmt.Fprintln(cmd.OutOrStdout(), secret)

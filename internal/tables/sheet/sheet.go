@@ -231,7 +231,9 @@ func Write(w io.Writer, rows [][]string) error {
 			if i > 0 {
 				out.WriteByte(',')
 			}
-			if cell = guarded(cell); cell == "" && len(row) > 1 || cell != "" && !strings.ContainsAny(cell, quoted) && cell[0] != ' ' {
+			cell = guarded(cell)
+			plain := !strings.ContainsAny(cell, quoted) && !strings.HasPrefix(cell, " ")
+			if plain && (cell != "" || len(row) > 1) {
 				out.WriteString(cell)
 				continue
 			}

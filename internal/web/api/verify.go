@@ -156,7 +156,7 @@ func readClaim(body []byte) (claim held.Claim, faults fault.List) {
 	}
 	for _, name := range []string{"lines", "to"} {
 		if ok && claim.Order != nil && claim.Order[name] == nil && len(r.Faults) == 0 {
-			r.FaultBelow(fault.Path{name}, fault.Missing, "what is compared with the order needs its lines and its address: say %s", name)
+			r.FaultBelow(fault.Path{name}, fault.Missing, "an order has lines and an address: say %s", name)
 		}
 	}
 	r.End()

@@ -23,11 +23,12 @@ type elementView struct {
 // element shows the element as it is in the pages of the shop, quoted from the live edition.
 func (s *Screens) element(c *gin.Context) {
 	v := elementView{Home: s.home(c.Request), Script: widget.Path(), Integrity: widget.Integrity(widget.Script)}
-	for _, l := range [][2]string{{"accent", "Chosen option"}, {"text", "Text"}, {"muted", "Dates and hints"}, {"border", "Borders"},
-		{"background", "Fields and options"}, {"error", "Errors"}} {
+	for _, l := range [][2]string{{"accent", "Chosen option"}, {"text", "Text"}, {"muted", "Dates and hints"},
+		{"border", "Borders"}, {"background", "Fields and options"}, {"error", "Errors"}} {
 		v.Colours = append(v.Colours, shell.Choice{ID: l[0], Name: l[1]})
 	}
-	for _, l := range [][2]string{{"en", "English"}, {"fi", "suomi"}, {"sv", "svenska"}, {"de", "Deutsch"}, {"fr", "français"}, {"es", "español"}} {
+	for _, l := range [][2]string{{"en", "English"}, {"fi", "suomi"}, {"sv", "svenska"}, {"de", "Deutsch"},
+		{"fr", "français"}, {"es", "español"}} {
 		v.Languages = append(v.Languages, shell.Choice{ID: l[0], Name: l[1]})
 	}
 	live := s.draft.Live()
