@@ -33,6 +33,7 @@ require (
 	github.com/sony/gobreaker/v2 v2.4.0
 	github.com/sosodev/duration v1.4.0
 	github.com/spf13/cobra v1.10.2
+	github.com/standard-webhooks/standard-webhooks/libraries v0.0.1
 	github.com/stretchr/testify v1.12.1
 	github.com/tidwall/rtree v1.10.0
 	github.com/xuri/excelize/v2 v2.11.1

@@ -6,12 +6,12 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"strconv"
 	"strings"
 
-	"diadrom/internal/auth"
 	"diadrom/internal/core/store"
 	"diadrom/internal/review/changes"
 	"diadrom/internal/review/compare"
@@ -322,14 +322,7 @@ func restoreCommand() *cobra.Command {
 				if err != nil {
 					return err
 				}
-				if err := noteRestored(cmd.Context(), dir, args[0]); err != nil {
-					return err
-				}
-				fmt.Fprintf(
-					cmd.OutOrStdout(),
-					"%s is in place. What was there is kept beside the backups. Everybody signs in anew.\n",
-					args[0],
-				)
+				sayRestored(cmd.OutOrStdout(), dir, args[0], r)
 				sayLocks(cmd.OutOrStdout(), r, locks)
 				return nil
 			}
@@ -357,14 +350,22 @@ func restoreCommand() *cobra.Command {
 	return cmd
 }
 
-// noteRestored keeps for the owners that a backup was restored.
-func noteRestored(ctx context.Context, dir, backup string) (err error) {
-	db, err := sqlite.Open(ctx, dir)
-	if err != nil {
-		return err
+// sayRestored says what is in place now, and what to do.
+func sayRestored(out io.Writer, dir, backup string, r sqlite.Restored) {
+	kept := "What was there is kept beside the backups."
+	if r.Nothing {
+		kept = "The folder had no shop before."
 	}
-	defer func() { err = errors.Join(err, db.Close()) }()
-	return db.AddEvent(ctx, sqlite.Event{Kind: auth.Restored, Detail: backup})
+	fmt.Fprintf(out, "%s is in place. %s Everybody signs in anew. The next edition is number %d.\n", backup, kept, r.Next)
+	if r.Version < r.Known {
+		fmt.Fprintf(out, "It is of an earlier version (%d; this program makes it %d). Start the earlier program now to stay with "+
+			"that, or this one to upgrade.\n", r.Version, r.Known)
+	}
+	if _, err := os.Stat(filepath.Join(dir, sqlite.KeyName)); errors.Is(err, fs.ErrNotExist) {
+		fmt.Fprintf(out, "%s is not in %s: copy it there if you have it. Without it carriers' secrets are typed anew, people with a "+
+			"second factor sign in with a recovery code, and nodes need diadrom nodes renew-key and a new join file.\n",
+			sqlite.KeyName, dir)
+	}
 }
 
 // sayLocks says what became of keys and people that the backup has otherwise.
@@ -373,12 +374,13 @@ func sayLocks(out io.Writer, r sqlite.Restored, locks bool) {
 		fmt.Fprintf(out, "Scheduled editions that will not go live by themselves: %s.\n", strings.Join(r.Scheduled,
 			", "))
 	}
-	if r.Unreadable {
-		fmt.Fprintln(
-			out,
-			"What was there could not be read: API keys that were revoked and people who were deactivated "+
-				"since this backup may hold again. Look at People.",
-		)
+	if r.Unreadable || r.Nothing {
+		why := "What was there could not be read"
+		if r.Nothing {
+			why = "Nobody knows what has happened since this backup"
+		}
+		fmt.Fprintf(out, "%s: API keys that were revoked and people who were deactivated since may hold again. Look at "+
+			"People.\n", why)
 		return
 	}
 	stay, again := "stay revoked; --locks brings them back", "stay deactivated; --locks brings them back"

@@ -23,7 +23,7 @@ func keyCommand() *cobra.Command {
 		Short: "Make an API key of a shop, on the machine that has its folder",
 		Long: "Make an API key of a shop, on the machine that has its folder. It is printed alone on a line, this once.\n" +
 			"A key is for a server, or with --pages for pages of these sites, which everybody may read.\n" +
-			"Rights of a key for a server: costs, products, products_live, setup.",
+			"Rights of a key for a server: costs, products, products_live, setup, events.",
 		Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) (err error) {
 			asked := auth.KeyText{Name: name, Sites: strings.Join(pages, " "), Until: until, Pages: len(pages) > 0, Rights: may}

@@ -357,6 +357,9 @@ func serve(cmd *cobra.Command, s shop) (err error) {
 	}
 	defer func() { stop(); sending() }()
 	handler.Sending(sent)
+	told := make(chan struct{})
+	go func() { defer close(told); handler.Tell(ctx) }()
+	defer func() { stop(); <-told }()
 	s.say(cmd.OutOrStdout(), "http://"+l.Addr().String(), path)
 	return run(ctx, l, handler, handler.Wait, log)
 }
@@ -507,6 +510,9 @@ func run(ctx context.Context, l net.Listener, handler http.Handler, wait func(),
 		IdleTimeout:       time.Minute,
 		MaxHeaderBytes:    64 << 10,
 		ErrorLog:          slog.NewLogLogger(log.Handler(), slog.LevelWarn),
+	}
+	if h, ok := handler.(interface{ End() }); ok {
+		server.RegisterOnShutdown(h.End)
 	}
 	done := make(chan error, 1)
 	go func() { done <- server.Serve(l) }()

@@ -31,6 +31,9 @@ const (
 	HostRefused        Event = "host_refused"          // a request under a name that the shop does not answer under
 	OriginRefused      Event = "origin_refused"        // a request that another site's page made
 	BackupKeyMade      Event = "backup_key_made"       // backups are encrypted from then on
+	WebhookAdded       Event = "webhook_added"         //
+	WebhookRemoved     Event = "webhook_removed"       //
+	WebhookSecret      Event = "webhook_secret"        // a new one
 	Restored           Event = "restored"              // a backup, on the machine itself
 )
 
@@ -61,6 +64,9 @@ var eventWords = map[Event]string{
 	HostRefused:        "asked under a name that is not this shop's",
 	OriginRefused:      "was sent by a page of another site",
 	BackupKeyMade:      "had backups be encrypted from now on",
+	WebhookAdded:       "added the webhook",
+	WebhookRemoved:     "removed the webhook",
+	WebhookSecret:      "made a new secret for the webhook",
 	Restored:           "restored a backup on the server",
 }
 

@@ -22,10 +22,12 @@ const (
 	ProductsLive Right = "products_live"
 	// Setup is reading and replacing the draft as a store file, and publishing it.
 	Setup Right = "setup"
+	// Events is being told what changes.
+	Events Right = "events"
 )
 
 // Rights lists all rights in the order in which they are shown.
-var Rights = []Right{Costs, Products, ProductsLive, Setup}
+var Rights = []Right{Costs, Products, ProductsLive, Setup, Events}
 
 // String says a right in words that follow "may".
 func (r Right) String() string {
@@ -38,6 +40,8 @@ func (r Right) String() string {
 		return "change products in the draft and live"
 	case Setup:
 		return "import a store file and publish"
+	case Events:
+		return "be told what changes"
 	}
 	return string(r)
 }

@@ -82,12 +82,12 @@ type Publication struct {
 // was seen, the error is [ErrConflict] or [ErrLiveChanged].
 func (db *DB) Publish(ctx context.Context, p Publication) (Live, error) {
 	return db.publish(ctx, p.Seen.Turn, p.By, func(tx *sql.Tx) (int64, error) {
-		return addEdition(ctx, tx, p)
+		return db.addEdition(ctx, tx, p)
 	})
 }
 
 // addEdition keeps a store file as the next edition.
-func addEdition(ctx context.Context, tx *sql.Tx, p Publication) (number int64, err error) {
+func (db *DB) addEdition(ctx context.Context, tx *sql.Tx, p Publication) (number int64, err error) {
 	var at int64
 	if err := tx.QueryRowContext(ctx, "SELECT revision FROM draft").Scan(&at); err != nil {
 		return 0, err
@@ -99,17 +99,20 @@ func addEdition(ctx context.Context, tx *sql.Tx, p Publication) (number int64, e
 	if err != nil {
 		return 0, err
 	}
-	err = tx.QueryRowContext(
+	if number, err = db.nextEdition(ctx, tx); err != nil {
+		return 0, err
+	}
+	_, err = tx.ExecContext(
 		ctx,
-		"INSERT INTO edition (number, hash, body, pieces, size, note, made_at, made_by) "+
-			"SELECT coalesce(max(number), 0) + 1, ?, '', ?, ?, ?, ?, ? FROM edition RETURNING number",
+		"INSERT INTO edition (number, hash, body, pieces, size, note, made_at, made_by) VALUES (?, ?, '', ?, ?, ?, ?, ?)",
+		number,
 		p.Hash,
 		sums,
 		size,
 		p.Note,
 		now(),
 		p.By,
-	).Scan(&number)
+	)
 	return number, err
 }
 

@@ -67,8 +67,8 @@ func (db *DB) AddPromises(ctx context.Context, list ...KeptPromise) error {
 	return tx.Commit()
 }
 
-// MarkPromises keeps what became of promises; their bodies stay.
-func (db *DB) MarkPromises(ctx context.Context, list []KeptPromise) error {
+// MarkPromises keeps what became of promises, and tells of it; their bodies stay.
+func (db *DB) MarkPromises(ctx context.Context, list []KeptPromise, told ...Notice) error {
 	tx, err := db.sql.BeginTx(ctx, nil)
 	if err != nil {
 		return err
@@ -84,6 +84,9 @@ func (db *DB) MarkPromises(ctx context.Context, list []KeptPromise) error {
 		); err != nil {
 			return err
 		}
+	}
+	if err := notify(ctx, tx, told); err != nil {
+		return err
 	}
 	return tx.Commit()
 }

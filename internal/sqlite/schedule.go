@@ -41,7 +41,7 @@ var ErrNotScheduled = errors.New("the edition is not scheduled any more")
 // zero. Where the draft has changed since it was seen, the error is [ErrConflict].
 func (db *DB) Schedule(ctx context.Context, p Publication, at, until time.Time) (s Scheduled, err error) {
 	err = db.inOne(ctx, func(tx *sql.Tx) error {
-		number, err := addEdition(ctx, tx, p)
+		number, err := db.addEdition(ctx, tx, p)
 		if err != nil {
 			return err
 		}

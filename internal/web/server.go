@@ -20,12 +20,14 @@ import (
 	"diadrom/internal/core/quote"
 	"diadrom/internal/core/store"
 	"diadrom/internal/review/warnings"
+	"diadrom/internal/shop/deliveries"
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/shop/feed"
 	"diadrom/internal/shop/files"
 	"diadrom/internal/shop/held"
 	"diadrom/internal/shop/history"
 	"diadrom/internal/shop/importer"
+	"diadrom/internal/shop/notices"
 	"diadrom/internal/shop/outbox"
 	"diadrom/internal/shop/secrets"
 	"diadrom/internal/shop/services"
@@ -55,6 +57,7 @@ import (
 	"diadrom/internal/web/strip"
 	"diadrom/internal/web/till"
 	"diadrom/internal/web/visitor"
+	"diadrom/internal/web/webhooks"
 	"diadrom/internal/web/widget"
 	"diadrom/internal/web/zones"
 
@@ -88,6 +91,9 @@ type Server struct {
 	router   *gin.Engine
 	asks     *services.Services
 	live     *live.Screens
+	offered  *api.API
+	notices  *notices.Watcher
+	sender   *deliveries.Sender
 }
 
 // Services are those that quotes of the shop ask.
@@ -119,6 +125,7 @@ var templates = map[string]fs.FS{
 	"signin":    signin.Files,
 	"strip":     strip.Files,
 	"till":      till.Files,
+	"webhooks":  webhooks.Files,
 	"zones":     zones.Files,
 }
 
@@ -158,7 +165,8 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 	if o.Holds != nil {
 		o.SignIn.Holds = o.Holds
 	}
-	o.SignIn.Vault = secrets.New(o.Asks.Dir)
+	vault := secrets.New(o.Asks.Dir)
+	o.SignIn.Vault = vault
 	people, err := signin.New(context.Background(), sh, d, db, notes, &o.Options, o.SignIn)
 	if err != nil {
 		return nil, err
@@ -175,6 +183,11 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 		shell:    sh,
 		asks:     asks,
 		live:     publish,
+		notices: notices.New(db, d, asks.Carriers, func(ctx context.Context) error {
+			_, err := kept.All(ctx)
+			return err
+		}, log),
+		sender: deliveries.New(db, vault, o.Asks.Local, log),
 	}
 
 	gin.SetMode(gin.ReleaseMode)
@@ -187,7 +200,9 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 		o.Metrics.Watch(metrics.Shop{Draft: d, DB: db, Carriers: asks.Carriers})
 		r.Use(o.Metrics.Count)
 	}
+	shops.Notices = told{db, s.notices}
 	offered := api.New(shops)
+	s.offered = offered
 	r.Use(identified, s.logged, s.recovered, headers(asks.TilesOrigin), offered.Unknown)
 	offered.Routes(r)
 	alive(r, d, db)
@@ -214,6 +229,7 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 	}
 	past.New(sh, d, db, o.History).Routes(r, people.Owners)
 	safety.New(sh, db, notes).Routes(r, people.Owners)
+	webhooks.New(sh, db, s.sender, notes).Routes(r, people.Owners)
 	r.NoRoute(func(c *gin.Context) { sh.Problem(c, http.StatusNotFound, "There is no such page here.") })
 	if o.Dev != "" {
 		devRoutes(r, o.Dev)
@@ -222,6 +238,23 @@ func New(d *draft.Draft, db *sqlite.DB, in *importer.Importer, log *slog.Logger,
 	s.handler, err = notes.Guard(r)
 	return s, err
 }
+
+// told is what programs are told of, and when there is more of it.
+type told struct {
+	*sqlite.DB
+	*notices.Watcher
+}
+
+// Tell tells programs what changes, until the context ends.
+func (s *Server) Tell(ctx context.Context) {
+	var telling sync.WaitGroup
+	telling.Go(func() { s.notices.Run(ctx) })
+	telling.Go(func() { s.sender.Run(ctx) })
+	telling.Wait()
+}
+
+// End ends what would go on for as long as its client wants: streams of events.
+func (s *Server) End() { s.offered.End() }
 
 // shops are what the API quotes from: what buyers are shown where a carrier fails is counted.
 func (s *Server) shops(d *draft.Draft, asks *services.Services, people *signin.Screens, found *review.Screens,

@@ -70,10 +70,7 @@ func NewWith(base string, o Options) *Client {
 	if o.Rest == 0 {
 		o.Rest = Rest
 	}
-	dialer := &net.Dialer{Timeout: o.Timeout}
-	if !o.Local {
-		dialer.Control = onlyPublic
-	}
+	dialer := Dialer(o.Local, o.Timeout)
 	dial := func(ctx context.Context, network, address string) (net.Conn, error) {
 		if host, _, err := net.SplitHostPort(address); err == nil && o.Hosts[host] != "" {
 			address = o.Hosts[host]
@@ -96,6 +93,15 @@ func NewWith(base string, o Options) *Client {
 			ReadyToTrip: func(c gobreaker.Counts) bool { return c.ConsecutiveFailures >= maxFailures },
 		}),
 	}
+}
+
+// Dialer connects within some time; to addresses of the public internet alone unless it may go to local ones.
+func Dialer(local bool, timeout time.Duration) *net.Dialer {
+	d := &net.Dialer{Timeout: timeout}
+	if !local {
+		d.Control = onlyPublic
+	}
+	return d
 }
 
 // CheckURL reads the address of a service: http or https, with a host, without a query. "" is none.
@@ -225,7 +231,7 @@ func (c *Client) ask(ctx context.Context, method, path string, question []byte, 
 	case errors.As(err, new(Failure)):
 		return err
 	}
-	return Failure(c.words(err))
+	return Failure(Words(err, c.timeout))
 }
 
 func (c *Client) fetch(ctx context.Context, method, path string, question []byte) ([]byte, error) {
@@ -267,7 +273,7 @@ func (c *Client) status(answer *http.Response) error {
 	case code >= 300 && code < 400:
 		return Failure("sends elsewhere, which is not followed: set the address that it has now")
 	case code == http.StatusTooManyRequests, code == http.StatusServiceUnavailable:
-		if wait := retryAfter(answer.Header.Get("Retry-After"), time.Now()); wait > 0 {
+		if wait := RetryAfter(answer.Header.Get("Retry-After"), time.Now()); wait > 0 {
 			c.held.Store(time.Now().Add(wait).UnixNano())
 		}
 		fallthrough
@@ -276,8 +282,9 @@ func (c *Client) status(answer *http.Response) error {
 	}
 }
 
-// retryAfter is how long a service wants to be left alone: seconds, or a moment.
-func retryAfter(text string, now time.Time) time.Duration {
+// RetryAfter is how long whoever answered wants to be left alone, an hour at most: seconds, or a moment (RFC 9110,
+// section 10.2.3). It is 0 where that is not said.
+func RetryAfter(text string, now time.Time) time.Duration {
 	if seconds, err := strconv.ParseInt(text, 10, 64); err == nil {
 		return min(time.Duration(max(0, min(seconds, int64(maxHeld.Seconds()))))*time.Second, maxHeld)
 	}
@@ -287,17 +294,17 @@ func retryAfter(text string, now time.Time) time.Duration {
 	return 0
 }
 
-// words says why nothing came.
-func (c *Client) words(err error) string {
-	var timeout net.Error
+// Words says why no answer came within some time, in words that go on after the name of whoever was asked.
+func Words(err error, timeout time.Duration) string {
+	var late net.Error
 	var dns *net.DNSError
 	switch {
 	case errors.Is(err, errNotPublic):
 		return "is not at a public address: start Diadrom with --local-services to use services of your own network"
 	case errors.As(err, &dns):
 		return "cannot be found: nobody knows the host " + dns.Name
-	case errors.As(err, &timeout) && timeout.Timeout(), errors.Is(err, context.DeadlineExceeded):
-		return fmt.Sprintf("did not answer within %g s", c.timeout.Seconds())
+	case errors.As(err, &late) && late.Timeout(), errors.Is(err, context.DeadlineExceeded):
+		return fmt.Sprintf("did not answer within %g s", timeout.Seconds())
 	case errors.Is(err, syscall.ECONNREFUSED):
 		return "is not there: nothing listens at its address"
 	}

@@ -34,7 +34,7 @@ var within = [][]string{
 	{"shell", "visitor"},
 	{"upload", "strip", "signin", "till", "shifts", "overlaps"},
 	{"setup", "zones", "ground", "products", "methods", "carriers", "rates", "quotes", "checkout", "review",
-		"past", "safety", "languages", "find"},
+		"past", "safety", "languages", "find", "webhooks"},
 	{"promises"},
 	{"live", "defaults"},
 	{"."},

@@ -95,6 +95,8 @@ type Shops struct {
 	Moves func(was, is *store.File) string
 	// Files reads store files that are sent.
 	Files *files.Reader
+	// Notices are what programs are told of
+	Notices Notices
 	// Review gives the warnings about a store
 	Review Reviewer
 }

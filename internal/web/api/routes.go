@@ -55,12 +55,14 @@ type API struct {
 	coupons   *guesses
 	reached   reached
 	pending   pending
+	streams   streams
 	resources []resource
 }
 
 // New makes the API of a shop.
 func New(s Shops) *API {
-	a := &API{Shops: s, limits: newLimits(), lanes: newLanes(), coupons: newGuesses()}
+	a := &API{Shops: s, limits: newLimits(), lanes: newLanes(), coupons: newGuesses(),
+		streams: streams{of: map[int64]int{}, ended: make(chan struct{})}}
 	get := func(h gin.HandlerFunc) map[string]gin.HandlerFunc {
 		return map[string]gin.HandlerFunc{http.MethodGet: h}
 	}
@@ -86,6 +88,7 @@ func New(s Shops) *API {
 		{path: "/api/v1/editions", methods: map[string]gin.HandlerFunc{http.MethodGet: a.editions,
 			http.MethodPost: a.publish}},
 		{path: "/api/v1/review", methods: get(a.review)},
+		{path: "/api/v1/events", methods: get(a.events)},
 		{path: "/api/v1/openapi.yaml", open: true, methods: get(describeAPI)},
 		{path: "/api/v1/openapi.json", open: true, methods: get(describeAPIAsJSON)},
 	}
@@ -97,7 +100,8 @@ func New(s Shops) *API {
 
 // edits are the resources that are answered where the shop is edited alone.
 var edits = map[string]bool{"/api/v1/products": true, "/api/v1/products/:sku": true, "/api/v1/store": true,
-	"/api/v1/changes": true, "/api/v1/editions": true, "/api/v1/review": true}
+	"/api/v1/changes": true, "/api/v1/editions": true, "/api/v1/review": true,
+	"/api/v1/events": true}
 
 // Routes adds the API to a router. A resource that is read answers HEAD as well, and all say with OPTIONS what they
 // take. A path with a slash too many is a problem and no redirect.

@@ -19,6 +19,7 @@ import (
 	"diadrom/internal/review/promise"
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/shop/files"
+	"diadrom/internal/shop/notices"
 	"diadrom/internal/shop/samples"
 	"diadrom/internal/sqlite"
 	"diadrom/internal/web/quotes"
@@ -66,6 +67,7 @@ func (s *Screens) all(ctx context.Context, wait bool) ([]Kept, error) {
 	}
 	engine, pending := s.asking(state, rows, wait), false
 	list, changed := make([]Kept, 0, len(rows)), []sqlite.KeptPromise(nil)
+	var broken []sqlite.Notice
 	for _, row := range rows {
 		k := Kept{
 			promise.Result{ID: row.ID, Is: "cannot be checked"},
@@ -92,11 +94,15 @@ func (s *Screens) all(ctx context.Context, wait bool) ([]Kept, error) {
 		}
 		if k.Was != row.Was || k.BrokenBy != row.BrokenBy {
 			changed = append(changed, sqlite.KeptPromise{ID: row.ID, Was: k.Was, BrokenBy: k.BrokenBy})
+			if row.BrokenBy == "" && k.BrokenBy != "" {
+				broken = append(broken, notices.Of(notices.PromiseBroken, notices.Promise{Promise: k.ID, Name: k.Name,
+					Wanted: k.Wanted, Is: k.Is, BrokenBy: k.BrokenBy}))
+			}
 		}
 		list = append(list, k)
 	}
 	if len(changed) > 0 {
-		if err := s.db.MarkPromises(ctx, changed); err != nil {
+		if err := s.db.MarkPromises(ctx, changed, broken...); err != nil {
 			return nil, err
 		}
 	}

@@ -24,7 +24,7 @@ type Store interface {
 	samples.Source
 	Promises(ctx context.Context) ([]sqlite.KeptPromise, error)
 	AddPromises(ctx context.Context, list ...sqlite.KeptPromise) error
-	MarkPromises(ctx context.Context, list []sqlite.KeptPromise) error
+	MarkPromises(ctx context.Context, list []sqlite.KeptPromise, told ...sqlite.Notice) error
 	RemovePromise(ctx context.Context, id string) error
 }
 
