@@ -1,9 +1,11 @@
 package main
 
 import (
+	"bufio"
 	"bytes"
 	"encoding/json"
 	"fmt"
+	"html"
 	"io"
 	"net"
 	"net/http"
@@ -236,4 +238,52 @@ func TestTheLinesOfTheManualQuote(t *testing.T) {
 	for _, program := range []string{"node", "python3", "go"} {
 		assert.True(t, ran[program], program)
 	}
+}
+
+// The example takes what Diadrom has signed, once, and nothing else.
+func TestTheExampleHearsWhatChanges(t *testing.T) {
+	t.Parallel()
+	s := serveFolder(t, t.TempDir())
+	defer s.kill()
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	address := "http://" + l.Addr().String()
+	require.NoError(t, l.Close())
+	resp, err := http.PostForm(s.url+"/webhooks", url.Values{"url": {address}, "type": {"edition.live", "products.changed"}})
+	require.NoError(t, err)
+	body, err := io.ReadAll(resp.Body)
+	resp.Body.Close()
+	require.NoError(t, err)
+	secret := regexp.MustCompile(`whsec_[A-Za-z0-9+/]{43}=`).FindString(html.UnescapeString(string(body)))
+	require.NotEmpty(t, secret)
+	_, port, err := net.SplitHostPort(strings.TrimPrefix(address, "http://"))
+	require.NoError(t, err)
+	cmd := exec.Command("node", "../../examples/node-shop/events.mjs")
+	cmd.Env = append(os.Environ(), "SECRET="+secret, "PORT="+port)
+	out, err := cmd.StdoutPipe()
+	require.NoError(t, err)
+	cmd.Stderr = os.Stderr
+	require.NoError(t, cmd.Start())
+	defer func() { cmd.Process.Kill(); cmd.Wait() }()
+	require.Eventually(t, func() bool {
+		resp, err := http.Get(address)
+		if err == nil {
+			resp.Body.Close()
+		}
+		return err == nil
+	}, time.Minute, 50*time.Millisecond)
+	forged, err := http.NewRequest(http.MethodPost, address, strings.NewReader(`{"id":"1","type":"forged","data":{}}`))
+	require.NoError(t, err)
+	forged.Header.Set("webhook-id", "1")
+	forged.Header.Set("webhook-timestamp", fmt.Sprint(time.Now().Unix()))
+	forged.Header.Set("webhook-signature", "v1,AAAA")
+	resp, err = http.DefaultClient.Do(forged)
+	require.NoError(t, err)
+	resp.Body.Close()
+	assert.Equal(t, http.StatusUnauthorized, resp.StatusCode)
+	require.NoError(t, s.post("/webhooks/1/try"))
+	heard := bufio.NewReader(out)
+	line, err := heard.ReadString('\n')
+	require.NoError(t, err)
+	assert.Equal(t, "test {}\n", line)
 }
