@@ -123,25 +123,25 @@ bench:
 # What was answered outlives a kill: 1,000 times, and 500 during uploads and schedules (50 and 10 in make test).
 .PHONY: kill
 kill:
-	DIADROM_KILLS=1000 go test -count=1 -v -timeout 60m -run OutlivesAKill\|OutliveAKill ./cmd/diadrom
+	DIADROM_TEST_KILLS=1000 go test -count=1 -v -timeout 60m -run OutlivesAKill\|OutliveAKill ./cmd/diadrom
 
 # 200 and 2,000 buyers ask for 20 s while the owner publishes ten times (2 s in make test).
 .PHONY: load
 load:
-	DIADROM_LOAD=20 go test -count=1 -v -run TestBuyersAskWhileTheOwner ./cmd/diadrom
-	DIADROM_LOAD=20 DIADROM_BUYERS=2000 go test -count=1 -v -run TestBuyersAskWhileTheOwner ./cmd/diadrom
+	DIADROM_TEST_LOAD=20 go test -count=1 -v -run TestBuyersAskWhileTheOwner ./cmd/diadrom
+	DIADROM_TEST_LOAD=20 DIADROM_TEST_BUYERS=2000 go test -count=1 -v -run TestBuyersAskWhileTheOwner ./cmd/diadrom
 
 # Nodes quote for a minute each while brokers, the bench and nodes are killed, and while the network is cut (6 and 10 s in make test).
 .PHONY: faults
 faults:
-	DIADROM_FAULTS=60 go test -count=1 -v -timeout 10m -run 'TestNodesQuote|TestNodesShare' ./cmd/diadrom
+	DIADROM_TEST_FAULTS=60 go test -count=1 -v -timeout 10m -run 'TestNodesQuote|TestNodesShare' ./cmd/diadrom
 
 # Screens, edits, publishing and undo of a large shop beside a small one: see docs/performance.md.
 .PHONY: sizes
 sizes:
-	DIADROM_SIZES=1 go test -count=1 -v -timeout 20m -run 'TestSizes$$' ./internal/web
-	DIADROM_SIZES=1 go test -count=1 -v -run TestSizesOnDisk ./internal/sqlite
-	DIADROM_EDITS=10000 go test -count=1 -v -run TestMemoryDoesNotGrow ./internal/shop/draft
+	DIADROM_TEST_SIZES=1 go test -count=1 -v -timeout 20m -run 'TestSizes$$' ./internal/web
+	DIADROM_TEST_SIZES=1 go test -count=1 -v -run TestSizesOnDisk ./internal/sqlite
+	DIADROM_TEST_EDITS=10000 go test -count=1 -v -run TestMemoryDoesNotGrow ./internal/shop/draft
 
 # What one core serves, what shops take of memory, and nodes behind a balancer simulated: see docs/scale.md.
 .PHONY: scale
@@ -154,7 +154,7 @@ refresh:
 
 # The pictures of docs/screenshots, from the demo shop.
 screenshots: chromium
-	DIADROM_SCREENSHOTS=$(CURDIR)/docs/screenshots go test -count=1 -run TestScreenshots ./internal/test/browser
+	DIADROM_TEST_SCREENSHOTS=$(CURDIR)/docs/screenshots go test -count=1 -run TestScreenshots ./internal/test/browser
 
 # Each fuzz target for half a minute.
 fuzz:

@@ -1,10 +1,12 @@
 package main
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
 	"io"
+	"log/slog"
 	"net/http"
 	"os"
 	"path/filepath"
@@ -13,6 +15,8 @@ import (
 	"time"
 
 	"diadrom/internal/auth"
+	"diadrom/internal/shop/backups"
+	"diadrom/internal/shop/broker"
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/shop/held"
 	"diadrom/internal/shop/rehearsal"
@@ -25,6 +29,7 @@ import (
 // doctor looks at what a shop stands on, and says what is wrong and what to do.
 type doctor struct {
 	dir, public string
+	nodes       brokerFlags
 	out         io.Writer
 	failed      bool
 }
@@ -39,17 +44,16 @@ func doctorCommand() *cobra.Command {
 			"Exit 0 where nothing has failed, 1 where something has.",
 		Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			if d.dir == "" {
-				d.dir = os.Getenv(variable("data"))
+			from, err := readSettings(cmd)
+			if err != nil {
+				return err
 			}
 			if d.dir == "" {
 				return errors.New("say where the shop is kept: --data DIR, or DIADROM_DATA")
 			}
-			if d.public == "" {
-				d.public = os.Getenv(variable("public-url"))
-			}
 			d.out = cmd.OutOrStdout()
 			d.look(cmd.Context())
+			d.brokers(from)
 			if d.failed {
 				return exit(exitFaults)
 			}
@@ -58,6 +62,8 @@ func doctorCommand() *cobra.Command {
 	}
 	dataFlag(cmd, &d.dir)
 	cmd.Flags().StringVar(&d.public, "public-url", "", "the address under which a proxy in front shows the shop")
+	d.nodes.register(cmd)
+	cmd.Flags().String("config", "", "a file of settings (TOML)")
 	return cmd
 }
 
@@ -202,7 +208,7 @@ func (d *doctor) clock(shop *draft.Draft) {
 }
 
 // oldBackup is how old the newest backup may be.
-const oldBackup = 31 * 24 * time.Hour
+const oldBackup = 3 * backups.Daily
 
 func (d *doctor) backups(ctx context.Context) {
 	last, count, err := sqlite.LastBackup(d.dir)
@@ -211,11 +217,12 @@ func (d *doctor) backups(ctx context.Context) {
 		d.fail("backups", "%v", err)
 		return
 	case count == 0:
-		d.warn("backups", "there are none yet: the first is made when you publish")
+		d.warn("backups", "there are none yet: diadrom serve makes the first an hour after the last change")
 		return
 	}
 	if age := time.Since(last.At); age > oldBackup {
-		d.warn("backups", "the newest of %d is %d days old: make one on the page Backups", count, int(age.Hours()/24))
+		d.warn("backups", "the newest of %d is %d days old: diadrom serve makes one each day, unless --backup-every says otherwise",
+			count, int(age.Hours()/24))
 	} else {
 		d.ok("backups", "%d, the newest of %s", count, last.At.UTC().Format(time.RFC3339))
 	}
@@ -314,6 +321,33 @@ func (d *doctor) people(ctx context.Context, db *sqlite.DB) {
 	default:
 		d.ok("people", "%d owners", owners)
 	}
+}
+
+// brokersWithin is how long brokers may take to answer.
+const brokersWithin = 3 * time.Second
+
+// brokers asks the brokers of the shop's nodes, where there are some.
+func (d *doctor) brokers(from settings) {
+	if err := d.nodes.check(from); err != nil {
+		d.fail("brokers", "%v", err)
+		return
+	}
+	if len(d.nodes.urls) == 0 {
+		return
+	}
+	conn, err := d.nodes.open(d.nodes.urls, d.nodes.shop, "diadrom doctor", slog.New(slog.DiscardHandler))
+	if err != nil {
+		d.fail("brokers", "%v", err)
+		return
+	}
+	defer conn.Close()
+	for until := time.Now().Add(brokersWithin); !conn.Connected(); time.Sleep(50 * time.Millisecond) {
+		if time.Now().After(until) {
+			d.fail("brokers", "%s", cmp.Or(conn.Trouble(), "none answers within "+brokersWithin.String()))
+			return
+		}
+	}
+	d.ok("brokers", "one of %s is connected", strings.Join(broker.Redacted(d.nodes.urls), ", "))
 }
 
 // proxy asks for the shop as buyers do.

@@ -88,7 +88,7 @@ func look(t testing.TB, dir string) (price string, revision int64, live *draft.L
 // it 1,000 times.
 func TestWhatWasAnsweredOutlivesAKill(t *testing.T) {
 	dir := t.TempDir()
-	kills := count(t, "DIADROM_KILLS", 50)
+	kills := count(t, "DIADROM_TEST_KILLS", 50)
 	var answered, lost, live int
 	s := serveFolder(t, dir)
 	s.kill()
@@ -143,7 +143,7 @@ func TestWhatWasAnsweredOutlivesAKill(t *testing.T) {
 // killed at any moment once they were answered; make kill does it 500 times.
 func TestUploadsAndSchedulesOutliveAKill(t *testing.T) {
 	dir := t.TempDir()
-	kills := count(t, "DIADROM_KILLS", 20) / 2
+	kills := count(t, "DIADROM_TEST_KILLS", 20) / 2
 	uploads, schedules := map[string]bool{}, 0
 	serveFolder(t, dir).kill()
 	for range kills {

@@ -17,9 +17,9 @@ import (
 )
 
 // 200 buyers ask while the owner edits and publishes ten times: every answer is of one edition. make load does
-// it for 20 s, and looks at how long the slowest wait, and with 2,000 buyers (DIADROM_BUYERS).
+// it for 20 s, and looks at how long the slowest wait, and with 2,000 buyers (DIADROM_TEST_BUYERS).
 func TestBuyersAskWhileTheOwnerPublishes(t *testing.T) {
-	seconds, buyers := count(t, "DIADROM_LOAD", 2), count(t, "DIADROM_BUYERS", 200)
+	seconds, buyers := count(t, "DIADROM_TEST_LOAD", 2), count(t, "DIADROM_TEST_BUYERS", 200)
 	s := serveFolder(t, t.TempDir())
 	defer s.kill()
 	// Edition n has the parcel for n+10 and the locker for n+30; the draft is in between most of the time.

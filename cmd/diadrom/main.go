@@ -58,6 +58,7 @@ func main() {
 		serveCommand(),
 		demoCommand(),
 		nodeCommand(),
+		nodesCommand(),
 		nodeFileCommand(),
 		standinCommand(),
 		carrierCheckCommand(),

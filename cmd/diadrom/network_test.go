@@ -155,7 +155,7 @@ func TestNodesQuoteWhileTheNetworkIsCut(t *testing.T) {
 	if runsApart(t) {
 		return
 	}
-	length := time.Duration(count(t, "DIADROM_FAULTS", 10)) * time.Second / 5
+	length := time.Duration(count(t, "DIADROM_TEST_FAULTS", 10)) * time.Second / 5
 	s := startNodeShop(t, startNetwork(t), 3, 3)
 	s.all(1, 20*time.Second)
 	stop := s.load(4)

@@ -1,6 +1,7 @@
 package main
 
 import (
+	"cmp"
 	"context"
 	"crypto/ed25519"
 	"encoding/base64"
@@ -8,8 +9,11 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"net/url"
 	"os"
 	"os/signal"
+	"path/filepath"
+	"strings"
 	"syscall"
 	"time"
 
@@ -27,11 +31,13 @@ import (
 	"github.com/spf13/cobra"
 )
 
-// brokerFlags say where the brokers are between a shop and its nodes.
+// brokerFlags say where the brokers are between a shop and its nodes, and who asks them.
 type brokerFlags struct {
-	urls            []string
-	shop            string
-	credentials, ca string
+	urls                   []string
+	shop                   string
+	user, password         string
+	passwordFile           string
+	credentials, authority string
 }
 
 func (b *brokerFlags) register(cmd *cobra.Command) {
@@ -43,24 +49,64 @@ func (b *brokerFlags) register(cmd *cobra.Command) {
 }
 
 func (b *brokerFlags) registerAccess(cmd *cobra.Command) {
-	cmd.Flags().StringVar(&b.credentials, "nodes-credentials", "", "a file of NATS credentials")
-	cmd.Flags().StringVar(&b.ca, "nodes-ca", "", "a file of certificates (PEM) that are trusted for tls://")
+	cmd.Flags().StringVar(&b.user, "nodes-user", "", "the name of the user at those servers")
+	cmd.Flags().StringVar(&b.passwordFile, "nodes-password-file", "", "a file with the password of that user")
+	cmd.Flags().StringVar(&b.password, "nodes-password", "",
+		"the password of that user, from the environment (DIADROM_NODES_PASSWORD) or a file of settings alone")
+	cmd.Flags().StringVar(&b.credentials, "nodes-credentials", "", "a file of NATS credentials (.creds), in place of user and password")
+	cmd.Flags().StringVar(&b.authority, "nodes-ca", "", "a file of certificates (PEM) that are trusted for tls://")
 }
 
-func (b *brokerFlags) check() error {
-	if len(b.urls) == 0 {
+// check reads what is set of brokers; its errors say what is wrong with it.
+func (b *brokerFlags) check(from settings) error {
+	for i, address := range b.urls {
+		u, err := url.Parse(address)
+		if !strings.Contains(address, "://") {
+			u, err = url.Parse("nats://" + address)
+		}
+		if err != nil || u.Hostname() == "" || u.Scheme != "nats" && u.Scheme != "tls" {
+			return fmt.Errorf("--nodes: %q is not the address of a NATS server: write it such as tls://a.example or nats://127.0.0.1:4222",
+				broker.Redacted(b.urls)[i])
+		}
+		if u.User != nil && from["nodes"] == "flag" {
+			return errors.New("--nodes: everybody on this machine can read the password in the list of processes: write user and " +
+				"password with --nodes-user and --nodes-password-file, or all of it into DIADROM_NODES or " + settingsName)
+		}
+	}
+	if b.passwordFile != "" {
+		text, err := os.ReadFile(b.passwordFile)
+		if err != nil {
+			return fmt.Errorf("--nodes-password-file: %w", err)
+		}
+		if b.password != "" {
+			return errors.New("--nodes-password-file: the password is set twice, as nodes-password too: leave one out")
+		}
+		b.password = strings.TrimRight(string(text), "\r\n")
+	}
+	switch {
+	case b.password != "" && b.user == "":
+		return errors.New("--nodes-user: a password is set, and no user: say whose it is")
+	case b.user != "" && b.password == "":
+		return fmt.Errorf("--nodes-user: the password of %q is missing: set it with --nodes-password-file or DIADROM_NODES_PASSWORD",
+			b.user)
+	case b.user != "" && b.credentials != "":
+		return errors.New("--nodes-credentials: credentials stand in place of user and password: leave one of both out")
+	case len(b.urls) == 0:
 		return nil
 	}
-	return manifest.CheckShop(b.shop)
+	if err := manifest.CheckShop(b.shop); err != nil {
+		return fmt.Errorf("--nodes-shop: %w", err)
+	}
+	return nil
 }
 
 func (b *brokerFlags) open(urls []string, shop, name string, log *slog.Logger) (*broker.Broker, error) {
-	return broker.Open(
-		broker.Options{URLs: urls, Credentials: b.credentials, CA: b.ca, Shop: shop, Name: name, Log: log},
-	)
+	return broker.Open(broker.Options{URLs: urls, User: b.user, Password: b.password, Credentials: b.credentials,
+		CA: b.authority, Shop: shop, Name: name, Log: log})
 }
 
-// send tells the nodes of a shop what changes, until the context ends; wait waits for that.
+// send tells the nodes of a shop what changes, until the context ends; wait waits for that. A shop whose key for nodes
+// cannot be opened is served all the same, and says what is to be done.
 func (b *brokerFlags) send(
 	ctx context.Context,
 	db *sqlite.DB,
@@ -76,6 +122,11 @@ func (b *brokerFlags) send(
 		return nil, nil, err
 	}
 	box, err := outbox.New(ctx, b.shop, db, conn, s, log)
+	if errors.Is(err, outbox.ErrKey) {
+		conn.Close()
+		log.Error("nodes are told nothing", "error", err)
+		return func() outbox.Sent { return outbox.Sent{Problem: outbox.ErrKey.Error()} }, func() {}, nil
+	}
 	if err != nil {
 		conn.Close()
 		return nil, nil, err
@@ -87,26 +138,76 @@ func (b *brokerFlags) send(
 		box.Run(ctx)
 	}()
 	log.Info("nodes", "brokers", broker.Redacted(b.urls), "shop", b.shop)
-	return box.Sent, func() { <-done }, nil
+	return func() outbox.Sent {
+		s := box.Sent()
+		s.Problem = cmp.Or(conn.Trouble(), s.Problem)
+		return s
+	}, func() { <-done }, nil
+}
+
+func nodesCommand() *cobra.Command {
+	cmd := &cobra.Command{Use: "nodes", Short: "Look after the nodes of a shop"}
+	cmd.AddCommand(renewKeyCommand())
+	return cmd
+}
+
+func renewKeyCommand() *cobra.Command {
+	var dir string
+	cmd := &cobra.Command{
+		Use:   "renew-key --data DIR",
+		Short: "Make a new key with which nodes are told what to quote from",
+		Long: "Make a new key with which nodes are told what to quote from: where the file " + sqlite.KeyName + " is lost, or somebody " +
+			"has a join file who must not. The nodes that run go on with what they have, and are started with a new join file " +
+			"(diadrom node-file). Stop diadrom serve before.",
+		Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) (err error) {
+			if _, err := os.Stat(filepath.Join(dir, sqlite.Name)); err != nil {
+				return fmt.Errorf("there is no shop in %s: %w", dir, err)
+			}
+			lock, err := sqlite.Lock(dir, "diadrom nodes renew-key")
+			if err != nil {
+				return err
+			}
+			defer func() { err = errors.Join(err, lock.Close()) }()
+			db, err := sqlite.Open(cmd.Context(), dir)
+			if err != nil {
+				return err
+			}
+			defer func() { err = errors.Join(err, db.Close()) }()
+			if err := outbox.RenewKey(cmd.Context(), db, secrets.New(dir)); err != nil {
+				return err
+			}
+			_, err = fmt.Fprintln(cmd.OutOrStdout(), "The key is new. Print a join file with diadrom node-file, and start each node with it.")
+			return err
+		},
+	}
+	dataFlag(cmd, &dir)
+	cmd.MarkFlagRequired("data")
+	return cmd
 }
 
 func nodeFileCommand() *cobra.Command {
-	var dir string
+	var dir, into string
 	var b brokerFlags
 	cmd := &cobra.Command{
-		Use:   "node-file --data DIR --nodes URL[,URL]",
+		Use:   "node-file --data DIR --nodes URL[,URL] [-o FILE]",
 		Short: "Print the join file with which nodes of a shop are started",
 		Long: "Print the join file with which nodes of a shop are started. It has the key of the shop's vault, with which " +
-			"carriers' secrets and the keys of held quotes are opened: keep it as you keep a password.",
+			"carriers' secrets and the keys of held quotes are opened: keep it as you keep a password. It has no user and no password " +
+			"of the brokers: nodes have their own.",
 		Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) (err error) {
-			if _, err := readSettings(cmd); err != nil {
+			from, err := readSettings(cmd)
+			if err != nil {
 				return err
 			}
-			if len(b.urls) == 0 {
-				return errors.New("say where the brokers are: --nodes URL, or DIADROM_NODES")
+			if dir == "" {
+				return errors.New("say where the shop is kept: --data DIR, or DIADROM_DATA")
 			}
-			if err := b.check(); err != nil {
+			if len(b.urls) == 0 {
+				return errors.New("say where the brokers are: --nodes URL, DIADROM_NODES, or nodes in " + settingsName)
+			}
+			if err := b.check(from); err != nil {
 				return err
 			}
 			if _, _, err := sqlite.Version(cmd.Context(), dir); err != nil {
@@ -126,19 +227,44 @@ func nodeFileCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			out := json.NewEncoder(cmd.OutOrStdout())
-			out.SetIndent("", "  ")
-			return out.Encode(
-				manifest.Join{Format: manifest.Format, Shop: b.shop, Brokers: b.urls, Made: time.Now().UTC(),
+			text, err := json.MarshalIndent(
+				manifest.Join{Format: manifest.Format, Shop: b.shop, Brokers: broker.Redacted(b.urls), Made: time.Now().UTC(),
 					Trust: base64.StdEncoding.EncodeToString(private.Public().(ed25519.PublicKey)),
-					Vault: base64.StdEncoding.EncodeToString(key)},
+					Vault: base64.StdEncoding.EncodeToString(key)}, "", "  ",
 			)
+			if err != nil {
+				return err
+			}
+			text = append(text, '\n')
+			if into == "" {
+				_, err = cmd.OutOrStdout().Write(text)
+				return err
+			}
+			return writeSecret(into, text)
 		},
 	}
 	dataFlag(cmd, &dir)
+	cmd.Flags().StringVarP(&into, "output", "o", "", "write to this file, which only its owner may read (mode 0600), and not to the screen")
 	b.register(cmd)
 	cmd.Flags().String("config", "", "a file of settings (TOML)")
 	return cmd
+}
+
+// writeSecret writes a file that only its owner may read, whatever stood there before.
+func writeSecret(path string, text []byte) error {
+	f, err := os.CreateTemp(filepath.Dir(path), ".diadrom-*.part") // mode 0600
+	if err != nil {
+		return err
+	}
+	_, err = f.Write(text)
+	err = errors.Join(err, f.Sync(), f.Close())
+	if err == nil {
+		err = os.Rename(f.Name(), path)
+	}
+	if err != nil {
+		return errors.Join(err, os.Remove(f.Name()))
+	}
+	return nil
 }
 
 func nodeCommand() *cobra.Command {
@@ -159,6 +285,10 @@ func nodeCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
+			_, proxies, err := behind("", trusted)
+			if err := errors.Join(err, b.check(from), watch.check(), checkListen("--listen", address)); err != nil {
+				return err
+			}
 			if printConfig {
 				return from.print(cmd.OutOrStdout(), cmd.Flags())
 			}
@@ -166,10 +296,6 @@ func nodeCommand() *cobra.Command {
 				return errors.New(
 					"say which shop the node is of and where it keeps what it has: --join FILE --data DIR",
 				)
-			}
-			_, proxies, err := behind("", trusted)
-			if err != nil {
-				return err
 			}
 			ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt, syscall.SIGTERM)
 			defer stop()

@@ -329,9 +329,9 @@ func (s *nodeShop) load(buyers int) (stop func() (checkouts, quotes int64, probl
 
 // Buyers check out while brokers, nodes and the bench are killed without warning, one at a time, and the owner publishes:
 // no quote fails beyond what a balancer asks another node for, no answer is of two editions, no checkout sees two, and
-// all nodes quote from the last edition two seconds after everything runs again. DIADROM_FAULTS=60 takes a minute.
+// all nodes quote from the last edition two seconds after everything runs again. DIADROM_TEST_FAULTS=60 takes a minute.
 func TestNodesQuoteWhileWhatTheyRestOnIsKilled(t *testing.T) {
-	seconds := count(t, "DIADROM_FAULTS", 6)
+	seconds := count(t, "DIADROM_TEST_FAULTS", 6)
 	s := startNodeShop(t, nil, 3, 3)
 	s.all(1, 20*time.Second)
 	stop := s.load(6)

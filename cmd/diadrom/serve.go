@@ -8,17 +8,18 @@ import (
 	"io"
 	"log/slog"
 	"net"
-	"net/http"
 	"net/netip"
 	"net/url"
 	"os"
 	"os/signal"
 	"runtime/debug"
 	"strings"
+	"sync"
 	"syscall"
 	"time"
 
 	"diadrom/internal/core/store"
+	"diadrom/internal/shop/backups"
 	"diadrom/internal/shop/demo"
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/shop/files"
@@ -29,7 +30,6 @@ import (
 	"diadrom/internal/shop/services"
 	"diadrom/internal/sqlite"
 	"diadrom/internal/web"
-	"diadrom/internal/web/metrics"
 	"diadrom/internal/web/signin"
 	"diadrom/internal/web/visitor"
 
@@ -46,6 +46,7 @@ func serveCommand() *cobra.Command {
 	var printConfig bool
 	var watch watchFlags
 	var nodes brokerFlags
+	var backupEvery time.Duration
 	cmd := &cobra.Command{
 		Use:   "serve --data DIR",
 		Short: "Serve a shop, empty at first",
@@ -58,22 +59,29 @@ func serveCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
+			s := shop{dir: dir, listen: listen, first: draft.Empty(), watch: watch, backupEvery: backupEvery}
+			s.public, s.trusted, err = behind(public, trusted)
+			s.asks.Local = asks.local
+			fixed, wrong := asks.read()
+			s.asks.Fixed = fixed
+			if backupEvery < 0 {
+				wrong = errors.Join(wrong, errors.New("--backup-every: write how often, such as 24h, or 0 for only after changes"))
+			}
+			if err := errors.Join(err, wrong, nodes.check(from), watch.check(), checkListen("--listen", listen)); err != nil {
+				return err
+			}
+			s.nodes = nodes
 			if printConfig {
-				return from.print(cmd.OutOrStdout(), cmd.Flags())
+				if s.public != nil && from["trusted-proxy"] == isDefault {
+					err = cmd.Flags().Set("trusted-proxy", strings.Join(thisMachine, ","))
+				}
+				if listen == "" {
+					err = errors.Join(err, cmd.Flags().Set("listen", defaultListen))
+				}
+				return errors.Join(err, from.print(cmd.OutOrStdout(), cmd.Flags()))
 			}
 			if dir == "" {
 				return errors.New("say where the shop is kept: --data DIR, or DIADROM_DATA")
-			}
-			if err := nodes.check(); err != nil {
-				return fmt.Errorf("--nodes-shop: %w", err)
-			}
-			s := shop{dir: dir, listen: listen, first: draft.Empty(), watch: watch, nodes: nodes}
-			if s.public, s.trusted, err = behind(public, trusted); err != nil {
-				return err
-			}
-			s.asks.Local = asks.local
-			if s.asks.Fixed, err = asks.read(); err != nil {
-				return err
 			}
 			return serve(cmd, s)
 		},
@@ -96,104 +104,12 @@ func serveCommand() *cobra.Command {
 	)
 	watch.register(cmd)
 	nodes.register(cmd)
+	cmd.Flags().DurationVar(&backupEvery, "backup-every", backups.Daily,
+		"how often a backup is made at least, such as 24h; 0 for only after changes and publishing")
 	cmd.Flags().String("config", "", "a file of settings (TOML)")
 	cmd.Flags().
 		BoolVar(&printConfig, "print-config", false, "print the settings that count, with where each is from, and end")
 	return cmd
-}
-
-// watchFlags say what is told to whoever operates the program.
-type watchFlags struct{ metrics, logFormat, logLevel string }
-
-func (w *watchFlags) register(cmd *cobra.Command) {
-	cmd.Flags().StringVar(&w.metrics, "metrics", "",
-		"address and port of its own on which monitors read /metrics, such as 127.0.0.1:9464")
-	cmd.Flags().StringVar(&w.logFormat, "log-format", "text", "text or json")
-	cmd.Flags().
-		StringVar(&w.logLevel, "log-level", "info", "debug, info, warn or error: from which on lines are written")
-}
-
-// log makes the log. Its lines are written in parts, at once where one warns; flush writes what is left.
-func (w *watchFlags) log(to io.Writer) (log *slog.Logger, flush func(), err error) {
-	out := newLines(to)
-	log, err = w.logTo(out)
-	if err != nil {
-		return nil, nil, err
-	}
-	return slog.New(&flushing{log.Handler(), out}), out.Flush, nil
-}
-
-func (w *watchFlags) logTo(out io.Writer) (*slog.Logger, error) {
-	options := &slog.HandlerOptions{}
-	if w.logLevel != "" {
-		var level slog.Level
-		if err := level.UnmarshalText([]byte(w.logLevel)); err != nil {
-			return nil, fmt.Errorf("--log-level %.40q: it is debug, info, warn or error", w.logLevel)
-		}
-		options.Level = level
-	}
-	switch w.logFormat {
-	case "", "text":
-		return slog.New(slog.NewTextHandler(out, options)), nil
-	case "json":
-		return slog.New(slog.NewJSONHandler(out, options)), nil
-	}
-	return nil, fmt.Errorf("--log-format %.40q: it is text or json", w.logFormat)
-}
-
-// serve answers monitors until the context ends; nil where nobody asked for that.
-func (w *watchFlags) serve(ctx context.Context, log *slog.Logger) (*metrics.Metrics, error) {
-	if w.metrics == "" {
-		return nil, nil
-	}
-	l, err := net.Listen("tcp", w.metrics)
-	if err != nil {
-		return nil, fmt.Errorf("--metrics: %w", err)
-	}
-	m := metrics.New()
-	server := &http.Server{Handler: m.Handler(), ReadHeaderTimeout: 5 * time.Second, WriteTimeout: 30 * time.Second}
-	go func() {
-		if err := server.Serve(l); !errors.Is(err, http.ErrServerClosed) {
-			log.Error("metrics", "error", err)
-		}
-	}()
-	context.AfterFunc(ctx, func() { server.Close() })
-	log.Info("metrics", "address", "http://"+l.Addr().String()+"/metrics")
-	return m, nil
-}
-
-// behind reads what is said of a proxy in front.
-func behind(public string, trusted []string) (u *url.URL, list []netip.Prefix, err error) {
-	if public != "" {
-		u, err = url.Parse(public)
-		if err != nil || u.Host == "" || u.Scheme != "https" && u.Scheme != "http" ||
-			strings.Trim(u.Path, "/") != "" ||
-			u.RawQuery != "" ||
-			u.User != nil {
-			return nil, nil, fmt.Errorf(
-				"--public-url %q: write scheme and host, such as https://shipping.example",
-				public,
-			)
-		}
-		if len(trusted) == 0 {
-			trusted = []string{"127.0.0.0/8", "::1"}
-		}
-	}
-	for _, text := range trusted {
-		p, err := netip.ParsePrefix(text)
-		if err != nil {
-			ip, addressErr := netip.ParseAddr(text)
-			if addressErr != nil {
-				return nil, nil, fmt.Errorf(
-					"--trusted-proxy %q: write an address or a network, such as 10.0.0.2 or 10.0.0.0/24",
-					text,
-				)
-			}
-			p = netip.PrefixFrom(ip.Unmap(), ip.Unmap().BitLen())
-		}
-		list = append(list, p)
-	}
-	return u, list, nil
 }
 
 func demoCommand() *cobra.Command {
@@ -214,7 +130,7 @@ func demoCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			s := shop{dir: dir, listen: listen, first: first, fill: demo.Fill, demo: true}
+			s := shop{dir: dir, listen: listen, first: first, fill: demo.Fill, demo: true, backupEvery: backups.Daily}
 			s.orders = func(ctx context.Context, h *history.History, f *store.File) error {
 				return demo.FillOrders(ctx, h, f, time.Now())
 			}
@@ -233,15 +149,6 @@ func demoCommand() *cobra.Command {
 	return cmd
 }
 
-func listenFlag(cmd *cobra.Command, listen *string) {
-	cmd.Flags().StringVar(
-		listen,
-		"listen",
-		"",
-		"address and port (default "+defaultListen+", or a free port where that is taken)",
-	)
-}
-
 // shop is what is served.
 type shop struct {
 	dir, listen string
@@ -255,7 +162,9 @@ type shop struct {
 	asks    services.Options
 	watch   watchFlags
 	nodes   brokerFlags
-	files   *files.Reader
+	// backupEvery is how often a backup is made at least; 0 for only after changes
+	backupEvery time.Duration
+	files       *files.Reader
 }
 
 func serve(cmd *cobra.Command, s shop) (err error) {
@@ -318,19 +227,18 @@ func serve(cmd *cobra.Command, s shop) (err error) {
 		return err
 	}
 	wait := background(ctx, in, past, d, keys, log)
-	rehearsed, shared := make(chan struct{}), make(chan struct{})
-	go func() { defer close(rehearsed); rehearsal.Keep(ctx, db, s.dir, log) }()
-	go func() {
-		defer close(shared)
+	var keeping sync.WaitGroup
+	keeping.Go(func() { rehearsal.Keep(ctx, db, s.dir, log) })
+	keeping.Go(func() { backups.New(db, s.backupEvery, log).Run(ctx) })
+	keeping.Go(func() {
 		if err := db.ShareEditions(ctx, log); err != nil && ctx.Err() == nil {
 			log.Error("editions of an earlier version could not be moved, and stay as they are", "error", err)
 		}
-	}()
+	})
 	defer func() {
 		stop()
 		err = errors.Join(err, wait())
-		<-rehearsed
-		<-shared
+		keeping.Wait()
 	}()
 	l, err := listen(cmd, s.listen)
 	if err != nil {
@@ -476,53 +384,4 @@ func limitMemory(log *slog.Logger) {
 		return
 	}
 	log.Info("memory limit", "bytes", limit)
-}
-
-// listen listens where it is told, or else on the default address or, where that is taken, on a free port of
-// loopback.
-func listen(cmd *cobra.Command, address string) (net.Listener, error) {
-	if address != "" {
-		return net.Listen("tcp", address)
-	}
-	l, err := net.Listen("tcp", defaultListen)
-	if errors.Is(err, syscall.EADDRINUSE) {
-		if l, err = net.Listen("tcp", "127.0.0.1:0"); err == nil {
-			fmt.Fprintf(cmd.OutOrStdout(), "Something else uses %s: taking %s instead\n", defaultListen, l.Addr())
-		}
-	}
-	return l, err
-}
-
-// hosts are the names of loopback; a server on another address answers under any.
-func hosts(a net.Addr) []string {
-	if tcp, ok := a.(*net.TCPAddr); ok && tcp.IP.IsLoopback() {
-		return []string{"127.0.0.1", "localhost", "[::1]"}
-	}
-	return nil
-}
-
-func run(ctx context.Context, l net.Listener, handler http.Handler, wait func(), log *slog.Logger) error {
-	server := &http.Server{
-		Handler:           handler,
-		ReadHeaderTimeout: 5 * time.Second,
-		ReadTimeout:       20 * time.Second,
-		WriteTimeout:      30 * time.Second,
-		IdleTimeout:       time.Minute,
-		MaxHeaderBytes:    64 << 10,
-		ErrorLog:          slog.NewLogLogger(log.Handler(), slog.LevelWarn),
-	}
-	if h, ok := handler.(interface{ End() }); ok {
-		server.RegisterOnShutdown(h.End)
-	}
-	done := make(chan error, 1)
-	go func() { done <- server.Serve(l) }()
-	select {
-	case err := <-done:
-		return err
-	case <-ctx.Done():
-	}
-	grace, cancel := context.WithTimeout(context.Background(), 10*time.Second)
-	defer cancel()
-	defer wait()
-	return server.Shutdown(grace)
 }

@@ -76,7 +76,11 @@ func parseBackup(name string) (backup, bool) {
 // Backup copies the shop while it is open, by SQLite's online backup, compresses the copy and says in its name
 // why. What stands there under a backup's name is whole and on the disk: it is written and synced under another
 // name first, and so is the folder then.
-func (db *DB) Backup(ctx context.Context, why string) error { return db.backup(ctx, why, false) }
+func (db *DB) Backup(ctx context.Context, why string) error {
+	db.backups.Lock()
+	defer db.backups.Unlock()
+	return db.backup(ctx, why, false)
+}
 
 // backupsSoFar gives the folder of backups, which is made where it is missing, with those that are there and the key with
 // which they are encrypted, nil for none.

@@ -13,7 +13,7 @@ func (db *DB) Outgoing(ctx context.Context) (stamp string, err error) {
 		"coalesce((SELECT group_concat(id || retired_at) FROM signing_key), '') || ' ' || "+
 		"coalesce((SELECT group_concat(id) FROM place_list WHERE state = 'done'), '') || ' ' || "+
 		"coalesce((SELECT group_concat(name || '=' || value) FROM (SELECT name, value FROM setting WHERE name NOT LIKE "+
-		"'restore_test%' ORDER BY name)), '')").Scan(&stamp)
+		"'restore_test%' AND name NOT LIKE 'backup%' ORDER BY name)), '')").Scan(&stamp)
 	return stamp, err
 }
 

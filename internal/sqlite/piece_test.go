@@ -210,10 +210,10 @@ func TestStoreFilesAreRemovedOnlyWhenThatIsAsked(t *testing.T) {
 	assert.Equal(t, used, pieces, "what no edition has any more is gone")
 }
 
-// TestSizesOnDisk prints how much editions of a large shop take: DIADROM_SIZES=1.
+// TestSizesOnDisk prints how much editions of a large shop take: DIADROM_TEST_SIZES=1.
 func TestSizesOnDisk(t *testing.T) {
-	if os.Getenv("DIADROM_SIZES") == "" {
-		t.Skip("a measurement: DIADROM_SIZES=1")
+	if os.Getenv("DIADROM_TEST_SIZES") == "" {
+		t.Skip("a measurement: DIADROM_TEST_SIZES=1")
 	}
 	ctx := context.Background()
 	db := opened(t, t.TempDir())

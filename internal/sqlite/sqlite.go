@@ -39,6 +39,7 @@ type DB struct {
 	sql     *sql.DB
 	dir     string
 	samples sync.Mutex // held while samples are read, changed and saved
+	backups sync.Mutex // held while a backup is made: each has a number of its own
 }
 
 // Open opens the shop in a folder, which it makes where it is missing, and brings its tables up to date. A new

@@ -137,12 +137,12 @@ func folderBytes(t testing.TB, path string) int64 {
 	return total
 }
 
-// TestSizes prints what a large shop costs beside a small one: DIADROM_SIZES=1. It asserts nothing of time.
+// TestSizes prints what a large shop costs beside a small one: DIADROM_TEST_SIZES=1. It asserts nothing of time.
 func TestSizes(t *testing.T) {
-	if os.Getenv("DIADROM_SIZES") == "" {
-		t.Skip("a measurement: DIADROM_SIZES=1")
+	if os.Getenv("DIADROM_TEST_SIZES") == "" {
+		t.Skip("a measurement: DIADROM_TEST_SIZES=1")
 	}
-	only := regexp.MustCompile(os.Getenv("DIADROM_SIZES_OF"))
+	only := regexp.MustCompile(os.Getenv("DIADROM_TEST_SIZES_OF"))
 	type row struct {
 		times [2]time.Duration
 		bytes [2]int
@@ -240,13 +240,13 @@ func BenchmarkPublishSized(b *testing.B) {
 	}
 }
 
-// BenchmarkScreenSized is a page of a large shop, to be looked into: DIADROM_DUMP=/extras.
+// BenchmarkScreenSized is a page of a large shop, to be looked into: DIADROM_TEST_DUMP=/extras.
 func BenchmarkScreenSized(b *testing.B) {
 	shop := benchOf(b, storetest.Large, b.TempDir())
 	shop.publish()
 	shop.d.State().Warnings()
 	for b.Loop() {
-		shop.get(os.Getenv("DIADROM_DUMP"))
+		shop.get(os.Getenv("DIADROM_TEST_DUMP"))
 	}
 }
 

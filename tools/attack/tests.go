@@ -44,7 +44,7 @@ func (a *attack) tests() error {
 			pattern = "^(" + strings.Join(t.names, "|") + ")$"
 		}
 		cmd := exec.Command("go", append([]string{"test", "-count=1", "-v", "-run", pattern}, strings.Fields(t.packages)...)...)
-		cmd.Env = append(os.Environ(), "DIADROM_ATTACK=1")
+		cmd.Env = append(os.Environ(), "DIADROM_TEST_ATTACK=1")
 		out, err := cmd.CombinedOutput()
 		result := "passed"
 		if err != nil {

@@ -27,10 +27,12 @@ const liveKey = "live"
 
 // Options say how brokers are reached.
 type Options struct {
-	URLs        []string // nats:// or tls://, with user and password or token where that is wanted
-	Credentials string   // a file of NATS credentials; "" for none
-	CA          string   // a file of certificates that are trusted, PEM; "" for those of the system
-	Name        string   // as connections are called at the brokers
+	URLs        []string // nats:// or tls://
+	User        string   // "" for none, or for that of the URLs
+	Password    string
+	Credentials string // a file of NATS credentials; "" for none
+	CA          string // a file of certificates that are trusted, PEM; "" for those of the system
+	Name        string // as connections are called at the brokers
 	Shop        string
 	Log         *slog.Logger
 }
@@ -46,8 +48,9 @@ type Broker struct {
 	heard atomic.Int64 // when the shop was heard last, in nanoseconds of the clock
 	told  atomic.Int64 // the order of the manifest that it told of
 
-	mu   sync.Mutex
-	lost chan struct{} // is closed when the connection that is used now is lost
+	mu      sync.Mutex
+	lost    chan struct{} // is closed when the connection that is used now is lost
+	trouble string        // why no broker is connected; "" where one is, or where that is not known
 }
 
 // Times of connections: how long it waits between attempts to connect again, how long connecting may take, how often a
@@ -72,12 +75,23 @@ func Open(o Options) (*Broker, error) {
 				o.Log.Warn("the connection to a broker was lost, and is made again", "error", err)
 			}
 		}),
-		nats.ReconnectHandler(
-			func(c *nats.Conn) { o.Log.Info("connected to a broker again", "broker", c.ConnectedUrlRedacted()) },
-		),
+		nats.ConnectHandler(func(*nats.Conn) { b.troubled("", nil) }),
+		nats.ReconnectHandler(func(c *nats.Conn) {
+			b.troubled("", nil)
+			o.Log.Info("connected to a broker again", "broker", c.ConnectedUrlRedacted())
+		}),
+		// A password that is wrong may be set right at the brokers: it is tried again as everything is.
+		nats.IgnoreAuthErrorAbort(),
+		nats.ReconnectErrHandler(func(_ *nats.Conn, err error) { b.troubled(words(err), o.Log) }),
 		nats.ErrorHandler(func(_ *nats.Conn, _ *nats.Subscription, err error) { o.Log.Warn("broker", "error", err) }),
 	}
+	if o.User != "" {
+		options = append(options, nats.UserInfo(o.User, o.Password))
+	}
 	if o.Credentials != "" {
+		if _, err := os.ReadFile(o.Credentials); err != nil {
+			return nil, fmt.Errorf("the credentials of the brokers: %w", err)
+		}
 		options = append(options, nats.UserCredentials(o.Credentials))
 	}
 	if o.CA != "" {
@@ -93,7 +107,7 @@ func Open(o Options) (*Broker, error) {
 	}
 	conn, err := nats.Connect(strings.Join(o.URLs, ","), options...)
 	if err != nil {
-		return nil, fmt.Errorf("the brokers %s: %w", Redacted(o.URLs), err)
+		return nil, fmt.Errorf("the brokers %s: %w", strings.Join(Redacted(o.URLs), ", "), err)
 	}
 	js, err := jetstream.New(conn)
 	if err != nil {
@@ -103,6 +117,39 @@ func Open(o Options) (*Broker, error) {
 	b.conn, b.js = conn, js
 	go b.try()
 	return b, nil
+}
+
+// words says why a broker cannot be connected.
+func words(err error) string {
+	switch {
+	case errors.Is(err, nats.ErrAuthorization), errors.Is(err, nats.ErrAuthExpired), errors.Is(err, nats.ErrAuthRevoked):
+		return "authorization: the brokers do not take this user with this password, or these credentials"
+	case errors.As(err, new(x509.UnknownAuthorityError)):
+		return "the certificate of a broker is of an authority that is not trusted here: name its file with --nodes-ca"
+	case errors.As(err, new(x509.HostnameError)):
+		return "the certificate of a broker is for another name: " + err.Error()
+	}
+	return "no broker can be reached: " + err.Error()
+}
+
+// troubled keeps why no broker is connected, and logs it once.
+func (b *Broker) troubled(why string, log *slog.Logger) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if log != nil && why != b.trouble {
+		log.Warn("not connected to the brokers, which is tried again", "why", why)
+	}
+	b.trouble = why
+}
+
+// Trouble says why no broker is connected; "" where one is, or where that is not known yet.
+func (b *Broker) Trouble() string {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if b.conn.IsConnected() {
+		return ""
+	}
+	return b.trouble
 }
 
 // drop gives up what waits for an answer from a connection that was lost: none will come.
@@ -148,19 +195,19 @@ func (b *Broker) try() {
 }
 
 // Redacted are addresses without what they say of users and passwords.
-func Redacted(urls []string) string {
+func Redacted(urls []string) []string {
 	out := make([]string, len(urls))
 	for i, u := range urls {
 		scheme, rest, ok := strings.Cut(u, "://")
 		if !ok {
 			scheme, rest = "nats", u
 		}
-		if _, host, secret := strings.Cut(rest, "@"); secret {
-			rest = host
+		if at := strings.LastIndex(rest, "@"); at >= 0 {
+			rest = rest[at+1:]
 		}
 		out[i] = scheme + "://" + rest
 	}
-	return strings.Join(out, ", ")
+	return out
 }
 
 // Close closes the connection.

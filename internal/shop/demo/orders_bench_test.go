@@ -20,11 +20,11 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// madeOrders are so many invented orders as text; 100,000, or as many as DIADROM_ORDERS says. Of carts there are so
+// madeOrders are so many invented orders as text; 100,000, or as many as DIADROM_TEST_ORDERS says. Of carts there are so
 // many different ones: shops sell the same goods together again and again.
 func madeOrders(tb testing.TB, carts int) []byte {
 	n := 100_000
-	if text := os.Getenv("DIADROM_ORDERS"); text != "" {
+	if text := os.Getenv("DIADROM_TEST_ORDERS"); text != "" {
 		n, _ = strconv.Atoi(text)
 	}
 	var text bytes.Buffer

@@ -106,11 +106,11 @@ func BenchmarkReadingSized(b *testing.B) {
 }
 
 // What an edit leaves behind in memory is bounded: states share what they have in common, and none holds the ones before
-// it. DIADROM_EDITS=10000 edits so often.
+// it. DIADROM_TEST_EDITS=10000 edits so often.
 func TestMemoryDoesNotGrowWithEdits(t *testing.T) {
 	ctx := context.Background()
 	edits := 1200
-	if text := os.Getenv("DIADROM_EDITS"); text != "" {
+	if text := os.Getenv("DIADROM_TEST_EDITS"); text != "" {
 		n, err := strconv.Atoi(text)
 		require.NoError(t, err)
 		edits = n

@@ -87,7 +87,7 @@ func TestHostileFilesStopAlone(t *testing.T) {
 	r := reader(t)
 	for _, h := range child.Hostiles {
 		t.Run(h.Name, func(t *testing.T) {
-			if h.Slow && os.Getenv("DIADROM_ATTACK") == "" {
+			if h.Slow && os.Getenv("DIADROM_TEST_ATTACK") == "" {
 				t.Skip("only on demand: make attack")
 			}
 			data := h.Make()

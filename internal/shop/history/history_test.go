@@ -85,12 +85,12 @@ const flat = `{"format":"diadrom-store/1","store":{"currency":"EUR"},"zones":[{"
 	"by":"order","rows":[{"charges":[{"base":"4.00","per_item":"1.00"},"10.00"]}]}]}]}`
 
 // The sums are those that SQL makes of the rows that were taken in, computed there in cents from the goods. With
-// DIADROM_ORDERS=1000000 they are those of a million.
+// DIADROM_TEST_ORDERS=1000000 they are those of a million.
 func TestSumsEqualThoseOfSQL(t *testing.T) {
 	h, dir := opened(t)
 	var text bytes.Buffer
 	many := 3000
-	if n, err := strconv.Atoi(os.Getenv("DIADROM_ORDERS")); err == nil {
+	if n, err := strconv.Atoi(os.Getenv("DIADROM_TEST_ORDERS")); err == nil {
 		many = n
 	}
 	require.NoError(t, demo.WriteOrders(&text, many, until))

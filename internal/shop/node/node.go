@@ -36,6 +36,7 @@ type Broker interface {
 	Watch(ctx context.Context, do func(ctx context.Context, signed string) error)
 	Get(ctx context.Context, name string) ([]byte, error)
 	Connected() bool
+	Trouble() string // why not; "" where that is not known
 	Heard() (at time.Time, issued int64)
 }
 

@@ -33,6 +33,7 @@ func (s shelf) Get(_ context.Context, name string) ([]byte, error) {
 	return nil, errors.New("it is not there")
 }
 func (s shelf) Connected() bool           { return true }
+func (s shelf) Trouble() string           { return "" }
 func (s shelf) Heard() (time.Time, int64) { return time.Now(), 0 }
 func (s shelf) Watch(context.Context, func(context.Context, string) error) {
 	panic("nothing is watched here")

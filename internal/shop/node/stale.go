@@ -23,6 +23,9 @@ func (n *Node) Stale() string {
 	if n.broker == nil {
 		return "no broker has been asked yet"
 	}
+	if why := n.broker.Trouble(); why != "" {
+		return why
+	}
 	now := time.Now()
 	at, told := n.broker.Heard()
 	if at.IsZero() {

@@ -13,6 +13,7 @@ import (
 	"crypto/sha256"
 	"encoding/base64"
 	"encoding/hex"
+	"errors"
 	"fmt"
 	"log/slog"
 	"slices"
@@ -110,6 +111,17 @@ const keySetting = "nodes_key"
 // purpose is what that key is sealed for.
 const purpose = "manifests of nodes"
 
+// ErrKey is returned for a key that signs for nodes and cannot be opened.
+var ErrKey = errors.New("the key that signs for nodes cannot be opened: put the file " + sqlite.KeyName +
+	" back and start again, or make a new key with diadrom nodes renew-key and give nodes a new join file")
+
+// RenewKey makes a new key that signs for the nodes of a shop. Nodes take nothing that it signs before they are started with
+// a new join file.
+func RenewKey(ctx context.Context, db *sqlite.DB, vault *secrets.Vault) error {
+	_, err := newKey(ctx, db, vault)
+	return err
+}
+
 // Key is the key of a shop that signs manifests; it is made when it is first asked for.
 func Key(ctx context.Context, db *sqlite.DB, vault *secrets.Vault) (ed25519.PrivateKey, error) {
 	set, err := db.Settings(ctx)
@@ -119,20 +131,18 @@ func Key(ctx context.Context, db *sqlite.DB, vault *secrets.Vault) (ed25519.Priv
 	if kept := set[keySetting]; kept != "" {
 		text, err := vault.Open(kept, purpose)
 		if err != nil {
-			return nil, fmt.Errorf(
-				"the key that signs for nodes cannot be opened: put back the file %s, or remove the setting "+
-					"%s and make new join files: %w",
-				sqlite.KeyName,
-				keySetting,
-				err,
-			)
+			return nil, fmt.Errorf("%w (%w)", ErrKey, err)
 		}
 		seed, err := base64.StdEncoding.DecodeString(text)
 		if err != nil || len(seed) != ed25519.SeedSize {
-			return nil, secrets.ErrUnreadable
+			return nil, ErrKey
 		}
 		return ed25519.NewKeyFromSeed(seed), nil
 	}
+	return newKey(ctx, db, vault)
+}
+
+func newKey(ctx context.Context, db *sqlite.DB, vault *secrets.Vault) (ed25519.PrivateKey, error) {
 	_, private, err := ed25519.GenerateKey(rand.Reader)
 	if err != nil {
 		return nil, err

@@ -78,21 +78,9 @@ func Last(ctx context.Context, db *sqlite.DB) (r Result, err error) {
 	if err != nil {
 		return r, err
 	}
-	r.Passed, r.Backup = parted(settings[passedSetting])
-	r.Failed, r.Why = parted(settings[failedSetting])
+	r.Passed, r.Backup = sqlite.Moment(settings[passedSetting])
+	r.Failed, r.Why = sqlite.Moment(settings[failedSetting])
 	return r, nil
-}
-
-// parted reads a moment and what stands behind it.
-func parted(text string) (at time.Time, rest string) {
-	if len(text) < len("2006-01-02T15:04:05Z ") {
-		return at, ""
-	}
-	at, err := time.Parse(time.RFC3339, text[:len("2006-01-02T15:04:05Z")])
-	if err != nil {
-		return time.Time{}, ""
-	}
-	return at, text[len("2006-01-02T15:04:05Z "):]
 }
 
 // Test tries a restore and keeps what came of it. A shop without a backup keeps nothing.

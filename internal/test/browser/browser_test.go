@@ -236,9 +236,9 @@ func goTo(page *rod.Page, url string) {
 	quiet(page)
 }
 
-// TestScreenshots takes the pictures of docs/screenshots when DIADROM_SCREENSHOTS names a folder.
+// TestScreenshots takes the pictures of docs/screenshots when DIADROM_TEST_SCREENSHOTS names a folder.
 func TestScreenshots(t *testing.T) {
-	into := os.Getenv("DIADROM_SCREENSHOTS")
+	into := os.Getenv("DIADROM_TEST_SCREENSHOTS")
 	if into == "" {
 		t.Skip("only on demand: make screenshots")
 	}

@@ -2,13 +2,16 @@
 package metrics
 
 import (
+	"context"
 	"net/http"
 	"strconv"
 	"time"
 
 	"diadrom/internal/core/quote"
 	"diadrom/internal/outside/carriers"
+	"diadrom/internal/shop/backups"
 	"diadrom/internal/shop/draft"
+	"diadrom/internal/shop/rehearsal"
 	"diadrom/internal/sqlite"
 
 	"github.com/gin-gonic/gin"
@@ -161,6 +164,8 @@ var (
 		"1 where buyers are quoted from an earlier edition since the live one is "+
 			"damaged.",
 	)
+	backupAge = description("backup_age_seconds", "How old the newest backup is; nothing where there is none.")
+	backupBad = description("backup_failed", "1 where the last backup could not be made, or could not be restored for a test.")
 	size      = description("database_bytes", "The size of the files of the database.", "file")
 	exchanges = description(
 		"carrier_exchanges_total",
@@ -183,7 +188,7 @@ var (
 
 // Describe implements [prometheus.Collector].
 func (*shop) Describe(out chan<- *prometheus.Desc) {
-	for _, d := range []*prometheus.Desc{revision, edition, turn, damaged, size, exchanges, leftAlone, median} {
+	for _, d := range []*prometheus.Desc{revision, edition, turn, damaged, backupAge, backupBad, size, exchanges, leftAlone, median} {
 		out <- d
 	}
 }
@@ -215,9 +220,29 @@ func (s *shop) Collect(out chan<- prometheus.Metric) {
 	gauge(edition, float64(number))
 	counter(turn, int(turns))
 	gauge(damaged, bad)
+	s.backups(gauge)
 	database, wal := s.DB.Sizes()
 	gauge(size, float64(database), "database")
 	gauge(size, float64(wal), "wal")
+}
+
+// backups tells how old the newest backup is, and whether something is wrong with them.
+func (s *shop) backups(gauge func(d *prometheus.Desc, v float64, labels ...string)) {
+	if last, count, err := sqlite.LastBackup(s.DB.Dir()); err == nil && count > 0 {
+		gauge(backupAge, time.Since(last.At).Seconds())
+	}
+	ctx, stop := context.WithTimeout(context.Background(), 5*time.Second)
+	defer stop()
+	missed, _, err := backups.Failed(ctx, s.DB)
+	tested, broke := rehearsal.Last(ctx, s.DB)
+	if err != nil || broke != nil {
+		return // a monitor is told nothing rather than something wrong
+	}
+	bad := 0.0
+	if !missed.IsZero() || !tested.Failed.IsZero() {
+		bad = 1
+	}
+	gauge(backupBad, bad)
 }
 
 // Node is what is counted of a node.

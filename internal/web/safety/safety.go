@@ -10,9 +10,12 @@ import (
 	"net/http"
 
 	"diadrom/internal/auth"
+	"diadrom/internal/core/plural"
+	"diadrom/internal/shop/backups"
 	"diadrom/internal/shop/rehearsal"
 	"diadrom/internal/sqlite"
 	"diadrom/internal/web/shell"
+	"time"
 
 	"github.com/gin-gonic/gin"
 )
@@ -49,6 +52,9 @@ type view struct {
 	Count                       int
 	Name, When, Size            string
 	Encrypted                   bool
+	Age                         string // of the last one, in words
+	Old                         bool   // older than it should be
+	Missed, MissedWhy           string // when and why the last one could not be made
 	Passed, Backup, Failed, Why string
 	Folder, Said, Slip, KeySlip string
 	Key                         string // that was just made: shown this once
@@ -62,6 +68,14 @@ func (s *Screens) view(ctx context.Context) (v view, err error) {
 	v.Count, v.Name, v.Encrypted, v.Folder = count, last.Name, sqlite.BackupsEncrypted(s.db.Dir()), s.db.Dir()
 	if count > 0 {
 		v.When, v.Size = shell.Moment(last.At), fmt.Sprintf("%.1f MB", float64(last.Size)/1e6)
+		v.Age, v.Old = age(time.Since(last.At)), time.Since(last.At) > maxAge
+	}
+	at, why, err := backups.Failed(ctx, s.db)
+	if err != nil {
+		return v, err
+	}
+	if !at.IsZero() {
+		v.Missed, v.MissedWhy = shell.Moment(at), why
 	}
 	r, err := rehearsal.Last(ctx, s.db)
 	if err != nil {
@@ -74,6 +88,22 @@ func (s *Screens) view(ctx context.Context) (v view, err error) {
 		v.Failed, v.Why = shell.Moment(r.Failed), r.Why
 	}
 	return v, nil
+}
+
+// maxAge is how old the last backup is at most where they are made by themselves as they are usually.
+const maxAge = 2 * backups.Daily
+
+// age says how long ago something was.
+func age(d time.Duration) string {
+	switch {
+	case d < time.Minute:
+		return "just now"
+	case d < time.Hour:
+		return plural.Count(int(d.Minutes()), "minute") + " ago"
+	case d < 48*time.Hour:
+		return plural.Count(int(d.Hours()), "hour") + " ago"
+	}
+	return plural.Count(int(d.Hours()/24), "day") + " ago"
 }
 
 func (s *Screens) page(c *gin.Context) {

@@ -200,7 +200,8 @@ func NewNotes(o *Options, e Events, log *slog.Logger) *Notes {
 // maxDetail bounds what is kept of what was sent, in letters.
 const maxDetail = 120
 
-// Note keeps an event for the owners, and logs it. Where it cannot be kept the log says so.
+// Note keeps an event for the owners. The log has its kind and the number of the person, and neither names nor addresses;
+// where the event cannot be kept the log says so.
 func (n *Notes) Note(r *http.Request, kind auth.Event, p auth.Person, detail string) {
 	refusal := kind == auth.SignInRefused || kind == auth.SignInHeldOff || kind == auth.PassphraseRefused ||
 		kind == auth.CodeRefused ||
@@ -208,7 +209,7 @@ func (n *Notes) Note(r *http.Request, kind auth.Event, p auth.Person, detail str
 		kind == auth.HostRefused ||
 		kind == auth.OriginRefused
 	detail, name, from := clipped(detail), clipped(p.Name), n.options.From(r)
-	n.log.Info("event", "kind", string(kind), "person", p.ID, "name", name, "from", from, "detail", detail)
+	n.log.Info("event", "kind", string(kind), "person", p.ID)
 	if refusal {
 		n.mu.Lock()
 		if !n.allowed.Allow() {
@@ -236,7 +237,7 @@ func (n *Notes) Note(r *http.Request, kind auth.Event, p auth.Person, detail str
 // Published keeps that an edition was published by what another program said of products.
 func (n *Notes) Published(by auth.Person, edition int64) {
 	detail := fmt.Sprintf("edition %d, products", edition)
-	n.log.Info("event", "kind", string(auth.Published), "person", by.ID, "name", by.Name, "detail", detail)
+	n.log.Info("event", "kind", string(auth.Published), "person", by.ID)
 	ctx, cancel := context.WithTimeout(context.Background(), 5*time.Second)
 	defer cancel()
 	if err := n.events.AddEvent(ctx, sqlite.Event{Kind: auth.Published, Person: by.ID, Name: by.Name,
