@@ -43,7 +43,7 @@ cross:
 # the command line, which come next in length, run beside them.
 # Three packages run at a time, whatever the cores: much of it is waiting.
 # All of vet runs with the tests, once for each package; without debug information some forty programs are linked sooner.
-test: chromium iso-codes geographiclib nodejs python3 format
+test: chromium iso-codes geographiclib nodejs python3 servers format
 	@GOFLAGS="$$GOFLAGS -ldflags=-w" go run ./tools/test -p 3 -vet=all -timeout 40m \
 	  ./internal/test/browser ./internal/web ./cmd/diadrom ./...
 	go tool staticcheck -tests=false ./...
@@ -89,6 +89,14 @@ python3:
 	  SUDO=""; [ "$$(id -u)" = 0 ] || SUDO="sudo -n"; \
 	  $$SUDO apt-get update -qq && DEBIAN_FRONTEND=noninteractive $$SUDO apt-get install -y -qq --no-install-recommends python3 >/dev/null \
 	  || { echo "python3 could not be installed (no network, or not allowed). Install it with: apt-get install python3"; exit 1; }; }
+
+# The servers that may stand in front of Diadrom. Where they cannot be installed their tests are skipped.
+.PHONY: servers
+servers:
+	@test -x /usr/sbin/nginx -a -x /usr/sbin/apache2 || { \
+	  SUDO=""; [ "$$(id -u)" = 0 ] || SUDO="sudo -n"; \
+	  $$SUDO apt-get update -qq && DEBIAN_FRONTEND=noninteractive $$SUDO apt-get install -y -qq --no-install-recommends nginx-light apache2-bin >/dev/null \
+	  || echo "nginx and Apache httpd could not be installed: their tests are skipped"; }
 
 # Keeps the script of the element as it is, for pages that name its version: before a release.
 .PHONY: widget-version

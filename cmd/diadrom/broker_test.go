@@ -1,20 +1,15 @@
 package main
 
 import (
-	"context"
 	"encoding/json"
 	"fmt"
-	"log/slog"
 	"net"
 	"net/url"
 	"os"
 	"os/exec"
-	"path/filepath"
 	"strings"
 	"testing"
 	"time"
-
-	"diadrom/internal/shop/broker"
 
 	"github.com/nats-io/nats-server/v2/server"
 	"github.com/stretchr/testify/require"
@@ -33,6 +28,21 @@ type brokerSettings struct {
 
 // beBroker runs a broker until it is killed.
 func beBroker(text string) {
+	if file, ok := strings.CutPrefix(text, "file:"); ok { // as nats-server -c does
+		o, err := server.ProcessConfigFile(file)
+		if err != nil {
+			panic(err)
+		}
+		o.NoSigs, o.NoLog = true, os.Getenv("DIADROM_TEST_NATSLOG") == ""
+		b, err := server.NewServer(o)
+		if err != nil {
+			panic(err)
+		}
+		b.ConfigureLogger()
+		b.Start()
+		b.WaitForShutdown()
+		return
+	}
 	var s brokerSettings
 	if err := json.Unmarshal([]byte(text), &s); err != nil {
 		panic(err)
@@ -127,56 +137,4 @@ func (b *brokers) urls() (list []string) {
 		list = append(list, fmt.Sprintf("nats://%s:%d", s.Host, s.Port))
 	}
 	return list
-}
-
-// The configuration that is shipped for brokers is one that a broker takes, and a node may do with it what a node does.
-func TestTheConfigurationOfABrokerServesAShopAndItsNodes(t *testing.T) {
-	body, err := os.ReadFile("../../deploy/nats.conf")
-	require.NoError(t, err)
-	text := string(body)
-	// One server on this machine, without the certificates of the example.
-	for _, cut := range [][2]string{{"tls {", "}\n"}, {"cluster {", "}\n"}} {
-		head, rest, ok := strings.Cut(text, cut[0])
-		require.True(t, ok)
-		_, rest, ok = strings.Cut(rest, "\n"+cut[1])
-		require.True(t, ok)
-		text = head + rest
-	}
-	text = strings.Replace(text, "0.0.0.0:4222", fmt.Sprintf("127.0.0.1:%d", freePort(t)), 1)
-	text = strings.Replace(text, "/var/lib/nats", t.TempDir(), 1)
-	path := filepath.Join(t.TempDir(), "nats.conf")
-	require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
-	o, err := server.ProcessConfigFile(path)
-	require.NoError(t, err)
-	o.NoLog, o.NoSigs = true, true
-	b, err := server.NewServer(o)
-	require.NoError(t, err)
-	b.Start()
-	defer func() { b.Shutdown(); b.WaitForShutdown() }()
-	require.True(t, b.ReadyForConnections(10*time.Second))
-	ctx, stop := context.WithTimeout(context.Background(), 20*time.Second)
-	defer stop()
-	as := func(user string) *broker.Broker {
-		c, err := broker.Open(broker.Options{URLs: []string{fmt.Sprintf("nats://%s@%s", user, b.Addr())}, Shop: "lauha",
-			Log: slog.New(slog.DiscardHandler)})
-		require.NoError(t, err)
-		t.Cleanup(c.Close)
-		return c
-	}
-	shop, node := as("shop:change-me"), as("node:change-me-too")
-	require.NoError(t, shop.Prepare(ctx))
-	require.NoError(t, shop.Put(ctx, "one", []byte("kept")))
-	require.NoError(t, shop.Publish(ctx, "signed"))
-	is, err := node.Live(ctx)
-	require.NoError(t, err)
-	require.Equal(t, "signed", is)
-	object, err := node.Get(ctx, "one")
-	require.NoError(t, err)
-	require.Equal(t, "kept", string(object))
-	brief, end := context.WithTimeout(ctx, time.Second)
-	defer end()
-	require.Error(t, node.Publish(brief, "a node publishes nothing"))
-	is, err = node.Live(ctx)
-	require.NoError(t, err)
-	require.Equal(t, "signed", is)
 }

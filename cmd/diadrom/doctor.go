@@ -19,6 +19,7 @@ import (
 	"diadrom/internal/shop/broker"
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/shop/held"
+	"diadrom/internal/shop/outbox"
 	"diadrom/internal/shop/rehearsal"
 	"diadrom/internal/shop/secrets"
 	"diadrom/internal/sqlite"
@@ -30,6 +31,7 @@ import (
 type doctor struct {
 	dir, public string
 	nodes       brokerFlags
+	from        settings
 	out         io.Writer
 	failed      bool
 }
@@ -52,8 +54,8 @@ func doctorCommand() *cobra.Command {
 				return errors.New("say where the shop is kept: --data DIR, or DIADROM_DATA")
 			}
 			d.out = cmd.OutOrStdout()
+			d.from = from
 			d.look(cmd.Context())
-			d.brokers(from)
 			if d.failed {
 				return exit(exitFaults)
 			}
@@ -92,6 +94,7 @@ func (d *doctor) look(ctx context.Context) {
 	if db != nil {
 		d.keys(ctx, db)
 	}
+	d.brokers(ctx, db)
 	if d.public != "" {
 		d.proxy(ctx)
 	}
@@ -326,14 +329,19 @@ func (d *doctor) people(ctx context.Context, db *sqlite.DB) {
 // brokersWithin is how long brokers may take to answer.
 const brokersWithin = 3 * time.Second
 
-// brokers asks the brokers of the shop's nodes, where there are some.
-func (d *doctor) brokers(from settings) {
-	if err := d.nodes.check(from); err != nil {
+// brokers asks the brokers of the shop's nodes, where there are some. db is nil where the shop cannot be read.
+func (d *doctor) brokers(ctx context.Context, db *sqlite.DB) {
+	if err := d.nodes.check(d.from); err != nil {
 		d.fail("brokers", "%v", err)
 		return
 	}
 	if len(d.nodes.urls) == 0 {
 		return
+	}
+	if db != nil {
+		if err := outbox.CheckKey(ctx, db, secrets.New(d.dir)); err != nil {
+			d.fail("nodes", "%v", err)
+		}
 	}
 	conn, err := d.nodes.open(d.nodes.urls, d.nodes.shop, "diadrom doctor", slog.New(slog.DiscardHandler))
 	if err != nil {

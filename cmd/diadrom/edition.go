@@ -309,6 +309,42 @@ func diffCommand() *cobra.Command {
 	return cmd
 }
 
+func backupCommand() *cobra.Command {
+	var dir string
+	cmd := &cobra.Command{
+		Use:   "backup --data DIR",
+		Short: "Make a backup of a shop, also while it is served",
+		Args:  cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) (err error) {
+			has, known, err := sqlite.Version(cmd.Context(), dir)
+			switch {
+			case err != nil:
+				return fmt.Errorf("there is no shop in %s: %w", dir, err)
+			case has != known: // to open it would change it
+				return fmt.Errorf("the shop in %s is of another version (%d, this program knows %d): use the program that serves it",
+					dir, has, known)
+			}
+			db, err := sqlite.Open(cmd.Context(), dir)
+			if err != nil {
+				return err
+			}
+			defer func() { err = errors.Join(err, db.Close()) }()
+			if err := db.BackupChanges(cmd.Context(), "by-hand"); err != nil {
+				return err
+			}
+			last, _, err := sqlite.LastBackup(dir)
+			if err != nil {
+				return err
+			}
+			_, err = fmt.Fprintln(cmd.OutOrStdout(), last.Name)
+			return err
+		},
+	}
+	dataFlag(cmd, &dir)
+	cmd.MarkFlagRequired("data")
+	return cmd
+}
+
 func restoreCommand() *cobra.Command {
 	var dir string
 	var locks bool

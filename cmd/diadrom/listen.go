@@ -123,7 +123,7 @@ func run(ctx context.Context, l net.Listener, handler http.Handler, wait func(),
 		return err
 	case <-ctx.Done():
 	}
-	log.Info("stopping: what is under way is finished first", "within", stopWithin)
+	log.Info("stopping: what is under way is finished first", "seconds", int(stopWithin.Seconds()))
 	grace, cancel := context.WithTimeout(context.Background(), stopWithin)
 	defer cancel()
 	defer wait()

@@ -52,6 +52,7 @@ func main() {
 		publishCommand(),
 		doctorCommand(),
 		diffCommand(),
+		backupCommand(),
 		restoreCommand(),
 		recoverCommand(),
 		keyCommand(),

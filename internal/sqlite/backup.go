@@ -16,6 +16,7 @@ import (
 	"time"
 
 	"filippo.io/age"
+	"github.com/gofrs/flock"
 	"github.com/klauspost/compress/zstd"
 	"modernc.org/sqlite"
 )
@@ -77,9 +78,35 @@ func parseBackup(name string) (backup, bool) {
 // why. What stands there under a backup's name is whole and on the disk: it is written and synced under another
 // name first, and so is the folder then.
 func (db *DB) Backup(ctx context.Context, why string) error {
-	db.backups.Lock()
-	defer db.backups.Unlock()
+	release, err := db.alone(ctx)
+	if err != nil {
+		return err
+	}
+	defer release()
 	return db.backup(ctx, why, false)
+}
+
+// backupWithin is how long somebody else's backup of the same shop is waited for.
+const backupWithin = time.Minute
+
+// alone has nobody else make a backup of the shop, in this process or in another: each has a number of its own.
+func (db *DB) alone(ctx context.Context) (release func(), err error) {
+	db.backups.Lock()
+	lock := flock.New(filepath.Join(db.dir, "backups.lock"), flock.SetFlag(os.O_CREATE|os.O_RDWR), flock.SetPermissions(0o600))
+	ctx, stop := context.WithTimeout(ctx, backupWithin)
+	defer stop()
+	ok, err := lock.TryLockContext(ctx, 20*time.Millisecond)
+	if err == nil && !ok {
+		err = errors.New("another process makes a backup of this shop")
+	}
+	if err != nil {
+		db.backups.Unlock()
+		return nil, err
+	}
+	return func() {
+		lock.Unlock() //nolint:errcheck // the system ends it with the process
+		db.backups.Unlock()
+	}, nil
 }
 
 // backupsSoFar gives the folder of backups, which is made where it is missing, with those that are there and the key with

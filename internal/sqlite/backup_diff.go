@@ -39,8 +39,11 @@ type diffHead struct {
 
 // BackupChanges is [DB.Backup] for one that is made often: it keeps what has changed since the first of the day.
 func (db *DB) BackupChanges(ctx context.Context, why string) error {
-	db.backups.Lock()
-	defer db.backups.Unlock()
+	release, err := db.alone(ctx)
+	if err != nil {
+		return err
+	}
+	defer release()
 	dir, list, identity, err := db.backupsSoFar()
 	if err != nil {
 		return err

@@ -45,6 +45,15 @@ type DB struct {
 // Open opens the shop in a folder, which it makes where it is missing, and brings its tables up to date. A new
 // shop is empty.
 func Open(ctx context.Context, dir string) (*DB, error) {
+	files, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		return nil, err
+	}
+	return openWith(ctx, dir, files)
+}
+
+// openWith is Open of a program that knows some migrations.
+func openWith(ctx context.Context, dir string, known fs.FS) (*DB, error) {
 	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return nil, err
 	}
@@ -65,7 +74,7 @@ func Open(ctx context.Context, dir string) (*DB, error) {
 	}
 	db.SetMaxOpenConns(4)
 	shop := &DB{sql: db, dir: dir}
-	if err := shop.migrate(ctx); err != nil {
+	if err := shop.migrate(ctx, known); err != nil {
 		return nil, errors.Join(fmt.Errorf("%s: %w", filepath.Join(dir, Name), err), db.Close())
 	}
 	return shop, nil
@@ -111,13 +120,9 @@ func private(path string) error {
 
 // migrate checks the file and brings its tables up to date, after a backup where there is something to lose. A
 // damaged or a later file is left as it is.
-func (db *DB) migrate(ctx context.Context) error {
+func (db *DB) migrate(ctx context.Context, files fs.FS) error {
 	if err := sound(ctx, db.sql); err != nil {
 		return fmt.Errorf("%w; it is left as it is: restore a backup with diadrom restore", err)
-	}
-	files, err := fs.Sub(migrations, "migrations")
-	if err != nil {
-		return err
 	}
 	p, err := goose.NewProvider(goose.DialectSQLite3, db.sql, files)
 	if err != nil {

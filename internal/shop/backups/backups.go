@@ -5,6 +5,7 @@ package backups
 import (
 	"context"
 	"log/slog"
+	"strconv"
 	"time"
 
 	"diadrom/internal/sqlite"
@@ -28,10 +29,11 @@ const (
 	againAfter = 15 * time.Minute
 )
 
-// Names of settings of the program: what the shop was like at the last backup, and when and why the last one failed; "" where
-// it did not.
+// Names of settings of the program: what the shop was like at the last backup, how often an edition had been published then,
+// and when and why the last one failed; "" where it did not.
 const (
 	stampSetting  = "backup_stamp"
+	turnSetting   = "backup_turn"
 	failedSetting = "backup_failed"
 )
 
@@ -80,13 +82,13 @@ func (k *Keeper) Look(ctx context.Context, now time.Time) {
 	if since := now.Sub(k.tried); since >= 0 && since < againAfter {
 		return
 	}
-	stamp := k.stamp
+	stamp, turn := k.stamp, strconv.FormatInt(k.turn, 10)
 	if err := k.db.BackupChanges(ctx, why); err != nil {
 		k.failed(ctx, now, err)
 		return
 	}
 	k.published, k.tried = time.Time{}, time.Time{}
-	for name, value := range map[string]string{stampSetting: stamp, failedSetting: ""} {
+	for name, value := range map[string]string{stampSetting: stamp, turnSetting: turn, failedSetting: ""} {
 		if err := k.db.SaveSetting(ctx, name, value); err != nil {
 			k.log.Error("that a backup was made was not kept", "error", err)
 		}
@@ -99,7 +101,14 @@ func (k *Keeper) due(ctx context.Context, now time.Time) (why string, err error)
 	if err != nil {
 		return "", err
 	}
-	if live.Turn != k.turn && k.stamp != "" {
+	if k.stamp == "" { // the program may have ended between a publication and its backup
+		settings, err := k.db.Settings(ctx)
+		if err != nil {
+			return "", err
+		}
+		k.turn, _ = strconv.ParseInt(settings[turnSetting], 10, 64) // "" for none
+	}
+	if live.Turn != k.turn {
 		k.last = now
 		if k.published.IsZero() {
 			k.published = now

@@ -122,6 +122,14 @@ func TestABackupIsMadeAfterPublishing(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, number, live.Edition)
 	assert.Len(t, k.after(3*time.Hour), 0, "nothing has changed since")
+	// A program that ends at once after a publication makes its backup when it is started again.
+	k.edit("ends")
+	k.publish()
+	k.Keeper = New(k.db, Daily, slog.New(slog.DiscardHandler))
+	before := len(k.reasons())
+	look(time.Second)
+	look(quiet + time.Second)
+	assert.Equal(t, []string{"after-publishing"}, k.reasons()[before:])
 	// Where one edition follows the other, a backup is made now and then all the same.
 	made := len(k.reasons())
 	for n := range 400 { // 20 minutes

@@ -129,17 +129,31 @@ func Key(ctx context.Context, db *sqlite.DB, vault *secrets.Vault) (ed25519.Priv
 		return nil, err
 	}
 	if kept := set[keySetting]; kept != "" {
-		text, err := vault.Open(kept, purpose)
-		if err != nil {
-			return nil, fmt.Errorf("%w (%w)", ErrKey, err)
-		}
-		seed, err := base64.StdEncoding.DecodeString(text)
-		if err != nil || len(seed) != ed25519.SeedSize {
-			return nil, ErrKey
-		}
-		return ed25519.NewKeyFromSeed(seed), nil
+		return openKey(kept, vault)
 	}
 	return newKey(ctx, db, vault)
+}
+
+// CheckKey says whether the key of a shop can be opened, [ErrKey] where it cannot. A shop that has none is sound.
+func CheckKey(ctx context.Context, db *sqlite.DB, vault *secrets.Vault) error {
+	set, err := db.Settings(ctx)
+	if err != nil || set[keySetting] == "" {
+		return err
+	}
+	_, err = openKey(set[keySetting], vault)
+	return err
+}
+
+func openKey(sealed string, vault *secrets.Vault) (ed25519.PrivateKey, error) {
+	text, err := vault.Open(sealed, purpose)
+	if err != nil {
+		return nil, fmt.Errorf("%w (%w)", ErrKey, err)
+	}
+	seed, err := base64.StdEncoding.DecodeString(text)
+	if err != nil || len(seed) != ed25519.SeedSize {
+		return nil, ErrKey
+	}
+	return ed25519.NewKeyFromSeed(seed), nil
 }
 
 func newKey(ctx context.Context, db *sqlite.DB, vault *secrets.Vault) (ed25519.PrivateKey, error) {
