@@ -184,6 +184,9 @@ func (d *doctor) database(ctx context.Context) *sqlite.DB {
 	default:
 		d.ok("edition", "edition %d is live, and is what was published", shop.Live().Number)
 	}
+	for _, name := range stray(shop) {
+		d.warn("carriers", "%s in the environment is the secret of no carrier of this shop: is it spelt as its id?", name)
+	}
 	d.clock(shop)
 	return db
 }

@@ -19,6 +19,7 @@ import (
 	"time"
 
 	"diadrom/internal/core/store"
+	"diadrom/internal/outside/carriers"
 	"diadrom/internal/shop/backups"
 	"diadrom/internal/shop/demo"
 	"diadrom/internal/shop/draft"
@@ -208,6 +209,9 @@ func serve(cmd *cobra.Command, s shop) (err error) {
 		return err
 	}
 	catchUp(ctx, d, log)
+	for _, name := range stray(d) {
+		log.Warn("the environment has the secret of a carrier that this shop does not have: is it spelt as its id?", "variable", name)
+	}
 	in := importer.New(db, s.dir, version, d.SetGazetteer)
 	in.Log = log
 	orders, err := sqlite.OpenPast(ctx, s.dir)
@@ -277,6 +281,15 @@ func catchUp(ctx context.Context, d *draft.Draft, log *slog.Logger) {
 	if _, err := d.Due(ctx, time.Now()); err != nil {
 		log.Error("a scheduled edition could not go live, and is tried again", "error", err)
 	}
+}
+
+// stray lists the variables of carriers' secrets that are of no carrier of the shop.
+func stray(d *draft.Draft) []string {
+	lists := [][]store.Carrier{d.State().File.Carriers}
+	if live := d.Live(); live != nil {
+		lists = append(lists, live.File.Carriers)
+	}
+	return carriers.Stray(os.Environ(), lists...)
 }
 
 // background imports lists of places and past orders, keeps the schedule and turns keys until the context ends; wait

@@ -279,6 +279,23 @@ func (c *Client) ask(a Adapter, q *Question) (answer quote.CarrierAnswer, lasts 
 	return answer, said.ValidFor
 }
 
+// Stray lists the variables of an environment (NAME=value) that begin as those of carriers' secrets do and are of none of
+// some carriers: they are spelt wrongly, or their carrier was removed.
+func Stray(environment []string, of ...[]store.Carrier) (names []string) {
+	known := map[string]bool{}
+	for _, list := range of {
+		for i := range list {
+			known[variable(&list[i])], known[variable(&list[i])+"_ORIGIN"] = true, true
+		}
+	}
+	for _, entry := range environment {
+		if name, _, _ := strings.Cut(entry, "="); strings.HasPrefix(name, variablePrefix) && !known[name] {
+			names = append(names, name)
+		}
+	}
+	return names
+}
+
 // FromEnvironment is the secret for a carrier that the environment has: DIADROM_CARRIER_ and the id in capitals, with
 // _ in place of -; "" for none.
 //
@@ -311,6 +328,9 @@ func Origin(address string) string {
 	return u.Scheme + "://" + host
 }
 
+// variablePrefix begins the variables of carriers' secrets.
+const variablePrefix = "DIADROM_CARRIER_"
+
 func variable(c *store.Carrier) string {
-	return "DIADROM_CARRIER_" + strings.ToUpper(strings.ReplaceAll(c.ID, "-", "_"))
+	return variablePrefix + strings.ToUpper(strings.ReplaceAll(c.ID, "-", "_"))
 }

@@ -378,3 +378,11 @@ func TestPercentilesByNearestRank(t *testing.T) {
 	assert.Equal(t, []time.Duration{2, 3}, []time.Duration{rank(times[:3], 50), rank(times[:3], 99)})
 	assert.Zero(t, rank(nil, 50))
 }
+
+// A secret whose variable is spelt wrongly would never be sent, and nobody would know why.
+func TestASecretOfNoCarrierIsFound(t *testing.T) {
+	known := []store.Carrier{{ID: "post-north"}, {ID: "kuikka"}}
+	assert.Equal(t, []string{"DIADROM_CARRIER_POSTNORTH", "DIADROM_CARRIER_KUIKKA_ORIGN"}, Stray([]string{
+		"DIADROM_CARRIER_POST_NORTH=a", "DIADROM_CARRIER_POSTNORTH=b", "DIADROM_CARRIER_KUIKKA=c", "DIADROM_CARRIER_KUIKKA_ORIGIN=d",
+		"DIADROM_CARRIER_KUIKKA_ORIGN=e", "PATH=/bin", "DIADROM_LISTEN=x"}, known[:1], known[1:]))
+}

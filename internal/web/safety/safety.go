@@ -67,7 +67,7 @@ func (s *Screens) view(ctx context.Context) (v view, err error) {
 	}
 	v.Count, v.Name, v.Encrypted, v.Folder = count, last.Name, sqlite.BackupsEncrypted(s.db.Dir()), s.db.Dir()
 	if count > 0 {
-		v.When, v.Size = shell.Moment(last.At), fmt.Sprintf("%.1f MB", float64(last.Size)/1e6)
+		v.When, v.Size = shell.Moment(last.At), size(last.Size)
 		v.Age, v.Old = age(time.Since(last.At)), time.Since(last.At) > maxAge
 	}
 	at, why, err := backups.Failed(ctx, s.db)
@@ -93,11 +93,19 @@ func (s *Screens) view(ctx context.Context) (v view, err error) {
 // maxAge is how old the last backup is at most where they are made by themselves as they are usually.
 const maxAge = 2 * backups.Daily
 
+// size writes how many bytes a file has.
+func size(bytes int64) string {
+	if bytes < 1e6 {
+		return fmt.Sprintf("%d kB", (bytes+999)/1000)
+	}
+	return fmt.Sprintf("%.1f MB", float64(bytes)/1e6)
+}
+
 // age says how long ago something was.
 func age(d time.Duration) string {
 	switch {
 	case d < time.Minute:
-		return "just now"
+		return "Just now"
 	case d < time.Hour:
 		return plural.Count(int(d.Minutes()), "minute") + " ago"
 	case d < 48*time.Hour:
