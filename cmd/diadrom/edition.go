@@ -393,6 +393,10 @@ func sayRestored(out io.Writer, dir, backup string, r sqlite.Restored) {
 		kept = "The folder had no shop before."
 	}
 	fmt.Fprintf(out, "%s is in place. %s Everybody signs in anew. The next edition is number %d.\n", backup, kept, r.Next)
+	if r.Paused > 0 {
+		fmt.Fprintf(out, "Webhooks that are paused: %d, since another machine may be the shop still. Resume them on the page Webhooks.\n",
+			r.Paused)
+	}
 	if r.Version < r.Known {
 		fmt.Fprintf(out, "It is of an earlier version (%d; this program makes it %d). Start the earlier program now to stay with "+
 			"that, or this one to upgrade.\n", r.Version, r.Known)

@@ -112,4 +112,14 @@ func TestRestoringTurnsNoWebhookBack(t *testing.T) {
 	_, last, err := db.NoticeNumbers(ctx)
 	require.NoError(t, err)
 	assert.EqualValues(t, 1, last)
+	require.NoError(t, db.Close())
+	// Restored on another machine, to look at it say, it sends nothing before somebody says that it may.
+	elsewhere := t.TempDir()
+	require.NoError(t, os.CopyFS(filepath.Join(elsewhere, backupFolder), os.DirFS(filepath.Join(dir, backupFolder))))
+	r, err := Restore(ctx, elsewhere, list[0], RestoreOptions{})
+	require.NoError(t, err)
+	assert.EqualValues(t, 1, r.Paused)
+	hooks, err = opened(t, elsewhere).Webhooks(ctx)
+	require.NoError(t, err)
+	assert.Contains(t, hooks[0].Paused, "another machine may be the shop still")
 }

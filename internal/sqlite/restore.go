@@ -25,6 +25,7 @@ type Restored struct {
 	Scheduled  []string // editions that wait in the backup, by their numbers: they were called off
 	Unreadable bool     // what was in place could not be read, so nobody knows what was revoked since
 	Nothing    bool     // nothing was in place, so nobody knows it either
+	Paused     int64    // webhooks that were paused, where nothing was in place: another machine may be the shop still
 	Next       int64    // the number of the next edition
 	Version    int64    // of the tables of the backup
 	Known      int64    // of the tables that this program makes of them when it is started
@@ -112,6 +113,16 @@ func carryLocks(ctx context.Context, now, then, backup string, o RestoreOptions)
 		r.Unreadable = true
 	} else if err := b.carry(&r, o); err != nil {
 		return r, err
+	}
+	if r.Nothing && b.has("main", "webhook") {
+		result, err := b.sql.ExecContext(ctx, "UPDATE main.webhook SET paused = ? WHERE paused = ''",
+			"a backup was restored here, and another machine may be the shop still")
+		if err != nil {
+			return r, err
+		}
+		if r.Paused, err = result.RowsAffected(); err != nil {
+			return r, err
+		}
 	}
 	if r.Next, err = b.giveNoNumberTwice(filepath.Dir(now), !r.Nothing && !r.Unreadable); err != nil {
 		return r, err
