@@ -100,6 +100,44 @@ func Group(text string) (string, bool) {
 	return "", false
 }
 
+// trade are groups of countries as the trade names them, folded. Benelux: the treaty of 1958; EFTA and the European Economic Area:
+// their agreements; Schengen: the 29 states of 2025; the Gulf Cooperation Council: its charter of 1981; the others are common
+// practice, no source. All from memory.
+var trade = map[string][]string{
+	"benelux":                {"BE", "NL", "LU"},
+	"baltics":                {"EE", "LV", "LT"},
+	"baltic states":          {"EE", "LV", "LT"},
+	"baltic countries":       {"EE", "LV", "LT"},
+	"baltikum":               {"EE", "LV", "LT"},
+	"baltia":                 {"EE", "LV", "LT"},
+	"baltian maat":           {"EE", "LV", "LT"},
+	"pays baltes":            {"EE", "LV", "LT"},
+	"nordics":                {"DK", "FI", "IS", "NO", "SE"},
+	"nordic countries":       {"DK", "FI", "IS", "NO", "SE"},
+	"norden":                 {"DK", "FI", "IS", "NO", "SE"},
+	"pohjoismaat":            {"DK", "FI", "IS", "NO", "SE"},
+	"scandinavia":            {"DK", "NO", "SE"},
+	"skandinavien":           {"DK", "NO", "SE"},
+	"dach":                   {"DE", "AT", "CH"},
+	"d-a-ch":                 {"DE", "AT", "CH"},
+	"iberia":                 {"ES", "PT"},
+	"iberian peninsula":      {"ES", "PT"},
+	"british isles":          {"GB", "IE", "IM", "JE", "GG"},
+	"efta":                   {"IS", "LI", "NO", "CH"},
+	"eea":                    {"EU", "IS", "LI", "NO"},
+	"ewr":                    {"EU", "IS", "LI", "NO"},
+	"european economic area": {"EU", "IS", "LI", "NO"},
+	"western balkans":        {"AL", "BA", "XK", "ME", "MK", "RS"},
+	"westbalkan":             {"AL", "BA", "XK", "ME", "MK", "RS"},
+	"gcc":                    {"AE", "BH", "KW", "OM", "QA", "SA"},
+	"gulf states":            {"AE", "BH", "KW", "OM", "QA", "SA"},
+	"schengen": {"AT", "BE", "BG", "HR", "CZ", "DK", "EE", "FI", "FR", "DE", "GR", "HU", "IS", "IT", "LV", "LI", "LT", "LU", "MT",
+		"NL", "NO", "PL", "PT", "RO", "SK", "SI", "ES", "SE", "CH"},
+}
+
+// Trade are the countries, or groups of them, of a group that the trade names, such as the Nordics; none for another text.
+func Trade(text string) []string { return trade[world.Fold(strings.TrimSpace(text))] }
+
 var shortRange = regexp.MustCompile(`^([0-9A-Za-z]{1,10})\s*[-–—]\s*([0-9A-Za-z]{1,10})$`)
 
 // Codes is a list of codes as the reader of places has them: "01–09" of a country of five digits is

@@ -14,7 +14,9 @@ import (
 type Band struct {
 	From, To string // "" where it is open
 	Unit     string // that stands in the cell; "" for none
-	Every    string // of a band of steps, "each further 0.5 kg": how far a step reaches; "" for other bands
+	// Every is of a band of steps, "each further 0.5 kg": how far a step reaches; "" for other bands. From is then the bound above
+	// which they count, where the cell says it.
+	Every    string
 	FromUnit string // of From where it has another: "500 g – 1 kg"
 	Bare     bool   // a number alone: the cell does not say on which side of it the band lies
 	Over     bool   // From itself lies below the band: "over 30"
@@ -25,34 +27,38 @@ type Band struct {
 // Words of bands in the languages of the lists that are read (English, German, French, Spanish, Finnish, Swedish),
 // without accents; common practice, no source.
 var (
-	upWords = []string{"up to and including", "up to", "not over", "until", "to", "max", "maximum", "under", "below",
+	upWords = []string{"up to but not including", "up to and including", "up to", "at most", "until", "to", "max", "maximum", "under", "below",
 		"less than", "bis zu", "bis einschliesslich", "bis", "unter", "hochstens", "jusqu a", "jusqu'a", "jusqua",
 		"moins de", "hasta", "menos de", "enintaan", "korkeintaan", "alle", "hogst", "upp till", "t o m", "<=", "≤",
 		"<"}
-	overWords = []string{"more than", "over", "above", "from", "starting at", "at least", "uber", "ueber", "ab",
+	overWords = []string{"more than", "greater than", "heavier than", "exceeding", "over", "above", "from", "starting at", "at least", "uber", "ueber", "ab",
 		"mehr als",
 		"plus de", "au dela de", "au-dela de", "a partir de", "desde", "mas de", "yli", "alkaen", "mer an",
 		"fran", "de", "von", "between", "entre", "zwischen", "mellan",
 		"minst",
 		">=", "≥", ">"}
-	betweenWords = []string{"up to and including", "up to", "through", "to", "and", "bis", "und", "et", "y", "och", "a",
+	betweenWords = []string{"up to but not including", "up to and including", "up to", "through", "to", "and", "bis", "und", "et", "y", "och", "a",
 		"jusqu a", "hasta", "till",
 		"-", "–",
 		"—", "−", "…", "...", ".."}
-	eachWords = []string{"each additional", "each further", "each extra", "every additional", "every further",
+	eachWords = []string{"each add'l", "each addl", "per add'l", "add'l", "addl", "each subsequent", "every subsequent",
+		"subsequent", "each next", "every next", "per next", "next", "each following", "following", "each additional",
+		"each further", "each extra", "each", "every", "every additional", "every further",
 		"per additional", "per extra", "per further", "additional", "per started", "further", "jedes weitere",
 		"je weitere",
-		"je weiteres",
-		"jede weiteren", "weitere", "par kg supplementaire", "par", "chaque", "cada", "por cada", "jokainen",
+		"je weiteres", "jeder weitere", "weiteres", "weiterer", "weiteren", "jedes folgende", "folgendes",
+		"jede weiteren", "weitere", "par kg supplementaire", "par", "chaque", "cada", "por cada", "jokainen seuraava",
+		"jokainen",
 		"seuraava",
 		"varje ytterligare", "per ytterligare", "+"}
-	firstWords = []string{"first", "erstes", "erste", "ersten", "premier", "primer", "primeros", "premiers",
+	firstWords = []string{"first", "1st", "1.", "1er", "erstes", "erste", "ersten", "premier", "primer", "primeros", "premiers",
 		"ensimmainen", "ensimmaiset", "forsta"}
 	wholeWords = []string{"per", "je", "pro", "por", "/"} // "per 100 kg"
-	overOnly   = []string{"more than", "over", "above", "uber", "ueber", "mehr als", "plus de", "au dela de",
+	overOnly   = []string{"more than", "greater than", "heavier than", "exceeding", "over", "above", "uber", "ueber", "mehr als", "plus de", "au dela de",
 		"au-dela de", "mas de", "yli", "mer an", ">"}
-	underOnly = []string{"under", "below", "less than", "unter", "moins de", "menos de", "alle", "<"}
-	eachEnds  = []string{"supplementaires", "supplementaire", "adicionales", "adicional", "lisaa", "extra",
+	underOnly = []string{"up to but not including", "under", "below", "less than", "unter", "moins de", "menos de", "alle", "<"}
+	eachEnds  = []string{"supplementaires", "supplementaire", "supplem", "suppl", "supp", "sup", "add'l", "addl",
+		"additional", "further", "subsequent", "weitere", "mehr", "adicionales", "adicional", "lisaa", "extra",
 		"zusatzlich",
 		"more", "on top"}
 )
@@ -68,7 +74,7 @@ var bandUnits = map[string]string{"kg": "kg", "kgs": "kg", "kilo": "kg", "kilos"
 // bandText is a cell ready to be read: folded, with single spaces, without what stands around it.
 func bandText(cell string) string {
 	text := strings.ToLower(strings.Join(strings.Fields(world.Fold(cell)), " "))
-	return strings.TrimSpace(strings.Trim(text, ":;"))
+	return plainly(strings.TrimSpace(strings.Trim(text, ":;")))
 }
 
 // ParseBand reads a band; false where the cell is none.
@@ -95,11 +101,8 @@ func parseBand(text string) (b Band, ok bool) {
 	if b, ok = further(text); ok {
 		return b, true
 	}
-	if number, unit, rest, is := leading(text); is {
-		return numbered(number, unit, rest)
-	}
 	for _, word := range firstWords {
-		if rest, is := after(text, word); is {
+		if rest, is := after(text, word+" "); is {
 			if unit := bandUnits[strings.Trim(rest, " .")]; unit != "" {
 				return Band{To: "1", Unit: unit}, true
 			}
@@ -107,6 +110,9 @@ func parseBand(text string) (b Band, ok bool) {
 				return Band{To: number, Unit: unit}, true
 			}
 		}
+	}
+	if number, unit, rest, is := leading(text); is {
+		return numbered(number, unit, rest)
 	}
 	for _, word := range overWords {
 		if rest, is := after(text, word); is {
@@ -118,8 +124,14 @@ func parseBand(text string) (b Band, ok bool) {
 	}
 	for _, word := range upWords {
 		if rest, is := after(text, word); is {
-			if number, unit, end, is := leading(rest); is && end == "" {
+			number, unit, end, is := leading(rest)
+			if is && end == "" {
 				return Band{To: number, Unit: unit, Under: slices.Contains(underOnly, word)}, true
+			}
+			if !is { // "bis max. 2 kg"
+				if inner, is := parseBand(rest); is && inner.To != "" && inner.From == "" && !inner.Bare && inner.Every == "" {
+					return inner, true
+				}
 			}
 		}
 	}
@@ -144,7 +156,7 @@ func further(text string) (b Band, ok bool) {
 		}
 	}
 	for _, end := range eachEnds {
-		rest, is := strings.CutSuffix(text, " "+end)
+		rest, is := strings.CutSuffix(strings.TrimSuffix(text, "."), " "+end)
 		if !is {
 			continue
 		}
@@ -161,7 +173,7 @@ func further(text string) (b Band, ok bool) {
 
 // behind are words behind a number that say on which side of it a band lies; true where it lies above.
 var behind = map[string]bool{"+": true, "and over": true, "and above": true, "and more": true, "or more": true,
-	"and under": false, "or less": false, "max": false, "and below": false}
+	"and up": true, "upwards": true, "and under": false, "or less": false, "or under": false, "max": false, "and below": false}
 
 // numbered reads a band that begins with a number: one alone, with words behind it, or two.
 func numbered(number, unit, rest string) (Band, bool) {
@@ -184,7 +196,7 @@ func second(from, unit, rest string, words []string) (Band, bool) {
 		if !is {
 			continue
 		}
-		under := false
+		under := slices.Contains(underOnly, word)
 		for _, word := range underOnly {
 			if rest, is := after(text, word); is {
 				text, under = rest, true
@@ -249,16 +261,24 @@ func leading(text string) (number, unit, rest string, ok bool) {
 	return number, "", rest, true
 }
 
+// stepAbove is the bound above which steps count: "each kg above 30".
+var stepAbove = regexp.MustCompile(` (?:above|over|beyond|exceeding|uber|ueber|au dela de|au-dela de|yli|over) ([0-9][0-9.,]*)\s*` +
+	`(?:kg|kgs|kilos?|g|lb|lbs)?$`)
+
 // steps reads what comes behind "each further": "kg", "0.5 kg", "1 kg or part".
 func steps(text string) (b Band, ok bool) {
 	for _, end := range []string{" or part thereof", " or part", " started", " begonnene", " entame"} {
 		text = strings.TrimSuffix(text, end)
 	}
+	above := ""
+	if m := stepAbove.FindStringSubmatchIndex(text); m != nil {
+		above, text = text[m[2]:m[3]], strings.TrimSpace(text[:m[0]])
+	}
 	if known := bandUnits[strings.Trim(text, " .")]; known != "" {
-		return Band{Every: "1", Unit: known}, true
+		return Band{Every: "1", Unit: known, From: above}, true
 	}
 	if number, unit, rest, is := leading(text); is && rest == "" && unit != "" {
-		return Band{Every: number, Unit: unit}, true
+		return Band{Every: number, Unit: unit, From: above}, true
 	}
 	return b, false
 }

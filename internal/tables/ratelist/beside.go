@@ -10,6 +10,7 @@ import (
 	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/rate"
 	"diadrom/internal/core/world"
+	"diadrom/internal/tables/destination"
 	"diadrom/internal/tables/grid"
 )
 
@@ -18,18 +19,62 @@ func (o *opening) prepare(l *list, k key) {
 	if l.headless && len(o.c.Columns) == 0 {
 		o.asks.Add(AskColumns, "This list has no column headings. Check what its columns hold.")
 	}
+	l.said = stated(o.beside(l.block))
+	if l.said.per == nil && l.per != "" {
+		l.said.per = &perSaid{size: "1", unit: l.per, line: l.head.Line}
+	}
+	if l.mapping.has(PerWeight) || l.mapping.By == rate.ByOrder && !l.mapping.has(Price, Prices) {
+		l.said.per = nil // a column says so
+	}
 	o.currencies(l)
 	o.unitFor(l)
+	if p := l.said.per; p != nil && p.size != "1" {
+		o.asks.Add(AskSteps, fmt.Sprintf("Line %d says “%s”. Each price is read as one for the whole weight, in parts of %s %s.", p.line,
+			p.text, p.size, p.unit))
+	}
 	if l.mapping.has(Zone) && l.mapping.has(Country) { // the list is its own key
-		z, c := l.mapping.at(Zone), l.mapping.at(Country)
+		z := l.mapping.at(Zone)
 		for i := range l.rows {
 			if name := l.rows[i].Cells[z].Text; name != "" && !o.isZone(name) {
-				k.add(name, l.rows[i].Cells[c].Text, l.rows[i].Line)
+				k.note(name, o.placesOf(l, &l.rows[i]), l.rows[i].Line)
 			}
 		}
 	}
 	for i := range l.mapping.Columns {
 		o.head(l, i)
+		if f := l.mapping.Columns[i]; f == From || f == To || f == Bands || i == 0 && f == "" {
+			o.whole(l, i)
+		}
+	}
+}
+
+// placesOf are the places that a row names beside its zone: countries, or what is narrower in one.
+func (o *opening) placesOf(l *list, row *grid.Row) []string {
+	to := l.destination(row, 0)
+	country, region, city, codes := to[1], to[2], to[3], to[4]
+	if from, end := to[5], to[6]; codes == "" && from != "" {
+		if codes = from; end != "" && end != from {
+			codes += "-" + end
+		}
+	}
+	code, err := destination.Country(country)
+	if err != nil || destination.Wild(region) && destination.Wild(city) && destination.Wild(codes) {
+		return destination.Places(country)
+	}
+	if padded, err := o.zeros(l, row, code, codes); err == nil {
+		codes = padded
+	}
+	return strings.Split(destination.Within(code, region, city, codes), ", ")
+}
+
+// whole asks about the heading of a bound that has words which are not understood: they may say that something else counts.
+func (o *opening) whole(l *list, i int) {
+	if _, chosen := o.c.Columns[l.at+i]; chosen || l.headless {
+		return
+	}
+	if words := strangeIn(l.headText(i)); len(words) > 0 {
+		o.asks.Add(AskHead, fmt.Sprintf("The heading “%s” is not understood whole: what does “%s” say of the bound? It is read as %s.",
+			l.headText(i), strings.Join(words, " "), l.mapping.Columns[i].Says()))
 	}
 }
 
@@ -46,6 +91,14 @@ func (o *opening) head(l *list, i int) {
 		o.aside(l, i, head)
 	case field == "" && head != "":
 		o.aside(l, i, head)
+	case field == "":
+		for j := range l.rows {
+			if text := l.rows[j].Cells[i].Text; text != "" && !l.rows[j].Cells[i].Carried {
+				o.asks.AddOnce(AskColumns, fmt.Sprintf("Line %d has a cell in a column without a heading: %s. Is the decimal sign also what "+
+					"parts the cells? Choose what the column holds, or leave it out.", l.rows[j].Line, text))
+				break
+			}
+		}
 	case field == Price || i == 0:
 		o.note(l.head.Line, head)
 	}
@@ -60,7 +113,9 @@ func (o *opening) unitFor(l *list) {
 	case !ok:
 		o.asks.Add(AskUnit, "A column heading names several units: choose one.")
 	case by == rate.ByWeight, by == rate.ByBilled:
-		l.unit = unit
+		if l.unit = unit; unit == "" {
+			l.unit = l.said.unit
+		}
 	case by == rate.BySubtotal:
 		l.unit = l.currency
 	case by == rate.ByDistance:
@@ -85,6 +140,10 @@ var minor = regexp.MustCompile(`(?i)\s*[(\[](?:in )?(?:cents?|ct|cts|pence|p|sen
 func (o *opening) currencies(l *list) {
 	own := o.f.Store.Currency
 	l.currency, l.currencies = o.currencyOf(l), map[int]string{}
+	l.minor = l.said.minor
+	if l.said.currency != "" && l.said.currency != own && l.currency == "" {
+		l.currency = l.said.currency
+	}
 	others := map[string]bool{}
 	for i, field := range l.mapping.Columns {
 		if field != Price && field != Prices && field != PerWeight {

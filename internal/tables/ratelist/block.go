@@ -19,6 +19,7 @@ type block struct {
 	mapping  Mapping
 	headless bool
 	unsaid   bool          // nothing says what its bounds measure
+	per      string        // a second row of heads says that its prices are for each of this unit
 	services []string      // of a second row of heads, by column; nil where there is none
 	twice    map[int]Field // columns whose heads mean what an earlier one does
 }
@@ -35,6 +36,7 @@ type layout struct {
 	key     key
 	skipped []grid.Skipped
 	orphans []grid.Row // heads without prices below them
+	heads   []int      // lines that were joined to the headings below or above them
 	pending []grid.Row // rows with a single cell that belong to what comes next
 	cur     *block
 	at      int

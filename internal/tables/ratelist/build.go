@@ -8,6 +8,7 @@ import (
 	"diadrom/internal/core/charge"
 	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/rate"
+	"diadrom/internal/core/store"
 	"diadrom/internal/tables/grid"
 )
 
@@ -69,18 +70,111 @@ func (o *opening) build(first *list, prices []price, k key) {
 		b.exchange = charge.Times(*o.c.Rate)
 	}
 	b.hundredths = first.minor
+	b.unbounded()
+	b.overs = first.overs()
 	b.columns(o.c.Decimal)
 	b.p.Lines = make([]Line, 0, len(prices))
 	for i := range prices {
 		b.p.Lines = append(b.p.Lines, b.line(i))
 	}
-	o.r.Plan, o.r.Decimal = b.p, b.sums.Decimal
+	o.r.Plan, o.r.Decimal, o.made = b.p, b.sums.Decimal, prices
+	b.overlaps()
 	if b.table(); o.c.Percent != nil {
 		b.percent(*o.c.Percent)
 	}
 	o.tell(b, first)
 	if o.into != nil {
 		o.r.Updates = append(o.r.Updates, o.onto(b.p))
+	}
+}
+
+// overs says whether lower bounds are outside of their bands: the heading says over, or the bands do.
+func (l *list) overs() bool {
+	for i, f := range l.mapping.Columns {
+		name := " " + plainly(foldedHead(l.headText(i))) + " "
+		switch f {
+		case From:
+			if slices.ContainsFunc(overOnly, func(w string) bool { return strings.Contains(name, " "+w+" ") }) {
+				return true
+			}
+		case Bands:
+			for _, text := range l.column(i) {
+				if one, ok := ParseBand(text); ok && one.Over {
+					return true
+				}
+			}
+		case Prices:
+			if !l.mapping.has(Bands) {
+				if one, ok := ParseBand(l.headText(i)); ok && one.Over {
+					return true
+				}
+			}
+		}
+	}
+	return false
+}
+
+// unbounded asks about lines that say no bound and have others of their destination below them that do: a list leaves out the
+// last bound alone.
+func (b *builder) unbounded() {
+	if b.m.By == rate.ByOrder || !b.m.has(Bands, To) {
+		return
+	}
+	bounded := map[[7]string]bool{}
+	told := map[int]bool{}
+	for i := len(b.prices) - 1; i >= 0; i-- {
+		p := &b.prices[i]
+		if p.step != nil || p.strange != "" {
+			continue
+		}
+		if p.up.said != "" || p.from.said != "" {
+			bounded[p.to] = true
+		} else if bounded[p.to] && !told[p.line] {
+			told[p.line] = true
+			b.o.asks.Add(AskBound, fmt.Sprintf("Line %d has a price and no bound, and is not the last of its destination. It is read as what "+
+				"lies above all others.", p.line))
+		}
+	}
+}
+
+// overlaps asks about places that are in two zones of the list, or in a new one of it and another of the list that it updates:
+// zones of the shop without a price there do not count.
+func (b *builder) overlaps() {
+	at := map[string]int{}
+	told := map[[2]int]bool{}
+	for z := range b.p.Zones {
+		for _, words := range strings.Split(wordsOf(b.p.Zones[z].Places), "|") {
+			other, twice := at[words]
+			if !twice {
+				at[words] = z
+				continue
+			}
+			if told[[2]int{other, z}] {
+				continue
+			}
+			told[[2]int{other, z}] = true
+			b.o.asks.Add(AskOverlap, fmt.Sprintf("%s is in two zones of this list: %s and %s. The one that is narrower counts, or else the first.",
+				words, b.p.Zones[other].Name, b.p.Zones[z].Name))
+		}
+	}
+	for z := range b.p.Zones {
+		if !b.p.New[z] || b.o.into == nil {
+			continue
+		}
+		mine := strings.Split(wordsOf(b.p.Zones[z].Places), "|")
+		for i := range b.f.Zones {
+			other := &b.f.Zones[i]
+			if !slices.Contains(b.o.into.Zones, other.ID) || slices.ContainsFunc(b.p.Zones, func(o store.Zone) bool { return o.ID == other.ID }) {
+				continue
+			}
+			for _, words := range strings.Split(wordsOf(other.Places), "|") {
+				if slices.Contains(mine, words) {
+					b.o.asks.Add(AskOverlap, fmt.Sprintf("%s is in the new zone %s and in this shop's zone %s.", words, b.p.Zones[z].Name,
+						other.Name))
+					break
+				}
+			}
+		}
 	}
 }
 
@@ -202,6 +296,10 @@ func (o *opening) shape(b *builder, first *list) {
 	}
 	if b.hundredths {
 		o.found("Prices in hundredths of the currency were converted.")
+	}
+	if len(b.nexts) > 0 && m.By != rate.ByQuantity {
+		o.found("%s are next to each other: what lies between them has the price of the line that begins there.", grid.Cut(strings.Join(b.nexts,
+			", ")))
 	}
 	if b.empty {
 		o.found("Cells without a price are not offered.")

@@ -51,6 +51,51 @@ func (f Field) Says() string {
 
 var parts = regexp.MustCompile(`[^\p{L}\p{N}]+`)
 
+// figures are numbers that stand by themselves.
+var figures = regexp.MustCompile(`\b[0-9]+\b`)
+
+// plainWords may stand in the heading of a bound and change nothing of what it says, folded.
+var plainWords = strings.Fields("parcel parcels package packages shipment shipments consignment item items piece pieces per gross total " +
+	"actual real maximum max min minimum limit of the a an in and or including incl inclusive equal range band bands bracket class step " +
+	"steps tier row goods order orders cart basket each by is weighs weighing weight weights size kilograms unit units bound net but not " +
+	"your our billed billable chargeable paket pakete paketgewicht sendung sendungen brutto netto colis envoi brut paquete paquetes " +
+	"envio bruto paketti paketin lahetys lahetyksen forsandelse kolli paketvikt de du des la le les el los par por pro je der die das " +
+	"und et y ja och bis von a au jusqu jusqua zone zona destination land country 1 n value wert arvo zu einschliesslich eur euro usd " +
+	"gewichtsstufe staffel tranche tramo inkl gesamtgewicht versandgewicht")
+
+// strangeIn are the words in the heading of a bound that are not understood.
+func strangeIn(head string) (words []string) {
+	name := plainly(foldedHead(head))
+	if field, known := heads[name]; known && field != "" {
+		return nil
+	}
+	known := func(word string) bool {
+		if slices.Contains(plainWords, word) || weightUnit(word) != "" || distances[word] != "" || len(word) == 1 ||
+			strings.Trim(word, "0123456789") == "" || world.CurrencyName(strings.ToUpper(word)) != "" {
+			return true
+		}
+		in := func(list []string) bool {
+			return slices.ContainsFunc(list, func(words string) bool { return holds(words, word) })
+		}
+		if in(lower) || in(upper) || in(overWords) || in(upWords) || in(asides) {
+			return true
+		}
+		for i := range measures {
+			if in(measures[i].words) {
+				return true
+			}
+		}
+		_, is := heads[word]
+		return is
+	}
+	for _, word := range strings.Fields(name) {
+		if !known(word) {
+			words = append(words, word)
+		}
+	}
+	return words
+}
+
 // heads are the folded heads of columns in the languages of the lists that are read (English, German, French, Spanish,
 // Finnish, Swedish); common practice, no source.
 var heads = map[string]Field{}
@@ -92,7 +137,7 @@ func init() {
 }
 
 var lower = []string{"from", "min", "minimum", "above", "over", "and above", "starting at", "at least", "lower",
-	"more than", "von", "ab", "desde", "alkaen", "fran", "mini", "minimo", "mindestens", "uber", "yli"}
+	"more than", "greater than", "heavier than", "exceeding", "von", "ab", "desde", "alkaen", "fran", "mini", "minimo", "mindestens", "uber", "yli"}
 
 var upper = []string{"to", "max", "maximum", "up to", "until", "below", "under", "less than", "at most", "upper",
 	"bis", "hasta", "jusqu a", "jusqua", "till", "asti", "enintaan", "upp till", "maxi", "maximo", "hochstens",
@@ -160,7 +205,7 @@ func meaning(head string) (field Field, by rate.By) {
 	if code := world.CurrencyIn(head); code != "" { // "price (EUR)"
 		head = regexp.MustCompile(`(?i)\b`+code+`\b`).ReplaceAllString(head, "")
 	}
-	name := foldedHead(head)
+	name := plainly(foldedHead(head))
 	if f, ok := heads[name]; ok {
 		return f, ""
 	}

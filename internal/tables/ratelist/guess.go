@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"diadrom/internal/core/rate"
+	"diadrom/internal/core/world"
 	"diadrom/internal/tables/destination"
 	"diadrom/internal/tables/grid"
 )
@@ -56,7 +57,7 @@ func (b *block) guess(zone func(string) bool) Mapping {
 	m := Mapping{Columns: make([]Field, len(b.head.Cells)), By: "", Edges: rate.UpTo}
 	b.twice = map[int]Field{}
 	for i := range b.head.Cells {
-		if zone(b.headText(i)) { // "Island" may be a zone of the shop
+		if zone(b.headText(i)) || i > 0 && b.codeAmongCodes(i) { // "Island" may be a zone of the shop
 			continue
 		}
 		field, by := meaning(b.headText(i))
@@ -273,12 +274,33 @@ func (b *block) priced(i int) bool {
 func (b *block) prices(m *Mapping) {
 	for i, field := range m.Columns {
 		folded := foldedHead(b.headText(i))
+		if field == "" && b.codeAmongCodes(i) && b.priced(i) { // NO is Norway beside SE, and "No" a number beside others
+			m.Columns[i] = Prices
+			continue
+		}
 		if field != "" || b.headText(i) == "" || percentColumn(b.headText(i)) || !b.priced(i) ||
 			slices.Contains(asides, folded) || holdsAny(folded, []string{"days", "remarks", "transit"}) {
 			continue
 		}
 		m.Columns[i] = Prices
 	}
+}
+
+// codeAmongCodes says whether a head is the code of a country in capitals, as another head beside it is.
+func (b *block) codeAmongCodes(i int) bool {
+	code := func(text string) bool {
+		c, ok := world.CountryByCode(text)
+		return ok && text == c.Alpha2
+	}
+	if !code(b.headText(i)) {
+		return false
+	}
+	for j := range b.head.Cells {
+		if j != i && code(b.headText(j)) {
+			return true
+		}
+	}
+	return false
 }
 
 // downBands says whether bands go down the first column and zones across.
@@ -395,14 +417,14 @@ func (b *block) edges(m Mapping) rate.Edges {
 	}
 	// What a head says of the bound itself counts: "over 5" leaves 5 out, "under 5" too.
 	for i, f := range m.Columns {
-		padded := " " + foldedHead(b.headText(i)) + " "
+		padded := " " + plainly(foldedHead(b.headText(i))) + " "
 		says := func(words ...string) bool {
 			return slices.ContainsFunc(words, func(w string) bool {
 				return strings.Contains(padded, " "+w+" ") && !strings.Contains(padded, " and "+w+" ")
 			})
 		}
 		switch {
-		case f == From && says("over", "above", "more than", "uber", "yli") && !m.has(To):
+		case f == From && says("over", "above", "more than", "greater than", "heavier than", "exceeding", "uber", "yli") && !m.has(To):
 			edges = rate.UpTo
 		case f == To && says("under", "below", "less than", "unter"):
 			edges = rate.From

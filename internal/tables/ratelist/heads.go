@@ -20,6 +20,7 @@ var onlyUnit = regexp.MustCompile(`^[(\[]?(?:[A-Z]{3}|\p{Sc}|[a-z]{1,3}|\p{Sc}/[
 // above them are, and else the lower row counts.
 func (l *layout) secondHead(row grid.Row) {
 	head := l.cur.head
+	l.heads = append(l.heads, head.Line, row.Line)
 	if reach := reaching(&head, &row); servicesBelow(&reach, &row) {
 		reach.Line = row.Line
 		l.cur.head, l.cur.services = reach, make([]string, len(row.Cells))
@@ -31,7 +32,11 @@ func (l *layout) secondHead(row grid.Row) {
 	joined := grid.Row{Line: row.Line, Cells: slices.Clone(head.Cells)}
 	switch units, places := secondRow(&head, &row); {
 	case units:
+		l.cur.per = perBelow(&row)
 		for i, c := range row.Cells {
+			if l.cur.per != "" && i > 0 {
+				c.Text = strings.TrimSpace(perOnly.ReplaceAllString(c.Text, ""))
+			}
 			joined.Cells[i].Text = strings.TrimSpace(joined.Cells[i].Text + " " + c.Text)
 		}
 	case places:
@@ -45,6 +50,24 @@ func (l *layout) secondHead(row grid.Row) {
 		lowerRow(&joined, &row)
 	}
 	l.cur.head = joined
+}
+
+// perOnly is the unit behind a currency in a second row of heads: "EUR/kg".
+var perOnly = regexp.MustCompile(`(?i)\s*(?:/|\bper\b|\bje\b|\bpro\b)\s*(kg|g|lb)$`)
+
+// perBelow is the unit of weight for which a second row of heads says that all prices are; "" for none.
+func perBelow(row *grid.Row) (unit string) {
+	for i, c := range row.Cells {
+		if i == 0 || c.Text == "" {
+			continue
+		}
+		m := perOnly.FindStringSubmatch(c.Text)
+		if m == nil || unit != "" && unit != strings.ToLower(m[1]) {
+			return ""
+		}
+		unit = strings.ToLower(m[1])
+	}
+	return unit
 }
 
 // reaching is a row of heads each of which reaches over the empty cells to its right that have something below them, as

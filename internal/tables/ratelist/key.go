@@ -44,8 +44,11 @@ func labelOf(text string, bare bool) string {
 // zoneLabel says whether a text is what a carrier calls a zone.
 func zoneLabel(text string, bare bool) bool { return labelOf(text, bare) != "" }
 
-// add notes that a zone has some places.
-func (k key) add(label, places string, line int) {
+// add notes that a zone has some places, as a cell lists them.
+func (k key) add(label, places string, line int) { k.note(label, destination.Places(places), line) }
+
+// note notes that a zone has some places, each as it is typed.
+func (k key) note(label string, places []string, line int) {
 	at := labelOf(label, true)
 	if at == "" {
 		at = world.Fold(label)
@@ -54,7 +57,7 @@ func (k key) add(label, places string, line int) {
 	if one.line == 0 {
 		one.line, one.label = line, strings.Trim(label, ": ")
 	}
-	for _, place := range destination.Places(places) {
+	for _, place := range places {
 		if !slices.Contains(one.places, place) {
 			one.places = append(one.places, place)
 		}

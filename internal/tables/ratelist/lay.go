@@ -138,6 +138,7 @@ func (b *builder) clash(one, other piece) bool {
 func (b *builder) lay(list []piece, zone string) (laid []piece) {
 	fromGiven := slices.ContainsFunc(list, func(p piece) bool { return p.from != nil })
 	order(list, fromGiven)
+	steps := stepwise(list)
 	zero := decimal.Zero
 	for _, one := range list {
 		if one.from == nil {
@@ -151,7 +152,7 @@ func (b *builder) lay(list []piece, zone string) (laid []piece) {
 			}
 		}
 		if len(laid) == 0 {
-			b.lowest(&one, zone)
+			b.lowest(&one, zone, steps)
 		} else if !b.join(&laid[len(laid)-1], &one, zone) {
 			continue
 		}
@@ -161,14 +162,15 @@ func (b *builder) lay(list []piece, zone string) (laid []piece) {
 }
 
 // lowest has a list that begins at its least step (0.01, or 1 item) begin at 0. One that begins higher leaves a gap.
-func (b *builder) lowest(one *piece, zone string) {
+// 1 is the least step of whole numbers where the list counts in them: 1–5, 6–10, and not 1–5, 5–10.
+func (b *builder) lowest(one *piece, zone string, steps bool) {
 	given := one.from
 	if one.given.from != nil {
 		given = one.given.from
 	}
 	switch {
 	case given.IsZero():
-	case given.Cmp(least(*given)) <= 0:
+	case given.Cmp(least(*given)) <= 0 && (steps || b.m.By == rate.ByQuantity || given.Less(decimal.One)):
 		if b.m.Edges == rate.UpTo || b.m.By == rate.ByQuantity || given.Less(decimal.One) {
 			zero := decimal.Zero
 			one.from = &zero
@@ -177,6 +179,18 @@ func (b *builder) lowest(one *piece, zone string) {
 		b.p.Gaps = append(b.p.Gaps, fmt.Sprintf("%s: no line covers what lies below %s (line %d)", zone, one.from,
 			b.p.Lines[one.line].Line))
 	}
+}
+
+// stepwise says whether a piece begins one step behind the end of the one before it.
+func stepwise(list []piece) bool {
+	for i := 1; i < len(list); i++ {
+		last, one := &list[i-1], &list[i]
+		if last.given.to != nil && one.given.from != nil && !one.given.from.Less(*last.given.to) &&
+			last.given.to.Cmp(*one.given.from) != 0 && meets(*last.given.to, *one.given.from) {
+			return true
+		}
+	}
+	return false
 }
 
 // least is one of the last decimal in which a number is written.
@@ -218,7 +232,7 @@ func (b *builder) join(last, one *piece, zone string) bool {
 	case last.from.Cmp(*one.from) == 0:
 		b.clash(*one, *last)
 		return false
-	case last.to == nil || meet(last, one):
+	case last.to == nil || b.meet(last, one):
 		last.to = one.from
 		if b.m.Edges == rate.UpTo && b.p.Lines[last.line].to != nil {
 			last.to = b.p.Lines[last.line].to
@@ -242,12 +256,28 @@ func (b *builder) overlap(one, other piece) {
 	b.p.Usable = false
 }
 
-// meet says whether a piece ends where another begins, by the ends as the list has them where it has both.
-func meet(last, one *piece) bool {
+// meet says whether a piece ends where another begins, by the ends as the list has them where it has both. Where "under 1" leaves
+// 1 out and "2 and up" has 2 in, or "up to 2" is before "over 3", what lies between whole numbers is in neither.
+func (b *builder) meet(last, one *piece) bool {
+	to, from := last.to, one.from
 	if last.given.to != nil && one.given.from != nil {
-		return meets(*last.given.to, *one.given.from)
+		to, from = last.given.to, one.given.from
 	}
-	return meets(*last.to, *one.from)
+	if to.Cmp(*from) == 0 {
+		return true
+	}
+	if b.m.By != rate.ByQuantity && least(*to).Cmp(decimal.One) == 0 && (b.m.Edges == rate.From || b.overs) || !meets(*to, *from) {
+		return false
+	}
+	b.next(*to, *from)
+	return true
+}
+
+// next notes two ends that are next to one another.
+func (b *builder) next(to, from decimal.Decimal) {
+	if pair := to.String() + " and " + from.String(); !slices.Contains(b.nexts, pair) {
+		b.nexts = append(b.nexts, pair)
+	}
 }
 
 // meets says whether two ends are the same, or neighbours by the decimals in which the first is written.

@@ -28,6 +28,11 @@ const (
 	AskColumns     = "columns"     // two columns that look like the same
 	AskEdges       = "edges"       // bounds that count otherwise than in the list that is updated
 	AskPrices      = "prices"      // prices far from those that they replace
+	AskNote        = "note"        // a title, a note or a row of which nothing was made
+	AskHead        = "head"        // the heading of a bound that is not understood whole
+	AskBound       = "bound"       // a line without its bound between others
+	AskZero        = "zero"        // codes that are shorter than the country writes them
+	AskOverlap     = "overlap"     // a place that is in two zones
 )
 
 var (
@@ -36,11 +41,11 @@ var (
 		`polttoaine\w*|lisamaksu|\w*lisa|bransle\w*|drivmedel\w*|\w*tillagg|remote|peak|clearance|handling fee|` +
 		`discount|rabatt|remise|descuento|alennus)\b`)
 	withoutTax = regexp.MustCompile(`\b(?:excl?|exkl|excluding|exclusive|ex|without|net of|plus|zzgl|ohne|exklusive|` +
-		`hors|hors taxe|sin|sans|ilman|exklusive|utan)\b\.?\s*(?:of\s+)?(?:[0-9]+\s*%\s*)?(?:the\s+)?` +
+		`hors|hors taxe|sin|sans|ilman|exklusive|utan)\b\.?\s*(?:of\s+)?(?:[0-9]+(?:[.,][0-9]+)?\s*%\s*)?(?:the\s+)?` +
 		`(?:vat|tax|taxes|sales tax|gst|mwst|ust|umsatzsteuer|tva|iva|alv|moms)\b|\balv\s*0|\bht\b|\bnetto`)
-	withTax = regexp.MustCompile(`\b(?:incl?|inkl|including|inclusive|with|mit|inklusive|ttc|avec|con|sis|sisaltaa|` +
+	withTax = regexp.MustCompile(`\b(?:incl?|inkl|includes?|including|inclusive|contains?|enthalten|with|mit|inklusive|ttc|avec|con|sis|sisaltaa|` +
 		`med)\b\.?` +
-		`\s*(?:of\s+)?(?:[0-9]+\s*%\s*)?(?:the\s+)?(?:vat|tax|taxes|sales tax|gst|mwst|ust|tva|iva|alv|moms)\b|` +
+		`\s*(?:of\s+)?(?:[0-9]+(?:[.,][0-9]+)?\s*%\s*)?(?:the\s+)?(?:vat|tax|taxes|sales tax|gst|mwst|ust|tva|iva|alv|moms)\b|` +
 		`\bttc\b|\bbrutto`)
 	percentBehind = regexp.MustCompile(`[0-9]+(?:[.,][0-9]+)?\s*%`)
 
@@ -73,6 +78,9 @@ func (o *opening) note(line int, said string) {
 		o.asks.Add(AskTax,
 			fmt.Sprintf("Line %d says that the prices are without tax: %s. This shop's prices include tax. Add "+
 				"the tax as a percentage, or leave the prices as they are.", line, strings.TrimSuffix(said, ".")))
+	case with && !without && includes && !o.taxRate(percentBehind.FindString(said)):
+		o.asks.Add(AskTax, fmt.Sprintf("Line %d says that the prices include a tax that is not this shop's: %s. Change the prices by a "+
+			"percentage, or leave them as they are.", line, strings.TrimSuffix(said, ".")))
 	case with && !without && !includes:
 		o.asks.Add(AskTax,
 			fmt.Sprintf("Line %d says that the prices include tax: %s. %s are without tax. Take "+

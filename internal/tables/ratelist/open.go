@@ -32,6 +32,7 @@ type Choices struct {
 	Places  map[string]string
 	Rate    *decimal.Decimal // what one unit of the list's currency is in the shop's
 	Percent *decimal.Decimal // what is added to all prices, above −100
+	Zeros   Zeros            // what codes are that are one digit short
 	Settled []string         // codes of questions that are answered by leaving things as they are
 	Key     grid.Source      // a file that says where the zones of the list are
 	Into    string           // the method whose list is updated; "" for none
@@ -60,6 +61,7 @@ type Reading struct {
 	fault    string            // what makes the store no store file; "" where nothing does
 	Unknown  []string          // the names of zones that nothing explains
 	Percents []decimal.Decimal // that the file says come on top of its prices
+	Ledger   *grid.Ledger      // what became of each cell; nil of a table that Diadrom wrote
 }
 
 // opening is a file while it is read.
@@ -72,6 +74,8 @@ type opening struct {
 	asks  *grid.Asks
 	zones map[string]bool // the folded names and the ids of the shop's zones
 	mixed bool            // prices are in several other currencies
+	notes []noted         // texts of the sheet that stand beside no list
+	made  []price         // that the plan was made of
 }
 
 // Open reads a file with price lists for a store: one price a line, zones across and bands down or the other way round,
@@ -293,21 +297,35 @@ func (o *opening) read(l *layout, lists []*list) {
 			return
 		}
 		o.show(b)
-		o.r.Missing = o.missing(b.mapping, b)
+		if o.r.Missing = o.missing(b.mapping, b); o.r.Missing == "" {
+			o.r.Missing = fmt.Sprintf("it has no prices: below line %d, which was taken for the column headings, is none",
+				b.head.Line)
+		}
 		return
 	}
 	for i, one := range lists {
 		o.r.Lists = append(o.r.Lists, one.name(i))
 	}
+	o.r.Ledger = grid.NewLedger(o.r.Grid)
+	all := lists
 	lists = o.together(lists)
 	first := lists[0]
 	o.show(first.block)
 	if o.r.Missing = o.missing(first.mapping, first.block); o.r.Missing != "" {
 		return
 	}
+	for i := range l.skipped {
+		if s := &l.skipped[i]; s.Why != "it says where a zone is" && s.Why != "it repeats the headings" {
+			o.notes = append(o.notes, noted{s.Line, s.Text, s.Why})
+		}
+	}
 	for _, one := range lists {
 		o.prepare(one, l.key)
 	}
+	defer func() {
+		o.accounts(lists)
+		o.accounted(l, all, lists)
+	}()
 	if slices.ContainsFunc(lists, func(one *list) bool { return one.currency != "" }) && (o.c.Rate == nil || o.mixed) {
 		return
 	}
@@ -336,6 +354,31 @@ func (o *opening) read(l *layout, lists []*list) {
 		return
 	}
 	o.build(first, prices, l.key)
+}
+
+// accounts asks about what stands beside the lists, once for each text.
+func (o *opening) accounts(lists []*list) {
+	used := map[int]bool{}
+	for _, one := range lists {
+		for i := range one.rows {
+			zonesAcross := one.mapping.has(Prices) && one.mapping.has(Bands, From, To)
+			if !one.mapping.has(destinations...) && !zonesAcross {
+				used[one.titleLine(i)] = true
+			}
+		}
+		if one.said.per != nil {
+			used[one.said.per.line] = true
+		}
+		for i := range one.surcharges {
+			used[one.surcharges[i].Line] = true
+		}
+	}
+	var texts []noted
+	for _, one := range lists {
+		texts = append(texts, o.beside(one.block)...)
+	}
+	texts = slices.DeleteFunc(texts, func(n noted) bool { return n.line < o.c.Head }) // somebody said where the list begins
+	o.account(lists[0], texts, used)
 }
 
 // widest is the block with the most rows; nil where there is none.

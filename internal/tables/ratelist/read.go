@@ -77,6 +77,8 @@ type builder struct {
 	empty        bool             // some cells say nothing
 	most         *decimal.Decimal // the greatest bound whose unit nothing says
 	marked       bool
+	overs        bool     // lower bounds are outside of their bands: "over 2"
+	nexts        []string // ends that are next to one another, and were read as the same
 }
 
 // found is the zone of a destination.
@@ -240,6 +242,9 @@ func (b *builder) boundsOf(p *price, l *Line) error {
 // charge reads the price of a line: its sum, and so much for each unit of weight.
 func (b *builder) charge(p *price) (*rate.Charge, error) {
 	c, err := b.sum(p, &p.sum)
+	if err == nil && p.in.said.per != nil && p.step == nil && fixed(c) != nil {
+		return b.perSaid(c, p.in.said.per)
+	}
 	if err != nil || p.per.said == "" {
 		return c, err
 	}
@@ -277,6 +282,19 @@ func (b *builder) charge(p *price) (*rate.Charge, error) {
 		c.Base = base
 	}
 	return c, nil
+}
+
+// perSaid makes a price that the list says is for each unit of weight one.
+func (b *builder) perSaid(c *rate.Charge, p *perSaid) (*rate.Charge, error) {
+	size, err := decimal.Parse(p.size)
+	if err != nil || size.Sign() <= 0 {
+		return nil, fmt.Errorf("%.40q is no weight that prices are for", p.text)
+	}
+	per := &rate.PerUnit{Amount: *c.Base}
+	if every := measure.Convert(measure.Weight, size, p.unit, b.f.Store.WeightUnit); every.Cmp(decimal.One) != 0 {
+		per.Every = &every
+	}
+	return &rate.Charge{PerWeight: per}, nil
 }
 
 // step makes the charge of a band of steps: that of the band before it, and so much for each started step above its

@@ -45,6 +45,7 @@ type step struct {
 type list struct {
 	*block
 	minor      bool       // its prices are in hundredths of the currency
+	said       statement  // what stands beside it
 	own        string     // the currency of the shop
 	from       bool       // a band says where it begins: then all are to
 	unit       string     // of bounds that name none; "" for the shop's
@@ -158,6 +159,19 @@ func (b *block) titleOf(row int) (title string) {
 	return title
 }
 
+// titleLine is the line of that title; 0 for none.
+func (b *block) titleLine(row int) (line int) {
+	for i := range b.titles {
+		line = b.titles[i].Line
+	}
+	for i := range b.sections {
+		if b.sections[i].before <= row {
+			line = b.sections[i].row.Line
+		}
+	}
+	return line
+}
+
 // one makes the price of a row in a column, −1 for its own.
 func (u *unfolding) one(row *grid.Row, to [7]string, column int, lasts map[[7]string]string) {
 	m, l := u.l.mapping, u.l
@@ -214,6 +228,8 @@ func (u *unfolding) band(p *price, cell string, lasts map[[7]string]string) {
 	case !ok && strings.TrimSpace(cell) == "" || !ok && open(cell):
 	case !ok:
 		p.strange = cell
+	case b.Every != "" && b.From != "" && lasts[key] != "" && !sameBound(lasts[key], b.From, b.Unit):
+		p.strange = cell // it counts from another bound than that of the line before it
 	case b.Every != "":
 		p.step = &step{each: b.Every, unit: b.Unit, whole: b.Whole, prior: -1}
 		if p.step.unit == "" {
@@ -245,6 +261,18 @@ func (u *unfolding) band(p *price, cell string, lasts map[[7]string]string) {
 			}
 		}
 	}
+}
+
+// sameBound says whether the last bound of a list, which may have a unit behind it, is the number above which steps count.
+func sameBound(last, from, unit string) bool {
+	number, lastUnit, _ := strings.Cut(last, " ")
+	trim := func(s string) string {
+		if s = strings.ReplaceAll(s, ",", "."); strings.Contains(s, ".") {
+			s = strings.TrimRight(strings.TrimRight(s, "0"), ".")
+		}
+		return s
+	}
+	return trim(number) == trim(from) && (lastUnit == "" || unit == "" || lastUnit == unit)
 }
 
 // begins says whether a band of the list says where it begins: then all are to.

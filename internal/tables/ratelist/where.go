@@ -53,6 +53,9 @@ func (b *builder) inCountry(p *price) (int, error) {
 	}
 	code, err := destination.Country(country)
 	if err == nil {
+		if codes, err = b.o.zeros(p.in, p.row, code, codes); err != nil {
+			return 0, err
+		}
 		return b.typed(destination.Within(code, region, city, codes), "")
 	}
 	if g, isGroup := destination.Group(country); isGroup {
@@ -117,6 +120,14 @@ func (b *builder) named(name, country string) (int, error) {
 		b.o.found("“%s” is the country of this shop.", name)
 		return b.typed(home, "")
 	}
+	if slices.Contains(vague, world.Fold(name)) {
+		b.o.asks.Add(AskZone, fmt.Sprintf("“%s” is drawn differently by each carrier: choose a zone of this shop, or name its countries.",
+			name))
+		return 0, fmt.Errorf("“%s” may be many places", name)
+	}
+	if list := destination.Trade(name); len(list) > 0 {
+		return b.typed(strings.Join(list, ", "), name)
+	}
 	if zoneLabel(name, true) {
 		b.o.asks.Add(AskZone, fmt.Sprintf("Nothing says where %s is. Choose a zone of this shop, or name its places.",
 			calls(name)))
@@ -138,6 +149,10 @@ func (b *builder) named(name, country string) (int, error) {
 	}
 	return at, err
 }
+
+// vague are names that carriers draw differently, folded.
+var vague = []string{"europe", "europa", "eurooppa", "continental europe", "western europe", "eastern europe", "europe de l'ouest",
+	"westeuropa", "osteuropa", "europe zone"}
 
 // town says whether a text reads as a town that no list of places knows.
 func (b *builder) town(text string) bool {

@@ -49,6 +49,9 @@ func (s *Screens) choices(c *gin.Context, f *store.File, query url.Values) (choi
 	if d := query.Get("decimal"); d == "." || d == "," {
 		choices.Decimal = d[0]
 	}
+	if z := ratelist.Zeros(query.Get("zeros")); z == ratelist.ZerosLost || z == ratelist.ZerosNone {
+		choices.Zeros = z
+	}
 	named(&choices, f, query, same)
 	choices.Percent, slip = upload.TypedNumber(query.Get("percent"), -100, "write the percentage as 12 or 12.5")
 	exchange, wrong := upload.TypedNumber(query.Get("rate"), 0, "write the exchange rate as 0.92")

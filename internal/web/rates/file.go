@@ -254,6 +254,10 @@ func (v *fileView) questions(f *store.File, r *ratelist.Reading, query url.Value
 			}
 		case ratelist.AskDestination:
 			one.Field, one.Open = "z:", true
+		case ratelist.AskZero:
+			one.Open = true
+			answer("They have lost a zero", "zeros", string(ratelist.ZerosLost))
+			answer("All codes that begin so", "zeros", string(ratelist.ZerosNone))
 		}
 		v.offer(f, r, &one, query)
 		v.Asks = append(v.Asks, one)
@@ -299,7 +303,7 @@ func (v *fileView) answered(query url.Values) {
 	v.Answered = map[string][]string{}
 	for name, values := range query {
 		open := slices.ContainsFunc(v.Asks, func(a upload.Ask) bool { return a.Field == name })
-		if name == "ok" || strings.HasPrefix(name, "z:") && !open {
+		if name == "ok" || name == "zeros" || strings.HasPrefix(name, "z:") && !open {
 			v.Answered[name] = values
 		}
 	}

@@ -1,0 +1,88 @@
+package ratelist
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"diadrom/internal/core/typed"
+	"diadrom/internal/tables/grid"
+	"diadrom/internal/test/storetest"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+)
+
+// told is all that a reading says: its table, zones, questions, refused lines and what it tells of the file.
+func told(r *Reading) (table, rest string) {
+	if r.Plan != nil {
+		f := storetest.Small.Store()
+		table = tableText(r.Plan, f)
+		for i := range r.Plan.Zones {
+			table += "; " + r.Plan.Zones[i].Name + "=" + wordsOf(r.Plan.Zones[i].Places)
+		}
+		for i := range r.Plan.Lines {
+			if l := &r.Plan.Lines[i]; l.Status != Taken {
+				rest += fmt.Sprintf("\n%d %d %s %s", l.Line, l.Status, l.Says, l.Text)
+			}
+		}
+	}
+	return table, fmt.Sprint(r.Missing, r.Asks, r.Currency, r.Unit, r.Found, rest)
+}
+
+// Each cell of a list has an account. Where a digit of a price or of what a price is for changes, the table changes, or a
+// question, or a line is refused; and no cell with a digit is set aside but in a column whose heading says that it is no price.
+func TestNoNumberOfAListIsPassedOver(t *testing.T) {
+	lists := collection(t)
+	f := storetest.Lauha(t)
+	rapid.Check(t, func(t *rapid.T) {
+		c := rapid.SampledFrom(lists).Draw(t, "list")
+		open := func(text string) *Reading {
+			r, err := Open(grid.Bytes(text), f, typed.For(f, nil), Choices{})
+			require.NoError(t, err)
+			return r
+		}
+		was := open(c.list)
+		if was.Plan == nil || was.Ledger == nil {
+			t.Skip("it is asked about as a whole")
+		}
+		for _, row := range was.Ledger.Left() {
+			assert.Fail(t, "cells without an account", "%s: line %d: %s", c.name, row.Line, row.Said())
+		}
+		var digits []int
+		for i := range len(c.list) {
+			if isDigit(c.list[i]) {
+				digits = append(digits, i)
+			}
+		}
+		at := rapid.SampledFrom(digits).Draw(t, "digit")
+		to := byte('0' + rapid.IntRange(0, 9).Draw(t, "to"))
+		if c.list[at] == to {
+			t.Skip("the same")
+		}
+		line := 1 + strings.Count(c.list[:at], "\n")
+		begin := strings.LastIndexByte(c.list[:at], '\n') + 1
+		separator := string(was.Grid.Separator)
+		if strings.Contains(c.list[begin:begin+strings.IndexByte(c.list[begin:], '\n')], `"`) {
+			t.Skip("cells in quotes")
+		}
+		column := strings.Count(c.list[begin:at], separator)
+		account := was.Ledger.At(line, column)
+		is := open(c.list[:at] + string(to) + c.list[at+1:])
+		tableWas, restWas := told(was)
+		tableIs, restIs := told(is)
+		same := tableWas == tableIs && restWas == restIs
+		switch account {
+		case grid.AsPrice, grid.AsBound, grid.AskedAbout:
+			assert.False(t, same, "%s: line %d, column %d is %d, and nothing changed:\n%s", c.name, line, column, account, c.list)
+		case grid.AsHead: // a date, or what the reading says of the whole
+			assert.True(t, !same || strings.Join(was.Found, "") != strings.Join(is.Found, "") || datesIn.MatchString(c.list[begin:]) ||
+				strings.Contains(fmt.Sprint(is.Heads, is.Skipped), string(to)), "%s: line %d, column %d:\n%s", c.name, line, column, c.list)
+		case grid.SetAside:
+			assert.Fail(t, "a digit was set aside", "%s: line %d, column %d:\n%s", c.name, line, column, c.list)
+		default:
+			assert.Fail(t, "no account", "%s: line %d, column %d:\n%s", c.name, line, column, c.list)
+		}
+	})
+}

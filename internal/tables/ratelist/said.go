@@ -1,0 +1,216 @@
+package ratelist
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+	"strings"
+
+	"diadrom/internal/core/decimal"
+	"diadrom/internal/core/measure"
+	"diadrom/internal/core/world"
+	"diadrom/internal/tables/destination"
+	"diadrom/internal/tables/grid"
+)
+
+// statement is what the titles and notes beside a list say of all of it.
+type statement struct {
+	unit     string // of weights: "all weights in kilograms"
+	minor    bool   // prices are in hundredths of the currency: "Preise in Cent"
+	currency string // whose hundredth that is, where it has a name of its own: "Rappen"
+	per      *perSaid
+}
+
+// perSaid is that prices are for each unit of weight: "prices per kg", "rates per 100 kg".
+type perSaid struct {
+	size, unit string
+	line       int
+	text       string
+}
+
+// Phrases of statements, folded, in the languages of the lists that are read; common practice, no source.
+var (
+	weightsIn = regexp.MustCompile(`\b(?:weights?|all weights?|gewichte?|gewichtsangaben|alle gewichte|poids|pesos?|painot?|` +
+		`vikter|vikt)\s*(?:are|is|sind|sont|son|ovat|ar|anges|given|stated)?\s*(?:in|en|i)?\s*[:(]?\s*` +
+		`(kilograms?|kilogramm|kilogrammes?|kilogramos?|kilogrammoina|kilos?|kgs?|grams?|gramm|grammes?|gramos?|grammoina|g|` +
+		`pounds?|lbs?|ounces?|oz)\b`)
+	minorIn = regexp.MustCompile(`\b(?:prices?|rates?|amounts?|preise|alle preise|tarife|prix|tarifs|precios|tarifas|hinnat|priser)\b` +
+		`[a-z ]*\b(?:in|en|i)\s+(euro ?cents?|eurocents?|cents?|ct|rappen|pence|pennies|penni|sentteina|senttia|snt|ore|centimes|` +
+		`centimos)\b`)
+	perIn = regexp.MustCompile(`\b(?:prices?|rates?|charges?|tariffs?|preise?|tarife?|prix|tarifs?|precios?|tarifas?|hinnat?|priser?)\b` +
+		`[a-z /]{0,20}?\b(?:per|je|pro|par|por|kohti|a)\s+(angefangene[nrs]?\s+|started\s+|commenced\s+)?([0-9]+(?:[.,][0-9]+)?)?\s*` +
+		`(kgs?|kilos?|kilograms?|kilogramm|g|grams?|gramm|lbs?|pounds?)\b`)
+	datesIn = regexp.MustCompile(`\b[0-9]{1,2}[./-][0-9]{1,2}[./-](?:[0-9]{4}|[0-9]{2})\b|\b[0-9]{4}-[0-9]{2}-[0-9]{2}\b|` +
+		`\b[0-9]{1,2}\.?\s+(?:` + months + `)\s+[0-9]{4}\b|\b(?:` + months + `)\s+[0-9]{1,2},?\s+[0-9]{4}\b|` +
+		`\b(?:` + months + `)\s+[0-9]{4}\b|\b[0-9]{1,2}/20[0-9]{2}\b|\bq[1-4]\s*/?\s*20[0-9]{2}\b|` +
+		`\b20[0-9]{2}\s*[/–-]\s*(?:20)?[0-9]{2}\b|\b20[0-9]{2}\b`)
+	minorOf = map[string]string{"rappen": "CHF", "pence": "GBP", "pennies": "GBP", "ore": "SEK", "eurocent": "EUR", "euro cent": "EUR",
+		"eurocents": "EUR", "euro cents": "EUR"}
+)
+
+const months = `january|february|march|april|may|june|july|august|september|october|november|december|` +
+	`jan|feb|mar|apr|jun|jul|aug|sep|sept|oct|nov|dec|januar|februar|marz|mai|juni|juli|oktober|dezember|` +
+	`janvier|fevrier|mars|avril|juin|juillet|aout|septembre|octobre|novembre|decembre|` +
+	`enero|febrero|marzo|abril|mayo|junio|julio|agosto|septiembre|octubre|noviembre|diciembre`
+
+// weightUnits are words for units of weight beside those of [measure.Unit].
+var weightUnits = map[string]string{"kilogramm": "kg", "kilogrammes": "kg", "kilogrammoina": "kg", "kilogramos": "kg",
+	"kilogramo": "kg", "kilos": "kg", "kilo": "kg", "kgs": "kg", "gramm": "g", "grammes": "g", "gramme": "g", "gramos": "g",
+	"gramo": "g", "grammoina": "g", "lbs": "lb"}
+
+// weightUnit is the unit of weight that a word names; "" for none.
+func weightUnit(word string) string {
+	if unit := weightUnits[word]; unit != "" {
+		return unit
+	}
+	if unit, ok := measure.Unit(measure.Weight, word); ok && word != "t" {
+		return unit
+	}
+	return ""
+}
+
+// stated reads what texts beside a list say of all of it.
+func stated(texts []noted) (s statement) {
+	for _, one := range texts {
+		folded := world.Fold(one.text)
+		if m := weightsIn.FindStringSubmatch(folded); m != nil && s.unit == "" {
+			s.unit = weightUnit(m[1])
+		}
+		if m := minorIn.FindStringSubmatch(folded); m != nil {
+			s.minor, s.currency = true, minorOf[m[1]]
+		}
+		if m := perIn.FindStringSubmatch(folded); m != nil && s.per == nil {
+			size := m[2]
+			if size == "" {
+				size = "1"
+			}
+			s.per = &perSaid{size: strings.Replace(size, ",", ".", 1), unit: weightUnit(m[3]), line: one.line, text: one.text}
+		}
+	}
+	return s
+}
+
+// noted is a text beside a list: a title, a note, or a row that is no part of it.
+type noted struct {
+	line int
+	text string
+	why  string
+}
+
+// beside are the texts beside a list: its titles and notes, and what stands in the sheet by itself.
+func (o *opening) beside(b *block) (list []noted) {
+	add := func(rows []grid.Row) {
+		for i := range rows {
+			list = append(list, noted{line: rows[i].Line, text: rows[i].Said()})
+		}
+	}
+	add(b.titles)
+	add(b.asides)
+	for i := range b.sections {
+		list = append(list, noted{line: b.sections[i].row.Line, text: b.sections[i].row.Said()})
+	}
+	return append(list, o.notes...)
+}
+
+// taxIn is a tax with its percentage in a statement: "19 % VAT".
+var taxIn = regexp.MustCompile(`(?:\b(?:of|the)\b|[0-9]+(?:[.,][0-9]+)?\s*%|\b(?:vat|tax|taxes|sales tax|gst|mwst|ust|umsatzsteuer|` +
+	`tva|iva|alv|moms)\b)`)
+
+// Words that may stand in a title or a note and say nothing of prices by themselves, folded.
+var idleWords = []string{"valid", "validity", "from", "as", "of", "until", "to", "till", "since", "effective", "updated", "issued",
+	"version", "edition", "date", "gultig", "ab", "bis", "stand", "vom", "voimassa", "alkaen", "giltig", "fran", "valable", "a", "partir",
+	"du", "au", "valido", "vigente", "desde", "hasta", "all", "alle", "in", "en", "are", "sind"}
+
+// left is what of a text beside a list nobody has made anything of: without dates, what is said of the currency, the tax and
+// the units, as far as the reading holds it.
+func (o *opening) left(l *list, text string) string {
+	folded := world.Fold(text)
+	folded = datesIn.ReplaceAllString(folded, " ")
+	if withTax.MatchString(folded) || withoutTax.MatchString(folded) { // it was asked about, or is so here
+		for _, re := range []*regexp.Regexp{withTax, withoutTax, taxIn} {
+			folded = re.ReplaceAllString(folded, " ")
+		}
+	}
+	folded = minorIn.ReplaceAllString(folded, " ")
+	folded = perIn.ReplaceAllString(folded, " ")
+	if m := weightsIn.FindStringSubmatch(folded); m != nil && (l.unit == "" && weightUnit(m[1]) == o.f.Store.WeightUnit ||
+		weightUnit(m[1]) == l.unit) {
+		folded = strings.Replace(folded, m[0], " ", 1)
+	}
+	words := strings.FieldsFunc(folded, func(r rune) bool { return strings.ContainsRune(" :;,()[]·|", r) })
+	unit := l.unit
+	if unit == "" {
+		unit = o.f.Store.WeightUnit
+	}
+	words = slices.DeleteFunc(words, func(w string) bool {
+		return slices.Contains(idleWords, w) || weightUnit(w) == unit || world.NamesCurrency(strings.ToUpper(w), o.f.Store.Currency) ||
+			world.NamesCurrency(w, o.f.Store.Currency) || o.r.Currency != "" && strings.EqualFold(w, o.r.Currency)
+	})
+	return strings.Join(words, " ")
+}
+
+// counts says whether a text has something that may count in a price: a digit, a unit, a currency, a percent sign, a word for
+// a tax, or the name of a country.
+func counts(folded string) bool {
+	if strings.ContainsAny(folded, "0123456789%") || strings.ContainsFunc(folded, isSign) || taxIn.MatchString(" "+folded+" ") &&
+		regexp.MustCompile(`\b(?:vat|tax|taxes|gst|mwst|ust|tva|iva|alv|moms)\b`).MatchString(folded) {
+		return true
+	}
+	for _, word := range strings.Fields(folded) {
+		if len(word) == 3 && world.CurrencyName(strings.ToUpper(word)) != "" && word != "all" && word != "top" {
+			return true
+		}
+		if len(word) > 1 && weightUnit(word) != "" || distances[word] != "" || word == "cm" || word == "m3" || word == "cbm" {
+			return true
+		}
+		if len(word) > 3 {
+			if _, err := destination.Country(word); err == nil {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// account asks about each text beside a list that says something of which nothing was made.
+func (o *opening) account(l *list, texts []noted, used map[int]bool) {
+	seen := map[string]bool{}
+	for _, one := range texts {
+		switch {
+		case used[one.line]:
+			o.r.Ledger.MarkRow(one.line, 0, o.r.Grid.Width(), grid.AsBound)
+			continue
+		case surcharge.MatchString(world.Fold(one.text)) && figure.MatchString(one.text):
+			o.r.Ledger.MarkRow(one.line, 0, o.r.Grid.Width(), o.asideOr(AskSurcharge))
+			continue
+		}
+		if !counts(o.left(l, one.text)) {
+			o.r.Ledger.MarkRow(one.line, 0, o.r.Grid.Width(), grid.AsHead)
+			continue
+		}
+		o.r.Ledger.MarkRow(one.line, 0, o.r.Grid.Width(), o.asideOr(AskNote))
+		if !seen[one.text] {
+			seen[one.text] = true
+			o.asks.Add(AskNote, fmt.Sprintf("Line %d says “%s”, of which nothing is used. Leave it out, or change the list so that it "+
+				"counts.", one.line, strings.TrimSuffix(grid.Cut(one.text), ".")))
+		}
+	}
+}
+
+// taxRate says whether a percentage is a rate of the shop's own tax.
+func (o *opening) taxRate(text string) bool {
+	m := percentage.FindStringSubmatch(text)
+	if m == nil {
+		return true
+	}
+	p, err := decimal.Parse(strings.Replace(m[1], ",", ".", 1))
+	if err != nil {
+		return false
+	}
+	for i := range o.f.Store.Tax.Rates {
+		if o.f.Store.Tax.Rates[i].Percent.Cmp(p) == 0 {
+			return true
+		}
+	}
+	return false
+}
