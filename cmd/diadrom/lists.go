@@ -66,6 +66,25 @@ type listRead struct {
 	Units    map[string]string `json:"units"`
 	Currency string            `json:"currency"`
 	Skipped  []grid.Skipped    `json:"skipped"`
+	Accounts *accountCounts    `json:"accounts,omitempty"`
+}
+
+// accountCounts are how many cells of a file became what.
+type accountCounts struct {
+	Prices   int `json:"prices"`
+	Bounds   int `json:"bounds"` // places and weights
+	Heads    int `json:"heads"`  // headings, and notes that were understood
+	SetAside int `json:"set_aside"`
+	Asked    int `json:"asked"`
+	Left     int `json:"left"`
+}
+
+func accountsOf(l *grid.Ledger) *accountCounts {
+	if l == nil {
+		return nil
+	}
+	n := l.Counts()
+	return &accountCounts{n[grid.AsPrice], n[grid.AsBound], n[grid.AsHead], n[grid.SetAside], n[grid.AskedAbout], n[grid.Unread]}
 }
 
 // fieldsOf reads what columns hold: "zone=1,to=2,price=3", "band=1,prices=2-5".

@@ -40,6 +40,7 @@ type tableUpdate struct {
 type pricesFlags struct {
 	listFlags
 	into, by, unit, country, key, percent string
+	zeros                                 string
 	places                                []string
 	list                                  int
 }
@@ -63,6 +64,7 @@ func pricesCommand() *cobra.Command {
 	f.StringVar(&flags.country, "country", "", "country of postcodes that name none")
 	f.StringVar(&flags.key, "zones", "", "file that says where the zones of the list are")
 	f.StringArrayVar(&flags.places, "zone", nil, `where a zone of the list is: "Zone 3=EE, LV", or =ID of a zone`)
+	f.StringVar(&flags.zeros, "zeros", "", "what postcodes are that are one digit short: lost (the zero they begin with), or prefix (all that begin so)")
 	f.StringVar(&flags.percent, "add", "", "percentage that is added to all prices")
 	return cmd
 }
@@ -81,6 +83,11 @@ func (p *pricesFlags) choices(f *store.File) (c ratelist.Choices, err error) {
 		Unit: p.unit, Country: p.country,
 		Places: map[string]string{}}
 	c.Into, c.Table, _ = strings.Cut(p.into, "/")
+	switch c.Zeros = ratelist.Zeros(p.zeros); c.Zeros {
+	case ratelist.ZerosAsked, ratelist.ZerosLost, ratelist.ZerosNone:
+	default:
+		return c, fmt.Errorf("--zeros is lost or prefix, not %q", p.zeros)
+	}
 	if p.by != "" && c.By.Words() == "" {
 		return c, fmt.Errorf("--by is one of %s, not %q", measureNames(), p.by)
 	}
@@ -176,7 +183,7 @@ func (p *pricesFlags) save(f *store.File, r *ratelist.Reading, name string) erro
 func answerOf(r *ratelist.Reading) pricesAnswer {
 	a := pricesAnswer{
 		Read: listRead{Header: r.Head, Columns: map[string]any{}, Units: map[string]string{}, Currency: r.Currency,
-			Sheet: r.Grid.Sheet, Skipped: r.Skipped},
+			Sheet: r.Grid.Sheet, Skipped: r.Skipped, Accounts: accountsOf(r.Ledger)},
 		Asks: r.Asks,
 	}
 	if r.Decimal != 0 {

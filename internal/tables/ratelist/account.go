@@ -82,6 +82,8 @@ func (o *opening) accountHeads(l *list) {
 			account = grid.SetAside
 		case l.services != nil && l.services[i] != "":
 			account = o.asideOr(AskList)
+		case i == l.least && head != "":
+			account = o.asideOr(AskMinimum)
 		case l.twice[i] != "":
 			account = o.asideOr(AskColumns)
 		case percentColumn(head) && head != "" && surcharge.MatchString(foldedHead(head)):

@@ -89,6 +89,11 @@ func (o *opening) head(l *list, i int) {
 				"if it is the right one.", l.twice[i].Says(), head))
 		}
 		o.aside(l, i, head)
+	case field == "" && i == l.least && !l.headless:
+		values := slices.DeleteFunc(l.column(i), func(s string) bool { return s == "" })
+		o.asks.Add(AskMinimum, fmt.Sprintf("The column “%s” has a least price for each line: %s. It is not used. Set the method's minimum "+
+			"under Methods afterwards.", head, grid.Cut(strings.Join(values, ", "))))
+		o.aside(l, i, head)
 	case field == "" && head != "":
 		o.aside(l, i, head)
 	case field == "":

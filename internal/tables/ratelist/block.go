@@ -19,6 +19,7 @@ type block struct {
 	mapping  Mapping
 	headless bool
 	unsaid   bool          // nothing says what its bounds measure
+	least    int           // the column with a least price for each line; −1 for none
 	per      string        // a second row of heads says that its prices are for each of this unit
 	services []string      // of a second row of heads, by column; nil where there is none
 	twice    map[int]Field // columns whose heads mean what an earlier one does

@@ -32,6 +32,7 @@ const (
 	AskHead        = "head"        // the heading of a bound that is not understood whole
 	AskBound       = "bound"       // a line without its bound between others
 	AskZero        = "zero"        // codes that are shorter than the country writes them
+	AskMinimum     = "minimum"     // a column with a least price for each line
 	AskOverlap     = "overlap"     // a place that is in two zones
 )
 

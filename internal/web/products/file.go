@@ -151,7 +151,7 @@ func (s *Screens) previewProducts(c *gin.Context, u *sqlite.Upload, notDone stri
 		return v, http.StatusOK, nil
 	}
 	v.Found, v.Skipped, v.Missing = r.Found, r.Skipped, r.Missing
-	v.Source = upload.SourceOf(r.Grid, r.Head, query)
+	v.Source = upload.SourceOf(r.Grid, r.Head, query, nil)
 	v.columns(r)
 	if r.Mapping.Decimal != 0 {
 		v.Decimal = string(r.Mapping.Decimal)

@@ -148,7 +148,7 @@ func (s *Screens) previewRates(c *gin.Context, u *sqlite.Upload, slip string) (a
 	if len(used) > 0 {
 		r.Found = append(r.Found, "As with the last file of this list: "+strings.Join(used, "; ")+".")
 	}
-	v.Source = upload.SourceOf(r.Grid, r.Head, query)
+	v.Source = upload.SourceOf(r.Grid, r.Head, query, r.Ledger)
 	for i := range file.Zones {
 		v.ZoneNames = append(v.ZoneNames, cmp.Or(file.Zones[i].Name, file.Zones[i].ID))
 	}

@@ -5,6 +5,7 @@ import (
 	"strconv"
 	"strings"
 
+	"diadrom/internal/core/plural"
 	"diadrom/internal/tables/grid"
 	"diadrom/internal/tables/sheet"
 	"diadrom/internal/web/shell"
@@ -19,20 +20,67 @@ type Source struct {
 	More                  int  // rows that are not shown
 	Text                  bool // it is text, whose separator and encoding may be set
 	Separators, Encodings []shell.Choice
+	Accounts              []Account // how many cells became what; none where that is not kept
+}
+
+// Account is how many cells of a file became something.
+type Account struct {
+	Class, Words string
+}
+
+// SourceCell is a cell of a file, with the class of what became of it, "" where that is not kept.
+type SourceCell struct{ Text, Account string }
+
+// accounts are the kinds of accounts in the order in which they are told, each with its class and its words.
+var accounts = []struct {
+	of                 grid.Account
+	class, noun, words string
+}{
+	{grid.AsPrice, "as-price", "price", ""}, {grid.AsBound, "as-bound", "place or weight", "places or weights"},
+	{grid.AsHead, "as-head", "heading or note", "headings or notes"}, {grid.SetAside, "set-aside", "", "set aside"},
+	{grid.AskedAbout, "asked-about", "", "asked about"},
+}
+
+// AccountsOf tells what became of the cells of a file.
+func AccountsOf(l *grid.Ledger) (list []Account) {
+	counts := l.Counts()
+	for _, a := range accounts {
+		n := counts[a.of]
+		if n == 0 && a.of != grid.AskedAbout {
+			continue
+		}
+		words := plural.Number(n) + " " + a.words
+		if a.noun != "" && (a.words == "" || n == 1) {
+			words = plural.Count(n, a.noun)
+		}
+		list = append(list, Account{a.class, words})
+	}
+	return append(list, Account{"", plural.Number(counts[grid.Unread]) + " left"})
+}
+
+// classOf is the class of what became of a cell.
+func classOf(l *grid.Ledger, line, column int) string {
+	of := l.At(line, column)
+	for _, a := range accounts {
+		if a.of == of {
+			return a.class
+		}
+	}
+	return ""
 }
 
 // SourceRow is a row of a file as it stands there.
 type SourceRow struct {
 	Line  int
 	Head  bool // it has the heads of the columns
-	Cells []string
+	Cells []SourceCell
 }
 
 // maxSource is how many rows of a file stand beside what is made of them.
 const maxSource = 60
 
-// SourceOf shows a grid.
-func SourceOf(g *grid.Grid, head int, query url.Values) (s Source) {
+// SourceOf shows a grid, with what became of its cells where that is kept.
+func SourceOf(g *grid.Grid, head int, query url.Values, l *grid.Ledger) (s Source) {
 	o, chosen := Chosen(query)
 	s.Head, s.Headed, s.Text = head, chosen > 0, g.Format == grid.Text
 	if s.Text {
@@ -53,13 +101,19 @@ func SourceOf(g *grid.Grid, head int, query url.Values) (s Source) {
 		width = max(width, len(shown[i].Cells))
 	}
 	for i := range shown {
-		row := SourceRow{Line: shown[i].Line, Head: shown[i].Line == head, Cells: make([]string, width)}
+		row := SourceRow{Line: shown[i].Line, Head: shown[i].Line == head, Cells: make([]SourceCell, width)}
 		for j := range shown[i].Cells {
-			row.Cells[j] = shown[i].Cells[j].Text
+			row.Cells[j].Text = shown[i].Cells[j].Text
+			if l != nil && row.Cells[j].Text != "" {
+				row.Cells[j].Account = classOf(l, row.Line, j)
+			}
 		}
 		s.Rows = append(s.Rows, row)
 	}
 	s.More = len(g.Rows) - len(shown)
+	if l != nil {
+		s.Accounts = AccountsOf(l)
+	}
 	return s
 }
 

@@ -93,7 +93,7 @@ func (s *Screens) previewZones(c *gin.Context, u *sqlite.Upload, slip string) (a
 	if v.Problem = problem; r == nil {
 		return v, http.StatusOK, nil
 	}
-	v.Found, v.Skipped, v.Source = r.Found, r.Skipped, upload.SourceOf(r.Grid, r.Head, query)
+	v.Found, v.Skipped, v.Source = r.Found, r.Skipped, upload.SourceOf(r.Grid, r.Head, query, nil)
 	v.Slips = r.Slips[:min(len(r.Slips), upload.MaxFaults)]
 	if len(r.Slips) == 0 {
 		v.Problem = cmp.Or(problem, slip)
