@@ -377,7 +377,7 @@ var signLocales = []string{
 }
 
 // NamesCurrency says whether a text names a currency, by its ISO 4217 code or by a sign that CLDR has for it in
-// one of the languages that are looked at: "EUR" and "€" the euro, "$" every dollar.
+// one of the languages that are looked at: "EUR", "€" and "Euro" the euro, "$" every dollar.
 func NamesCurrency(text, code string) bool {
 	if text = strings.TrimSpace(text); strings.EqualFold(text, code) {
 		return text != ""
@@ -387,7 +387,7 @@ func NamesCurrency(text, code string) bool {
 			return true
 		}
 	}
-	return text == "¥" && (code == "JPY" || code == "CNY")
+	return text == "¥" && (code == "JPY" || code == "CNY") || code == "EUR" && (strings.EqualFold(text, "euro") || strings.EqualFold(text, "euros"))
 }
 
 var codeWord = regexp.MustCompile(`\b[A-Za-z]{3}\b`)

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 
 	"diadrom/internal/core/postcode"
@@ -138,20 +139,79 @@ var trade = map[string][]string{
 // Trade are the countries, or groups of them, of a group that the trade names, such as the Nordics; none for another text.
 func Trade(text string) []string { return trade[world.Fold(strings.TrimSpace(text))] }
 
-var shortRange = regexp.MustCompile(`^([0-9A-Za-z]{1,10})\s*[-–—]\s*([0-9A-Za-z]{1,10})$`)
+var (
+	shortRange = regexp.MustCompile(`^([0-9A-Za-z]{1,10})\s*[-–—]\s*([0-9A-Za-z]{1,10})$`)
+	// dutchRange is a range of codes of the Netherlands with their letters: "3511 AA–3514 ZZ".
+	dutchRange = regexp.MustCompile(`^([0-9]{4}) ?([A-Za-z]{2})\s*[-–—]\s*([0-9]{4}) ?([A-Za-z]{2})$`)
+	// numbered are routing keys of Ireland with the same letter: "D01-D24".
+	numbered = regexp.MustCompile(`^([A-Za-z]{1,2})([0-9]{1,2})\s*[-–—]\s*([A-Za-z]{1,2})?([0-9]{1,2})$`)
+	// canadian is the beginning of a code of Canada.
+	canadian = regexp.MustCompile(`^[A-Za-z](?:[0-9][A-Za-z]?)?$`)
+	// placeholders stand for any digits at the end of a code: "18xxx".
+	placeholders = regexp.MustCompile(`([0-9])[xX#?]+$`)
+)
+
+// maxNumbered is how many keys a range of them may have.
+const maxNumbered = 99
+
+// routing are the keys of a range of numbers behind the same letters; none for another text.
+func routing(one string) (list []string) {
+	m := numbered.FindStringSubmatch(one)
+	if m == nil || m[3] != "" && !strings.EqualFold(m[1], m[3]) {
+		return nil
+	}
+	first, err := strconv.Atoi(m[2])
+	last, wrong := strconv.Atoi(m[4])
+	if err != nil || wrong != nil || last < first || last-first > maxNumbered {
+		return nil
+	}
+	width := 0
+	if m[2][0] == '0' {
+		width = len(m[2])
+	}
+	for n := first; n <= last; n++ {
+		list = append(list, fmt.Sprintf("%s%0*d", strings.ToUpper(m[1]), width, n))
+	}
+	return list
+}
 
 // Codes is a list of codes as the reader of places has them: "01–09" of a country of five digits is
 // "01000 to 09999", "10*" and "10%" what begins with 10. A text that is none stays as it is.
 func Codes(text, country string) string {
 	var list []string
 	for _, one := range strings.FieldsFunc(text, func(r rune) bool { return strings.ContainsRune(",;|", r) }) {
-		list = append(list, codeOf(strings.TrimSpace(one), country))
+		one = strings.TrimSpace(one)
+		if many := routing(one); len(many) > 0 && country == "IE" {
+			for _, d := range many {
+				list = append(list, d+"*")
+			}
+			continue
+		}
+		list = append(list, codeOf(one, country))
 	}
 	return strings.Join(list, ", ")
 }
 
 func codeOf(one, country string) string {
+	one = placeholders.ReplaceAllString(one, "$1*")
 	one = strings.ReplaceAll(strings.ReplaceAll(one, "%", "*"), "xx", "*")
+	switch {
+	case country == "CA" && canadian.MatchString(one):
+		return one + "*"
+	case country == "GB" && numbered.MatchString(one):
+		return strings.Join(strings.FieldsFunc(one, func(r rune) bool { return strings.ContainsRune(" -–—", r) }), " to ")
+	case country == "NL":
+		if m := dutchRange.FindStringSubmatch(one); m != nil && strings.EqualFold(m[2]+m[4], "aazz") { // all of their letters
+			one = m[1] + "-" + m[3]
+		}
+		if m := shortRange.FindStringSubmatch(one); m != nil && isDigits(m[1]) && isDigits(m[2]) && len(m[1]) == 4 && len(m[2]) == 4 &&
+			m[1] <= m[2] {
+			return strings.Join(beginnings(m[1], m[2]), "*, ") + "*"
+		}
+		if isDigits(one) && len(one) <= 4 {
+			return one + "*"
+		}
+	}
 	length, digits := postcode.AllDigits(country)
 	m := shortRange.FindStringSubmatch(one)
 	switch {
@@ -164,6 +224,27 @@ func codeOf(one, country string) string {
 		return one + "*"
 	}
 	return one
+}
+
+// beginnings are the fewest beginnings of numbers of the same length that make a range of them: 1790 to 1802 are 179,
+// 1800, 1801 and 1802.
+func beginnings(from, to string) (list []string) {
+	if from == "" || strings.Trim(from, "0") == "" && strings.Trim(to, "9") == "" {
+		return []string{""}
+	}
+	for d := from[0]; d <= to[0]; d++ {
+		low, high := strings.Repeat("0", len(from)-1), strings.Repeat("9", len(to)-1)
+		if d == from[0] {
+			low = from[1:]
+		}
+		if d == to[0] {
+			high = to[1:]
+		}
+		for _, rest := range beginnings(low, high) {
+			list = append(list, string(d)+rest)
+		}
+	}
+	return list
 }
 
 func isDigits(text string) bool { return text != "" && strings.Trim(text, "0123456789") == "" }

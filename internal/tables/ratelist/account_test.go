@@ -2,9 +2,11 @@ package ratelist
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"testing"
 
+	"diadrom/internal/core/rate"
 	"diadrom/internal/core/typed"
 	"diadrom/internal/tables/grid"
 	"diadrom/internal/test/storetest"
@@ -73,6 +75,9 @@ func TestNoNumberOfAListIsPassedOver(t *testing.T) {
 		tableWas, restWas := told(was)
 		tableIs, restIs := told(is)
 		same := tableWas == tableIs && restWas == restIs
+		if was.Mapping.By == rate.ByQuantity && c.list[at]-'0' < 2 && to-'0' < 2 {
+			return // nobody orders no items
+		}
 		switch account {
 		case grid.AsPrice, grid.AsBound, grid.AskedAbout:
 			assert.False(t, same, "%s: line %d, column %d is %d, and nothing changed:\n%s", c.name, line, column, account, c.list)
@@ -80,6 +85,9 @@ func TestNoNumberOfAListIsPassedOver(t *testing.T) {
 			assert.True(t, !same || strings.Join(was.Found, "") != strings.Join(is.Found, "") || datesIn.MatchString(c.list[begin:]) ||
 				strings.Contains(fmt.Sprint(is.Heads, is.Skipped), string(to)), "%s: line %d, column %d:\n%s", c.name, line, column, c.list)
 		case grid.SetAside:
+			if column < len(was.Heads) && holdsAny(foldedHead(was.Heads[column]), slices.Concat(asides, changeWords)) {
+				return // its heading says that it is no price
+			}
 			assert.Fail(t, "a digit was set aside", "%s: line %d, column %d:\n%s", c.name, line, column, c.list)
 		default:
 			assert.Fail(t, "no account", "%s: line %d, column %d:\n%s", c.name, line, column, c.list)

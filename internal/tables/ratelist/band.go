@@ -246,6 +246,12 @@ func after(text, word string) (rest string, ok bool) {
 
 // leading splits a text into the number that it begins with, its unit and the rest.
 func leading(text string) (number, unit, rest string, ok bool) {
+	if behind, is := strings.CutPrefix(text, "€"); is { // "€50"
+		if number, unit, rest, ok = leading(strings.TrimLeft(behind, " ")); ok && unit == "" {
+			return number, "EUR", rest, true
+		}
+		return "", "", "", false
+	}
 	number = strings.TrimRight(bandNumber.FindString(text), " .,'\u00a0\u202f")
 	if number == "" {
 		return "", "", "", false

@@ -3,6 +3,7 @@ package ratelist
 import (
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"diadrom/internal/core/charge"
@@ -79,12 +80,65 @@ func (o *opening) build(first *list, prices []price, k key) {
 	}
 	o.r.Plan, o.r.Decimal, o.made = b.p, b.sums.Decimal, prices
 	b.overlaps()
-	if b.table(); o.c.Percent != nil {
+	b.blank()
+	b.table()
+	b.jumps()
+	if o.c.Percent != nil {
 		b.percent(*o.c.Percent)
 	}
 	o.tell(b, first)
 	if o.into != nil {
 		o.r.Updates = append(o.r.Updates, o.onto(b.p))
+	}
+}
+
+// blank asks about lines of a list with one price a line that have none: what they offer, nobody can tell.
+func (b *builder) blank() {
+	if !b.m.has(Price) || b.m.has(PerWeight) {
+		return
+	}
+	var lines []string
+	for i := range b.prices {
+		if p := &b.prices[i]; p.sum.said == "" && p.per.said == "" && p.step == nil {
+			lines = append(lines, strconv.Itoa(p.line))
+		}
+	}
+	if len(lines) > 0 {
+		b.o.asks.Add(AskBlank, fmt.Sprintf("No price is in line %s. Is it not offered there, or is a cell missing?",
+			grid.Cut(strings.Join(lines, ", "))))
+	}
+}
+
+// jump is how many times a price is its neighbours, above and below, where it is asked about: a decimal sign that was lost makes
+// a hundred of it, and a cell that was not filled in 0.
+const jump = 20
+
+// fixedOf is a price of a table that is a sum alone; nil for another one, or none.
+func fixedOf(t *rate.Table, row, zone int) *decimal.Decimal {
+	if c := t.Rows[row].Charges[zone]; c != nil {
+		return fixed(c)
+	}
+	return nil
+}
+
+// jumps asks about prices that are far from both of their neighbours in the same column, where those are near one another.
+func (b *builder) jumps() {
+	t, told := &b.p.Table, 0
+	far := func(a, c decimal.Decimal) bool { return c.Mul(decimal.FromInt(jump)).Less(a) }
+	for z := range b.p.Zones {
+		for i := 1; i+1 < len(t.Rows) && told < maxLeft; i++ {
+			before, one, after := fixedOf(t, i-1, z), fixedOf(t, i, z), fixedOf(t, i+1, z)
+			if before == nil || one == nil || after == nil || before.IsZero() || after.IsZero() ||
+				far(*before, *after) || far(*after, *before) {
+				continue
+			}
+			x, y, w := *before, *one, *after
+			if far(y, x) && far(y, w) || far(x, y) && far(w, y) {
+				told++
+				b.o.asks.Add(AskJump, fmt.Sprintf("The price for %s in the row at %s is %s, between %s and %s. Is it right?", b.p.Zones[z].Name,
+					t.Rows[i].At, y, x, w))
+			}
+		}
 	}
 }
 
@@ -300,6 +354,9 @@ func (o *opening) shape(b *builder, first *list) {
 	if len(b.nexts) > 0 && m.By != rate.ByQuantity {
 		o.found("%s are next to each other: what lies between them has the price of the line that begins there.", grid.Cut(strings.Join(b.nexts,
 			", ")))
+	}
+	if len(b.both) > 0 {
+		o.found("%s items are in two lines: the price of the one that ends there counts.", grid.Cut(strings.Join(b.both, ", ")))
 	}
 	if b.empty {
 		o.found("Cells without a price are not offered.")

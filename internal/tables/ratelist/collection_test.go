@@ -108,9 +108,9 @@ func judge(t *testing.T, c *collected) (verdict, got string) {
 			return askedClear, got
 		}
 		return wrongly, got
-	case slices.ContainsFunc(asks, meant):
+	case slices.ContainsFunc(asks, meant), refused > 0: // a line that is refused says what is to be answered
 		return asked, got
-	case len(asks) > 0 || refused > 0:
+	case len(asks) > 0:
 		return askedBeside, got
 	}
 	return wrongly, got

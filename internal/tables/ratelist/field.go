@@ -112,7 +112,7 @@ func init() {
 			"maakunta", "lan", "landskap", "island", "state province"},
 		City: {"city", "town", "ort", "stadt", "ville", "ciudad", "poblacion", "kaupunki", "kunta", "stad"},
 		Postcode: {"postcode", "postal code", "post code", "zip", "zip code", "postcodes", "postal codes",
-			"zip codes", "zip postal code", "postcode range", "postcode from to", "plz", "postleitzahl",
+			"zip codes", "zip postal code", "zip3", "zip 3", "3 digit zip", "zip prefix", "postcode prefix", "plz2", "plz 2", "postcode range", "postcode from to", "plz", "postleitzahl",
 			"postleitzahlen", "plz gebiet", "plz bereich", "code postal", "codes postaux", "codigo postal", "cp",
 			"codigos postales", "postinumero", "postinumerot", "postnummer", "postnr", "codes"},
 		Currency: {"currency", "wahrung", "devise", "monnaie", "moneda", "valuutta", "valuta", "currency code"},

@@ -264,6 +264,9 @@ func (b *builder) meet(last, one *piece) bool {
 		to, from = last.given.to, one.given.from
 	}
 	if to.Cmp(*from) == 0 {
+		if b.m.By == rate.ByQuantity && !slices.Contains(b.both, to.String()) {
+			b.both = append(b.both, to.String())
+		}
 		return true
 	}
 	if b.m.By != rate.ByQuantity && least(*to).Cmp(decimal.One) == 0 && (b.m.Edges == rate.From || b.overs) || !meets(*to, *from) {

@@ -33,6 +33,8 @@ const (
 	AskBound       = "bound"       // a line without its bound between others
 	AskZero        = "zero"        // codes that are shorter than the country writes them
 	AskMinimum     = "minimum"     // a column with a least price for each line
+	AskBlank       = "blank"       // lines without a price
+	AskJump        = "jump"        // a price far from both of its neighbours
 	AskOverlap     = "overlap"     // a place that is in two zones
 )
 
@@ -53,9 +55,15 @@ var (
 	figure = regexp.MustCompile(`[0-9]`)
 )
 
+// changeWords head a column of how prices have changed, folded.
+var changeWords = []string{"change", "difference", "diff", "delta", "anderung", "veranderung", "muutos", "andring", "evolution", "variacion"}
+
 // percentColumn says whether a head is that of a column of surcharges.
 func percentColumn(head string) bool {
 	folded := foldedHead(head)
+	if holdsAny(folded, changeWords) { // of last year's prices
+		return false
+	}
 	return surcharge.MatchString(folded) || strings.HasSuffix(strings.TrimSpace(head), "%")
 }
 

@@ -78,6 +78,7 @@ type builder struct {
 	most         *decimal.Decimal // the greatest bound whose unit nothing says
 	marked       bool
 	overs        bool     // lower bounds are outside of their bands: "over 2"
+	both         []string // numbers of items that are in two bands
 	nexts        []string // ends that are next to one another, and were read as the same
 }
 
