@@ -34,7 +34,8 @@ type productChange struct {
 // productsFlags are the choices of "diadrom products".
 type productsFlags struct {
 	listFlags
-	units string
+	units   string
+	classes bool
 }
 
 func productsCommand() *cobra.Command {
@@ -48,6 +49,7 @@ func productsCommand() *cobra.Command {
 		},
 	}
 	flags.register(cmd, "sku=1,name=2,weight=4")
+	cmd.Flags().BoolVar(&flags.classes, "make-classes", false, "make shipping classes that the store does not have")
 	cmd.Flags().StringVar(&flags.units, "units", "",
 		`units of columns whose numbers have none, such as "weight=g,length=mm"`)
 	return cmd
@@ -55,7 +57,8 @@ func productsCommand() *cobra.Command {
 
 // choices reads the flags. units are by field: their columns are known when the file is read.
 func (p *productsFlags) choices() (c productlist.Choices, units map[productlist.Field]string, err error) {
-	c = productlist.Choices{Options: grid.Options{Sheet: p.sheet}, Head: p.head, OnlyColumns: p.columns != ""}
+	c = productlist.Choices{Options: grid.Options{Sheet: p.sheet}, Head: p.head, OnlyColumns: p.columns != "",
+		MakeClasses: p.classes}
 	if p.columns != "" {
 		if c.Columns, err = fieldsOf(p.columns, productlist.Readable); err != nil {
 			return c, nil, err
@@ -119,7 +122,7 @@ func (p *productsFlags) run(cmd *cobra.Command, name string) error {
 		if r.Rows == nil {
 			return nil // it waits for answers
 		}
-		productlist.Apply(f, r.Rows)
+		r.Apply(f)
 		return writeStore(p.store, f)
 	})
 }

@@ -223,11 +223,11 @@ func TestAProductListIsLookedAtMappedAndTakenIn(t *testing.T) {
 		"1 new",
 		"weight: it is below 0",
 		"the sku NEW-1 stands in line 3 already",
-		"Import 1 new and 1 changed",
+		"1 new product would have no name, since no column says it. These columns are not used: What.",
 	)
 	id := regexp.MustCompile(`/goods/file/(\d+)`).FindStringSubmatch(body)[1]
 	_, body = s.get("/goods/file/" + id + "?c1=name&show=changed")
-	holds(t, body, "<small>was Linen towel, 70 × 140</small>", "31.00", "<small>was 29.00</small>")
+	holds(t, body, "<small>was Linen towel, 70 × 140</small>", "31.00", "<small>was 29.00</small>", "Import 1 new and 1 changed")
 	_, body = s.get("/goods/file/" + id + "?c0=&show=changed")
 	holds(t, body, "no column is the sku")
 	_, body = s.get("/goods/file/" + id + "?decimal=.")

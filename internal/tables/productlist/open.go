@@ -7,6 +7,7 @@ import (
 
 	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/measure"
+	"diadrom/internal/core/plural"
 	"diadrom/internal/core/store"
 	"diadrom/internal/core/world"
 	"diadrom/internal/tables/grid"
@@ -24,6 +25,7 @@ type Choices struct {
 	Decimal     byte           // '.' or ','; 0 as each column shows
 	Rate        *decimal.Decimal
 	Settled     []string // codes of questions that are answered by leaving things as they are
+	MakeClasses bool     // shipping classes that the shop does not have are made
 }
 
 // Codes of questions.
@@ -36,6 +38,8 @@ const (
 	AskTax      = "tax"      // prices with tax where the shop's are without it, or the other way round
 	AskZero     = "zero"     // goods that weigh 0
 	AskPrices   = "prices"   // prices far from those that are known
+	AskClasses  = "classes"  // shipping classes that the shop does not have
+	AskLacking  = "lacking"  // new products without a name or a price
 )
 
 // Reading is what was made of a file.
@@ -50,6 +54,8 @@ type Reading struct {
 	Missing  string // what the columns lack; "" where there are rows
 	Currency string // of the prices
 	Rows     []Row
+	Classes  []store.Class // that are made
+	Unknown  []string      // classes that the shop does not have, and are not made
 }
 
 // Open reads a file with products for a store. progress is told how many rows are read, now and then. Its errors are
@@ -72,11 +78,82 @@ func Open(source grid.Source, f *store.File, c Choices, progress func(int)) (*Re
 	o.table()
 	o.mapping()
 	if o.r.Missing = o.r.Mapping.Missing(); o.r.Missing == "" && !o.currency() {
-		o.r.Rows = Read(o.r.Table, o.r.Mapping, f, progress)
+		o.r.Rows = Read(o.r.Table, o.r.Mapping, o.classes(), progress)
 		o.jumps()
+		o.lacking()
 	}
 	o.r.Asks = o.asks.List
 	return o.r, nil
+}
+
+// Apply makes the classes that are to be made, and changes the products of a store.
+func (r *Reading) Apply(f *store.File) {
+	for _, c := range r.Classes {
+		if f.Class(c.ID) == nil {
+			f.Classes = append(f.Classes, c)
+		}
+	}
+	Apply(f, r.Rows)
+}
+
+// classes is the store with the classes of the list that it does not have, where they are to be made; else it is asked about
+// them.
+func (o *opening) classes() *store.File {
+	o.r.Classes, o.r.Unknown = nil, nil
+	at := slices.Index(o.r.Mapping.Columns, Class)
+	if at < 0 {
+		return o.f
+	}
+	more := *o.f
+	more.Classes = slices.Clone(o.f.Classes)
+	seen := map[string]bool{}
+	for i := range o.r.Table.Rows[1:] {
+		name := strings.TrimSpace(cell(o.r.Table.Rows[i+1].Cells, at))
+		if name == "" || seen[world.Fold(name)] {
+			continue
+		}
+		seen[world.Fold(name)] = true
+		if _, err := ClassOf(&more, name); err == nil {
+			continue
+		}
+		if !o.c.MakeClasses {
+			o.r.Unknown = append(o.r.Unknown, name)
+			continue
+		}
+		c := store.Class{ID: store.NewID(name, "class", func(id string) bool { return more.Class(id) != nil }), Name: name}
+		more.Classes, o.r.Classes = append(more.Classes, c), append(o.r.Classes, c)
+	}
+	if len(o.r.Unknown) > 0 {
+		o.asks.Add(AskClasses, fmt.Sprintf("This shop does not have the shipping classes %s. Make them, or leave their lines out.",
+			grid.Cut(strings.Join(o.r.Unknown, ", "))))
+	}
+	return &more
+}
+
+// lacking asks about new products that would have no name, or cost nothing, because no column says it and others are not
+// understood.
+func (o *opening) lacking() {
+	added := Count(o.r.Rows)[New]
+	if added == 0 {
+		return
+	}
+	var lack, unused []string
+	if !slices.Contains(o.r.Mapping.Columns, Name) {
+		lack = append(lack, "no name")
+	}
+	if !slices.Contains(o.r.Mapping.Columns, Price) {
+		lack = append(lack, "a price of 0")
+	}
+	for i, head := range o.r.Table.Rows[0].Cells {
+		if o.r.Mapping.Columns[i] == "" && head != "" && o.r.Mapping.twice[i] == "" {
+			unused = append(unused, head)
+		}
+	}
+	if len(lack) == 0 || len(unused) == 0 || o.c.OnlyColumns {
+		return
+	}
+	o.asks.Add(AskLacking, fmt.Sprintf("%s would have %s, since no column says it. These columns are not used: %s. Choose what they hold.",
+		plural.Count(added, "new product"), strings.Join(lack, " and "), grid.Cut(strings.Join(unused, ", "))))
 }
 
 // DecimalSign is the decimal sign of the list: as it was set, or as its numbers show it; "" where none does.
@@ -108,8 +185,9 @@ func (r *Reading) Again(f *store.File, c Choices) *Reading {
 	again.Skipped, again.Rows, again.Asks = nil, nil, nil
 	o.mapping()
 	if again.Missing = again.Mapping.Missing(); again.Missing == "" && !o.currency() {
-		again.Rows = Read(again.Table, again.Mapping, f, func(int) {})
+		again.Rows = Read(again.Table, again.Mapping, o.classes(), func(int) {})
 		o.jumps()
+		o.lacking()
 	}
 	again.Skipped, again.Asks = r.Skipped, o.asks.List
 	return &again

@@ -156,3 +156,41 @@ func TestChoicesOfAProductList(t *testing.T) {
 	_, got, _ = opened(t, f, "a,b\nsku,name\nA1,Towel\n", Choices{Head: 2})
 	assert.Equal(t, "A1 Towel 0.00", got)
 }
+
+// Shipping classes of a list that the shop does not have are made where somebody says so; a list whose headings are not
+// understood makes no products without a name that cost nothing.
+func TestClassesAreMadeAndNothingIsMadeOfHeadingsThatAreNotUnderstood(t *testing.T) {
+	f := storetest.Small.Store()
+	const list = "sku,name,price,class\nNEW-1,Cup,12.90,Very bulky\nNEW-2,Plate,15.90,fragile\nNEW-3,Bowl,9.90,Very bulky\n"
+	r, err := Open(grid.Bytes(list), f, Choices{}, func(int) {})
+	require.NoError(t, err)
+	require.Len(t, r.Asks, 1)
+	assert.Equal(t, AskClasses, r.Asks[0].Code)
+	assert.Contains(t, r.Asks[0].Message, "Very bulky, fragile")
+	assert.Equal(t, 3, Count(r.Rows)[Refused])
+	r, err = Open(grid.Bytes(list), f, Choices{MakeClasses: true}, func(int) {})
+	require.NoError(t, err)
+	assert.Empty(t, r.Asks)
+	assert.Equal(t, 3, Count(r.Rows)[New])
+	had := len(f.Classes)
+	r.Apply(f)
+	require.Len(t, f.Classes, had+2)
+	assert.Equal(t, f.Product("NEW-1").Class, f.Product("NEW-3").Class)
+	assert.Equal(t, "Very bulky", f.ClassName(f.Product("NEW-1").Class))
+	_, faults := store.Read(f.Write())
+	assert.Empty(t, faults)
+	again, err := Open(grid.Bytes(list), f, Choices{}, func(int) {})
+	require.NoError(t, err)
+	assert.Empty(t, again.Asks, "they are there now")
+	assert.Equal(t, 3, Count(again.Rows)[Same])
+
+	r, err = Open(grid.Bytes("sku,qwert,asdf\nX-1,Cup,12.90\nX-2,Plate,15.90\n"), f, Choices{}, func(int) {})
+	require.NoError(t, err)
+	require.Len(t, r.Asks, 1)
+	assert.Equal(t, AskLacking, r.Asks[0].Code)
+	assert.Equal(t, "2 new products would have no name and a price of 0, since no column says it. These columns are not used: qwert, "+
+		"asdf. Choose what they hold.", r.Asks[0].Message)
+	r, err = Open(grid.Bytes("sku,weight\nNEW-1,2\nNEW-2,3\n"), f, Choices{}, func(int) {})
+	require.NoError(t, err)
+	assert.Empty(t, r.Asks, "weights of products that are there")
+}

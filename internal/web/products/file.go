@@ -35,6 +35,7 @@ type fileView struct {
 	Skipped                []grid.Skipped
 	Asks                   []upload.Ask
 	OK                     []string // the questions that were settled
+	Classes                string   // "make": those that the shop does not have are made
 	Rate, RateOf, Currency string
 	units                  []string // that the columns are read in
 	Blocked                string   // why it cannot be imported yet
@@ -106,6 +107,7 @@ func choices(query url.Values) (c productlist.Choices, slip string) {
 	if d := query.Get("decimal"); d == "." || d == "," {
 		c.Decimal = d[0]
 	}
+	c.MakeClasses = query.Get("classes") == "make"
 	c.Rate, slip = upload.TypedNumber(query.Get("rate"), 0, "write the exchange rate as 0.92")
 	// What was chosen for the columns of one sheet says nothing of those of another.
 	if !upload.AsShown(query, "sheet") || !upload.AsShown(query, "head") {
@@ -140,6 +142,7 @@ func (s *Screens) previewProducts(c *gin.Context, u *sqlite.Upload, notDone stri
 		Query:    template.URL(query.Encode()),
 		Slip:     notDone,
 		OK:       query["ok"],
+		Classes:  query.Get("classes"),
 	}
 	set, slip := choices(query)
 	if slip != "" {
@@ -184,6 +187,8 @@ func (v *fileView) question(a grid.Ask) upload.Ask {
 		one.Open = true
 		answer("Decimal point", "decimal", ".")
 		answer("Decimal comma", "decimal", ",")
+	case productlist.AskClasses:
+		answer("Make the classes", "classes", "make")
 	case productlist.AskSheet:
 		for _, sheet := range v.Source.Sheets {
 			answer(sheet.Name, "sheet", sheet.ID)
@@ -205,14 +210,14 @@ func (v *fileView) question(a grid.Ask) upload.Ask {
 	return one
 }
 
-// blocked says why a list cannot be imported yet; "" where it can. A question about the decimal sign refuses its rows
-// alone.
+// blocked says why a list cannot be imported yet; "" where it can. Questions about the decimal sign and about
+// classes refuse their rows alone.
 func blocked(r *productlist.Reading) string {
 	if r.Missing != "" {
 		return r.Missing
 	}
 	for _, a := range r.Asks {
-		if a.Code != productlist.AskDecimal {
+		if a.Code != productlist.AskDecimal && a.Code != productlist.AskClasses {
 			return "a question is open: answer it first"
 		}
 	}

@@ -108,7 +108,7 @@ func takeGoodsRows(ctx context.Context, d Draft, source grid.Source, query url.V
 		if counts[productlist.New]+counts[productlist.Changed] == 0 {
 			return shell.Refusef("none of its rows changes anything")
 		}
-		productlist.Apply(f, r.Rows)
+		r.Apply(f)
 		return nil
 	}
 	for range 3 {
