@@ -26,7 +26,7 @@ type Selected struct {
 
 // Select gives an order as a list is made of it; false where it is none of those that are selected, which is counted.
 func (r *Rater) Select(o *Order, s *Selection, n *Selected) (x propose.Order, ok bool) {
-	if o.Method != "" && o.Method != s.Method {
+	if o.Method != "" && r.Own(o.Method) != s.Method {
 		n.OtherMethod++
 		return x, false
 	}

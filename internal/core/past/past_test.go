@@ -5,6 +5,7 @@ import (
 	"maps"
 	"math/big"
 	"slices"
+	"strings"
 	"testing"
 	"time"
 
@@ -13,6 +14,7 @@ import (
 	"diadrom/internal/core/quote"
 	"diadrom/internal/core/store"
 	"diadrom/internal/test/drawn"
+	"diadrom/internal/test/storetest"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -374,4 +376,22 @@ func TestUnaffectedMethodsChargeTheSame(t *testing.T) {
 			}
 		}
 	})
+}
+
+// Exports of a shop have its methods as their owner or buyers call them.
+func TestAnOrderNamesItsMethodAsPeopleDo(t *testing.T) {
+	f := storetest.Lauha(t)
+	r := NewRater(quote.Compile(f, nil))
+	m := f.Method("parcel")
+	require.NotNil(t, m)
+	for _, name := range []string{"parcel", m.Name, m.Label, "  " + strings.ToUpper(m.Label)} {
+		assert.Equal(t, "parcel", r.Own(name), name)
+	}
+	assert.Equal(t, "Sent by pigeon", r.Own("Sent by pigeon"))
+	assert.Empty(t, r.Own(""))
+	f.Methods = slices.Clone(f.Methods)
+	f.Methods[0].Label = m.Label // two are called so
+	r = NewRater(quote.Compile(f, nil))
+	assert.Equal(t, m.Label, r.Own(m.Label), "nobody knows which")
+	assert.Equal(t, "parcel", r.Own(m.Name))
 }

@@ -10,6 +10,7 @@ import (
 	"diadrom/internal/core/place"
 	"diadrom/internal/core/quote"
 	"diadrom/internal/core/store"
+	"diadrom/internal/core/world"
 )
 
 // Rater rates orders under one store, and remembers what it has rated. It is used by one goroutine at a time;
@@ -19,7 +20,8 @@ type Rater struct {
 	engine   *quote.Engine // the same, which asks nobody outside
 	products map[string]*store.Product
 	classes  map[string]bool
-	methods  map[string]bool // that are switched on
+	methods  map[string]bool   // that are switched on
+	names    map[string]string // ids of methods by what they are called, folded
 
 	dated bool // prices depend on the day
 
@@ -45,7 +47,7 @@ const maxPlaces = 1 << 15
 func NewRater(e *quote.Engine) *Rater {
 	f := e.Store()
 	r := &Rater{of: e, engine: e.Asking(nil).AskingCarriers(nil), products: map[string]*store.Product{},
-		classes: map[string]bool{}, methods: map[string]bool{}, dated: e.Dated(),
+		classes: map[string]bool{}, methods: map[string]bool{}, names: methodNames(f), dated: e.Dated(),
 		known: newMemory[Rated]()}
 	for i := range f.Products {
 		r.products[f.Products[i].SKU] = &f.Products[i]
@@ -69,10 +71,44 @@ func (r *Rater) Again() *Rater {
 		products: r.products,
 		classes:  r.classes,
 		methods:  r.methods,
+		names:    r.names,
 		dated:    r.dated,
 		places:   map[placeKey]*quote.Place{},
 		known:    r.known,
 	}
+}
+
+// methodNames are the ids of methods by the names that their owner and buyers know them by, folded, where one alone is called so.
+func methodNames(f *store.File) map[string]string {
+	names := map[string]string{}
+	add := func(name, id string) {
+		name = world.Fold(strings.TrimSpace(name))
+		if other, known := names[name]; name != "" && known && other != id {
+			id = "" // it may be either
+		}
+		names[name] = id
+	}
+	for i := range f.Methods {
+		m := &f.Methods[i]
+		add(m.Name, m.ID)
+		add(m.Label, m.ID)
+		for _, label := range m.Labels {
+			add(label, m.ID)
+		}
+	}
+	return names
+}
+
+// Own is the id of the method that an order names: by its id, or by the name that its owner or buyers know it by. A name of
+// no method stays as it is.
+func (r *Rater) Own(name string) string {
+	if name == "" || r.engine.Store().Method(name) != nil {
+		return name
+	}
+	if id := r.names[world.Fold(strings.TrimSpace(name))]; id != "" {
+		return id
+	}
+	return name
 }
 
 // Store is the store that is rated under.
@@ -204,7 +240,8 @@ func (r *Rater) place(to *place.Address) *quote.Place {
 
 // rate rates an order but for what it says that it cost.
 func (r *Rater) rate(o *Order, at *quote.Place) (is Rated) {
-	is.Method = o.Method
+	own := r.Own(o.Method)
+	is.Method = own
 	if is.Unknown = r.fill(&r.request, o); is.Unknown != "" {
 		is.Outcome, is.Zone = Unrated, at.Narrowest(r.engine)
 		return is
@@ -212,8 +249,8 @@ func (r *Rater) rate(o *Order, at *quote.Place) (is Rated) {
 	q := &r.request
 	r.measure(q, &is)
 	r.prices = r.prices[:0]
-	if r.methods[o.Method] {
-		r.prices = r.engine.Prices(q, at, o.Method, r.prices)
+	if r.methods[own] {
+		r.prices = r.engine.Prices(q, at, own, r.prices)
 	}
 	if len(r.prices) == 0 {
 		r.prices = r.engine.Prices(q, at, "", r.prices)

@@ -388,7 +388,7 @@ func Pair(first, second *Rater) func(*Order) (is, against *Rated) {
 	same := Unaffected(first.Store(), second.Store())
 	return func(o *Order) (*Rated, *Rated) {
 		one = first.Rate(o)
-		if one.Outcome == ByItsMethod && same[o.Method] {
+		if one.Outcome == ByItsMethod && same[one.Method] && second.Own(o.Method) == one.Method {
 			two = one
 		} else {
 			two = second.Rate(o)

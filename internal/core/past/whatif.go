@@ -51,7 +51,7 @@ func (r *FreeRater) Again() *FreeRater { return &FreeRater{r.method, r.holds, r.
 
 // Add takes an order where it goes by the method.
 func (r *FreeRater) Add(into *Free, o *Order) {
-	if o.Method != "" && o.Method != r.method {
+	if o.Method != "" && r.rater.Own(o.Method) != r.method {
 		return
 	}
 	asked := *o

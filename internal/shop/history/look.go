@@ -156,17 +156,19 @@ func (h *History) Look(f *sqlite.PastFile, c Choices) (*Look, error) {
 	if end := bytes.LastIndexByte(text, '\n'); end > 0 && len(text) == looked {
 		text = text[:end+1]
 	}
-	l := &Look{Head: head, Guessed: orderlist.Guess(head), Choices: c}
+	rows, err := sheet.ReadAs(append([]byte(nil), text...), "", rune(sep))
+	var cells [][]string
+	if err == nil {
+		for i := range rows.Rows {
+			cells = append(cells, rows.Rows[i].Cells)
+		}
+	}
+	l := &Look{Head: head, Guessed: orderlist.GuessOrders(head, cells), Choices: c}
 	if len(c.Columns) != len(head) {
 		l.Choices.Columns = l.Guessed
 	}
 	l.Choices.Separator = string(sep)
-	rows, err := sheet.ReadAs(append([]byte(nil), text...), "", rune(sep))
 	if err == nil {
-		var cells [][]string
-		for i := range rows.Rows {
-			cells = append(cells, rows.Rows[i].Cells)
-		}
 		l.Rows, l.Sample = cells[:min(len(cells), shownRows)], orderlist.Look(cells, l.Choices.Columns)
 	}
 	if l.Choices.Decimal == "" && l.Sample.Numbers.Decimal != 0 {

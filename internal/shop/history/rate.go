@@ -141,7 +141,7 @@ func (h *History) whole(ctx context.Context, ask *Ask, key string, j *job) (*bas
 				if is.Unknown != "" {
 					c.unknown[is.Unknown]++
 				}
-				if f.Method(o.Method) == nil && (o.Method != "" || is.NeedsShipping) {
+				if f.Method(first.Own(o.Method)) == nil && (o.Method != "" || is.NeedsShipping) {
 					c.names[o.Method]++
 				}
 			}

@@ -205,6 +205,62 @@ func Guess(head []string) []Field {
 	return columns
 }
 
+// totals are words in heads of what a whole order comes to, which is never what sending it cost, folded; sending are words that say
+// that it is about sending all the same.
+var (
+	totals = []string{"total", "subtotal", "sub total", "grand total", "order total", "order value", "sum", "summa", "amount", "net",
+		"net amount", "gross", "betrag", "gesamt", "gesamtbetrag", "charge", "montant", "importe"}
+	sending = []string{"shipping", "delivery", "freight", "carrier", "postage", "courier", "rahti", "toimitus", "frakt", "versand", "porto",
+		"livraison", "envio", "transport"}
+)
+
+// GuessOrders is [Guess] for a list of orders, of which some rows are known: what an order comes to is never what sending it
+// cost, and a column of numbers is never the name of a method, but what was paid.
+func GuessOrders(head []string, rows [][]string) []Field {
+	columns := Guess(head)
+	says := func(i int, list []string) bool {
+		text := " " + folded(head[i]) + " "
+		return slices.ContainsFunc(list, func(w string) bool { return strings.Contains(text, " "+w+" ") })
+	}
+	if i := slices.Index(columns, Cost); i >= 0 && says(i, totals) && !says(i, sending) {
+		columns[i] = ""
+		for j := range head { // another column may be it
+			if columns[j] == "" && !says(j, totals) && slices.Contains(Guess(head[j:j+1]), Cost) {
+				columns[j] = Cost
+				break
+			}
+		}
+	}
+	i := slices.Index(columns, Method)
+	if i < 0 {
+		return columns
+	}
+	numbers, filled := 0, 0
+	for _, row := range rows {
+		if i >= len(row) || strings.TrimSpace(row[i]) == "" {
+			continue
+		}
+		if filled++; priced.MatchString(strings.TrimSpace(row[i])) {
+			numbers++
+		}
+	}
+	if filled > 0 && numbers*2 > filled {
+		if columns[i] = ""; !slices.Contains(columns, Paid) {
+			columns[i] = Paid
+		}
+		for j := range head {
+			if columns[j] == "" && j != i && slices.Contains(Guess(head[j:j+1]), Method) {
+				columns[j] = Method
+				break
+			}
+		}
+	}
+	return columns
+}
+
+// priced is a sum of money, with its currency or not.
+var priced = regexp.MustCompile(`^(?:[A-Z]{3}|\p{Sc})?\s*-?[0-9][0-9.,\x{a0}\x{202f} ]*\s*(?:[A-Z]{3}|\p{Sc})?$`)
+
 // Missing says what a list of orders lacks, or has twice; "" where it can be read. country is that of all orders where
 // no column says it, "" for none.
 func Missing(columns []Field, country string) string {

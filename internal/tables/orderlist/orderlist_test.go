@@ -392,3 +392,28 @@ func TestRefusedLinesKeepNobodysName(t *testing.T) {
 	assert.Equal(t, []string{"1, FI, A, x", "", ", FI, A, 1"},
 		[]string{result.Refused[0].Text, result.Refused[1].Text, result.Refused[2].Text})
 }
+
+// What an order comes to is not what sending it cost, and "Shipping 5.90" is what was paid.
+func TestTotalsAndNumbersAreTakenForWhatTheyAre(t *testing.T) {
+	row := func(cells ...string) [][]string { return [][]string{cells, cells} }
+	for _, c := range []struct {
+		head string
+		rows [][]string
+		want string
+	}{
+		{"Order,Country,SKU,Qty,Shipping,Total", row("1", "FI", "A", "2", "5.90", "63.90"), "order country sku quantity paid "},
+		{"Order,Country,SKU,Qty,Shipping,Order total", row("1", "FI", "A", "2", "€5.90", "63.90"), "order country sku quantity paid "},
+		{"Order,Country,SKU,Qty,Shipping,Subtotal", row("1", "FI", "A", "2", "Parcel", "58.00"), "order country sku quantity method "},
+		{"Order,Country,SKU,Qty,Shipping,Shipping method", row("1", "FI", "A", "2", "5.90", "Parcel"),
+			"order country sku quantity paid method"},
+		{"Order,Country,SKU,Qty,Shipping method,Carrier cost", row("1", "FI", "A", "2", "Parcel", "4.10"),
+			"order country sku quantity method cost"},
+		{"Order,Country,SKU,Qty,Total,Cost", row("1", "FI", "A", "2", "63.90", "4.10"), "order country sku quantity  cost"},
+	} {
+		var got []string
+		for _, f := range GuessOrders(strings.Split(c.head, ","), c.rows) {
+			got = append(got, string(f))
+		}
+		assert.Equal(t, c.want, strings.Join(got, " "), c.head)
+	}
+}
