@@ -32,6 +32,11 @@ func (o *opening) accounted(l *layout, all, lists []*list) {
 			ledger.MarkRow(one.surcharges[i].Line, one.at, one.at+len(one.head.Cells), o.asideOr(AskSurcharge))
 		}
 	}
+	for _, b := range l.blocks {
+		if b.keyish() {
+			ledger.MarkRow(b.head.Line, b.at, b.at+len(b.head.Cells), grid.AsHead)
+		}
+	}
 	for _, line := range l.heads {
 		ledger.MarkRow(line, 0, o.r.Grid.Width(), grid.AsHead)
 	}

@@ -94,3 +94,23 @@ func TestNoNumberOfAListIsPassedOver(t *testing.T) {
 		}
 	})
 }
+
+// A question that was answered is not asked again in other words, wherever in the file it stood.
+func TestWhatWasAnsweredIsSetAside(t *testing.T) {
+	f := storetest.Lauha(t)
+	const list = "Prices from 1 January 2027\nWeight (kg);Finland;Zone 3\n0-2;7,20;9,40\n2-5;8,60;11,40\nFuel surcharge 4 %\n\n" +
+		"Zone;Countries\nZone 3;Norway\n"
+	read := func(settled ...string) *Reading {
+		r, err := Open(grid.Bytes(list), f, typed.For(f, nil), Choices{Settled: settled})
+		require.NoError(t, err)
+		return r
+	}
+	r := read()
+	require.Len(t, r.Asks, 1)
+	assert.Equal(t, AskSurcharge, r.Asks[0].Code)
+	assert.Equal(t, map[grid.Account]int{grid.AsPrice: 4, grid.AsBound: 4, grid.AsHead: 6, grid.AskedAbout: 1}, r.Ledger.Counts())
+	r = read(AskSurcharge)
+	assert.Empty(t, r.Asks)
+	assert.Equal(t, grid.SetAside, r.Ledger.At(5, 0))
+	assert.Zero(t, r.Ledger.Counts()[grid.Unread])
+}

@@ -323,7 +323,7 @@ func (o *opening) read(l *layout, lists []*list) {
 		o.prepare(one, l.key)
 	}
 	defer func() {
-		o.accounts(lists)
+		o.accounts(l, lists)
 		o.accounted(l, all, lists)
 	}()
 	if slices.ContainsFunc(lists, func(one *list) bool { return one.currency != "" }) && (o.c.Rate == nil || o.mixed) {
@@ -357,7 +357,7 @@ func (o *opening) read(l *layout, lists []*list) {
 }
 
 // accounts asks about what stands beside the lists, once for each text.
-func (o *opening) accounts(lists []*list) {
+func (o *opening) accounts(l *layout, lists []*list) {
 	used := map[int]bool{}
 	for _, one := range lists {
 		for i := range one.rows {
@@ -376,6 +376,9 @@ func (o *opening) accounts(lists []*list) {
 	var texts []noted
 	for _, one := range lists {
 		texts = append(texts, o.beside(one.block)...)
+	}
+	for _, b := range l.blocks { // a note below the prices stands above where the zones are
+		texts = append(texts, o.beside(b)...)
 	}
 	texts = slices.DeleteFunc(texts, func(n noted) bool { return n.line < o.c.Head }) // somebody said where the list begins
 	o.account(lists[0], texts, used)
