@@ -29,6 +29,9 @@ var everywhere = []string{"*", "all", "any", "everywhere", "world", "rest of the
 
 // Country is the code of a country by its code or its name.
 func Country(text string) (string, error) {
+	if text == "EL" { // as the European Union writes Greece
+		return "GR", nil
+	}
 	if c, ok := world.CountryByCode(text); ok {
 		return c.Alpha2, nil
 	}
@@ -61,6 +64,14 @@ func Places(text string) (list []string) {
 			list = append(list, g)
 			continue
 		}
+		if parts := joined.Split(one, -1); len(parts) > 1 { // "Sweden and Norway"
+			more := Places(strings.Join(parts, ";"))
+			if len(more) == 0 {
+				return nil
+			}
+			list = append(list, more...)
+			continue
+		}
 		both := strings.Split(one, " ") // "FI SE DK"
 		if len(both) < 2 {
 			return nil
@@ -75,6 +86,9 @@ func Places(text string) (list []string) {
 	}
 	return list
 }
+
+// joined are the words that join places, in the languages of the lists that are read.
+var joined = regexp.MustCompile(`(?i)\s+(?:and|und|et|y|e|ja|och|og|\+)\s+|\s*\+\s*`)
 
 // maxPlaces is the longest list of places in a cell, in bytes.
 const maxPlaces = 4000

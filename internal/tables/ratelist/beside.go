@@ -104,7 +104,7 @@ func (o *opening) head(l *list, i int) {
 				break
 			}
 		}
-	case field == Price || i == 0:
+	case field == Price, i == 0, field == Prices && taxBehind.MatchString(head):
 		o.note(l.head.Line, head)
 	}
 }

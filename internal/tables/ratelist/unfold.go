@@ -318,12 +318,19 @@ func (u *unfolding) turned(row *grid.Row) {
 var currencyIn = regexp.MustCompile(`\s*[(\[]?\b(?:[A-Z]{3}|[A-Z]{0,3}\p{Sc})[)\]]?\s*$|` +
 	`\s*[(\[]\p{Sc}[)\]]\s*$|\s+\p{Sc}\s*$`)
 
+// taxBehind is what a head says of the tax behind a zone: "France HT", "Finland (incl. VAT)".
+var taxBehind = regexp.MustCompile(`(?i)\s*[(\[]?\b(?:ht|ttc|netto|brutto|(?:excl|incl|exkl|inkl|zzgl|sis|ex|inc)\.?\s*` +
+	`(?:vat|mwst|tva|iva|alv|moms|tax))\.?[)\]]?\s*$`)
+
 // priceWord is the word for a price beside a zone: "Price Finland".
 var priceWord = regexp.MustCompile(`(?i)^(?:price|rate|preis|prix|precio|hinta|pris)s?\s*[:–-]?\s+|` +
 	`\s+(?:price|rate)$`)
 
 // zoneIn is the zone that a head names, without a currency or the word for a price beside it.
 func zoneIn(head string) string {
+	if rest := strings.TrimSpace(taxBehind.ReplaceAllString(head, "")); rest != "" {
+		head = rest
+	}
 	if rest := minor.ReplaceAllString(head, ""); rest != "" {
 		head = rest
 	}
