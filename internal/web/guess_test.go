@@ -3,6 +3,7 @@ package web
 import (
 	"html"
 	"net/http"
+	"net/url"
 	"regexp"
 	"strings"
 	"testing"
@@ -15,6 +16,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	xhtml "golang.org/x/net/html"
 )
 
 // What a table says counts, what was chosen by hand is kept to the end, and what was read is shown before it is
@@ -58,6 +60,9 @@ func TestColumnsChosenByHandArriveInTheShop(t *testing.T) {
 	require.NotNil(t, form)
 	action = html.UnescapeString(form[1])
 	status, page = s.post(action, "name", "Post")
+	assert.Equal(t, http.StatusUnprocessableEntity, status, "the price for express is left out")
+	assert.Contains(t, page, "Line 2 has “29”, of which nothing was made")
+	status, page = s.post(action+"&ok=note", "name", "Post")
 	assert.Equal(t, http.StatusOK, status, page)
 	require.NotNil(t, s.draft.State().File.Method("post"))
 	assert.Equal(t, "2", s.draft.State().File.Method("post").Tables[0].Rows[0].At.String())
@@ -122,4 +127,56 @@ func TestAPartThatFailsIsSaidAndTheRestIsShown(t *testing.T) {
 	require.NoError(t, err)
 	assert.True(t, v.Failed)
 	assert.Contains(t, string(s.server.shell.Render("till", v)), "The Till could not be shown")
+}
+
+// What a preview shows as found is sent with every other answer: that does not make it the owner's choice, and what is
+// asked stays asked.
+func TestAnswersDoNotAnswerOtherQuestions(t *testing.T) {
+	for _, one := range []struct{ screen, text, asked string }{
+		{"/rates-file", "country,up to kg,price,qwert\nNO,2,19,29\n", "of which nothing was made"},
+		{"/rates-file", "country,up to kg (spanned),price\nNO,2,19\n", "is not understood whole"},
+		{"/rates-file", "country,up to kg,price,price\nNO,2,19,29\n", "Two columns look like"},
+		{"/goods/file", "sku,name,weight,Weight\nX-1,Cup,0.2,0.3\n", "Two columns look like"},
+		{"/goods/file", "sku,qwert,asdf\nX-1,Cup,12.90\n", "no column says it"},
+	} {
+		s := lauha(t)
+		_, page := s.send(one.screen, "list.csv", one.text)
+		if !assert.Contains(t, page, one.asked, one.text) {
+			continue
+		}
+		again := one.screen + "/1?percent=10&" + formValues(t, page).Encode()
+		_, page = s.get(again)
+		assert.Contains(t, page, one.asked, "%s: it was not answered", one.text)
+		_, page = s.get(one.screen + "/1?" + formValues(t, page).Encode())
+		assert.Contains(t, page, one.asked, "%s: nor the next time", one.text)
+	}
+}
+
+// formValues are what the form of a preview sends as it stands: its hidden values, and what its choices show.
+func formValues(t *testing.T, page string) url.Values {
+	t.Helper()
+	node, err := xhtml.Parse(strings.NewReader(between(page, `method="get" class="mapping">`, "</form>")))
+	require.NoError(t, err)
+	values, name := url.Values{}, ""
+	for n := range node.Descendants() {
+		attr := map[string]string{}
+		for _, a := range n.Attr {
+			attr[a.Key] = a.Val
+		}
+		_, chosen := attr["selected"]
+		switch {
+		case n.Data == "input" && attr["type"] != "checkbox" && attr["name"] != "percent":
+			values.Add(attr["name"], attr["value"])
+		case n.Data == "select":
+			name = attr["name"]
+		case n.Data == "option" && n.Type == xhtml.ElementNode && (chosen || !values.Has(name)):
+			value, ok := attr["value"]
+			if !ok && n.FirstChild != nil {
+				value = strings.TrimSpace(n.FirstChild.Data)
+			}
+			values.Set(name, value)
+		}
+	}
+	require.NotEmpty(t, values)
+	return values
 }

@@ -120,6 +120,9 @@ func choices(query url.Values) (c productlist.Choices, slip string) {
 		}
 		switch key := strconv.Itoa(i); name {
 		case "c" + key:
+			if !upload.Chose(query, name) {
+				continue
+			}
 			c.Columns[i] = productlist.Field(query.Get(name))
 		case "u" + key: // of the field that it was chosen for
 			if query.Get("f"+key) == query.Get("c"+key) || !query.Has("f"+key) {
@@ -155,7 +158,7 @@ func (s *Screens) previewProducts(c *gin.Context, u *sqlite.Upload, notDone stri
 	}
 	v.Found, v.Skipped, v.Missing = r.Found, r.Skipped, r.Missing
 	v.Source = upload.SourceOf(r.Grid, r.Head, query, nil)
-	v.columns(r)
+	v.columns(r, set.Columns)
 	if r.Mapping.Decimal != 0 {
 		v.Decimal = string(r.Mapping.Decimal)
 	}
@@ -225,7 +228,7 @@ func blocked(r *productlist.Reading) string {
 }
 
 // columns says what each column of the table holds, to be put right.
-func (v *fileView) columns(r *productlist.Reading) {
+func (v *fileView) columns(r *productlist.Reading, chosen map[int]productlist.Field) {
 	m := r.Mapping
 	v.units = m.Units
 	for i, head := range r.Table.Rows[0].Cells {
@@ -236,6 +239,7 @@ func (v *fileView) columns(r *productlist.Reading) {
 			Unit:      m.SaidUnit(i),
 			NotMapped: m.Columns[i] == "",
 		}
+		_, col.Chosen = chosen[i]
 		for _, row := range r.Table.Rows[1:min(len(r.Table.Rows), 20)] {
 			if i < len(row.Cells) && row.Cells[i] != "" {
 				col.Example = row.Cells[i]

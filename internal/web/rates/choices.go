@@ -40,10 +40,11 @@ func (s *Screens) choices(c *gin.Context, f *store.File, query url.Values) (choi
 	}
 	// What was chosen for the columns of one list says nothing of those of another.
 	same := upload.AsShown(query, "sheet") && upload.AsShown(query, "head") && upload.AsShown(query, "list")
-	if by := rate.By(query.Get("by")); by.Words() != "" && same {
+	if by := rate.By(query.Get("by")); by.Words() != "" && same && upload.Chose(query, "by") {
 		choices.By = by
 	}
-	if edges := rate.Edges(query.Get("edges")); same && (edges == rate.From || edges == rate.UpTo) {
+	if edges := rate.Edges(query.Get("edges")); same && upload.Chose(query, "edges") &&
+		(edges == rate.From || edges == rate.UpTo) {
 		choices.Edges = edges
 	}
 	if d := query.Get("decimal"); d == "." || d == "," {
@@ -74,7 +75,7 @@ func named(choices *ratelist.Choices, f *store.File, query url.Values, same bool
 		if zone, ok := strings.CutPrefix(name, "z:"); ok && strings.TrimSpace(values[0]) != "" {
 			choices.Places[world.Fold(zone)] = zoneTyped(f, values[0])
 		}
-		if text, ok := strings.CutPrefix(name, "c"); ok && same {
+		if text, ok := strings.CutPrefix(name, "c"); ok && same && upload.Chose(query, name) {
 			if column, err := strconv.Atoi(text); err == nil {
 				choices.Columns[column] = ratelist.Field(values[0])
 			}

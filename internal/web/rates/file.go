@@ -63,6 +63,8 @@ type fileView struct {
 	Answered         map[string][]string // what was answered before, to be sent again
 	Columns          []upload.Column
 	By, Edges        []shell.Choice
+	FoundBy          string // by and edges as they were found; "" where they were chosen
+	FoundEdges       string
 	Lists            []shell.Choice
 	Into             []shell.Choice
 	Units            []shell.Choice
@@ -198,13 +200,20 @@ func (v *fileView) settings(f *store.File, r *ratelist.Reading, c *ratelist.Choi
 		return
 	}
 	v.By = measureChoices(r.Mapping.By)
+	if c.By == "" {
+		v.FoundBy = string(cmp.Or(r.Mapping.By, rate.ByOrder))
+	}
+	if c.Edges == "" {
+		v.FoundEdges = string(cmp.Or(r.Mapping.Edges, rate.UpTo))
+	}
 	v.Edges = []shell.Choice{
 		{ID: string(rate.UpTo), Name: "up to and including the bound", Chosen: r.Mapping.Edges == rate.UpTo},
 		{ID: string(rate.From), Name: "from the bound on", Chosen: r.Mapping.Edges == rate.From},
 	}
 	for i, head := range r.Heads {
 		col := upload.Column{Index: r.At + i, Head: head, NotMapped: r.Mapping.Columns[i] == "",
-			Example: example(r, r.At+i)}
+			Field: string(r.Mapping.Columns[i]), Example: example(r, r.At+i)}
+		_, col.Chosen = c.Columns[col.Index]
 		for _, field := range ratelist.Fields {
 			col.Fields = append(col.Fields, shell.Choice{ID: string(field), Name: cmp.Or(field.Says(), field.String()),
 				Chosen: field == r.Mapping.Columns[i]})

@@ -122,6 +122,15 @@ func AsShown(query url.Values, name string) bool {
 	return !query.Has("of-"+name) || query.Get("of-"+name) == query.Get(name)
 }
 
+// Chose says whether somebody chose a value of a preview's query. A value that the page showed as it was found, which is
+// sent beside it as “found-” and its name, is nobody's choice.
+func Chose(query url.Values, name string) bool {
+	return query.Has(name) && (!query.Has(foundPrefix+name) || query.Get(foundPrefix+name) != query.Get(name))
+}
+
+// foundPrefix begins the names of values as a page showed them before anybody chose them.
+const foundPrefix = "found-"
+
 // Chosen are how a file is read and the line of the heads, as somebody chose them on a preview; 0 for a line as it was
 // found. The line of one sheet says nothing of another.
 func Chosen(query url.Values) (o grid.Options, head int) {

@@ -201,6 +201,7 @@ type Column struct {
 	Field, Unit         string
 	Fields, Units       []shell.Choice
 	Measured, NotMapped bool
+	Chosen              bool // somebody chose what it holds
 }
 
 // Row is a row of a table in a preview, with what becomes of it.
@@ -254,6 +255,7 @@ func Query(c *gin.Context) url.Values {
 			continue
 		}
 		query[name] = values
+		query.Del(foundPrefix + name)
 	}
 	return query
 }
