@@ -53,7 +53,11 @@ func AccountsOf(l *grid.Ledger) (list []Account) {
 		if a.noun != "" && (a.words == "" || n == 1) {
 			words = plural.Count(n, a.noun)
 		}
-		list = append(list, Account{a.class, words})
+		class := a.class
+		if n == 0 { // nothing to look at
+			class = ""
+		}
+		list = append(list, Account{class, words})
 	}
 	return append(list, Account{"", plural.Number(counts[grid.Unread]) + " left"})
 }
