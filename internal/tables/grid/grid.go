@@ -255,8 +255,9 @@ func (g *Grid) Table(head int) *sheet.Table {
 			if row.Numbers != nil {
 				row.Numbers[j] = r.Cells[j].Number
 			}
-			if row.Cells[j] = exact(&r.Cells[j]); g.Format == Text && r.Cells[j].Formula && row.Formula == 0 {
-				row.Formula = j + 1 // of a text a formula is what it says; a workbook has its value
+			if row.Cells[j] = exact(&r.Cells[j]); r.Cells[j].Formula && row.Formula == 0 &&
+				(g.Format == Text || strings.HasPrefix(row.Cells[j], "=")) {
+				row.Formula = j + 1 // a formula is what it says; a workbook mostly has its value
 			}
 		}
 		for len(row.Cells) > width && row.Cells[len(row.Cells)-1] == "" {
@@ -312,13 +313,17 @@ func (g *Grid) Found() (list []string) {
 		list = append(list, fmt.Sprintf("The file was read as %s text with %s between the cells.", g.Encoding,
 			separatorNames[g.Separator]))
 	}
-	carried, formulas := 0, 0
+	carried, formulas, unsaved := 0, 0, 0
 	for i := range g.Rows {
 		for _, c := range g.Rows[i].Cells {
 			if c.Carried {
 				carried++
 			}
-			if c.Formula && g.Format != Text {
+			switch {
+			case !c.Formula || g.Format == Text:
+			case strings.HasPrefix(c.Text, "="):
+				unsaved++
+			default:
 				formulas++
 			}
 		}
@@ -331,6 +336,10 @@ func (g *Grid) Found() (list []string) {
 		list = append(list, "A formula has the value that was saved with it.")
 	case formulas > 1:
 		list = append(list, plural.Number(formulas)+" formulas have the values that were saved with them.")
+	}
+	if unsaved > 0 {
+		list = append(list, fmt.Sprintf("%s without a value that was saved: open the workbook in a spreadsheet, save it there, "+
+			"and choose it again.", plural.Count(unsaved, "formula")))
 	}
 	return list
 }

@@ -4,6 +4,8 @@ import (
 	"archive/zip"
 	"bytes"
 	"fmt"
+	"io"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -110,7 +112,7 @@ func TestAWorkbookAsItIsSent(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, []string{"Prices", "Notes"}, g.Sheets)
 	assert.Equal(t, [][]string{{"Price list 2026"}, {"valid from January"}, {"Weight", "Zone", "Zone"},
-		{"Weight", "1", "2"}, {"2", "6.9", ""}}, pad(texts(g)))
+		{"Weight", "1", "2"}, {"2", "6.9", "=B7*2"}}, texts(g))
 	assert.Equal(t, []int{1, 3, 5, 6, 7}, []int{g.Rows[0].Line, g.Rows[1].Line, g.Rows[2].Line, g.Rows[3].Line,
 		g.Rows[4].Line}, "as a spreadsheet counts")
 	assert.Equal(t, 2, g.Head())
@@ -119,7 +121,8 @@ func TestAWorkbookAsItIsSent(t *testing.T) {
 	assert.Equal(t, []string{"Weight", "Zone", "Zone"}, table.Rows[0].Cells)
 	assert.Equal(t, []string{"The sheet “Prices” was read; the workbook has Notes too.",
 		"The column headings are in line 5. Above them: Price list 2026 · valid from January.",
-		"Merged cells count for each row and column that they cover."}, table.Found)
+		"Merged cells count for each row and column that they cover.", "1 formula without a value that was saved: open the " +
+			"workbook in a spreadsheet, save it there, and choose it again."}, table.Found)
 	g, err = Read(data, Options{Sheet: "notes"})
 	require.NoError(t, err)
 	assert.Equal(t, [][]string{{"see page 2"}}, texts(g))
@@ -127,13 +130,65 @@ func TestAWorkbookAsItIsSent(t *testing.T) {
 	require.ErrorContains(t, err, `no sheet "2027": it has Prices, Notes`)
 }
 
-// pad gives rows at least as many cells as the last.
-func pad(rows [][]string) [][]string {
-	last := len(rows[len(rows)-1])
-	if last == 2 {
-		rows[len(rows)-1] = append(rows[len(rows)-1], "")
+// A formula whose value was not saved with it is no empty cell; one that gives an empty text is.
+func TestAFormulaWithoutAValueIsNotEmpty(t *testing.T) {
+	book := workbookOf(t, func(f *excelize.File) {
+		require.NoError(t, f.SetSheetRow("Prices", "A1", &[]any{"SKU", "Price", "Name"}))
+		require.NoError(t, f.SetSheetRow("Prices", "A2", &[]any{"X-1", 1, ""}))
+	})
+	for cell, want := range map[string]string{
+		`<c r="B2"><f>A1*2</f></c>`:                     "=A1*2",
+		`<c r="B2"><f>A1*2</f><v></v></c>`:              "=A1*2",
+		`<c r="B2"><f>A1*2</f><v/></c>`:                 "=A1*2",
+		`<c r="B2" t="str"><f>A1&amp;"a"</f></c>`:       `=A1&"a"`,
+		`<c r="B2" t="str"><f>A1</f><v></v></c>`:        "",
+		`<c r="B2" t="str"><f>A1</f><v/></c>`:           "",
+		`<c r="B2"><f>A1*2</f><v>6.9</v></c>`:           "6.9",
+		`<c r="B2" t="e"><f>A1/0</f><v>#DIV/0!</v></c>`: "#DIV/0!",
+		`<c r="B2"/>`: "",
+		`<c r="B2" t="str"><f>A1</f><v>a</v></c><c r="C2" s="0"/>`:          "a",
+		`<c r="B2"><f t="shared" ref="B2:B3" si="0">A2</f></c><c r="C2" />`: "=A2",
+	} {
+		g, err := Read(rewritten(t, book, regexp.MustCompile(`<c r="B2".*?</c>`), cell), Options{})
+		require.NoError(t, err, cell)
+		require.Len(t, g.Rows, 2, cell)
+		assert.Equal(t, want, append(g.Rows[1].Cells, Cell{})[1].Text, cell)
 	}
-	return rows
+	table, err := ReadTable(Bytes(rewritten(t, book, regexp.MustCompile(`<c r="B2".*?</c>`), `<c r="B2"><f>A1*2</f></c>`)))
+	require.NoError(t, err)
+	assert.Equal(t, 2, table.Rows[1].Formula)
+	assert.Contains(t, strings.Join(table.Found, " "), "1 formula without a value that was saved")
+
+	g, err := Read(openDocument(t, `<table:table table:name="A"><table:table-row><table:table-cell
+	table:formula="of:=[.A2]*2"/><table:table-cell table:formula="of:=[.A2]" office:value-type="string"/><table:table-cell
+	table:formula="of:=3" office:value-type="float" office:value="3"><text:p>3</text:p></table:table-cell>
+	</table:table-row></table:table>`), Options{})
+	require.NoError(t, err)
+	assert.Equal(t, [][]string{{"=[.A2]*2", "", "3"}}, texts(g))
+}
+
+// rewritten is a workbook with a part of its first sheet written otherwise.
+func rewritten(t testing.TB, book []byte, old *regexp.Regexp, text string) []byte {
+	in, err := zip.NewReader(bytes.NewReader(book), int64(len(book)))
+	require.NoError(t, err)
+	var b bytes.Buffer
+	out := zip.NewWriter(&b)
+	for _, f := range in.File {
+		r, err := f.Open()
+		require.NoError(t, err)
+		part, err := io.ReadAll(r)
+		require.NoError(t, err)
+		if strings.HasSuffix(f.Name, "sheet1.xml") {
+			require.Regexp(t, old, string(part))
+			part = old.ReplaceAllLiteral(part, []byte(text))
+		}
+		w, err := out.Create(f.Name)
+		require.NoError(t, err)
+		_, err = w.Write(part)
+		require.NoError(t, err)
+	}
+	require.NoError(t, out.Close())
+	return b.Bytes()
 }
 
 // openDocument is a workbook as the standard has it (OpenDocument 1.2, part 1, 9.1).

@@ -21,6 +21,7 @@ type mark struct {
 	style   int32
 	kind    byte // the first letter of its type (ISO/IEC 29500-1, 18.18.11): n for a number, s, i, b, e, d
 	formula bool
+	valued  bool // it has a value, which may be an empty text
 }
 
 // marks are those of the cells of a sheet, by row and column. The library that reads the values gives them for one cell
@@ -33,6 +34,22 @@ func (m marks) at(row, column int) (mark, bool) {
 		return m[row][column], m[row][column].kind != 0
 	}
 	return mark{}, false
+}
+
+// unsaved says whether a cell without a text has a formula whose value was not saved. That of one that gives an empty text
+// is kept: a value without letters, of a cell whose type is a text (t="str").
+func (m mark) unsaved() bool { return m.formula && (m.kind == 'n' || !m.valued) }
+
+// formulas is how many cells a row has up to its last formula whose value may not be saved.
+func (m marks) formulas(row int) int {
+	if row >= len(m) {
+		return 0
+	}
+	n := len(m[row])
+	for n > 0 && !m[row][n-1].unsaved() {
+		n--
+	}
+	return n
 }
 
 // part is what the XML of a sheet says beside the values of its cells.
@@ -67,8 +84,13 @@ func partIn(in io.Reader, only bool) (p part) {
 			row = 0
 		case row > 0 && (bytes.HasPrefix(tag, []byte("f>")) || bytes.HasPrefix(tag, []byte("f "))):
 			p.marks[row-1][column-1].formula = true
+		case row > 0 && bytes.HasPrefix(tag, []byte("v/>")), row > 0 && bytes.HasPrefix(tag, []byte("v />")):
+			p.marks[row-1][column-1].valued = true
 		case bytes.HasPrefix(tag, []byte("v>")), bytes.HasPrefix(tag, []byte("is>")):
 			p.says = true
+			if row > 0 {
+				p.marks[row-1][column-1].valued = true
+			}
 			if p.cells++; only || p.cells > sheet.MaxCells {
 				return p
 			}

@@ -213,6 +213,11 @@ func (r *openReader) cell(e *xml.StartElement) (c Cell, err error) {
 		}
 	}
 	c = Cell{Text: clean(text.String()), Formula: attribute(e, "formula") != ""}
+	if c.Formula && c.Text == "" && attribute(e, "value-type") == "" { // no value was saved with it
+		_, formula, _ := strings.Cut(attribute(e, "formula"), "=")
+		c.Text = "=" + clean(formula)
+		return c, nil
+	}
 	value, err := strconv.ParseFloat(attribute(e, "value"), 64)
 	if err != nil {
 		return c, nil //nolint:nilerr // it is no number

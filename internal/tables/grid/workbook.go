@@ -116,6 +116,9 @@ func (w *workbook) rows(n *counter) (list []Row, err error) {
 		if err != nil {
 			return nil, damaged
 		}
+		for len(cells) < w.marks.formulas(i) {
+			cells = append(cells, "")
+		}
 		if len(cells) == 0 {
 			continue
 		}
@@ -130,6 +133,8 @@ func (w *workbook) rows(n *counter) (list []Row, err error) {
 		for j, raw := range cells {
 			if raw != "" {
 				row.Cells[j] = w.cell(i, j, raw)
+			} else if m, _ := w.marks.at(i, j); m.unsaved() {
+				row.Cells[j] = w.formula(i, j)
 			}
 			if err := n.add(&row.Cells[j], 1); err != nil {
 				return nil, err
@@ -159,6 +164,18 @@ type workbook struct {
 	sheet  string
 	styles map[int]string // what formats of numbers show beside a number, by style
 	marks  marks
+}
+
+// formula is a cell whose formula has no value that was saved with it: its text is the formula itself, "=B7*2", so that
+// nothing takes it for an empty cell.
+func (w *workbook) formula(row, column int) Cell {
+	c := Cell{Text: "=", Formula: true}
+	if name, err := excelize.CoordinatesToCellName(column+1, row+1); err == nil {
+		if text, err := w.f.GetCellFormula(w.sheet, name); err == nil {
+			c.Text += strings.TrimPrefix(clean(text), "=")
+		}
+	}
+	return c
 }
 
 // plain says whether a text begins as a number that a workbook keeps does.

@@ -13,6 +13,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"github.com/xuri/excelize/v2"
 	"pgregory.net/rapid"
 )
 
@@ -113,4 +114,29 @@ func TestWhatWasAnsweredIsSetAside(t *testing.T) {
 	assert.Empty(t, r.Asks)
 	assert.Equal(t, grid.SetAside, r.Ledger.At(5, 0))
 	assert.Zero(t, r.Ledger.Counts()[grid.Unread])
+}
+
+// Programs that write workbooks keep formulas without their values: such a price, bound or zone is refused or asked about,
+// and never an empty cell.
+func TestAFormulaWithoutAValueIsNoEmptyCell(t *testing.T) {
+	f := storetest.Lauha(t)
+	for cell, want := range map[string]string{
+		"B2": `price: "=C9*2" is not a number`,
+		"A3": `band: "=C9*2" is no band`,
+		"B1": "Nothing says where “=C9*2” is",
+	} {
+		book := excelize.NewFile()
+		for i, row := range [][]any{{"Weight (kg)", "Germany", "France"}, {2, 6.9, 9.9}, {5, 8.9, 12.9}, {10, 9.9, 14.9}} {
+			require.NoError(t, book.SetSheetRow("Sheet1", fmt.Sprintf("A%d", i+1), &row))
+		}
+		require.NoError(t, book.SetCellValue("Sheet1", cell, nil))
+		require.NoError(t, book.SetCellFormula("Sheet1", cell, "C9*2"))
+		data, err := book.WriteToBuffer()
+		require.NoError(t, err)
+		r, err := Open(grid.Bytes(data.Bytes()), f, typed.For(f, nil), Choices{})
+		require.NoError(t, err)
+		_, rest := told(r)
+		assert.Contains(t, rest, want, cell)
+		assert.Contains(t, rest, "1 formula without a value that was saved", cell)
+	}
 }
