@@ -7,12 +7,16 @@ package grid
 import (
 	"bytes"
 	"fmt"
+	"maps"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 
 	"diadrom/internal/core/plural"
 	"diadrom/internal/tables/sheet"
+
+	"github.com/xuri/excelize/v2"
 )
 
 // Format is how a file has its table.
@@ -78,6 +82,9 @@ type Grid struct {
 	Sheet     string // of a workbook: which was read
 	Sheets    []string
 	Rows      []Row // without those that are empty
+	// Hidden are the lines of a workbook that are not shown in a spreadsheet and say something, and HiddenColumns the
+	// columns from 0. They are read like the others.
+	Hidden, HiddenColumns []int
 }
 
 // Options say how a file is read.
@@ -284,6 +291,9 @@ func ReadTable(source Source) (*sheet.Table, error) {
 // found says what had to be made out.
 func (g *Grid) found(head int) (list []string) {
 	list = g.Found()
+	if said := g.HiddenSaid(); said != "" {
+		list = append(list, said)
+	}
 	if head == 0 {
 		return list
 	}
@@ -299,6 +309,68 @@ func (g *Grid) found(head int) (list []string) {
 	}
 	return slices.Insert(list, at, fmt.Sprintf("The column headings are in line %d. Above "+
 		"them: %s.", g.Rows[head].Line, Cut(strings.Join(above, " · "))))
+}
+
+// HiddenSaid names what a workbook does not show and is read; "" where there is nothing.
+func (g *Grid) HiddenSaid() string {
+	var names []string
+	if n := len(g.Hidden); n > 0 {
+		names = append(names, plural.Noun(int64(n), "line")+" "+ranges(g.Hidden, strconv.Itoa))
+	}
+	if n := len(g.HiddenColumns); n > 0 {
+		names = append(names, plural.Noun(int64(n), "column")+" "+ranges(g.HiddenColumns, columnName))
+	}
+	if names == nil {
+		return ""
+	}
+	return "The workbook hides " + strings.Join(names, " and ") + ", which are read like the others. Show them in a spreadsheet to see " +
+		"what they say, or delete them there."
+}
+
+// ranges writes numbers that rise: "3, 5 to 9".
+func ranges(list []int, name func(int) string) string {
+	var said []string
+	for i := 0; i < len(list); {
+		j := i
+		for j+1 < len(list) && list[j+1] == list[j]+1 {
+			j++
+		}
+		if one := name(list[i]); j == i {
+			said = append(said, one)
+		} else {
+			said = append(said, one+" to "+name(list[j]))
+		}
+		i = j + 1
+	}
+	return Cut(strings.Join(said, ", "))
+}
+
+// columnName is what spreadsheets call a column, from 0: A, B, … Z, AA.
+func columnName(column int) string {
+	name, err := excelize.ColumnNumberToName(column + 1)
+	if err != nil {
+		return strconv.Itoa(column + 1)
+	}
+	return name
+}
+
+// keepHidden keeps of hidden lines and columns those that say something.
+func (g *Grid) keepHidden(lines, columns map[int]bool) {
+	says := map[int]bool{}
+	for i := range g.Rows {
+		for j := range g.Rows[i].Cells {
+			if g.Rows[i].Cells[j].Text == "" {
+				continue
+			}
+			if n := len(g.Hidden); lines[g.Rows[i].Line] && (n == 0 || g.Hidden[n-1] != g.Rows[i].Line) {
+				g.Hidden = append(g.Hidden, g.Rows[i].Line)
+			}
+			if columns[j] {
+				says[j] = true
+			}
+		}
+	}
+	g.HiddenColumns = slices.Sorted(maps.Keys(says))
 }
 
 // Found says what had to be made out of the file, in sentences: which sheet, how a text has its cells, merged cells and

@@ -167,6 +167,38 @@ func TestAFormulaWithoutAValueIsNotEmpty(t *testing.T) {
 	assert.Equal(t, [][]string{{"=[.A2]*2", "", "3"}}, texts(g))
 }
 
+// What a workbook hides and what says something is named; it is read like the rest.
+func TestHiddenLinesAndColumnsAreNamed(t *testing.T) {
+	book := workbookOf(t, func(f *excelize.File) {
+		for i := range 9 {
+			require.NoError(t, f.SetSheetRow("Prices", fmt.Sprintf("A%d", i+1), &[]any{i, 6.9, "", i * 2}))
+		}
+		for _, line := range []int{3, 5, 6, 7, 20} {
+			require.NoError(t, f.SetRowVisible("Prices", line, false))
+		}
+		require.NoError(t, f.SetColVisible("Prices", "C:D", false))
+	})
+	g, err := Read(book, Options{})
+	require.NoError(t, err)
+	assert.Len(t, g.Rows, 9)
+	assert.Equal(t, []int{3, 5, 6, 7}, g.Hidden)
+	assert.Equal(t, []int{3}, g.HiddenColumns)
+	assert.Contains(t, g.HiddenSaid(), "The workbook hides lines 3, 5 to 7 and column D, which are read like the others.")
+
+	g, err = Read(openDocument(t, `<table:table table:name="A"><table:table-column table:number-columns-repeated="2"/>
+	<table:table-column table:visibility="collapse"/><table:table-row><table:table-cell><text:p>a</text:p></table:table-cell>
+	<table:table-cell/><table:table-cell><text:p>b</text:p></table:table-cell></table:table-row><table:table-row
+	table:number-rows-repeated="2" table:visibility="filter"><table:table-cell><text:p>1</text:p></table:table-cell>
+	</table:table-row><table:table-row table:number-rows-repeated="1048570" table:visibility="collapse"><table:table-cell/>
+	</table:table-row></table:table>`), Options{})
+	require.NoError(t, err)
+	assert.Equal(t, []int{2, 3}, g.Hidden)
+	assert.Equal(t, []int{2}, g.HiddenColumns)
+	g, err = Read([]byte("a,b\n1,2\n"), Options{})
+	require.NoError(t, err)
+	assert.Empty(t, g.HiddenSaid())
+}
+
 // rewritten is a workbook with a part of its first sheet written otherwise.
 func rewritten(t testing.TB, book []byte, old *regexp.Regexp, text string) []byte {
 	in, err := zip.NewReader(bytes.NewReader(book), int64(len(book)))

@@ -58,6 +58,8 @@ type part struct {
 	marks  marks
 	merged []string // merged cells: "A1:B2"
 	cells  int      // with a value: reading ends where they are too many
+	// lines and columns, from 0, that are hidden
+	hiddenLines, hiddenColumns map[int]bool
 }
 
 // maxMerged is how many merged cells of a sheet are carried.
@@ -66,6 +68,7 @@ const maxMerged = 20_000
 // partIn reads the XML of a sheet tag by tag. Nothing of it is kept but what a part has. Where only is set, it reads no
 // further than to the first value.
 func partIn(in io.Reader, only bool) (p part) {
+	p.hiddenLines, p.hiddenColumns = map[int]bool{}, map[int]bool{}
 	r := bufio.NewReaderSize(in, 64<<10)
 	row, column := 0, 0 // of the cell that is read; 0 outside of one
 	for {
@@ -78,6 +81,16 @@ func partIn(in io.Reader, only bool) (p part) {
 		}
 		tag := text[bytes.LastIndexByte(text, '<')+1:]
 		switch {
+		case bytes.HasPrefix(tag, []byte("row ")) && isTrue(attributeIn(tag, "hidden")):
+			if n, err := strconv.Atoi(attributeIn(tag, "r")); err == nil {
+				p.hiddenLines[n] = true
+			}
+		case bytes.HasPrefix(tag, []byte("col ")) && isTrue(attributeIn(tag, "hidden")):
+			from, _ := strconv.Atoi(attributeIn(tag, "min"))
+			to, _ := strconv.Atoi(attributeIn(tag, "max"))
+			for n := max(from, 1); n <= min(to, sheet.MaxColumns); n++ {
+				p.hiddenColumns[n-1] = true
+			}
 		case bytes.HasPrefix(tag, []byte("c ")):
 			row, column = p.cell(tag)
 		case bytes.HasPrefix(tag, []byte("/c>")):
@@ -99,6 +112,9 @@ func partIn(in io.Reader, only bool) (p part) {
 		}
 	}
 }
+
+// isTrue reads a boolean of XML Schema (part 2, 3.3.2).
+func isTrue(text string) bool { return text == "1" || text == "true" }
 
 // cell keeps the mark of a cell by its start tag. The row is 0 where the cell ends with it, or stands beyond the limits.
 func (p *part) cell(tag []byte) (row, column int) {

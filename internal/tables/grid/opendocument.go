@@ -13,8 +13,11 @@ import (
 
 // openSheet is a sheet of an OpenDocument workbook while it is read.
 type openSheet struct {
-	name string
-	rows []Row
+	name    string
+	rows    []Row
+	columns int // that were said how they are shown
+	// lines and columns, from 0, that are hidden
+	hiddenLines, hiddenColumns map[int]bool
 }
 
 // readOpenDocument reads the content of an OpenDocument workbook.
@@ -47,7 +50,9 @@ func readOpenDocument(z *zip.Reader, o Options, n *counter) (*Grid, error) {
 	if g.Sheet, err = choose(g.Sheets, o, func(name string) bool { return len(find(name).rows) == 0 }); err != nil {
 		return nil, err
 	}
-	g.Rows = find(g.Sheet).rows
+	s := find(g.Sheet)
+	g.Rows = s.rows
+	g.keepHidden(s.hiddenLines, s.hiddenColumns)
 	return g, nil
 }
 
@@ -77,6 +82,12 @@ func repeated(e *xml.StartElement, name string) int {
 	return n
 }
 
+// hidden says whether a row or a column is not shown (OpenDocument 1.2, part 1: table:visibility).
+func hidden(e *xml.StartElement) bool {
+	v := attribute(e, "visibility")
+	return v == "collapse" || v == "filter"
+}
+
 func (r *openReader) read() error {
 	for {
 		token, err := r.x.Token()
@@ -92,8 +103,16 @@ func (r *openReader) read() error {
 		case e.Name.Local == "table" && len(r.sheets) > maxSheets:
 			return refuse("this workbook has more than %d sheets", maxSheets)
 		case e.Name.Local == "table":
-			r.sheets = append(r.sheets, openSheet{name: attribute(&e, "name")})
+			r.sheets = append(r.sheets, openSheet{name: attribute(&e, "name"), hiddenLines: map[int]bool{},
+				hiddenColumns: map[int]bool{}})
 			r.line = 1
+		case e.Name.Local == "table-column" && len(r.sheets) > 0:
+			s := &r.sheets[len(r.sheets)-1]
+			end := s.columns + min(repeated(&e, "number-columns-repeated"), sheet.MaxColumns)
+			for n := s.columns; hidden(&e) && n < min(end, sheet.MaxColumns); n++ {
+				s.hiddenColumns[n] = true
+			}
+			s.columns = min(end, sheet.MaxColumns)
 		case e.Name.Local == "table-row" && len(r.sheets) > 0:
 			if err := r.row(&e); err != nil {
 				return err
@@ -138,14 +157,14 @@ func (r *openReader) row(e *xml.StartElement) error {
 			}
 		case xml.EndElement:
 			if t.Name.Local == "table-row" {
-				return r.keep(row, times)
+				return r.keep(row, times, hidden(e))
 			}
 		}
 	}
 }
 
 // keep adds a row as often as it stands there.
-func (r *openReader) keep(row Row, times int) error {
+func (r *openReader) keep(row Row, times int, hidden bool) error {
 	if len(row.Cells) > 0 {
 		s := &r.sheets[len(r.sheets)-1]
 		if times > sheet.MaxRows-len(s.rows) {
@@ -160,6 +179,9 @@ func (r *openReader) keep(row Row, times int) error {
 		for i := range times {
 			one := row
 			one.Line = r.line + i
+			if hidden {
+				s.hiddenLines[one.Line] = true
+			}
 			s.rows = append(s.rows, one)
 		}
 	}

@@ -16,7 +16,7 @@ import (
 func TestGridsAreWrittenAndRead(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		g := &Grid{Format: Workbook, Encoding: rapid.String().Draw(t, "encoding"), Sheet: "A", Sheets: []string{"A", "B"},
-			Rows: []Row{}}
+			Rows: []Row{}, Hidden: rapid.SliceOfN(rapid.IntRange(1, 99), 1, 3).Draw(t, "hidden")}
 		for i := range rapid.IntRange(0, 20).Draw(t, "rows") {
 			row := Row{Line: i*3 + 1, Cells: []Cell{}}
 			for range rapid.IntRange(0, 8).Draw(t, "cells") {

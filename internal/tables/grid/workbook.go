@@ -96,6 +96,7 @@ func readWorkbook(data []byte, z *zip.Reader, o Options, n *counter) (*Grid, err
 	if g.Rows, err = w.rows(n); err != nil {
 		return nil, err
 	}
+	defer func() { g.keepHidden(p.hiddenLines, p.hiddenColumns) }()
 	return g, g.merge(p.merged, n)
 }
 

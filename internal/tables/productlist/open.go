@@ -40,6 +40,7 @@ const (
 	AskPrices   = "prices"   // prices far from those that are known
 	AskClasses  = "classes"  // shipping classes that the shop does not have
 	AskLacking  = "lacking"  // new products without a name or a price
+	AskHidden   = "hidden"   // lines and columns that the workbook hides
 )
 
 // Reading is what was made of a file.
@@ -74,6 +75,9 @@ func Open(source grid.Source, f *store.File, c Choices, progress func(int)) (*Re
 		o.asks.Add(AskSheet,
 			fmt.Sprintf("The sheets %s have products. Sheet %s was read. If another is right, "+
 				"choose it.", strings.Join(with, ", "), g.Sheet))
+	}
+	if said := g.HiddenSaid(); said != "" {
+		o.asks.Add(AskHidden, said)
 	}
 	o.table()
 	o.mapping()

@@ -140,3 +140,24 @@ func TestAFormulaWithoutAValueIsNoEmptyCell(t *testing.T) {
 		assert.Contains(t, rest, "1 formula without a value that was saved", cell)
 	}
 }
+
+// Lines that a workbook hides are read, and asked about: they may be prices that are not for sale any more.
+func TestHiddenLinesAreAskedAbout(t *testing.T) {
+	f := storetest.Lauha(t)
+	book := excelize.NewFile()
+	for i, row := range [][]any{{"Weight (kg)", "Germany"}, {2, 6.9}, {5, 8.9}, {10, 9.9}} {
+		require.NoError(t, book.SetSheetRow("Sheet1", fmt.Sprintf("A%d", i+1), &row))
+	}
+	require.NoError(t, book.SetRowVisible("Sheet1", 3, false))
+	data, err := book.WriteToBuffer()
+	require.NoError(t, err)
+	r, err := Open(grid.Bytes(data.Bytes()), f, typed.For(f, nil), Choices{})
+	require.NoError(t, err)
+	require.Len(t, r.Asks, 1)
+	assert.Equal(t, AskHidden, r.Asks[0].Code)
+	assert.Contains(t, r.Asks[0].Message, "The workbook hides line 3")
+	r, err = Open(grid.Bytes(data.Bytes()), f, typed.For(f, nil), Choices{Settled: []string{AskHidden}})
+	require.NoError(t, err)
+	assert.Empty(t, r.Asks)
+	assert.Len(t, r.Plan.Lines, 3)
+}

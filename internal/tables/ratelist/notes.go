@@ -36,6 +36,7 @@ const (
 	AskBlank       = "blank"       // lines without a price
 	AskJump        = "jump"        // a price far from both of its neighbours
 	AskOverlap     = "overlap"     // a place that is in two zones
+	AskHidden      = "hidden"      // lines and columns that the workbook hides
 )
 
 var (

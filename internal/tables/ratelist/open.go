@@ -111,6 +111,9 @@ func Open(source grid.Source, f *store.File, reader typed.Reader, c Choices) (*R
 			return nil, err
 		}
 	}
+	if said := g.HiddenSaid(); said != "" {
+		o.asks.Add(AskHidden, said)
+	}
 	o.r.Skipped = l.skipped
 	o.read(l, lists)
 	return o.r, nil

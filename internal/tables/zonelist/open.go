@@ -107,6 +107,9 @@ func Open(source grid.Source, f *store.File, reader typed.Reader, c Choices) (*R
 		return nil, err
 	}
 	r := &Reading{Grid: g, Found: g.Found()}
+	if said := g.HiddenSaid(); said != "" {
+		r.Found = append(r.Found, said)
+	}
 	if len(with) > 1 {
 		r.Found = append(r.Found, fmt.Sprintf("The sheets %s have zones.", strings.Join(with, ", ")))
 	}
