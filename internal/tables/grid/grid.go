@@ -85,6 +85,7 @@ type Grid struct {
 	// Hidden are the lines of a workbook that are not shown in a spreadsheet and say something, and HiddenColumns the
 	// columns from 0. They are read like the others.
 	Hidden, HiddenColumns []int
+	HiddenSheets          []string // of a workbook that has others: they are not read
 }
 
 // Options say how a file is read.
@@ -380,6 +381,10 @@ func (g *Grid) Found() (list []string) {
 		others := slices.DeleteFunc(slices.Clone(g.Sheets), func(name string) bool { return name == g.Sheet })
 		list = append(list, fmt.Sprintf("The sheet “%s” was read; the workbook has %s too.", g.Sheet,
 			strings.Join(others, ", ")))
+	}
+	if len(g.HiddenSheets) > 0 {
+		list = append(list, fmt.Sprintf("Sheets that the workbook hides were not read: %s. Show them in a spreadsheet if they belong to it.",
+			Cut(strings.Join(g.HiddenSheets, ", "))))
 	}
 	if g.Format == Text && (g.Separator != ',' || g.Encoding != "UTF-8") {
 		list = append(list, fmt.Sprintf("The file was read as %s text with %s between the cells.", g.Encoding,

@@ -121,6 +121,7 @@ func TestAWorkbookAsItIsSent(t *testing.T) {
 	assert.Equal(t, []string{"Weight", "Zone", "Zone"}, table.Rows[0].Cells)
 	assert.Equal(t, []string{"The sheet “Prices” was read; the workbook has Notes too.",
 		"The column headings are in line 5. Above them: Price list 2026 · valid from January.",
+		"Sheets that the workbook hides were not read: Old. Show them in a spreadsheet if they belong to it.",
 		"Merged cells count for each row and column that they cover.", "1 formula without a value that was saved: open the " +
 			"workbook in a spreadsheet, save it there, and choose it again."}, table.Found)
 	g, err = Read(data, Options{Sheet: "notes"})

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"io"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -84,6 +85,11 @@ func readWorkbook(data []byte, z *zip.Reader, o Options, n *counter) (*Grid, err
 		}
 		defer in.Close()
 		return partIn(io.LimitReader(in, maxUnpacked), only)
+	}
+	for _, name := range f.GetSheetList() {
+		if !slices.Contains(g.Sheets, name) {
+			g.HiddenSheets = append(g.HiddenSheets, name)
+		}
 	}
 	if g.Sheet, err = choose(g.Sheets, o, func(name string) bool { return !look(name, true).says }); err != nil {
 		return nil, err

@@ -161,3 +161,44 @@ func TestHiddenLinesAreAskedAbout(t *testing.T) {
 	assert.Empty(t, r.Asks)
 	assert.Len(t, r.Plan.Lines, 3)
 }
+
+// A sheet that nothing is made of is asked about where it says something that may count.
+func TestSheetsThatAreNotReadAreAskedAbout(t *testing.T) {
+	f := storetest.Lauha(t)
+	open := func(sheets map[string][][]any, names ...string) *Reading {
+		book := excelize.NewFile()
+		for _, name := range names {
+			_, err := book.NewSheet(name)
+			require.NoError(t, err)
+			for i, row := range sheets[name] {
+				require.NoError(t, book.SetSheetRow(name, fmt.Sprintf("A%d", i+1), &row))
+			}
+		}
+		require.NoError(t, book.DeleteSheet("Sheet1"))
+		data, err := book.WriteToBuffer()
+		require.NoError(t, err)
+		r, err := Open(grid.Bytes(data.Bytes()), f, typed.For(f, nil), Choices{})
+		require.NoError(t, err)
+		return r
+	}
+	sheets := map[string][][]any{
+		"Prices":     {{"Weight (kg)", "1", "2"}, {2, 6.9, 8.9}, {5, 8.9, 9.9}},
+		"Zones":      {{"Zone", "Countries"}, {"1", "Germany"}, {"2", "France"}},
+		"Surcharges": {{"Fuel", "12 %"}, {"As from", "January"}},
+		"Thanks":     {{"Thank you for your order"}},
+	}
+	assert.Empty(t, open(sheets, "Prices", "Zones", "Thanks").Asks)
+	for _, names := range [][]string{{"Prices", "Zones", "Surcharges"}, {"Surcharges", "Zones", "Prices"}} {
+		r := open(sheets, names...)
+		require.NotNil(t, r.Plan, names)
+		require.Len(t, r.Asks, 1, names)
+		assert.Contains(t, r.Asks[0].Message, "The sheet Surcharges says “Fuel · 12 %”, of which nothing is used", names)
+	}
+	many := []string{"Prices", "Zones"}
+	for i := range maxOtherSheets {
+		many = append(many, fmt.Sprintf("More%c", 'A'+i))
+	}
+	r := open(sheets, many...)
+	require.Len(t, r.Asks, 1)
+	assert.Contains(t, r.Asks[0].Message, "The last 2 were not looked into")
+}

@@ -242,6 +242,10 @@ func (o *opening) sheets(source grid.Source, g *grid.Grid, l *layout, lists []*l
 		with = append(with, g.Sheet)
 	}
 	others := key{}
+	var unread []*grid.Grid
+	if !ok && len(l.key) == 0 {
+		unread = append(unread, g)
+	}
 	for _, name := range g.Sheets[:min(len(g.Sheets), maxOtherSheets)] {
 		if name == g.Sheet {
 			continue
@@ -258,6 +262,8 @@ func (o *opening) sheets(source grid.Source, g *grid.Grid, l *layout, lists []*l
 				g, l, lists, ok = other, otherLayout, otherLists, true
 				continue
 			}
+		} else if len(otherLayout.key) == 0 {
+			unread = append(unread, other)
 		}
 		others.join(otherLayout.key)
 	}
@@ -267,7 +273,29 @@ func (o *opening) sheets(source grid.Source, g *grid.Grid, l *layout, lists []*l
 			fmt.Sprintf("The sheets %s have prices. Sheet %s was read. If another is right, choose it.",
 				strings.Join(with, ", "), g.Sheet))
 	}
+	for _, other := range unread {
+		if other != g {
+			o.unreadSheet(other)
+		}
+	}
+	if more := len(g.Sheets) - maxOtherSheets; more > 0 {
+		o.asks.Add(AskSheet, fmt.Sprintf("The workbook has %d sheets. The last %d were not looked into.", len(g.Sheets), more))
+	}
 	return g, l, lists, nil
+}
+
+// unreadSheet asks about a sheet that has neither prices nor zones, where it says something that may count in a price.
+func (o *opening) unreadSheet(g *grid.Grid) {
+	var said []string
+	for i := range g.Rows {
+		if text := g.Rows[i].Said(); counts(world.Fold(text)) {
+			said = append(said, "“"+text+"”")
+		}
+	}
+	if len(said) > 0 {
+		o.asks.Add(AskNote, fmt.Sprintf("The sheet %s says %s, of which nothing is used. Leave it out, or put it into the sheet with the "+
+			"prices.", g.Sheet, strings.TrimSuffix(grid.Cut(strings.Join(said, ", ")), ".")))
+	}
 }
 
 // keyFile reads a file that says where the zones are.
