@@ -165,6 +165,7 @@ func TestHiddenLinesAreAskedAbout(t *testing.T) {
 // A sheet that nothing is made of is asked about where it says something that may count.
 func TestSheetsThatAreNotReadAreAskedAbout(t *testing.T) {
 	f := storetest.Lauha(t)
+	chosen := ""
 	open := func(sheets map[string][][]any, names ...string) *Reading {
 		book := excelize.NewFile()
 		for _, name := range names {
@@ -177,7 +178,7 @@ func TestSheetsThatAreNotReadAreAskedAbout(t *testing.T) {
 		require.NoError(t, book.DeleteSheet("Sheet1"))
 		data, err := book.WriteToBuffer()
 		require.NoError(t, err)
-		r, err := Open(grid.Bytes(data.Bytes()), f, typed.For(f, nil), Choices{})
+		r, err := Open(grid.Bytes(data.Bytes()), f, typed.For(f, nil), Choices{Options: grid.Options{Sheet: chosen}})
 		require.NoError(t, err)
 		return r
 	}
@@ -201,4 +202,8 @@ func TestSheetsThatAreNotReadAreAskedAbout(t *testing.T) {
 	r := open(sheets, many...)
 	require.Len(t, r.Asks, 1)
 	assert.Contains(t, r.Asks[0].Message, "The last 2 were not looked into")
+	chosen = "Prices"
+	r = open(sheets, "Zones", "Prices", "Surcharges")
+	require.NotNil(t, r.Plan)
+	assert.Empty(t, r.Asks, "the sheet was chosen; the zones of the other count")
 }

@@ -105,6 +105,8 @@ func Open(source grid.Source, f *store.File, reader typed.Reader, c Choices) (*R
 			return nil, err
 		}
 		o.r.Grid = g
+	} else if len(g.Sheets) > 1 {
+		o.zonesOfSheets(source, g, l)
 	}
 	if c.Key != nil {
 		if err := o.keyFile(c.Key, l); err != nil {
@@ -282,6 +284,18 @@ func (o *opening) sheets(source grid.Source, g *grid.Grid, l *layout, lists []*l
 		o.asks.Add(AskSheet, fmt.Sprintf("The workbook has %d sheets. The last %d were not looked into.", len(g.Sheets), more))
 	}
 	return g, l, lists, nil
+}
+
+// zonesOfSheets reads where zones are from the sheets beside the one that somebody chose.
+func (o *opening) zonesOfSheets(source grid.Source, g *grid.Grid, l *layout) {
+	for _, name := range g.Sheets[:min(len(g.Sheets), maxOtherSheets)] {
+		if name == g.Sheet {
+			continue
+		}
+		if other, err := source.Read(grid.Options{Sheet: name}); err == nil { // it is not empty
+			l.key.join(blocksOf(other, 0).key)
+		}
+	}
 }
 
 // unreadSheet asks about a sheet that has neither prices nor zones, where it says something that may count in a price.
