@@ -142,8 +142,6 @@ var trade = map[string][]string{
 	"eea":                    {"EU", "IS", "LI", "NO"},
 	"ewr":                    {"EU", "IS", "LI", "NO"},
 	"european economic area": {"EU", "IS", "LI", "NO"},
-	"western balkans":        {"AL", "BA", "XK", "ME", "MK", "RS"},
-	"westbalkan":             {"AL", "BA", "XK", "ME", "MK", "RS"},
 	"gcc":                    {"AE", "BH", "KW", "OM", "QA", "SA"},
 	"gulf states":            {"AE", "BH", "KW", "OM", "QA", "SA"},
 	"schengen": {"AT", "BE", "BG", "HR", "CZ", "DK", "EE", "FI", "FR", "DE", "GR", "HU", "IS", "IT", "LV", "LI", "LT", "LU", "MT",

@@ -268,7 +268,7 @@ func leading(text string) (number, unit, rest string, ok bool) {
 }
 
 // stepAbove is the bound above which steps count: "each kg above 30".
-var stepAbove = regexp.MustCompile(` (?:above|over|beyond|exceeding|uber|ueber|au dela de|au-dela de|yli|over) ([0-9][0-9.,]*)\s*` +
+var stepAbove = regexp.MustCompile(` (?:above|over|beyond|exceeding|uber|ueber|au dela de|au-dela de|yli) ([0-9][0-9.,]*)\s*` +
 	`(?:kg|kgs|kilos?|g|lb|lbs)?$`)
 
 // steps reads what comes behind "each further": "kg", "0.5 kg", "1 kg or part".

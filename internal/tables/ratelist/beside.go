@@ -19,7 +19,7 @@ func (o *opening) prepare(l *list, k key) {
 	if l.headless && len(o.c.Columns) == 0 {
 		o.asks.Add(AskColumns, "This list has no column headings. Check what its columns hold.")
 	}
-	l.said = stated(o.beside(l.block))
+	l.said = stated(o.beside(l.block), o.f.Store.Currency)
 	if l.said.per == nil && l.per != "" {
 		l.said.per = &perSaid{size: "1", unit: l.per, line: l.head.Line}
 	}

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 
 	"diadrom/internal/core/decimal"
@@ -42,9 +43,12 @@ var (
 		`(kgs?|kilos?|kilograms?|kilogramm|g|grams?|gramm|lbs?|pounds?)\b`)
 	datesIn = regexp.MustCompile(`\b[0-9]{1,2}[./-][0-9]{1,2}[./-](?:[0-9]{4}|[0-9]{2})\b|\b[0-9]{4}-[0-9]{2}-[0-9]{2}\b|` +
 		`\b[0-9]{1,2}\.?\s+(?:` + months + `)\s+[0-9]{4}\b|\b(?:` + months + `)\s+[0-9]{1,2},?\s+[0-9]{4}\b|` +
-		`\b(?:` + months + `)\s+[0-9]{4}\b|\b[0-9]{1,2}/20[0-9]{2}\b|\bq[1-4]\s*/?\s*20[0-9]{2}\b|` +
-		`\b20[0-9]{2}\s*[/–-]\s*(?:20)?[0-9]{2}\b|\b20[0-9]{2}\b`)
-	minorOf = map[string]string{"rappen": "CHF", "pence": "GBP", "pennies": "GBP", "ore": "SEK", "eurocent": "EUR", "euro cent": "EUR",
+		`\b(?:` + months + `)\s+[0-9]{4}\b|\b[0-9]{1,2}/20[0-9]{2}\b|\bq[1-4]\s*/?\s*20[0-9]{2}\b`)
+	yearsIn   = regexp.MustCompile(`\b20([0-3][0-9])(?:\s*[/–-]\s*(?:20)?([0-9]{2}))?\b`)
+	amountsIn = regexp.MustCompile(`\b(?:min|mini|minimum|minimal|mindest\w*|minimo|max|maxi|maximum|maximal|hochst\w*|over|above|` +
+		`under|below|up to|limit|liab\w*|haft\w*|insur\w*|versich\w*|assur\w*|charge|fee|gebuhr\w*|\w*zuschlag|pauschal\w*|frais|` +
+		`per|je|pro|each|plus|add|cost|costs|kost\w*|code|codes|postcodes?|zip|plz|zones?|islands?|inseln?|iles?|areas?|items?)\b`)
+	minorOf = map[string]string{"rappen": "CHF", "pence": "GBP", "pennies": "GBP", "eurocent": "EUR", "euro cent": "EUR",
 		"eurocents": "EUR", "euro cents": "EUR"}
 )
 
@@ -70,7 +74,7 @@ func weightUnit(word string) string {
 }
 
 // stated reads what texts beside a list say of all of it.
-func stated(texts []noted) (s statement) {
+func stated(texts []noted, own string) (s statement) {
 	for _, one := range texts {
 		folded := world.Fold(one.text)
 		if m := weightsIn.FindStringSubmatch(folded); m != nil && s.unit == "" {
@@ -78,6 +82,9 @@ func stated(texts []noted) (s statement) {
 		}
 		if m := minorIn.FindStringSubmatch(folded); m != nil {
 			s.minor, s.currency = true, minorOf[m[1]]
+			if m[1] == "ore" {
+				s.currency, s.minor = oreOf(one.text, own)
+			}
 		}
 		if m := perIn.FindStringSubmatch(folded); m != nil && s.per == nil {
 			size := m[2]
@@ -88,6 +95,34 @@ func stated(texts []noted) (s statement) {
 		}
 	}
 	return s
+}
+
+// oreOf is the currency whose hundredths a text calls öre or øre, which those of Denmark and of Norway write alike: the shop's
+// where it is one of them. Known is false where nothing says which.
+func oreOf(text, own string) (currency string, known bool) {
+	switch {
+	case strings.Contains(strings.ToLower(text), "öre"):
+		return "SEK", true
+	case own == "DKK", own == "NOK":
+		return own, true
+	}
+	return "", false
+}
+
+// withoutYears removes from a folded text the years that say for when it is: "2026", "2026/27". A number like that next to a word
+// for an amount, a limit or a place, or to a currency, may be one.
+func withoutYears(folded string) string {
+	if amountsIn.MatchString(folded) || strings.ContainsFunc(folded, isSign) || slices.ContainsFunc(strings.Fields(folded), isCurrency) {
+		return folded
+	}
+	return yearsIn.ReplaceAllStringFunc(folded, func(text string) string {
+		m := yearsIn.FindStringSubmatch(text)
+		from, _ := strconv.Atoi(m[1])
+		if to, err := strconv.Atoi(m[2]); err == nil && to != from+1 {
+			return text
+		}
+		return " "
+	})
 }
 
 // noted is a text beside a list: a title, a note, or a row that is no part of it.
@@ -125,13 +160,15 @@ var idleWords = []string{"valid", "validity", "from", "as", "of", "until", "to",
 // the units, as far as the reading holds it.
 func (o *opening) left(l *list, text string) string {
 	folded := world.Fold(text)
-	folded = datesIn.ReplaceAllString(folded, " ")
+	folded = withoutYears(datesIn.ReplaceAllString(folded, " "))
 	if withTax.MatchString(folded) || withoutTax.MatchString(folded) { // it was asked about, or is so here
 		for _, re := range []*regexp.Regexp{withTax, withoutTax, taxIn} {
 			folded = re.ReplaceAllString(folded, " ")
 		}
 	}
-	folded = minorIn.ReplaceAllString(folded, " ")
+	if l.said.minor {
+		folded = minorIn.ReplaceAllString(folded, " ")
+	}
 	folded = perIn.ReplaceAllString(folded, " ")
 	if m := weightsIn.FindStringSubmatch(folded); m != nil && (l.unit == "" && weightUnit(m[1]) == o.f.Store.WeightUnit ||
 		weightUnit(m[1]) == l.unit) {
@@ -149,15 +186,23 @@ func (o *opening) left(l *list, text string) string {
 	return strings.Join(words, " ")
 }
 
+// taxWord is a word for a tax.
+var taxWord = regexp.MustCompile(`\b(?:vat|tax|taxes|gst|mwst|ust|tva|iva|alv|moms)\b`)
+
+// isCurrency says whether a folded word is the code of a currency. ALL and TOP are words of English too.
+func isCurrency(word string) bool {
+	return len(word) == 3 && word != "all" && word != "top" && world.CurrencyName(strings.ToUpper(word)) != ""
+}
+
 // counts says whether a text has something that may count in a price: a digit, a unit, a currency, a percent sign, a word for
 // a tax, or the name of a country.
 func counts(folded string) bool {
-	if strings.ContainsAny(folded, "0123456789%") || strings.ContainsFunc(folded, isSign) || taxIn.MatchString(" "+folded+" ") &&
-		regexp.MustCompile(`\b(?:vat|tax|taxes|gst|mwst|ust|tva|iva|alv|moms)\b`).MatchString(folded) {
+	if strings.ContainsAny(folded, "0123456789%") || strings.ContainsFunc(folded, isSign) || taxWord.MatchString(folded) ||
+		minorIn.MatchString(folded) {
 		return true
 	}
 	for _, word := range strings.Fields(folded) {
-		if len(word) == 3 && world.CurrencyName(strings.ToUpper(word)) != "" && word != "all" && word != "top" {
+		if isCurrency(word) {
 			return true
 		}
 		if len(word) > 1 && weightUnit(word) != "" || distances[word] != "" || word == "cm" || word == "m3" || word == "cbm" {

@@ -152,7 +152,7 @@ func (b *builder) named(name, country string) (int, error) {
 
 // vague are names that carriers draw differently, folded.
 var vague = []string{"europe", "europa", "eurooppa", "continental europe", "western europe", "eastern europe", "europe de l'ouest",
-	"westeuropa", "osteuropa", "europe zone"}
+	"westeuropa", "osteuropa", "europe zone", "western balkans", "westbalkan", "balkans", "balkan"}
 
 // town says whether a text reads as a town that no list of places knows.
 func (b *builder) town(text string) bool {
