@@ -223,7 +223,7 @@ func TestAProductListIsLookedAtMappedAndTakenIn(t *testing.T) {
 		"1 new",
 		"weight: it is below 0",
 		"the sku NEW-1 stands in line 3 already",
-		"1 new product would have no name, since no column says it. These columns are not used: What.",
+		"1 new product would have no name: no column has it. Columns that are not used: What.",
 	)
 	id := regexp.MustCompile(`/goods/file/(\d+)`).FindStringSubmatch(body)[1]
 	_, body = s.get("/goods/file/" + id + "?c1=name&show=changed")

@@ -61,7 +61,7 @@ func TestColumnsChosenByHandArriveInTheShop(t *testing.T) {
 	action = html.UnescapeString(form[1])
 	status, page = s.post(action, "name", "Post")
 	assert.Equal(t, http.StatusUnprocessableEntity, status, "the price for express is left out")
-	assert.Contains(t, page, "Line 2 has “29”, of which nothing was made")
+	assert.Contains(t, page, "Line 2: “29” is not used")
 	status, page = s.post(action+"&ok=note", "name", "Post")
 	assert.Equal(t, http.StatusOK, status, page)
 	require.NotNil(t, s.draft.State().File.Method("post"))
@@ -133,11 +133,11 @@ func TestAPartThatFailsIsSaidAndTheRestIsShown(t *testing.T) {
 // asked stays asked.
 func TestAnswersDoNotAnswerOtherQuestions(t *testing.T) {
 	for _, one := range []struct{ screen, text, asked string }{
-		{"/rates-file", "country,up to kg,price,qwert\nNO,2,19,29\n", "of which nothing was made"},
-		{"/rates-file", "country,up to kg (spanned),price\nNO,2,19\n", "is not understood whole"},
+		{"/rates-file", "country,up to kg,price,qwert\nNO,2,19,29\n", "Line 2: “29” is not used"},
+		{"/rates-file", "country,up to kg (spanned),price\nNO,2,19\n", "I do not understand “spanned”"},
 		{"/rates-file", "country,up to kg,price,price\nNO,2,19,29\n", "Two columns look like"},
 		{"/goods/file", "sku,name,weight,Weight\nX-1,Cup,0.2,0.3\n", "Two columns look like"},
-		{"/goods/file", "sku,qwert,asdf\nX-1,Cup,12.90\n", "no column says it"},
+		{"/goods/file", "sku,qwert,asdf\nX-1,Cup,12.90\n", "no column has it"},
 	} {
 		s := lauha(t)
 		_, page := s.send(one.screen, "list.csv", one.text)

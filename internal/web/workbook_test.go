@@ -36,7 +36,7 @@ func TestListsComeAsWorkbooks(t *testing.T) {
 		"9.90 + 0.80 per started kg above 10", "18.00 + 1.20 per started kg above 10")
 	file := regexp.MustCompile(`action="(/rates-file/[0-9]+)"`).FindStringSubmatch(body)
 	require.NotNil(t, file, body)
-	holds(t, body, "The sheet Notes says “Prices without tax”, of which nothing is used.")
+	holds(t, body, "The sheet Notes is not used. It says “Prices without tax”.")
 	status, _ = s.post(file[1], "name", "By matrix")
 	require.Equal(t, http.StatusUnprocessableEntity, status, "a question is open")
 	status, _ = s.post(file[1]+"?ok=note", "name", "By matrix")

@@ -324,8 +324,8 @@ func (g *Grid) HiddenSaid() string {
 	if names == nil {
 		return ""
 	}
-	return "The workbook hides " + strings.Join(names, " and ") + ", which are read like the others. Show them in a spreadsheet to see " +
-		"what they say, or delete them there."
+	return "Hidden in the workbook, but read: " + strings.Join(names, " and ") +
+		". Check them in a spreadsheet, or delete them there."
 }
 
 // ranges writes numbers that rise: "3, 5 to 9".
@@ -383,7 +383,7 @@ func (g *Grid) Found() (list []string) {
 			strings.Join(others, ", ")))
 	}
 	if len(g.HiddenSheets) > 0 {
-		list = append(list, fmt.Sprintf("Sheets that the workbook hides were not read: %s. Show them in a spreadsheet if they belong to it.",
+		list = append(list, fmt.Sprintf("Hidden sheets were not read: %s. Unhide them in a spreadsheet if you need them.",
 			Cut(strings.Join(g.HiddenSheets, ", "))))
 	}
 	if g.Format == Text && (g.Separator != ',' || g.Encoding != "UTF-8") {
@@ -415,8 +415,12 @@ func (g *Grid) Found() (list []string) {
 		list = append(list, plural.Number(formulas)+" formulas have the values that were saved with them.")
 	}
 	if unsaved > 0 {
-		list = append(list, fmt.Sprintf("%s without a value that was saved: open the workbook in a spreadsheet, save it there, "+
-			"and choose it again.", plural.Count(unsaved, "formula")))
+		has := "have"
+		if unsaved == 1 {
+			has = "has"
+		}
+		list = append(list, fmt.Sprintf("%s %s no saved value. Open the workbook in a spreadsheet, save it and choose it "+
+			"again.", plural.Count(unsaved, "formula"), has))
 	}
 	return list
 }

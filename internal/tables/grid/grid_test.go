@@ -121,9 +121,9 @@ func TestAWorkbookAsItIsSent(t *testing.T) {
 	assert.Equal(t, []string{"Weight", "Zone", "Zone"}, table.Rows[0].Cells)
 	assert.Equal(t, []string{"The sheet “Prices” was read; the workbook has Notes too.",
 		"The column headings are in line 5. Above them: Price list 2026 · valid from January.",
-		"Sheets that the workbook hides were not read: Old. Show them in a spreadsheet if they belong to it.",
-		"Merged cells count for each row and column that they cover.", "1 formula without a value that was saved: open the " +
-			"workbook in a spreadsheet, save it there, and choose it again."}, table.Found)
+		"Hidden sheets were not read: Old. Unhide them in a spreadsheet if you need them.",
+		"Merged cells count for each row and column that they cover.", "1 formula has no saved value. Open the workbook in " +
+			"a spreadsheet, save it and choose it again."}, table.Found)
 	g, err = Read(data, Options{Sheet: "notes"})
 	require.NoError(t, err)
 	assert.Equal(t, [][]string{{"see page 2"}}, texts(g))
@@ -158,7 +158,7 @@ func TestAFormulaWithoutAValueIsNotEmpty(t *testing.T) {
 	table, err := ReadTable(Bytes(rewritten(t, book, regexp.MustCompile(`<c r="B2".*?</c>`), `<c r="B2"><f>A1*2</f></c>`)))
 	require.NoError(t, err)
 	assert.Equal(t, 2, table.Rows[1].Formula)
-	assert.Contains(t, strings.Join(table.Found, " "), "1 formula without a value that was saved")
+	assert.Contains(t, strings.Join(table.Found, " "), "1 formula has no saved value")
 
 	g, err := Read(openDocument(t, `<table:table table:name="A"><table:table-row><table:table-cell
 	table:formula="of:=[.A2]*2"/><table:table-cell table:formula="of:=[.A2]" office:value-type="string"/><table:table-cell
@@ -184,7 +184,7 @@ func TestHiddenLinesAndColumnsAreNamed(t *testing.T) {
 	assert.Len(t, g.Rows, 9)
 	assert.Equal(t, []int{3, 5, 6, 7}, g.Hidden)
 	assert.Equal(t, []int{3}, g.HiddenColumns)
-	assert.Contains(t, g.HiddenSaid(), "The workbook hides lines 3, 5 to 7 and column D, which are read like the others.")
+	assert.Contains(t, g.HiddenSaid(), "Hidden in the workbook, but read: lines 3, 5 to 7 and column D.")
 
 	g, err = Read(openDocument(t, `<table:table table:name="A"><table:table-column table:number-columns-repeated="2"/>
 	<table:table-column table:visibility="collapse"/><table:table-row><table:table-cell><text:p>a</text:p></table:table-cell>

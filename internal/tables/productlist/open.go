@@ -128,7 +128,7 @@ func (o *opening) classes() *store.File {
 		more.Classes, o.r.Classes = append(more.Classes, c), append(o.r.Classes, c)
 	}
 	if len(o.r.Unknown) > 0 {
-		o.asks.Add(AskClasses, fmt.Sprintf("This shop does not have the shipping classes %s. Make them, or leave their lines out.",
+		o.asks.Add(AskClasses, fmt.Sprintf("This shop has no shipping class called %s. Add them, or leave those lines out.",
 			grid.Cut(strings.Join(o.r.Unknown, ", "))))
 	}
 	return &more
@@ -156,7 +156,7 @@ func (o *opening) lacking() {
 	if len(lack) == 0 || len(unused) == 0 || o.c.OnlyColumns {
 		return
 	}
-	o.asks.Add(AskLacking, fmt.Sprintf("%s would have %s, since no column says it. These columns are not used: %s. Choose what they hold.",
+	o.asks.Add(AskLacking, fmt.Sprintf("%s would have %s: no column has it. Columns that are not used: %s. Choose what they hold.",
 		plural.Count(added, "new product"), strings.Join(lack, " and "), grid.Cut(strings.Join(unused, ", "))))
 }
 

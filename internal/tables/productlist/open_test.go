@@ -188,7 +188,7 @@ func TestClassesAreMadeAndNothingIsMadeOfHeadingsThatAreNotUnderstood(t *testing
 	require.NoError(t, err)
 	require.Len(t, r.Asks, 1)
 	assert.Equal(t, AskLacking, r.Asks[0].Code)
-	assert.Equal(t, "2 new products would have no name and a price of 0, since no column says it. These columns are not used: qwert, "+
+	assert.Equal(t, "2 new products would have no name and a price of 0: no column has it. Columns that are not used: qwert, "+
 		"asdf. Choose what they hold.", r.Asks[0].Message)
 	r, err = Open(grid.Bytes("sku,weight\nNEW-1,2\nNEW-2,3\n"), f, Choices{}, func(int) {})
 	require.NoError(t, err)

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 
+	"diadrom/internal/core/plural"
 	"diadrom/internal/core/world"
 	"diadrom/internal/tables/grid"
 )
@@ -23,8 +24,8 @@ func (o *opening) asideOr(code string) grid.Account {
 	return grid.AskedAbout
 }
 
-// accounted gives the cells of the lists that were read their accounts. all are all lists of the sheet.
-func (o *opening) accounted(l *layout, all, lists []*list) {
+// account gives the cells of the lists that were read their accounts. all are all lists of the sheet.
+func (o *opening) account(l *layout, all, lists []*list) {
 	ledger := o.r.Ledger
 	for _, one := range lists {
 		o.accountHeads(one)
@@ -41,7 +42,7 @@ func (o *opening) accounted(l *layout, all, lists []*list) {
 		ledger.MarkRow(line, 0, o.r.Grid.Width(), grid.AsHead)
 	}
 	for i := range l.skipped {
-		if s := &l.skipped[i]; s.Why == "it says where a zone is" || s.Why == "it repeats the headings" {
+		if s := &l.skipped[i]; s.Why == whyKey || s.Why == whyHeads {
 			ledger.MarkRow(s.Line, 0, o.r.Grid.Width(), grid.AsBound)
 		}
 	}
@@ -167,11 +168,11 @@ func (o *opening) accountRest() {
 				more++
 				continue
 			}
-			o.asks.Add(AskNote, fmt.Sprintf("Line %d has “%s”, of which nothing was made. Leave it out, or choose what its column holds.",
+			o.asks.Add(AskNote, fmt.Sprintf("Line %d: “%s” is not used. Choose what its column holds, or leave it out.",
 				row.Line, grid.Cut(c.Text)))
 		}
 	}
 	if more > 0 {
-		o.asks.Add(AskNote, fmt.Sprintf("And nothing was made of %d more cells.", more))
+		o.asks.Add(AskNote, plural.Count(more, "more cell")+" like that.")
 	}
 }

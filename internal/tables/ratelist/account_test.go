@@ -137,7 +137,7 @@ func TestAFormulaWithoutAValueIsNoEmptyCell(t *testing.T) {
 		require.NoError(t, err)
 		_, rest := told(r)
 		assert.Contains(t, rest, want, cell)
-		assert.Contains(t, rest, "1 formula without a value that was saved", cell)
+		assert.Contains(t, rest, "1 formula has no saved value", cell)
 	}
 }
 
@@ -155,7 +155,7 @@ func TestHiddenLinesAreAskedAbout(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, r.Asks, 1)
 	assert.Equal(t, AskHidden, r.Asks[0].Code)
-	assert.Contains(t, r.Asks[0].Message, "The workbook hides line 3")
+	assert.Contains(t, r.Asks[0].Message, "Hidden in the workbook, but read: line 3")
 	r, err = Open(grid.Bytes(data.Bytes()), f, typed.For(f, nil), Choices{Settled: []string{AskHidden}})
 	require.NoError(t, err)
 	assert.Empty(t, r.Asks)
@@ -193,7 +193,7 @@ func TestSheetsThatAreNotReadAreAskedAbout(t *testing.T) {
 		r := open(sheets, names...)
 		require.NotNil(t, r.Plan, names)
 		require.Len(t, r.Asks, 1, names)
-		assert.Contains(t, r.Asks[0].Message, "The sheet Surcharges says “Fuel · 12 %”, of which nothing is used", names)
+		assert.Contains(t, r.Asks[0].Message, "The sheet Surcharges is not used. It says “Fuel · 12 %”", names)
 	}
 	many := []string{"Prices", "Zones"}
 	for i := range maxOtherSheets {
@@ -201,7 +201,7 @@ func TestSheetsThatAreNotReadAreAskedAbout(t *testing.T) {
 	}
 	r := open(sheets, many...)
 	require.Len(t, r.Asks, 1)
-	assert.Contains(t, r.Asks[0].Message, "The last 2 were not looked into")
+	assert.Contains(t, r.Asks[0].Message, "the last 2 were not read")
 	chosen = "Prices"
 	r = open(sheets, "Zones", "Prices", "Surcharges")
 	require.NotNil(t, r.Plan)

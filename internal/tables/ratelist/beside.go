@@ -73,8 +73,8 @@ func (o *opening) whole(l *list, i int) {
 		return
 	}
 	if words := strangeIn(l.headText(i)); len(words) > 0 {
-		o.asks.Add(AskHead, fmt.Sprintf("The heading “%s” is not understood whole: what does “%s” say of the bound? It is read as %s.",
-			l.headText(i), strings.Join(words, " "), l.mapping.Columns[i].Says()))
+		o.asks.Add(AskHead, fmt.Sprintf("I do not understand “%s” in the heading “%s”. It is read as %s: choose what the column holds if "+
+			"that is wrong.", strings.Join(words, " "), l.headText(i), l.mapping.Columns[i].Says()))
 	}
 }
 
@@ -91,7 +91,7 @@ func (o *opening) head(l *list, i int) {
 		o.aside(l, i, head)
 	case field == "" && i == l.least && !l.headless:
 		values := slices.DeleteFunc(l.column(i), func(s string) bool { return s == "" })
-		o.asks.Add(AskMinimum, fmt.Sprintf("The column “%s” has a least price for each line: %s. It is not used. Set the method's minimum "+
+		o.asks.Add(AskMinimum, fmt.Sprintf("The column “%s” has a minimum price for each line: %s. It is not imported: set the method's minimum "+
 			"under Methods afterwards.", head, grid.Cut(strings.Join(values, ", "))))
 		o.aside(l, i, head)
 	case field == "" && head != "":
@@ -99,8 +99,8 @@ func (o *opening) head(l *list, i int) {
 	case field == "":
 		for j := range l.rows {
 			if text := l.rows[j].Cells[i].Text; text != "" && !l.rows[j].Cells[i].Carried {
-				o.asks.AddOnce(AskColumns, fmt.Sprintf("Line %d has a cell in a column without a heading: %s. Is the decimal sign also what "+
-					"parts the cells? Choose what the column holds, or leave it out.", l.rows[j].Line, text))
+				o.asks.AddOnce(AskColumns, fmt.Sprintf("Line %d has “%s” in a column without a heading. Is the decimal sign also the "+
+					"separator? Choose what the column holds, or leave it out.", l.rows[j].Line, text))
 				break
 			}
 		}

@@ -31,6 +31,12 @@ type section struct {
 	row    grid.Row
 }
 
+// Reasons why a row is no part of a list that say that it was used otherwise.
+const (
+	whyKey   = "it says where a zone is"
+	whyHeads = "it repeats the headings"
+)
+
 // layout is a sheet while its blocks are found.
 type layout struct {
 	blocks  []*block
@@ -194,7 +200,7 @@ func (l *layout) strip(g *grid.Grid, from, to int) {
 			l.begin(row)
 		case n == 1 && l.key.single(&row):
 			l.skipped = append(l.skipped, grid.Skipped{Line: row.Line, Text: row.Said(),
-				Why: "it says where a zone is"})
+				Why: whyKey})
 		case n == 1 && l.width > 1 && l.title(&row):
 			l.pending = append(l.pending, row)
 		default:
@@ -234,9 +240,9 @@ func (l *layout) row(row grid.Row) {
 	case l.cur != nil && len(l.cur.rows) > 0 && row.Sum() && numbers(&row):
 		l.skipped = append(l.skipped, grid.Skipped{Line: row.Line, Text: row.Said(), Why: "a sum"})
 	case l.key.take(l.cur, &row):
-		l.skipped = append(l.skipped, grid.Skipped{Line: row.Line, Text: row.Said(), Why: "it says where a zone is"})
+		l.skipped = append(l.skipped, grid.Skipped{Line: row.Line, Text: row.Said(), Why: whyKey})
 	case l.cur != nil && len(l.pending) == 0 && sameCells(row.Cells, l.cur.head.Cells):
-		l.skipped = append(l.skipped, grid.Skipped{Line: row.Line, Text: row.Said(), Why: "it repeats the headings"})
+		l.skipped = append(l.skipped, grid.Skipped{Line: row.Line, Text: row.Said(), Why: whyHeads})
 	case l.isHead(&row):
 		if l.cur != nil && len(l.cur.rows) == 0 && len(l.pending) == 0 && l.cur.head.Line != l.forced {
 			l.secondHead(row)

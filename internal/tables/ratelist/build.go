@@ -8,6 +8,7 @@ import (
 
 	"diadrom/internal/core/charge"
 	"diadrom/internal/core/decimal"
+	"diadrom/internal/core/plural"
 	"diadrom/internal/core/rate"
 	"diadrom/internal/core/store"
 	"diadrom/internal/tables/grid"
@@ -104,8 +105,8 @@ func (b *builder) blank() {
 		}
 	}
 	if len(lines) > 0 {
-		b.o.asks.Add(AskBlank, fmt.Sprintf("No price is in line %s. Is it not offered there, or is a cell missing?",
-			grid.Cut(strings.Join(lines, ", "))))
+		b.o.asks.Add(AskBlank, fmt.Sprintf("No price in %s %s. Is the method not offered there, or is a price missing?",
+			plural.Noun(int64(len(lines)), "line"), grid.Cut(strings.Join(lines, ", "))))
 	}
 }
 
@@ -185,8 +186,8 @@ func (b *builder) unbounded() {
 			bounded[p.to] = true
 		} else if bounded[p.to] && !told[p.line] {
 			told[p.line] = true
-			b.o.asks.Add(AskBound, fmt.Sprintf("Line %d has a price and no bound, and is not the last of its destination. It is read as what "+
-				"lies above all others.", p.line))
+			b.o.asks.Add(AskBound, fmt.Sprintf("Line %d has a price but no bound, and is not the last line of its destination. It is read as the "+
+				"row above all others.", p.line))
 		}
 	}
 }
@@ -207,7 +208,7 @@ func (b *builder) overlaps() {
 				continue
 			}
 			told[[2]int{other, z}] = true
-			b.o.asks.Add(AskOverlap, fmt.Sprintf("%s is in two zones of this list: %s and %s. The one that is narrower counts, or else the first.",
+			b.o.asks.Add(AskOverlap, fmt.Sprintf("%s is in two zones of this list: %s and %s. The most specific zone is used, or else the first.",
 				words, b.p.Zones[other].Name, b.p.Zones[z].Name))
 		}
 	}
@@ -352,11 +353,11 @@ func (o *opening) shape(b *builder, first *list) {
 		o.found("Prices in hundredths of the currency were converted.")
 	}
 	if len(b.nexts) > 0 && m.By != rate.ByQuantity {
-		o.found("%s are next to each other: what lies between them has the price of the line that begins there.", grid.Cut(strings.Join(b.nexts,
+		o.found("%s are neighbours: what lies between them has the price of the line that begins there.", grid.Cut(strings.Join(b.nexts,
 			", ")))
 	}
 	if len(b.both) > 0 {
-		o.found("%s items are in two lines: the price of the one that ends there counts.", grid.Cut(strings.Join(b.both, ", ")))
+		o.found("%s items are in two lines: the price of the line that ends there is used.", grid.Cut(strings.Join(b.both, ", ")))
 	}
 	if b.empty {
 		o.found("Cells without a price are not offered.")

@@ -28,11 +28,11 @@ const (
 	AskColumns     = "columns"     // two columns that look like the same
 	AskEdges       = "edges"       // bounds that count otherwise than in the list that is updated
 	AskPrices      = "prices"      // prices far from those that they replace
-	AskNote        = "note"        // a title, a note or a row of which nothing was made
-	AskHead        = "head"        // the heading of a bound that is not understood whole
+	AskNote        = "note"        // a title, a note or a cell that is not used
+	AskHead        = "head"        // the heading of a bound with words that are not understood
 	AskBound       = "bound"       // a line without its bound between others
 	AskZero        = "zero"        // codes that are shorter than the country writes them
-	AskMinimum     = "minimum"     // a column with a least price for each line
+	AskMinimum     = "minimum"     // a column with a minimum price for each line
 	AskBlank       = "blank"       // lines without a price
 	AskJump        = "jump"        // a price far from both of its neighbours
 	AskOverlap     = "overlap"     // a place that is in two zones

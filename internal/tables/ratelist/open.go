@@ -229,105 +229,6 @@ func edgeWords(e rate.Edges) string {
 	return map[rate.Edges]string{rate.UpTo: "up to and including", rate.From: "from the bound on"}[e]
 }
 
-// maxOtherSheets is how many further sheets are looked into.
-const maxOtherSheets = 20
-
-// sheets looks into the other sheets of a workbook: for prices, where the first sheet has none, and for where zones
-// are.
-func (o *opening) sheets(source grid.Source, g *grid.Grid, l *layout, lists []*list) (*grid.Grid, *layout, []*list, error) {
-	var with []string
-	usable := func(lists []*list) bool {
-		return slices.ContainsFunc(lists, func(one *list) bool { return o.missing(one.mapping, one.block) == "" })
-	}
-	ok := usable(lists)
-	if ok {
-		with = append(with, g.Sheet)
-	}
-	others := key{}
-	var unread []*grid.Grid
-	if !ok && len(l.key) == 0 {
-		unread = append(unread, g)
-	}
-	for _, name := range g.Sheets[:min(len(g.Sheets), maxOtherSheets)] {
-		if name == g.Sheet {
-			continue
-		}
-		other, err := source.Read(grid.Options{Sheet: name})
-		if err != nil {
-			continue // an empty sheet
-		}
-		otherLayout := blocksOf(other, 0)
-		if otherLists := o.lists(otherLayout); usable(otherLists) {
-			with = append(with, name)
-			if !ok {
-				others.join(l.key)
-				g, l, lists, ok = other, otherLayout, otherLists, true
-				continue
-			}
-		} else if len(otherLayout.key) == 0 {
-			unread = append(unread, other)
-		}
-		others.join(otherLayout.key)
-	}
-	l.key.join(others)
-	if len(with) > 1 {
-		o.asks.Add(AskSheet,
-			fmt.Sprintf("The sheets %s have prices. Sheet %s was read. If another is right, choose it.",
-				strings.Join(with, ", "), g.Sheet))
-	}
-	for _, other := range unread {
-		if other != g {
-			o.unreadSheet(other)
-		}
-	}
-	if more := len(g.Sheets) - maxOtherSheets; more > 0 {
-		o.asks.Add(AskSheet, fmt.Sprintf("The workbook has %d sheets. The last %d were not looked into.", len(g.Sheets), more))
-	}
-	return g, l, lists, nil
-}
-
-// zonesOfSheets reads where zones are from the sheets beside the one that somebody chose.
-func (o *opening) zonesOfSheets(source grid.Source, g *grid.Grid, l *layout) {
-	for _, name := range g.Sheets[:min(len(g.Sheets), maxOtherSheets)] {
-		if name == g.Sheet {
-			continue
-		}
-		if other, err := source.Read(grid.Options{Sheet: name}); err == nil { // it is not empty
-			l.key.join(blocksOf(other, 0).key)
-		}
-	}
-}
-
-// unreadSheet asks about a sheet that has neither prices nor zones, where it says something that may count in a price.
-func (o *opening) unreadSheet(g *grid.Grid) {
-	var said []string
-	for i := range g.Rows {
-		if text := g.Rows[i].Said(); counts(world.Fold(text)) {
-			said = append(said, "“"+text+"”")
-		}
-	}
-	if len(said) > 0 {
-		o.asks.Add(AskNote, fmt.Sprintf("The sheet %s says %s, of which nothing is used. Leave it out, or put it into the sheet with the "+
-			"prices.", g.Sheet, strings.TrimSuffix(grid.Cut(strings.Join(said, ", ")), ".")))
-	}
-}
-
-// keyFile reads a file that says where the zones are.
-func (o *opening) keyFile(file grid.Source, l *layout) error {
-	g, err := file.Read(grid.Options{})
-	if err != nil {
-		return err
-	}
-	before := len(l.key)
-	l.key.join(blocksOf(g, 0).key)
-	if len(l.key) == before {
-		return &grid.Error{Reason: "the second file does not say where zones are: it needs a column with zones and " +
-			"one " +
-			"with countries"}
-	}
-	return nil
-}
-
 // read reads the lists of a sheet.
 func (o *opening) read(l *layout, lists []*list) {
 	o.describe(l)
@@ -343,7 +244,7 @@ func (o *opening) read(l *layout, lists []*list) {
 		}
 		o.show(b)
 		if o.r.Missing = o.missing(b.mapping, b); o.r.Missing == "" {
-			o.r.Missing = fmt.Sprintf("it has no prices: below line %d, which was taken for the column headings, is none",
+			o.r.Missing = fmt.Sprintf("it has no prices below line %d, which was read as the column headings",
 				b.head.Line)
 		}
 		return
@@ -360,7 +261,7 @@ func (o *opening) read(l *layout, lists []*list) {
 		return
 	}
 	for i := range l.skipped {
-		if s := &l.skipped[i]; s.Why != "it says where a zone is" && s.Why != "it repeats the headings" {
+		if s := &l.skipped[i]; s.Why != whyKey && s.Why != whyHeads {
 			o.notes = append(o.notes, noted{s.Line, s.Text, s.Why})
 		}
 	}
@@ -368,8 +269,8 @@ func (o *opening) read(l *layout, lists []*list) {
 		o.prepare(one, l.key)
 	}
 	defer func() {
-		o.accounts(l, lists)
-		o.accounted(l, all, lists)
+		o.askNotes(l, lists)
+		o.account(l, all, lists)
 	}()
 	if slices.ContainsFunc(lists, func(one *list) bool { return one.currency != "" }) && (o.c.Rate == nil || o.mixed) {
 		return
@@ -399,34 +300,6 @@ func (o *opening) read(l *layout, lists []*list) {
 		return
 	}
 	o.build(first, prices, l.key)
-}
-
-// accounts asks about what stands beside the lists, once for each text.
-func (o *opening) accounts(l *layout, lists []*list) {
-	used := map[int]bool{}
-	for _, one := range lists {
-		for i := range one.rows {
-			zonesAcross := one.mapping.has(Prices) && one.mapping.has(Bands, From, To)
-			if !one.mapping.has(destinations...) && !zonesAcross {
-				used[one.titleLine(i)] = true
-			}
-		}
-		if one.said.per != nil {
-			used[one.said.per.line] = true
-		}
-		for i := range one.surcharges {
-			used[one.surcharges[i].Line] = true
-		}
-	}
-	var texts []noted
-	for _, one := range lists {
-		texts = append(texts, o.beside(one.block)...)
-	}
-	for _, b := range l.blocks { // a note below the prices stands above where the zones are
-		texts = append(texts, o.beside(b)...)
-	}
-	texts = slices.DeleteFunc(texts, func(n noted) bool { return n.line < o.c.Head }) // somebody said where the list begins
-	o.account(lists[0], texts, used)
 }
 
 // widest is the block with the most rows; nil where there is none.

@@ -217,8 +217,36 @@ func counts(folded string) bool {
 	return false
 }
 
-// account asks about each text beside a list that says something of which nothing was made.
-func (o *opening) account(l *list, texts []noted, used map[int]bool) {
+// askNotes asks about the titles and notes of the lists that are not used, once for each text.
+func (o *opening) askNotes(l *layout, lists []*list) {
+	used := map[int]bool{}
+	for _, one := range lists {
+		for i := range one.rows {
+			zonesAcross := one.mapping.has(Prices) && one.mapping.has(Bands, From, To)
+			if !one.mapping.has(destinations...) && !zonesAcross {
+				used[one.titleLine(i)] = true
+			}
+		}
+		if one.said.per != nil {
+			used[one.said.per.line] = true
+		}
+		for i := range one.surcharges {
+			used[one.surcharges[i].Line] = true
+		}
+	}
+	var texts []noted
+	for _, one := range lists {
+		texts = append(texts, o.beside(one.block)...)
+	}
+	for _, b := range l.blocks { // a note below the prices stands above where the zones are
+		texts = append(texts, o.beside(b)...)
+	}
+	texts = slices.DeleteFunc(texts, func(n noted) bool { return n.line < o.c.Head }) // somebody said where the list begins
+	o.unusedNotes(lists[0], texts, used)
+}
+
+// unusedNotes asks about each text beside a list that says something which is not used.
+func (o *opening) unusedNotes(l *list, texts []noted, used map[int]bool) {
 	seen := map[string]bool{}
 	for _, one := range texts {
 		switch {
@@ -236,8 +264,8 @@ func (o *opening) account(l *list, texts []noted, used map[int]bool) {
 		o.r.Ledger.MarkRow(one.line, 0, o.r.Grid.Width(), o.asideOr(AskNote))
 		if !seen[one.text] {
 			seen[one.text] = true
-			o.asks.Add(AskNote, fmt.Sprintf("Line %d says “%s”, of which nothing is used. Leave it out, or change the list so that it "+
-				"counts.", one.line, strings.TrimSuffix(grid.Cut(one.text), ".")))
+			o.asks.Add(AskNote, fmt.Sprintf("Line %d says “%s”, which is not used. Change the list so that it counts, or leave it "+
+				"out.", one.line, strings.TrimSuffix(grid.Cut(one.text), ".")))
 		}
 	}
 }

@@ -48,12 +48,12 @@ func (o *opening) zeros(l *list, row *grid.Row, country, codes string) (string, 
 	}
 	switch {
 	case number, o.c.Zeros == ZerosLost:
-		o.found("Codes of %s that have lost the zero at their beginning have it again: 0%s.", country, short)
+		o.found("Postcodes of %s that had lost their leading zero have it again: 0%s.", country, short)
 		return out, nil
 	case o.c.Zeros == ZerosNone:
 		return codes, nil
 	}
-	o.asks.AddOnce(AskZero, fmt.Sprintf("Line %d has the code %s, and codes of %s have %d digits: is it 0%s, or all that begin with %s?",
+	o.asks.AddOnce(AskZero, fmt.Sprintf("Line %d has the code %s, but codes of %s have %d digits. Is it 0%s, or all codes that begin with %s?",
 		row.Line, short, country, length, short, short))
-	return "", errors.New("postcode: " + short + " is shorter than its country writes it")
+	return "", errors.New("postcode: " + short + " has too few digits")
 }

@@ -191,7 +191,7 @@ func (v *fileView) question(a grid.Ask) upload.Ask {
 		answer("Decimal point", "decimal", ".")
 		answer("Decimal comma", "decimal", ",")
 	case productlist.AskClasses:
-		answer("Make the classes", "classes", "make")
+		answer("Add the classes", "classes", "make")
 	case productlist.AskSheet:
 		for _, sheet := range v.Source.Sheets {
 			answer(sheet.Name, "sheet", sheet.ID)

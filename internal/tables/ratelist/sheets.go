@@ -1,0 +1,108 @@
+package ratelist
+
+import (
+	"diadrom/internal/core/world"
+	"diadrom/internal/tables/grid"
+	"fmt"
+	"slices"
+	"strings"
+)
+
+// maxOtherSheets is how many further sheets are looked into.
+const maxOtherSheets = 20
+
+// sheets looks into the other sheets of a workbook: for prices, where the first sheet has none, and for where zones
+// are.
+func (o *opening) sheets(source grid.Source, g *grid.Grid, l *layout, lists []*list) (*grid.Grid, *layout, []*list, error) {
+	var with []string
+	usable := func(lists []*list) bool {
+		return slices.ContainsFunc(lists, func(one *list) bool { return o.missing(one.mapping, one.block) == "" })
+	}
+	ok := usable(lists)
+	if ok {
+		with = append(with, g.Sheet)
+	}
+	others := key{}
+	var unread []*grid.Grid
+	if !ok && len(l.key) == 0 {
+		unread = append(unread, g)
+	}
+	for _, name := range g.Sheets[:min(len(g.Sheets), maxOtherSheets)] {
+		if name == g.Sheet {
+			continue
+		}
+		other, err := source.Read(grid.Options{Sheet: name})
+		if err != nil {
+			continue // an empty sheet
+		}
+		otherLayout := blocksOf(other, 0)
+		if otherLists := o.lists(otherLayout); usable(otherLists) {
+			with = append(with, name)
+			if !ok {
+				others.join(l.key)
+				g, l, lists, ok = other, otherLayout, otherLists, true
+				continue
+			}
+		} else if len(otherLayout.key) == 0 {
+			unread = append(unread, other)
+		}
+		others.join(otherLayout.key)
+	}
+	l.key.join(others)
+	if len(with) > 1 {
+		o.asks.Add(AskSheet,
+			fmt.Sprintf("The sheets %s have prices. Sheet %s was read. If another is right, choose it.",
+				strings.Join(with, ", "), g.Sheet))
+	}
+	for _, other := range unread {
+		if other != g {
+			o.unreadSheet(other)
+		}
+	}
+	if more := len(g.Sheets) - maxOtherSheets; more > 0 {
+		o.asks.Add(AskSheet, fmt.Sprintf("The workbook has %d sheets; the last %d were not read. Choose the sheet with the prices.", len(g.Sheets), more))
+	}
+	return g, l, lists, nil
+}
+
+// zonesOfSheets reads where zones are from the sheets beside the one that somebody chose.
+func (o *opening) zonesOfSheets(source grid.Source, g *grid.Grid, l *layout) {
+	for _, name := range g.Sheets[:min(len(g.Sheets), maxOtherSheets)] {
+		if name == g.Sheet {
+			continue
+		}
+		if other, err := source.Read(grid.Options{Sheet: name}); err == nil { // it is not empty
+			l.key.join(blocksOf(other, 0).key)
+		}
+	}
+}
+
+// unreadSheet asks about a sheet that has neither prices nor zones, where it says something that may count in a price.
+func (o *opening) unreadSheet(g *grid.Grid) {
+	var said []string
+	for i := range g.Rows {
+		if text := g.Rows[i].Said(); counts(world.Fold(text)) {
+			said = append(said, "“"+text+"”")
+		}
+	}
+	if len(said) > 0 {
+		o.asks.Add(AskNote, fmt.Sprintf("The sheet %s is not used. It says %s. Put it on the sheet with the prices, or leave it "+
+			"out.", g.Sheet, strings.TrimSuffix(grid.Cut(strings.Join(said, ", ")), ".")))
+	}
+}
+
+// keyFile reads a file that says where the zones are.
+func (o *opening) keyFile(file grid.Source, l *layout) error {
+	g, err := file.Read(grid.Options{})
+	if err != nil {
+		return err
+	}
+	before := len(l.key)
+	l.key.join(blocksOf(g, 0).key)
+	if len(l.key) == before {
+		return &grid.Error{Reason: "the second file does not say where zones are: it needs a column with zones and " +
+			"one " +
+			"with countries"}
+	}
+	return nil
+}
