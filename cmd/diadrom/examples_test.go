@@ -70,8 +70,8 @@ func exampleShop(t *testing.T, folder string, environment []string, program stri
 	return address
 }
 
-// A buyer changes in the page whatever can be changed there: each example of a shop takes the order as it was quoted, and
-// none of what was quoted otherwise. A quote by a buyer's own request is signed by the shop's Diadrom all the same.
+// A buyer changes in the page whatever can be changed there: each example of a shop takes the order as it was quoted,
+// and none of what was quoted otherwise. A quote by a buyer's own request is signed by the shop's Diadrom all the same.
 func TestTheExamplesTakeNoOrderThatWasQuotedOtherwise(t *testing.T) {
 	t.Parallel()
 	s := serveFolder(t, t.TempDir())
@@ -86,7 +86,8 @@ func TestTheExamplesTakeNoOrderThatWasQuotedOtherwise(t *testing.T) {
 		t.Helper()
 		req, err := http.NewRequest("POST", s.url+"/api/v1/quotes", strings.NewReader(request))
 		require.NoError(t, err)
-		for name, value := range map[string]string{"Authorization": "Bearer " + key, "Origin": site, "Content-Type": "application/json"} {
+		for name, value := range map[string]string{"Authorization": "Bearer " + key, "Origin": site,
+			"Content-Type": "application/json"} {
 			req.Header.Set(name, value)
 		}
 		resp, err := http.DefaultClient.Do(req)
@@ -102,7 +103,8 @@ func TestTheExamplesTakeNoOrderThatWasQuotedOtherwise(t *testing.T) {
 		require.NoError(t, json.Unmarshal(text, &answer))
 		for _, o := range answer.Options {
 			if o.Method == "van" {
-				return map[string]any{"method": o.Method, "total": o.Total, "quote": answer.Quote, "request": json.RawMessage(request)}
+				return map[string]any{"method": o.Method, "total": o.Total, "quote": answer.Quote,
+					"request": json.RawMessage(request)}
 			}
 		}
 		t.Fatalf("the van does not go there: %s", text)
@@ -153,7 +155,8 @@ func TestTheExamplesTakeNoOrderThatWasQuotedOtherwise(t *testing.T) {
 		{"nothing but that it was not available", map[string]any{"unavailable": true}, ""},
 		{"nothing", map[string]any{}, ""},
 	} {
-		body, err := json.Marshal(map[string]any{"cart": json.RawMessage(lines), "to": json.RawMessage(to), "delivery": c.delivery})
+		body, err := json.Marshal(map[string]any{"cart": json.RawMessage(lines), "to": json.RawMessage(to),
+			"delivery": c.delivery})
 		require.NoError(t, err)
 		for name, shop := range map[string]string{"Node": inNode, "Python": inPython} {
 			resp, err := http.Post(shop+"/orders", "application/json", bytes.NewReader(body))
@@ -176,7 +179,8 @@ func TestTheExamplesTakeNoOrderThatWasQuotedOtherwise(t *testing.T) {
 		assert.Error(t, err, "static, %s: %s", c.about, out)
 		assert.Contains(t, string(out), "Refused: "+c.why, c.about)
 	}
-	body, err := json.Marshal(map[string]any{"cart": json.RawMessage(lines), "to": json.RawMessage(to), "delivery": fair()})
+	body, err := json.Marshal(map[string]any{"cart": json.RawMessage(lines), "to": json.RawMessage(to),
+		"delivery": fair()})
 	require.NoError(t, err)
 	for name, shop := range map[string]string{"Node": inNode, "Python": inPython} {
 		for _, want := range []int{http.StatusCreated, http.StatusConflict} {
@@ -249,7 +253,8 @@ func TestTheExampleHearsWhatChanges(t *testing.T) {
 	require.NoError(t, err)
 	address := "http://" + l.Addr().String()
 	require.NoError(t, l.Close())
-	resp, err := http.PostForm(s.url+"/webhooks", url.Values{"url": {address}, "type": {"edition.live", "products.changed"}})
+	resp, err := http.PostForm(s.url+"/webhooks", url.Values{"url": {address},
+		"type": {"edition.live", "products.changed"}})
 	require.NoError(t, err)
 	body, err := io.ReadAll(resp.Body)
 	resp.Body.Close()
@@ -285,7 +290,8 @@ func TestTheExampleHearsWhatChanges(t *testing.T) {
 	heard := bufio.NewReader(out)
 	line, err := heard.ReadString('\n')
 	require.NoError(t, err)
-	for strings.HasPrefix(line, "edition.live") || strings.HasPrefix(line, "products.changed") { // the first edition, which goes live while the server starts
+	// the first edition, which goes live while the server starts
+	for strings.HasPrefix(line, "edition.live") || strings.HasPrefix(line, "products.changed") {
 		line, err = heard.ReadString('\n')
 		require.NoError(t, err)
 	}

@@ -31,16 +31,20 @@ func TestAKeyIsMadeOnTheMachine(t *testing.T) {
 		return resp.StatusCode
 	}
 	assert.Equal(t, http.StatusUnauthorized, ask("diadrom_AAAAAAAAAAAAAAAAAAAAAAAAAA", ""), "a key that nobody made")
-	out, errors, code := call(t, "key", "--data", dir, "--name", "Web shop", "--may", "products,setup", "--until", "2999-12-31")
+	out, errors, code := call(t, "key", "--data", dir, "--name", "Web shop", "--may", "products,setup", "--until",
+		"2999-12-31")
 	require.Zero(t, code, errors)
 	require.Regexp(t, regexp.MustCompile(`^diadrom_[A-Z2-7]{26}\n$`), out)
-	require.Eventually(t, func() bool { return ask(strings.TrimSpace(out), "") == http.StatusOK }, time.Minute, 100*time.Millisecond)
+	require.Eventually(t, func() bool { return ask(strings.TrimSpace(out), "") == http.StatusOK }, time.Minute,
+		100*time.Millisecond)
 	out, errors, code = call(t, "key", "--data", dir, "--name", "Pages", "--pages", "https://shop.example")
 	require.Zero(t, code, errors)
 	require.Regexp(t, regexp.MustCompile(`^diadrom_pub_[A-Z2-7]{26}\n$`), out)
-	require.Eventually(t, func() bool { return ask(strings.TrimSpace(out), "https://shop.example") == http.StatusOK }, time.Minute, 100*time.Millisecond)
+	require.Eventually(t, func() bool { return ask(strings.TrimSpace(out), "https://shop.example") == http.StatusOK },
+		time.Minute, 100*time.Millisecond)
 	assert.Equal(t, http.StatusForbidden, ask(strings.TrimSpace(out), "https://other.example"))
-	for _, c := range [][2]string{{"--may=fly", "is not a right"}, {"--until=soon", "is not a date"}, {"--until=2001-01-01", "has passed"},
+	for _, c := range [][2]string{{"--may=fly", "is not a right"}, {"--until=soon", "is not a date"},
+		{"--until=2001-01-01", "has passed"},
 		{"--pages=shop", "is not the address of a site"}, {"--name=", "a name is needed"}} {
 		_, errors, code = call(t, "key", "--data", dir, "--name", "X", c[0])
 		assert.NotZero(t, code, c[0])

@@ -84,7 +84,8 @@ func accountsOf(l *grid.Ledger) *accountCounts {
 		return nil
 	}
 	n := l.Counts()
-	return &accountCounts{n[grid.AsPrice], n[grid.AsBound], n[grid.AsHead], n[grid.SetAside], n[grid.AskedAbout], n[grid.Unread]}
+	return &accountCounts{n[grid.AsPrice], n[grid.AsBound], n[grid.AsHead], n[grid.SetAside], n[grid.AskedAbout],
+		n[grid.Unread]}
 }
 
 // fieldsOf reads what columns hold: "zone=1,to=2,price=3", "band=1,prices=2-5".

@@ -14,9 +14,9 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// The commands of docs/operate.md do what it says, one after the other in a shell, from an empty folder: a shop begins, is
-// set up, looked at, backed up and restored, has brokers and a node, loses its key and gets another. Only paths and ports are
-// those of the test.
+// The commands of docs/operate.md do what it says, one after the other in a shell, from an empty folder: a shop begins,
+// is set up, looked at, backed up and restored, has brokers and a node, loses its key and gets another. Only paths and
+// ports are those of the test.
 func TestTheManualIsFollowedLineByLine(t *testing.T) {
 	t.Parallel()
 	for _, needs := range []string{"bash", "curl", "openssl"} {

@@ -40,9 +40,9 @@ func ip(args ...string) error {
 // apart is set where a test runs in a network namespace of its own.
 const apart = "DIADROM_TEST_APART"
 
-// runsApart runs the test again in a network namespace of its own, unless it runs in one, and tells whether that is done:
-// where this machine's own interfaces come and go, other programs on it lose what they have under way. A browser gives
-// up all its requests then (ERR_NETWORK_CHANGED in Chromium).
+// runsApart runs the test again in a network namespace of its own, unless it runs in one, and tells whether that is
+// done: where this machine's own interfaces come and go, other programs on it lose what they have under way. A browser
+// gives up all its requests then (ERR_NETWORK_CHANGED in Chromium).
 func runsApart(t *testing.T) (done bool) {
 	if os.Getenv(apart) != "" {
 		return false
@@ -133,8 +133,8 @@ func (h *host) lose(others ...*host) (mend func()) {
 	}
 }
 
-// unplug takes a host off the network. The network is whole when its cable is back and the others have forgotten that they
-// did not find it: Linux looks for a neighbour once a second.
+// unplug takes a host off the network. The network is whole when its cable is back and the others have forgotten that
+// they did not find it: Linux looks for a neighbour once a second.
 func (h *host) unplug() (mend func()) {
 	require.NoError(h.t, ip("link", "set", h.link, "down"))
 	return func() {
@@ -148,8 +148,8 @@ func (h *host) unplug() (mend func()) {
 
 func (n *network) hostName(number int) string { return fmt.Sprintf("%s-%d", n.name, number) }
 
-// The network between the shop, its brokers and its nodes is cut in several ways, without a word to anybody, while buyers
-// check out and the owner publishes: no quote fails beyond what a balancer asks another node for, none is of two
+// The network between the shop, its brokers and its nodes is cut in several ways, without a word to anybody, while
+// buyers check out and the owner publishes: no quote fails beyond what a balancer asks another node for, none is of two
 // editions, and two seconds after the network is whole all nodes quote from the last edition.
 func TestNodesQuoteWhileTheNetworkIsCut(t *testing.T) {
 	if runsApart(t) {
@@ -176,7 +176,8 @@ func TestNodesQuoteWhileTheNetworkIsCut(t *testing.T) {
 		time.Sleep(length / 2)
 		mend()
 		took := s.all(int64(edition), 2*time.Second)
-		t.Logf("%s for %s: all nodes had edition %d %s after the network was whole", what, length, edition, took.Round(time.Millisecond))
+		t.Logf("%s for %s: all nodes had edition %d %s after the network was whole", what, length, edition,
+			took.Round(time.Millisecond))
 	}
 	checkouts, quotes, problems := stop()
 	assert.Empty(t, problems)

@@ -53,7 +53,8 @@ func (b *brokerFlags) registerAccess(cmd *cobra.Command) {
 	cmd.Flags().StringVar(&b.passwordFile, "nodes-password-file", "", "a file with the password of that user")
 	cmd.Flags().StringVar(&b.password, "nodes-password", "",
 		"the password of that user, from the environment (DIADROM_NODES_PASSWORD) or a file of settings alone")
-	cmd.Flags().StringVar(&b.credentials, "nodes-credentials", "", "a file of NATS credentials (.creds), in place of user and password")
+	cmd.Flags().StringVar(&b.credentials, "nodes-credentials", "",
+		"a file of NATS credentials (.creds), in place of user and password")
 	cmd.Flags().StringVar(&b.authority, "nodes-ca", "", "a file of certificates (PEM) that are trusted for tls://")
 }
 
@@ -156,7 +157,8 @@ func renewKeyCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "renew-key --data DIR",
 		Short: "Make a new key with which nodes are told what to quote from",
-		Long: "Make a new key with which nodes are told what to quote from: where the file " + sqlite.KeyName + " is lost, or somebody " +
+		Long: "Make a new key with which nodes are told what to quote from: where the file " + sqlite.KeyName +
+			" is lost, or somebody " +
 			"has a join file who must not. The nodes that run go on with what they have, and are started with a new join file " +
 			"(diadrom node-file). Stop diadrom serve before.",
 		Args: cobra.NoArgs,
@@ -177,7 +179,8 @@ func renewKeyCommand() *cobra.Command {
 			if err := outbox.RenewKey(cmd.Context(), db, secrets.New(dir)); err != nil {
 				return err
 			}
-			_, err = fmt.Fprintln(cmd.OutOrStdout(), "The key is new. Print a join file with diadrom node-file, and start each node with it.")
+			_, err = fmt.Fprintln(cmd.OutOrStdout(),
+				"The key is new. Print a join file with diadrom node-file, and start each node with it.")
 			return err
 		},
 	}
@@ -244,7 +247,8 @@ func nodeFileCommand() *cobra.Command {
 		},
 	}
 	dataFlag(cmd, &dir)
-	cmd.Flags().StringVarP(&into, "output", "o", "", "write to this file, which only its owner may read (mode 0600), and not to the screen")
+	cmd.Flags().StringVarP(&into, "output", "o", "",
+		"write to this file, which only its owner may read (mode 0600), and not to the screen")
 	b.register(cmd)
 	cmd.Flags().String("config", "", "a file of settings (TOML)")
 	return cmd

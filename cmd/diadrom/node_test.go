@@ -166,7 +166,8 @@ func (s *nodeShop) startNode(n *nodeProcess) {
 func (s *nodeShop) publish(edition int) {
 	file := filepath.Join(s.t.TempDir(), "store.json")
 	require.NoError(s.t, os.WriteFile(file, pricedFor(edition).Write(), 0o600))
-	for _, args := range [][]string{{"import", "--server", s.url, "--store", file, "--yes"}, {"publish", "--server", s.url, "--yes"}} {
+	for _, args := range [][]string{{"import", "--server", s.url, "--store", file, "--yes"},
+		{"publish", "--server", s.url, "--yes"}} {
 		cmd := exec.Command(binary, args...)
 		cmd.Env = append(os.Environ(), keyVariable+"="+testKey)
 		out, err := cmd.CombinedOutput()
@@ -327,9 +328,10 @@ func (s *nodeShop) load(buyers int) (stop func() (checkouts, quotes int64, probl
 	}
 }
 
-// Buyers check out while brokers, nodes and the bench are killed without warning, one at a time, and the owner publishes:
-// no quote fails beyond what a balancer asks another node for, no answer is of two editions, no checkout sees two, and
-// all nodes quote from the last edition two seconds after everything runs again. DIADROM_TEST_FAULTS=60 takes a minute.
+// Buyers check out while brokers, nodes and the bench are killed without warning, one at a time, and the owner
+// publishes: no quote fails beyond what a balancer asks another node for, no answer is of two editions, no checkout
+// sees two, and all nodes quote from the last edition two seconds after everything runs again. DIADROM_TEST_FAULTS=60
+// takes a minute.
 func TestNodesQuoteWhileWhatTheyRestOnIsKilled(t *testing.T) {
 	seconds := count(t, "DIADROM_TEST_FAULTS", 6)
 	s := startNodeShop(t, nil, 3, 3)
@@ -438,8 +440,8 @@ func (n *nodeProcess) counter(t *testing.T, name string) (sum float64) {
 	return sum
 }
 
-// What nodes quote adds up, and what a quote costs a node does not depend on how many others there are: nodes do not wait
-// for one another, nor for the bench or a broker. This is by the counters of the nodes themselves.
+// What nodes quote adds up, and what a quote costs a node does not depend on how many others there are: nodes do not
+// wait for one another, nor for the bench or a broker. This is by the counters of the nodes themselves.
 func TestNodesShareWhatIsAsked(t *testing.T) {
 	const most, each = 4, 300
 	s := startNodeShop(t, nil, 1, 0)

@@ -52,8 +52,9 @@ func TestSettingsAreOfFlagsEnvironmentAndFile(t *testing.T) {
 	require.NoError(t, os.WriteFile(name, []byte(out), 0o600))
 	again := printed("--config", name)
 	assert.Contains(t, again, "log-level = 'warn' # "+name, "what is printed is read again")
-	for text, want := range map[string]string{`publicurl = "x"`: `there is no setting "publicurl"`, `log-level = 5.5`: "log-level",
-		`log-level = `: settingsName, `local-services = "perhaps"`: "local-services"} {
+	for text, want := range map[string]string{`publicurl = "x"`: `there is no setting "publicurl"`,
+		`log-level = 5.5`: "log-level",
+		`log-level = `:    settingsName, `local-services = "perhaps"`: "local-services"} {
 		write(text)
 		_, errors, code := call(t, "serve", "--data", dir, "--print-config")
 		assert.Equal(t, exitBrokenRule, code, text)
@@ -86,7 +87,8 @@ func TestMonitorsReadMetrics(t *testing.T) {
 	assert.NotEmpty(t, resp.Header.Get("X-Request-Id"))
 	status, body := get("/metrics")
 	require.Equal(t, 200, status)
-	for _, want := range []string{"diadrom_live_edition 0", "diadrom_draft_revision 1", `diadrom_quotes_total{outcome="offered"} 0`,
+	for _, want := range []string{"diadrom_live_edition 0", "diadrom_draft_revision 1",
+		`diadrom_quotes_total{outcome="offered"} 0`,
 		`diadrom_http_requests_total{method="GET",route="none",status="404"} 1`, `diadrom_refusals_total{code="no_rate"} 0`,
 		`diadrom_database_bytes{file="database"}`, "go_goroutines", `go_sql_open_connections{db_name="shop"}`} {
 		assert.Contains(t, body, want)
@@ -106,7 +108,8 @@ func TestDoctorSaysWhatIsWrong(t *testing.T) {
 	s := serveFolder(t, dir)
 	out, _, code := call(t, "doctor", "--data", dir, "--public-url", s.url)
 	assert.Zero(t, code, out)
-	for _, want := range []string{"ok    folder", "ok    database", "ok    edition   edition 1 is live", "ok    restore", "ok    proxy"} {
+	for _, want := range []string{"ok    folder", "ok    database", "ok    edition   edition 1 is live",
+		"ok    restore", "ok    proxy"} {
 		assert.Contains(t, out, want)
 	}
 	s.kill()
@@ -180,8 +183,8 @@ func TestEncryptedBackupsAreRestored(t *testing.T) {
 	assert.Equal(t, "Kept apart", l.File.Store.Name)
 }
 
-// What is spelt wrongly is an error and not passed over, beside a word of what may be meant; a secret is taken from files and
-// the environment alone, and not printed; one file of settings serves several commands.
+// What is spelt wrongly is an error and not passed over, beside a word of what may be meant; a secret is taken from
+// files and the environment alone, and not printed; one file of settings serves several commands.
 func TestASettingThatCannotBeIsAnError(t *testing.T) {
 	dir := t.TempDir()
 	write := func(text string) {
@@ -259,7 +262,8 @@ func TestASettingThatCannotBeIsAnError(t *testing.T) {
 // The log has what docs/operate.md says: neither addresses nor names of people.
 func TestTheLogHasNoAddressesAndNoNames(t *testing.T) {
 	t.Parallel()
-	cmd := exec.Command(binary, "serve", "--data", t.TempDir(), "--listen", "127.0.0.1:0", "--public-url", "http://shipping.example")
+	cmd := exec.Command(binary, "serve", "--data", t.TempDir(), "--listen", "127.0.0.1:0", "--public-url",
+		"http://shipping.example")
 	out, err := cmd.StdoutPipe()
 	require.NoError(t, err)
 	var log bytes.Buffer
@@ -310,7 +314,8 @@ func TestTheLogHasNoAddressesAndNoNames(t *testing.T) {
 func TestAServerSaysNothingOfAddresses(t *testing.T) {
 	var out bytes.Buffer
 	log := errorLog(slog.New(slog.NewTextHandler(&out, nil)))
-	for _, line := range []string{"http: TLS handshake error from 198.51.100.77:4711: EOF", "http: panic serving [2001:db8::77]:80: x",
+	for _, line := range []string{"http: TLS handshake error from 198.51.100.77:4711: EOF",
+		"http: panic serving [2001:db8::77]:80: x",
 		"http: superfluous call from [fe80::1%eth0]:443"} {
 		log.Print(line)
 	}

@@ -64,7 +64,8 @@ func pricesCommand() *cobra.Command {
 	f.StringVar(&flags.country, "country", "", "country of postcodes that name none")
 	f.StringVar(&flags.key, "zones", "", "file that says where the zones of the list are")
 	f.StringArrayVar(&flags.places, "zone", nil, `where a zone of the list is: "Zone 3=EE, LV", or =ID of a zone`)
-	f.StringVar(&flags.zeros, "zeros", "", "what postcodes are that are one digit short: lost (the zero they begin with), or prefix (all that begin so)")
+	f.StringVar(&flags.zeros, "zeros", "",
+		"what postcodes are that are one digit short: lost (the zero they begin with), or prefix (all that begin so)")
 	f.StringVar(&flags.percent, "add", "", "percentage that is added to all prices")
 	return cmd
 }

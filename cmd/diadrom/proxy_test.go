@@ -68,7 +68,8 @@ func nginxAt(t *testing.T, port int, cert, key, behind string) {
 	}
 	dir := t.TempDir()
 	file := filepath.Join(dir, "nginx.conf")
-	site := shippedFile(t, "nginx.conf", "listen 443 ssl", fmt.Sprintf("listen 127.0.0.1:%d ssl", port), "/etc/ssl/shipping.example.pem",
+	site := shippedFile(t, "nginx.conf", "listen 443 ssl", fmt.Sprintf("listen 127.0.0.1:%d ssl", port),
+		"/etc/ssl/shipping.example.pem",
 		cert, "/etc/ssl/shipping.example.key", key, "127.0.0.1:8080", behind)
 	var temp strings.Builder
 	for _, of := range []string{"client_body", "proxy", "fastcgi", "uwsgi", "scgi"} {
@@ -78,7 +79,8 @@ func nginxAt(t *testing.T, port int, cert, key, behind string) {
 	if os.Geteuid() == 0 {
 		user = "user root;\n"
 	}
-	require.NoError(t, os.WriteFile(file, []byte(user+"daemon off;\npid "+filepath.Join(dir, "pid")+";\nerror_log stderr;\n"+
+	require.NoError(t, os.WriteFile(file, []byte(user+"daemon off;\npid "+filepath.Join(dir,
+		"pid")+";\nerror_log stderr;\n"+
 		"events {}\nhttp {\naccess_log off;\n"+temp.String()+site+"}\n"), 0o600))
 	program(t, nil, path, "-p", dir, "-c", file, "-e", "stderr")
 }
@@ -107,13 +109,15 @@ func apacheAt(t *testing.T, port int, cert, key, behind string) {
 	program(t, nil, path, "-d", dir, "-f", file, "-DFOREGROUND")
 }
 
-// Behind nginx and Apache httpd as they are shipped, on another port than 443, an owner begins, signs in and edits, programs
-// write a sku with a slash in it, and streams come as they are sent.
+// Behind nginx and Apache httpd as they are shipped, on another port than 443, an owner begins, signs in and edits,
+// programs write a sku with a slash in it, and streams come as they are sent.
 func TestTheServersThatAreShippedStandInFront(t *testing.T) {
-	for name, start := range map[string]func(t *testing.T, port int, cert, key, behind string){"nginx": nginxAt, "apache": apacheAt} {
+	for name, start := range map[string]func(t *testing.T, port int, cert, key, behind string){"nginx": nginxAt,
+		"apache": apacheAt} {
 		t.Run(name, func(t *testing.T) {
 			t.Parallel()
-			if _, err := exec.LookPath(map[string]string{"nginx": "/usr/sbin/nginx", "apache": "/usr/sbin/apache2"}[name]); err != nil {
+			if _, err := exec.LookPath(map[string]string{"nginx": "/usr/sbin/nginx",
+				"apache": "/usr/sbin/apache2"}[name]); err != nil {
 				t.Skip("it is not installed: make test installs it where it may")
 			}
 			a := newAuthority(t)
@@ -173,7 +177,8 @@ func TestTheServersThatAreShippedStandInFront(t *testing.T) {
 			begin, err := url.Parse(open)
 			require.NoError(t, err)
 			const passphrase = "seventeen grey herons on a jetty"
-			resp, body := post("/start", url.Values{"code": {begin.Query().Get("code")}, "name": {"Aino"}, "passphrase": {passphrase}})
+			resp, body := post("/start", url.Values{"code": {begin.Query().Get("code")}, "name": {"Aino"},
+				"passphrase": {passphrase}})
 			require.Equal(t, http.StatusOK, resp.StatusCode, body)
 			assert.Equal(t, public, "https://"+resp.Request.URL.Host, "where it leads to is on the same port")
 			resp, body = post("/keys", url.Values{"name": {"Stock"}, "kind": {"server"}, "right": {"products", "events"},
@@ -273,7 +278,8 @@ func TestTheUnitsThatAreShippedStart(t *testing.T) {
 			assert.NotContains(t, string(out), name+":", "it says nothing of this unit")
 		}
 	}
-	unit := shippedFile(t, "diadrom.service", "/var/lib/diadrom", filepath.Join(dir, "shop"), "127.0.0.1:8080", "127.0.0.1:0")
+	unit := shippedFile(t, "diadrom.service", "/var/lib/diadrom", filepath.Join(dir, "shop"), "127.0.0.1:8080",
+		"127.0.0.1:0")
 	start := regexp.MustCompile(`(?m)^ExecStart=/usr/local/bin/diadrom (.+)$`).FindStringSubmatch(unit)
 	require.NotNil(t, start)
 	cmd := exec.Command(binary, strings.Fields(start[1])...)

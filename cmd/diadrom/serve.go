@@ -210,7 +210,8 @@ func serve(cmd *cobra.Command, s shop) (err error) {
 	}
 	catchUp(ctx, d, log)
 	for _, name := range stray(d) {
-		log.Warn("the environment has the secret of a carrier that this shop does not have: is it spelt as its id?", "variable", name)
+		log.Warn("the environment has the secret of a carrier that this shop does not have: is it spelt as its id?",
+			"variable", name)
 	}
 	in := importer.New(db, s.dir, version, d.SetGazetteer)
 	in.Log = log

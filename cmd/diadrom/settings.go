@@ -30,8 +30,8 @@ func variable(flag string) string {
 	return variablePrefix + strings.ToUpper(strings.ReplaceAll(flag, "-", "_"))
 }
 
-// Flags that are not read from elsewhere; settings that are no flags to whoever lists the processes of a machine, and are
-// not printed; and variables of the environment that are no settings, by their whole name or what they begin with.
+// Flags that are not read from elsewhere; settings that are no flags to whoever lists the processes of a machine, and
+// are not printed; and variables of the environment that are no settings, by their whole name or what they begin with.
 var (
 	noSetting      = []string{"help", "print-config", "config", "output", "join-file"}
 	secretSettings = []string{"nodes-password"}
@@ -59,8 +59,8 @@ type settings map[string]string
 const isDefault = "default"
 
 // readSettings gives the flags that were not given their values from the environment or, where that has none, from a
-// file of settings: that which --config or DIADROM_CONFIG names, or diadrom.toml in the folder of the shop. What is set for
-// other commands is passed over; what no command knows is an error.
+// file of settings: that which --config or DIADROM_CONFIG names, or diadrom.toml in the folder of the shop. What is set
+// for other commands is passed over; what no command knows is an error.
 func readSettings(cmd *cobra.Command) (settings, error) {
 	flags, from := cmd.Flags(), settings{}
 	errs := unknownVariables(os.Environ())
@@ -72,8 +72,9 @@ func readSettings(cmd *cobra.Command) (settings, error) {
 		if f.Changed {
 			from[f.Name] = "flag"
 			if slices.Contains(secretSettings, f.Name) {
-				errs = errors.Join(errs, fmt.Errorf("--%s: everybody on this machine can read it in the list of processes: write it "+
-					"into a file (--%s-file, or %s) or into the environment (%s)", f.Name, f.Name, settingsName, variable(f.Name)))
+				errs = errors.Join(errs,
+					fmt.Errorf("--%s: everybody on this machine can read it in the list of processes: write it "+
+						"into a file (--%s-file, or %s) or into the environment (%s)", f.Name, f.Name, settingsName, variable(f.Name)))
 			}
 		} else if text := os.Getenv(variable(f.Name)); text != "" {
 			if err := flags.Set(f.Name, text); err != nil {

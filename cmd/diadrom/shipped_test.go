@@ -42,8 +42,9 @@ func newAuthority(t *testing.T) *authority {
 	a.key, err = ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
 	require.NoError(t, err)
 	a.cert = &x509.Certificate{SerialNumber: big.NewInt(1), Subject: pkix.Name{CommonName: "Test authority"},
-		NotBefore: time.Now().Add(-time.Hour), NotAfter: time.Now().Add(24 * time.Hour), IsCA: true, BasicConstraintsValid: true,
-		KeyUsage: x509.KeyUsageCertSign}
+		NotBefore: time.Now().Add(-time.Hour), NotAfter: time.Now().Add(24 * time.Hour), IsCA: true,
+		BasicConstraintsValid: true,
+		KeyUsage:              x509.KeyUsageCertSign}
 	a.write("authority.pem", "CERTIFICATE", a.sign(a.cert, &a.key.PublicKey))
 	return a
 }
@@ -81,11 +82,12 @@ func (a *authority) certificate(name string, hosts ...string) (cert, key string)
 // shippedBroker is a broker that runs as the files of deploy have it, on this machine.
 type shippedBroker struct{ client, cluster int }
 
-// startShipped starts brokers as they are shipped: the files are changed in what they say is to be changed, which are names,
-// addresses and paths. It gives the environment that they run in, too.
+// startShipped starts brokers as they are shipped: the files are changed in what they say is to be changed, which are
+// names, addresses and paths. It gives the environment that they run in, too.
 func startShipped(t *testing.T, a *authority, n int) (list []shippedBroker, environment []string) {
 	t.Helper()
-	environment = append(os.Environ(), "SHOP_PASSWORD=of-the-shop", "NODE_PASSWORD=of-nodes", "CLUSTER_PASSWORD=of-the-cluster")
+	environment = append(os.Environ(), "SHOP_PASSWORD=of-the-shop", "NODE_PASSWORD=of-nodes",
+		"CLUSTER_PASSWORD=of-the-cluster")
 	for range n {
 		list = append(list, shippedBroker{freePort(t), freePort(t)})
 	}
@@ -110,7 +112,8 @@ func startBrokerFile(t *testing.T, a *authority, name string, b shippedBroker, c
 		require.NoError(t, err)
 		for old, is := range map[string]string{"0.0.0.0:4222": fmt.Sprintf("127.0.0.1:%d", b.client),
 			"0.0.0.0:6222": fmt.Sprintf("127.0.0.1:%d", b.cluster), "/var/lib/nats": filepath.Join(dir, "kept"),
-			"/etc/nats/broker.pem": cert, "/etc/nats/broker.key": key, "/etc/nats/authority.pem": filepath.Join(a.dir, "authority.pem"),
+			"/etc/nats/broker.pem": cert, "/etc/nats/broker.key": key, "/etc/nats/authority.pem": filepath.Join(a.dir,
+				"authority.pem"),
 			"broker-a": name} {
 			text = []byte(strings.ReplaceAll(string(text), old, is))
 		}
@@ -194,8 +197,8 @@ func TestTheConfigurationOfBrokersServesAShopAndItsNodes(t *testing.T) {
 	}
 }
 
-// A stranger's server joins the cluster with neither a certificate of its authority alone nor its password alone, and hears
-// nothing of what shops tell their nodes. One that has both joins.
+// A stranger's server joins the cluster with neither a certificate of its authority alone nor its password alone, and
+// hears nothing of what shops tell their nodes. One that has both joins.
 func TestAStrangersBrokerDoesNotJoin(t *testing.T) {
 	t.Parallel()
 	a, own := newAuthority(t), newAuthority(t)
@@ -252,7 +255,8 @@ func TestAWrongPasswordSaysAuthorization(t *testing.T) {
 		20*time.Millisecond)
 	time.Sleep(2 * time.Second)
 	assert.Contains(t, wrong.Trouble(), "authorization: ", "it is tried again and again")
-	untrusted, err := broker.Open(broker.Options{URLs: []string{fmt.Sprintf("tls://127.0.0.1:%d", list[0].client)}, User: "shop",
+	untrusted, err := broker.Open(broker.Options{URLs: []string{fmt.Sprintf("tls://127.0.0.1:%d", list[0].client)},
+		User:     "shop",
 		Password: "of-the-shop", Shop: "lauha", Log: slog.New(slog.DiscardHandler)})
 	require.NoError(t, err)
 	defer untrusted.Close()

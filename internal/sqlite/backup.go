@@ -92,7 +92,8 @@ const backupWithin = time.Minute
 // alone has nobody else make a backup of the shop, in this process or in another: each has a number of its own.
 func (db *DB) alone(ctx context.Context) (release func(), err error) {
 	db.backups.Lock()
-	lock := flock.New(filepath.Join(db.dir, "backups.lock"), flock.SetFlag(os.O_CREATE|os.O_RDWR), flock.SetPermissions(0o600))
+	lock := flock.New(filepath.Join(db.dir, "backups.lock"), flock.SetFlag(os.O_CREATE|os.O_RDWR),
+		flock.SetPermissions(0o600))
 	ctx, stop := context.WithTimeout(ctx, backupWithin)
 	defer stop()
 	ok, err := lock.TryLockContext(ctx, 20*time.Millisecond)
@@ -109,8 +110,8 @@ func (db *DB) alone(ctx context.Context) (release func(), err error) {
 	}, nil
 }
 
-// backupsSoFar gives the folder of backups, which is made where it is missing, with those that are there and the key with
-// which they are encrypted, nil for none.
+// backupsSoFar gives the folder of backups, which is made where it is missing, with those that are there and the key
+// with which they are encrypted, nil for none.
 func (db *DB) backupsSoFar() (dir string, list []backup, identity *age.X25519Identity, err error) {
 	dir = filepath.Join(db.dir, backupFolder)
 	if err := os.MkdirAll(dir, 0o700); err != nil {

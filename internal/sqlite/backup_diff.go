@@ -21,8 +21,8 @@ import (
 )
 
 // A backup that is made before each publishing holds the blocks of the database that are not those of a whole backup of
-// the same day, its base. Each needs its base and nothing else: there are no chains. The sums of the base's blocks stand
-// beside it; they are keyed where backups are encrypted.
+// the same day, its base. Each needs its base and nothing else: there are no chains. The sums of the base's blocks
+// stand beside it; they are keyed where backups are encrypted.
 
 // blockSize is what is compared and kept: sixteen pages.
 const blockSize = 64 << 10
@@ -93,7 +93,8 @@ func nextName(dir string, list []backup, rest string, identity *age.X25519Identi
 	return filepath.Join(dir, name)
 }
 
-// baseOf finds the newest whole backup of a day that has sums beside it and is encrypted or not as the next one will be.
+// baseOf finds the newest whole backup of a day that has sums beside it and is encrypted or not as the next one will
+// be.
 func baseOf(dir string, list []backup, encrypted bool, now time.Time) (base backup, sums []byte, ok bool) {
 	for i := len(list) - 1; i >= 0; i-- {
 		b := list[i]

@@ -118,7 +118,8 @@ func TestRestoringBringsNoKeyBackWithoutAWord(t *testing.T) {
 	for _, locks := range []bool{false, true} {
 		r, err := Restore(ctx, dir, list[0], RestoreOptions{Locks: locks})
 		require.NoError(t, err)
-		assert.Equal(t, Restored{Keys: []string{"Web"}, People: []string{"Veli"}, Next: 1, Version: r.Known, Known: r.Known}, r)
+		assert.Equal(t, Restored{Keys: []string{"Web"}, People: []string{"Veli"}, Next: 1, Version: r.Known,
+			Known: r.Known}, r)
 		db := opened(t, dir)
 		keys, err := db.APIKeys(ctx)
 		require.NoError(t, err)

@@ -37,8 +37,9 @@ func openEarlier(t *testing.T, dir string) (*DB, error) {
 	return openWith(context.Background(), dir, earlier{files, "00019"})
 }
 
-// A database that a program of version 19 has written, kept in testdata, is brought up to date; and where its owner goes back
-// as docs/operate.md has it, the earlier program starts with what it knew, and nothing that was revoked since holds again.
+// A database that a program of version 19 has written, kept in testdata, is brought up to date; and where its owner
+// goes back as docs/operate.md has it, the earlier program starts with what it knew, and nothing that was revoked since
+// holds again.
 func TestADowngradeGoesAsTheManualHasIt(t *testing.T) {
 	ctx, dir := context.Background(), t.TempDir()
 	packed, err := os.ReadFile("testdata/version-19.db.zst")
@@ -102,7 +103,10 @@ func TestADowngradeGoesAsTheManualHasIt(t *testing.T) {
 	require.NoError(t, was.Close())
 	list, err = Backups(dir)
 	require.NoError(t, err)
-	assert.False(t, slices.ContainsFunc(list, func(name string) bool { return strings.Contains(name, "before-version-19") }))
+	assert.False(t, slices.ContainsFunc(list, func(name string) bool {
+		return strings.Contains(name,
+			"before-version-19")
+	}))
 
 	require.EqualValues(t, 3, published(t, dir), "and upgraded again: 2 was another edition")
 	if _, err := os.Stat(filepath.Join(dir, Name+".part")); !errors.Is(err, os.ErrNotExist) {

@@ -12,12 +12,13 @@ import (
 	"strings"
 )
 
-// lastEditionName is the file of a shop's folder with the number of the last edition. It lies beside the database, so that
-// a backup that is restored does not take the numbers back: whoever keeps the number of an edition means one edition.
+// lastEditionName is the file of a shop's folder with the number of the last edition. It lies beside the database, so
+// that a backup that is restored does not take the numbers back: whoever keeps the number of an edition means one
+// edition.
 const lastEditionName = "last-edition"
 
-// numberGap is what the number of the next edition is rounded up to, where a backup is restored in a folder that does not
-// know which numbers were given since.
+// numberGap is what the number of the next edition is rounded up to, where a backup is restored in a folder that does
+// not know which numbers were given since.
 const numberGap = 1000
 
 // lastEdition is the number in that file; 0 where there is none.
@@ -51,8 +52,8 @@ func keepLastEdition(dir string, number int64) error {
 	return errors.Join(os.Rename(path+".part", path), syncFolder(dir))
 }
 
-// nextEdition is the number of the next edition, which is kept as given before the edition is: where the program ends in
-// between, a number is left out.
+// nextEdition is the number of the next edition, which is kept as given before the edition is: where the program ends
+// in between, a number is left out.
 func (db *DB) nextEdition(ctx context.Context, tx *sql.Tx) (number int64, err error) {
 	if number, err = lastEdition(db.dir); err != nil {
 		return 0, err
@@ -83,7 +84,8 @@ func (b backupBeside) giveNoNumberTwice(dir string, readable bool) (next int64, 
 			continue
 		}
 		var n int64
-		if err := b.sql.QueryRowContext(b.ctx, "SELECT coalesce(max(number), 0) FROM "+schema+".edition").Scan(&n); err != nil {
+		if err := b.sql.QueryRowContext(b.ctx,
+			"SELECT coalesce(max(number), 0) FROM "+schema+".edition").Scan(&n); err != nil {
 			return 0, err
 		}
 		last = max(last, n)

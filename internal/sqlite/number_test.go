@@ -25,8 +25,8 @@ func published(t *testing.T, dir string) int64 {
 	return l.Edition
 }
 
-// Whoever keeps the number of an edition means one edition: a backup that is restored takes no number back, whether what
-// was in place can be read, cannot, or is on a machine that is gone.
+// Whoever keeps the number of an edition means one edition: a backup that is restored takes no number back, whether
+// what was in place can be read, cannot, or is on a machine that is gone.
 func TestNoNumberOfAnEditionIsGivenTwice(t *testing.T) {
 	ctx, dir := context.Background(), t.TempDir()
 	db := opened(t, dir)

@@ -25,9 +25,10 @@ type Former struct {
 
 // Formers lists the editions that gave way after a moment and are not live, the last one first, at most so many.
 func (db *DB) Formers(ctx context.Context, since time.Time, most int) (list []Former, err error) {
-	rows, err := db.sql.QueryContext(ctx, "SELECT was.edition, max(next.at) FROM put_live AS was JOIN put_live AS next ON "+
-		"next.turn = was.turn + 1 WHERE next.at >= ? AND was.edition <> (SELECT edition FROM put_live ORDER BY turn DESC "+
-		"LIMIT 1) GROUP BY was.edition ORDER BY max(next.turn) DESC LIMIT ?", since.UTC().Format(time.RFC3339), most)
+	rows, err := db.sql.QueryContext(ctx,
+		"SELECT was.edition, max(next.at) FROM put_live AS was JOIN put_live AS next ON "+
+			"next.turn = was.turn + 1 WHERE next.at >= ? AND was.edition <> (SELECT edition FROM put_live ORDER BY turn DESC "+
+			"LIMIT 1) GROUP BY was.edition ORDER BY max(next.turn) DESC LIMIT ?", since.UTC().Format(time.RFC3339), most)
 	if err != nil {
 		return nil, err
 	}

@@ -188,8 +188,9 @@ func TestStoreFilesAreRemovedOnlyWhenThatIsAsked(t *testing.T) {
 	assert.False(t, list[11].Removed.IsZero())
 	assert.Positive(t, list[11].Bytes)
 	assert.NotEmpty(t, list[11].Hash)
-	for _, query := range []string{"UPDATE edition SET pieces = x'00' WHERE number = 1", "UPDATE edition SET note = 'x', " +
-		"removed_at = 'now', pieces = NULL WHERE number = 12", "UPDATE piece SET body = x'00'", "DELETE FROM edition"} {
+	for _, query := range []string{"UPDATE edition SET pieces = x'00' WHERE number = 1",
+		"UPDATE edition SET note = 'x', " +
+			"removed_at = 'now', pieces = NULL WHERE number = 12", "UPDATE piece SET body = x'00'", "DELETE FROM edition"} {
 		_, err := db.sql.Exec(query)
 		assert.Error(t, err, query)
 	}

@@ -201,7 +201,8 @@ func (b backupBeside) take(table, where string) error {
 		return err
 	}
 	list := `"` + strings.Join(columns, `", "`) + `"`
-	return b.do("INSERT OR REPLACE INTO main." + table + " (" + list + ") SELECT " + list + " FROM now." + table + " " + where)
+	return b.do("INSERT OR REPLACE INTO main." + table + " (" + list + ") SELECT " + list + " FROM now." + table + " " +
+		where)
 }
 
 // versions are that of the backup's tables, and that which this program makes of them.

@@ -30,8 +30,8 @@ func (db *DB) SaveSetting(ctx context.Context, name, value string) error {
 	return err
 }
 
-// Moment reads a setting that begins with a moment in UTC (RFC 3339, to the second) and goes on with a text, behind a space;
-// the zero time where it does not.
+// Moment reads a setting that begins with a moment in UTC (RFC 3339, to the second) and goes on with a text, behind a
+// space; the zero time where it does not.
 func Moment(text string) (at time.Time, rest string) {
 	const length = len("2006-01-02T15:04:05Z")
 	if len(text) <= length {
@@ -44,8 +44,8 @@ func Moment(text string) (at time.Time, rest string) {
 	return at, text[length+1:]
 }
 
-// Changed changes whenever something of the shop does that a backup would have: the draft, what is live, promises, people,
-// keys, services, lists of places, webhooks.
+// Changed changes whenever something of the shop does that a backup would have: the draft, what is live, promises,
+// people, keys, services, lists of places, webhooks.
 func (db *DB) Changed(ctx context.Context) (stamp string, err error) {
 	err = db.sql.QueryRowContext(ctx, "SELECT coalesce((SELECT revision FROM draft), 0) || ' ' || "+
 		"coalesce((SELECT max(turn) FROM put_live), 0) || ' ' || coalesce((SELECT max(id) FROM audit), 0) || ' ' || "+

@@ -147,7 +147,8 @@ func (db *DB) LastDeliveries(ctx context.Context, most int) ([]Delivery, error) 
 // maxDeliveries is how many deliveries of a webhook are kept, beside those that wait.
 const maxDeliveries = 500
 
-// SaveDelivery keeps what became of a delivery: its state, attempts, when it is due, when it was tried and what was said.
+// SaveDelivery keeps what became of a delivery: its state, attempts, when it is due, when it was tried and what was
+// said.
 func (db *DB) SaveDelivery(ctx context.Context, d *Delivery) error {
 	_, err := db.sql.ExecContext(ctx, "UPDATE delivery SET state = ?, attempts = ?, due = ?, tried_at = ?, said = ? "+
 		"WHERE id = ?", d.State, d.Attempts, d.Due.UnixMilli(), timeText(d.Tried), d.Said, d.ID)
@@ -166,6 +167,7 @@ func (db *DB) SendAgain(ctx context.Context, id int64) error {
 
 // SendTo has a notice be sent to one webhook, and to nobody else.
 func (db *DB) SendTo(ctx context.Context, webhook int64, n Notice) error {
-	return db.oneWebhook(ctx, "INSERT INTO delivery (webhook, uid, type, at, data, due) SELECT id, ?, ?, ?, ?, ? FROM webhook "+
-		"WHERE id = ?", rand.Text(), n.Type, now(), string(n.Data), time.Now().UnixMilli(), webhook)
+	return db.oneWebhook(ctx,
+		"INSERT INTO delivery (webhook, uid, type, at, data, due) SELECT id, ?, ?, ?, ?, ? FROM webhook "+
+			"WHERE id = ?", rand.Text(), n.Type, now(), string(n.Data), time.Now().UnixMilli(), webhook)
 }

@@ -65,7 +65,8 @@ func TestTheElementIsShownWithTheTillsCart(t *testing.T) {
 	assert.NotContains(t, body, "diadrom-delivery")
 	s = lauha(t)
 	_, body = s.get("/checkout/element")
-	holds(t, body, "<diadrom-delivery", `country="FI"`, "sku", widget.Path()[1:len("/widget-")], widget.Integrity(widget.Script))
+	holds(t, body, "<diadrom-delivery", `country="FI"`, "sku", widget.Path()[1:len("/widget-")],
+		widget.Integrity(widget.Script))
 	_, people := s.get("/people")
 	assert.NotContains(t, people, "/widget-", "the snippet comes with a key")
 }

@@ -227,7 +227,8 @@ func TestAProductListIsLookedAtMappedAndTakenIn(t *testing.T) {
 	)
 	id := regexp.MustCompile(`/goods/file/(\d+)`).FindStringSubmatch(body)[1]
 	_, body = s.get("/goods/file/" + id + "?c1=name&show=changed")
-	holds(t, body, "<small>was Linen towel, 70 × 140</small>", "31.00", "<small>was 29.00</small>", "Import 1 new and 1 changed")
+	holds(t, body, "<small>was Linen towel, 70 × 140</small>", "31.00", "<small>was 29.00</small>",
+		"Import 1 new and 1 changed")
 	_, body = s.get("/goods/file/" + id + "?c0=&show=changed")
 	holds(t, body, "no column is the sku")
 	_, body = s.get("/goods/file/" + id + "?decimal=.")

@@ -313,7 +313,8 @@ func (s *Server) pinned(d *draft.Draft, asks *services.Services) func(int64) *ap
 		}
 		maps.DeleteFunc(known, func(_ int64, p pinned) bool { return !now.Before(p.until) })
 		engine := d.Engine(f).AskingCarriers(asks.Carriers.Buyers())
-		known[number] = pinned{&api.Edition{Engine: engine, Kept: engine, Number: number, Hash: hash}, until.Add(outbox.Pinned)}
+		known[number] = pinned{&api.Edition{Engine: engine, Kept: engine, Number: number, Hash: hash},
+			until.Add(outbox.Pinned)}
 		return known[number].e
 	}
 }

@@ -71,7 +71,8 @@ func (b *bench) term() {
 	b.n++
 	f := b.d.State().File
 	was := edit.TermText(f, &f.Methods[1], edit.Term{Field: terms.Days})
-	b.post("/methods/m1/term", "/methods/m1", url.Values{"field": {"days"}, "text": {fmt.Sprint(3 + b.n%50)}, "was": {was}})
+	b.post("/methods/m1/term", "/methods/m1", url.Values{"field": {"days"}, "text": {fmt.Sprint(3 + b.n%50)},
+		"was": {was}})
 }
 
 func (b *bench) price() {

@@ -109,7 +109,8 @@ func (s *server) hang(body string, headers []string, packed bool) {
 		encoding = "Content-Encoding: gzip\r\n"
 	}
 	fmt.Fprintf(conn, "POST /api/v1/quotes HTTP/1.1\r\nHost: %s\r\nContent-Type: application/json\r\n%s%s: %s\r\n"+
-		"Content-Length: %d\r\n\r\n%s", strings.TrimPrefix(s.url, "http://"), encoding, headers[0], headers[1], len(body), body)
+		"Content-Length: %d\r\n\r\n%s", strings.TrimPrefix(s.url, "http://"), encoding, headers[0], headers[1], len(body),
+		body)
 }
 
 // key makes a key for servers.

@@ -28,7 +28,8 @@ func build(flags ...string) (string, error) {
 		return "", err
 	}
 	path := filepath.Join(folder, "diadrom")
-	out, err := exec.Command("go", append(append([]string{"build"}, flags...), "-o", path, "./cmd/diadrom")...).CombinedOutput()
+	out, err := exec.Command("go", append(append([]string{"build"}, flags...), "-o", path,
+		"./cmd/diadrom")...).CombinedOutput()
 	if err != nil {
 		return "", fmt.Errorf("%w: %s", err, out)
 	}
@@ -49,7 +50,8 @@ func (a *attack) start(binary string, environment ...string) (*server, error) {
 	if err != nil {
 		return nil, err
 	}
-	cmd := exec.Command("bash", "-c", fmt.Sprintf("ulimit -v %d; exec %q demo --data %q --listen 127.0.0.1:0", space, binary,
+	cmd := exec.Command("bash", "-c", fmt.Sprintf("ulimit -v %d; exec %q demo --data %q --listen 127.0.0.1:0", space,
+		binary,
 		dir))
 	cmd.Env = append(os.Environ(), environment...)
 	out, err := cmd.StdoutPipe()

@@ -8,8 +8,8 @@ import (
 	"time"
 )
 
-// tests are those of what held before, each a real server or browser of its own. A name that no test has is a fault: what
-// is not run has not held.
+// tests are those of what held before, each a real server or browser of its own. A name that no test has is a fault:
+// what is not run has not held.
 func (a *attack) tests() error {
 	for _, t := range []struct {
 		what, packages string
@@ -24,17 +24,20 @@ func (a *attack) tests() error {
 			[]string{"TestAHelperEditsAndAnOwnerPublishes", "TestAKeyOfTheAPI", "TestEventsAreKeptForOwners"}},
 		{"a session alone, guessed passphrases and codes", "./internal/web",
 			[]string{"TestASecondFactorIsAskedFor", "TestANameUnderAttackStillLetsItsOwnerIn", "TestHashingIsNotForEverybody"}},
-		{"other sites, proxies and the first owner's code", "./internal/web", []string{"TestOnlyAKeySkipsTheCheckForOtherSites",
-			"TestBehindAProxy", "TestThePublicAddressNeedsTheCodeThatWasPrinted", "TestASessionBehindAProxyIsForHTTPSOnly"}},
+		{"other sites, proxies and the first owner's code", "./internal/web",
+			[]string{"TestOnlyAKeySkipsTheCheckForOtherSites",
+				"TestBehindAProxy", "TestThePublicAddressNeedsTheCodeThatWasPrinted", "TestASessionBehindAProxyIsForHTTPSOnly"}},
 		{"the same change twice, and at once", "./internal/web", []string{"TestWhatIsSentTwiceIsDoneOnce",
 			"TestNothingIsTakenBackTwice", "TestTwoOwnersPublishAtOnce", "TestEditsFromManyWindows"}},
 		{"secrets of carriers at other addresses", "./internal/web",
-			[]string{"TestASecretStaysASecret", "TestASecretOfTheEnvironmentStaysAtItsAddress", "TestAddressesOfCarriersThatAreNotAsked"}},
+			[]string{"TestASecretStaysASecret", "TestASecretOfTheEnvironmentStaysAtItsAddress",
+				"TestAddressesOfCarriersThatAreNotAsked"}},
 		{"redirects, drips, endless answers of services outside", "./internal/outside/...", nil},
 		{"forged, respelt and expired tokens", "./internal/shop/held", nil},
 		{"forged, older and foreign manifests", "./internal/shop/node ./internal/shop/manifest", nil},
 		{"coupons by trying, clocks of buyers, strict verifying", "./internal/web/api", nil},
-		{"numbers such as NaN and 1e308, deep nesting", "./internal/core/jsonread ./internal/core/decimal ./internal/core/store", nil},
+		{"numbers such as NaN and 1e308, deep nesting",
+			"./internal/core/jsonread ./internal/core/decimal ./internal/core/store", nil},
 		{"kills while files are read and editions wait", "./cmd/diadrom",
 			[]string{"TestWhatWasAnsweredOutlivesAKill", "TestUploadsAndSchedulesOutliveAKill", "TestAFullDiskLosesNothing"}},
 	} {
@@ -43,7 +46,8 @@ func (a *attack) tests() error {
 		if len(t.names) > 0 {
 			pattern = "^(" + strings.Join(t.names, "|") + ")$"
 		}
-		cmd := exec.Command("go", append([]string{"test", "-count=1", "-v", "-run", pattern}, strings.Fields(t.packages)...)...)
+		cmd := exec.Command("go", append([]string{"test", "-count=1", "-v", "-run", pattern},
+			strings.Fields(t.packages)...)...)
 		cmd.Env = append(os.Environ(), "DIADROM_TEST_ATTACK=1")
 		out, err := cmd.CombinedOutput()
 		result := "passed"

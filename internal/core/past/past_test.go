@@ -69,7 +69,8 @@ func TestHowAnOrderIsRated(t *testing.T) {
 		margin  string
 	}{
 		"by its method": {order("FI", "towel", 2, "parcel"), ByItsMethod, "parcel", "fi", "10", "", ""},
-		"with what it costs: 5.00 − 1.00 tax − 3.50": {order("FI", "towel", 2, "letter"), ByItsMethod, "letter", "fi", "5", "3.5", "0.5"},
+		"with what it costs: 5.00 − 1.00 tax − 3.50": {order("FI", "towel", 2, "letter"), ByItsMethod, "letter", "fi", "5",
+			"3.5", "0.5"},
 		"with its own cost":                {own, ByItsMethod, "letter", "fi", "5", "3.21", "0.79"},
 		"in a gap of the costs":            {order("FI", "towel", 3, "letter"), ByItsMethod, "letter", "fi", "5", "", ""},
 		"in a zone without costs":          {order("SE", "towel", 1, "letter"), ByItsMethod, "letter", "se", "8", "", ""},

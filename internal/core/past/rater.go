@@ -78,7 +78,8 @@ func (r *Rater) Again() *Rater {
 	}
 }
 
-// methodNames are the ids of methods by the names that their owner and buyers know them by, folded, where one alone is called so.
+// methodNames are the ids of methods by the names that their owner and buyers know them by, folded, where one alone is
+// called so.
 func methodNames(f *store.File) map[string]string {
 	names := map[string]string{}
 	add := func(name, id string) {
@@ -99,8 +100,8 @@ func methodNames(f *store.File) map[string]string {
 	return names
 }
 
-// Own is the id of the method that an order names: by its id, or by the name that its owner or buyers know it by. A name of
-// no method stays as it is.
+// Own is the id of the method that an order names: by its id, or by the name that its owner or buyers know it by. A
+// name of no method stays as it is.
 func (r *Rater) Own(name string) string {
 	if name == "" || r.engine.Store().Method(name) != nil {
 		return name

@@ -387,7 +387,8 @@ func NamesCurrency(text, code string) bool {
 			return true
 		}
 	}
-	return text == "¥" && (code == "JPY" || code == "CNY") || code == "EUR" && (strings.EqualFold(text, "euro") || strings.EqualFold(text, "euros"))
+	return text == "¥" && (code == "JPY" || code == "CNY") || code == "EUR" &&
+		(strings.EqualFold(text, "euro") || strings.EqualFold(text, "euros"))
 }
 
 var codeWord = regexp.MustCompile(`\b[A-Za-z]{3}\b`)

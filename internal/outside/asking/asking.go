@@ -133,9 +133,9 @@ func onlyPublic(_, address string, _ syscall.RawConn) error {
 	return nil
 }
 
-// Public says whether an address is of the public internet. It is asked of the address that is dialled, after names were
-// resolved. Addresses that carry an IPv4 address are judged by that, and those that may lead into a network by a tunnel
-// or a translator that somebody set up are not public whatever they carry.
+// Public says whether an address is of the public internet. It is asked of the address that is dialled, after names
+// were resolved. Addresses that carry an IPv4 address are judged by that, and those that may lead into a network by a
+// tunnel or a translator that somebody set up are not public whatever they carry.
 func Public(ip netip.Addr) bool {
 	ip = ip.Unmap()
 	return ip.IsGlobalUnicast() && !ip.IsPrivate() && ip.Zone() == "" &&

@@ -279,8 +279,8 @@ func (c *Client) ask(a Adapter, q *Question) (answer quote.CarrierAnswer, lasts 
 	return answer, said.ValidFor
 }
 
-// Stray lists the variables of an environment (NAME=value) that begin as those of carriers' secrets do and are of none of
-// some carriers: they are spelt wrongly, or their carrier was removed.
+// Stray lists the variables of an environment (NAME=value) that begin as those of carriers' secrets do and are of none
+// of some carriers: they are spelt wrongly, or their carrier was removed.
 func Stray(environment []string, of ...[]store.Carrier) (names []string) {
 	known := map[string]bool{}
 	for _, list := range of {
@@ -308,14 +308,14 @@ func FromEnvironment(c *store.Carrier) (string, error) {
 	return secret, nil
 }
 
-// OriginFromEnvironment is the origin that the secret of [FromEnvironment] is for: what the environment has under the same
-// name with _ORIGIN behind it; "" where it says none.
+// OriginFromEnvironment is the origin that the secret of [FromEnvironment] is for: what the environment has under the
+// same name with _ORIGIN behind it; "" where it says none.
 func OriginFromEnvironment(c *store.Carrier) string {
 	return Origin(os.Getenv(variable(c) + "_ORIGIN"))
 }
 
-// Origin is the scheme, host and port of an address, in small letters and without the port that its scheme has anyway; ""
-// for what has none.
+// Origin is the scheme, host and port of an address, in small letters and without the port that its scheme has anyway;
+// "" for what has none.
 func Origin(address string) string {
 	u, err := url.Parse(strings.ToLower(address))
 	if err != nil || u.Host == "" {

@@ -383,6 +383,7 @@ func TestPercentilesByNearestRank(t *testing.T) {
 func TestASecretOfNoCarrierIsFound(t *testing.T) {
 	known := []store.Carrier{{ID: "post-north"}, {ID: "kuikka"}}
 	assert.Equal(t, []string{"DIADROM_CARRIER_POSTNORTH", "DIADROM_CARRIER_KUIKKA_ORIGN"}, Stray([]string{
-		"DIADROM_CARRIER_POST_NORTH=a", "DIADROM_CARRIER_POSTNORTH=b", "DIADROM_CARRIER_KUIKKA=c", "DIADROM_CARRIER_KUIKKA_ORIGIN=d",
+		"DIADROM_CARRIER_POST_NORTH=a", "DIADROM_CARRIER_POSTNORTH=b", "DIADROM_CARRIER_KUIKKA=c",
+		"DIADROM_CARRIER_KUIKKA_ORIGIN=d",
 		"DIADROM_CARRIER_KUIKKA_ORIGN=e", "PATH=/bin", "DIADROM_LISTEN=x"}, known[:1], known[1:]))
 }

@@ -16,8 +16,8 @@ import (
 )
 
 // Countries lists the countries to which some method of an engine may deliver, alpha-2 and sorted: those that the rules
-// of zones with prices name, and that their exceptions do not name whole. Of a drawn area or a circle it is the countries
-// on whose land a corner of it, or a point of a grid within it, lies.
+// of zones with prices name, and that their exceptions do not name whole. Of a drawn area or a circle it is the
+// countries on whose land a corner of it, or a point of a grid within it, lies.
 func Countries(e *quote.Engine) []string {
 	found := map[string]bool{}
 	f, owners := e.Store(), e.ZoneRules()
@@ -31,9 +31,9 @@ func Countries(e *quote.Engine) []string {
 	return slices.Sorted(maps.Keys(found))
 }
 
-// ByPoint lists the countries in which a price of an engine looks at the point of an address, alpha-2 and sorted: those in
-// which a circle or a drawn area of a zone, a surcharge or a tax rate lies, and those of zones with methods whose prices
-// or requirements look at a distance.
+// ByPoint lists the countries in which a price of an engine looks at the point of an address, alpha-2 and sorted: those
+// in which a circle or a drawn area of a zone, a surcharge or a tax rate lies, and those of zones with methods whose
+// prices or requirements look at a distance.
 func ByPoint(e *quote.Engine) []string {
 	found := map[string]bool{}
 	f, owners := e.Store(), e.ZoneRules()

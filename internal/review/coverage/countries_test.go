@@ -14,10 +14,12 @@ import (
 
 func TestCountriesThatADeliveryReaches(t *testing.T) {
 	for places, want := range map[string][]string{
-		`{"country": "FI", "postcodes": ["22*"]}`:                     {"FI"},
-		`{"country": "EE"}, {"country": "AX"}`:                        {"AX", "EE"},
-		`{"group": "155"}`:                                            {"AT", "BE", "CH", "DE", "FR", "LI", "LU", "MC", "NL"}, // UN M.49, Western Europe
-		`{"within": {"lat": "47.6", "lon": "7.6", "distance": "30"}}`: {"CH", "DE", "FR"},                                     // around Basel, where three countries meet
+		`{"country": "FI", "postcodes": ["22*"]}`: {"FI"},
+		`{"country": "EE"}, {"country": "AX"}`:    {"AX", "EE"},
+		// UN M.49, Western Europe
+		`{"group": "155"}`: {"AT", "BE", "CH", "DE", "FR", "LI", "LU", "MC", "NL"},
+		// around Basel, where three countries meet
+		`{"within": {"lat": "47.6", "lon": "7.6", "distance": "30"}}`: {"CH", "DE", "FR"},
 		// an island's corners may lie at sea
 		`{"area": {"type": "Polygon", "coordinates": [[[18.0,56.8],[19.6,56.8],[19.6,58.1],[18.0,58.1],[18.0,56.8]]]}}`: {"SE"},
 	} {
@@ -35,7 +37,8 @@ func TestCountriesThatADeliveryReaches(t *testing.T) {
 	assert.Subset(t, all, []string{"FI", "AX", "EE", "DE"})
 }
 
-// A country that the exceptions of a zone name whole is not delivered to, unless another zone does; a part of it is none.
+// A country that the exceptions of a zone name whole is not delivered to, unless another zone does; a part of it is
+// none.
 func TestExceptionsOfCountries(t *testing.T) {
 	for except, want := range map[string][]string{
 		`{"country": "SE"}`:                                       {"DK", "FI", "IS", "NO"},

@@ -21,16 +21,16 @@ const (
 	changesEvery = 30 * time.Second
 	// afterChange is how long after the last change a backup is made
 	afterChange = time.Hour
-	// quiet is for how long no edition went live when a backup has the last one, and atMost how long that may take where one
-	// after the other does
+	// quiet is for how long no edition went live when a backup has the last one, and atMost how long that may take where
+	// one after the other does
 	quiet  = 5 * time.Second
 	atMost = 10 * time.Minute
 	// againAfter is when a backup that failed is tried again
 	againAfter = 15 * time.Minute
 )
 
-// Names of settings of the program: what the shop was like at the last backup, how often an edition had been published then,
-// and when and why the last one failed; "" where it did not.
+// Names of settings of the program: what the shop was like at the last backup, how often an edition had been published
+// then, and when and why the last one failed; "" where it did not.
 const (
 	stampSetting  = "backup_stamp"
 	turnSetting   = "backup_turn"

@@ -18,8 +18,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// kept is a shop whose backups are made by a clock of the test, which begins at the time of now since backups are named by
-// the machine's.
+// kept is a shop whose backups are made by a clock of the test, which begins at the time of now since backups are named
+// by the machine's.
 type kept struct {
 	*Keeper
 	t   *testing.T

@@ -1,7 +1,8 @@
-// Package broker carries what the nodes of a shop need over NATS, in two ways. JetStream keeps it: the signed manifest in a
-// key-value bucket, the objects that it names in an object store, both on up to three servers, so that a node gets them
-// when the shop does not run. And the shop tells its nodes itself, by messages that nothing keeps: where a server is lost
-// JetStream stands still until its servers have agreed on a new leader, which takes up to nine seconds, and messages do not.
+// Package broker carries what the nodes of a shop need over NATS, in two ways. JetStream keeps it: the signed manifest
+// in a key-value bucket, the objects that it names in an object store, both on up to three servers, so that a node gets
+// them when the shop does not run. And the shop tells its nodes itself, by messages that nothing keeps: where a server
+// is lost JetStream stands still until its servers have agreed on a new leader, which takes up to nine seconds, and
+// messages do not.
 package broker
 
 import (
@@ -333,17 +334,17 @@ func (b *Broker) Live(ctx context.Context) (string, error) {
 	return string(e.Value()), nil
 }
 
-// Times of watching: how often the manifest that is kept is looked at besides being told, after how long the shop is asked
-// once more, and how long an answer may take.
+// Times of watching: how often the manifest that is kept is looked at besides being told, after how long the shop is
+// asked once more, and how long an answer may take.
 const (
 	lookEvery    = 300 * time.Millisecond
 	askEvery     = 200 * time.Millisecond
 	answerWithin = 1500 * time.Millisecond
 )
 
-// Watch calls do with each manifest that is published, from the one that is there on, until the context ends. It is told of
-// a new one by the shop, and looks at what is kept now and then, so that none is missed while connections come and go.
-// One that was taken is not given again; one of which do returns an error is.
+// Watch calls do with each manifest that is published, from the one that is there on, until the context ends. It is
+// told of a new one by the shop, and looks at what is kept now and then, so that none is missed while connections come
+// and go. One that was taken is not given again; one of which do returns an error is.
 func (b *Broker) Watch(ctx context.Context, do func(ctx context.Context, signed string) error) {
 	told := make(chan int64, 8)
 	sub, err := b.conn.Subscribe(b.subject("live"), func(m *nats.Msg) {
@@ -431,8 +432,8 @@ func (w *watch) take(ctx context.Context, ask func(context.Context) (string, err
 
 func (b *Broker) subject(of string) string { return "diadrom." + b.shop + "." + of }
 
-// now asks the shop for its manifest. It asks again and again until one answer comes: the first of a new connection is lost
-// where the shop's broker does not know yet where answers go.
+// now asks the shop for its manifest. It asks again and again until one answer comes: the first of a new connection is
+// lost where the shop's broker does not know yet where answers go.
 func (b *Broker) now(ctx context.Context) (string, error) {
 	within, stop := b.within(ctx)
 	defer stop()

@@ -1,8 +1,9 @@
 // Package deliveries sends notices to the webhooks of a shop, signed as the Standard Webhooks text has it
 // (standardwebhooks.com, version 1.0.0): HMAC-SHA256 over the id, the time and the body.
 //
-// What is to be sent is kept in the database with what happened, in one transaction, and stays there until it was taken. A
-// receiver may so be sent a notice twice, with the same id, where the program ends between sending it and keeping that.
+// What is to be sent is kept in the database with what happened, in one transaction, and stays there until it was
+// taken. A receiver may so be sent a notice twice, with the same id, where the program ends between sending it and
+// keeping that.
 package deliveries
 
 import (
@@ -48,7 +49,8 @@ const (
 
 // retries are how long after an attempt that failed the next one is made, give or take a tenth: the schedule that the
 // Standard Webhooks text proposes (from memory), ten attempts within three days and a quarter.
-var retries = []time.Duration{5 * time.Second, 5 * time.Minute, 30 * time.Minute, 2 * time.Hour, 5 * time.Hour, 10 * time.Hour,
+var retries = []time.Duration{5 * time.Second, 5 * time.Minute, 30 * time.Minute, 2 * time.Hour, 5 * time.Hour,
+	10 * time.Hour,
 	14 * time.Hour, 20 * time.Hour, 24 * time.Hour}
 
 // Attempts is how often a notice is sent at most.
@@ -94,7 +96,8 @@ func (s *Sender) CheckURL(text string) (string, error) {
 	case len(text) > maxURL:
 		return "", fmt.Errorf("an address has at most %d letters", maxURL)
 	case err != nil || u.Hostname() == "" || u.Scheme != "https" && u.Scheme != "http" || u.Fragment != "":
-		return "", fmt.Errorf("%.80q is not the address of a page: write it such as https://shop.example/diadrom-events", text)
+		return "", fmt.Errorf("%.80q is not the address of a page: write it such as https://shop.example/diadrom-events",
+			text)
 	case u.User != nil:
 		return "", errors.New("leave user and password out of the address: each message is signed with a secret of its own")
 	case u.Scheme != "https" && !s.local:
@@ -283,7 +286,8 @@ func (s *Sender) post(ctx context.Context, w *sqlite.Webhook, d *sqlite.Delivery
 	}
 	defer answer.Body.Close()
 	io.Copy(io.Discard, io.LimitReader(answer.Body, maxBytes)) //nolint:errcheck // the status has been read
-	said := "answered " + cmp.Or(strings.TrimSpace(fmt.Sprintf("%d %s", answer.StatusCode, http.StatusText(answer.StatusCode))))
+	said := "answered " + cmp.Or(strings.TrimSpace(fmt.Sprintf("%d %s", answer.StatusCode,
+		http.StatusText(answer.StatusCode))))
 	switch code := answer.StatusCode; {
 	case code >= 200 && code < 300:
 		return outcome{taken: true, said: said}

@@ -20,8 +20,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// madeOrders are so many invented orders as text; 100,000, or as many as DIADROM_TEST_ORDERS says. Of carts there are so
-// many different ones: shops sell the same goods together again and again.
+// madeOrders are so many invented orders as text; 100,000, or as many as DIADROM_TEST_ORDERS says. Of carts there are
+// so many different ones: shops sell the same goods together again and again.
 func madeOrders(tb testing.TB, carts int) []byte {
 	n := 100_000
 	if text := os.Getenv("DIADROM_TEST_ORDERS"); text != "" {
@@ -55,7 +55,8 @@ func BenchmarkRerate(b *testing.B) {
 		name  string
 		boxes bool
 		text  []byte
-	}{{"all carts different", false, text}, {"20,000 different carts", false, again}, {"20,000 carts in boxes", true, again},
+	}{{"all carts different", false, text}, {"20,000 different carts", false, again},
+		{"20,000 carts in boxes", true, again},
 		{"all carts different in boxes", true, text}} {
 		b.Run(one.name, func(b *testing.B) {
 			f, err := Store()

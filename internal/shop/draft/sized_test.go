@@ -105,8 +105,8 @@ func BenchmarkReadingSized(b *testing.B) {
 	}
 }
 
-// What an edit leaves behind in memory is bounded: states share what they have in common, and none holds the ones before
-// it. DIADROM_TEST_EDITS=10000 edits so often.
+// What an edit leaves behind in memory is bounded: states share what they have in common, and none holds the ones
+// before it. DIADROM_TEST_EDITS=10000 edits so often.
 func TestMemoryDoesNotGrowWithEdits(t *testing.T) {
 	ctx := context.Background()
 	edits := 1200

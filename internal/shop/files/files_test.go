@@ -56,7 +56,8 @@ func ask(ctx context.Context, r *files.Reader, kind string, data []byte) (err er
 func TestAChildReadsWhatWouldBeReadHere(t *testing.T) {
 	r := reader(t)
 	for _, text := range []string{
-		"Country;Price\nDE;6,90\nFI;=1+1\n", "", "\n\n", "a,b\n\"x", "%PDF-1.4", "<table><tr><td>1<td>2<tr><td rowspan=2>a<td>b</table>",
+		"Country;Price\nDE;6,90\nFI;=1+1\n", "", "\n\n", "a,b\n\"x", "%PDF-1.4",
+		"<table><tr><td>1<td>2<tr><td rowspan=2>a<td>b</table>",
 		"sep=|\nä|b\n1|2\n", strings.Repeat("x,", 600) + "\n", "PK\x03\x04", "\xff\xfea\x00,\x00b\x00\n\x00", "caf\xe9;1\n",
 	} {
 		for _, o := range []grid.Options{{}, {Separator: ';'}, {Encoding: "Windows-1252"}, {Sheet: "None"}} {

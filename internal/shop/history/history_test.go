@@ -157,7 +157,8 @@ func TestTheShopsExportWithItsMistakes(t *testing.T) {
 	for _, r := range refused {
 		reasons += r.Reason + "\n"
 	}
-	for _, want := range []string{"is in SEK; the store is in EUR", `"two" is not a number`, "cells; the first line has 13",
+	for _, want := range []string{"is in SEK; the store is in EUR", `"two" is not a number`,
+		"cells; the first line has 13",
 		"of the same order is refused"} {
 		assert.Contains(t, reasons, want)
 	}
@@ -355,7 +356,8 @@ func TestWhatCarriersBilled(t *testing.T) {
 func TestAWorkbookOfOrders(t *testing.T) {
 	h, _ := opened(t)
 	book := excelize.NewFile()
-	for i, row := range [][]any{{"Order", "Date", "Country", "SKU", "Quantity", "Paid"}, {"1", "2026-03-02", "FI", "A", 2, 4.9},
+	for i, row := range [][]any{{"Order", "Date", "Country", "SKU", "Quantity", "Paid"},
+		{"1", "2026-03-02", "FI", "A", 2, 4.9},
 		{"2", "2026-03-02", "FI", "A", 1}} {
 		require.NoError(t, book.SetSheetRow("Sheet1", fmt.Sprintf("A%d", i+1), &row))
 	}

@@ -1,8 +1,8 @@
 // Package node quotes for a shop from what the shop has published to its brokers, without a database of its own.
 //
-// What it takes is signed by the shop and named by its hashes; it is verified before anything is quoted from it, kept on
-// the disk, and put in place of what was before in one step. Where neither the shop nor a broker can be reached a node goes
-// on with what it has, after a start too.
+// What it takes is signed by the shop and named by its hashes; it is verified before anything is quoted from it, kept
+// on the disk, and put in place of what was before in one step. Where neither the shop nor a broker can be reached a
+// node goes on with what it has, after a start too.
 package node
 
 import (
@@ -81,8 +81,8 @@ func (f *former) ready() *Edition {
 	return f.edition
 }
 
-// Pinned is the edition of a number: the live one, or one that gave way so short a time ago that a checkout may still be
-// pinned to it.
+// Pinned is the edition of a number: the live one, or one that gave way so short a time ago that a checkout may still
+// be pinned to it.
 func (s *State) Pinned(number int64, now time.Time) *Edition {
 	if s.Live != nil && s.Live.Number == number {
 		return s.Live

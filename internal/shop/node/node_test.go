@@ -63,7 +63,8 @@ func (s *shopOf) sign(edition int64, f *store.File, former ...manifest.Former) (
 	s.shelf[name] = body
 	sum := sha256.Sum256(text)
 	s.issued++
-	m := &manifest.Manifest{Shop: "lauha", Issued: s.issued, Edition: edition, Hash: hex.EncodeToString(sum[:]), Store: name,
+	m := &manifest.Manifest{Shop: "lauha", Issued: s.issued, Edition: edition, Hash: hex.EncodeToString(sum[:]),
+		Store:  name,
 		Former: former}
 	signed, err := manifest.Sign(m, s.private)
 	require.NoError(s.t, err)
@@ -117,7 +118,8 @@ func TestANodeTakesVerifiesAndKeeps(t *testing.T) {
 	require.NoError(t, err)
 	require.NotNil(t, again.State())
 	assert.EqualValues(t, 2, again.State().Live.Number)
-	assert.Equal(t, "first", again.State().Pinned(1, now).Engine.Store().Store.Name, "former editions are made ready when they are asked for")
+	assert.Equal(t, "first", again.State().Pinned(1, now).Engine.Store().Store.Name,
+		"former editions are made ready when they are asked for")
 
 	path := filepath.Join(dir, "objects", n.State().Manifest.Store)
 	body, err := os.ReadFile(path)

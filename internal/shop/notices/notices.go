@@ -309,9 +309,10 @@ func (w *Watcher) published(ctx context.Context, was, to sqlite.Noticed) (list [
 	return list, nil
 }
 
-// productsSince names the products that are others in what is live than in an edition; whole is false where that edition
-// cannot be read any more.
-func (w *Watcher) productsSince(ctx context.Context, edition int64, live *draft.Live) (skus []string, whole bool, err error) {
+// productsSince names the products that are others in what is live than in an edition; whole is false where that
+// edition cannot be read any more.
+func (w *Watcher) productsSince(ctx context.Context, edition int64, live *draft.Live) (skus []string, whole bool,
+	err error) {
 	var was *store.Parts
 	switch {
 	case edition == 0:

@@ -1,5 +1,5 @@
-// Package outbox sends what a shop's nodes quote from to its brokers, whenever it changes: what is live, the keys of the
-// API and of held quotes, lists of places, services.
+// Package outbox sends what a shop's nodes quote from to its brokers, whenever it changes: what is live, the keys of
+// the API and of held quotes, lists of places, services.
 //
 // It looks at the database and not at who changed it, so that nothing is lost where the program is killed between a
 // change and its sending, or where another process made it.
@@ -115,8 +115,8 @@ const purpose = "manifests of nodes"
 var ErrKey = errors.New("the key that signs for nodes cannot be opened: put the file " + sqlite.KeyName +
 	" back and start again, or make a new key with diadrom nodes renew-key and give nodes a new join file")
 
-// RenewKey makes a new key that signs for the nodes of a shop. Nodes take nothing that it signs before they are started with
-// a new join file.
+// RenewKey makes a new key that signs for the nodes of a shop. Nodes take nothing that it signs before they are started
+// with a new join file.
 func RenewKey(ctx context.Context, db *sqlite.DB, vault *secrets.Vault) error {
 	_, err := newKey(ctx, db, vault)
 	return err
@@ -190,7 +190,8 @@ func (o *Outbox) Sent() Sent {
 }
 
 // Times of sending: how often the shop is looked at, how long after a failure it is tried again, and how long sending
-// may take: at first, since what was sent when a broker went is not answered any more, and then twice as long each time.
+// may take: at first, since what was sent when a broker went is not answered any more, and then twice as long each
+// time.
 const (
 	lookEvery     = 150 * time.Millisecond
 	againAfter    = 300 * time.Millisecond
@@ -198,8 +199,8 @@ const (
 	maxSendWithin = 60 * time.Second
 )
 
-// Run sends what changes until the context ends: nodes that run are told at once, whether or not the brokers keep it yet.
-// What fails is logged once, and tried again.
+// Run sends what changes until the context ends: nodes that run are told at once, whether or not the brokers keep it
+// yet. What fails is logged once, and tried again.
 func (o *Outbox) Run(ctx context.Context) {
 	var working sync.WaitGroup
 	defer working.Wait()
@@ -236,7 +237,8 @@ func (o *Outbox) Run(ctx context.Context) {
 	}
 }
 
-// keep has the brokers keep the last manifest that was made, and tries again until they do or another one has been made.
+// keep has the brokers keep the last manifest that was made, and tries again until they do or another one has been
+// made.
 func (o *Outbox) keep(ctx context.Context, waits <-chan *made) {
 	prepared, patience := false, sendWithin
 	var m *made

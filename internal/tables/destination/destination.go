@@ -115,9 +115,9 @@ func Group(text string) (string, bool) {
 	return "", false
 }
 
-// trade are groups of countries as the trade names them, folded. Benelux: the treaty of 1958; EFTA and the European Economic Area:
-// their agreements; Schengen: the 29 states of 2025; the Gulf Cooperation Council: its charter of 1981; the others are common
-// practice, no source. All from memory.
+// trade are groups of countries as the trade names them, folded. Benelux: the treaty of 1958; EFTA and the European
+// Economic Area: their agreements; Schengen: the 29 states of 2025; the Gulf Cooperation Council: its charter of 1981;
+// the others are common practice, no source. All from memory.
 var trade = map[string][]string{
 	"benelux":                {"BE", "NL", "LU"},
 	"baltics":                {"EE", "LV", "LT"},
@@ -144,11 +144,13 @@ var trade = map[string][]string{
 	"european economic area": {"EU", "IS", "LI", "NO"},
 	"gcc":                    {"AE", "BH", "KW", "OM", "QA", "SA"},
 	"gulf states":            {"AE", "BH", "KW", "OM", "QA", "SA"},
-	"schengen": {"AT", "BE", "BG", "HR", "CZ", "DK", "EE", "FI", "FR", "DE", "GR", "HU", "IS", "IT", "LV", "LI", "LT", "LU", "MT",
+	"schengen": {"AT", "BE", "BG", "HR", "CZ", "DK", "EE", "FI", "FR", "DE", "GR", "HU", "IS", "IT", "LV", "LI", "LT",
+		"LU", "MT",
 		"NL", "NO", "PL", "PT", "RO", "SK", "SI", "ES", "SE", "CH"},
 }
 
-// Trade are the countries, or groups of them, of a group that the trade names, such as the Nordics; none for another text.
+// Trade are the countries, or groups of them, of a group that the trade names, such as the Nordics; none for another
+// text.
 func Trade(text string) []string { return trade[world.Fold(strings.TrimSpace(text))] }
 
 var (
@@ -216,7 +218,8 @@ func codeOf(one, country string) string {
 		if m := dutchRange.FindStringSubmatch(one); m != nil && strings.EqualFold(m[2]+m[4], "aazz") { // all of their letters
 			one = m[1] + "-" + m[3]
 		}
-		if m := shortRange.FindStringSubmatch(one); m != nil && isDigits(m[1]) && isDigits(m[2]) && len(m[1]) == 4 && len(m[2]) == 4 &&
+		if m := shortRange.FindStringSubmatch(one); m != nil && isDigits(m[1]) && isDigits(m[2]) && len(m[1]) == 4 &&
+			len(m[2]) == 4 &&
 			m[1] <= m[2] {
 			return strings.Join(beginnings(m[1], m[2]), "*, ") + "*"
 		}

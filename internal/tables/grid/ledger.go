@@ -3,7 +3,8 @@ package grid
 // Account is what became of a cell of a file.
 type Account uint8
 
-// The accounts. A cell that says something has exactly one of them when a file has been read, and none is [Unread] then.
+// The accounts. A cell that says something has exactly one of them when a file has been read, and none is [Unread]
+// then.
 const (
 	Unread     Account = iota // nothing was made of it yet
 	AsPrice                   // a price
@@ -30,8 +31,8 @@ func NewLedger(g *Grid) *Ledger {
 	return l
 }
 
-// Mark gives a cell its account, by the number of its line and its column from 0. The first that it is given counts, but that a
-// question is about it counts more.
+// Mark gives a cell its account, by the number of its line and its column from 0. The first that it is given counts,
+// but that a question is about it counts more.
 func (l *Ledger) Mark(line, column int, a Account) {
 	i, ok := l.row[line]
 	if !ok || column < 0 || column >= len(l.of[i]) {

@@ -36,8 +36,8 @@ func (m marks) at(row, column int) (mark, bool) {
 	return mark{}, false
 }
 
-// unsaved says whether a cell without a text has a formula whose value was not saved. That of one that gives an empty text
-// is kept: a value without letters, of a cell whose type is a text (t="str").
+// unsaved says whether a cell without a text has a formula whose value was not saved. That of one that gives an empty
+// text is kept: a value without letters, of a cell whose type is a text (t="str").
 func (m mark) unsaved() bool { return m.formula && (m.kind == 'n' || !m.valued) }
 
 // formulas is how many cells a row has up to its last formula whose value may not be saved.
@@ -116,7 +116,8 @@ func partIn(in io.Reader, only bool) (p part) {
 // isTrue reads a boolean of XML Schema (part 2, 3.3.2).
 func isTrue(text string) bool { return text == "1" || text == "true" }
 
-// cell keeps the mark of a cell by its start tag. The row is 0 where the cell ends with it, or stands beyond the limits.
+// cell keeps the mark of a cell by its start tag. The row is 0 where the cell ends with it, or stands beyond the
+// limits.
 func (p *part) cell(tag []byte) (row, column int) {
 	one := mark{kind: 'n'}
 	if n, err := strconv.ParseInt(attributeIn(tag, "s"), 10, 32); err == nil {

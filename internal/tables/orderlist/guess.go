@@ -6,180 +6,31 @@ import (
 	"strings"
 
 	"diadrom/internal/core/measure"
-	"diadrom/internal/core/world"
+	"diadrom/internal/tables/heads"
 )
 
-// heads are what shops call the columns of their orders, folded, in the languages of the lists. A head that begins with
-// one of them is one too, where nothing fits better.
-var heads = map[Field][]string{
-	OrderID: {"order", "order no", "order number", "order id", "order name", "number", "name", "tilaus", "tilausnumero",
-		"ordernummer", "order nr", "bestellnummer", "bestellung", "commande", "numero de commande", "pedido"},
-	At: {"at", "date", "placed", "order date", "created at", "created", "paid at", "ordered", "tilauspaiva", "paivays",
-		"paivamaara", "datum", "orderdatum", "bestelldatum", "date de commande", "fecha"},
-	Country: {
-		"country",
-		"shipping country",
-		"delivery country",
-		"ship to country",
-		"country code",
-		"maa",
-		"maakoodi",
-		"land",
-		"leveransland",
-		"lieferland",
-		"pays",
-		"pais",
-	},
-	Region: {"region", "state", "province", "shipping province", "shipping state", "maakunta", "bundesland", "lan"},
-	City: {
-		"city",
-		"town",
-		"shipping city",
-		"delivery city",
-		"postitoimipaikka",
-		"kaupunki",
-		"ort",
-		"stad",
-		"stadt",
-		"ville",
-		"ciudad",
-	},
-	Postcode: {"postcode", "postal code", "zip", "zip code", "shipping zip", "delivery postcode", "shipping postcode",
-		"postinumero", "postnummer", "plz", "postleitzahl", "code postal", "codigo postal"},
-	Street: {"street", "address", "shipping street", "shipping address", "address 1", "osoite", "katuosoite", "adress",
-		"gatuadress", "strasse", "adresse", "rue"},
-	SKU: {"sku", "item", "item sku", "product", "product sku", "lineitem sku", "article", "article number", "tuote",
-		"tuotekoodi", "tuotenumero", "artikel", "artikelnummer", "reference"},
-	Quantity: {
-		"quantity",
-		"qty",
-		"lineitem quantity",
-		"amount ordered",
-		"pieces",
-		"count",
-		"maara",
-		"kpl",
-		"antal",
-		"menge",
-		"anzahl",
-		"stuck",
-		"quantite",
-		"cantidad",
-	},
-	Price: {
-		"price",
-		"unit price",
-		"item price",
-		"lineitem price",
-		"hinta",
-		"yksikkohinta",
-		"a-hinta",
-		"pris",
-		"styckpris",
-		"preis",
-		"einzelpreis",
-		"prix",
-		"precio",
-	},
-	Weight: {"weight", "item weight", "paino", "vikt", "gewicht", "poids", "peso"},
-	Class:  {"class", "shipping class", "toimitusluokka", "fraktklass", "versandklasse"},
-	Customer: {
-		"customer",
-		"customer id",
-		"customer no",
-		"customer number",
-		"asiakas",
-		"asiakasnumero",
-		"kund",
-		"kundnummer",
-		"kundennummer",
-	},
-	Group: {"group", "customer group", "asiakasryhma", "kundgrupp", "kundengruppe"},
-	Coupon: {
-		"coupon",
-		"discount code",
-		"coupon code",
-		"voucher",
-		"kuponki",
-		"alennuskoodi",
-		"rabattkod",
-		"gutschein",
-		"code promo",
-	},
-	Method: {
-		"method",
-		"shipping method",
-		"delivery method",
-		"delivery",
-		"shipping",
-		"toimitustapa",
-		"leveranssatt",
-		"frakt",
-		"versandart",
-		"versand",
-		"livraison",
-		"mode de livraison",
-		"envio",
-	},
-	Paid: {
-		"paid",
-		"shipping paid",
-		"shipping price",
-		"shipping charge",
-		"shipping total",
-		"delivery charge",
-		"delivery price",
-		"freight paid",
-		"toimituskulu",
-		"toimituskulut",
-		"rahti",
-		"fraktkostnad",
-		"versandkosten",
-		"frais de port",
-	},
-	Cost: {
-		"cost",
-		"shipping cost",
-		"carrier cost",
-		"freight cost",
-		"billed",
-		"postage",
-		"rahtikulu",
-		"kulu",
-		"kostnad",
-		"kosten",
-		"cout",
-		"charge",
-		"net",
-		"net amount",
-		"amount",
-		"sum",
-		"summa",
-		"betrag",
-		"total",
-	},
-	Currency: {"currency", "currency code", "valuutta", "valuta", "wahrung", "devise"},
-	Tracking: {
-		"tracking",
-		"tracking number",
-		"tracking no",
-		"parcel number",
-		"shipment",
-		"shipment number",
-		"consignment",
-		"seurantakoodi",
-		"kolli",
-		"kollinummer",
-		"sendungsnummer",
-		"numero de suivi",
-	},
-}
-
-var notWords = regexp.MustCompile(`[^\pL\pN]+`)
-
-// folded is a head as it is compared.
-func folded(head string) string {
-	return strings.TrimSpace(notWords.ReplaceAllString(world.Fold(head), " "))
+// headings are those of the fields. A heading that begins with one of them is one too, where nothing fits better.
+var headings = map[Field][]string{
+	OrderID:  heads.Words(heads.Order, heads.OrderNumber, heads.Name),
+	At:       heads.Words(heads.Date),
+	Country:  heads.Words(heads.Country),
+	Region:   heads.Words(heads.Region),
+	City:     heads.Words(heads.City),
+	Postcode: heads.Words(heads.Postcode),
+	Street:   heads.Words(heads.Street),
+	SKU:      heads.Words(heads.SKU, heads.Article),
+	Quantity: heads.Words(heads.Quantity),
+	Price:    heads.Words(heads.Price, heads.UnitPrice),
+	Weight:   heads.Words(heads.Weight),
+	Class:    heads.Words(heads.Class),
+	Customer: heads.Words(heads.Customer),
+	Group:    append(heads.Words(heads.Group), "group"),
+	Coupon:   heads.Words(heads.Coupon),
+	Method:   heads.Words(heads.Method),
+	Paid:     heads.Words(heads.Paid),
+	Cost:     heads.Words(heads.Cost),
+	Currency: heads.Words(heads.Currency),
+	Tracking: heads.Words(heads.Tracking),
 }
 
 // Guess finds what the columns of a table hold by their heads: first those that are called exactly so, then those that
@@ -189,10 +40,10 @@ func Guess(head []string) []Field {
 	taken := map[Field]bool{}
 	pass := func(fits func(head, name string) bool) {
 		for i, cell := range head {
-			text := folded(cell)
+			text := heads.Fold(cell)
 			for _, f := range Fields {
 				if columns[i] == "" && text != "" && !taken[f] &&
-					slices.ContainsFunc(heads[f], func(name string) bool { return fits(text, folded(name)) }) {
+					slices.ContainsFunc(headings[f], func(name string) bool { return fits(text, name) }) {
 					columns[i], taken[f] = f, true
 				}
 			}
@@ -205,21 +56,23 @@ func Guess(head []string) []Field {
 	return columns
 }
 
-// totals are words in heads of what a whole order comes to, which is never what sending it cost, folded; sending are words that say
-// that it is about sending all the same.
+// totals are words in heads of what a whole order comes to, which is never what sending it cost, folded; sending are
+// words that say that it is about sending all the same.
 var (
-	totals = []string{"total", "subtotal", "sub total", "grand total", "order total", "order value", "sum", "summa", "amount", "net",
+	totals = []string{"total", "subtotal", "sub total", "grand total", "order total", "order value", "sum", "summa",
+		"amount", "net",
 		"net amount", "gross", "betrag", "gesamt", "gesamtbetrag", "charge", "montant", "importe"}
-	sending = []string{"shipping", "delivery", "freight", "carrier", "postage", "courier", "rahti", "toimitus", "frakt", "versand", "porto",
+	sending = []string{"shipping", "delivery", "freight", "carrier", "postage", "courier", "rahti", "toimitus", "frakt",
+		"versand", "porto",
 		"livraison", "envio", "transport"}
 )
 
-// GuessOrders is [Guess] for a list of orders, of which some rows are known: what an order comes to is never what sending it
-// cost, and a column of numbers is never the name of a method, but what was paid.
+// GuessOrders is [Guess] for a list of orders, of which some rows are known: what an order comes to is never what
+// sending it cost, and a column of numbers is never the name of a method, but what was paid.
 func GuessOrders(head []string, rows [][]string) []Field {
 	columns := Guess(head)
 	says := func(i int, list []string) bool {
-		text := " " + folded(head[i]) + " "
+		text := " " + heads.Fold(head[i]) + " "
 		return slices.ContainsFunc(list, func(w string) bool { return strings.Contains(text, " "+w+" ") })
 	}
 	if i := slices.Index(columns, Cost); i >= 0 && says(i, totals) && !says(i, sending) {

@@ -305,7 +305,8 @@ func TestColumnsAreFoundByWhatShopsCallThem(t *testing.T) {
 		"Tilausnumero;Päiväys;Maa;Postinumero;Tuotekoodi;Määrä;À-hinta;Toimitustapa;Toimituskulut;Rahtikulu": {
 			OrderID, At, Country, Postcode, SKU, Quantity, Price, Method, Paid, Cost},
 		"order;at;country;region;city;postcode;street;sku;quantity;price;customer;group;coupon;method;paid;cost": {
-			OrderID, At, Country, Region, City, Postcode, Street, SKU, Quantity, Price, Customer, Group, Coupon, Method, Paid, Cost},
+			OrderID, At, Country, Region, City, Postcode, Street, SKU, Quantity, Price, Customer, Group, Coupon, Method, Paid,
+			Cost},
 		"Bestellnummer;Bestelldatum;Lieferland;PLZ;Artikelnummer;Menge;Versandart;Versandkosten": {
 			OrderID, At, Country, Postcode, SKU, Quantity, Method, Paid},
 	} {
@@ -401,9 +402,12 @@ func TestTotalsAndNumbersAreTakenForWhatTheyAre(t *testing.T) {
 		rows [][]string
 		want string
 	}{
-		{"Order,Country,SKU,Qty,Shipping,Total", row("1", "FI", "A", "2", "5.90", "63.90"), "order country sku quantity paid "},
-		{"Order,Country,SKU,Qty,Shipping,Order total", row("1", "FI", "A", "2", "€5.90", "63.90"), "order country sku quantity paid "},
-		{"Order,Country,SKU,Qty,Shipping,Subtotal", row("1", "FI", "A", "2", "Parcel", "58.00"), "order country sku quantity method "},
+		{"Order,Country,SKU,Qty,Shipping,Total", row("1", "FI", "A", "2", "5.90", "63.90"),
+			"order country sku quantity paid "},
+		{"Order,Country,SKU,Qty,Shipping,Order total", row("1", "FI", "A", "2", "€5.90", "63.90"),
+			"order country sku quantity paid "},
+		{"Order,Country,SKU,Qty,Shipping,Subtotal", row("1", "FI", "A", "2", "Parcel", "58.00"),
+			"order country sku quantity method "},
 		{"Order,Country,SKU,Qty,Shipping,Shipping method", row("1", "FI", "A", "2", "5.90", "Parcel"),
 			"order country sku quantity paid method"},
 		{"Order,Country,SKU,Qty,Shipping method,Carrier cost", row("1", "FI", "A", "2", "Parcel", "4.10"),

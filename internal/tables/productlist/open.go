@@ -100,8 +100,8 @@ func (r *Reading) Apply(f *store.File) {
 	Apply(f, r.Rows)
 }
 
-// classes is the store with the classes of the list that it does not have, where they are to be made; else it is asked about
-// them.
+// classes is the store with the classes of the list that it does not have, where they are to be made; else it is asked
+// about them.
 func (o *opening) classes() *store.File {
 	o.r.Classes, o.r.Unknown = nil, nil
 	at := slices.Index(o.r.Mapping.Columns, Class)
@@ -134,8 +134,8 @@ func (o *opening) classes() *store.File {
 	return &more
 }
 
-// lacking asks about new products that would have no name, or cost nothing, because no column says it and others are not
-// understood.
+// lacking asks about new products that would have no name, or cost nothing, because no column says it and others are
+// not understood.
 func (o *opening) lacking() {
 	added := Count(o.r.Rows)[New]
 	if added == 0 {
@@ -156,8 +156,9 @@ func (o *opening) lacking() {
 	if len(lack) == 0 || len(unused) == 0 || o.c.OnlyColumns {
 		return
 	}
-	o.asks.Add(AskLacking, fmt.Sprintf("%s would have %s: no column has it. Columns that are not used: %s. Choose what they hold.",
-		plural.Count(added, "new product"), strings.Join(lack, " and "), grid.Cut(strings.Join(unused, ", "))))
+	o.asks.Add(AskLacking,
+		fmt.Sprintf("%s would have %s: no column has it. Columns that are not used: %s. Choose what they hold.",
+			plural.Count(added, "new product"), strings.Join(lack, " and "), grid.Cut(strings.Join(unused, ", "))))
 }
 
 // DecimalSign is the decimal sign of the list: as it was set, or as its numbers show it; "" where none does.

@@ -128,11 +128,11 @@ func Guess(t *sheet.Table, s *store.Settings) Mapping {
 // fieldOf is the field that the head of a column names, unless another column has it; "" for none.
 func fieldOf(cell string, taken []Field) Field {
 	words := strings.Fields(headParts.ReplaceAllString(world.Fold(cell), " "))
-	if len(words) > 1 && words[0] == "variant" && heads[strings.Join(words, " ")] == "" { // "Variant price"
+	if len(words) > 1 && words[0] == "variant" && headings[strings.Join(words, " ")] == "" { // "Variant price"
 		words = words[1:]
 	}
 	for n := len(words); n > 0; n-- {
-		f, ok := heads[strings.Join(words[:n], " ")]
+		f, ok := headings[strings.Join(words[:n], " ")]
 		if !ok || f != Variant && slices.Contains(taken, f) {
 			continue
 		}

@@ -1,66 +1,29 @@
 package productlist
 
-import "slices"
+import (
+	"slices"
 
-// heads are the folded heads, without units, that stand for a field, in the languages of the lists that are read
-// (English, German, French, Spanish, Finnish, Swedish); common practice, no source.
-var heads = map[string]Field{}
+	"diadrom/internal/tables/heads"
+)
 
-func init() {
-	for field, names := range map[Field][]string{
-		SKU: {"sku", "sku code", "article", "article number", "article no", "item number", "item no", "item",
-			"product code", "code", "product number", "stock keeping unit", "variant sku", "artikelnummer", "artikelnr",
-			"artikel nr", "art nr", "bestellnummer", "bestell nr", "produktnummer", "produktcode", "reference", "ref",
-			"reference produit", "code article", "code produit", "codigo", "referencia", "codigo de producto", "cod",
-			"tuotenumero", "tuotekoodi", "tuotenro", "koodi", "artikkelinumero", "produktkod", "artikelkod",
-			"varunummer"},
-		Name: {"name", "title", "product", "product name", "description", "bezeichnung", "produktname",
-			"artikelbezeichnung", "titel", "artikel", "produkt", "beschreibung", "nom", "nom du produit", "designation",
-			"libelle", "produit", "titre", "nombre", "producto", "descripcion", "nombre del producto", "titulo",
-			"articulo", "nimi", "tuote", "tuotenimi", "nimike", "tuotteen nimi", "kuvaus", "benamning", "namn",
-			"produktnamn",
-			"artikelnamn", "beskrivning"},
-		Price: {"price", "unit price", "sales price", "net price", "retail price", "gross price", "selling price",
-			"regular price", "preis", "verkaufspreis", "vk preis", "vk", "stuckpreis", "bruttopreis", "nettopreis",
-			"einzelpreis", "prix", "prix de vente", "prix unitaire", "precio", "precio de venta", "pvp", "hinta",
-			"myyntihinta", "kappalehinta", "yksikkohinta", "pris", "forsaljningspris", "styckpris"},
-		Weight: {"weight", "unit weight", "gross weight", "shipping weight", "net weight", "item weight",
-			"product weight", "gewicht", "bruttogewicht", "versandgewicht", "stuckgewicht", "poids", "poids brut",
-			"poids unitaire", "peso", "peso bruto", "peso unitario", "paino", "bruttopaino", "yksikkopaino", "vikt",
-			"bruttovikt", "styckvikt", "mass", "masse kg", "grams", "gram", "kilograms", "kilos", "gramm", "grammes"},
-		Length: {"length", "depth", "l", "lange", "tiefe", "longueur", "profondeur", "largo", "longitud", "profundidad",
-			"fondo", "pituus", "syvyys", "langd", "djup"},
-		Width:  {"width", "breadth", "b", "w", "breite", "largeur", "ancho", "anchura", "leveys", "bredd"},
-		Height: {"height", "h", "hohe", "hauteur", "alto", "altura", "korkeus", "hojd"},
-		Size: {"dimensions", "size", "sizes", "package dimensions", "l x w x h", "lxwxh", "lxbxh", "l x b x h",
-			"l x l x h", "p x l x k", "b x h x t",
-			"masse", "abmessungen", "grosse", "paketmasse", "dimension", "taille", "format", "lxlxh", "medidas",
-			"dimensiones", "tamano", "mitat", "koko", "pxlxk", "matt", "storlek", "dimensioner", "bxhxd",
-			"measurements"},
-		Variant: {"variant", "variants", "variant title", "variant name", "option", "options", "option1 value",
-			"colour", "color", "variante", "varianten", "ausfuhrung", "farbe", "variantes", "couleur", "opcion",
-			"talla",
-			"variantti", "vari", "versio", "farg", "utforande"},
-		Class: {"class", "shipping class", "delivery class", "versandklasse", "klasse", "classe", "classe d expedition",
-			"classe de livraison", "clase", "clase de envio", "toimitusluokka", "luokka", "fraktklass", "klass"},
-		NeedsShipping: {"needs shipping", "shipping", "shippable", "physical", "requires shipping", "versandpflichtig",
-			"versand", "wird versendet", "a expedier", "expedition", "requiere envio", "envio", "toimitetaan",
-			"lahetetaan", "fysisk", "fraktas", "skickas"},
-		ShipsFree: {"ships free", "free shipping", "versandkostenfrei", "versandfrei", "livraison gratuite",
-			"port offert",
-			"envio gratis", "ilmainen toimitus", "toimitus ilmainen", "fraktfritt", "fraktfri", "fri frakt"},
-		OwnParcel: {"own parcel", "separate parcel", "eigenes paket", "einzelpaket", "colis separe", "colis a part",
-			"paquete propio", "paquete aparte", "oma paketti", "eget paket", "separat paket"},
-		Upright: {"upright", "stays upright", "this way up", "stehend", "aufrecht", "debout", "vertical", "pystyssa",
-			"pystyasennossa", "staende", "upprat"},
-		From: {"from", "leaves from", "ships from", "warehouse", "lager", "lagerort", "versand ab", "entrepot", "depot",
-			"expedie de", "almacen", "origen", "varasto", "lahetyspaikka", "lagerplats", "skickas fran"},
-	} {
-		for _, name := range names {
-			heads[name] = field
-		}
-	}
-}
+// headings are the fields by the headings that name them, without units.
+var headings = heads.Fields(map[Field][]heads.Concept{
+	SKU:           {heads.SKU, heads.Code, heads.OrderNumber},
+	Name:          {heads.Name, heads.ProductName, heads.Article},
+	Price:         {heads.Price, heads.UnitPrice},
+	Weight:        {heads.Weight},
+	Length:        {heads.Length},
+	Width:         {heads.Width},
+	Height:        {heads.Height},
+	Size:          {heads.Size},
+	Variant:       {heads.Variant},
+	Class:         {heads.Class},
+	NeedsShipping: {heads.NeedsShipping},
+	ShipsFree:     {heads.ShipsFree},
+	OwnParcel:     {heads.OwnParcel},
+	Upright:       {heads.Upright},
+	From:          {heads.Warehouse},
+})
 
 // besides are words beside the name of a column that do not change what it holds.
 var besides = []string{"excl", "incl", "excluding", "including", "ex", "inc", "exkl", "inkl", "zzgl", "vat", "tax",

@@ -9,9 +9,9 @@ import (
 	"diadrom/internal/tables/grid"
 )
 
-// Each cell of a list has an account when it has been read: used as a price, as what a price is for or as a heading, set aside
-// because it says nothing or because somebody said so, or asked about. What has none in the end is asked about, so that no
-// number is passed over because nobody thought of it.
+// Each cell of a list has an account when it has been read: used as a price, as what a price is for or as a heading,
+// set aside because it says nothing or because somebody said so, or asked about. What has none in the end is asked
+// about, so that no number is passed over because nobody thought of it.
 
 // settled says whether somebody has answered a question by leaving things as they are.
 func (o *opening) settled(code string) bool { return slices.Contains(o.c.Settled, code) }

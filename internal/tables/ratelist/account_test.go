@@ -34,8 +34,9 @@ func told(r *Reading) (table, rest string) {
 	return table, fmt.Sprint(r.Missing, r.Asks, r.Currency, r.Unit, r.Found, rest)
 }
 
-// Each cell of a list has an account. Where a digit of a price or of what a price is for changes, the table changes, or a
-// question, or a line is refused; and no cell with a digit is set aside but in a column whose heading says that it is no price.
+// Each cell of a list has an account. Where a digit of a price or of what a price is for changes, the table changes, or
+// a question, or a line is refused; and no cell with a digit is set aside but in a column whose heading says that it is
+// no price.
 func TestNoNumberOfAListIsPassedOver(t *testing.T) {
 	lists := collection(t)
 	f := storetest.Lauha(t)
@@ -81,10 +82,13 @@ func TestNoNumberOfAListIsPassedOver(t *testing.T) {
 		}
 		switch account {
 		case grid.AsPrice, grid.AsBound, grid.AskedAbout:
-			assert.False(t, same, "%s: line %d, column %d is %d, and nothing changed:\n%s", c.name, line, column, account, c.list)
+			assert.False(t, same, "%s: line %d, column %d is %d, and nothing changed:\n%s", c.name, line, column, account,
+				c.list)
 		case grid.AsHead: // a date, or what the reading says of the whole
-			assert.True(t, !same || strings.Join(was.Found, "") != strings.Join(is.Found, "") || datesIn.MatchString(c.list[begin:]) ||
-				strings.Contains(fmt.Sprint(is.Heads, is.Skipped), string(to)), "%s: line %d, column %d:\n%s", c.name, line, column, c.list)
+			assert.True(t, !same || strings.Join(was.Found, "") != strings.Join(is.Found, "") ||
+				datesIn.MatchString(c.list[begin:]) ||
+				strings.Contains(fmt.Sprint(is.Heads, is.Skipped), string(to)), "%s: line %d, column %d:\n%s", c.name, line,
+				column, c.list)
 		case grid.SetAside:
 			if column < len(was.Heads) && holdsAny(foldedHead(was.Heads[column]), slices.Concat(asides, changeWords)) {
 				return // its heading says that it is no price
@@ -109,15 +113,16 @@ func TestWhatWasAnsweredIsSetAside(t *testing.T) {
 	r := read()
 	require.Len(t, r.Asks, 1)
 	assert.Equal(t, AskSurcharge, r.Asks[0].Code)
-	assert.Equal(t, map[grid.Account]int{grid.AsPrice: 4, grid.AsBound: 4, grid.AsHead: 6, grid.AskedAbout: 1}, r.Ledger.Counts())
+	assert.Equal(t, map[grid.Account]int{grid.AsPrice: 4, grid.AsBound: 4, grid.AsHead: 6, grid.AskedAbout: 1},
+		r.Ledger.Counts())
 	r = read(AskSurcharge)
 	assert.Empty(t, r.Asks)
 	assert.Equal(t, grid.SetAside, r.Ledger.At(5, 0))
 	assert.Zero(t, r.Ledger.Counts()[grid.Unread])
 }
 
-// Programs that write workbooks keep formulas without their values: such a price, bound or zone is refused or asked about,
-// and never an empty cell.
+// Programs that write workbooks keep formulas without their values: such a price, bound or zone is refused or asked
+// about, and never an empty cell.
 func TestAFormulaWithoutAValueIsNoEmptyCell(t *testing.T) {
 	f := storetest.Lauha(t)
 	for cell, want := range map[string]string{

@@ -14,8 +14,8 @@ import (
 type Band struct {
 	From, To string // "" where it is open
 	Unit     string // that stands in the cell; "" for none
-	// Every is of a band of steps, "each further 0.5 kg": how far a step reaches; "" for other bands. From is then the bound above
-	// which they count, where the cell says it.
+	// Every is of a band of steps, "each further 0.5 kg": how far a step reaches; "" for other bands. From is then the
+	// bound above which they count, where the cell says it.
 	Every    string
 	FromUnit string // of From where it has another: "500 g – 1 kg"
 	Bare     bool   // a number alone: the cell does not say on which side of it the band lies
@@ -27,17 +27,20 @@ type Band struct {
 // Words of bands in the languages of the lists that are read (English, German, French, Spanish, Finnish, Swedish),
 // without accents; common practice, no source.
 var (
-	upWords = []string{"up to but not including", "up to and including", "up to", "at most", "until", "to", "max", "maximum", "under", "below",
+	upWords = []string{"up to but not including", "up to and including", "up to", "at most", "until", "to", "max",
+		"maximum", "under", "below",
 		"less than", "bis zu", "bis einschliesslich", "bis", "unter", "hochstens", "jusqu a", "jusqu'a", "jusqua",
 		"moins de", "hasta", "menos de", "enintaan", "korkeintaan", "alle", "hogst", "upp till", "t o m", "<=", "≤",
 		"<"}
-	overWords = []string{"more than", "greater than", "heavier than", "exceeding", "over", "above", "from", "starting at", "at least", "uber", "ueber", "ab",
+	overWords = []string{"more than", "greater than", "heavier than", "exceeding", "over", "above", "from",
+		"starting at", "at least", "uber", "ueber", "ab",
 		"mehr als",
 		"plus de", "au dela de", "au-dela de", "a partir de", "desde", "mas de", "yli", "alkaen", "mer an",
 		"fran", "de", "von", "between", "entre", "zwischen", "mellan",
 		"minst",
 		">=", "≥", ">"}
-	betweenWords = []string{"up to but not including", "up to and including", "up to", "through", "to", "and", "bis", "und", "et", "y", "och", "a",
+	betweenWords = []string{"up to but not including", "up to and including", "up to", "through", "to", "and", "bis",
+		"und", "et", "y", "och", "a",
 		"jusqu a", "hasta", "till",
 		"-", "–",
 		"—", "−", "…", "...", ".."}
@@ -51,13 +54,16 @@ var (
 		"jokainen",
 		"seuraava",
 		"varje ytterligare", "per ytterligare", "+"}
-	firstWords = []string{"first", "1st", "1.", "1er", "erstes", "erste", "ersten", "premier", "primer", "primeros", "premiers",
+	firstWords = []string{"first", "1st", "1.", "1er", "erstes", "erste", "ersten", "premier", "primer", "primeros",
+		"premiers",
 		"ensimmainen", "ensimmaiset", "forsta"}
 	wholeWords = []string{"per", "je", "pro", "por", "/"} // "per 100 kg"
-	overOnly   = []string{"more than", "greater than", "heavier than", "exceeding", "over", "above", "uber", "ueber", "mehr als", "plus de", "au dela de",
+	overOnly   = []string{"more than", "greater than", "heavier than", "exceeding", "over", "above", "uber", "ueber",
+		"mehr als", "plus de", "au dela de",
 		"au-dela de", "mas de", "yli", "mer an", ">"}
-	underOnly = []string{"up to but not including", "under", "below", "less than", "unter", "moins de", "menos de", "alle", "<"}
-	eachEnds  = []string{"supplementaires", "supplementaire", "supplem", "suppl", "supp", "sup", "add'l", "addl",
+	underOnly = []string{"up to but not including", "under", "below", "less than", "unter", "moins de", "menos de",
+		"alle", "<"}
+	eachEnds = []string{"supplementaires", "supplementaire", "supplem", "suppl", "supp", "sup", "add'l", "addl",
 		"additional", "further", "subsequent", "weitere", "mehr", "adicionales", "adicional", "lisaa", "extra",
 		"zusatzlich",
 		"more", "on top"}
@@ -173,7 +179,8 @@ func further(text string) (b Band, ok bool) {
 
 // behind are words behind a number that say on which side of it a band lies; true where it lies above.
 var behind = map[string]bool{"+": true, "and over": true, "and above": true, "and more": true, "or more": true,
-	"and up": true, "upwards": true, "and under": false, "or less": false, "or under": false, "max": false, "and below": false}
+	"and up": true, "upwards": true, "and under": false, "or less": false, "or under": false, "max": false,
+	"and below": false}
 
 // numbered reads a band that begins with a number: one alone, with words behind it, or two.
 func numbered(number, unit, rest string) (Band, bool) {

@@ -29,8 +29,9 @@ func (o *opening) prepare(l *list, k key) {
 	o.currencies(l)
 	o.unitFor(l)
 	if p := l.said.per; p != nil && p.size != "1" {
-		o.asks.Add(AskSteps, fmt.Sprintf("Line %d says “%s”. Each price is read as one for the whole weight, in parts of %s %s.", p.line,
-			p.text, p.size, p.unit))
+		o.asks.Add(AskSteps,
+			fmt.Sprintf("Line %d says “%s”. Each price is read as one for the whole weight, in parts of %s %s.", p.line,
+				p.text, p.size, p.unit))
 	}
 	if l.mapping.has(Zone) && l.mapping.has(Country) { // the list is its own key
 		z := l.mapping.at(Zone)
@@ -67,7 +68,8 @@ func (o *opening) placesOf(l *list, row *grid.Row) []string {
 	return strings.Split(destination.Within(code, region, city, codes), ", ")
 }
 
-// whole asks about the heading of a bound that has words which are not understood: they may say that something else counts.
+// whole asks about the heading of a bound that has words which are not understood: they may say that something else
+// counts.
 func (o *opening) whole(l *list, i int) {
 	if _, chosen := o.c.Columns[l.at+i]; chosen || l.headless {
 		return
@@ -91,16 +93,18 @@ func (o *opening) head(l *list, i int) {
 		o.aside(l, i, head)
 	case field == "" && i == l.least && !l.headless:
 		values := slices.DeleteFunc(l.column(i), func(s string) bool { return s == "" })
-		o.asks.Add(AskMinimum, fmt.Sprintf("The column “%s” has a minimum price for each line: %s. It is not imported: set the method's minimum "+
-			"under Methods afterwards.", head, grid.Cut(strings.Join(values, ", "))))
+		o.asks.Add(AskMinimum,
+			fmt.Sprintf("The column “%s” has a minimum price for each line: %s. It is not imported: set the method's minimum "+
+				"under Methods afterwards.", head, grid.Cut(strings.Join(values, ", "))))
 		o.aside(l, i, head)
 	case field == "" && head != "":
 		o.aside(l, i, head)
 	case field == "":
 		for j := range l.rows {
 			if text := l.rows[j].Cells[i].Text; text != "" && !l.rows[j].Cells[i].Carried {
-				o.asks.AddOnce(AskColumns, fmt.Sprintf("Line %d has “%s” in a column without a heading. Is the decimal sign also the "+
-					"separator? Choose what the column holds, or leave it out.", l.rows[j].Line, text))
+				o.asks.AddOnce(AskColumns,
+					fmt.Sprintf("Line %d has “%s” in a column without a heading. Is the decimal sign also the "+
+						"separator? Choose what the column holds, or leave it out.", l.rows[j].Line, text))
 				break
 			}
 		}

@@ -304,7 +304,8 @@ var noPrice = []string{"-", "–", "—", "--", "---", "x", "no", "n/a", "na", "
 	"on request", "por", "p.o.r.", "auf anfrage", "a.a.", "nein", "sur demande", "non", "nicht verfugbar",
 	"non disponible", "a consultar", "no disponible", "bajo demanda", "ei", "pyydettaessa", "ei saatavilla",
 	"sopimuksen mukaan",
-	"nej", "pa begaran", "enligt offert", "ej tillganglig", "/", "./.", "call", "ask", "tbd", "closed", "poa", "p.o.a.", "p.o.a",
+	"nej", "pa begaran", "enligt offert", "ej tillganglig", "/", "./.", "call", "ask", "tbd", "closed", "poa", "p.o.a.",
+	"p.o.a",
 	"price on application", "price on request"}
 
 func unpriced(text string) bool { return slices.Contains(noPrice, bandText(text)) }

@@ -110,8 +110,8 @@ func (b *builder) blank() {
 	}
 }
 
-// jump is how many times a price is its neighbours, above and below, where it is asked about: a decimal sign that was lost makes
-// a hundred of it, and a cell that was not filled in 0.
+// jump is how many times a price is its neighbours, above and below, where it is asked about: a decimal sign that was
+// lost makes a hundred of it, and a cell that was not filled in 0.
 const jump = 20
 
 // fixedOf is a price of a table that is a sum alone; nil for another one, or none.
@@ -122,7 +122,8 @@ func fixedOf(t *rate.Table, row, zone int) *decimal.Decimal {
 	return nil
 }
 
-// jumps asks about prices that are far from both of their neighbours in the same column, where those are near one another.
+// jumps asks about prices that are far from both of their neighbours in the same column, where those are near one
+// another.
 func (b *builder) jumps() {
 	t, told := &b.p.Table, 0
 	far := func(a, c decimal.Decimal) bool { return c.Mul(decimal.FromInt(jump)).Less(a) }
@@ -136,7 +137,8 @@ func (b *builder) jumps() {
 			x, y, w := *before, *one, *after
 			if far(y, x) && far(y, w) || far(x, y) && far(w, y) {
 				told++
-				b.o.asks.Add(AskJump, fmt.Sprintf("The price for %s in the row at %s is %s, between %s and %s. Is it right?", b.p.Zones[z].Name,
+				b.o.asks.Add(AskJump, fmt.Sprintf("The price for %s in the row at %s is %s, between %s and %s. Is it right?",
+					b.p.Zones[z].Name,
 					t.Rows[i].At, y, x, w))
 			}
 		}
@@ -169,8 +171,8 @@ func (l *list) overs() bool {
 	return false
 }
 
-// unbounded asks about lines that say no bound and have others of their destination below them that do: a list leaves out the
-// last bound alone.
+// unbounded asks about lines that say no bound and have others of their destination below them that do: a list leaves
+// out the last bound alone.
 func (b *builder) unbounded() {
 	if b.m.By == rate.ByOrder || !b.m.has(Bands, To) {
 		return
@@ -186,14 +188,15 @@ func (b *builder) unbounded() {
 			bounded[p.to] = true
 		} else if bounded[p.to] && !told[p.line] {
 			told[p.line] = true
-			b.o.asks.Add(AskBound, fmt.Sprintf("Line %d has a price but no bound, and is not the last line of its destination. It is read as the "+
-				"row above all others.", p.line))
+			b.o.asks.Add(AskBound,
+				fmt.Sprintf("Line %d has a price but no bound, and is not the last line of its destination. It is read as the "+
+					"row above all others.", p.line))
 		}
 	}
 }
 
-// overlaps asks about places that are in two zones of the list, or in a new one of it and another of the list that it updates:
-// zones of the shop without a price there do not count.
+// overlaps asks about places that are in two zones of the list, or in a new one of it and another of the list that it
+// updates: zones of the shop without a price there do not count.
 func (b *builder) overlaps() {
 	at := map[string]int{}
 	told := map[[2]int]bool{}
@@ -208,8 +211,9 @@ func (b *builder) overlaps() {
 				continue
 			}
 			told[[2]int{other, z}] = true
-			b.o.asks.Add(AskOverlap, fmt.Sprintf("%s is in two zones of this list: %s and %s. The most specific zone is used, or else the first.",
-				words, b.p.Zones[other].Name, b.p.Zones[z].Name))
+			b.o.asks.Add(AskOverlap,
+				fmt.Sprintf("%s is in two zones of this list: %s and %s. The most specific zone is used, or else the first.",
+					words, b.p.Zones[other].Name, b.p.Zones[z].Name))
 		}
 	}
 	for z := range b.p.Zones {
@@ -219,12 +223,14 @@ func (b *builder) overlaps() {
 		mine := strings.Split(wordsOf(b.p.Zones[z].Places), "|")
 		for i := range b.f.Zones {
 			other := &b.f.Zones[i]
-			if !slices.Contains(b.o.into.Zones, other.ID) || slices.ContainsFunc(b.p.Zones, func(o store.Zone) bool { return o.ID == other.ID }) {
+			if !slices.Contains(b.o.into.Zones, other.ID) || slices.ContainsFunc(b.p.Zones,
+				func(o store.Zone) bool { return o.ID == other.ID }) {
 				continue
 			}
 			for _, words := range strings.Split(wordsOf(other.Places), "|") {
 				if slices.Contains(mine, words) {
-					b.o.asks.Add(AskOverlap, fmt.Sprintf("%s is in the new zone %s and in this shop's zone %s.", words, b.p.Zones[z].Name,
+					b.o.asks.Add(AskOverlap, fmt.Sprintf("%s is in the new zone %s and in this shop's zone %s.", words,
+						b.p.Zones[z].Name,
 						other.Name))
 					break
 				}
@@ -353,11 +359,13 @@ func (o *opening) shape(b *builder, first *list) {
 		o.found("Prices in hundredths of the currency were converted.")
 	}
 	if len(b.nexts) > 0 && m.By != rate.ByQuantity {
-		o.found("%s are neighbours: what lies between them has the price of the line that begins there.", grid.Cut(strings.Join(b.nexts,
-			", ")))
+		o.found("%s are neighbours: what lies between them has the price of the line that begins there.",
+			grid.Cut(strings.Join(b.nexts,
+				", ")))
 	}
 	if len(b.both) > 0 {
-		o.found("%s items are in two lines: the price of the line that ends there is used.", grid.Cut(strings.Join(b.both, ", ")))
+		o.found("%s items are in two lines: the price of the line that ends there is used.",
+			grid.Cut(strings.Join(b.both, ", ")))
 	}
 	if b.empty {
 		o.found("Cells without a price are not offered.")

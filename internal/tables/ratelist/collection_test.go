@@ -14,7 +14,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// collected is a list of the collection with what a careful person makes of it: a table, or a question by one of some codes.
+// collected is a list of the collection with what a careful person makes of it: a table, or a question by one of some
+// codes.
 type collected struct {
 	name, list  string
 	table       string // "" where it is asked or refused
@@ -24,8 +25,8 @@ type collected struct {
 	file, where string
 }
 
-// collection reads the lists of testdata/collection. A list begins with "## NAME" and ends with "=> TABLE", "=> ask CODE,…" or
-// "=> refuse".
+// collection reads the lists of testdata/collection. A list begins with "## NAME" and ends with "=> TABLE", "=> ask
+// CODE,…" or "=> refuse".
 func collection(t *testing.T) (list []collected) {
 	t.Helper()
 	files, err := filepath.Glob("testdata/collection/*.txt")
@@ -87,7 +88,8 @@ func judge(t *testing.T, c *collected) (verdict, got string) {
 			}
 		}
 	}
-	got = fmt.Sprintf("%s | zones %s | asks %s | refused %d | %s", table, strings.Join(zones, "; "), strings.Join(asks, " "), refused,
+	got = fmt.Sprintf("%s | zones %s | asks %s | refused %d | %s", table, strings.Join(zones, "; "),
+		strings.Join(asks, " "), refused,
 		r.Missing)
 	meant := func(code string) bool { return slices.Contains(c.asks, code) }
 	switch {
@@ -116,8 +118,8 @@ func judge(t *testing.T, c *collected) (verdict, got string) {
 	return wrongly, got
 }
 
-// Lists in the shapes of the trade, each with what a careful person reads in it, which was written before the reader was run
-// on it: none is read wrongly without a question.
+// Lists in the shapes of the trade, each with what a careful person reads in it, which was written before the reader
+// was run on it: none is read wrongly without a question.
 func TestTheCollectionOfLists(t *testing.T) {
 	figures := map[string]int{}
 	list := collection(t)
@@ -127,7 +129,8 @@ func TestTheCollectionOfLists(t *testing.T) {
 		figures[verdict]++
 		switch verdict {
 		case wrongly, noReason:
-			assert.Fail(t, verdict, "%s: %s\n%s\nwant %s %s\ngot  %s", c.file, c.name, c.list, c.table, strings.Join(c.asks, ","), got)
+			assert.Fail(t, verdict, "%s: %s\n%s\nwant %s %s\ngot  %s", c.file, c.name, c.list, c.table,
+				strings.Join(c.asks, ","), got)
 		case askedClear, askedBeside:
 			t.Logf("%s: %s: %s\nwant %s %s\ngot  %s", verdict, c.file, c.name, c.table, strings.Join(c.asks, ","), got)
 		}

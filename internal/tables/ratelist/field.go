@@ -8,6 +8,7 @@ import (
 	"diadrom/internal/core/measure"
 	"diadrom/internal/core/rate"
 	"diadrom/internal/core/world"
+	"diadrom/internal/tables/heads"
 )
 
 // Field is what a column of a list holds.
@@ -66,7 +67,7 @@ var plainWords = strings.Fields("parcel parcels package packages shipment shipme
 // strangeIn are the words in the heading of a bound that are not understood.
 func strangeIn(head string) (words []string) {
 	name := plainly(foldedHead(head))
-	if field, known := heads[name]; known && field != "" {
+	if field, known := headings[name]; known && field != "" {
 		return nil
 	}
 	known := func(word string) bool {
@@ -85,7 +86,7 @@ func strangeIn(head string) (words []string) {
 				return true
 			}
 		}
-		_, is := heads[word]
+		_, is := headings[word]
 		return is
 	}
 	for _, word := range strings.Fields(name) {
@@ -96,48 +97,20 @@ func strangeIn(head string) (words []string) {
 	return words
 }
 
-// heads are the folded heads of columns in the languages of the lists that are read (English, German, French, Spanish,
-// Finnish, Swedish); common practice, no source.
-var heads = map[string]Field{}
-
-func init() {
-	for field, names := range map[Field][]string{
-		Zone: {"zone", "zones", "destination", "area", "zone name", "delivery zone", "shipping zone", "zona", "zonas",
-			"zonen", "gebiet", "liefergebiet", "destino", "vyohyke", "alue", "kohde", "zon", "omrade", "tariff zone",
-			"tarifzone", "group", "zone no", "zone number", "zone nr", "ziel", "zielgebiet"},
-		Country: {"country", "country code", "countries", "to country", "destination country", "country name", "land",
-			"lander", "zielland", "bestimmungsland", "landercode", "pays", "code pays", "pays de destination", "pais",
-			"paises", "maa", "maat", "kohdemaa", "maakoodi", "landkod", "lander countries", "iso", "iso code"},
-		Region: {"region", "state", "province", "county", "bundesland", "kanton", "departement", "provincia",
-			"maakunta", "lan", "landskap", "island", "state province"},
-		City: {"city", "town", "ort", "stadt", "ville", "ciudad", "poblacion", "kaupunki", "kunta", "stad"},
-		Postcode: {"postcode", "postal code", "post code", "zip", "zip code", "postcodes", "postal codes",
-			"zip codes", "zip postal code", "zip3", "zip 3", "3 digit zip", "zip prefix", "postcode prefix", "plz2", "plz 2", "postcode range", "postcode from to", "plz", "postleitzahl",
-			"postleitzahlen", "plz gebiet", "plz bereich", "code postal", "codes postaux", "codigo postal", "cp",
-			"codigos postales", "postinumero", "postinumerot", "postnummer", "postnr", "codes"},
-		Currency: {"currency", "wahrung", "devise", "monnaie", "moneda", "valuutta", "valuta", "currency code"},
-		Price: {"price", "rate", "cost", "charge", "shipping price", "shipping cost", "fee", "amount", "tariff",
-			"net price", "price per parcel", "price parcel", "per parcel", "preis", "nettopreis", "preis pro paket",
-			"betrag", "porto", "versandkosten", "entgelt", "kosten", "prix", "prix ht", "tarif", "tarifs", "montant",
-			"precio", "tarifa", "importe", "coste", "hinta", "hinta alv 0", "maksu", "toimitusmaksu", "pris",
-			"avgift", "frakt", "fraktpris", "base price", "basic price", "base rate", "grundpreis", "base", "rates",
-			"costs",
-			"shipping", "delivery", "postage", "freight", "delivery charge", "delivery fee", "delivery price",
-			"delivery cost",
-			"shipping fee", "shipping charge", "shipping rate", "freight charge", "versand", "versandpreis",
-			"lieferkosten",
-			"frais de port", "frais de livraison", "livraison", "envio", "gastos de envio", "toimituskulu",
-			"toimituskulut",
-			"postikulu", "fraktkostnad", "porto frakt"},
-	} {
-		for _, name := range names {
-			heads[name] = field
-		}
-	}
-}
+// headings are the fields by the headings that name them.
+var headings = heads.Fields(map[Field][]heads.Concept{
+	Zone:     {heads.Zone, heads.Place},
+	Country:  {heads.Country},
+	Region:   {heads.Region},
+	City:     {heads.City},
+	Postcode: {heads.Postcode, heads.Codes},
+	Currency: {heads.Currency},
+	Price:    {heads.Price, heads.DeliveryPrice},
+})
 
 var lower = []string{"from", "min", "minimum", "above", "over", "and above", "starting at", "at least", "lower",
-	"more than", "greater than", "heavier than", "exceeding", "von", "ab", "desde", "alkaen", "fran", "mini", "minimo", "mindestens", "uber", "yli"}
+	"more than", "greater than", "heavier than", "exceeding", "von", "ab", "desde", "alkaen", "fran", "mini", "minimo",
+	"mindestens", "uber", "yli"}
 
 var upper = []string{"to", "max", "maximum", "up to", "until", "below", "under", "less than", "at most", "upper",
 	"bis", "hasta", "jusqu a", "jusqua", "till", "asti", "enintaan", "upp till", "maxi", "maximo", "hochstens",
@@ -172,9 +145,7 @@ var asides = []string{"days", "transit", "delivery time", "remark", "remarks", "
 	"nr", "valid", "effective", "change", "difference", "diff",
 	"delta", "anderung", "muutos", "andring", "updated", "tax", "vat", "mwst", "tva", "iva", "alv", "moms"}
 
-func foldedHead(head string) string {
-	return strings.TrimSpace(parts.ReplaceAllString(world.Fold(head), " "))
-}
+func foldedHead(head string) string { return heads.Fold(head) }
 
 // holds says whether words stand in a folded head as words of their own.
 func holds(folded, words string) bool { return strings.Contains(" "+folded+" ", " "+words+" ") }
@@ -206,10 +177,10 @@ func meaning(head string) (field Field, by rate.By) {
 		head = regexp.MustCompile(`(?i)\b`+code+`\b`).ReplaceAllString(head, "")
 	}
 	name := plainly(foldedHead(head))
-	if f, ok := heads[name]; ok {
+	if f, ok := headings[name]; ok {
 		return f, ""
 	}
-	if f, ok := heads[withoutTaxWords(name)]; ok {
+	if f, ok := headings[withoutTaxWords(name)]; ok {
 		return f, ""
 	}
 	if b, band := ParseBand(head); band && !b.Whole { // "up to 2 kg" has prices below it, not bounds

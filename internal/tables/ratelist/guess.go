@@ -325,9 +325,9 @@ func (b *block) downBands() bool {
 
 // acrossBands says whether bands go across and zones down.
 func (b *block) acrossBands(m *Mapping) bool {
-	heads, filled, are, told := b.head.Cells, 0, 0, false
-	for i := 1; i < len(heads); i++ {
-		text := heads[i].Text
+	cells, filled, are, told := b.head.Cells, 0, 0, false
+	for i := 1; i < len(cells); i++ {
+		text := cells[i].Text
 		if text == "" || m.Columns[i] != "" && m.Columns[i] != PerWeight {
 			continue
 		}
@@ -340,7 +340,7 @@ func (b *block) acrossBands(m *Mapping) bool {
 	if are == 0 || filled == 0 || are*10 < filled*6 {
 		return false
 	}
-	corner := heads[0].Text
+	corner := cells[0].Text
 	down, downTold := bands(b.column(0))
 	switch {
 	case headPair(corner), m.Columns[0] != "" && slices.Contains(destinations, m.Columns[0]):
@@ -425,7 +425,8 @@ func (b *block) edges(m Mapping) rate.Edges {
 			})
 		}
 		switch {
-		case f == From && says("over", "above", "more than", "greater than", "heavier than", "exceeding", "uber", "yli") && !m.has(To):
+		case f == From && says("over", "above", "more than", "greater than", "heavier than", "exceeding", "uber", "yli") &&
+			!m.has(To):
 			edges = rate.UpTo
 		case f == To && says("under", "below", "less than", "unter"):
 			edges = rate.From

@@ -160,7 +160,7 @@ func headWord(text string) bool {
 	folded := foldedHead(text)
 	return field != "" || by != "" && len(strings.Fields(text)) < 5 ||
 		slices.ContainsFunc(strings.FieldsFunc(folded, func(r rune) bool { return r == ' ' }), func(word string) bool {
-			f, ok := heads[word]
+			f, ok := headings[word]
 			return ok && (f == Zone || f == Country) && word == folded
 		}) || headPair(text)
 }

@@ -256,8 +256,9 @@ func (b *builder) overlap(one, other piece) {
 	b.p.Usable = false
 }
 
-// meet says whether a piece ends where another begins, by the ends as the list has them where it has both. Where "under 1" leaves
-// 1 out and "2 and up" has 2 in, or "up to 2" is before "over 3", what lies between whole numbers is in neither.
+// meet says whether a piece ends where another begins, by the ends as the list has them where it has both. Where "under
+// 1" leaves 1 out and "2 and up" has 2 in, or "up to 2" is before "over 3", what lies between whole numbers is in
+// neither.
 func (b *builder) meet(last, one *piece) bool {
 	to, from := last.to, one.from
 	if last.given.to != nil && one.given.from != nil {
@@ -269,7 +270,8 @@ func (b *builder) meet(last, one *piece) bool {
 		}
 		return true
 	}
-	if b.m.By != rate.ByQuantity && least(*to).Cmp(decimal.One) == 0 && (b.m.Edges == rate.From || b.overs) || !meets(*to, *from) {
+	if b.m.By != rate.ByQuantity && least(*to).Cmp(decimal.One) == 0 && (b.m.Edges == rate.From || b.overs) ||
+		!meets(*to, *from) {
 		return false
 	}
 	b.next(*to, *from)

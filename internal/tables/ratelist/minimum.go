@@ -3,8 +3,10 @@ package ratelist
 import "slices"
 
 // minimums are heads of a column with a least price, beside a price for each unit of weight, folded.
-var minimums = []string{"minimum", "min", "mini", "minimum charge", "min charge", "minimum price", "min price", "minimum fee",
-	"mindestpreis", "mindestbetrag", "minimum de perception", "minimo", "precio minimo", "minimi", "minimihinta", "minimipris", "minsta pris"}
+var minimums = []string{"minimum", "min", "mini", "minimum charge", "min charge", "minimum price", "min price",
+	"minimum fee",
+	"mindestpreis", "mindestbetrag", "minimum de perception", "minimo", "precio minimo", "minimi", "minimihinta",
+	"minimipris", "minsta pris"}
 
 // minimum finds a column with a least price, which is no lower bound of weights beside a price for each unit.
 func (b *block) minimum(m *Mapping) {

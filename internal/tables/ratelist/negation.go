@@ -5,8 +5,8 @@ import (
 	"strings"
 )
 
-// A word that says that a bound lies below, with a negation before it, says that it lies above: "not over 2 kg" is up to 2 kg.
-// The words are of the languages of the lists that are read, folded; common practice, no source.
+// A word that says that a bound lies below, with a negation before it, says that it lies above: "not over 2 kg" is up
+// to 2 kg. The words are of the languages of the lists that are read, folded; common practice, no source.
 const (
 	negations = `not|no|nicht|kein|keine|ne|n|ei|inte|ej|icke|pas`
 	overs     = `more than|greater than|heavier than|over|above|exceeding|exceeds|exceed|in excess of|` +

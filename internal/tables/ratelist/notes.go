@@ -57,7 +57,8 @@ var (
 )
 
 // changeWords head a column of how prices have changed, folded.
-var changeWords = []string{"change", "difference", "diff", "delta", "anderung", "veranderung", "muutos", "andring", "evolution", "variacion"}
+var changeWords = []string{"change", "difference", "diff", "delta", "anderung", "veranderung", "muutos", "andring",
+	"evolution", "variacion"}
 
 // percentColumn says whether a head is that of a column of surcharges.
 func percentColumn(head string) bool {

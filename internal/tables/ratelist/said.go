@@ -59,8 +59,9 @@ const months = `january|february|march|april|may|june|july|august|september|octo
 
 // weightUnits are words for units of weight beside those of [measure.Unit].
 var weightUnits = map[string]string{"kilogramm": "kg", "kilogrammes": "kg", "kilogrammoina": "kg", "kilogramos": "kg",
-	"kilogramo": "kg", "kilos": "kg", "kilo": "kg", "kgs": "kg", "gramm": "g", "grammes": "g", "gramme": "g", "gramos": "g",
-	"gramo": "g", "grammoina": "g", "lbs": "lb"}
+	"kilogramo": "kg", "kilos": "kg", "kilo": "kg", "kgs": "kg", "gramm": "g", "grammes": "g", "gramme": "g",
+	"gramos": "g",
+	"gramo":  "g", "grammoina": "g", "lbs": "lb"}
 
 // weightUnit is the unit of weight that a word names; "" for none.
 func weightUnit(word string) string {
@@ -97,8 +98,8 @@ func stated(texts []noted, own string) (s statement) {
 	return s
 }
 
-// oreOf is the currency whose hundredths a text calls öre or øre, which those of Denmark and of Norway write alike: the shop's
-// where it is one of them. Known is false where nothing says which.
+// oreOf is the currency whose hundredths a text calls öre or øre, which those of Denmark and of Norway write alike: the
+// shop's where it is one of them. Known is false where nothing says which.
 func oreOf(text, own string) (currency string, known bool) {
 	switch {
 	case strings.Contains(strings.ToLower(text), "öre"):
@@ -109,10 +110,11 @@ func oreOf(text, own string) (currency string, known bool) {
 	return "", false
 }
 
-// withoutYears removes from a folded text the years that say for when it is: "2026", "2026/27". A number like that next to a word
-// for an amount, a limit or a place, or to a currency, may be one.
+// withoutYears removes from a folded text the years that say for when it is: "2026", "2026/27". A number like that next
+// to a word for an amount, a limit or a place, or to a currency, may be one.
 func withoutYears(folded string) string {
-	if amountsIn.MatchString(folded) || strings.ContainsFunc(folded, isSign) || slices.ContainsFunc(strings.Fields(folded), isCurrency) {
+	if amountsIn.MatchString(folded) || strings.ContainsFunc(folded, isSign) ||
+		slices.ContainsFunc(strings.Fields(folded), isCurrency) {
 		return folded
 	}
 	return yearsIn.ReplaceAllStringFunc(folded, func(text string) string {
@@ -152,12 +154,14 @@ var taxIn = regexp.MustCompile(`(?:\b(?:of|the)\b|[0-9]+(?:[.,][0-9]+)?\s*%|\b(?
 	`tva|iva|alv|moms)\b)`)
 
 // Words that may stand in a title or a note and say nothing of prices by themselves, folded.
-var idleWords = []string{"valid", "validity", "from", "as", "of", "until", "to", "till", "since", "effective", "updated", "issued",
-	"version", "edition", "date", "gultig", "ab", "bis", "stand", "vom", "voimassa", "alkaen", "giltig", "fran", "valable", "a", "partir",
+var idleWords = []string{"valid", "validity", "from", "as", "of", "until", "to", "till", "since", "effective",
+	"updated", "issued",
+	"version", "edition", "date", "gultig", "ab", "bis", "stand", "vom", "voimassa", "alkaen", "giltig", "fran",
+	"valable", "a", "partir",
 	"du", "au", "valido", "vigente", "desde", "hasta", "all", "alle", "in", "en", "are", "sind"}
 
-// left is what of a text beside a list nobody has made anything of: without dates, what is said of the currency, the tax and
-// the units, as far as the reading holds it.
+// left is what of a text beside a list nobody has made anything of: without dates, what is said of the currency, the
+// tax and the units, as far as the reading holds it.
 func (o *opening) left(l *list, text string) string {
 	folded := world.Fold(text)
 	folded = withoutYears(datesIn.ReplaceAllString(folded, " "))
@@ -180,7 +184,8 @@ func (o *opening) left(l *list, text string) string {
 		unit = o.f.Store.WeightUnit
 	}
 	words = slices.DeleteFunc(words, func(w string) bool {
-		return slices.Contains(idleWords, w) || weightUnit(w) == unit || world.NamesCurrency(strings.ToUpper(w), o.f.Store.Currency) ||
+		return slices.Contains(idleWords, w) || weightUnit(w) == unit || world.NamesCurrency(strings.ToUpper(w),
+			o.f.Store.Currency) ||
 			world.NamesCurrency(w, o.f.Store.Currency) || o.r.Currency != "" && strings.EqualFold(w, o.r.Currency)
 	})
 	return strings.Join(words, " ")
@@ -194,8 +199,8 @@ func isCurrency(word string) bool {
 	return len(word) == 3 && word != "all" && word != "top" && world.CurrencyName(strings.ToUpper(word)) != ""
 }
 
-// counts says whether a text has something that may count in a price: a digit, a unit, a currency, a percent sign, a word for
-// a tax, or the name of a country.
+// counts says whether a text has something that may count in a price: a digit, a unit, a currency, a percent sign, a
+// word for a tax, or the name of a country.
 func counts(folded string) bool {
 	if strings.ContainsAny(folded, "0123456789%") || strings.ContainsFunc(folded, isSign) || taxWord.MatchString(folded) ||
 		minorIn.MatchString(folded) {
@@ -241,7 +246,8 @@ func (o *opening) askNotes(l *layout, lists []*list) {
 	for _, b := range l.blocks { // a note below the prices stands above where the zones are
 		texts = append(texts, o.beside(b)...)
 	}
-	texts = slices.DeleteFunc(texts, func(n noted) bool { return n.line < o.c.Head }) // somebody said where the list begins
+	// somebody said where the list begins
+	texts = slices.DeleteFunc(texts, func(n noted) bool { return n.line < o.c.Head })
 	o.unusedNotes(lists[0], texts, used)
 }
 

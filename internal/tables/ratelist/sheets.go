@@ -13,7 +13,8 @@ const maxOtherSheets = 20
 
 // sheets looks into the other sheets of a workbook: for prices, where the first sheet has none, and for where zones
 // are.
-func (o *opening) sheets(source grid.Source, g *grid.Grid, l *layout, lists []*list) (*grid.Grid, *layout, []*list, error) {
+func (o *opening) sheets(source grid.Source, g *grid.Grid, l *layout, lists []*list) (*grid.Grid, *layout, []*list,
+	error) {
 	var with []string
 	usable := func(lists []*list) bool {
 		return slices.ContainsFunc(lists, func(one *list) bool { return o.missing(one.mapping, one.block) == "" })
@@ -60,7 +61,9 @@ func (o *opening) sheets(source grid.Source, g *grid.Grid, l *layout, lists []*l
 		}
 	}
 	if more := len(g.Sheets) - maxOtherSheets; more > 0 {
-		o.asks.Add(AskSheet, fmt.Sprintf("The workbook has %d sheets; the last %d were not read. Choose the sheet with the prices.", len(g.Sheets), more))
+		o.asks.Add(AskSheet,
+			fmt.Sprintf("The workbook has %d sheets; the last %d were not read. Choose the sheet with the prices.",
+				len(g.Sheets), more))
 	}
 	return g, l, lists, nil
 }

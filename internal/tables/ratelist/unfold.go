@@ -263,7 +263,8 @@ func (u *unfolding) band(p *price, cell string, lasts map[[7]string]string) {
 	}
 }
 
-// sameBound says whether the last bound of a list, which may have a unit behind it, is the number above which steps count.
+// sameBound says whether the last bound of a list, which may have a unit behind it, is the number above which steps
+// count.
 func sameBound(last, from, unit string) bool {
 	number, lastUnit, _ := strings.Cut(last, " ")
 	trim := func(s string) string {

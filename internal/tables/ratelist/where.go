@@ -121,8 +121,9 @@ func (b *builder) named(name, country string) (int, error) {
 		return b.typed(home, "")
 	}
 	if slices.Contains(vague, world.Fold(name)) {
-		b.o.asks.Add(AskZone, fmt.Sprintf("“%s” is drawn differently by each carrier: choose a zone of this shop, or name its countries.",
-			name))
+		b.o.asks.Add(AskZone,
+			fmt.Sprintf("“%s” is drawn differently by each carrier: choose a zone of this shop, or name its countries.",
+				name))
 		return 0, fmt.Errorf("“%s” may be many places", name)
 	}
 	if list := destination.Trade(name); len(list) > 0 {
@@ -151,7 +152,8 @@ func (b *builder) named(name, country string) (int, error) {
 }
 
 // vague are names that carriers draw differently, folded.
-var vague = []string{"europe", "europa", "eurooppa", "continental europe", "western europe", "eastern europe", "europe de l'ouest",
+var vague = []string{"europe", "europa", "eurooppa", "continental europe", "western europe", "eastern europe",
+	"europe de l'ouest",
 	"westeuropa", "osteuropa", "europe zone", "western balkans", "westbalkan", "balkans", "balkan"}
 
 // town says whether a text reads as a town that no list of places knows.

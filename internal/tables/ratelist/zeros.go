@@ -20,8 +20,8 @@ const (
 	ZerosNone  Zeros = "prefix" // 1067 stands for all codes that begin so
 )
 
-// zeros looks at codes of a country that have one digit less than it writes: a program that takes codes for numbers loses
-// the zero that they begin with. A number of a workbook has lost it.
+// zeros looks at codes of a country that have one digit less than it writes: a program that takes codes for numbers
+// loses the zero that they begin with. A number of a workbook has lost it.
 func (o *opening) zeros(l *list, row *grid.Row, country, codes string) (string, error) {
 	length, digits := postcode.AllDigits(country)
 	if !digits || length < 4 || destination.Wild(codes) {
@@ -53,7 +53,8 @@ func (o *opening) zeros(l *list, row *grid.Row, country, codes string) (string, 
 	case o.c.Zeros == ZerosNone:
 		return codes, nil
 	}
-	o.asks.AddOnce(AskZero, fmt.Sprintf("Line %d has the code %s, but codes of %s have %d digits. Is it 0%s, or all codes that begin with %s?",
-		row.Line, short, country, length, short, short))
+	o.asks.AddOnce(AskZero,
+		fmt.Sprintf("Line %d has the code %s, but codes of %s have %d digits. Is it 0%s, or all codes that begin with %s?",
+			row.Line, short, country, length, short, short))
 	return "", errors.New("postcode: " + short + " has too few digits")
 }

@@ -222,8 +222,8 @@ func separator(data []byte) (sep rune, named bool) {
 // maxLooked is in how many lines a separator is looked for.
 const maxLooked = 200
 
-// Write writes rows. A cell with any of the [Separators] in it is quoted, not only one with commas, so that whoever reads
-// the table finds commas alone between cells.
+// Write writes rows. A cell with any of the [Separators] in it is quoted, not only one with commas, so that whoever
+// reads the table finds commas alone between cells.
 func Write(w io.Writer, rows [][]string) error {
 	out := bufio.NewWriter(w)
 	for _, row := range rows {

@@ -10,6 +10,7 @@ import (
 	"diadrom/internal/core/world"
 	"diadrom/internal/tables/destination"
 	"diadrom/internal/tables/grid"
+	"diadrom/internal/tables/heads"
 	"diadrom/internal/tables/sheet"
 )
 
@@ -39,41 +40,21 @@ const (
 	postcodeField = "postcode"
 )
 
-// heads are the folded heads of columns in the languages of the lists that are read (English, German, French, Spanish,
-// Finnish, Swedish); common practice, no source.
-var heads = map[string]string{}
-
-func init() {
-	for field, names := range map[string][]string{
-		zoneField: {"zone", "zones", "zone name", "zone no", "zone nr", "zone number", "area", "delivery zone",
-			"shipping zone", "tarifzone", "zona", "vyohyke", "zon", "gebiet", "group", "name"},
-		placeField: {"place", "places", "destination", "destinations", "ort", "orte", "ziel", "lieu", "lugar",
-			"destino",
-			"paikka", "kohde", "plats"},
-		countryField: {"country", "countries", "country code", "country name", "iso", "iso code", "land", "lander",
-			"landercode", "pays", "code pays", "pais", "paises", "maa", "maat", "maakoodi", "landkod"},
-		regionField: {"region", "state", "province", "county", "bundesland", "kanton", "departement", "provincia",
-			"maakunta", "lan", "landskap"},
-		cityField: {"city", "town", "stadt", "ville", "ciudad", "kaupunki", "kunta", "stad"},
-		postcodeField: {"postcode", "postcodes", "postal code", "postal codes", "post code", "zip", "zip code",
-			"zip codes",
-			"codes", "plz", "postleitzahl", "postleitzahlen", "code postal", "codes postaux", "codigo postal", "cp",
-			"codigos postales", "postinumero", "postinumerot", "postnummer", "postcode range", "prefix", "prefixes"},
-	} {
-		for _, name := range names {
-			heads[name] = field
-		}
-	}
-}
+// headings are the fields by the headings that name them.
+var headings = heads.Fields(map[string][]heads.Concept{
+	zoneField:     {heads.Zone, heads.Name},
+	placeField:    {heads.Place},
+	countryField:  {heads.Country},
+	regionField:   {heads.Region},
+	cityField:     {heads.City},
+	postcodeField: {heads.Postcode, heads.Codes},
+})
 
 // fields are what the cells of a row of heads name, by their first columns.
 func fields(row *grid.Row) map[string]int {
 	at := map[string]int{}
 	for i := range row.Cells {
-		folded := strings.Join(strings.FieldsFunc(world.Fold(row.Cells[i].Text), func(r rune) bool {
-			return strings.ContainsRune(" ()/.,:_-", r)
-		}), " ")
-		if field := heads[folded]; field != "" {
+		if field := headings[heads.Fold(row.Cells[i].Text)]; field != "" {
 			if _, twice := at[field]; !twice {
 				at[field] = i
 			}

@@ -275,7 +275,10 @@ func TestScreenshots(t *testing.T) {
 			p.MustEval(`() => document.activeElement.blur()`)
 		}},
 		{"checkout", "/checkout", 1280, func(p *rod.Page) { waitText(t, p, "#total", "€") }},
-		{"element", "/checkout/element?accent=%230b6b4f&radius=12", 1280, func(p *rod.Page) { waitIn(t, p, `r.querySelector(".option.on")`) }},
+		{"element", "/checkout/element?accent=%230b6b4f&radius=12", 1280, func(p *rod.Page) {
+			waitIn(t, p,
+				`r.querySelector(".option.on")`)
+		}},
 		{"price-file", "/rates/parcel", 1280, func(p *rod.Page) {
 			name := filepath.Join(t.TempDir(), "Prices 2027.csv")
 			require.NoError(t, os.WriteFile(name,

@@ -154,7 +154,8 @@ lines='[{"sku": "TOWEL-70", "quantity": 2}]'></diadrom-delivery><button id="go">
 func cut(t *testing.T, page *rod.Page, offline bool) {
 	t.Helper()
 	require.NoError(t, proto.NetworkEnable{}.Call(page))
-	require.NoError(t, proto.NetworkEmulateNetworkConditions{Offline: offline, DownloadThroughput: -1, UploadThroughput: -1}.Call(page))
+	require.NoError(t, proto.NetworkEmulateNetworkConditions{Offline: offline, DownloadThroughput: -1,
+		UploadThroughput: -1}.Call(page))
 }
 
 // typeCode replaces the postcode, key by key.
@@ -180,7 +181,8 @@ setTimeout(() => { const s = document.createElement("script"); s.src = "SERVER/w
 	waitIn(t, page, `e.choice && e.choice.total === "6.90" && e.choice.request.to.postcode === "21100"`)
 	page.MustEval(`() => {` + within + ` e.lines = [{sku: "STONE-20", quantity: 2}]}`)
 	waitIn(t, page, `e.choice && e.choice.request.lines[0].sku === "STONE-20"`)
-	page.MustEval(`() => {` + within + ` e.setAttribute("lines", '[{"sku":"TOWEL-70","quantity":1}]'); e.setAttribute("postcode", "00100")}`)
+	page.MustEval(`() => {` + within +
+		` e.setAttribute("lines", '[{"sku":"TOWEL-70","quantity":1}]'); e.setAttribute("postcode", "00100")}`)
 	waitIn(t, page, `e.choice && e.choice.request.lines[0].quantity === 1 && e.choice.request.to.postcode === "00100"`)
 	page.MustEval(`() => {` + within + ` e.coupons = ["NOSUCH"]}`)
 	waitIn(t, page, `e.choice && e.choice.request.coupons[0] === "NOSUCH"`)
@@ -204,11 +206,13 @@ func TestAnOrderWaitsForItsAddress(t *testing.T) {
 			typeCode(t, page, "21100")
 			waitIn(t, page, `e.choice && e.state === "chosen"`)
 			// The van costs more there: the order is not sent with a price that nobody has seen.
-			page.MustEval(`() => {` + within + ` [...r.querySelectorAll(".option")].find((o) => o.textContent.includes("van")).querySelector("input").click()}`)
+			page.MustEval(`() => {` + within +
+				` [...r.querySelectorAll(".option")].find((o) => o.textContent.includes("van")).querySelector("input").click()}`)
 			waitIn(t, page, `e.choice && e.choice.method === "van" && e.choice.total === "8.00"`)
 			c.line.set(late(1500 * time.Millisecond))
 			typeCode(t, page, "20100")
-			assert.Equal(t, "null asking false", page.MustEval(`() => {`+within+` return JSON.stringify(e.choice) + " " + e.state + " " + e.checkValidity()}`).Str())
+			assert.Equal(t, "null asking false",
+				page.MustEval(`() => {`+within+` return JSON.stringify(e.choice) + " " + e.state + " " + e.checkValidity()}`).Str())
 			assert.Nil(t, page.MustEval(`() => new FormData(document.querySelector("form")).get("delivery")`).Val())
 			page.MustElement("#go").MustClick()
 			waitIn(t, page, `r.textContent.includes("look at its price")`)
@@ -319,7 +323,8 @@ func TestAnOrderWithoutPricesWhereThePageAllowsIt(t *testing.T) {
 	assert.GreaterOrEqual(t, time.Since(begun), 7*time.Second)
 	waitIn(t, page, `e.state === "unavailable" && e.choice.unavailable && e.checkValidity()`)
 	assert.GreaterOrEqual(t, time.Since(begun), 19*time.Second)
-	assert.Contains(t, page.MustEval(`() => {`+within+` return r.textContent}`).Str(), "the shop will agree on delivery with you")
+	assert.Contains(t, page.MustEval(`() => {`+within+` return r.textContent}`).Str(),
+		"the shop will agree on delivery with you")
 	page.MustElement("#go").MustClick()
 	page.MustElement("#elsewhere")
 	require.Len(t, c.ordered(), 1)
@@ -332,9 +337,11 @@ func TestNoOrderWithoutPricesWhereThePageDoesNotAllowIt(t *testing.T) {
 	c.line.set(func(w http.ResponseWriter, r *http.Request) bool { return r.URL.Path == "/widget.js" || hung(w, r) })
 	page := c.open(t, "/", 1280, 800)
 	waitIn(t, page, `e.state === "unavailable"`)
-	assert.Equal(t, "null false", page.MustEval(`() => {`+within+` return JSON.stringify(e.choice) + " " + e.checkValidity()}`).Str())
+	assert.Equal(t, "null false",
+		page.MustEval(`() => {`+within+` return JSON.stringify(e.choice) + " " + e.checkValidity()}`).Str())
 	assert.Contains(t, page.MustEval(`() => {`+within+` return r.textContent}`).Str(), "so the order cannot be placed yet")
-	assert.Equal(t, "Finland", page.MustEval(`() => {`+within+` return r.querySelector("select").selectedOptions[0].text}`).Str(),
+	assert.Equal(t, "Finland",
+		page.MustEval(`() => {`+within+` return r.querySelector("select").selectedOptions[0].text}`).Str(),
 		"a plain country and postcode are there all the same")
 	typeCode(t, page, "21100")
 	c.line.set(nil)
@@ -366,7 +373,8 @@ func TestWhatIsWrongStandsAtItsField(t *testing.T) {
 	page := c.open(t, "/", 1280, 800)
 	waitIn(t, page, `r && r.querySelectorAll("select option").length > 5`)
 	page.MustElement("#go").MustClick()
-	assert.Equal(t, "postal-code", page.MustEval(`() => {`+within+` return r.activeElement.autocomplete.split(" ")[1]}`).Str(),
+	assert.Equal(t, "postal-code",
+		page.MustEval(`() => {`+within+` return r.activeElement.autocomplete.split(" ")[1]}`).Str(),
 		"the browser leads to the field that lacks something")
 	typeCode(t, page, "21100")
 	waitIn(t, page, `e.choice`)
@@ -379,7 +387,8 @@ func TestWhatIsWrongStandsAtItsField(t *testing.T) {
 	assert.Contains(t, page.MustEval(`() => {`+within+` return e.validationMessage}`).Str(), "5 digits")
 	assert.Nil(t, page.MustEval(`() => {`+within+` return e.choice}`).Val())
 	// A street that the page knew does not go with a postcode that the buyer types.
-	page.MustEval(`() => {` + within + ` e.address = {country: "FI", postcode: "21100", city: "Naantali", lat: "60.46", lon: "22.02"}}`)
+	page.MustEval(`() => {` + within +
+		` e.address = {country: "FI", postcode: "21100", city: "Naantali", lat: "60.46", lon: "22.02"}}`)
 	waitIn(t, page, `e.choice && e.choice.request.to.city === "Naantali" && e.choice.request.to.lat === "60.46"`)
 	typeCode(t, page, "20100")
 	waitIn(t, page, `e.choice && e.choice.request.to.postcode === "20100" && !e.choice.request.to.city && !e.choice.request.to.lat`)
@@ -412,7 +421,8 @@ func TestAPageComesBackFromTheBrowsersMemory(t *testing.T) {
 func TestAPageNamesTheScriptThatItMeans(t *testing.T) {
 	s := demoShop(t)
 	for _, head := range []string{
-		`<script src="SERVER` + widget.Path() + `" integrity="` + widget.Integrity(widget.Script) + `" crossorigin="anonymous" async></script>`,
+		`<script src="SERVER` + widget.Path() + `" integrity="` + widget.Integrity(widget.Script) +
+			`" crossorigin="anonymous" async></script>`,
 		`<script type="module">import "SERVER/widget.mjs"</script>`,
 	} {
 		c := checkoutPage(t, s, head, orderForm)

@@ -288,13 +288,15 @@ func (a *API) putProduct(c *gin.Context) {
 // mergeType is the media type of a JSON merge patch (RFC 7396).
 const mergeType = "application/merge-patch+json"
 
-// patchProduct changes some fields of a product, as a JSON merge patch (RFC 7396): null takes a field back to its default.
+// patchProduct changes some fields of a product, as a JSON merge patch (RFC 7396): null takes a field back to its
+// default.
 func (a *API) patchProduct(c *gin.Context) {
 	who, live, ok := a.feeder(c)
 	if !ok {
 		return
 	}
-	if kind, _, _ := strings.Cut(c.GetHeader("Content-Type"), ";"); !strings.EqualFold(strings.TrimSpace(kind), mergeType) {
+	if kind, _, _ := strings.Cut(c.GetHeader("Content-Type"), ";"); !strings.EqualFold(strings.TrimSpace(kind),
+		mergeType) {
 		c.Header("Accept-Patch", mergeType)
 		problem(c, WrongType, "what changes of a product is a JSON merge patch: send it with Content-Type: "+mergeType, nil)
 		return

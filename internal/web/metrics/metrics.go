@@ -68,7 +68,8 @@ func New() *Metrics {
 	refused := prometheus.NewCounterVec(prometheus.CounterOpts{
 		Name: "diadrom_refusals_total", Help: "Methods that were not offered, by code.",
 	}, []string{"code"})
-	for _, code := range []string{quote.OutsideZones, quote.ZoneOnly, quote.NotAvailable, quote.Needs, quote.ParcelTooHeavy,
+	for _, code := range []string{quote.OutsideZones, quote.ZoneOnly, quote.NotAvailable, quote.Needs,
+		quote.ParcelTooHeavy,
 		quote.NoDistance, quote.NoRate, quote.Carrier} {
 		m.refusals[code] = refused.WithLabelValues(code)
 	}
@@ -165,7 +166,8 @@ var (
 			"damaged.",
 	)
 	backupAge = description("backup_age_seconds", "How old the newest backup is; nothing where there is none.")
-	backupBad = description("backup_failed", "1 where the last backup could not be made, or could not be restored for a test.")
+	backupBad = description("backup_failed",
+		"1 where the last backup could not be made, or could not be restored for a test.")
 	size      = description("database_bytes", "The size of the files of the database.", "file")
 	exchanges = description(
 		"carrier_exchanges_total",
@@ -188,7 +190,8 @@ var (
 
 // Describe implements [prometheus.Collector].
 func (*shop) Describe(out chan<- *prometheus.Desc) {
-	for _, d := range []*prometheus.Desc{revision, edition, turn, damaged, backupAge, backupBad, size, exchanges, leftAlone, median} {
+	for _, d := range []*prometheus.Desc{revision, edition, turn, damaged, backupAge, backupBad, size, exchanges,
+		leftAlone, median} {
 		out <- d
 	}
 }

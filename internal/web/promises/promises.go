@@ -215,8 +215,8 @@ type promisesView struct {
 // maxShown is how many promises are shown at once.
 const maxShown = 50
 
-// shown leaves out of a page what the query does not ask for: promises without one of the words that are looked for, and
-// those of other parts of a long list.
+// shown leaves out of a page what the query does not ask for: promises without one of the words that are looked for,
+// and those of other parts of a long list.
 func (v promisesView) shown(query url.Values) promisesView {
 	v.Long = len(v.Rows) > maxShown
 	v.Find = query.Get("find")

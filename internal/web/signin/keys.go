@@ -153,7 +153,8 @@ func (f keyForm) key(now time.Time) (k auth.Key, err error) {
 	if f.Kind != kindServer && f.Kind != kindPages && f.Kind != "" {
 		return k, shell.Refusef("there is no such kind of key")
 	}
-	return auth.KeyText{Name: f.Name, Sites: f.Sites, Until: f.Until, Pages: f.Kind == kindPages, Rights: f.Rights}.Read(now)
+	return auth.KeyText{Name: f.Name, Sites: f.Sites, Until: f.Until, Pages: f.Kind == kindPages,
+		Rights: f.Rights}.Read(now)
 }
 
 // about says in an event what a key may do.

@@ -46,7 +46,8 @@ type Screens struct {
 	attempts *auth.Attempts
 	sure     sure
 	keys     atomic.Pointer[map[string]*heldKey] // those that hold, by what is kept of them
-	reloaded atomic.Int64                        // when those were read because one was not known, in nanoseconds since 1970
+	// when those were read because one was not known, in nanoseconds since 1970
+	reloaded atomic.Int64
 }
 
 // Options say who may sign in.

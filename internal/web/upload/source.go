@@ -126,8 +126,8 @@ func AsShown(query url.Values, name string) bool {
 	return !query.Has("of-"+name) || query.Get("of-"+name) == query.Get(name)
 }
 
-// Chose says whether somebody chose a value of a preview's query. A value that the page showed as it was found, which is
-// sent beside it as “found-” and its name, is nobody's choice.
+// Chose says whether somebody chose a value of a preview's query. A value that the page showed as it was found, which
+// is sent beside it as “found-” and its name, is nobody's choice.
 func Chose(query url.Values, name string) bool {
 	return query.Has(name) && (!query.Has(foundPrefix+name) || query.Get(foundPrefix+name) != query.Get(name))
 }

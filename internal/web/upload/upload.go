@@ -65,7 +65,8 @@ type Applied struct {
 // Address is the path of a file's preview.
 func (i *Import) Address(u *sqlite.Upload) string { return i.Path + "/" + strconv.FormatInt(u.ID, 10) }
 
-// Routes registers the three steps, and what stops the reading of a file. The pages that a preview leads to are the station's.
+// Routes registers the three steps, and what stops the reading of a file. The pages that a preview leads to are the
+// station's.
 func (i *Import) Routes(r gin.IRouter) {
 	r.POST(i.Path, i.send)
 	r.GET(i.Path+"/:file", i.preview)

@@ -200,8 +200,8 @@ func NewNotes(o *Options, e Events, log *slog.Logger) *Notes {
 // maxDetail bounds what is kept of what was sent, in letters.
 const maxDetail = 120
 
-// Note keeps an event for the owners. The log has its kind and the number of the person, and neither names nor addresses;
-// where the event cannot be kept the log says so.
+// Note keeps an event for the owners. The log has its kind and the number of the person, and neither names nor
+// addresses; where the event cannot be kept the log says so.
 func (n *Notes) Note(r *http.Request, kind auth.Event, p auth.Person, detail string) {
 	refusal := kind == auth.SignInRefused || kind == auth.SignInHeldOff || kind == auth.PassphraseRefused ||
 		kind == auth.CodeRefused ||
