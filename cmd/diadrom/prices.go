@@ -11,6 +11,7 @@ import (
 	"diadrom/internal/core/rate"
 	"diadrom/internal/core/store"
 	"diadrom/internal/core/typed"
+	"diadrom/internal/tables/destination"
 	"diadrom/internal/tables/grid"
 	"diadrom/internal/tables/ratelist"
 
@@ -84,8 +85,8 @@ func (p *pricesFlags) choices(f *store.File) (c ratelist.Choices, err error) {
 		Unit: p.unit, Country: p.country,
 		Places: map[string]string{}}
 	c.Into, c.Table, _ = strings.Cut(p.into, "/")
-	switch c.Zeros = ratelist.Zeros(p.zeros); c.Zeros {
-	case ratelist.ZerosAsked, ratelist.ZerosLost, ratelist.ZerosNone:
+	switch c.Zeros = destination.Zeros(p.zeros); c.Zeros {
+	case destination.ZerosAsked, destination.ZerosLost, destination.ZerosNone:
 	default:
 		return c, fmt.Errorf("--zeros is lost or prefix, not %q", p.zeros)
 	}

@@ -6,6 +6,7 @@ import (
 	"io"
 	"mime/multipart"
 	"net/http"
+	"net/url"
 	"regexp"
 	"strconv"
 	"strings"
@@ -202,17 +203,50 @@ func TestZonesGoOutAndInAsATable(t *testing.T) {
 		"slip":   {"zone,name,place\na,A,FI 2110\nb,B,Atlantis Land\n", "2110 is not a whole postcode"},
 		"empty":  {"", "this file is empty"},
 		"quote":  {"zone,place\na,\"FI", "a quote is not closed"},
-		"header": {"a,b\n1,2\n", "the first line names the columns"},
+		"header": {"a,b\n1,2\n", "Choose what the columns hold"},
 		"bare":   {"zone,place\n", "only the heads of the columns"},
 	} {
 		before := s.draft.State().Revision
 		_, body := s.send("/zones/file", name+".csv", c[0])
-		holds(t, body, c[1], "Preview import")
+		holds(t, body, c[1], "Preview ")
+		assert.NotContains(t, body, "Import zones")
 		assert.Equal(t, before, s.draft.State().Revision)
 	}
 	status, body = s.post("/zones/file/999999")
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 	holds(t, body, "choose it again")
+}
+
+// A zone list of a carrier is imported when each question about it is answered, and what was typed stays until then.
+func TestTheQuestionsOfAZoneListAreAnswered(t *testing.T) {
+	s := opened(t, draft.Empty(), false)
+	list := "Zones 2027\nZone;Country;Postcode;Kreis\nNorth;DE;20095;HH\nEast;DE;1067;\nFar;Germnay;;\nLost;Nowhereland;;\n" +
+		"West;DE;20095;\n"
+	status, body := s.send("/zones/file", "zones.csv", list)
+	require.Equal(t, http.StatusOK, status)
+	holds(t, body, "Not ready to import", "not used: “Kreis”", "has the code 1067", "They have lost a zero",
+		"where is “Germnay”?", "where is “Nowhereland”?", "Leave these lines out",
+		"DE 20095 is in two zones of this list: North and West", "0 left")
+	assert.NotContains(t, body, "Import zones")
+	address := body[strings.Index(body, `action="/zones/file/`)+8:]
+	address = address[:strings.IndexByte(address, '"')]
+	status, _ = s.post(address)
+	assert.Equal(t, http.StatusUnprocessableEntity, status, "nothing is imported before that")
+	assert.Empty(t, s.draft.State().File.Zones)
+
+	query := url.Values{"zeros": {"lost"}, "ok": {"columns", "overlap"}, "z:Germnay": {"Germany"}, "z:Nowhereland": {"Atlantis"}}
+	_, body = s.get(address + "?" + query.Encode())
+	holds(t, body, "where is “Nowhereland”?", `value="Atlantis"`, `name="z:Germnay" value="Germany"`, `name="zeros" value="lost"`)
+	assert.NotContains(t, body, "has the code 1067")
+	query.Add("ok", "place")
+	_, body = s.get(address + "?" + query.Encode())
+	holds(t, body, "Import zones")
+	status, _ = s.post(address + "?" + query.Encode())
+	require.Equal(t, http.StatusOK, status)
+	f := s.draft.State().File
+	require.Len(t, f.Zones, 4)
+	assert.Equal(t, "01067", f.Zone("east").Places[0].Postcodes[0].String())
+	assert.Equal(t, "DE", f.Zone("far").Places[0].Country)
 }
 
 func TestAListOfPlacesIsTakenInWhileTheShopGoesOn(t *testing.T) {

@@ -4,6 +4,8 @@ package plural
 import (
 	"strconv"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 )
 
 // Noun is a regular noun in the form that agrees with a number.
@@ -36,4 +38,10 @@ func Few(names []string) string {
 		return strings.Join(names[:5], ", ") + " and " + strconv.Itoa(len(names)-5) + " more"
 	}
 	return strings.Join(names, ", ")
+}
+
+// Sentence begins a text with a capital letter.
+func Sentence(text string) string {
+	first, size := utf8.DecodeRuneInString(text)
+	return string(unicode.ToUpper(first)) + text[size:]
 }

@@ -147,6 +147,10 @@ func (in *reading) unknownTown(name, country string) *TextError {
 	return e
 }
 
+// Near lists countries, groups, and regions and towns of the home country, whose names differ from a name in a letter, or in
+// two where it is long: the nearest first.
+func (r Reader) Near(name string) []Choice { return r.near(name, r.Home) }
+
 // near lists names that differ from a name in a letter, or in two where it is long: the nearest first.
 func (r Reader) near(name, country string) []Choice {
 	folded := world.Fold(name)

@@ -86,7 +86,11 @@ func init() {
 		i := len(regions)
 		regions = append(regions, r)
 		regionByCode[r.Code] = i
-		for _, name := range []string{r.Name, r.Native} {
+		names := []string{r.Name, r.Native}
+		if first, second, two := strings.Cut(r.Native, " ["); two { // in two languages: "Illes Balears [Islas Baleares]"
+			names = append(names, first, strings.TrimSuffix(second, "]"))
+		}
+		for _, name := range names {
 			regionByName[Fold(name)] = appendNew(regionByName[Fold(name)], i)
 		}
 	}

@@ -292,8 +292,12 @@ func Region(country, region string) string {
 	if r, ok := world.RegionByCode(country, region); ok {
 		return r.Code
 	}
-	if named := world.RegionsByName(country, region); len(named) == 1 {
-		return named[0].Code
+	named := world.RegionsByName(country, region)
+	whole := slices.DeleteFunc(slices.Clone(named), func(r world.Region) bool { // a part of the other that has its name
+		return slices.ContainsFunc(named, func(o world.Region) bool { return o.Code == r.Parent })
+	})
+	if len(whole) == 1 {
+		return whole[0].Code
 	}
 	return country + "-" + region
 }

@@ -60,3 +60,63 @@ func TestWithinACountry(t *testing.T) {
 	}
 	assert.False(t, Wild("Finland"))
 }
+
+// What lists leave out of a group or add to a country; common practice, no source.
+func TestWhatIsLeftOut(t *testing.T) {
+	for _, c := range []struct{ text, places, left string }{
+		{"EU except Germany", "EU", "DE"},
+		{"EU (excluding Germany and Austria)", "EU", "DE AT"},
+		{"EU ohne Deutschland", "EU", "DE"},
+		{"Nordics without Iceland", "DK FI IS NO SE", "IS"},
+		{"UE sauf France", "EU", "FR"},
+		{"UE excepto España", "EU", "ES"},
+		{"EU paitsi Suomi", "EU", "FI"},
+		{"EU utom Sverige", "EU", "SE"},
+		{"Switzerland incl. Liechtenstein", "CH LI", ""},
+		{"Schweiz (inkl. Liechtenstein)", "CH LI", ""},
+		{"Benelux and France", "BE NL LU FR", ""},
+		{"Benelux", "BE NL LU", ""},
+		{"EU without islands", "", ""},
+		{"EU except Atlantis", "", ""},
+		{"Switzerland incl. VAT", "", ""},
+		{"Germany", "DE", ""},
+		{"Einzelpaket", "", ""},
+	} {
+		places, left, known := Except(c.text)
+		if !known {
+			places, left = nil, nil
+		}
+		assert.Equal(t, c.places, strings.Join(places, " "), c.text)
+		assert.Equal(t, c.left, strings.Join(left, " "), c.text)
+	}
+}
+
+// Programs that take codes for numbers lose the zero that they begin with; the lengths are those of the countries'
+// postcodes (Universal Postal Union).
+func TestCodesThatLostTheirZero(t *testing.T) {
+	for _, c := range []struct{ country, codes, short, whole string }{
+		{"DE", "1067", "1067", "01067"},
+		{"DE", "1067-9669", "1067", "01067-09669"},
+		{"US", "1001–2791", "1001", "01001–02791"},
+		{"FI", "2100", "2100", "02100"},
+		{"FI", "00100, 2100", "2100", "00100, 02100"},
+		{"DE", "1067*", "", "1067*"},
+		{"DE", "10", "", "10"},
+		{"DE", "10115", "", "10115"},
+		{"AT", "1010", "", "1010"},
+		{"GB", "1067", "", "1067"},
+		{"DE", "*", "", "*"},
+	} {
+		short, whole := LostZeros(c.country, c.codes)
+		assert.Equal(t, c.short, short, c.codes)
+		assert.Equal(t, c.whole, whole, c.codes)
+	}
+}
+
+func TestLabelsOfZones(t *testing.T) {
+	for text, want := range map[string]string{"Zone 1": "1", "zone1": "1", "Zone A": "a", "Zona-3": "3", "Zone: IV": "iv",
+		"Tarifzone 12b": "12b", "Zone": "", "Zonen": "", "Area": "", "Zone North": "", "3": "", "Germany": ""} {
+		assert.Equal(t, want, ZoneLabel(text, false), text)
+	}
+	assert.Equal(t, "3", ZoneLabel("3", true))
+}

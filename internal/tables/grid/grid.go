@@ -328,6 +328,9 @@ func (g *Grid) HiddenSaid() string {
 		". Check them in a spreadsheet, or delete them there."
 }
 
+// Ranges writes the numbers of lines that rise: "3, 5 to 9".
+func Ranges(lines []int) string { return ranges(lines, strconv.Itoa) }
+
 // ranges writes numbers that rise: "3, 5 to 9".
 func ranges(list []int, name func(int) string) string {
 	var said []string

@@ -7,6 +7,8 @@ import (
 	"diadrom/internal/core/plural"
 	"diadrom/internal/core/world"
 	"diadrom/internal/tables/grid"
+	"diadrom/internal/tables/heads"
+	"diadrom/internal/tables/notes"
 )
 
 // Each cell of a list has an account when it has been read: used as a price, as what a price is for or as a heading,
@@ -94,7 +96,7 @@ func (o *opening) accountHeads(l *list) {
 			account = o.asideOr(AskColumns)
 		case percentColumn(head) && head != "" && surcharge.MatchString(foldedHead(head)):
 			account = o.asideOr(AskSurcharge)
-		case head != "" && (percentColumn(head) || holdsAny(foldedHead(head), asides)):
+		case head != "" && (percentColumn(head) || heads.HoldsAny(foldedHead(head), heads.Asides)):
 			account = grid.SetAside // what it is is known, and is no price
 		}
 		if account == grid.Unread {
@@ -159,7 +161,7 @@ func (o *opening) accountRest() {
 			if c.Text == "" {
 				continue
 			}
-			if !c.Number && !counts(world.Fold(c.Text)) {
+			if !c.Number && !notes.Counts(world.Fold(c.Text)) {
 				ledger.Mark(row.Line, j, grid.SetAside)
 				continue
 			}

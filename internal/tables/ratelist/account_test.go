@@ -9,6 +9,8 @@ import (
 	"diadrom/internal/core/rate"
 	"diadrom/internal/core/typed"
 	"diadrom/internal/tables/grid"
+	"diadrom/internal/tables/heads"
+	"diadrom/internal/tables/notes"
 	"diadrom/internal/test/storetest"
 
 	"github.com/stretchr/testify/assert"
@@ -86,11 +88,11 @@ func TestNoNumberOfAListIsPassedOver(t *testing.T) {
 				c.list)
 		case grid.AsHead: // a date, or what the reading says of the whole
 			assert.True(t, !same || strings.Join(was.Found, "") != strings.Join(is.Found, "") ||
-				datesIn.MatchString(c.list[begin:]) ||
+				notes.Dates.MatchString(c.list[begin:]) ||
 				strings.Contains(fmt.Sprint(is.Heads, is.Skipped), string(to)), "%s: line %d, column %d:\n%s", c.name, line,
 				column, c.list)
 		case grid.SetAside:
-			if column < len(was.Heads) && holdsAny(foldedHead(was.Heads[column]), slices.Concat(asides, changeWords)) {
+			if column < len(was.Heads) && heads.HoldsAny(foldedHead(was.Heads[column]), slices.Concat(heads.Asides, changeWords)) {
 				return // its heading says that it is no price
 			}
 			assert.Fail(t, "a digit was set aside", "%s: line %d, column %d:\n%s", c.name, line, column, c.list)

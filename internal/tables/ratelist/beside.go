@@ -12,6 +12,7 @@ import (
 	"diadrom/internal/core/world"
 	"diadrom/internal/tables/destination"
 	"diadrom/internal/tables/grid"
+	"diadrom/internal/tables/notes"
 )
 
 // prepare finds the unit and the currency of a list, and what stands beside it.
@@ -133,8 +134,8 @@ func (o *opening) unitFor(l *list) {
 				continue
 			}
 			for _, word := range strings.Fields(foldedHead(l.headText(i))) {
-				if distances[word] != "" {
-					l.unit = distances[word]
+				if notes.DistanceUnit(word) != "" {
+					l.unit = notes.DistanceUnit(word)
 				}
 			}
 		}
@@ -297,7 +298,7 @@ func currencyBeside(text, own string) string {
 			return code
 		}
 	}
-	if strings.ContainsFunc(text, isSign) {
+	if strings.ContainsFunc(text, notes.IsSign) {
 		return world.OtherCurrency(text, own)
 	}
 	return ""

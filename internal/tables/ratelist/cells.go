@@ -12,6 +12,7 @@ import (
 	"diadrom/internal/core/measure"
 	"diadrom/internal/core/rate"
 	"diadrom/internal/core/world"
+	"diadrom/internal/tables/notes"
 )
 
 // What a cell says that this reader does not understand in full refuses its line: a bound in a unit of another kind, a
@@ -220,7 +221,7 @@ func (b *builder) inUnit(d decimal.Decimal, unit, said string) (decimal.Decimal,
 		}
 		return d, strange()
 	case rate.ByDistance:
-		switch in := distances[strings.ToLower(unit)]; {
+		switch in := notes.DistanceUnit(strings.ToLower(unit)); {
 		case unit == "" || in == s.DistanceUnit:
 		case in == "":
 			return d, strange()
@@ -237,13 +238,4 @@ func (b *builder) inUnit(d decimal.Decimal, unit, said string) (decimal.Decimal,
 		}
 	}
 	return d, nil
-}
-
-var distances = map[string]string{
-	"km":         "km",
-	"kilometres": "km",
-	"kilometers": "km",
-	"mi":         "mi",
-	"mile":       "mi",
-	"miles":      "mi",
 }

@@ -9,6 +9,7 @@ import (
 	"diadrom/internal/core/rate"
 	"diadrom/internal/core/world"
 	"diadrom/internal/tables/heads"
+	"diadrom/internal/tables/notes"
 )
 
 // Field is what a column of a list holds.
@@ -71,14 +72,14 @@ func strangeIn(head string) (words []string) {
 		return nil
 	}
 	known := func(word string) bool {
-		if slices.Contains(plainWords, word) || weightUnit(word) != "" || distances[word] != "" || len(word) == 1 ||
+		if slices.Contains(plainWords, word) || notes.WeightUnit(word) != "" || notes.DistanceUnit(word) != "" || len(word) == 1 ||
 			strings.Trim(word, "0123456789") == "" || world.CurrencyName(strings.ToUpper(word)) != "" {
 			return true
 		}
 		in := func(list []string) bool {
-			return slices.ContainsFunc(list, func(words string) bool { return holds(words, word) })
+			return slices.ContainsFunc(list, func(words string) bool { return heads.Holds(words, word) })
 		}
-		if in(lower) || in(upper) || in(overWords) || in(upWords) || in(asides) {
+		if in(heads.Lower) || in(heads.Upper) || in(overWords) || in(upWords) || in(heads.Asides) {
 			return true
 		}
 		for i := range measures {
@@ -108,14 +109,6 @@ var headings = heads.Fields(map[Field][]heads.Concept{
 	Price:    {heads.Price, heads.DeliveryPrice},
 })
 
-var lower = []string{"from", "min", "minimum", "above", "over", "and above", "starting at", "at least", "lower",
-	"more than", "greater than", "heavier than", "exceeding", "von", "ab", "desde", "alkaen", "fran", "mini", "minimo",
-	"mindestens", "uber", "yli"}
-
-var upper = []string{"to", "max", "maximum", "up to", "until", "below", "under", "less than", "at most", "upper",
-	"bis", "hasta", "jusqu a", "jusqua", "till", "asti", "enintaan", "upp till", "maxi", "maximo", "hochstens",
-	"limit", "maximal", "korkeintaan", "hogst"}
-
 // measures are the words that say what the bounds of a list measure.
 var measures = []struct {
 	by    rate.By
@@ -133,26 +126,7 @@ var measures = []struct {
 		"avstand"}},
 }
 
-// codeWords are the words for postcodes in heads that name an end of a range of them.
-var codeWords = []string{"postcode", "postcodes", "postal code", "post code", "zip", "plz", "postleitzahl",
-	"code postal",
-	"codigo postal", "cp", "postinumero", "postnummer"}
-
-// asides are heads of columns that are no part of a price: they are told and left out.
-var asides = []string{"days", "transit", "delivery time", "remark", "remarks", "note", "notes", "comment", "service",
-	"carrier", "product", "laufzeit", "bemerkung", "hinweis", "delai", "delais", "remarque", "plazo", "observaciones",
-	"toimitusaika", "huomautus", "leveranstid", "anmarkning", "transit time", "lead time", "id", "no",
-	"nr", "valid", "effective", "change", "difference", "diff",
-	"delta", "anderung", "muutos", "andring", "updated", "tax", "vat", "mwst", "tva", "iva", "alv", "moms"}
-
 func foldedHead(head string) string { return heads.Fold(head) }
-
-// holds says whether words stand in a folded head as words of their own.
-func holds(folded, words string) bool { return strings.Contains(" "+folded+" ", " "+words+" ") }
-
-func holdsAny(folded string, list []string) bool {
-	return slices.ContainsFunc(list, func(words string) bool { return holds(folded, words) })
-}
 
 // perWeight are heads of a column with a price for each unit of weight: "per kg", "€/kg", "price per kg".
 var perWeight = regexp.MustCompile(`(?i)(?:\bper\b|/|\bje\b|\bpro\b|\bpar\b|\bpor\b|\beach\b|\badditional\b)` +
@@ -189,18 +163,18 @@ func meaning(head string) (field Field, by rate.By) {
 	if perWeight.MatchString(head) {
 		return PerWeight, ""
 	}
-	if holdsAny(name, upper) {
+	if heads.HoldsAny(name, heads.Upper) {
 		field = To
 	}
-	if holdsAny(name, lower) {
+	if heads.HoldsAny(name, heads.Lower) {
 		field = From
 	}
-	if field != "" && holdsAny(name, codeWords) {
+	if field != "" && heads.HoldsAny(name, heads.PostcodeWords) {
 		return map[Field]Field{From: CodeFrom, To: CodeTo}[field], ""
 	}
 	for i := range measures {
-		if holdsAny(name, measures[i].words) {
-			if field == To && holdsAny(name, lower) && strings.Contains(" "+name, " from to") {
+		if heads.HoldsAny(name, measures[i].words) {
+			if field == To && heads.HoldsAny(name, heads.Lower) && strings.Contains(" "+name, " from to") {
 				field = ""
 			}
 			return field, measures[i].by

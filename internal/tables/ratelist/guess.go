@@ -9,6 +9,7 @@ import (
 	"diadrom/internal/core/world"
 	"diadrom/internal/tables/destination"
 	"diadrom/internal/tables/grid"
+	"diadrom/internal/tables/heads"
 )
 
 // Mapping says how a list is read.
@@ -187,7 +188,7 @@ func (b *block) onePrice(m *Mapping) {
 	at := -1
 	for i, field := range m.Columns {
 		if field != "" || b.headText(i) == "" || percentColumn(b.headText(i)) || !b.priced(i) ||
-			holdsAny(foldedHead(b.headText(i)), asides) {
+			heads.HoldsAny(foldedHead(b.headText(i)), heads.Asides) {
 			continue
 		}
 		if at >= 0 {
@@ -238,7 +239,7 @@ func (b *block) bandColumn(m *Mapping) {
 	}
 	for i, field := range m.Columns {
 		if field != "" && field != From && field != To || b.headText(i) == "" && field == "" && i > 0 ||
-			field == "" && holdsAny(foldedHead(b.headText(i)), asides) {
+			field == "" && heads.HoldsAny(foldedHead(b.headText(i)), heads.Asides) {
 			continue
 		}
 		cells := b.column(i)
@@ -280,7 +281,7 @@ func (b *block) prices(m *Mapping) {
 			continue
 		}
 		if field != "" || b.headText(i) == "" || percentColumn(b.headText(i)) || !b.priced(i) ||
-			slices.Contains(asides, folded) || holdsAny(folded, []string{"days", "remarks", "transit"}) {
+			slices.Contains(heads.Asides, folded) || heads.HoldsAny(folded, []string{"days", "remarks", "transit"}) {
 			continue
 		}
 		m.Columns[i] = Prices

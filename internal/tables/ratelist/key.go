@@ -1,7 +1,6 @@
 package ratelist
 
 import (
-	"regexp"
 	"slices"
 	"strings"
 
@@ -20,36 +19,15 @@ type keyed struct {
 	line   int // where it was first said
 }
 
-// labels are the words that stand before the number of a zone.
-const labels = `zone|zona|vyohyke|alue|zon|gebiet|tarifzone|tariff zone|group|gruppe|groupe|grupo|ryhma|area`
-
-var (
-	worded = regexp.MustCompile(`^(?:` + labels + `)\s*[:.#-]?\s*([0-9]{1,2}[a-z]?|[a-z][0-9]?|[ivx]{1,4})$`)
-	alone  = regexp.MustCompile(`^(?:[0-9]{1,2}[a-z]?|[a-z][0-9]?)$`)
-)
-
-// labelOf is the folded label of a zone without the word before it: "1" of "Zone 1"; "" of what is none. A number or a
-// letter alone is one where bare is true.
-func labelOf(text string, bare bool) string {
-	folded := strings.TrimSpace(world.Fold(strings.Trim(text, ": ")))
-	if m := worded.FindStringSubmatch(folded); m != nil {
-		return m[1]
-	}
-	if bare && alone.MatchString(folded) {
-		return folded
-	}
-	return ""
-}
-
 // zoneLabel says whether a text is what a carrier calls a zone.
-func zoneLabel(text string, bare bool) bool { return labelOf(text, bare) != "" }
+func zoneLabel(text string, bare bool) bool { return destination.ZoneLabel(text, bare) != "" }
 
 // add notes that a zone has some places, as a cell lists them.
 func (k key) add(label, places string, line int) { k.note(label, destination.Places(places), line) }
 
 // note notes that a zone has some places, each as it is typed.
 func (k key) note(label string, places []string, line int) {
-	at := labelOf(label, true)
+	at := destination.ZoneLabel(label, true)
 	if at == "" {
 		at = world.Fold(label)
 	}
@@ -67,7 +45,7 @@ func (k key) note(label string, places []string, line int) {
 
 // of is what the key says of a zone.
 func (k key) of(label string) (keyed, bool) {
-	at := labelOf(label, true)
+	at := destination.ZoneLabel(label, true)
 	if at == "" {
 		at = world.Fold(label)
 	}

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"diadrom/internal/core/world"
+	"diadrom/internal/tables/heads"
 )
 
 // Codes of questions.
@@ -63,7 +64,7 @@ var changeWords = []string{"change", "difference", "diff", "delta", "anderung", 
 // percentColumn says whether a head is that of a column of surcharges.
 func percentColumn(head string) bool {
 	folded := foldedHead(head)
-	if holdsAny(folded, changeWords) { // of last year's prices
+	if heads.HoldsAny(folded, changeWords) { // of last year's prices
 		return false
 	}
 	return surcharge.MatchString(folded) || strings.HasSuffix(strings.TrimSpace(head), "%")

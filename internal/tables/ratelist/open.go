@@ -11,6 +11,7 @@ import (
 	"diadrom/internal/core/store"
 	"diadrom/internal/core/typed"
 	"diadrom/internal/core/world"
+	"diadrom/internal/tables/destination"
 	"diadrom/internal/tables/grid"
 )
 
@@ -30,14 +31,14 @@ type Choices struct {
 	Country     string     // of codes that name none; "" for the shop's
 	// Places are for zones, by their names in the list as [ZoneKey] has them, a zone's id or places as they are typed.
 	Places  map[string]string
-	Rate    *decimal.Decimal // what one unit of the list's currency is in the shop's
-	Percent *decimal.Decimal // what is added to all prices, above −100
-	Zeros   Zeros            // what codes are that are one digit short
-	Settled []string         // codes of questions that are answered by leaving things as they are
-	Key     grid.Source      // a file that says where the zones of the list are
-	Into    string           // the method whose list is updated; "" for none
-	Table   string           // the id of that list; "" where the method has one alone
-	Costs   bool             // the list says what sending costs the shop, which is without tax
+	Rate    *decimal.Decimal  // what one unit of the list's currency is in the shop's
+	Percent *decimal.Decimal  // what is added to all prices, above −100
+	Zeros   destination.Zeros // what codes are that are one digit short
+	Settled []string          // codes of questions that are answered by leaving things as they are
+	Key     grid.Source       // a file that says where the zones of the list are
+	Into    string            // the method whose list is updated; "" for none
+	Table   string            // the id of that list; "" where the method has one alone
+	Costs   bool              // the list says what sending costs the shop, which is without tax
 }
 
 // Reading is what was made of a file.

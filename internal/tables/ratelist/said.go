@@ -4,14 +4,12 @@ import (
 	"fmt"
 	"regexp"
 	"slices"
-	"strconv"
 	"strings"
 
 	"diadrom/internal/core/decimal"
-	"diadrom/internal/core/measure"
 	"diadrom/internal/core/world"
-	"diadrom/internal/tables/destination"
 	"diadrom/internal/tables/grid"
+	"diadrom/internal/tables/notes"
 )
 
 // statement is what the titles and notes beside a list say of all of it.
@@ -41,45 +39,16 @@ var (
 	perIn = regexp.MustCompile(`\b(?:prices?|rates?|charges?|tariffs?|preise?|tarife?|prix|tarifs?|precios?|tarifas?|hinnat?|priser?)\b` +
 		`[a-z /]{0,20}?\b(?:per|je|pro|par|por|kohti|a)\s+(angefangene[nrs]?\s+|started\s+|commenced\s+)?([0-9]+(?:[.,][0-9]+)?)?\s*` +
 		`(kgs?|kilos?|kilograms?|kilogramm|g|grams?|gramm|lbs?|pounds?)\b`)
-	datesIn = regexp.MustCompile(`\b[0-9]{1,2}[./-][0-9]{1,2}[./-](?:[0-9]{4}|[0-9]{2})\b|\b[0-9]{4}-[0-9]{2}-[0-9]{2}\b|` +
-		`\b[0-9]{1,2}\.?\s+(?:` + months + `)\s+[0-9]{4}\b|\b(?:` + months + `)\s+[0-9]{1,2},?\s+[0-9]{4}\b|` +
-		`\b(?:` + months + `)\s+[0-9]{4}\b|\b[0-9]{1,2}/20[0-9]{2}\b|\bq[1-4]\s*/?\s*20[0-9]{2}\b`)
-	yearsIn   = regexp.MustCompile(`\b20([0-3][0-9])(?:\s*[/–-]\s*(?:20)?([0-9]{2}))?\b`)
-	amountsIn = regexp.MustCompile(`\b(?:min|mini|minimum|minimal|mindest\w*|minimo|max|maxi|maximum|maximal|hochst\w*|over|above|` +
-		`under|below|up to|limit|liab\w*|haft\w*|insur\w*|versich\w*|assur\w*|charge|fee|gebuhr\w*|\w*zuschlag|pauschal\w*|frais|` +
-		`per|je|pro|each|plus|add|cost|costs|kost\w*|code|codes|postcodes?|zip|plz|zones?|islands?|inseln?|iles?|areas?|items?)\b`)
 	minorOf = map[string]string{"rappen": "CHF", "pence": "GBP", "pennies": "GBP", "eurocent": "EUR", "euro cent": "EUR",
 		"eurocents": "EUR", "euro cents": "EUR"}
 )
-
-const months = `january|february|march|april|may|june|july|august|september|october|november|december|` +
-	`jan|feb|mar|apr|jun|jul|aug|sep|sept|oct|nov|dec|januar|februar|marz|mai|juni|juli|oktober|dezember|` +
-	`janvier|fevrier|mars|avril|juin|juillet|aout|septembre|octobre|novembre|decembre|` +
-	`enero|febrero|marzo|abril|mayo|junio|julio|agosto|septiembre|octubre|noviembre|diciembre`
-
-// weightUnits are words for units of weight beside those of [measure.Unit].
-var weightUnits = map[string]string{"kilogramm": "kg", "kilogrammes": "kg", "kilogrammoina": "kg", "kilogramos": "kg",
-	"kilogramo": "kg", "kilos": "kg", "kilo": "kg", "kgs": "kg", "gramm": "g", "grammes": "g", "gramme": "g",
-	"gramos": "g",
-	"gramo":  "g", "grammoina": "g", "lbs": "lb"}
-
-// weightUnit is the unit of weight that a word names; "" for none.
-func weightUnit(word string) string {
-	if unit := weightUnits[word]; unit != "" {
-		return unit
-	}
-	if unit, ok := measure.Unit(measure.Weight, word); ok && word != "t" {
-		return unit
-	}
-	return ""
-}
 
 // stated reads what texts beside a list say of all of it.
 func stated(texts []noted, own string) (s statement) {
 	for _, one := range texts {
 		folded := world.Fold(one.text)
 		if m := weightsIn.FindStringSubmatch(folded); m != nil && s.unit == "" {
-			s.unit = weightUnit(m[1])
+			s.unit = notes.WeightUnit(m[1])
 		}
 		if m := minorIn.FindStringSubmatch(folded); m != nil {
 			s.minor, s.currency = true, minorOf[m[1]]
@@ -92,7 +61,7 @@ func stated(texts []noted, own string) (s statement) {
 			if size == "" {
 				size = "1"
 			}
-			s.per = &perSaid{size: strings.Replace(size, ",", ".", 1), unit: weightUnit(m[3]), line: one.line, text: one.text}
+			s.per = &perSaid{size: strings.Replace(size, ",", ".", 1), unit: notes.WeightUnit(m[3]), line: one.line, text: one.text}
 		}
 	}
 	return s
@@ -108,23 +77,6 @@ func oreOf(text, own string) (currency string, known bool) {
 		return own, true
 	}
 	return "", false
-}
-
-// withoutYears removes from a folded text the years that say for when it is: "2026", "2026/27". A number like that next
-// to a word for an amount, a limit or a place, or to a currency, may be one.
-func withoutYears(folded string) string {
-	if amountsIn.MatchString(folded) || strings.ContainsFunc(folded, isSign) ||
-		slices.ContainsFunc(strings.Fields(folded), isCurrency) {
-		return folded
-	}
-	return yearsIn.ReplaceAllStringFunc(folded, func(text string) string {
-		m := yearsIn.FindStringSubmatch(text)
-		from, _ := strconv.Atoi(m[1])
-		if to, err := strconv.Atoi(m[2]); err == nil && to != from+1 {
-			return text
-		}
-		return " "
-	})
 }
 
 // noted is a text beside a list: a title, a note, or a row that is no part of it.
@@ -164,7 +116,7 @@ var idleWords = []string{"valid", "validity", "from", "as", "of", "until", "to",
 // tax and the units, as far as the reading holds it.
 func (o *opening) left(l *list, text string) string {
 	folded := world.Fold(text)
-	folded = withoutYears(datesIn.ReplaceAllString(folded, " "))
+	folded = notes.WithoutYears(notes.Dates.ReplaceAllString(folded, " "))
 	if withTax.MatchString(folded) || withoutTax.MatchString(folded) { // it was asked about, or is so here
 		for _, re := range []*regexp.Regexp{withTax, withoutTax, taxIn} {
 			folded = re.ReplaceAllString(folded, " ")
@@ -174,8 +126,8 @@ func (o *opening) left(l *list, text string) string {
 		folded = minorIn.ReplaceAllString(folded, " ")
 	}
 	folded = perIn.ReplaceAllString(folded, " ")
-	if m := weightsIn.FindStringSubmatch(folded); m != nil && (l.unit == "" && weightUnit(m[1]) == o.f.Store.WeightUnit ||
-		weightUnit(m[1]) == l.unit) {
+	if m := weightsIn.FindStringSubmatch(folded); m != nil && (l.unit == "" && notes.WeightUnit(m[1]) == o.f.Store.WeightUnit ||
+		notes.WeightUnit(m[1]) == l.unit) {
 		folded = strings.Replace(folded, m[0], " ", 1)
 	}
 	words := strings.FieldsFunc(folded, func(r rune) bool { return strings.ContainsRune(" :;,()[]·|", r) })
@@ -184,42 +136,11 @@ func (o *opening) left(l *list, text string) string {
 		unit = o.f.Store.WeightUnit
 	}
 	words = slices.DeleteFunc(words, func(w string) bool {
-		return slices.Contains(idleWords, w) || weightUnit(w) == unit || world.NamesCurrency(strings.ToUpper(w),
+		return slices.Contains(idleWords, w) || notes.WeightUnit(w) == unit || world.NamesCurrency(strings.ToUpper(w),
 			o.f.Store.Currency) ||
 			world.NamesCurrency(w, o.f.Store.Currency) || o.r.Currency != "" && strings.EqualFold(w, o.r.Currency)
 	})
 	return strings.Join(words, " ")
-}
-
-// taxWord is a word for a tax.
-var taxWord = regexp.MustCompile(`\b(?:vat|tax|taxes|gst|mwst|ust|tva|iva|alv|moms)\b`)
-
-// isCurrency says whether a folded word is the code of a currency. ALL and TOP are words of English too.
-func isCurrency(word string) bool {
-	return len(word) == 3 && word != "all" && word != "top" && world.CurrencyName(strings.ToUpper(word)) != ""
-}
-
-// counts says whether a text has something that may count in a price: a digit, a unit, a currency, a percent sign, a
-// word for a tax, or the name of a country.
-func counts(folded string) bool {
-	if strings.ContainsAny(folded, "0123456789%") || strings.ContainsFunc(folded, isSign) || taxWord.MatchString(folded) ||
-		minorIn.MatchString(folded) {
-		return true
-	}
-	for _, word := range strings.Fields(folded) {
-		if isCurrency(word) {
-			return true
-		}
-		if len(word) > 1 && weightUnit(word) != "" || distances[word] != "" || word == "cm" || word == "m3" || word == "cbm" {
-			return true
-		}
-		if len(word) > 3 {
-			if _, err := destination.Country(word); err == nil {
-				return true
-			}
-		}
-	}
-	return false
 }
 
 // askNotes asks about the titles and notes of the lists that are not used, once for each text.
@@ -263,7 +184,7 @@ func (o *opening) unusedNotes(l *list, texts []noted, used map[int]bool) {
 			o.r.Ledger.MarkRow(one.line, 0, o.r.Grid.Width(), o.asideOr(AskSurcharge))
 			continue
 		}
-		if !counts(o.left(l, one.text)) {
+		if !notes.Counts(o.left(l, one.text)) {
 			o.r.Ledger.MarkRow(one.line, 0, o.r.Grid.Width(), grid.AsHead)
 			continue
 		}

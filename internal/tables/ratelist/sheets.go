@@ -3,6 +3,7 @@ package ratelist
 import (
 	"diadrom/internal/core/world"
 	"diadrom/internal/tables/grid"
+	"diadrom/internal/tables/notes"
 	"fmt"
 	"slices"
 	"strings"
@@ -84,7 +85,7 @@ func (o *opening) zonesOfSheets(source grid.Source, g *grid.Grid, l *layout) {
 func (o *opening) unreadSheet(g *grid.Grid) {
 	var said []string
 	for i := range g.Rows {
-		if text := g.Rows[i].Said(); counts(world.Fold(text)) {
+		if text := g.Rows[i].Said(); notes.Counts(world.Fold(text)) {
 			said = append(said, "“"+text+"”")
 		}
 	}

@@ -4,10 +4,10 @@ import (
 	"regexp"
 	"slices"
 	"strings"
-	"unicode"
 
 	"diadrom/internal/core/world"
 	"diadrom/internal/tables/grid"
+	"diadrom/internal/tables/notes"
 )
 
 // text is a cell with what is known of it.
@@ -337,7 +337,7 @@ func zoneIn(head string) string {
 	}
 	at := currencyIn.FindStringIndex(head)
 	if at != nil && at[0] > 0 {
-		if beside := head[at[0]:]; world.CurrencyIn(beside) != "" || strings.ContainsFunc(beside, isSign) {
+		if beside := head[at[0]:]; world.CurrencyIn(beside) != "" || strings.ContainsFunc(beside, notes.IsSign) {
 			head = strings.TrimSpace(head[:at[0]])
 		}
 	}
@@ -346,5 +346,3 @@ func zoneIn(head string) string {
 	}
 	return head
 }
-
-func isSign(r rune) bool { return unicode.Is(unicode.Sc, r) }

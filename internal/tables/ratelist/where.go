@@ -64,7 +64,18 @@ func (b *builder) inCountry(p *price) (int, error) {
 	if list := destination.Places(country); len(list) > 0 {
 		return b.typed(strings.Join(list, ", "), "")
 	}
+	if list, left, known := destination.Except(country); known {
+		return b.typed(strings.Join(list, ", ")+without(left), country)
+	}
 	return 0, err
+}
+
+// without is what places leave out, as one types it behind them.
+func without(left []string) (text string) {
+	for _, place := range left {
+		text += ", not " + place
+	}
+	return text
 }
 
 // chosen is the zone that somebody chose for a name of the list: one of the shop, or places as they are typed.
@@ -102,7 +113,7 @@ func (b *builder) named(name, country string) (int, error) {
 	}
 	if explained && len(keyed.places) > 0 {
 		label := keyed.label
-		if labelOf(label, false) == "" && labelOf(label, true) != "" && !zNumber.MatchString(label) {
+		if destination.ZoneLabel(label, false) == "" && destination.ZoneLabel(label, true) != "" && !zNumber.MatchString(label) {
 			label = "Zone " + label
 		}
 		return b.typed(strings.Join(keyed.places, ", "), label)
@@ -116,11 +127,11 @@ func (b *builder) named(name, country string) (int, error) {
 		}
 		return b.typed("everywhere", "")
 	}
-	if home := b.reader.Home; home != "" && slices.Contains(domestic, world.Fold(name)) {
+	if home := b.reader.Home; home != "" && destination.Domestic(name) {
 		b.o.found("“%s” is the country of this shop.", name)
 		return b.typed(home, "")
 	}
-	if slices.Contains(vague, world.Fold(name)) {
+	if destination.Vague(name) {
 		b.o.asks.Add(AskZone,
 			fmt.Sprintf("“%s” is drawn differently by each carrier: choose a zone of this shop, or name its countries.",
 				name))
@@ -128,6 +139,9 @@ func (b *builder) named(name, country string) (int, error) {
 	}
 	if list := destination.Trade(name); len(list) > 0 {
 		return b.typed(strings.Join(list, ", "), name)
+	}
+	if list, left, known := destination.Except(name); known && len(left)+len(list) > 1 && len(destination.Places(name)) == 0 {
+		return b.typed(strings.Join(list, ", ")+without(left), name)
 	}
 	if zoneLabel(name, true) {
 		b.o.asks.Add(AskZone, fmt.Sprintf("Nothing says where %s is. Choose a zone of this shop, or name its places.",
@@ -151,11 +165,6 @@ func (b *builder) named(name, country string) (int, error) {
 	return at, err
 }
 
-// vague are names that carriers draw differently, folded.
-var vague = []string{"europe", "europa", "eurooppa", "continental europe", "western europe", "eastern europe",
-	"europe de l'ouest",
-	"westeuropa", "osteuropa", "europe zone", "western balkans", "westbalkan", "balkans", "balkan"}
-
 // town says whether a text reads as a town that no list of places knows.
 func (b *builder) town(text string) bool {
 	read := b.reader.Text(text)
@@ -165,16 +174,12 @@ func (b *builder) town(text string) bool {
 	})
 }
 
-// domestic are the words for the country of the shop itself.
-var domestic = []string{"domestic", "national", "inland", "home", "kotimaa", "inrikes", "nacional",
-	"within the country", "local"}
-
 // zNumber is a label that says itself that it is a zone: "Z2".
 var zNumber = regexp.MustCompile(`^[zZ][0-9]`)
 
 // calls is a label as a person would say it.
 func calls(label string) string {
-	if labelOf(label, false) == "" && !zNumber.MatchString(label) {
+	if destination.ZoneLabel(label, false) == "" && !zNumber.MatchString(label) {
 		return "zone " + label
 	}
 	return label
@@ -220,13 +225,16 @@ func (b *builder) typed(text, name string) (int, error) {
 	if len(read.Slips) > 0 {
 		return 0, fmt.Errorf("%s", read.Slips[0].Reason)
 	}
-	if len(read.Places) == 0 || len(read.Except) > 0 {
+	if len(read.Places) == 0 {
 		return 0, fmt.Errorf("%.40q names no place", text)
 	}
 	joined := wordsOf(read.Places)
+	if len(read.Except) > 0 {
+		joined += " not " + wordsOf(read.Except)
+	}
 	for i := range b.f.Zones {
 		z := &b.f.Zones[i]
-		if len(z.Except) == 0 && z.Enabled && wordsOf(z.Places) == joined {
+		if z.Enabled && wordsOf(z.Places) == wordsOf(read.Places) && wordsOf(z.Except) == wordsOf(read.Except) {
 			return b.zone(*z, joined, false), nil
 		}
 	}
@@ -241,7 +249,7 @@ func (b *builder) typed(text, name string) (int, error) {
 			name += fmt.Sprintf(" and %d more", len(words)-1)
 		}
 	}
-	return b.zone(store.Zone{Name: name, Enabled: true, Places: read.Places}, joined, true), nil
+	return b.zone(store.Zone{Name: name, Enabled: true, Places: read.Places, Except: read.Except}, joined, true), nil
 }
 
 func (b *builder) zone(z store.Zone, key string, isNew bool) int {

@@ -50,10 +50,15 @@ func (s *Screens) choices(c *gin.Context, f *store.File, query url.Values) (choi
 	if d := query.Get("decimal"); d == "." || d == "," {
 		choices.Decimal = d[0]
 	}
-	if z := ratelist.Zeros(query.Get("zeros")); z == ratelist.ZerosLost || z == ratelist.ZerosNone {
-		choices.Zeros = z
+	choices.Zeros = upload.Zeros(query)
+	for name, typed := range upload.Named(query) {
+		choices.Places[name] = zoneTyped(f, typed)
 	}
-	named(&choices, f, query, same)
+	if same {
+		for column, field := range upload.ChosenColumns(query) {
+			choices.Columns[column] = ratelist.Field(field)
+		}
+	}
 	choices.Percent, slip = upload.TypedNumber(query.Get("percent"), -100, "write the percentage as 12 or 12.5")
 	exchange, wrong := upload.TypedNumber(query.Get("rate"), 0, "write the exchange rate as 0.92")
 	choices.Rate, slip = exchange, cmp.Or(slip, wrong)
@@ -66,21 +71,6 @@ func (s *Screens) choices(c *gin.Context, f *store.File, query url.Values) (choi
 		}
 	}
 	return choices, slip
-}
-
-// named are the choices whose fields have the name of a zone or the number of a column in theirs. Those of columns
-// count where they are of the list that is read.
-func named(choices *ratelist.Choices, f *store.File, query url.Values, same bool) {
-	for name, values := range query {
-		if zone, ok := strings.CutPrefix(name, "z:"); ok && strings.TrimSpace(values[0]) != "" {
-			choices.Places[world.Fold(zone)] = zoneTyped(f, values[0])
-		}
-		if text, ok := strings.CutPrefix(name, "c"); ok && same && upload.Chose(query, name) {
-			if column, err := strconv.Atoi(text); err == nil {
-				choices.Columns[column] = ratelist.Field(values[0])
-			}
-		}
-	}
 }
 
 // zoneTyped is the id of a zone that is called by its name, or else the text as it was typed.

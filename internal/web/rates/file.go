@@ -7,7 +7,6 @@ import (
 	"html/template"
 	"net/http"
 	"net/url"
-	"slices"
 	"strconv"
 	"strings"
 
@@ -156,7 +155,7 @@ func (s *Screens) previewRates(c *gin.Context, u *sqlite.Upload, slip string) (a
 	}
 	v.settings(file, r, &choices)
 	v.questions(file, r, query)
-	v.answered(query)
+	v.Answered = upload.Answered(query, v.Asks)
 	if v.Missing = r.Missing; r.Plan != nil && v.Missing == "" {
 		v.plan(file, r)
 	}
@@ -265,8 +264,7 @@ func (v *fileView) questions(f *store.File, r *ratelist.Reading, query url.Value
 			one.Field, one.Open = "z:", true
 		case ratelist.AskZero:
 			one.Open = true
-			answer("They have lost a zero", "zeros", string(ratelist.ZerosLost))
-			answer("All codes that begin so", "zeros", string(ratelist.ZerosNone))
+			one.Answers = upload.ZerosAnswers()
 		}
 		v.offer(f, r, &one, query)
 		v.Asks = append(v.Asks, one)
@@ -305,17 +303,6 @@ func (v *fileView) offer(f *store.File, r *ratelist.Reading, a *upload.Ask, quer
 	}
 	a.Answers = append(a.Answers, upload.NewAnswer("Add "+p.String()+" %", a.Code, "percent",
 		factor.Sub(decimal.One).Mul(decimal.FromInt(100)).String()))
-}
-
-// answered keeps the answers whose questions are not asked any more.
-func (v *fileView) answered(query url.Values) {
-	v.Answered = map[string][]string{}
-	for name, values := range query {
-		open := slices.ContainsFunc(v.Asks, func(a upload.Ask) bool { return a.Field == name })
-		if name == "ok" || name == "zeros" || strings.HasPrefix(name, "z:") && !open {
-			v.Answered[name] = values
-		}
-	}
 }
 
 // plan shows the list that a file makes, or what it changes, and what becomes of each line.
@@ -371,6 +358,11 @@ func placesOf(z *store.Zone) string {
 	var words []string
 	for i := range z.Places {
 		words = append(words, z.Places[i].Words()...)
+	}
+	for i := range z.Except {
+		for _, left := range z.Except[i].Words() {
+			words = append(words, "not "+left)
+		}
 	}
 	if len(words) == 1 && words[0] == z.Name {
 		return ""

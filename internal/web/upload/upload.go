@@ -10,12 +10,15 @@ import (
 	"mime"
 	"net/http"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
 
 	"diadrom/internal/core/decimal"
+	"diadrom/internal/core/world"
 	"diadrom/internal/sqlite"
+	"diadrom/internal/tables/destination"
 	"diadrom/internal/web/shell"
 
 	"github.com/gin-gonic/gin"
@@ -218,6 +221,8 @@ type Ask struct {
 	Field, Value  string   // of an answer that is typed: the name of its field, and what it has
 	Answers       []Answer // to choose from
 	Open          bool     // it cannot be left as it is
+	Leave         string   // what leaving it as it is does; "" for just that
+	Likely        []Answer // what may be meant, beside what is typed
 }
 
 // Answer is an answer to a question, as a button of the preview's form sends it beside what was typed.
@@ -259,6 +264,63 @@ func Query(c *gin.Context) url.Values {
 		query.Del(foundPrefix + name)
 	}
 	return query
+}
+
+// ChosenColumns are what columns hold as somebody chose it on a preview, by their indexes. What was chosen for the columns
+// of one sheet, or below one line of headings, says nothing of those of another.
+func ChosenColumns(query url.Values) map[int]string {
+	chosen := map[int]string{}
+	if !AsShown(query, "sheet") || !AsShown(query, "head") {
+		return chosen
+	}
+	for name, values := range query {
+		text, ok := strings.CutPrefix(name, "c")
+		if !ok || !Chose(query, name) {
+			continue
+		}
+		if column, err := strconv.Atoi(text); err == nil {
+			chosen[column] = values[0]
+		}
+	}
+	return chosen
+}
+
+// Named are the answers to questions about texts of a file, by the folded texts: their fields are called "z:" and the
+// text.
+func Named(query url.Values) map[string]string {
+	named := map[string]string{}
+	for name, values := range query {
+		if text, ok := strings.CutPrefix(name, "z:"); ok && strings.TrimSpace(values[0]) != "" {
+			named[world.Fold(text)] = strings.TrimSpace(values[0])
+		}
+	}
+	return named
+}
+
+// Answered are the answers whose questions are not asked any more, which a preview sends again.
+func Answered(query url.Values, asks []Ask) map[string][]string {
+	answered := map[string][]string{}
+	for name, values := range query {
+		open := slices.ContainsFunc(asks, func(a Ask) bool { return a.Field == name })
+		if name == settled || name == "zeros" || strings.HasPrefix(name, "z:") && !open {
+			answered[name] = values
+		}
+	}
+	return answered
+}
+
+// ZerosAnswers are the answers to whether codes have lost their zeros.
+func ZerosAnswers() []Answer {
+	return []Answer{NewAnswer("They have lost a zero", "", "zeros", string(destination.ZerosLost)),
+		NewAnswer("All codes that begin so", "", "zeros", string(destination.ZerosNone))}
+}
+
+// Zeros is what somebody said of codes that have a digit less than their country writes.
+func Zeros(query url.Values) destination.Zeros {
+	if z := destination.Zeros(query.Get("zeros")); z == destination.ZerosLost || z == destination.ZerosNone {
+		return z
+	}
+	return destination.ZerosAsked
 }
 
 // TypedNumber is a number above another as it was typed, with a decimal point or comma; nil where nothing was.

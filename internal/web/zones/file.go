@@ -29,7 +29,11 @@ import (
 type zonesFileView struct {
 	ID, Name string
 	Problem  string   // why it is no table
+	Blocks   string   // why it cannot be imported yet
 	Found    []string // what of the file had to be made out
+	Asks     []upload.Ask
+	Answered map[string][]string // what was answered before, to be sent again
+	Columns  []upload.Column
 	Slips    []zonelist.RowError
 	More     int // slips that are not shown
 	Changes  []zoneChange
@@ -57,17 +61,14 @@ func (s *Screens) exportZones(c *gin.Context) {
 }
 
 // readZones reads a table of zones for the draft.
-func readZones(state *draft.State, source grid.Source, query url.Values) (r *zonelist.Reading, problem string) {
-	set := zonelist.Choices{}
+func readZones(state *draft.State, source grid.Source, query url.Values) (*zonelist.Reading, error) {
+	set := zonelist.Choices{Columns: map[int]zonelist.Field{}, Zeros: upload.Zeros(query), Places: upload.Named(query),
+		Settled: query["ok"]}
 	set.Options, set.Head = upload.Chosen(query)
-	r, err := zonelist.Open(source, state.File, state.Reader(), set)
-	if err != nil {
-		return nil, err.Error()
+	for column, field := range upload.ChosenColumns(query) {
+		set.Columns[column] = zonelist.Field(field)
 	}
-	if len(r.Slips) == 0 && len(r.Zones) == 0 {
-		return r, "this table has no zone: only the heads of the columns"
-	}
-	return r, ""
+	return zonelist.Open(source, state.File, state.Reader(), set)
 }
 
 // tables imports tables of zones.
@@ -87,22 +88,86 @@ func (s *Screens) tables() *upload.Import {
 }
 
 func (s *Screens) previewZones(c *gin.Context, u *sqlite.Upload, slip string) (any, int, error) {
-	state, query := s.draft.State(), c.Request.URL.Query()
+	state, query := s.draft.State(), upload.Query(c)
 	v := zonesFileView{ID: strconv.FormatInt(u.ID, 10), Name: u.Name, Query: template.URL(query.Encode())}
-	r, problem := readZones(state, s.Files.Table(c.Request.Context(), u.Body), query)
-	if v.Problem = problem; r == nil {
+	r, err := readZones(state, s.Files.Table(c.Request.Context(), u.Body), query)
+	if err != nil {
+		v.Problem = err.Error()
 		return v, http.StatusOK, nil
 	}
-	v.Found, v.Skipped, v.Source = r.Found, r.Skipped, upload.SourceOf(r.Grid, r.Head, query, nil)
+	v.Found, v.Skipped, v.Source = r.Found, r.Skipped, upload.SourceOf(r.Grid, r.Head, query, r.Ledger)
 	v.Slips = r.Slips[:min(len(r.Slips), upload.MaxFaults)]
-	if len(r.Slips) == 0 {
-		v.Problem = cmp.Or(problem, slip)
-	}
 	v.More = len(r.Slips) - len(v.Slips)
-	if len(r.Slips) == 0 && problem == "" {
-		v.compare(state, r.Zones)
+	if len(r.Slips) > 0 {
+		return v, http.StatusOK, nil
 	}
+	v.Blocks = cmp.Or(slip, r.Problem())
+	v.questions(r, query)
+	v.Answered = upload.Answered(query, v.Asks)
+	v.columns(r, query)
+	v.compare(state, r.Zones)
 	return v, http.StatusOK, nil
+}
+
+// questions are what the file leaves open, each with what answers it.
+func (v *zonesFileView) questions(r *zonelist.Reading, query url.Values) {
+	places := 0
+	for _, a := range r.Asks {
+		one := upload.Ask{Code: a.Code, Message: a.Message}
+		switch a.Code {
+		case zonelist.AskSheet:
+			for _, sheet := range v.Source.Sheets {
+				one.Answers = append(one.Answers, upload.NewAnswer(sheet.Name, "", "sheet", sheet.ID))
+			}
+		case zonelist.AskZero:
+			one.Open, one.Answers = true, upload.ZerosAnswers()
+		case zonelist.AskColumns, zonelist.AskNote, zonelist.AskHidden:
+			one.Leave = "Leave it out"
+			if a.Code == zonelist.AskHidden {
+				one.Leave = "They are meant"
+			}
+		case zonelist.AskPlace:
+			one.Leave = "Leave these lines out"
+			if places < len(r.Unknown) {
+				u := &r.Unknown[places]
+				one.Field, one.Value = "z:"+u.Text, query.Get("z:"+u.Text)
+				for _, l := range u.Likely {
+					one.Likely = append(one.Likely, upload.NewAnswer(cmp.Or(l.Means, l.Text), "", one.Field, l.Text))
+				}
+			}
+			places++
+		}
+		v.Asks = append(v.Asks, one)
+	}
+}
+
+// columns are what the columns hold, to be corrected.
+func (v *zonesFileView) columns(r *zonelist.Reading, query url.Values) {
+	if r.Columns == nil {
+		return
+	}
+	head := 0
+	for i := range r.Grid.Rows {
+		if r.Grid.Rows[i].Line == r.Head {
+			head = i
+		}
+	}
+	for i, field := range r.Columns {
+		col := upload.Column{Index: i, Field: string(field), NotMapped: field == "",
+			Chosen: upload.Chose(query, "c"+strconv.Itoa(i))}
+		if cells := r.Grid.Rows[head].Cells; i < len(cells) {
+			col.Head = cells[i].Text
+		}
+		for j := head + 1; j < len(r.Grid.Rows) && col.Example == ""; j++ {
+			if cells := r.Grid.Rows[j].Cells; i < len(cells) {
+				col.Example = cells[i].Text
+			}
+		}
+		for _, f := range zonelist.Fields {
+			col.Fields = append(col.Fields, shell.Choice{ID: string(f), Name: f.String(), Chosen: f == field})
+		}
+		v.Columns = append(v.Columns, col)
+	}
 }
 
 // compare says what the zones of a table are beside those of the shop.
@@ -226,12 +291,12 @@ func words(z *store.Zone) map[string]bool {
 // applyZones makes the zones of a table the shop's: those that it has replace theirs, others are added, none goes.
 func (s *Screens) applyZones(c *gin.Context, u *sqlite.Upload) (upload.Applied, error) {
 	_, err := s.draft.Edit(c.Request.Context(), func(f *store.File) error {
-		r, problem := readZones(s.draft.State(), s.Files.Table(c.Request.Context(), u.Body), c.Request.URL.Query())
-		switch {
-		case problem != "":
-			return shell.Refusef("%s", problem)
-		case len(r.Slips) > 0:
-			return shell.Refusef("%s; nothing was changed", r.Slips[0].Error())
+		r, err := readZones(s.draft.State(), s.Files.Table(c.Request.Context(), u.Body), c.Request.URL.Query())
+		if err != nil {
+			return shell.Refusef("%s", err.Error())
+		}
+		if why := r.Problem(); why != "" {
+			return shell.Refusef("%s", why)
 		}
 		edit.PutZones(f, r.Zones)
 		return nil
