@@ -224,7 +224,7 @@ func TestTheQuestionsOfAZoneListAreAnswered(t *testing.T) {
 		"West;DE;20095;\n"
 	status, body := s.send("/zones/file", "zones.csv", list)
 	require.Equal(t, http.StatusOK, status)
-	holds(t, body, "Not ready to import", "not used: “Kreis”", "has the code 1067", "They have lost a zero",
+	holds(t, body, "Not ready to import", "are not used: “Kreis”", "has the code 1067", "They have lost a zero",
 		"where is “Germnay”?", "where is “Nowhereland”?", "Leave these lines out",
 		"DE 20095 is in two zones of this list: North and West", "0 left")
 	assert.NotContains(t, body, "Import zones")

@@ -2,6 +2,7 @@ package web
 
 import (
 	"context"
+	"net/url"
 	"regexp"
 	"strings"
 	"testing"
@@ -72,20 +73,20 @@ func TestOrdersAreTakenInFromAFile(t *testing.T) {
 		t,
 		page,
 		"What orders.csv has",
-		"Say what comes first in dates such as 03/04/2026",
+		"What comes first in dates such as 03/04/2026: the day or the month?",
 		`aria-label="What the column Buyer holds"`,
 	)
 	assert.NotContains(t, page, "Import the orders")
 	path := regexp.MustCompile(`action="(/past/files/[0-9]+)"`).FindStringSubmatch(page)[1]
 	status, page := s.post(path)
 	assert.Equal(t, 422, status)
-	holds(t, page, "Say what comes first")
+	holds(t, page, "What comes first", "Not ready to import")
 	_, page = s.get(path + "?dates=day")
 	holds(t, page, "Of the first 3 lines: 1 order read, 1 line refused", "1 × LADLE-B", "3 Apr 2026", "€6.90",
 		`"many" is not a number`, "Import the orders")
 	assert.Equal(t, 1, strings.Count(page, "Aino Made-Up"), "only as an example of the column")
 	_, page = s.get(path + "?dates=month&c0=order&c1=at&c2=&c3=&c4=postcode&c5=sku&c6=quantity&c7=&c8=&c9=")
-	holds(t, page, "Say which column has the country")
+	holds(t, page, "Which column has the country")
 	status, _ = s.post(path + "?dates=day")
 	assert.Less(t, status, 400)
 	page = s.taken()
@@ -130,6 +131,26 @@ func TestOrdersAreTakenInFromAFile(t *testing.T) {
 	_, _ = s.post(path + "/stop")
 	status, _ = s.get(path)
 	assert.Equal(t, 404, status, "it was thrown away")
+}
+
+// A list with a line for each order has what its goods come to. What is not clear about it is answered one by one, and
+// cancelled orders are kept apart.
+func TestOrdersWithTheirTotalsAreTakenIn(t *testing.T) {
+	s := lauha(t)
+	const list = "Order;Date;Status;Country;Postcode;Order value;Weight;Items;Shipping;Payment method\n" +
+		"1;2.3.2026;completed;DE;1067;58,00;18,22;6;5,90;card\n2;3.3.2026;phase 3;FI;00100;24,00;1,10;1;12,00;card\n" +
+		"3;4.3.2026;cancelled;FI;00100;24,00;1,10;1;12,00;card\n"
+	_, page := s.send("/past/files", "orders.csv", list)
+	holds(t, page, "A line is an order", "The postcode 1067 has 4 digits", "Do orders that are “phase 3” count?", "They count",
+		"Not ready to import")
+	assert.NotContains(t, page, "Import the orders")
+	path := regexp.MustCompile(`action="(/past/files/[0-9]+)"`).FindStringSubmatch(page)[1]
+	_, page = s.get(path + "?zeros=lost&answer=" + url.QueryEscape("s:phase 3=no"))
+	holds(t, page, "Import the orders", "6 items, 18.22 kg, €58.00", "DE 01067", `name="s:phase 3" value="no"`,
+		"1 order read, 2 refunded or cancelled orders kept apart")
+	status, _ := s.post(path + "?zeros=lost&" + "s:phase%203=no")
+	assert.Less(t, status, 400)
+	holds(t, s.taken(), "1 order imported, 2 refunded or cancelled orders kept apart")
 }
 
 func TestPastOrdersAreRatedUnderStores(t *testing.T) {

@@ -65,7 +65,7 @@ func take(t *testing.T, h *history.History, text string) sqlite.PastFile {
 	require.NoError(t, err)
 	l, err := h.Look(&f, history.Choices{Currency: "EUR", Location: "Europe/Helsinki", Dates: orderlist.DayFirst})
 	require.NoError(t, err)
-	require.Empty(t, l.Missing)
+	require.Empty(t, l.Asks)
 	require.NoError(t, h.Take(ctx, &f, l.Choices))
 	f, _, err = h.DB().File(ctx, f.ID)
 	require.NoError(t, err)
@@ -384,7 +384,7 @@ func TestFilesThatAreNone(t *testing.T) {
 	require.NoError(t, err)
 	l, err := h.Look(&f, history.Choices{})
 	require.NoError(t, err)
-	assert.Equal(t, "Say which column has the number of the order", l.Missing)
+	assert.Equal(t, "Which column has the number of the order?", l.Asks[0].Message)
 	f, err = h.Keep(
 		ctx,
 		"dates.csv",
@@ -393,10 +393,10 @@ func TestFilesThatAreNone(t *testing.T) {
 	require.NoError(t, err)
 	l, err = h.Look(&f, history.Choices{})
 	require.NoError(t, err)
-	assert.Contains(t, l.Missing, "1.200 is a thousand or one")
+	assert.Contains(t, l.Asks[0].Message, "1.200 is a thousand or one")
 	l, err = h.Look(&f, history.Choices{Decimal: "."})
 	require.NoError(t, err)
-	assert.Contains(t, l.Missing, "dates such as 03/04/2026")
+	assert.Contains(t, l.Asks[0].Message, "dates such as 03/04/2026")
 }
 
 // A report that takes long says how far it is, can be stopped, and is made anew once the orders have changed.

@@ -7,11 +7,13 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"slices"
 	"time"
 
 	"diadrom/internal/core/measure"
 	"diadrom/internal/core/past"
 	"diadrom/internal/sqlite"
+	"diadrom/internal/tables/destination"
 	"diadrom/internal/tables/grid"
 	"diadrom/internal/tables/orderlist"
 	"diadrom/internal/tables/sheet"
@@ -26,6 +28,12 @@ type Choices struct {
 	Currency  string              `json:"currency"`
 	Location  string              `json:"location"` // time zone
 	Country   string              `json:"country"`  // of orders that say none
+	Unit      string              `json:"unit"`     // of weights
+	Weights   string              `json:"weights"`  // the store's unit of weight
+	Zeros     destination.Zeros   `json:"zeros"`
+	States    map[string]bool     `json:"states"` // whether orders in a state count, by the folded state
+
+	Settled []string `json:"-"` // codes of questions that are answered by leaving things as they are
 }
 
 // ErrEmpty and ErrLarge are what is wrong with a file that is not kept.
@@ -118,17 +126,22 @@ func (h *History) table(ctx context.Context, r io.Reader) (io.Reader, error) {
 	return &text, err
 }
 
+// unreadable are the codes of questions before whose answers no order can be read.
+var unreadable = []string{orderlist.AskTwice, orderlist.AskOrder, orderlist.AskGoods, orderlist.AskCountry, orderlist.AskDecimal}
+
 // Look is what a file shows before it is taken in.
 type Look struct {
 	Head    []string
-	Rows    [][]string // the first
-	Guessed []orderlist.Field
+	Rows    [][]string       // the first
 	Sample  orderlist.Sample // for the columns that were chosen
 	Choices Choices          // what would be taken in as things are
 	Orders  []past.Order     // the first, as they would be read
 	Refused []orderlist.Refused
 	Count   orderlist.Result // of the first lines
-	Missing string           // what keeps it from being taken in
+	Asks    []grid.Ask       // what keeps it from being taken in
+	Found   []string
+	States  []string // that are asked about
+	Totals  bool     // a line is an order, with what its goods come to
 }
 
 // looked is how much of a file is looked at, in bytes, and how many rows and orders are shown.
@@ -163,13 +176,16 @@ func (h *History) Look(f *sqlite.PastFile, c Choices) (*Look, error) {
 			cells = append(cells, rows.Rows[i].Cells)
 		}
 	}
-	l := &Look{Head: head, Guessed: orderlist.GuessOrders(head, cells), Choices: c}
-	if len(c.Columns) != len(head) {
-		l.Choices.Columns = l.Guessed
+	set := orderlist.Choices{Columns: c.Columns, Dates: c.Dates, Country: c.Country, Zeros: c.Zeros, States: c.States,
+		Settled: c.Settled, Weights: c.Weights}
+	if c.Decimal != "" {
+		set.Decimal = c.Decimal[0]
 	}
-	l.Choices.Separator = string(sep)
+	p := orderlist.Make(head, cells, set)
+	l := &Look{Head: head, Choices: c, Sample: p.Sample, Asks: p.Asks, Found: p.Found, States: p.States, Totals: p.Totals}
+	l.Choices.Columns, l.Choices.Unit, l.Choices.Separator = p.Columns, p.Unit, string(sep)
 	if err == nil {
-		l.Rows, l.Sample = cells[:min(len(cells), shownRows)], orderlist.Look(cells, l.Choices.Columns)
+		l.Rows = cells[:min(len(cells), shownRows)]
 	}
 	if l.Choices.Decimal == "" && l.Sample.Numbers.Decimal != 0 {
 		l.Choices.Decimal = string(l.Sample.Numbers.Decimal)
@@ -177,14 +193,8 @@ func (h *History) Look(f *sqlite.PastFile, c Choices) (*Look, error) {
 	if l.Choices.Dates == orderlist.DatesUnknown {
 		l.Choices.Dates = l.Sample.Dates
 	}
-	if l.Missing = orderlist.Missing(l.Choices.Columns, c.Country); l.Missing != "" {
+	if slices.ContainsFunc(l.Asks, func(a grid.Ask) bool { return slices.Contains(unreadable, a.Code) }) {
 		return l, nil
-	}
-	switch {
-	case l.Choices.Decimal == "":
-		l.Missing = "Say which decimal sign the numbers have: " + l.Sample.TwoWays + " is a thousand or one"
-	case l.Sample.Ambiguous != "" && l.Choices.Dates == orderlist.DatesUnknown:
-		l.Missing = "Say what comes first in dates such as " + l.Sample.Ambiguous + ": the day or the month"
 	}
 	o := l.Choices.options()
 	err = orderlist.Parts(context.Background(), bytes.NewReader(text), o, func(order *past.Order, _ int) error {
@@ -212,6 +222,10 @@ func (c *Choices) options() *orderlist.Options {
 		Dates:     c.Dates,
 		Currency:  c.Currency,
 		Country:   c.Country,
+		Unit:      c.Unit,
+		Weights:   c.Weights,
+		Zeros:     c.Zeros,
+		States:    c.States,
 		Skip:      1,
 		Private:   true,
 	}

@@ -67,6 +67,11 @@ const (
 	LastName  Concept = "last name"
 	Street2   Concept = "second line of a street"
 	HouseNo   Concept = "house number"
+
+	OrderValue  Concept = "order value"  // of the goods of an order
+	TotalWeight Concept = "total weight" // of the goods of an order
+	ItemCount   Concept = "item count"   // of an order
+	Cancelled   Concept = "cancelled"
 )
 
 var words = map[Concept][]string{
@@ -184,6 +189,17 @@ var words = map[Concept][]string{
 		"numero de seguimiento"},
 	Status: {"status", "state of order", "order status", "financial status", "payment status", "bestellstatus", "statut",
 		"estado", "estado del pedido", "tila", "tilauksen tila", "orderstatus"},
+	OrderValue: {"order value", "goods value", "value of goods", "subtotal", "sub total", "goods total", "items total",
+		"products total", "cart value", "cart total", "warenwert", "bestellwert", "zwischensumme", "sous total",
+		"valeur des articles", "valor del pedido", "ordervarde", "varukorg", "delsumma", "valisumma", "tilauksen arvo",
+		"ostosten arvo"},
+	TotalWeight: {"total weight", "order weight", "weight total", "weight of the order", "shipment weight", "parcel weight",
+		"package weight", "gesamtgewicht", "bestellgewicht", "poids total", "peso total", "kokonaispaino", "totalvikt"},
+	ItemCount: {"items", "number of items", "item count", "items count", "no of items", "total items", "total quantity",
+		"number of articles", "anzahl artikel", "artikelanzahl", "anzahl positionen", "nombre d articles",
+		"numero de articulos", "tuotteita", "tuotemaara", "antal artiklar", "antal varor"},
+	Cancelled: {"cancelled at", "canceled at", "cancelled", "canceled", "storniert am", "storniert", "annule le",
+		"cancelado", "peruttu", "avbruten"},
 	Company: {"company", "firma", "firmenname", "entreprise", "societe", "empresa", "razon social", "yritys", "foretag",
 		"organisation", "organization"},
 	FirstName: {"first name", "vorname", "prenom", "etunimi", "fornamn", "given name", "forename"},

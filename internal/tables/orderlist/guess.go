@@ -31,7 +31,17 @@ var headings = map[Field][]string{
 	Cost:     heads.Words(heads.Cost),
 	Currency: heads.Words(heads.Currency),
 	Tracking: heads.Words(heads.Tracking),
+
+	Value:       heads.Words(heads.OrderValue),
+	TotalWeight: heads.Words(heads.TotalWeight),
+	Items:       heads.Words(heads.ItemCount),
+	Status:      heads.Words(heads.Status),
+	Cancelled:   heads.Words(heads.Cancelled),
 }
+
+// ofBill are words in headings of the address to which the bill goes, folded.
+var ofBill = []string{"billing", "bill", "invoice", "payment", "rechnung", "rechnungs", "facturation", "facturacion",
+	"lasku", "laskutus", "faktura", "fakturering"}
 
 // Guess finds what the columns of a table hold by their heads: first those that are called exactly so, then those that
 // begin or end so. Each field is in one column.
@@ -42,6 +52,9 @@ func Guess(head []string) []Field {
 		for i, cell := range head {
 			text := heads.Fold(cell)
 			for _, f := range Fields {
+				if heads.HoldsAny(text, ofBill) && (f == Method || slices.Contains(destinations, f)) {
+					continue // "payment method", "billing country"
+				}
 				if columns[i] == "" && text != "" && !taken[f] &&
 					slices.ContainsFunc(headings[f], func(name string) bool { return fits(text, name) }) {
 					columns[i], taken[f] = f, true
@@ -55,6 +68,9 @@ func Guess(head []string) []Field {
 	})
 	return columns
 }
+
+// destinations are the fields that say where an order goes.
+var destinations = []Field{Country, Region, City, Postcode, Street}
 
 // totals are words in heads of what a whole order comes to, which is never what sending it cost, folded; sending are
 // words that say that it is about sending all the same.
@@ -84,60 +100,43 @@ func GuessOrders(head []string, rows [][]string) []Field {
 			}
 		}
 	}
-	i := slices.Index(columns, Method)
-	if i < 0 {
-		return columns
-	}
-	numbers, filled := 0, 0
-	for _, row := range rows {
-		if i >= len(row) || strings.TrimSpace(row[i]) == "" {
-			continue
-		}
-		if filled++; priced.MatchString(strings.TrimSpace(row[i])) {
-			numbers++
-		}
-	}
-	if filled > 0 && numbers*2 > filled {
-		if columns[i] = ""; !slices.Contains(columns, Paid) {
+	could := func(j int, f Field) bool { return columns[j] == "" && slices.Contains(Guess(head[j:j+1]), f) }
+	if i := slices.Index(columns, Method); i >= 0 && numeric(rows, i) {
+		columns[i] = ""
+		if !slices.Contains(columns, Paid) {
 			columns[i] = Paid
 		}
-		for j := range head {
-			if columns[j] == "" && j != i && slices.Contains(Guess(head[j:j+1]), Method) {
+		for j := range head { // another column may name it
+			if j != i && could(j, Method) && !numeric(rows, j) {
 				columns[j] = Method
 				break
 			}
 		}
 	}
+	for j := range head { // what sending costs, beside a column with the method
+		if !slices.Contains(columns, Paid) && could(j, Method) && numeric(rows, j) {
+			columns[j] = Paid
+		}
+	}
 	return columns
+}
+
+// numeric says whether most cells of a column are sums of money or numbers.
+func numeric(rows [][]string, column int) bool {
+	numbers, filled := 0, 0
+	for _, row := range rows {
+		if column >= len(row) || strings.TrimSpace(row[column]) == "" {
+			continue
+		}
+		if filled++; priced.MatchString(strings.TrimSpace(row[column])) {
+			numbers++
+		}
+	}
+	return filled > 0 && numbers*2 > filled
 }
 
 // priced is a sum of money, with its currency or not.
 var priced = regexp.MustCompile(`^(?:[A-Z]{3}|\p{Sc})?\s*-?[0-9][0-9.,\x{a0}\x{202f} ]*\s*(?:[A-Z]{3}|\p{Sc})?$`)
-
-// Missing says what a list of orders lacks, or has twice; "" where it can be read. country is that of all orders where
-// no column says it, "" for none.
-func Missing(columns []Field, country string) string {
-	for _, f := range Fields {
-		first := slices.Index(columns, f)
-		if first >= 0 && slices.Contains(columns[first+1:], f) {
-			return "Two columns are said to have the same, " + string(f) + ": choose one of them"
-		}
-	}
-	for _, one := range []struct {
-		field Field
-		what  string
-		known bool
-	}{{OrderID, "the number of the order", false}, {Quantity, "how many of a product", false},
-		{Country, "the country that it went to, or which country all went to", country != ""}} {
-		if !one.known && !slices.Contains(columns, one.field) {
-			return "Say which column has " + one.what
-		}
-	}
-	if !slices.Contains(columns, SKU) && !slices.Contains(columns, Weight) {
-		return "Say which column has the SKU of the product"
-	}
-	return ""
-}
 
 // Sample is what the first rows of a list show of how it is written.
 type Sample struct {
@@ -149,7 +148,7 @@ type Sample struct {
 }
 
 // money are the fields whose cells are numbers with decimals.
-var money = []Field{Price, Paid, Cost, Weight}
+var money = []Field{Price, Paid, Cost, Weight, Value, TotalWeight}
 
 // Look looks at rows of a list, with what their columns hold.
 func Look(rows [][]string, columns []Field) (s Sample) {

@@ -21,6 +21,7 @@ import (
 	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/measure"
 	"diadrom/internal/core/past"
+	"diadrom/internal/tables/destination"
 )
 
 // Field is what a column holds.
@@ -51,6 +52,15 @@ const (
 	Tracking Field = "tracking"
 )
 
+// The fields of lists with a line for each order, and of the state of an order. They are of the order as a whole.
+const (
+	Value       Field = "value"        // of its goods
+	TotalWeight Field = "total_weight" // of its goods
+	Items       Field = "items"        // how many goods it has
+	Status      Field = "status"
+	Cancelled   Field = "cancelled" // when it was, "" for one that was not
+)
+
 // Fields lists them.
 var Fields = []Field{
 	OrderID,
@@ -73,7 +83,15 @@ var Fields = []Field{
 	Cost,
 	Currency,
 	Tracking,
+	Value,
+	TotalWeight,
+	Items,
+	Status,
+	Cancelled,
 }
+
+// inContract is how many of the fields, from the first on, the lists of docs/model.md have.
+const inContract = 20
 
 // whole are the fields that belong to an order as a whole.
 var whole = []Field{
@@ -90,6 +108,11 @@ var whole = []Field{
 	Cost,
 	Currency,
 	Tracking,
+	Value,
+	TotalWeight,
+	Items,
+	Status,
+	Cancelled,
 }
 
 // DateOrder is how dates of digits alone are written, such as 03/04/2026.
@@ -116,6 +139,10 @@ type Options struct {
 	Streets   bool              // whether streets are read, which agreed charges look at
 	// Private keeps what is not used of a line, and streets and customers, out of what is listed as refused.
 	Private bool
+	Unit    string // of the weights of the list; "" for the store's
+	Weights string // the store's unit of weight
+	Zeros   destination.Zeros
+	States  map[string]bool         // whether orders in a state count, by the folded states that this package does not know
 	Lacks   func(*past.Line) string // why a line's goods cannot be rated, "" where they can; nil: all are taken
 }
 
@@ -163,7 +190,7 @@ func Contract(head []string) (columns []Field, ignored []string, err error) {
 	for _, cell := range head {
 		field := Field(strings.ToLower(strings.TrimSpace(cell)))
 		switch {
-		case !slices.Contains(Fields, field):
+		case !slices.Contains(Fields[:inContract], field):
 			if cell != "" {
 				ignored = append(ignored, cell)
 			}

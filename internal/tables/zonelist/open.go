@@ -288,7 +288,7 @@ func (o *opening) overlaps() {
 		switch n := len(o.r.Zones); {
 		case before[[2]string{first.ID, second.ID}]:
 		case p.Second < n:
-			o.asks.Add(AskOverlap, fmt.Sprintf("%s is in two zones of this list: %s and %s. An address there goes to the first.",
+			o.asks.Add(AskOverlap, fmt.Sprintf("%s is in two zones of this list: %s and %s. The most specific zone is used, or else the first.",
 				p.Place, first.Name, second.Name))
 		case p.First < n:
 			theirs = append(theirs, fmt.Sprintf("%s (%s, and %s of this list)", p.Place, second.Name, first.Name))

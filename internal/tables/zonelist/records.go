@@ -31,8 +31,8 @@ func (o *opening) records() {
 		return
 	}
 	if len(unused) > 0 {
-		o.asks.Add(AskColumns, fmt.Sprintf("%s not used: %s. Choose what they hold, or leave them out.",
-			map[bool]string{true: "A column is", false: "Some columns are"}[len(unused) == 1], strings.Join(unused, ", ")))
+		o.asks.Add(AskColumns, "These columns are not used: "+strings.Join(unused, ", ")+
+			". Choose what they hold, or leave them out.")
 	}
 	o.begin()
 	last := ""

@@ -2,6 +2,7 @@ package past
 
 import (
 	"bytes"
+	"cmp"
 	"errors"
 	"fmt"
 	"html/template"
@@ -18,6 +19,7 @@ import (
 	"diadrom/internal/core/world"
 	"diadrom/internal/shop/history"
 	"diadrom/internal/sqlite"
+	"diadrom/internal/tables/destination"
 	"diadrom/internal/tables/grid"
 	"diadrom/internal/tables/orderlist"
 	"diadrom/internal/tables/sheet"
@@ -102,7 +104,11 @@ func fileSaid(f *sqlite.PastFile, file *store.File) string {
 		parts = append(parts, plural.Count(f.Repeated, "order")+were)
 	}
 	if f.Refunds > 0 {
-		parts = append(parts, plural.Count(f.Refunds, "refund")+" kept apart ("+price(file, f.Refunded)+" of delivery)")
+		apart := plural.Count(f.Refunds, "refunded or cancelled order") + " kept apart"
+		if !f.Refunded.IsZero() {
+			apart += " (" + price(file, f.Refunded) + " of delivery)"
+		}
+		parts = append(parts, apart)
 	}
 	switch f.State {
 	case sqlite.PastStopped:
@@ -187,7 +193,10 @@ type previewView struct {
 	Orders    []orderRow
 	Refused   []orderlist.Refused
 	Said      string
-	Missing   string
+	Blocks    string // why it cannot be imported yet
+	Found     []string
+	Asks      []upload.Ask
+	Answered  map[string][]string // what was answered before, to be sent again
 	Problem   string
 	Query     template.URL
 }
@@ -212,22 +221,35 @@ func (s *Screens) found(c *gin.Context) (f sqlite.PastFile, ok bool) {
 // choices are how a file is read as somebody chose it.
 func (s *Screens) choices(c *gin.Context) history.Choices {
 	f := s.draft.State().File
-	out := history.Choices{Currency: f.Store.Currency, Decimal: c.Query("decimal"),
-		Dates: orderlist.DateOrder(c.Query("dates"))}
-	if country, ok := world.CountryByCode(c.Query("country")); ok {
+	query := upload.Query(c)
+	out := history.Choices{Currency: f.Store.Currency, Decimal: query.Get("decimal"), Weights: f.Store.WeightUnit,
+		Dates: orderlist.DateOrder(query.Get("dates")), Zeros: upload.Zeros(query), States: map[string]bool{},
+		Settled: query["ok"]}
+	for name, values := range query {
+		if state, ok := strings.CutPrefix(name, statePrefix); ok {
+			out.States[world.Fold(state)] = values[0] == "yes"
+		}
+	}
+	if country, ok := world.CountryByCode(query.Get("country")); ok {
 		out.Country = country.Alpha2
 	}
 	if p := f.Store.Dispatch; p != nil {
 		out.Location = p.TimeZone
 	}
-	for i := 0; ; i++ {
-		field, ok := c.GetQuery("c" + strconv.Itoa(i))
-		if !ok {
-			return out
-		}
-		out.Columns = append(out.Columns, orderlist.Field(field))
+	chosen := false
+	for i := 0; query.Has("c" + strconv.Itoa(i)); i++ {
+		name := "c" + strconv.Itoa(i)
+		out.Columns = append(out.Columns, orderlist.Field(query.Get(name)))
+		chosen = chosen || upload.Chose(query, name)
 	}
+	if !chosen { // as the headings say
+		out.Columns = nil
+	}
+	return out
 }
+
+// statePrefix begins the names of answers to whether orders in a state count.
+const statePrefix = "s:"
 
 func (s *Screens) preview(c *gin.Context) {
 	if f, ok := s.found(c); ok {
@@ -247,14 +269,15 @@ func (s *Screens) look(c *gin.Context, f *sqlite.PastFile, status int, problem s
 		return
 	}
 	v := previewView{
-		Query:   template.URL(c.Request.URL.Query().Encode()),
+		Query:   template.URL(upload.Query(c).Encode()),
 		ID:      f.ID,
 		Name:    f.Name,
 		Decimal: l.Choices.Decimal,
-		Missing: l.Missing,
+		Found:   l.Found,
 		Problem: problem,
 		Refused: l.Refused,
 	}
+	v.questions(c, l)
 	file := s.draft.State().File
 	v.Countries = []shell.Choice{{Name: "are refused"}}
 	for _, code := range countriesOf(file) {
@@ -262,7 +285,9 @@ func (s *Screens) look(c *gin.Context, f *sqlite.PastFile, status int, problem s
 			Chosen: code == l.Choices.Country})
 	}
 	for i, head := range l.Head {
-		col := upload.Column{Index: i, Head: head, NotMapped: l.Choices.Columns[i] == ""}
+		name := "c" + strconv.Itoa(i)
+		col := upload.Column{Index: i, Head: head, NotMapped: l.Choices.Columns[i] == "", Field: string(l.Choices.Columns[i]),
+			Chosen: upload.Chose(upload.Query(c), name)}
 		for _, row := range l.Rows {
 			if i < len(row) && row[i] != "" && col.Example == "" {
 				col.Example = row[i]
@@ -270,8 +295,8 @@ func (s *Screens) look(c *gin.Context, f *sqlite.PastFile, status int, problem s
 		}
 		for _, field := range orderlist.Fields {
 			name := fieldNames[field]
-			if field == orderlist.Weight {
-				name += ", in " + file.Store.WeightUnit
+			if field == orderlist.Weight || field == orderlist.TotalWeight {
+				name += ", in " + cmp.Or(l.Choices.Unit, file.Store.WeightUnit)
 			}
 			col.Fields = append(
 				col.Fields,
@@ -282,14 +307,14 @@ func (s *Screens) look(c *gin.Context, f *sqlite.PastFile, status int, problem s
 	}
 	v.Dates = []shell.Choice{{ID: "day", Name: "the day first", Chosen: l.Choices.Dates == orderlist.DayFirst},
 		{ID: "month", Name: "the month first", Chosen: l.Choices.Dates == orderlist.MonthFirst}}
-	if l.Missing == "" {
+	if l.Count.Lines > 0 {
 		v.Said = fmt.Sprintf("Of the first %s: %s read", plural.Count(l.Count.Lines, "line"),
 			plural.Count(l.Count.Orders, "order"))
 		if l.Count.RefusedLines > 0 {
 			v.Said += ", " + plural.Count(l.Count.RefusedLines, "line") + " refused"
 		}
 		if l.Count.Refunds > 0 {
-			v.Said += ", " + plural.Count(l.Count.Refunds, "refund") + " kept apart"
+			v.Said += ", " + plural.Count(l.Count.Refunds, "refunded or cancelled order") + " kept apart"
 		}
 		v.Said += "."
 	}
@@ -297,6 +322,49 @@ func (s *Screens) look(c *gin.Context, f *sqlite.PastFile, status int, problem s
 		v.Orders = append(v.Orders, rowOf(file, &l.Orders[i]))
 	}
 	s.ShowStatus(c, status, previewPage, v)
+}
+
+const notAnswered = "answer first what is asked about the list"
+
+// questions are what the file leaves open, each with what answers it.
+func (v *previewView) questions(c *gin.Context, l *history.Look) {
+	query := upload.Query(c)
+	state := 0
+	for _, a := range l.Asks {
+		one := upload.Ask{Code: a.Code, Message: a.Message, Open: true}
+		answer := func(label, name, value string) {
+			one.Answers = append(one.Answers, upload.NewAnswer(label, "", name, value))
+		}
+		switch a.Code {
+		case orderlist.AskDecimal:
+			answer("Decimal point", "decimal", ".")
+			answer("Decimal comma", "decimal", ",")
+		case orderlist.AskDates:
+			answer("The day", "dates", string(orderlist.DayFirst))
+			answer("The month", "dates", string(orderlist.MonthFirst))
+		case orderlist.AskZero:
+			answer("They have lost a zero", "zeros", string(destination.ZerosLost))
+			answer("Leave it as it is", "zeros", string(destination.ZerosNone))
+		case orderlist.AskState:
+			answer("They count", statePrefix+l.States[state], "yes")
+			answer("Leave them out", statePrefix+l.States[state], "no")
+			state++
+		case orderlist.AskColumns:
+			one.Open, one.Leave = false, "Leave them out"
+		case orderlist.AskTotals:
+			one.Open = false
+		}
+		v.Asks = append(v.Asks, one)
+	}
+	if len(v.Asks) > 0 {
+		v.Blocks = notAnswered
+	}
+	v.Answered = upload.Answered(query, v.Asks)
+	for name, values := range query {
+		if strings.HasPrefix(name, statePrefix) {
+			v.Answered[name] = values
+		}
+	}
 }
 
 // countriesOf are the countries that the zones of a shop name, its own first.
@@ -324,6 +392,45 @@ var fieldNames = map[orderlist.Field]string{
 	orderlist.Customer: "customer (not kept)", orderlist.Group: "customer group", orderlist.Coupon: "coupon",
 	orderlist.Method: "delivery method", orderlist.Paid: "paid for delivery", orderlist.Cost: "cost, without tax",
 	orderlist.Currency: "currency", orderlist.Tracking: "tracking number",
+	orderlist.Value: "value of the goods of the order", orderlist.TotalWeight: "weight of the whole order",
+	orderlist.Items: "number of items of the order", orderlist.Status: "state of the order",
+	orderlist.Cancelled: "when it was cancelled",
+}
+
+// lineWords are some of one product in words: "2 × LADLE", or what the list says of them.
+func lineWords(f *store.File, l *past.Line) string {
+	what := l.SKU
+	if l.Weight != nil {
+		what = strings.TrimSpace(what + " " + l.Weight.String() + " " + f.Store.WeightUnit)
+	}
+	return fmt.Sprintf("%d × %s", l.Quantity, what)
+}
+
+// saysTotals says whether an order says what its goods come to, and not what they are.
+func saysTotals(o *past.Order) bool {
+	nothing := func(d *decimal.Decimal) bool { return d != nil && d.IsZero() }
+	switch l := o.Lines; {
+	case len(l) == 0 || len(l) > 2 || l[0].SKU != "" || l[0].Quantity != 1 || l[0].Weight == nil || l[0].Price == nil:
+		return false
+	case len(l) == 2:
+		return l[1].SKU == "" && nothing(l[1].Weight) && nothing(l[1].Price)
+	}
+	return true
+}
+
+// totalWords are the goods of an order that says only what they come to: "6 items, 18.22 kg, €58.00".
+func totalWords(f *store.File, o *past.Order) string {
+	n, weight, value := int64(0), decimal.Zero, decimal.Zero
+	for i := range o.Lines {
+		n += o.Lines[i].Quantity
+		if w := o.Lines[i].Weight; w != nil {
+			weight = weight.Add(w.Mul(decimal.FromInt(o.Lines[i].Quantity)))
+		}
+		if p := o.Lines[i].Price; p != nil {
+			value = value.Add(p.Mul(decimal.FromInt(o.Lines[i].Quantity)))
+		}
+	}
+	return fmt.Sprintf("%s, %s %s, %s", plural.Count(int(n), "item"), weight, f.Store.WeightUnit, price(f, value))
 }
 
 // rowOf writes an order for people.
@@ -341,7 +448,10 @@ func rowOf(f *store.File, o *past.Order) orderRow {
 	}
 	var goods []string
 	for i := range o.Lines {
-		goods = append(goods, fmt.Sprintf("%d × %s", o.Lines[i].Quantity, o.Lines[i].SKU))
+		goods = append(goods, lineWords(f, &o.Lines[i]))
+	}
+	if saysTotals(o) {
+		goods = []string{totalWords(f, o)}
 	}
 	r.Goods = plural.Few(goods)
 	for _, sum := range []struct {
@@ -366,8 +476,8 @@ func (s *Screens) begin(c *gin.Context) {
 		s.refuse(c, shell.Refusef("%s", err.Error()))
 		return
 	}
-	if l.Missing != "" {
-		s.look(c, &f, http.StatusUnprocessableEntity, l.Missing)
+	if len(l.Asks) > 0 {
+		s.look(c, &f, http.StatusUnprocessableEntity, notAnswered)
 		return
 	}
 	if err := s.history.Begin(c.Request.Context(), f.ID, l.Choices); err != nil {
