@@ -66,11 +66,16 @@ func TestALongAddressBookIsImportedWithoutItsWrongLines(t *testing.T) {
 	}
 	status, body := s.send("/book/file", "book.csv", b.String())
 	require.Equal(t, http.StatusOK, status)
-	holds(t, body, "19960 new", "2010 cannot be a postcode of Finland", `class="num">9<`, "Import 19960 new")
+	holds(t, body, "19960 new", "2010 cannot be a postcode of Finland", `class="num">9<`, "Has it lost a zero?", "Not ready to import",
+		"0 left")
 	at := strings.Index(body, `action="/book/file/`)
 	require.Positive(t, at)
 	path := strings.SplitN(body[at+len(`action="`):], `"`, 2)[0]
-	status, body = s.post(path)
+	_, body = s.get(path + "?zeros=lost")
+	holds(t, body, "20000 new")
+	_, body = s.get(path + "?zeros=prefix")
+	holds(t, body, "Import 19960 new")
+	status, body = s.post(path + "?zeros=prefix")
 	require.Equal(t, http.StatusOK, status, body)
 	_, body = s.get("/book")
 	holds(t, body, "19963 entries") // three were there

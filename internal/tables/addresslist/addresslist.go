@@ -4,19 +4,19 @@
 //	Hotel Aurora,C-1007,hotels,Rantakatu 2,21100,Naantali,,Finland
 //
 // name is needed, and something of the address or a customer beside it. country is a name or a code of ISO 3166-1;
-// where it is empty it is the shop's. Columns may stand in any order.
+// where it is empty it is the shop's. Columns may stand in any order, and have the headings of other programs in six
+// languages: a company, a first and a last name, a house number and a second line of the street are joined to those.
 package addresslist
 
 import (
 	"fmt"
-	"slices"
 	"strings"
 
 	"diadrom/internal/core/oneline"
 	"diadrom/internal/core/place"
 	"diadrom/internal/core/postcode"
 	"diadrom/internal/core/world"
-	"diadrom/internal/tables/sheet"
+	"diadrom/internal/tables/destination"
 )
 
 // Columns are the heads of the columns, in the order in which they are written.
@@ -59,59 +59,6 @@ func Write(entries []Entry) [][]string {
 	return rows
 }
 
-// Read makes entries of a table; home is the country of those that name none. It returns every row that cannot be used
-// beside those that can.
-func Read(t *sheet.Table, home string) (entries []Entry, slips []RowError) {
-	at, slips := columns(t.Rows[0])
-	if len(slips) > 0 {
-		return nil, slips
-	}
-	lines := map[string]int{}
-	for _, row := range t.Rows[1:] {
-		cell := func(column string) string {
-			if i, ok := at[column]; ok && i < len(row.Cells) {
-				return row.Cells[i]
-			}
-			return ""
-		}
-		e, bad, reason := entry(cell, home)
-		if first, twice := lines[world.Fold(e.Name)]; reason == "" && twice {
-			bad, reason = e.Name, fmt.Sprintf("%.60s stands in line %d already", e.Name, first)
-		}
-		if reason != "" {
-			slips = append(slips, RowError{row.Line, bad, reason})
-			continue
-		}
-		lines[world.Fold(e.Name)] = row.Line
-		entries = append(entries, e)
-	}
-	return entries, slips
-}
-
-// columns finds the columns by their heads.
-func columns(head sheet.Row) (map[string]int, []RowError) {
-	at := map[string]int{}
-	var slips []RowError
-	for i, cell := range head.Cells {
-		name := world.Fold(cell)
-		_, twice := at[name]
-		switch {
-		case name == "":
-		case !slices.Contains(Columns, name):
-			slips = append(slips, RowError{head.Line, cell,
-				fmt.Sprintf("%.40q is none of the columns %s", cell, strings.Join(Columns, ", "))})
-		case twice:
-			slips = append(slips, RowError{head.Line, cell, "there are two columns " + name})
-		default:
-			at[name] = i
-		}
-	}
-	if _, ok := at["name"]; !ok && len(slips) == 0 {
-		slips = append(slips, RowError{head.Line, "", "the first line names the columns: name is needed"})
-	}
-	return at, slips
-}
-
 // entry reads a row, of which cell gives a column; reason says why it cannot be used, and bad is the cell.
 func entry(cell func(string) string, home string) (e Entry, bad, reason string) {
 	text := map[string]string{}
@@ -143,22 +90,21 @@ func entry(cell func(string) string, home string) (e Entry, bad, reason string) 
 func locate(a *place.Address, region, country, home string) (bad, reason string) {
 	a.Country = home
 	if country != "" {
-		if c, ok := world.CountryByCode(strings.ToUpper(country)); ok {
-			a.Country = c.Alpha2
-		} else if named := world.CountriesByName(country); len(named) == 1 {
-			a.Country = named[0].Alpha2
-		} else {
+		code, err := destination.Country(country)
+		if err != nil {
+			code, err = destination.Country(strings.ToUpper(country))
+		}
+		if err != nil {
 			return country, fmt.Sprintf("there is no country %.40q", country)
 		}
+		a.Country = code
 	}
 	if a.Country == "" {
 		return "", "say which country"
 	}
 	if region != "" {
-		if r, ok := world.RegionByCode(a.Country, region); ok {
+		if r, ok := world.RegionByCode(a.Country, destination.Region(a.Country, region)); ok {
 			a.Region = r.Code
-		} else if named := world.RegionsByName(a.Country, region); len(named) == 1 {
-			a.Region = named[0].Code
 		} else {
 			return region, fmt.Sprintf("%s has no region %.40q", world.CountryName(a.Country), region)
 		}

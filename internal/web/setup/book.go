@@ -7,6 +7,7 @@ import (
 	"errors"
 	"html/template"
 	"net/http"
+	"net/url"
 	"strconv"
 	"strings"
 
@@ -15,6 +16,7 @@ import (
 	"diadrom/internal/shop/draft"
 	"diadrom/internal/sqlite"
 	"diadrom/internal/tables/addresslist"
+	"diadrom/internal/tables/destination"
 	"diadrom/internal/tables/grid"
 	"diadrom/internal/tables/sheet"
 	"diadrom/internal/web/shell"
@@ -221,7 +223,14 @@ func (s *Screens) exportBook(c *gin.Context) {
 type bookFileView struct {
 	ID, Name       string
 	Problem        string
+	Blocks         string   // why it cannot be imported yet
 	Found          []string // what of the file had to be made out
+	Asks           []upload.Ask
+	Answered       map[string][]string // what was answered before, to be sent again
+	Columns        []upload.Column
+	Source         upload.Source
+	Skipped        []grid.Skipped
+	Query          template.URL
 	Slips          []addresslist.RowError
 	MoreSlips      int
 	Added, Changed []bookRow
@@ -246,26 +255,30 @@ func (s *Screens) books() *upload.Import {
 	}
 }
 
-func (s *Screens) readBook(ctx context.Context, body []byte) (list []addresslist.Entry, slips []addresslist.RowError, found []string,
-	err error) {
-	t, err := grid.ReadTable(s.Files.Table(ctx, body))
-	if err != nil {
-		return nil, nil, nil, err
+func (s *Screens) readBook(ctx context.Context, body []byte, query url.Values) (*addresslist.Reading, error) {
+	set := addresslist.Choices{Columns: map[int]addresslist.Field{}, Zeros: upload.Zeros(query), Settled: query["ok"]}
+	set.Options, set.Head = upload.Chosen(query)
+	for column, field := range upload.ChosenColumns(query) {
+		set.Columns[column] = addresslist.Field(field)
 	}
-	list, slips = addresslist.Read(t, s.draft.State().Reader().Home)
-	return list, slips, t.Found, nil
+	return addresslist.Open(s.Files.Table(ctx, body), s.draft.State().Reader().Home, set)
 }
 
 func (s *Screens) previewBook(c *gin.Context, u *sqlite.Upload, slip string) (any, int, error) {
-	v := bookFileView{ID: strconv.FormatInt(u.ID, 10), Name: u.Name, Problem: slip}
-	entries, slips, found, err := s.readBook(c.Request.Context(), u.Body)
-	v.Found = found
+	query := upload.Query(c)
+	v := bookFileView{ID: strconv.FormatInt(u.ID, 10), Name: u.Name, Query: template.URL(query.Encode())}
+	r, err := s.readBook(c.Request.Context(), u.Body, query)
 	if err != nil {
 		v.Problem = err.Error()
 		return v, http.StatusOK, nil
 	}
-	v.Slips = slips[:min(len(slips), upload.MaxFaults)]
-	v.MoreSlips = len(slips) - len(v.Slips)
+	v.Found, v.Skipped, v.Source = r.Found, r.Skipped, upload.SourceOf(r.Grid, r.Head, query, r.Ledger)
+	v.Blocks = cmp.Or(slip, r.Problem())
+	v.questions(r, query)
+	v.Columns = upload.ColumnsOf(r.Grid, r.Head, r.Columns, addresslist.Fields, query)
+	entries := r.Entries
+	v.Slips = r.Slips[:min(len(r.Slips), upload.MaxFaults)]
+	v.MoreSlips = len(r.Slips) - len(v.Slips)
 	had, _, err := s.db.Book(c.Request.Context(), "", 0)
 	if err != nil {
 		return nil, 0, err
@@ -295,13 +308,40 @@ func (s *Screens) previewBook(c *gin.Context, u *sqlite.Upload, slip string) (an
 	return v, http.StatusOK, nil
 }
 
+// questions are what the file leaves open, each with what answers it.
+func (v *bookFileView) questions(r *addresslist.Reading, query url.Values) {
+	for _, a := range r.Asks {
+		one := upload.Ask{Code: a.Code, Message: a.Message}
+		switch a.Code {
+		case addresslist.AskSheet:
+			for _, sheet := range v.Source.Sheets {
+				one.Answers = append(one.Answers, upload.NewAnswer(sheet.Name, "", "sheet", sheet.ID))
+			}
+		case addresslist.AskZero:
+			one.Open = true
+			one.Answers = []upload.Answer{upload.NewAnswer("They have lost a zero", "", "zeros", string(destination.ZerosLost)),
+				upload.NewAnswer("Leave these lines out", "", "zeros", string(destination.ZerosNone))}
+		case addresslist.AskHidden:
+			one.Leave = "They are meant"
+		default:
+			one.Leave = "Leave it out"
+			one.Open = strings.HasSuffix(a.Message, "?") || strings.HasPrefix(a.Message, "Two columns")
+		}
+		v.Asks = append(v.Asks, one)
+	}
+	v.Answered = upload.Answered(query, v.Asks)
+}
+
 // applyBook adds the entries of a table that can be used.
 func (s *Screens) applyBook(c *gin.Context, u *sqlite.Upload) (upload.Applied, error) {
-	entries, _, _, err := s.readBook(c.Request.Context(), u.Body)
+	r, err := s.readBook(c.Request.Context(), u.Body, c.Request.URL.Query())
 	if err != nil {
 		return upload.Applied{}, shell.Refusef("%s", err.Error())
 	}
-	err = s.db.SaveBook(c.Request.Context(), entries)
+	if why := r.Problem(); why != "" {
+		return upload.Applied{}, shell.Refusef("%s", why)
+	}
+	err = s.db.SaveBook(c.Request.Context(), r.Entries)
 	if errors.Is(err, sqlite.ErrBookFull) {
 		err = shell.Refusef("the address book has at most %d entries; nothing was added", addresslist.MaxEntries)
 	}

@@ -19,6 +19,7 @@ import (
 	"diadrom/internal/core/world"
 	"diadrom/internal/sqlite"
 	"diadrom/internal/tables/destination"
+	"diadrom/internal/tables/grid"
 	"diadrom/internal/web/shell"
 
 	"github.com/gin-gonic/gin"
@@ -206,6 +207,33 @@ type Column struct {
 	Fields, Units       []shell.Choice
 	Measured, NotMapped bool
 	Chosen              bool // somebody chose what it holds
+}
+
+// ColumnsOf are the columns of a file with what each holds, to be corrected; fields are what one may hold.
+func ColumnsOf[F interface {
+	~string
+	String() string
+}](g *grid.Grid, headLine int, columns, fields []F, query url.Values) (list []Column) {
+	head := slices.IndexFunc(g.Rows, func(r grid.Row) bool { return r.Line == headLine })
+	if head < 0 {
+		return nil
+	}
+	for i, field := range columns {
+		col := Column{Index: i, Field: string(field), NotMapped: field == "", Chosen: Chose(query, "c"+strconv.Itoa(i))}
+		if cells := g.Rows[head].Cells; i < len(cells) {
+			col.Head = cells[i].Text
+		}
+		for j := head + 1; j < len(g.Rows) && col.Example == ""; j++ {
+			if cells := g.Rows[j].Cells; i < len(cells) {
+				col.Example = cells[i].Text
+			}
+		}
+		for _, f := range fields {
+			col.Fields = append(col.Fields, shell.Choice{ID: string(f), Name: f.String(), Chosen: f == field})
+		}
+		list = append(list, col)
+	}
+	return list
 }
 
 // Row is a row of a table in a preview, with what becomes of it.

@@ -104,7 +104,7 @@ func (s *Screens) previewZones(c *gin.Context, u *sqlite.Upload, slip string) (a
 	v.Blocks = cmp.Or(slip, r.Problem())
 	v.questions(r, query)
 	v.Answered = upload.Answered(query, v.Asks)
-	v.columns(r, query)
+	v.Columns = upload.ColumnsOf(r.Grid, r.Head, r.Columns, zonelist.Fields, query)
 	v.compare(state, r.Zones)
 	return v, http.StatusOK, nil
 }
@@ -138,35 +138,6 @@ func (v *zonesFileView) questions(r *zonelist.Reading, query url.Values) {
 			places++
 		}
 		v.Asks = append(v.Asks, one)
-	}
-}
-
-// columns are what the columns hold, to be corrected.
-func (v *zonesFileView) columns(r *zonelist.Reading, query url.Values) {
-	if r.Columns == nil {
-		return
-	}
-	head := 0
-	for i := range r.Grid.Rows {
-		if r.Grid.Rows[i].Line == r.Head {
-			head = i
-		}
-	}
-	for i, field := range r.Columns {
-		col := upload.Column{Index: i, Field: string(field), NotMapped: field == "",
-			Chosen: upload.Chose(query, "c"+strconv.Itoa(i))}
-		if cells := r.Grid.Rows[head].Cells; i < len(cells) {
-			col.Head = cells[i].Text
-		}
-		for j := head + 1; j < len(r.Grid.Rows) && col.Example == ""; j++ {
-			if cells := r.Grid.Rows[j].Cells; i < len(cells) {
-				col.Example = cells[i].Text
-			}
-		}
-		for _, f := range zonelist.Fields {
-			col.Fields = append(col.Fields, shell.Choice{ID: string(f), Name: f.String(), Chosen: f == field})
-		}
-		v.Columns = append(v.Columns, col)
 	}
 }
 
