@@ -131,7 +131,7 @@ func (p *productsFlags) run(cmd *cobra.Command, name string) error {
 func productsOf(r *productlist.Reading) productsAnswer {
 	a := productsAnswer{
 		Read: listRead{Sheet: r.Grid.Sheet, Header: r.Head, Columns: map[string]any{}, Units: map[string]string{},
-			Currency: r.Currency, Skipped: append([]grid.Skipped{}, r.Skipped...)},
+			Currency: r.Currency, Skipped: append([]grid.Skipped{}, r.Skipped...), Accounts: accountsOf(r.Ledger)},
 		Products: []store.Product{}, Changes: []productChange{}, Refused: []refusedLine{},
 		Asks: append([]grid.Ask{}, r.Asks...),
 	}

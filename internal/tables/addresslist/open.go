@@ -190,7 +190,7 @@ func (o *opening) asideOr(code string) grid.Account {
 // note reads a row above the heads.
 func (o *opening) note(row *grid.Row) {
 	text, account := row.Said(), grid.SetAside
-	if row.Line >= o.c.Head && notes.Says(text) {
+	if row.Line >= o.c.Head && notes.Says(text, nil) {
 		account = o.asideOr(AskNote)
 		o.asks.Add(AskNote, fmt.Sprintf("Line %d says “%s”, which is not used.", row.Line, strings.TrimSuffix(grid.Cut(text), ".")))
 	}

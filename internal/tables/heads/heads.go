@@ -68,6 +68,9 @@ const (
 	Street2   Concept = "second line of a street"
 	HouseNo   Concept = "house number"
 
+	WeightUnit Concept = "unit of weight"
+	LengthUnit Concept = "unit of length"
+
 	OrderValue  Concept = "order value"  // of the goods of an order
 	TotalWeight Concept = "total weight" // of the goods of an order
 	ItemCount   Concept = "item count"   // of an order
@@ -189,6 +192,10 @@ var words = map[Concept][]string{
 		"numero de seguimiento"},
 	Status: {"status", "state of order", "order status", "financial status", "payment status", "bestellstatus", "statut",
 		"estado", "estado del pedido", "tila", "tilauksen tila", "orderstatus"},
+	WeightUnit: {"weight unit", "unit of weight", "weight uom", "variant weight unit", "weight units", "gewichtseinheit",
+		"unite de poids", "unidad de peso", "painoyksikko", "painon yksikko", "viktenhet"},
+	LengthUnit: {"dimension unit", "dimensions unit", "size unit", "length unit", "unit of length", "dimension uom",
+		"masseinheit", "langeneinheit", "unite de longueur", "unidad de longitud", "mittayksikko", "langdenhet"},
 	OrderValue: {"order value", "goods value", "value of goods", "subtotal", "sub total", "goods total", "items total",
 		"products total", "cart value", "cart total", "warenwert", "bestellwert", "zwischensumme", "sous total",
 		"valeur des articles", "valor del pedido", "ordervarde", "varukorg", "delsumma", "valisumma", "tilauksen arvo",

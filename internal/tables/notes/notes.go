@@ -123,11 +123,17 @@ var limiting = regexp.MustCompile(`\b(?:except\w*|exclud\w*|excl|without|not|onl
 var ofZones = regexp.MustCompile(`\b(?:zones?|zonen|zonenplan|zonas|zon|zoner|vyohykkeet|areas?)\b`)
 
 // Says says whether a text beside a list of places or goods says something of what is in the list: it counts by itself,
-// years and dates aside, or limits what the list says.
-func Says(text string) bool {
+// years and dates aside, or limits what the list says. same tells the words that say what is so anyway, such as the
+// shop's currency; nil for none.
+func Says(text string, same func(word string) bool) bool {
 	folded := world.Fold(text)
 	if limiting.MatchString(folded) {
 		return true
 	}
-	return Counts(WithoutYears(Dates.ReplaceAllString(ofZones.ReplaceAllString(folded, " "), " ")))
+	folded = WithoutYears(Dates.ReplaceAllString(ofZones.ReplaceAllString(folded, " "), " "))
+	if same != nil {
+		words := strings.FieldsFunc(folded, func(r rune) bool { return strings.ContainsRune(" :;,()[]·|.", r) })
+		folded = strings.Join(slices.DeleteFunc(words, same), " ")
+	}
+	return Counts(folded)
 }

@@ -41,11 +41,13 @@ const (
 	AskClasses  = "classes"  // shipping classes that the shop does not have
 	AskLacking  = "lacking"  // new products without a name or a price
 	AskHidden   = "hidden"   // lines and columns that the workbook hides
+	AskNote     = "note"     // a title, a note or a cell that is not used
 )
 
 // Reading is what was made of a file.
 type Reading struct {
 	Grid     *grid.Grid
+	Ledger   *grid.Ledger
 	Head     int // the line of the heads
 	Table    *sheet.Table
 	Mapping  Mapping
@@ -80,12 +82,14 @@ func Open(source grid.Source, f *store.File, c Choices, progress func(int)) (*Re
 		o.asks.Add(AskHidden, said)
 	}
 	o.table()
+	o.unitColumns()
 	o.mapping()
 	if o.r.Missing = o.r.Mapping.Missing(); o.r.Missing == "" && !o.currency() {
 		o.r.Rows = Read(o.r.Table, o.r.Mapping, o.classes(), progress)
 		o.jumps()
 		o.lacking()
 	}
+	o.account()
 	o.r.Asks = o.asks.List
 	return o.r, nil
 }
@@ -194,6 +198,7 @@ func (r *Reading) Again(f *store.File, c Choices) *Reading {
 		o.jumps()
 		o.lacking()
 	}
+	o.account()
 	again.Skipped, again.Asks = r.Skipped, o.asks.List
 	return &again
 }
@@ -224,6 +229,8 @@ type opening struct {
 	c    Choices
 	asks *grid.Asks
 	r    *Reading
+
+	usedUnits []int // columns with the units of others
 }
 
 // headOf is the index of the row with the heads, and how many fields it names: the row that names most, among those

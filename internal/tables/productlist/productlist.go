@@ -27,6 +27,7 @@ import (
 	"diadrom/internal/core/measure"
 	"diadrom/internal/core/store"
 	"diadrom/internal/core/world"
+	"diadrom/internal/tables/heads"
 	"diadrom/internal/tables/sheet"
 )
 
@@ -127,6 +128,9 @@ func Guess(t *sheet.Table, s *store.Settings) Mapping {
 
 // fieldOf is the field that the head of a column names, unless another column has it; "" for none.
 func fieldOf(cell string, taken []Field) Field {
+	if heads.Is(cell, heads.WeightUnit) || heads.Is(cell, heads.LengthUnit) {
+		return "" // the unit of another column
+	}
 	words := strings.Fields(headParts.ReplaceAllString(world.Fold(cell), " "))
 	if len(words) > 1 && words[0] == "variant" && headings[strings.Join(words, " ")] == "" { // "Variant price"
 		words = words[1:]

@@ -138,7 +138,7 @@ func TestNoNumberOfAZoneListIsPassedOver(t *testing.T) {
 			text := c.list[begin:]
 			head := strings.Split(strings.Split(c.list, "\n")[max(was.Head-1, 0)], string(was.Grid.Separator))
 			assert.True(t, column < len(head) && heads.Aside(heads.Fold(head[column])) ||
-				!notes.Says(text[:strings.IndexByte(text, '\n')]), "%s: line %d", c.name, line)
+				!notes.Says(text[:strings.IndexByte(text, '\n')], nil), "%s: line %d", c.name, line)
 			return
 		}
 		if was.Ledger.At(line, column) == grid.AskedAbout && is.Ledger.At(line, column) == grid.AskedAbout {

@@ -176,7 +176,7 @@ func (o *opening) outside(row *grid.Row) {
 		if c.Text == "" || o.r.Columns[i] != "" || i < len(head.Cells) && head.Cells[i].Text != "" {
 			continue
 		}
-		if !c.Number && !notes.Says(c.Text) {
+		if !c.Number && !notes.Says(c.Text, nil) {
 			o.r.Ledger.Mark(row.Line, i, grid.SetAside)
 			continue
 		}
@@ -190,7 +190,7 @@ func (o *opening) outside(row *grid.Row) {
 func (o *opening) note(row *grid.Row) {
 	text := row.Said()
 	account := grid.SetAside
-	if row.Line >= o.c.Head && notes.Says(text) {
+	if row.Line >= o.c.Head && notes.Says(text, nil) {
 		account = o.asideOr(AskNote)
 		o.asks.Add(AskNote, fmt.Sprintf("Line %d says “%s”, which is not used. Change the list so that it counts, or leave it out.",
 			row.Line, strings.TrimSuffix(grid.Cut(text), ".")))

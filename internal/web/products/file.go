@@ -157,7 +157,7 @@ func (s *Screens) previewProducts(c *gin.Context, u *sqlite.Upload, notDone stri
 		return v, http.StatusOK, nil
 	}
 	v.Found, v.Skipped, v.Missing = r.Found, r.Skipped, r.Missing
-	v.Source = upload.SourceOf(r.Grid, r.Head, query, nil)
+	v.Source = upload.SourceOf(r.Grid, r.Head, query, r.Ledger)
 	v.columns(r, set.Columns)
 	if r.Mapping.Decimal != 0 {
 		v.Decimal = string(r.Mapping.Decimal)
@@ -190,6 +190,10 @@ func (v *fileView) question(a grid.Ask) upload.Ask {
 		one.Open = true
 		answer("Decimal point", "decimal", ".")
 		answer("Decimal comma", "decimal", ",")
+	case productlist.AskNote, productlist.AskColumns:
+		one.Leave = "Leave it out"
+	case productlist.AskHidden:
+		one.Leave = "They are meant"
 	case productlist.AskClasses:
 		answer("Add the classes", "classes", "make")
 	case productlist.AskSheet:
