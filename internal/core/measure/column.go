@@ -18,6 +18,9 @@ type Column struct {
 
 var grouped = regexp.MustCompile(`^[1-9][0-9]{0,2}(?:([., '’\x{a0}\x{202f}])[0-9]{3})+(?:([.,])[0-9]+)?$`)
 
+// indian are numbers as India parts them: behind the last three digits in pairs, 1,25,000.00.
+var indian = regexp.MustCompile(`^[1-9][0-9]?(?:,[0-9]{2})+,[0-9]{3}(?:\.[0-9]+)?$`)
+
 var plainNumber = regexp.MustCompile(`^[0-9]+(?:([.,])[0-9]+)?$`)
 
 // sign is the decimal sign that a number's own form shows: two kinds of signs, or digits behind the only one
@@ -44,6 +47,9 @@ func sign(number string) byte {
 	}
 	if m := plainNumber.FindStringSubmatch(number); m != nil && m[1] != "" {
 		return m[1][0]
+	}
+	if indian.MatchString(number) {
+		return '.'
 	}
 	return 0
 }
@@ -158,7 +164,7 @@ func (c Column) readable(cell, bare string) error {
 	}
 	m := grouped.FindStringSubmatch(bare)
 	switch {
-	case m == nil && !plainNumber.MatchString(bare):
+	case m == nil && !plainNumber.MatchString(bare) && !indian.MatchString(bare):
 		return fmt.Errorf("%.20q is not a number", cell)
 	case c.Decimal == 0 && m != nil && (m[1] == "." || m[1] == ","):
 		whole, parted := strings.Replace(bare, m[1], "", 1), strings.Replace(bare, m[1], ".", 1)

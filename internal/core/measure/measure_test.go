@@ -120,3 +120,18 @@ func FuzzParse(f *testing.F) {
 		Numbers([]string{text}, func(int) int { return 1 }).Parse(text)
 	})
 }
+
+// India parts thousands and then pairs of digits (Unicode CLDR, locale en-IN: #,##,##0.###).
+func TestNumbersThatArePartedInPairs(t *testing.T) {
+	for text, want := range map[string]string{"1,25,000.00": "125000", "12,34,567": "1234567", "₹ 1,25,000.50": "125000.5"} {
+		c := Numbers([]string{text}, func(int) int { return 1 })
+		d, _, err := c.Parse(text)
+		require.NoError(t, err, text)
+		assert.Equal(t, want, d.String(), text)
+		assert.Equal(t, byte('.'), c.Decimal, text)
+	}
+	for _, text := range []string{"1,25,00.00", "1,2,500", "125,00,000.00"} {
+		_, _, err := Column{Decimal: '.'}.Parse(text)
+		assert.Error(t, err, text)
+	}
+}

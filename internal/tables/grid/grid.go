@@ -77,7 +77,7 @@ type Row struct {
 // Grid is what was read.
 type Grid struct {
 	Format    Format
-	Encoding  string // of a text: UTF-8, UTF-16, Windows-1252
+	Encoding  string // of a text: UTF-8, UTF-16, or one of [sheet.Encodings]
 	Separator rune   // of a text
 	Sheet     string // of a workbook: which was read
 	Sheets    []string
@@ -91,7 +91,7 @@ type Grid struct {
 // Options say how a file is read.
 type Options struct {
 	Sheet     string // of a workbook, by its name; "": the first that has anything in it
-	Encoding  string // of a text: "Windows-1252"; "" as it is found
+	Encoding  string // of a text: one of [sheet.Encodings]; "" as it is found
 	Separator rune   // of a text; 0 as it is found
 }
 
@@ -160,6 +160,12 @@ func ReadReporting(data []byte, o Options, report func(cells int)) (*Grid, error
 	}
 	if err != nil {
 		return nil, err
+	}
+	for i := range g.Rows {
+		for j := range g.Rows[i].Cells {
+			c := &g.Rows[i].Cells[j]
+			c.Text = sheet.PlainDigits(c.Text)
+		}
 	}
 	g.Rows = slices.DeleteFunc(g.Rows, func(r Row) bool {
 		return !slices.ContainsFunc(r.Cells, func(c Cell) bool { return c.Text != "" })
@@ -377,6 +383,21 @@ func (g *Grid) keepHidden(lines, columns map[int]bool) {
 	g.HiddenColumns = slices.Sorted(maps.Keys(says))
 }
 
+// sample is a cell of a text whose encoding was made out, with a letter that shows whether it is right.
+func (g *Grid) sample() string {
+	if strings.HasPrefix(g.Encoding, "UTF-") {
+		return ""
+	}
+	for i := range g.Rows {
+		for j := range g.Rows[i].Cells {
+			if text := g.Rows[i].Cells[j].Text; strings.ContainsFunc(text, func(r rune) bool { return r > 127 }) {
+				return fmt.Sprintf(": line %d says “%s”", g.Rows[i].Line, Cut(text))
+			}
+		}
+	}
+	return ""
+}
+
 // Found says what had to be made out of the file, in sentences: which sheet, how a text has its cells, merged cells and
 // formulas.
 func (g *Grid) Found() (list []string) {
@@ -390,8 +411,8 @@ func (g *Grid) Found() (list []string) {
 			Cut(strings.Join(g.HiddenSheets, ", "))))
 	}
 	if g.Format == Text && (g.Separator != ',' || g.Encoding != "UTF-8") {
-		list = append(list, fmt.Sprintf("The file was read as %s text with %s between the cells.", g.Encoding,
-			separatorNames[g.Separator]))
+		list = append(list, fmt.Sprintf("The file was read as %s text with %s between the cells%s.", g.Encoding,
+			separatorNames[g.Separator], g.sample()))
 	}
 	carried, formulas, unsaved := 0, 0, 0
 	for i := range g.Rows {

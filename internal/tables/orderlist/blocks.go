@@ -11,6 +11,7 @@ import (
 	"unicode/utf8"
 
 	"diadrom/internal/core/past"
+	"diadrom/internal/tables/sheet"
 
 	"golang.org/x/sync/errgroup"
 	"golang.org/x/text/encoding/charmap"
@@ -205,6 +206,10 @@ func (p *parser) block(b *block, sep byte) error {
 		data, _ = charmap.Windows1252.NewDecoder().Bytes(data) // every byte has a meaning or becomes U+FFFD
 	}
 	text, line := string(data), b.line
+	if bytes.ContainsFunc(data, func(r rune) bool { return r > 0x5ff }) {
+		text = sheet.PlainDigits(text)
+		data = []byte(text)
+	}
 	records := blocks{sep: sep, ended: true}
 	var cells []string
 	for len(text) > 0 {
@@ -306,9 +311,19 @@ func Each(ctx context.Context, in io.Reader, o *Options, handlers []func(*past.O
 // Open begins to read a text: its head, whatever encoding it is in, and what parts its cells. rest is what follows the
 // head.
 func Open(in io.Reader) (head []string, sep byte, rest io.Reader, err error) {
-	decoded := transform.NewReader(in, unicode.BOMOverride(transform.Nop))
+	raw := make([]byte, maxRecord)
+	n, err := io.ReadFull(in, raw)
+	if err != nil && err != io.ErrUnexpectedEOF && err != io.EOF {
+		return nil, 0, nil, err
+	}
+	decoded := io.MultiReader(bytes.NewReader(raw[:n]), in)
+	if d := sheet.Decoder(sheet.Detect(raw[:n])); d != nil {
+		decoded = transform.NewReader(decoded, d)
+	} else {
+		decoded = transform.NewReader(decoded, unicode.BOMOverride(transform.Nop))
+	}
 	start := make([]byte, maxRecord)
-	n, err := io.ReadFull(decoded, start)
+	n, err = io.ReadFull(decoded, start)
 	if err != nil && err != io.ErrUnexpectedEOF && err != io.EOF {
 		return nil, 0, nil, err
 	}

@@ -1,7 +1,7 @@
 // Package sheet reads and writes tables as spreadsheets do: text with a line a row, in the encodings, with the
 // separators and the line ends that they write.
 //
-// Read takes UTF-8 with or without a byte order mark, UTF-16 with one, and what is neither as Windows-1252,
+// Read takes UTF-8 and UTF-16 with or without a byte order mark, and what is neither as the encoding in which it says most,
 // which has Latin-1 in it. Fields are parted by commas, semicolons, tabs or bars, whichever stands in most lines
 // outside quotes, or as a first line such as "sep=;" says, and quoted as RFC 4180 has it. Write writes UTF-8, commas
 // and RFC 4180's quotes.
@@ -22,11 +22,6 @@ import (
 	"io"
 	"regexp"
 	"strings"
-	"unicode/utf8"
-
-	"golang.org/x/text/encoding/charmap"
-	"golang.org/x/text/encoding/unicode"
-	"golang.org/x/text/transform"
 )
 
 // Row is a row with the number of the line that it begins on, from 1.
@@ -43,7 +38,7 @@ func (r *Row) Number(i int) bool { return i < len(r.Numbers) && r.Numbers[i] }
 // Table is a table as it was read.
 type Table struct {
 	Rows      []Row
-	Encoding  string // UTF-8, UTF-16, Windows-1252
+	Encoding  string // UTF-8, UTF-16, or one of [Encodings]
 	Separator rune
 	Found     []string // in sentences, what whoever read it had to make out: a sheet, rows of titles above
 }
@@ -78,9 +73,10 @@ const Separators = separators
 // byte order mark counts whatever was chosen.
 func ReadAs(data []byte, encoding string, by rune) (*Table, error) {
 	t := &Table{}
-	if encoding == "Windows-1252" {
-		t.Encoding = encoding
-		data, _ = charmap.Windows1252.NewDecoder().Bytes(data)
+	marked := bytes.HasPrefix(data, []byte{0xff, 0xfe}) || bytes.HasPrefix(data, []byte{0xfe, 0xff}) ||
+		bytes.HasPrefix(data, []byte{0xef, 0xbb, 0xbf})
+	if decoded, ok := decodeAs(data, encoding); ok && !marked {
+		data, t.Encoding = decoded, encoding
 	} else {
 		data, t.Encoding = Decode(data)
 	}
@@ -147,22 +143,6 @@ func (t *Table) rows(r *csv.Reader) error {
 		}
 		t.Rows = append(t.Rows, Row{Line: line, Cells: cells, Formula: formula})
 	}
-}
-
-// Decode turns a file's bytes into UTF-8 without a byte order mark, and names the encoding that it was in.
-func Decode(data []byte) ([]byte, string) {
-	name := "UTF-8"
-	if bytes.HasPrefix(data, []byte{0xff, 0xfe}) || bytes.HasPrefix(data, []byte{0xfe, 0xff}) {
-		name = "UTF-16"
-	}
-	if decoded, _, err := transform.Bytes(unicode.BOMOverride(transform.Nop), data); err == nil {
-		data = decoded
-	}
-	if !utf8.Valid(data) {
-		name = "Windows-1252"
-		data, _ = charmap.Windows1252.NewDecoder().Bytes(data) // every byte has a meaning or becomes U+FFFD
-	}
-	return data, name
 }
 
 // separators are what may part the fields of a line; where two fit alike the first is taken.

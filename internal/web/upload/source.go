@@ -94,7 +94,9 @@ func SourceOf(g *grid.Grid, head int, query url.Values, l *grid.Ledger) (s Sourc
 			one.Chosen = o.Separator != 0 && one.ID == string(o.Separator)
 			s.Separators = append(s.Separators, one)
 		}
-		s.Encodings = []shell.Choice{{ID: "Windows-1252", Name: "Windows-1252", Chosen: o.Encoding == "Windows-1252"}}
+		for _, name := range sheet.Encodings() {
+			s.Encodings = append(s.Encodings, shell.Choice{ID: name, Name: name, Chosen: o.Encoding == name})
+		}
 	}
 	for _, name := range g.Sheets {
 		s.Sheets = append(s.Sheets, shell.Choice{ID: name, Name: name, Chosen: name == g.Sheet})
