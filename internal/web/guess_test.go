@@ -138,6 +138,10 @@ func TestAnswersDoNotAnswerOtherQuestions(t *testing.T) {
 		{"/rates-file", "country,up to kg,price,price\nNO,2,19,29\n", "Two columns look like"},
 		{"/goods/file", "sku,name,weight,Weight\nX-1,Cup,0.2,0.3\n", "Two columns look like"},
 		{"/goods/file", "sku,qwert,asdf\nX-1,Cup,12.90\n", "no column has it"},
+		{"/goods/file", "sku,name,price,sale price\nX-1,Cup,12.90,9.90\n", "are not used: “sale price”"},
+		{"/zones/file", "zone,country,qwert\nX,NO,Y\n", "are not used: “qwert”"},
+		{"/book/file", "name,street,qwert\nX,Road 1,Y\n", "are not used: “qwert”"},
+		{"/past/files", "order,country,sku,quantity,express surcharge\n1,FI,CAP-FELT,1,4.00\n", "are not used: “express surcharge”"},
 	} {
 		s := lauha(t)
 		_, page := s.send(one.screen, "list.csv", one.text)

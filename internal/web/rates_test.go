@@ -500,11 +500,51 @@ func TestTheNextFileOfAListIsReadAsTheLast(t *testing.T) {
 	_, page = s.send("/rates-file?into=parcel/list", "two.csv", "Weight;Finland;Zone 1\n500;7,90;8,00\n"+
 		"2000;8,90;9,00\n"+
 		"Fuel surcharge 10 %\n")
-	holds(t, page, "As with the last file of this list: Zone 1 is Lapland; weights in g.", "up to and including 0.5 kg",
+	holds(t, page, "As with the last file of this list: weights in g; “Zone 1” is Lapland.", "up to and including 0.5 kg",
 		"Fuel surcharge 10 %. Add it", "was 7.59")
 	assert.NotContains(t, page, "Where is")
 	_, page = s.send("/rates-file", "two.csv", "Weight;Finland;Zone 1\n500;7,90;8,00\n2000;8,90;9,00\n")
 	holds(t, page, "Where is “Zone 1”?")
+}
+
+// Each text that is not understood is asked about once: where it is, which price it means, or whether its lines are left out.
+// The answers hold for the next file of the list, and are taken back.
+func TestTextsThatAreNotUnderstoodAreAnswered(t *testing.T) {
+	s := lauha(t)
+	const list = "Country;up to kg;Price\nFinland;2;6,90\nFinland;5;quote\nGermnay;2;14,50\nGermnay;5;quote\nNowhereland;2;9,00\n"
+	_, page := s.send("/rates-file?into=parcel/list", "one.csv", list)
+	holds(t, page, "Lines 3, 5: “quote” is not a price. What does it mean?", "Not offered", "Leave these lines out",
+		"Where is “Germnay”?", "Where is “Nowhereland”?", "Not ready to import")
+	file := regexp.MustCompile(`action="(/rates-file/[0-9]+)"`).FindStringSubmatch(page)[1]
+	answers := url.Values{"into": {"parcel/list"}, "p:quote": {"not offered"}, "z:Germnay": {"Germany"}, "l:Nowhereland": {"yes"},
+		"ok": {"prices", "overlap", "jump"}}
+	_, page = s.get(file + "?" + answers.Encode())
+	holds(t, page, "“quote” means not offered. ", "“Germnay” is Germany. ", "Lines with “Nowhereland” are left out. ", "Take back",
+		"left out, as you said")
+	assert.NotContains(t, page, "What does it mean?")
+	assert.NotContains(t, page, "Where is")
+	status, _ := s.post(form(t, page))
+	require.Less(t, status, 400)
+	_, page = s.send("/rates-file?into=parcel/list", "two.csv", list)
+	holds(t, page, "As with the last file of this list: ", "“quote” means not offered", "“Germnay” is Germany")
+	file = regexp.MustCompile(`action="(/rates-file/[0-9]+)"`).FindStringSubmatch(page)[1]
+	back := regexp.MustCompile(`value="([^"]*)" aria-label="Take back: “quote” means`).FindStringSubmatch(page)[1]
+	_, page = s.get(file + "?" + answers.Encode() + "&answer=" + url.QueryEscape(html.UnescapeString(back)))
+	holds(t, page, "“quote” is not a price. What does it mean?", "“Germnay” is Germany. ")
+}
+
+// Prices are read back from the table before it is imported, with the line that says so, and any other that one types.
+func TestAListIsReadBackBeforeItIsImported(t *testing.T) {
+	s := lauha(t)
+	_, page := s.send("/rates-file", "one.csv", "Weight (kg);Finland;Germany\n2;6,90;14,50\n5;8,90;18,00\n")
+	holds(t, page, "Read back", "1 kg to Finland", "€6.90", "line 2", "cheapest", "3 kg to Germany", "dearest")
+	file := regexp.MustCompile(`action="(/rates-file/[0-9]+)"`).FindStringSubmatch(page)[1]
+	_, page = s.get(file + "?try=4500+g&try-zone=finland")
+	holds(t, page, "4.5 kg to Finland", "€8.90", "line 3", "as you typed it")
+	_, page = s.get(file + "?try=9&try-zone=finland")
+	holds(t, page, "9 kg to Finland", "not offered")
+	_, page = s.get(file + "?try=heavy")
+	holds(t, page, `value="heavy"`, `aria-invalid="true"`, `role="alert"`)
 }
 
 // Where the zones of a list are may come in a second file.

@@ -118,6 +118,9 @@ func (o *opening) accountPrices(lists []*list) {
 		if line.Status == Refused || line.Status == Contradicts {
 			price, other = grid.AskedAbout, grid.AskedAbout
 		}
+		if line.Status == LeftOut {
+			price, other = grid.SetAside, grid.SetAside
+		}
 		l := p.in
 		for j, field := range l.mapping.Columns {
 			switch {

@@ -80,6 +80,7 @@ func (o *opening) build(first *list, prices []price, k key) {
 		b.p.Lines = append(b.p.Lines, b.line(i))
 	}
 	o.r.Plan, o.r.Decimal, o.made = b.p, b.sums.Decimal, prices
+	b.asksStrange()
 	b.overlaps()
 	b.blank()
 	b.table()
@@ -301,8 +302,9 @@ func (o *opening) tell(b *builder, first *list) {
 		}
 	}
 	for to, one := range b.seen {
-		if one.err != nil && !slices.Contains(o.r.Unknown, to[0]) {
-			o.r.Unknown = append(o.r.Unknown, to[0])
+		place := (&price{to: to}).place()
+		if one.err != nil && !slices.Contains(o.r.Unknown, place) {
+			o.r.Unknown = append(o.r.Unknown, place)
 		}
 	}
 	slices.Sort(o.r.Unknown)

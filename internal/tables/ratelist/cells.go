@@ -46,6 +46,12 @@ func isLetter(r rune) bool { return r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z'
 // words, in which numbers have a decimal point or comma. Nil is not offered.
 func (b *builder) sum(p *price, t *text) (*rate.Charge, error) {
 	said := strings.TrimSpace(t.said)
+	if answer, ok := b.o.c.Prices[world.Fold(said)]; ok {
+		if answer == MeansNotOffered {
+			return nil, nil
+		}
+		t, said = &text{said: answer}, answer
+	}
 	column, ok := b.columnSums[p.column]
 	if !ok {
 		column = b.sums

@@ -37,6 +37,7 @@ const (
 	AskBlank       = "blank"       // lines without a price
 	AskJump        = "jump"        // a price far from both of its neighbours
 	AskOverlap     = "overlap"     // a place that is in two zones
+	AskPrice       = "price"       // a text that stands for a price and is none
 	AskHidden      = "hidden"      // lines and columns that the workbook hides
 )
 

@@ -30,7 +30,12 @@ type Choices struct {
 	Unit        string     // of bounds that name none
 	Country     string     // of codes that name none; "" for the shop's
 	// Places are for zones, by their names in the list as [ZoneKey] has them, a zone's id or places as they are typed.
-	Places  map[string]string
+	Places map[string]string
+	// Prices are what texts of the list that are no prices mean, by the folded text: [MeansNotOffered], or a price as one types
+	// it.
+	Prices map[string]string
+	// Leave are the folded texts, of prices or of where parcels go, whose lines are left out.
+	Leave   map[string]bool
 	Rate    *decimal.Decimal  // what one unit of the list's currency is in the shop's
 	Percent *decimal.Decimal  // what is added to all prices, above −100
 	Zeros   destination.Zeros // what codes are that are one digit short
@@ -39,6 +44,15 @@ type Choices struct {
 	Into    string            // the method whose list is updated; "" for none
 	Table   string            // the id of that list; "" where the method has one alone
 	Costs   bool              // the list says what sending costs the shop, which is without tax
+}
+
+// MeansNotOffered is what a text that stands for a price may mean.
+const MeansNotOffered = "not offered"
+
+// Strange is a text of a list that stands for a price and is none.
+type Strange struct {
+	Text, Reason string
+	Lines        []int
 }
 
 // Reading is what was made of a file.
@@ -60,7 +74,8 @@ type Reading struct {
 	Updates  []Update
 	New      []Own             // lists of a table that Diadrom wrote for methods that the shop does not have
 	fault    string            // what makes the store no store file; "" where nothing does
-	Unknown  []string          // the names of zones that nothing explains
+	Unknown  []string          // the names of zones, and the places, that nothing explains
+	Strange  []Strange         // texts that stand for prices and are none
 	Percents []decimal.Decimal // that the file says come on top of its prices
 	Ledger   *grid.Ledger      // what became of each cell; nil of a table that Diadrom wrote
 }

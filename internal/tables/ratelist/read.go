@@ -4,14 +4,18 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
+	"unicode"
 
 	"diadrom/internal/core/charge"
 	"diadrom/internal/core/decimal"
 	"diadrom/internal/core/measure"
+	"diadrom/internal/core/plural"
 	"diadrom/internal/core/rate"
 	"diadrom/internal/core/store"
 	"diadrom/internal/core/typed"
 	"diadrom/internal/core/world"
+	"diadrom/internal/tables/grid"
 )
 
 // Status is what becomes of a line.
@@ -23,6 +27,7 @@ const (
 	Repeats
 	Contradicts
 	Refused
+	LeftOut // as somebody said
 )
 
 // Line is a price of the list and what is made of it.
@@ -182,12 +187,17 @@ func (b *builder) line(i int) Line {
 	if p.strange != "" {
 		return refuse("band: %.40q is no band: write it as 0–1 kg, up to 5 or over 30", p.strange)
 	}
+	if leave := b.o.c.Leave; leave[world.Fold(p.sum.said)] && p.sum.said != "" || leave[world.Fold(p.place())] {
+		l.Status, l.Says = LeftOut, "left out, as you said"
+		return l
+	}
 	c, err := b.charge(p)
 	if err == nil && b.hundredths {
 		c, err = charge.Times(hundredth).Apply(c, b.f.Words())
 	}
 	if err != nil {
 		b.twoWays(err)
+		b.strange(p, err)
 		return refuse("price: %s", err.Error())
 	}
 	l.charge = c
@@ -216,6 +226,44 @@ func (b *builder) line(i int) Line {
 	}
 	l.zone, l.Zone = zone.zone, b.p.Zones[zone.zone].Name
 	return l
+}
+
+// place is where the parcels of a price go, as the list says it.
+func (p *price) place() string {
+	if p.to[0] != "" {
+		return p.to[0]
+	}
+	return strings.Join(slices.DeleteFunc(slices.Clone(p.to[1:]), func(s string) bool { return s == "" }), " ")
+}
+
+// strange notes a text that stands for a price and is none; one of digits alone is refused where it stands.
+func (b *builder) strange(p *price, err error) {
+	said := strings.TrimSpace(p.sum.said)
+	if said == "" || strings.ContainsAny(said, "0123456789") && !strings.ContainsFunc(said, unicode.IsLetter) {
+		return
+	}
+	r := b.o.r
+	i := slices.IndexFunc(r.Strange, func(s Strange) bool { return world.Fold(s.Text) == world.Fold(said) })
+	if i < 0 {
+		i = len(r.Strange)
+		r.Strange = append(r.Strange, Strange{Text: said, Reason: err.Error()})
+	}
+	r.Strange[i].Lines = append(r.Strange[i].Lines, p.line)
+}
+
+// maxStrange is how many texts that are no prices are asked about one by one.
+const maxStrange = 20
+
+// asksStrange asks about each text that stands for a price and is none.
+func (b *builder) asksStrange() {
+	list := b.o.r.Strange
+	for i := range list[:min(len(list), maxStrange)] {
+		b.o.asks.Add(AskPrice, fmt.Sprintf("%s %s: “%s” is not a price. What does it mean?", plural.Noun(int64(len(list[i].Lines)), "Line"),
+			grid.Ranges(list[i].Lines), grid.Cut(list[i].Text)))
+	}
+	if more := len(list) - maxStrange; more > 0 {
+		b.o.asks.Add(AskPrice, plural.Count(more, "more text")+" like that.")
+	}
 }
 
 // boundsOf reads the bounds of a line.

@@ -21,6 +21,9 @@ func (b *builder) destination(p *price) (int, error) {
 	if zone, ok := b.o.c.Places[world.Fold(name)]; ok && (zone != "" || name == "") {
 		return b.chosen(zone)
 	}
+	if zone := b.o.c.Places[world.Fold(p.place())]; zone != "" {
+		return b.chosen(zone)
+	}
 	switch {
 	case strings.Join(p.to[:], "") == "":
 		if !m.has(destinations...) {

@@ -30,13 +30,19 @@ var again = []string{"sheet", "separator", "encoding", "decimal", "unit", "by"}
 func (s *Screens) remember(c *gin.Context, into string, r *ratelist.Reading) {
 	kept := url.Values{"heads": {strings.Join(r.Heads, "\n")}}
 	for name, values := range c.Request.URL.Query() {
-		if values[0] != "" && (slices.Contains(again, name) || strings.HasPrefix(name, "z:") || isColumn(name)) {
+		if values[0] != "" && (slices.Contains(again, name) || isAbout(name) || isColumn(name)) {
 			kept[name] = values[:1]
 		}
 	}
 	if err := s.db.SaveSetting(c.Request.Context(), readingOf(into), kept.Encode()); err != nil {
 		s.Log.Warn("how a price list was read", "error", err)
 	}
+}
+
+// isAbout says whether a field of the preview answers what a text of the file means.
+func isAbout(name string) bool {
+	return strings.HasPrefix(name, upload.PlacePrefix) || strings.HasPrefix(name, upload.PricePrefix) ||
+		strings.HasPrefix(name, upload.LeavePrefix)
 }
 
 // isColumn says whether a field of the preview says what a column holds.
@@ -62,17 +68,18 @@ func (s *Screens) asLastTime(c *gin.Context, query url.Values, heads []string) (
 	}
 	out = url.Values{"into": {into}}
 	for name, values := range kept {
-		switch zone, isZone := strings.CutPrefix(name, "z:"); {
+		switch {
 		case name == "heads", isColumn(name) && kept.Get("heads") != strings.Join(heads, "\n"):
 			continue
-		case isZone:
-			used = append(used, zone+" is "+values[0])
 		case name == "unit":
 			used = append(used, "weights in "+values[0])
 		case name == "decimal":
 			used = append(used, "the decimal sign "+values[0])
 		}
 		out[name] = values
+	}
+	for _, given := range upload.GivenIn(out) {
+		used = append(used, given.Said)
 	}
 	slices.Sort(used)
 	return out, used

@@ -51,7 +51,8 @@ func (s *Screens) choices(c *gin.Context, f *store.File, query url.Values) (choi
 		choices.Decimal = d[0]
 	}
 	choices.Zeros = upload.Zeros(query)
-	for name, typed := range upload.Named(query) {
+	choices.Prices, choices.Leave = upload.About(query, upload.PricePrefix), upload.Left(query)
+	for name, typed := range upload.About(query, upload.PlacePrefix) {
 		choices.Places[name] = zoneTyped(f, typed)
 	}
 	if same {

@@ -14,6 +14,7 @@ import (
 	"diadrom/internal/core/plural"
 	"diadrom/internal/core/rate"
 	"diadrom/internal/core/store"
+	"diadrom/internal/core/typed"
 	"diadrom/internal/edit"
 	"diadrom/internal/sqlite"
 	"diadrom/internal/tables/grid"
@@ -60,6 +61,7 @@ type fileView struct {
 	Found            []string
 	Asks             []upload.Ask
 	Answered         map[string][]string // what was answered before, to be sent again
+	Given            []upload.Given
 	Columns          []upload.Column
 	By, Edges        []shell.Choice
 	FoundBy          string // by and edges as they were found; "" where they were chosen
@@ -72,6 +74,8 @@ type fileView struct {
 	Updating         bool
 	Costs            bool // it becomes new costs
 	Zones            []fileZone
+	Samples          []sampleView
+	Try              tryView
 	Rows             []fileGridRow
 	Source           upload.Source
 	Lines            []upload.Row
@@ -154,10 +158,11 @@ func (s *Screens) previewRates(c *gin.Context, u *sqlite.Upload, slip string) (a
 		v.ZoneNames = append(v.ZoneNames, cmp.Or(file.Zones[i].Name, file.Zones[i].ID))
 	}
 	v.settings(file, r, &choices)
-	v.questions(file, r, query)
-	v.Answered = upload.Answered(query, v.Asks)
+	v.questions(file, r, query, state.Reader())
+	v.Answered, v.Given = upload.Answered(query, v.Asks), upload.GivenIn(query)
 	if v.Missing = r.Missing; r.Plan != nil && v.Missing == "" {
 		v.plan(file, r)
+		v.samples(file, r, query)
 	}
 	v.Blocks = r.Problem()
 	if slipped != "" {
@@ -232,7 +237,8 @@ func example(r *ratelist.Reading, column int) string {
 }
 
 // questions are what the file leaves open, each with what answers it.
-func (v *fileView) questions(f *store.File, r *ratelist.Reading, query url.Values) {
+func (v *fileView) questions(f *store.File, r *ratelist.Reading, query url.Values, reader typed.Reader) {
+	strange := 0
 	for _, a := range r.Asks {
 		if a.Code == ratelist.AskZone && !strings.HasPrefix(a.Message, "This shop's zone") {
 			continue // asked by its name below
@@ -260,6 +266,16 @@ func (v *fileView) questions(f *store.File, r *ratelist.Reading, query url.Value
 			for _, sheet := range v.Source.Sheets {
 				answer(sheet.Name, "sheet", sheet.ID)
 			}
+		case ratelist.AskPrice:
+			one.Open = true
+			if strange < len(r.Strange) {
+				text := r.Strange[strange].Text
+				one.Field = upload.PricePrefix + text
+				one.Value = query.Get(one.Field)
+				one.Likely = []upload.Answer{upload.NewAnswer("Not offered", "", one.Field, ratelist.MeansNotOffered),
+					upload.NewAnswer("Leave these lines out", "", upload.LeavePrefix+text, "yes")}
+			}
+			strange++
 		case ratelist.AskDestination:
 			one.Field, one.Open = "z:", true
 		case ratelist.AskZero:
@@ -280,8 +296,13 @@ func (v *fileView) questions(f *store.File, r *ratelist.Reading, query url.Value
 		if typed := query.Get("z:" + name); typed != "" {
 			message = fmt.Sprintf("“%s” is not understood. Where is “%s”?", typed, name)
 		}
-		v.Asks = append(v.Asks, upload.Ask{Code: ratelist.AskZone, Message: message, Field: "z:" + name, Open: true,
-			Value: query.Get("z:" + name)})
+		one := upload.Ask{Code: ratelist.AskZone, Message: message, Field: upload.PlacePrefix + name, Open: true, Places: true,
+			Value: query.Get(upload.PlacePrefix + name)}
+		for _, l := range reader.Near(name) {
+			one.Likely = append(one.Likely, upload.NewAnswer(cmp.Or(l.Means, l.Text), "", one.Field, l.Text))
+		}
+		one.Likely = append(one.Likely, upload.NewAnswer("Leave these lines out", "", upload.LeavePrefix+name, "yes"))
+		v.Asks = append(v.Asks, one)
 	}
 }
 
@@ -327,6 +348,7 @@ func (v *fileView) plan(f *store.File, r *ratelist.Reading) {
 		ratelist.Repeats:     "repeats",
 		ratelist.Contradicts: "contradicts",
 		ratelist.Refused:     "refused",
+		ratelist.LeftOut:     "left out",
 	}
 	for _, first := range []bool{true, false} { // what is wrong stands first
 		for i := range r.Plan.Lines {

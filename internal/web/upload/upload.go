@@ -251,6 +251,7 @@ type Ask struct {
 	Open          bool     // it cannot be left as it is
 	Leave         string   // what leaving it as it is does; "" for just that
 	Likely        []Answer // what may be meant, beside what is typed
+	Places        bool     // zones of the shop are proposed while it is typed
 }
 
 // Answer is an answer to a question, as a button of the preview's form sends it beside what was typed.
@@ -313,16 +314,61 @@ func ChosenColumns(query url.Values) map[int]string {
 	return chosen
 }
 
-// Named are the answers to questions about texts of a file, by the folded texts: their fields are called "z:" and the
-// text.
-func Named(query url.Values) map[string]string {
-	named := map[string]string{}
+// Names of answers about a text of a file begin with what they answer: where it is, which price it means, and that its
+// lines are left out.
+const (
+	PlacePrefix = "z:"
+	PricePrefix = "p:"
+	LeavePrefix = "l:"
+)
+
+// About are the answers about texts of a file, by the folded texts, whose names begin so.
+func About(query url.Values, prefix string) map[string]string {
+	about := map[string]string{}
 	for name, values := range query {
-		if text, ok := strings.CutPrefix(name, "z:"); ok && strings.TrimSpace(values[0]) != "" {
-			named[world.Fold(text)] = strings.TrimSpace(values[0])
+		if text, ok := strings.CutPrefix(name, prefix); ok && strings.TrimSpace(values[0]) != "" {
+			about[world.Fold(text)] = strings.TrimSpace(values[0])
 		}
 	}
-	return named
+	return about
+}
+
+// Left are the folded texts whose lines are left out.
+func Left(query url.Values) map[string]bool {
+	left := map[string]bool{}
+	for text := range About(query, LeavePrefix) {
+		left[text] = true
+	}
+	return left
+}
+
+// Given is an answer about a text of a file, and what takes it back.
+type Given struct {
+	Said string
+	Back Answer
+}
+
+// GivenIn are the answers about texts that a preview's query has.
+func GivenIn(query url.Values) (list []Given) {
+	for name, values := range query {
+		said := ""
+		value := strings.TrimSpace(values[0])
+		if value == "" {
+			continue
+		}
+		if text, ok := strings.CutPrefix(name, PlacePrefix); ok {
+			said = "“" + text + "” is " + value
+		} else if text, ok := strings.CutPrefix(name, PricePrefix); ok {
+			said = "“" + text + "” means " + value
+		} else if text, ok := strings.CutPrefix(name, LeavePrefix); ok {
+			said = "Lines with “" + text + "” are left out"
+		}
+		if said != "" {
+			list = append(list, Given{said, NewAnswer("Take back", "", name, "")})
+		}
+	}
+	slices.SortFunc(list, func(a, b Given) int { return strings.Compare(a.Said, b.Said) })
+	return list
 }
 
 // Answered are the answers whose questions are not asked any more, which a preview sends again.
@@ -330,7 +376,8 @@ func Answered(query url.Values, asks []Ask) map[string][]string {
 	answered := map[string][]string{}
 	for name, values := range query {
 		open := slices.ContainsFunc(asks, func(a Ask) bool { return a.Field == name })
-		if name == settled || name == "zeros" || strings.HasPrefix(name, "z:") && !open {
+		text := strings.HasPrefix(name, PlacePrefix) || strings.HasPrefix(name, PricePrefix) || strings.HasPrefix(name, LeavePrefix)
+		if name == settled || name == "zeros" || text && !open {
 			answered[name] = values
 		}
 	}

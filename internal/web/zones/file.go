@@ -33,6 +33,7 @@ type zonesFileView struct {
 	Found    []string // what of the file had to be made out
 	Asks     []upload.Ask
 	Answered map[string][]string // what was answered before, to be sent again
+	Given    []upload.Given
 	Columns  []upload.Column
 	Slips    []zonelist.RowError
 	More     int // slips that are not shown
@@ -62,7 +63,7 @@ func (s *Screens) exportZones(c *gin.Context) {
 
 // readZones reads a table of zones for the draft.
 func readZones(state *draft.State, source grid.Source, query url.Values) (*zonelist.Reading, error) {
-	set := zonelist.Choices{Columns: map[int]zonelist.Field{}, Zeros: upload.Zeros(query), Places: upload.Named(query),
+	set := zonelist.Choices{Columns: map[int]zonelist.Field{}, Zeros: upload.Zeros(query), Places: upload.About(query, upload.PlacePrefix),
 		Settled: query["ok"]}
 	set.Options, set.Head = upload.Chosen(query)
 	for column, field := range upload.ChosenColumns(query) {
@@ -103,7 +104,7 @@ func (s *Screens) previewZones(c *gin.Context, u *sqlite.Upload, slip string) (a
 	}
 	v.Blocks = cmp.Or(slip, r.Problem())
 	v.questions(r, query)
-	v.Answered = upload.Answered(query, v.Asks)
+	v.Answered, v.Given = upload.Answered(query, v.Asks), upload.GivenIn(query)
 	v.Columns = upload.ColumnsOf(r.Grid, r.Head, r.Columns, zonelist.Fields, query)
 	v.compare(state, r.Zones)
 	return v, http.StatusOK, nil
@@ -130,7 +131,7 @@ func (v *zonesFileView) questions(r *zonelist.Reading, query url.Values) {
 			one.Leave = "Leave these lines out"
 			if places < len(r.Unknown) {
 				u := &r.Unknown[places]
-				one.Field, one.Value = "z:"+u.Text, query.Get("z:"+u.Text)
+				one.Field, one.Value = upload.PlacePrefix+u.Text, query.Get(upload.PlacePrefix+u.Text)
 				for _, l := range u.Likely {
 					one.Likely = append(one.Likely, upload.NewAnswer(cmp.Or(l.Means, l.Text), "", one.Field, l.Text))
 				}
