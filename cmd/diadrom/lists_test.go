@@ -2,6 +2,7 @@ package main
 
 import (
 	"encoding/json"
+	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
@@ -118,6 +119,24 @@ func TestAFileOfWhichNothingCanBeMade(t *testing.T) {
 			assert.NotEmpty(t, stderr, flags)
 		}
 	}
+}
+
+// Texts that are no prices and no places are answered by flags, as on the screen.
+func TestTextsOfAListAreAnswered(t *testing.T) {
+	list, store := listFile(t, "prices.csv", "Country;up to kg;Price\nFinland;2;6,90\nFinland;5;quote\nGermnay;2;14,50\n"+
+		"Nowhereland;2;9,00\n")
+	got, _, code := readList(t, "prices", list, "--store", store)
+	assert.Equal(t, 1, code)
+	assert.Contains(t, fmt.Sprint(got["asks"]), "“quote” is not a price")
+	got, _, code = readList(t, "prices", list, "--store", store, "--price", "quote=12,50", "--zone", "Germnay=Germany",
+		"--leave-out", "Nowhereland")
+	assert.Equal(t, 0, code, got)
+	assert.Contains(t, fmt.Sprint(got["table"]), "12.5")
+	assert.Equal(t, map[string]any{"prices": 3.0, "bounds": 6.0, "heads": 3.0, "set_aside": 3.0, "asked": 0.0, "left": 0.0},
+		got["read"].(map[string]any)["accounts"])
+	_, stderr, code := readList(t, "prices", list, "--store", store, "--price", "quote")
+	assert.Equal(t, 2, code)
+	assert.Contains(t, stderr, "--price is TEXT=PRICE")
 }
 
 func TestASheetAndColumnsAreChosen(t *testing.T) {

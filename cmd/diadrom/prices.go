@@ -11,6 +11,7 @@ import (
 	"diadrom/internal/core/rate"
 	"diadrom/internal/core/store"
 	"diadrom/internal/core/typed"
+	"diadrom/internal/core/world"
 	"diadrom/internal/tables/destination"
 	"diadrom/internal/tables/grid"
 	"diadrom/internal/tables/ratelist"
@@ -42,7 +43,7 @@ type pricesFlags struct {
 	listFlags
 	into, by, unit, country, key, percent string
 	zeros                                 string
-	places                                []string
+	places, means, leave                  []string
 	list                                  int
 }
 
@@ -65,6 +66,8 @@ func pricesCommand() *cobra.Command {
 	f.StringVar(&flags.country, "country", "", "country of postcodes that name none")
 	f.StringVar(&flags.key, "zones", "", "file that says where the zones of the list are")
 	f.StringArrayVar(&flags.places, "zone", nil, `where a zone of the list is: "Zone 3=EE, LV", or =ID of a zone`)
+	f.StringArrayVar(&flags.means, "price", nil, `what a text that is no price means: "POA=not offered", "quote=12.50"`)
+	f.StringArrayVar(&flags.leave, "leave-out", nil, "text of a price or a place whose lines are left out")
 	f.StringVar(&flags.zeros, "zeros", "",
 		"what postcodes are that are one digit short: lost (the zero they begin with), or prefix (all that begin so)")
 	f.StringVar(&flags.percent, "add", "", "percentage that is added to all prices")
@@ -83,7 +86,7 @@ func measureNames() string {
 func (p *pricesFlags) choices(f *store.File) (c ratelist.Choices, err error) {
 	c = ratelist.Choices{Options: grid.Options{Sheet: p.sheet}, List: p.list, Head: p.head, By: rate.By(p.by),
 		Unit: p.unit, Country: p.country,
-		Places: map[string]string{}}
+		Places: map[string]string{}, Prices: map[string]string{}, Leave: map[string]bool{}}
 	c.Into, c.Table, _ = strings.Cut(p.into, "/")
 	switch c.Zeros = destination.Zeros(p.zeros); c.Zeros {
 	case destination.ZerosAsked, destination.ZerosLost, destination.ZerosNone:
@@ -121,6 +124,16 @@ func (p *pricesFlags) choices(f *store.File) (c ratelist.Choices, err error) {
 			return c, fmt.Errorf(`--zone is NAME=PLACES, not %q`, text)
 		}
 		c.Places[ratelist.ZoneKey(name)] = places
+	}
+	for _, text := range p.means {
+		said, price, ok := strings.Cut(text, "=")
+		if !ok {
+			return c, fmt.Errorf(`--price is TEXT=PRICE, not %q`, text)
+		}
+		c.Prices[world.Fold(said)] = price
+	}
+	for _, text := range p.leave {
+		c.Leave[world.Fold(text)] = true
 	}
 	if p.key != "" {
 		key, err := os.ReadFile(p.key)

@@ -222,6 +222,7 @@ func (c *Choices) options() *orderlist.Options {
 		Dates:     c.Dates,
 		Currency:  c.Currency,
 		Country:   c.Country,
+		Export:    true,
 		Unit:      c.Unit,
 		Weights:   c.Weights,
 		Zeros:     c.Zeros,

@@ -39,7 +39,7 @@ func planned(t require.TestingT, text string, c Choices) (p *Plan, orders []stri
 		return p, nil, result
 	}
 	o := &Options{Columns: p.Columns, Separator: sep, Numbers: p.Sample.Numbers, Dates: p.Sample.Dates, Currency: "EUR", Skip: 1,
-		Unit: p.Unit, Weights: "kg", Zeros: c.Zeros, States: c.States, Country: c.Country}
+		Export: true, Unit: p.Unit, Weights: "kg", Zeros: c.Zeros, States: c.States, Country: c.Country}
 	if c.Decimal != 0 {
 		o.Numbers = measure.Column{Decimal: c.Decimal}
 	}

@@ -139,6 +139,9 @@ type Options struct {
 	Streets   bool              // whether streets are read, which agreed charges look at
 	// Private keeps what is not used of a line, and streets and customers, out of what is listed as refused.
 	Private bool
+	// Export says that the list is as a shop exports it, and not as docs/model.md has it: lines for sending say what was paid,
+	// and codes that are one digit short are looked at.
+	Export  bool
 	Unit    string // of the weights of the list; "" for the store's
 	Weights string // the store's unit of weight
 	Zeros   destination.Zeros

@@ -432,3 +432,14 @@ func TestTotalsAndNumbersAreTakenForWhatTheyAre(t *testing.T) {
 		assert.Equal(t, c.want, strings.Join(got, " "), c.head)
 	}
 }
+
+// A list in the columns of docs/model.md is read to its letter: a product may be called SHIPPING, and a code is as it
+// stands there.
+func TestTheContractIsReadToItsLetter(t *testing.T) {
+	list, result := read(t, "order,country,postcode,sku,quantity,price\n1,DE,1067,A,1,5\n1,DE,1067,SHIPPING,1,5.90\n", nil)
+	assert.Equal(t, []string{"1 DE  1067 | 1×A at 5 1×SHIPPING at 5.9"}, list)
+	assert.Zero(t, result.RefusedLines)
+	_, ignored, err := Contract([]string{"order", "country", "sku", "quantity", "status", "total_weight"})
+	require.NoError(t, err)
+	assert.Equal(t, []string{"status", "total_weight"}, ignored)
+}

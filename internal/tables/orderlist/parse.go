@@ -269,7 +269,7 @@ var sendingSKUs = []string{"shipping", "delivery", "freight", "postage", "carria
 
 // sending reads a line with what was paid for sending; false for one with goods.
 func (p *parser) sending(cells []string) (is bool, reason string) {
-	if p.at[fSKU] < 0 || p.at[fPrice] < 0 {
+	if !p.o.Export || p.at[fSKU] < 0 || p.at[fPrice] < 0 {
 		return false, ""
 	}
 	sku := p.cell(cells, fSKU)
@@ -507,7 +507,7 @@ func (p *parser) postcode(country string) (code, reason string) {
 	code = p.said[fPostcode]
 	short, whole := destination.LostZeros(country, code)
 	switch {
-	case short == "" || short != code:
+	case !p.o.Export || short == "" || short != code:
 		return code, ""
 	case p.o.Zeros == destination.ZerosLost:
 		return whole, ""

@@ -318,8 +318,10 @@ func (r *Reading) Problem() string {
 		return r.Missing
 	case r.Plan == nil:
 		return "the questions above have to be answered first"
+	case len(r.Asks) > 0:
+		return "a question is open: answer it first"
 	case !r.Plan.Usable:
-		return "some lines are refused or contradict each other: mend them first"
+		return "some lines are refused or contradict each other: correct them in the file first"
 	}
 	for i := range r.Updates {
 		if r.Updates[i].Problem != "" {
@@ -331,8 +333,6 @@ func (r *Reading) Problem() string {
 		return r.fault
 	case len(r.Plan.Zones) == 0 && len(r.New) == 0:
 		return "no line of it can be used"
-	case len(r.Asks) > 0:
-		return "a question is open: answer it first"
 	}
 	return ""
 }
