@@ -3,6 +3,7 @@ package typed
 import (
 	"slices"
 	"strings"
+	"sync"
 
 	"diadrom/internal/core/place"
 	"diadrom/internal/core/postcode"
@@ -107,34 +108,36 @@ func Areas() []Area { return slices.Clone(areas) }
 
 // areaByName reads the name of an area.
 func areaByName(_ *reading, p *part) (rule place.Rule, err *TextError, ok bool) {
-	folded := strings.TrimPrefix(world.Fold(p.text), "the ")
-	for i := range areas {
-		if a := &areas[i]; a.called(folded) {
-			rule.Country, rule.Postcodes = a.Country, a.entries()
-			return rule, nil, true
-		}
+	if a := areasByName()[strings.TrimPrefix(world.Fold(p.text), "the ")]; a != nil {
+		rule.Country, rule.Postcodes = a.Country, a.entries()
+		return rule, nil, true
 	}
 	return rule, nil, false
 }
 
 // areaName is the name of the area that a text names; "" for none.
 func areaName(text string) string {
-	folded := strings.TrimPrefix(world.Fold(text), "the ")
 	if len(countriesTogether(text)) > 0 {
 		return "Channel Islands"
 	}
-	for i := range areas {
-		if areas[i].called(folded) {
-			return areas[i].Name
-		}
+	if a := areasByName()[strings.TrimPrefix(world.Fold(text), "the ")]; a != nil {
+		return a.Name
 	}
 	return ""
 }
 
-func (a *Area) called(folded string) bool {
-	return world.Fold(a.Name) == folded ||
-		slices.ContainsFunc(a.Also, func(name string) bool { return world.Fold(name) == folded })
-}
+// areasByName are the areas by their folded names; of several with one name the first.
+var areasByName = sync.OnceValue(func() map[string]*Area {
+	named := map[string]*Area{}
+	for i := range areas {
+		for _, name := range append([]string{areas[i].Name}, areas[i].Also...) {
+			if folded := world.Fold(name); named[folded] == nil {
+				named[folded] = &areas[i]
+			}
+		}
+	}
+	return named
+})
 
 // entries are its codes; all of them can be read, which a test sees to.
 func (a *Area) entries() (list []postcode.Entry) {

@@ -29,8 +29,21 @@ var Asides = []string{"days", "transit", "delivery time", "remark", "remarks", "
 	"nr", "valid", "effective", "change", "difference", "diff",
 	"delta", "anderung", "muutos", "andring", "updated", "tax", "vat", "mwst", "tva", "iva", "alv", "moms"}
 
-// Holds says whether words stand in a folded head as words of their own.
-func Holds(folded, words string) bool { return strings.Contains(" "+folded+" ", " "+words+" ") }
+// Holds says whether words stand in a folded heading as words of their own.
+func Holds(folded, words string) bool {
+	for from := 0; ; {
+		at := strings.Index(folded[from:], words)
+		if at < 0 {
+			return false
+		}
+		at += from
+		end := at + len(words)
+		if (at == 0 || folded[at-1] == ' ') && (end == len(folded) || folded[end] == ' ') {
+			return true
+		}
+		from = at + 1
+	}
+}
 
 // HoldsAny says whether one of some words stands in a folded heading.
 func HoldsAny(folded string, list []string) bool {

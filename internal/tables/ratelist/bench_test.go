@@ -59,3 +59,47 @@ func BenchmarkMatrix(b *testing.B) {
 		})
 	}
 }
+
+// long are lists of 50,000 lines: codes each with a zone of its own, and bands of a few countries.
+func long(t require.TestingT) map[string][]byte {
+	out := map[string][]byte{}
+	for name, line := range map[string]func(i int) []any{
+		"codes": func(i int) []any { return []any{"DE", fmt.Sprintf("%05d", 10000+i), 5, 5.5 + float64(i%30)} },
+		"bands": func(i int) []any { return []any{[]string{"FI", "SE", "DE"}[i%3], "", i/3 + 1, 5.5 + float64(i/30)} },
+	} {
+		f := excelize.NewFile()
+		w, err := f.NewStreamWriter("Sheet1")
+		require.NoError(t, err)
+		require.NoError(t, w.SetRow("A1", []any{"country", "postcode", "to", "price"}))
+		for i := range 50_000 {
+			require.NoError(t, w.SetRow(fmt.Sprintf("A%d", i+2), line(i)))
+		}
+		require.NoError(t, w.Flush())
+		b, err := f.WriteToBuffer()
+		require.NoError(t, err)
+		out[name] = b.Bytes()
+	}
+	return out
+}
+
+// Previewing a workbook of 50,000 lines, beside reading its cells alone.
+func BenchmarkLongList(b *testing.B) {
+	f := storetest.Lauha(b)
+	for name, data := range long(b) {
+		b.Run(name+"/read", func(b *testing.B) {
+			for b.Loop() {
+				if _, err := grid.Read(data, grid.Options{}); err != nil {
+					b.Fatal(err)
+				}
+			}
+		})
+		b.Run(name+"/preview", func(b *testing.B) {
+			for b.Loop() {
+				r, err := Open(grid.Bytes(data), f, typed.For(f, nil), Choices{})
+				if err != nil || r.Plan == nil || len(r.Samples()) == 0 {
+					b.Fatal(err, r.Missing)
+				}
+			}
+		})
+	}
+}

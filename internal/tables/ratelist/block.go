@@ -10,6 +10,9 @@ import (
 
 // block is a list within a sheet: a sheet may have several, side by side or beneath one another.
 type block struct {
+	keyLine int  // the line of the heads of which isKey tells
+	isKey   bool // whether they are those of a key
+
 	at       int        // its first column in the sheet
 	titles   []grid.Row // rows with a single cell above its head
 	head     grid.Row
@@ -39,6 +42,8 @@ const (
 
 // layout is a sheet while its blocks are found.
 type layout struct {
+	headWords map[string]bool // texts, and whether they are what a column is called
+
 	blocks  []*block
 	key     key
 	skipped []grid.Skipped

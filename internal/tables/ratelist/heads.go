@@ -150,6 +150,9 @@ func lowerRow(joined, row *grid.Row) {
 
 // headWord says whether a text is what a column is called.
 func headWord(text string) bool {
+	if simple(text) { // a bound or a price
+		return false
+	}
 	if _, band := ParseBand(text); text == "" || band || isPrice(text) {
 		return false
 	}
@@ -175,10 +178,26 @@ func headPair(text string) bool {
 	return is(first) && is(second)
 }
 
+// isHeadWord is [headWord], remembered: lists have the same text in the first cell of many rows.
+func (l *layout) isHeadWord(text string) bool {
+	is, known := l.headWords[text]
+	if !known {
+		if l.headWords == nil || len(l.headWords) > maxHeadWords {
+			l.headWords = map[string]bool{}
+		}
+		is = headWord(text)
+		l.headWords[text] = is
+	}
+	return is
+}
+
+// maxHeadWords is how many texts are remembered.
+const maxHeadWords = 10_000
+
 // isHead says whether a row heads columns.
 func (l *layout) isHead(row *grid.Row) bool {
 	corner := &row.Cells[0]
-	if corner.Text != "" && !corner.Number && headWord(corner.Text) {
+	if corner.Text != "" && !corner.Number && l.isHeadWord(corner.Text) {
 		return true
 	}
 	others, texts := 0, 0

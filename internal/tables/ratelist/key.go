@@ -123,6 +123,13 @@ func (k key) single(row *grid.Row) bool {
 
 // keyish says whether the heads are those of a key: a zone and countries, and no price or bound.
 func (b *block) keyish() bool {
+	if b.keyLine != b.head.Line {
+		b.keyLine, b.isKey = b.head.Line, keyHeads(b)
+	}
+	return b.isKey
+}
+
+func keyHeads(b *block) bool {
 	zone, places := false, false
 	for i := range b.head.Cells {
 		text := b.head.Cells[i].Text

@@ -69,7 +69,9 @@ type builder struct {
 	f            *store.File
 	reader       typed.Reader
 	key          key
-	byPlaces     map[string]int // zones of the plan by what they take
+	byPlaces     map[string]int         // zones of the plan by what they take
+	shopZones    map[string]*store.Zone // by their places in words
+	ids          map[string]bool        // of zones
 	known        map[boundKey]knownBound
 	seen         map[[7]string]found
 	bounds, sums measure.Column

@@ -78,16 +78,52 @@ func (r *Reading) Samples() (list []Sample) {
 
 // samples are a price for each line that was taken.
 func (r *Reading) samples() (all []Sample) {
+	is, was := r.result()
+	column, before := columnsOf(is), columnsOf(was)
 	for i := range r.Plan.Lines {
 		l := &r.Plan.Lines[i]
 		if l.Status != Taken || l.charge == nil {
 			continue
 		}
-		if s := r.read(r.Plan.Zones[l.zone].ID, l.within(r.Plan.Table.By)); s.Offered {
+		zone := r.Plan.Zones[l.zone].ID
+		at, ok := column[zone]
+		if !ok {
+			continue
+		}
+		wasAt, had := before[zone]
+		if !had {
+			wasAt = -1
+		}
+		if s := readBack(is, was, at, wasAt, l.within(r.Plan.Table.By)); s.Offered {
+			s.Zone = zone
 			all = append(all, s)
 		}
 	}
 	return all
+}
+
+// columnsOf are the columns of a table by the ids of their zones; none for nil.
+func columnsOf(t *rate.Table) map[string]int {
+	columns := map[string]int{}
+	if t != nil {
+		for i, zone := range t.Zones {
+			columns[zone] = i
+		}
+	}
+	return columns
+}
+
+// readBack reads a price back from a column of a table, and of the table as it was; before is −1 for none.
+func readBack(is, was *rate.Table, column, before int, x decimal.Decimal) Sample {
+	s := Sample{By: is.By, At: x}
+	goods := rate.Goods{Quantity: 1}
+	s.Price, s.Offered = is.At(column, goods, x)
+	if before >= 0 {
+		if p, ok := was.At(before, goods, x); ok {
+			s.Was = &p
+		}
+	}
+	return s
 }
 
 // within is a value that a line covers: three fifths of the way from its lower to its upper bound, or one above the lower
@@ -114,32 +150,19 @@ func (l *Line) within(by rate.By) decimal.Decimal {
 
 // Quote reads the price back that the table of the list has for a zone where it measures x.
 func (r *Reading) Quote(zone string, x decimal.Decimal) Sample {
-	s := r.read(zone, x)
-	if r.Plan != nil {
-		s.Line = r.lineOf(zone, x)
-	}
-	return s
-}
-
-func (r *Reading) read(zone string, x decimal.Decimal) Sample {
 	is, was := r.result()
 	s := Sample{Zone: zone, At: x}
 	if is == nil {
 		return s
 	}
 	s.By = is.By
-	column := slices.Index(is.Zones, zone)
-	if column < 0 {
-		return s
-	}
-	goods := rate.Goods{Quantity: 1}
-	s.Price, s.Offered = is.At(column, goods, x)
-	if was != nil {
-		if before := slices.Index(was.Zones, zone); before >= 0 {
-			if p, ok := was.At(before, goods, x); ok {
-				s.Was = &p
-			}
+	if column := slices.Index(is.Zones, zone); column >= 0 {
+		before := -1
+		if was != nil {
+			before = slices.Index(was.Zones, zone)
 		}
+		s = readBack(is, was, column, before, x)
+		s.Zone, s.Line = zone, r.lineOf(zone, x)
 	}
 	return s
 }

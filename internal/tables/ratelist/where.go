@@ -235,11 +235,8 @@ func (b *builder) typed(text, name string) (int, error) {
 	if len(read.Except) > 0 {
 		joined += " not " + wordsOf(read.Except)
 	}
-	for i := range b.f.Zones {
-		z := &b.f.Zones[i]
-		if z.Enabled && wordsOf(z.Places) == wordsOf(read.Places) && wordsOf(z.Except) == wordsOf(read.Except) {
-			return b.zone(*z, joined, false), nil
-		}
+	if z := b.zoneOf(joined); z != nil {
+		return b.zone(*z, joined, false), nil
 	}
 	if name == "" {
 		words := strings.Split(joined, "|")
@@ -255,6 +252,25 @@ func (b *builder) typed(text, name string) (int, error) {
 	return b.zone(store.Zone{Name: name, Enabled: true, Places: read.Places, Except: read.Except}, joined, true), nil
 }
 
+// zoneOf is the first zone of the shop, of those that are switched on, with some places in words; nil for none.
+func (b *builder) zoneOf(words string) *store.Zone {
+	if b.shopZones == nil {
+		b.shopZones, b.ids = map[string]*store.Zone{}, map[string]bool{}
+		for i := range b.f.Zones {
+			z := &b.f.Zones[i]
+			b.ids[z.ID] = true
+			of := wordsOf(z.Places)
+			if len(z.Except) > 0 {
+				of += " not " + wordsOf(z.Except)
+			}
+			if z.Enabled && b.shopZones[of] == nil {
+				b.shopZones[of] = z
+			}
+		}
+	}
+	return b.shopZones[words]
+}
+
 func (b *builder) zone(z store.Zone, key string, isNew bool) int {
 	if !isNew {
 		key = "zone " + z.ID
@@ -263,10 +279,8 @@ func (b *builder) zone(z store.Zone, key string, isNew bool) int {
 		return i
 	}
 	if isNew {
-		z.ID = store.NewID(z.Name, "zone", func(id string) bool {
-			has := func(o store.Zone) bool { return o.ID == id }
-			return slices.ContainsFunc(b.f.Zones, has) || slices.ContainsFunc(b.p.Zones, has)
-		})
+		z.ID = store.NewID(z.Name, "zone", func(id string) bool { return b.ids[id] })
+		b.ids[z.ID] = true
 	}
 	b.byPlaces[key] = len(b.p.Zones)
 	b.p.Zones, b.p.New = append(b.p.Zones, z), append(b.p.New, isNew)

@@ -74,6 +74,8 @@ type fileView struct {
 	Updating         bool
 	Costs            bool // it becomes new costs
 	Zones            []fileZone
+	MoreZones        int // columns and rows of the table that are not shown
+	MoreRows         int
 	Samples          []sampleView
 	Try              tryView
 	Rows             []fileGridRow

@@ -19,8 +19,11 @@ type fileCell struct {
 	Is, Was, Percent, Kind string
 }
 
-// maxGrid is how many rows of a list a preview shows.
-const maxGrid = 120
+// maxGrid and maxColumns are how many rows and columns of a list a preview shows.
+const (
+	maxGrid    = 120
+	maxColumns = 60
+)
 
 // grid shows a list; the columns that a file changes stand before those that stay.
 func (v *fileView) grid(f *store.File, r *ratelist.Reading, t *rate.Table, cells map[[2]int]ratelist.Change) {
@@ -43,6 +46,8 @@ func (v *fileView) grid(f *store.File, r *ratelist.Reading, t *rate.Table, cells
 			}
 		}
 	}
+	v.MoreZones, v.MoreRows = max(0, len(columns)-maxColumns), max(0, len(t.Rows)-maxGrid)
+	columns, v.Zones = columns[:min(len(columns), maxColumns)], v.Zones[:min(len(columns), maxColumns)]
 	for i := range t.Rows[:min(len(t.Rows), maxGrid)] {
 		row := fileGridRow{Head: t.RowWords(i, f.Store.Units())}
 		for _, j := range columns {

@@ -25,6 +25,9 @@ type tryView struct {
 	Of                   bool // the table measures something
 }
 
+// maxTried is how many zones may be chosen from to read a price back.
+const maxTried = 300
+
 // samples reads prices back from the table that a file makes, and the one that somebody asks for.
 func (v *fileView) samples(f *store.File, r *ratelist.Reading, query url.Values) {
 	for _, s := range r.Samples() {
@@ -48,7 +51,7 @@ func (v *fileView) samples(f *store.File, r *ratelist.Reading, query url.Values)
 	if v.Try.Zone == "" {
 		v.Try.Zone = r.Plan.Zones[0].ID
 	}
-	for i := range r.Plan.Zones {
+	for i := range r.Plan.Zones[:min(len(r.Plan.Zones), maxTried)] {
 		z := &r.Plan.Zones[i]
 		v.Try.Zones = append(v.Try.Zones, shell.Choice{ID: z.ID, Name: z.Name, Chosen: z.ID == v.Try.Zone})
 	}
