@@ -2,6 +2,7 @@ package ratelist
 
 import (
 	"diadrom/internal/core/world"
+	"diadrom/internal/tables/destination"
 	"diadrom/internal/tables/grid"
 	"diadrom/internal/tables/notes"
 	"fmt"
@@ -47,6 +48,8 @@ func (o *opening) sheets(source grid.Source, g *grid.Grid, l *layout, lists []*l
 			}
 		} else if len(otherLayout.key) == 0 {
 			unread = append(unread, other)
+		} else {
+			o.keyNotes(other, otherLayout)
 		}
 		others.join(otherLayout.key)
 	}
@@ -77,6 +80,24 @@ func (o *opening) zonesOfSheets(source grid.Source, g *grid.Grid, l *layout) {
 		}
 		if other, err := source.Read(grid.Options{Sheet: name}); err == nil { // it is not empty
 			l.key.join(blocksOf(other, 0).key)
+		}
+	}
+}
+
+// keyNotes asks about titles and notes of a sheet that says where zones are.
+func (o *opening) keyNotes(g *grid.Grid, l *layout) {
+	home := func(word string) bool {
+		country, err := destination.Country(word)
+		return err == nil && country == o.typed.Home
+	}
+	texts := slices.Clone(l.pending)
+	for _, b := range l.blocks {
+		texts = append(append(texts, b.titles...), b.asides...)
+	}
+	for i := range texts {
+		if text := texts[i].Said(); notes.Says(text, home) {
+			o.asks.Add(AskNote, fmt.Sprintf("The sheet %s says “%s” in line %d, which is not used.", g.Sheet,
+				strings.TrimSuffix(grid.Cut(text), "."), texts[i].Line))
 		}
 	}
 }

@@ -102,6 +102,13 @@ func (b *builder) only() (int, error) {
 // named is the zone that a list calls by a name: one of the shop, one that the list itself explains, or a place.
 func (b *builder) named(name, country string) (int, error) {
 	keyed, explained := b.key.of(name)
+	if explained && len(keyed.codes) > 0 {
+		codes, err := b.keyedCodes(&keyed)
+		if err != nil {
+			return 0, err
+		}
+		keyed.places = append(slices.Clone(keyed.places), codes...)
+	}
 	for i := range b.f.Zones {
 		z := &b.f.Zones[i]
 		if world.Fold(z.Name) != world.Fold(name) && z.ID != name {
@@ -166,6 +173,33 @@ func (b *builder) named(name, country string) (int, error) {
 			name))
 	}
 	return at, err
+}
+
+// keyedCodes are the postcodes of a zone that the list itself explains, each as it is typed. Codes without a country are
+// those of the shop's, or of the one that was chosen.
+func (b *builder) keyedCodes(k *keyed) (list []string, err error) {
+	for _, c := range k.codes {
+		country := b.reader.Home
+		if !destination.Wild(c.country) {
+			if country, err = destination.Country(c.country); err != nil {
+				return nil, fmt.Errorf("line %d: %w", c.line, err)
+			}
+		}
+		short, codes := destination.LostZeros(country, c.codes)
+		switch {
+		case short == "", c.number, b.o.c.Zeros == destination.ZerosLost:
+			if short != "" {
+				b.o.found("Postcodes of %s that had lost their leading zero have it again: 0%s.", country, short)
+			}
+		case b.o.c.Zeros == destination.ZerosNone:
+			codes = c.codes
+		default:
+			b.o.askZero(c.line, country, short)
+			return nil, fmt.Errorf("line %d: postcode: %s has too few digits", c.line, short)
+		}
+		list = append(list, destination.Within(country, "", "", codes))
+	}
+	return list, nil
 }
 
 // town says whether a text reads as a town that no list of places knows.

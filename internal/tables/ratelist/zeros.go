@@ -28,8 +28,13 @@ func (o *opening) zeros(l *list, row *grid.Row, country, codes string) (string, 
 	case o.c.Zeros == destination.ZerosNone:
 		return codes, nil
 	}
+	o.askZero(row.Line, country, short)
+	return "", errors.New("postcode: " + short + " has too few digits")
+}
+
+// askZero asks what a code is that is shorter than its country writes it.
+func (o *opening) askZero(line int, country, short string) {
 	o.asks.AddOnce(AskZero,
 		fmt.Sprintf("Line %d has the code %s, but codes of %s have %d digits. Is it 0%s, or all codes that begin with %s?",
-			row.Line, short, country, len(short)+1, short, short))
-	return "", errors.New("postcode: " + short + " has too few digits")
+			line, short, country, len(short)+1, short, short))
 }
