@@ -66,6 +66,7 @@ type Cell struct {
 	Number  bool // it is a number of a workbook
 	Carried bool // it is a part of a cell that was merged, and has the text of that
 	Formula bool // its value is that of a formula, as it was saved
+	Date    bool // it is a number of a workbook that is shown as a day or a time, and has the text of that
 }
 
 // Row is a row with the number that a spreadsheet gives it, from 1.

@@ -196,10 +196,10 @@ func carriedOver(s *openSheet, row *Row) {
 		switch {
 		case !c.Carried:
 		case j > 0 && row.Cells[j-1].Text != "":
-			c.Text, c.Number = row.Cells[j-1].Text, row.Cells[j-1].Number
+			c.Text, c.Number, c.Date = row.Cells[j-1].Text, row.Cells[j-1].Number, row.Cells[j-1].Date
 		case len(s.rows) > 0 && j < len(s.rows[len(s.rows)-1].Cells):
 			above := s.rows[len(s.rows)-1].Cells[j]
-			c.Text, c.Number = above.Text, above.Number
+			c.Text, c.Number, c.Date = above.Text, above.Number, above.Date
 		}
 	}
 }
@@ -238,6 +238,10 @@ func (r *openReader) cell(e *xml.StartElement) (c Cell, err error) {
 	if c.Formula && c.Text == "" && attribute(e, "value-type") == "" { // no value was saved with it
 		_, formula, _ := strings.Cut(attribute(e, "formula"), "=")
 		c.Text = "=" + clean(formula)
+		return c, nil
+	}
+	if kind := attribute(e, "value-type"); kind == "date" || kind == "time" {
+		c.Date = true
 		return c, nil
 	}
 	value, err := strconv.ParseFloat(attribute(e, "value"), 64)

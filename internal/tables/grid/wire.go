@@ -10,9 +10,12 @@ import (
 	"diadrom/internal/tables/sheet"
 )
 
+// cellBits is how many bits say what a cell is.
+const cellBits = 4
+
 // Write writes a grid for [ReadWritten]: its head as a line of JSON, then its rows. A row is its line, the number of its
-// cells and of the bytes of their texts, for each cell the length of its text and three bits (a number, carried, a
-// formula), and the texts. Numbers are varints (encoding/binary).
+// cells and of the bytes of their texts, for each cell the length of its text and four bits (a number, carried, a
+// formula, a date), and the texts. Numbers are varints (encoding/binary).
 func (g *Grid) Write(to io.Writer) error {
 	w := bufio.NewWriterSize(to, 64<<10)
 	head := *g
@@ -35,7 +38,7 @@ func (g *Grid) Write(to io.Writer) error {
 		buf = binary.AppendUvarint(buf, uint64(len(r.Cells)))
 		buf = binary.AppendUvarint(buf, uint64(size))
 		for j := range r.Cells {
-			buf = binary.AppendUvarint(buf, uint64(len(r.Cells[j].Text))<<3|r.Cells[j].bits())
+			buf = binary.AppendUvarint(buf, uint64(len(r.Cells[j].Text))<<cellBits|r.Cells[j].bits())
 		}
 		if _, err := w.Write(buf); err != nil {
 			return err
@@ -54,7 +57,7 @@ func (g *Grid) Write(to io.Writer) error {
 }
 
 func (c *Cell) bits() (n uint64) {
-	for i, is := range [...]bool{c.Number, c.Carried, c.Formula} {
+	for i, is := range [cellBits]bool{c.Number, c.Carried, c.Formula, c.Date} {
 		if is {
 			n |= 1 << i
 		}
@@ -115,12 +118,12 @@ func (row *Row) read(r *bufio.Reader, size int) error {
 		if err != nil {
 			return err
 		}
-		if n>>3 > uint64(size-at) {
+		if n>>cellBits > uint64(size-at) {
 			return errWritten
 		}
-		at += int(n >> 3)
+		at += int(n >> cellBits)
 		ends[j] = at
-		row.Cells[j] = Cell{Number: n&1 != 0, Carried: n&2 != 0, Formula: n&4 != 0}
+		row.Cells[j] = Cell{Number: n&1 != 0, Carried: n&2 != 0, Formula: n&4 != 0, Date: n&8 != 0}
 	}
 	if at != size {
 		return errWritten

@@ -21,7 +21,7 @@ func TestGridsAreWrittenAndRead(t *testing.T) {
 			row := Row{Line: i*3 + 1, Cells: []Cell{}}
 			for range rapid.IntRange(0, 8).Draw(t, "cells") {
 				row.Cells = append(row.Cells, Cell{Text: rapid.String().Draw(t, "text"), Number: rapid.Bool().Draw(t, "number"),
-					Carried: rapid.Bool().Draw(t, "carried"), Formula: rapid.Bool().Draw(t, "formula")})
+					Carried: rapid.Bool().Draw(t, "carried"), Formula: rapid.Bool().Draw(t, "formula"), Date: rapid.Bool().Draw(t, "date")})
 			}
 			g.Rows = append(g.Rows, row)
 		}

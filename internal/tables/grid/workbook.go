@@ -218,7 +218,7 @@ func (w *workbook) cell(row, column int, raw string) Cell {
 			return c
 		}
 		if shown, err := w.f.GetCellValue(w.sheet, name, excelize.Options{RawCellValue: false}); err == nil {
-			c.Text, c.Number = clean(shown), false
+			c.Text, c.Number, c.Date = clean(shown), false, true
 		}
 	case "%":
 		c.Text = number(value*100) + " %"
@@ -272,13 +272,17 @@ var (
 	currency = regexp.MustCompile(`\[\$([^\-\]]*)(?:-[0-9A-Fa-f]+)?\]`)
 	quoted   = regexp.MustCompile(`"([^"]*)"|\\(.)|_.|\*.`)
 	letters  = regexp.MustCompile(`(?i)[ymdhs]`)
+	scaled   = regexp.MustCompile(`[0#?],+(?:[^0-9#?,]|$)`) // "0.00," shows thousands
 	general  = regexp.MustCompile(`(?i)general|[0-9#?.,Ee+\-/@ ()]`)
 )
 
 // besideIn is what a format of numbers shows beside a number.
 func besideIn(format string) string {
-	first, _, _ := strings.Cut(format, ";") // the part for numbers above 0
+	first, _, parts := strings.Cut(format, ";") // the part for numbers above 0
 	shown := ""
+	if parts && strings.TrimSpace(first) == "" {
+		return "(not shown)"
+	}
 	if m := currency.FindStringSubmatch(first); m != nil {
 		shown = m[1]
 	}
@@ -287,6 +291,12 @@ func besideIn(format string) string {
 		shown += m[1] + m[2]
 	}
 	bare = quoted.ReplaceAllString(bare, "")
+	if format != "" && !strings.ContainsAny(bare, "0#?@") && !letters.MatchString(bare) && clean(shown) != "" {
+		return "shown as " + clean(shown)
+	}
+	if scaled.MatchString(bare) {
+		shown += " in thousands"
+	}
 	if strings.Contains(bare, "%") {
 		return "%"
 	}

@@ -57,8 +57,11 @@ func (b *builder) sum(p *price, t *text) (*rate.Charge, error) {
 		column = b.sums
 	}
 	if t.number || simple(said) { // the common case
-		d, _, err := numberIn(&text{said: said, number: t.number}, column)
+		d, around, err := numberIn(&text{said: said, number: t.number}, column)
 		switch {
+		case err == nil && around != "" && !world.NamesCurrency(around, b.f.Store.Currency) &&
+			(p.currency == "" || around != p.currency && !world.NamesCurrency(around, p.currency)):
+			column = measure.Column{Decimal: '.'} // the format of a number says more of it: "€/kg", "%"
 		case err == nil && p.currency == "":
 			return &rate.Charge{Base: &d}, nil
 		case err == nil:

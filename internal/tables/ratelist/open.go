@@ -98,7 +98,7 @@ type opening struct {
 // several lists side by side or beneath one another, or a table that [Cells] or [Grid] wrote. What is not certain is
 // asked. Its errors are those of [grid.Read], and [*grid.Error] where the choices cannot be.
 func Open(source grid.Source, f *store.File, reader typed.Reader, c Choices) (*Reading, error) {
-	g, err := source.Read(c.Options)
+	g, err := readGrid(source, c.Options)
 	if err != nil {
 		return nil, err
 	}

@@ -197,6 +197,9 @@ func (b *builder) line(i int) Line {
 	if err == nil && b.hundredths {
 		c, err = charge.Times(hundredth).Apply(c, b.f.Words())
 	}
+	if err == nil && c != nil && c.Percent != nil && decimal.FromInt(100).Less(*c.Percent) {
+		err = fmt.Errorf("%s %% is more than the goods cost", c.Percent)
+	}
 	if err != nil {
 		b.twoWays(err)
 		b.strange(p, err)
@@ -241,7 +244,8 @@ func (p *price) place() string {
 // strange notes a text that stands for a price and is none; one of digits alone is refused where it stands.
 func (b *builder) strange(p *price, err error) {
 	said := strings.TrimSpace(p.sum.said)
-	if said == "" || strings.ContainsAny(said, "0123456789") && !strings.ContainsFunc(said, unicode.IsLetter) {
+	if said == "" || strings.ContainsAny(said, "0123456789") && !strings.ContainsFunc(said, unicode.IsLetter) &&
+		!strings.Contains(said, "%") {
 		return
 	}
 	r := b.o.r

@@ -34,7 +34,7 @@ func (o *opening) sheets(source grid.Source, g *grid.Grid, l *layout, lists []*l
 		if name == g.Sheet {
 			continue
 		}
-		other, err := source.Read(grid.Options{Sheet: name})
+		other, err := readGrid(source, grid.Options{Sheet: name})
 		if err != nil {
 			continue // an empty sheet
 		}
@@ -78,7 +78,7 @@ func (o *opening) zonesOfSheets(source grid.Source, g *grid.Grid, l *layout) {
 		if name == g.Sheet {
 			continue
 		}
-		if other, err := source.Read(grid.Options{Sheet: name}); err == nil { // it is not empty
+		if other, err := readGrid(source, grid.Options{Sheet: name}); err == nil { // it is not empty
 			l.key.join(blocksOf(other, 0).key)
 		}
 	}
@@ -118,7 +118,7 @@ func (o *opening) unreadSheet(g *grid.Grid) {
 
 // keyFile reads a file that says where the zones are.
 func (o *opening) keyFile(file grid.Source, l *layout) error {
-	g, err := file.Read(grid.Options{})
+	g, err := readGrid(file, grid.Options{})
 	if err != nil {
 		return err
 	}
@@ -130,4 +130,24 @@ func (o *opening) keyFile(file grid.Source, l *layout) error {
 			"with countries"}
 	}
 	return nil
+}
+
+// aDate stands behind a cell that a workbook shows as a day: a program has taken a price or a band for one, 6.9 for the
+// 6th of September, or it is the day from which the list holds.
+const aDate = " (a date)"
+
+// readGrid reads a sheet, with the cells that are dates marked as such.
+func readGrid(source grid.Source, o grid.Options) (*grid.Grid, error) {
+	g, err := source.Read(o)
+	if err != nil {
+		return nil, err
+	}
+	for i := range g.Rows {
+		for j := range g.Rows[i].Cells {
+			if c := &g.Rows[i].Cells[j]; c.Date && c.Text != "" && !strings.HasSuffix(c.Text, aDate) {
+				c.Text += aDate
+			}
+		}
+	}
+	return g, nil
 }

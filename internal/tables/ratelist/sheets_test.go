@@ -3,6 +3,7 @@ package ratelist
 import (
 	"fmt"
 	"testing"
+	"time"
 
 	"diadrom/internal/core/typed"
 	"diadrom/internal/tables/destination"
@@ -53,4 +54,64 @@ func TestChartsByPostcodeOnASheetOfTheirOwn(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, r.Asks)
 	assert.Equal(t, "DE 01000 to 01299", wordsOf(r.Plan.Zones[0].Places))
+}
+
+// What the format of a number shows beside it counts as if it were typed, and what nobody can have meant is asked about
+// (ISO/IEC 29500-1, 18.8.31).
+func TestFormatsOfNumbersCount(t *testing.T) {
+	f := storetest.Lauha(t)
+	for format, want := range map[string]string{
+		`0.00`:                "2 6.90 | 5 8.90",
+		`0.00" €"`:            "2 6.90 | 5 8.90",
+		`[$-407]0.00 "€"`:     "2 6.90 | 5 8.90",
+		`#,##0.00`:            "2 6.90 | 5 8.90",
+		`0.00;-0.00;"–"`:      "2 6.90 | 5 8.90",
+		`0.00E+00`:            "2 6.90 | 5 8.90",
+		`0.00" €/kg"`:         "2 6.90 per kg | 5 8.90 per kg",
+		`0.00" €/100 g"`:      "ask price",
+		`0 %`:                 "ask price",
+		`0.00" CHF"`:          "ask currency",
+		`0.00,`:               "ask price",
+		`#,##0.0,," million"`: "ask price",
+		`0.00" ct"`:           "ask price",
+		`0.00" kg"`:           "ask price",
+		`"from "0.00`:         "ask price",
+		`"free"`:              "ask price",
+		`;;;`:                 "ask price",
+		`d.m`:                 "ask price",
+	} {
+		x := excelize.NewFile()
+		require.NoError(t, x.SetSheetRow("Sheet1", "A1", &[]any{"kg", "Finland"}))
+		require.NoError(t, x.SetSheetRow("Sheet1", "A2", &[]any{2, 6.9}))
+		require.NoError(t, x.SetSheetRow("Sheet1", "A3", &[]any{5, 8.9}))
+		style, err := x.NewStyle(&excelize.Style{CustomNumFmt: &format})
+		require.NoError(t, err)
+		require.NoError(t, x.SetCellStyle("Sheet1", "B2", "B3", style))
+		b, err := x.WriteToBuffer()
+		require.NoError(t, err)
+		r, err := Open(grid.Bytes(b.Bytes()), f, typed.For(f, nil), Choices{})
+		require.NoError(t, err, format)
+		if len(r.Asks) > 0 {
+			assert.Equal(t, want, "ask "+r.Asks[0].Code, "%s: %v", format, r.Asks)
+			continue
+		}
+		require.NotNil(t, r.Plan, format)
+		assert.Equal(t, "finland | "+want, tableText(r.Plan, f), format)
+	}
+}
+
+// A program takes bands such as 1-2 for days: they are refused with what they are now.
+func TestBandsThatBecameDates(t *testing.T) {
+	f := storetest.Lauha(t)
+	x := excelize.NewFile()
+	for i, row := range [][]any{{"kg", "Finland"}, {"0-1", 5.9}, {time.Date(2026, 2, 1, 0, 0, 0, 0, time.UTC), 6.9}, {"5-10", 9.9}} {
+		require.NoError(t, x.SetSheetRow("Sheet1", fmt.Sprintf("A%d", i+1), &row))
+	}
+	b, err := x.WriteToBuffer()
+	require.NoError(t, err)
+	r, err := Open(grid.Bytes(b.Bytes()), f, typed.For(f, nil), Choices{})
+	require.NoError(t, err)
+	assert.NotEmpty(t, r.Problem())
+	assert.Equal(t, Refused, r.Plan.Lines[1].Status)
+	assert.Contains(t, r.Plan.Lines[1].Says, "(a date)")
 }
