@@ -21,6 +21,8 @@ func withPast(t *testing.T) *site {
 	s := lauha(t)
 	require.NoError(t, demo.FillOrders(context.Background(), s.history, s.draft.State().File,
 		time.Date(2026, 11, 1, 0, 0, 0, 0, time.UTC)))
+	status, _ := s.post("/past/method", "name", "Home parcel", "method", "parcel") // an old name of it
+	require.Less(t, status, 400)
 	return s
 }
 
@@ -96,11 +98,17 @@ func TestOrdersAreTakenInFromAFile(t *testing.T) {
 	holds(t, page, "1 line of invoice.csv matched orders; 1 order had another cost before; 1 line matched no order",
 		"no order and no parcel of that number is here")
 	page = s.rated(s.get, "/past")
-	holds(t, page, "Home parcel", "Methods that the shop does not have", "€7.25")
+	holds(t, page, "Home parcel", "Methods that the shop does not have", "1 order names a method that this shop does not have",
+		"choose the method", "none of them: the cheapest option")
+	assert.NotContains(t, page, "€7.25", "no total before it is known which method it was")
+	assert.NotContains(t, page, "past-groups")
+	status, _ = s.post("/past/method", "name", "Home parcel", "method", "")
+	assert.Equal(t, 422, status, "none is proposed")
 	status, _ = s.post("/past/method", "name", "Home parcel", "method", "parcel")
 	assert.Less(t, status, 400)
 	page = s.rated(s.get, "/past")
 	assert.NotContains(t, page, "Methods that the shop does not have")
+	holds(t, page, "€7.25")
 	_, page = s.send("/past/files", "bare.csv", "Order,Country,Item,Qty\nb1,FI,LADLE-B,1\n")
 	path = regexp.MustCompile(`action="(/past/files/[0-9]+)"`).FindStringSubmatch(page)[1]
 	_, _ = s.post(path)

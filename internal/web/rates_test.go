@@ -438,7 +438,7 @@ func TestQuestionsOfAPriceListAreAnswered(t *testing.T) {
 	holds(t, page, "Where is “Zone 1”?", "Nothing says in which unit the weights are", "Add 10 %", "unit=g", "Zone 2")
 	status, page := s.post(file+"?rate=0,5", "name", "Too early")
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
-	holds(t, page, "some lines are refused")
+	holds(t, page, "a question is open")
 	assert.Equal(t, before, s.draft.State().Revision)
 	_, page = s.get(file + "?rate=0,5&z:Zone+1=Lapland&percent=5&answer=" +
 		url.QueryEscape("percent=10&ok=surcharge"))

@@ -264,7 +264,14 @@ func TestScreenshots(t *testing.T) {
 		}},
 		{"methods", "/methods", 1280, nil},
 		{"quotes", "/quotes", 1280, nil},
-		{"past", "/past", 1280, nil},
+		{"past", "/past", 1280, func(p *rod.Page) {
+			waitText(t, p, "#past-result", "a method that this shop does not have under that name")
+			p.MustElement(".past-names select").MustEval(`() => { this.value = "parcel" }`)
+			wait := nextPage(t, p)
+			p.MustElement(".past-names .go").MustClick()
+			wait()
+			waitText(t, p, "#past-result", "Orders")
+		}},
 		{"what-if", "/past/free", 1280, nil},
 		{"carriers", "/carriers", 1280, func(p *rod.Page) {
 			typeOver(p, "#till-to", "EE 10111 Tallinn")

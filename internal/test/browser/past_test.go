@@ -43,6 +43,12 @@ func TestOrdersOfThePastAreTakenInAndTried(t *testing.T) {
 	waitText(t, page, "#work", "The draft has free delivery from €20.00.")
 
 	goTo(page, s.url+"/past?than=live&days=")
+	waitText(t, page, "#past-result", "a method that this shop does not have under that name")
+	page.MustElement(".past-names select").MustEval(`() => { this.value = "parcel" }`)
+	wait = nextPage(t, page)
+	page.MustElement(".past-names .go").MustClick()
+	wait()
+	goTo(page, s.url+"/past?than=live&days=")
 	waitText(t, page, ".verdict", "The draft would have earned")
 	assert.Contains(t, page.MustElement(".past-losses tbody tr").MustText(), "A-1")
 	wait = nextPage(t, page)

@@ -3,6 +3,7 @@ package past
 import (
 	"cmp"
 	"context"
+	"fmt"
 	"html/template"
 	"io"
 	"net/http"
@@ -77,6 +78,7 @@ type resultView struct {
 	Unknown  []history.Named
 	More     int
 	Names    []nameRow
+	Waits    int // orders that name a method that the shop does not have: no total is shown before it is known
 	Compare  bool
 	Took     string
 	Costs    bool
@@ -300,12 +302,20 @@ func (s *Screens) resultOf(r *history.Result, ask *history.Ask, of, than side) *
 	v.Unknown = r.Unknown[:min(len(r.Unknown), 20)]
 	v.More = len(r.Unknown) - len(v.Unknown)
 	for _, n := range r.Names[:min(len(r.Names), 20)] {
-		row := nameRow{Name: n.Name, Orders: plural.Count(n.Orders, "order")}
+		row := nameRow{Name: n.Name, Orders: plural.Count(n.Orders, "order"), Methods: []shell.Choice{{Name: "choose the method"}}}
+		if n.Name != "" {
+			row.Methods = append(row.Methods, shell.Choice{ID: cheapest, Name: "none of them: the cheapest option"})
+		}
 		for i := range f.Methods {
 			row.Methods = append(row.Methods, shell.Choice{ID: f.Methods[i].ID,
 				Name: cmp.Or(f.Methods[i].Name, f.Methods[i].ID)})
 		}
 		v.Names = append(v.Names, row)
+	}
+	if v.Waits = unnamed(r.Names); v.Waits > 0 { // totals would be those of other methods than the orders went by
+		return &resultView{Names: v.Names, Waits: v.Waits, Costs: true, Head: []string{fmt.Sprintf("%s a method that this shop "+
+			"does not have under that name. Say which method it was; totals follow then.",
+			map[bool]string{true: "1 order names", false: plural.Number(v.Waits) + " orders name"}[v.Waits == 1])}}
 	}
 	return v
 }
@@ -364,10 +374,15 @@ func (s *Screens) zeros(c *gin.Context) {
 	c.Redirect(http.StatusSeeOther, "/past?"+c.Request.URL.RawQuery)
 }
 
+// cheapest stands for a method of past orders that is none of the shop's: they are charged by the cheapest option.
+const cheapest = "cheapest--"
+
 // nameMethod remembers which method a name means.
 func (s *Screens) nameMethod(c *gin.Context) {
 	name, method := c.PostForm("name"), c.PostForm("method")
-	if s.draft.State().File.Method(method) == nil {
+	if method == cheapest && name != "" {
+		method = "" // as if the order named none
+	} else if s.draft.State().File.Method(method) == nil {
 		s.Problem(c, http.StatusUnprocessableEntity, "Choose a method of the shop.")
 		return
 	}
@@ -433,12 +448,24 @@ func (s *Screens) ahead(c *gin.Context) {
 		s.HTML(c, http.StatusOK, s.Render("past-ahead", map[string]any{"Done": 100 * at.Done / max(at.Of, 1)}))
 	default:
 		said := ""
-		if r.Total != nil {
+		if waits := unnamed(r.Names); waits > 0 {
+			said = plural.Count(waits, "order") + " of the last 90 days are by methods that this shop does not have under that name."
+		} else if r.Total != nil {
 			said = "On the " + plural.Count(r.Total.Orders, "order") + " of the last 90 days: " +
 				lower(Compared(than.Engine.Store(), r.Total, "The draft"))
 		}
 		s.HTML(c, http.StatusOK, s.Render("past-ahead", map[string]any{"Said": said}))
 	}
+}
+
+// unnamed is how many orders name a method that the shop does not have.
+func unnamed(names []history.Named) (n int) {
+	for _, one := range names {
+		if one.Name != "" {
+			n += one.Orders
+		}
+	}
+	return n
 }
 
 // lower begins with a small letter.
