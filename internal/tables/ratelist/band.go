@@ -187,6 +187,11 @@ func numbered(number, unit, rest string) (Band, bool) {
 	if rest == "" {
 		return Band{To: number, Unit: unit, Bare: true}, true
 	}
+	if more, is := strings.CutPrefix(rest, "+"); is && unit == "" { // "6+ items"
+		if named := bandUnits[strings.Trim(more, " .")]; named != "" {
+			return Band{From: number, Unit: named}, true
+		}
+	}
 	if over, known := behind[rest]; known {
 		if over {
 			return Band{From: number, Unit: unit}, true

@@ -162,6 +162,17 @@ func (o *opening) currencies(l *list) {
 		l.currencies[i] = l.currency
 		if minor.MatchString(l.headText(i)) {
 			l.minor = true
+		} else if m := minorIn.FindStringSubmatch(world.Fold(l.headText(i))); m != nil { // "Preis in Cent"
+			of, known := minorOf[m[1]], true
+			if m[1] == "ore" {
+				of, known = oreOf(l.headText(i), own)
+			}
+			if l.minor = known; !known {
+				o.asks.Add(AskNote, fmt.Sprintf("“%s” may be of several currencies. Write which one in the heading.", l.headText(i)))
+			}
+			if of != "" && of != own {
+				l.currencies[i] = of
+			}
 		}
 		if named := currencyBeside(l.headText(i), own); named != "" {
 			l.currencies[i] = named

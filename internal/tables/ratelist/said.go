@@ -33,7 +33,7 @@ var (
 		`vikter|vikt)\s*(?:are|is|sind|sont|son|ovat|ar|anges|given|stated)?\s*(?:in|en|i)?\s*[:(]?\s*` +
 		`(kilograms?|kilogramm|kilogrammes?|kilogramos?|kilogrammoina|kilos?|kgs?|grams?|gramm|grammes?|gramos?|grammoina|g|` +
 		`pounds?|lbs?|ounces?|oz)\b`)
-	minorIn = regexp.MustCompile(`\b(?:prices?|rates?|amounts?|preise|alle preise|tarife|prix|tarifs|precios|tarifas|hinnat|priser)\b` +
+	minorIn = regexp.MustCompile(`\b(?:prices?|rates?|amounts?|preise?|alle preise|tarife?|prix|tarifs?|precios?|tarifas?|hinta|hinnat|pris|priser)\b` +
 		`[a-z ]*\b(?:in|en|i)\s+(euro ?cents?|eurocents?|cents?|ct|rappen|pence|pennies|penni|sentteina|senttia|snt|ore|centimes|` +
 		`centimos)\b`)
 	perIn = regexp.MustCompile(`\b(?:prices?|rates?|charges?|tariffs?|preise?|tarife?|prix|tarifs?|precios?|tarifas?|hinnat?|priser?)\b` +
