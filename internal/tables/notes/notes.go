@@ -35,7 +35,7 @@ const months = `january|february|march|april|may|june|july|august|september|octo
 var weightUnits = map[string]string{"kilogramm": "kg", "kilogrammes": "kg", "kilogrammoina": "kg", "kilogramos": "kg",
 	"kilogramo": "kg", "kilos": "kg", "kilo": "kg", "kgs": "kg", "gramm": "g", "grammes": "g", "gramme": "g",
 	"gramos": "g",
-	"gramo":  "g", "grammoina": "g", "lbs": "lb"}
+	"gramo":  "g", "grammoina": "g", "lbs": "lb", "gm": "g", "gms": "g"}
 
 // WeightUnit is the unit of weight that a word names; "" for none.
 func WeightUnit(word string) string {

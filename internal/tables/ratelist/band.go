@@ -73,7 +73,7 @@ var bandNumber = regexp.MustCompile(`^[0-9][0-9.,' \x{a0}\x{202f}]*`)
 
 // bandUnits are the units that may stand in a band.
 var bandUnits = map[string]string{"kg": "kg", "kgs": "kg", "kilo": "kg", "kilos": "kg", "kilogram": "kg",
-	"kilograms": "kg", "kilogramm": "kg", "g": "g", "gr": "g", "gram": "g", "grams": "g", "gramm": "g", "grammes": "g",
+	"kilograms": "kg", "kilogramm": "kg", "g": "g", "gr": "g", "gm": "g", "gms": "g", "gram": "g", "grams": "g", "gramm": "g", "grammes": "g",
 	"lb": "lb", "lbs": "lb", "oz": "oz", "km": "km", "mi": "mi", "miles": "mi", "eur": "EUR", "€": "EUR", "pcs": "pcs",
 	"items": "items", "item": "item"}
 

@@ -112,8 +112,8 @@ func (b *builder) blank() {
 }
 
 // jump is how many times a price is its neighbours, above and below, where it is asked about: a decimal sign that was
-// lost makes a hundred of it, and a cell that was not filled in 0.
-const jump = 20
+// lost makes ten times or a hundred times of it, and a cell that was not filled in 0.
+const jump = 5
 
 // fixedOf is a price of a table that is a sum alone; nil for another one, or none.
 func fixedOf(t *rate.Table, row, zone int) *decimal.Decimal {

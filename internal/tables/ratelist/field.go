@@ -63,7 +63,7 @@ var plainWords = strings.Fields("parcel parcels package packages shipment shipme
 	"your our billed billable chargeable paket pakete paketgewicht sendung sendungen brutto netto colis envoi brut paquete paquetes " +
 	"envio bruto paketti paketin lahetys lahetyksen forsandelse kolli paketvikt de du des la le les el los par por pro je der die das " +
 	"und et y ja och bis von a au jusqu jusqua zone zona destination land country 1 n value wert arvo zu einschliesslich eur euro usd " +
-	"gewichtsstufe staffel tranche tramo inkl gesamtgewicht versandgewicht")
+	"slab slabs gewichtsstufe staffel tranche tramo inkl gesamtgewicht versandgewicht")
 
 // strangeIn are the words in the heading of a bound that are not understood.
 func strangeIn(head string) (words []string) {
@@ -138,15 +138,30 @@ var taxWords = []string{"excl", "incl", "excluding", "including", "ex", "inc", "
 	"vat", "tax", "mwst", "ust", "tva", "ht", "ttc", "iva", "alv", "moms", "net", "netto", "brutto", "gross", "0", "in",
 	"sin", "hors", "veroton", "verollinen", "euro", "euros", "each", "per", "parcel", "shipment", "kolli", "paket",
 	"pro",
-	"colis", "lahetys", "paketti", "your", "our", "list", "new", "2025", "2026", "2027"}
+	"colis", "lahetys", "paketti", "your", "our", "list", "new", "2025", "2026", "2027", "sis", "avec", "med", "mit", "con"}
+
+// rateOfTax is the rate of a tax in a heading: "19 %".
+var rateOfTax = regexp.MustCompile(`[0-9]+(?:[.,][0-9]+)?\s*%`)
 
 func withoutTaxWords(name string) string {
 	words := slices.DeleteFunc(strings.Fields(name), func(word string) bool { return slices.Contains(taxWords, word) })
 	return strings.Join(words, " ")
 }
 
+// onlyCurrency says whether a heading is the code or the sign of a currency alone: "EUR", "€". ALL and TOP are words too.
+func onlyCurrency(head string) bool {
+	head = strings.Trim(head, " ()[]")
+	if len(head) == 3 && head == strings.ToUpper(head) && notes.IsCurrency(strings.ToLower(head)) {
+		return true
+	}
+	return head != "" && strings.TrimFunc(head, notes.IsSign) == ""
+}
+
 // meaning is what a column holds by its head, and what its bounds measure where the head says so.
 func meaning(head string) (field Field, by rate.By) {
+	if onlyCurrency(head) {
+		return Price, ""
+	}
 	if code := world.CurrencyIn(head); code != "" { // "price (EUR)"
 		head = regexp.MustCompile(`(?i)\b`+code+`\b`).ReplaceAllString(head, "")
 	}
@@ -156,6 +171,11 @@ func meaning(head string) (field Field, by rate.By) {
 	}
 	if f, ok := headings[withoutTaxWords(name)]; ok {
 		return f, ""
+	}
+	if withTax.MatchString(world.Fold(head)) || withoutTax.MatchString(world.Fold(head)) { // "Preis inkl. 19 % MwSt."
+		if f, ok := headings[withoutTaxWords(foldedHead(rateOfTax.ReplaceAllString(head, " ")))]; ok {
+			return f, ""
+		}
 	}
 	if b, band := ParseBand(head); band && !b.Whole { // "up to 2 kg" has prices below it, not bounds
 		return "", ""

@@ -46,6 +46,11 @@ func (b *builder) inCountry(p *price) (int, error) {
 			codes += "-" + to
 		}
 	}
+	if destination.Wild(country) && !p.in.mapping.has(Country) && !destination.Wild(region) && destination.Wild(city+codes) {
+		if len(region) > 3 && (destination.Vague(region) || len(destination.PlacesOf(region)) > 0) {
+			return b.named(region, "") // a list calls countries and groups of them regions
+		}
+	}
 	if destination.Wild(country) {
 		if !destination.Wild(region) || !destination.Wild(city) || !destination.Wild(codes) {
 			country = b.reader.Home
