@@ -22,7 +22,8 @@ func Wild(text string) bool {
 
 // everywhere are the words for every destination that nothing else names, folded.
 var everywhere = []string{"*", "all", "any", "everywhere", "world", "rest of the world", "rest of world", "worldwide",
-	"row", "other countries", "all other countries", "other", "rest", "international", "welt", "rest der welt",
+	"row", "all others", "others", "everything else", "elsewhere", "alle anderen", "andere", "tous les autres", "autres",
+	"los demas", "otros", "muut", "resten", "other countries", "all other countries", "other", "rest", "international", "welt", "rest der welt",
 	"weltweit",
 	"ubrige lander", "reste du monde", "monde", "autres pays", "resto del mundo", "mundo", "otros paises",
 	"muu maailma", "muut maat", "koko maailma", "ovriga varlden", "ovriga lander", "hela varlden"}
@@ -285,6 +286,18 @@ func Within(country, region, city, codes string) string {
 		return country + " town " + city
 	}
 	return in + " " + city
+}
+
+// NoRegion says why a region is none of a country, beside codes that it would be passed over for; "" where it is one, or
+// none is named.
+func NoRegion(country, region string) string {
+	if Wild(region) {
+		return ""
+	}
+	if _, known := world.RegionByCode(country, Region(country, region)); known {
+		return ""
+	}
+	return fmt.Sprintf("%.40q is no region of %s", region, world.CountryName(country))
 }
 
 // Region is the ISO 3166-2 code of a region by its name or code.

@@ -71,6 +71,14 @@ var taxWord = regexp.MustCompile(`\b(?:vat|tax|taxes|gst|mwst|ust|tva|iva|alv|mo
 // hundredths are words for the hundredths of a currency, in which a list may have its prices.
 var hundredths = regexp.MustCompile(`\b(?:euro ?cents?|cents?|rappen|pence|pennies|penni|sentteina|senttia|snt|centimes|centimos|ore)\b`)
 
+// Hundredths says whether a text names the hundredths of a currency: "price (cents)", "Preis in Rappen", "ct".
+func Hundredths(text string) bool {
+	folded := " " + notWord.ReplaceAllString(world.Fold(text), " ") + " "
+	return hundredths.MatchString(folded) || strings.Contains(folded, " ct ") || strings.Contains(folded, " cts ")
+}
+
+var notWord = regexp.MustCompile(`[^a-z0-9]+`)
+
 // IsCurrency says whether a folded word is the code of a currency. ALL and TOP are words of English too.
 func IsCurrency(word string) bool {
 	return len(word) == 3 && word != "all" && word != "top" && world.CurrencyName(strings.ToUpper(word)) != ""

@@ -15,7 +15,7 @@ import (
 
 // ofGoods are words in headings of columns that say what delivery may depend on, folded; common practice, no source.
 var ofGoods = slices.Concat([]string{"kg", "lb", "oz", "surcharge", "zuschlag", "supplement", "recargo", "lisamaksu", "tillagg",
-	"freight", "delivery", "hazard", "hazardous", "dangerous", "gefahrgut", "sperrgut", "bulky"},
+	"freight", "delivery", "hazmat", "hazard", "hazardous", "dangerous", "gefahrgut", "sperrgut", "bulky"},
 	heads.Words(heads.Weight, heads.UnitPrice, heads.Class, heads.NeedsShipping, heads.ShipsFree, heads.OwnParcel),
 	[]string{"price", "preis", "prix", "precio", "hinta", "pris", "length", "width", "height", "depth", "breite", "hohe", "tiefe",
 		"longueur", "largeur", "hauteur", "ancho", "alto", "pituus", "leveys", "korkeus", "langd", "bredd", "hojd", "dimensions",
@@ -32,6 +32,14 @@ func (o *opening) unitColumns() {
 	t := o.r.Table
 	m := Guess(t, &o.f.Store)
 	for i, head := range t.Rows[0].Cells {
+		if slices.Contains([]string{"unit", "units", "einheit", "unite", "unidad", "yksikko", "enhet"}, heads.Fold(head)) &&
+			o.areUnits(i) { // of the weights
+			for j, field := range m.Columns {
+				if field == Weight && HeadUnit(field, t.Rows[0].Cells[j]) == "" {
+					o.unitsBehind(j, i, measure.Weight)
+				}
+			}
+		}
 		for concept, fields := range map[heads.Concept][]Field{heads.WeightUnit: {Weight}, heads.LengthUnit: {Length, Width, Height}} {
 			if !heads.Is(head, concept) {
 				continue
@@ -43,6 +51,22 @@ func (o *opening) unitColumns() {
 			}
 		}
 	}
+}
+
+// areUnits says whether all cells of a column are units of weight.
+func (o *opening) areUnits(column int) bool {
+	n := 0
+	for _, row := range o.r.Table.Rows[1:] {
+		text := cell(row.Cells, column)
+		if text == "" {
+			continue
+		}
+		if _, ok := measure.Unit(measure.Weight, text); !ok {
+			return false
+		}
+		n++
+	}
+	return n > 0
 }
 
 // unitsBehind puts the units of one column behind the numbers of another.

@@ -330,6 +330,10 @@ func (o *opening) mapping() {
 		}
 		if m.Columns[i] == Price {
 			o.tax(head)
+			if told := "The prices of “" + head + "” are in hundredths of the currency."; m.Minor[i] &&
+				!slices.Contains(o.r.Found, told) {
+				o.r.Found = append(o.r.Found, told)
+			}
 		}
 	}
 }

@@ -28,6 +28,7 @@ import (
 	"diadrom/internal/core/store"
 	"diadrom/internal/core/world"
 	"diadrom/internal/tables/heads"
+	"diadrom/internal/tables/notes"
 	"diadrom/internal/tables/sheet"
 )
 
@@ -97,6 +98,7 @@ type Mapping struct {
 	Told     []bool           // by column: its unit is as the list says, or as somebody chose
 	Decimal  byte             // '.' or ','; 0: as each column shows
 	Rate     *decimal.Decimal // what one unit of the prices' currency is in the shop's; nil where it is the shop's
+	Minor    []bool           // by column: prices are in hundredths of the currency
 	twice    map[int]Field    // columns whose heads name what an earlier one has
 	sizeUnit bool             // cells of the size have a unit of their own
 }
@@ -107,13 +109,14 @@ var headParts = regexp.MustCompile(`[^a-z0-9"']+`)
 func Guess(t *sheet.Table, s *store.Settings) Mapping {
 	width := len(t.Rows[0].Cells)
 	m := Mapping{Columns: make([]Field, width), Units: make([]string, width), Told: make([]bool, width),
-		twice: map[int]Field{}}
+		Minor: make([]bool, width), twice: map[int]Field{}}
 	// What Write wrote has points.
 	if cells, own := t.Rows[0].Cells, head(s); len(cells) >= olderFields && len(cells) <= len(own) &&
 		slices.Equal(cells, own[:len(cells)]) {
 		m.Decimal = '.'
 	}
 	for i, cell := range t.Rows[0].Cells {
+		m.Minor[i] = notes.Hundredths(cell)
 		f := fieldOf(cell, m.Columns)
 		if again := fieldOf(cell, nil); f == "" && (again == Price || again == SKU || unitOf(again, s) != "") {
 			m.twice[i] = again
@@ -146,7 +149,7 @@ func fieldOf(cell string, taken []Field) Field {
 		}
 		_, measured := kinds[f]
 		switch {
-		case len(rest) == 0, len(rest) == 1 && f == Price, len(rest) == 1 && measured && HeadUnit(f, cell) != "":
+		case len(rest) == 0, len(rest) == 1 && f == Price && (notes.IsCurrency(rest[0]) || notes.Hundredths(rest[0])), len(rest) == 1 && measured && HeadUnit(f, cell) != "":
 			return f
 		}
 	}

@@ -16,6 +16,7 @@ import (
 	"diadrom/internal/core/store"
 	"diadrom/internal/core/terms"
 	"diadrom/internal/core/world"
+	"diadrom/internal/tables/notes"
 	"diadrom/internal/tables/sheet"
 )
 
@@ -377,6 +378,9 @@ func (r *reader) set(p *store.Product, field Field, text string, column int) (re
 }
 
 // price reads a price, in the shop's currency or at the rate that somebody gave.
+// hundredth is one of a hundred.
+var hundredth = decimal.MustParse("0.01")
+
 func (r *reader) price(p *store.Product, text string, column int) (reason string) {
 	if text == "" {
 		return ""
@@ -384,6 +388,12 @@ func (r *reader) price(p *store.Product, text string, column int) (reason string
 	d, around, err := r.parse(text, column)
 	if err != nil {
 		return err.Error()
+	}
+	if column < len(r.m.Minor) && r.m.Minor[column] {
+		d = d.Mul(hundredth)
+		if notes.Hundredths(around) {
+			around = ""
+		}
 	}
 	code := r.f.Store.Currency
 	switch own := around != "" && world.NamesCurrency(around, code); {

@@ -60,6 +60,9 @@ func (b *builder) inCountry(p *price) (int, error) {
 		}
 	}
 	code, err := destination.Country(country)
+	if reason := destination.NoRegion(code, region); err == nil && reason != "" && !destination.Wild(codes) {
+		return 0, errors.New(reason)
+	}
 	if err == nil {
 		if codes, err = b.o.zeros(p.in, p.row, code, codes); err != nil {
 			return 0, err

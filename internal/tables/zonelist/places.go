@@ -222,6 +222,10 @@ func (o *opening) where(cell func(Field) string, row *grid.Row) (w where) {
 		}
 		return w
 	}
+	if reason := destination.NoRegion(code, region); reason != "" && !destination.Wild(codes) {
+		w.err = errors.New(reason)
+		return w
+	}
 	if codes, w.zero = o.zeros(row, code, codes); w.zero {
 		return w
 	}
