@@ -377,10 +377,10 @@ func (r *reader) set(p *store.Product, field Field, text string, column int) (re
 	return ""
 }
 
-// price reads a price, in the shop's currency or at the rate that somebody gave.
 // hundredth is one of a hundred.
 var hundredth = decimal.MustParse("0.01")
 
+// price reads a price, in the shop's currency or at the rate that somebody gave.
 func (r *reader) price(p *store.Product, text string, column int) (reason string) {
 	if text == "" {
 		return ""

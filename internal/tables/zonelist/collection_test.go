@@ -116,8 +116,8 @@ func TestNoNumberOfAZoneListIsPassedOver(t *testing.T) {
 				digits = append(digits, i)
 			}
 		}
-		if len(digits) == 0 {
-			t.Skip("no digit")
+		if len(digits) == 0 || strings.Contains(c.list, `"`) {
+			t.Skip("no digit, or cells in quotes")
 		}
 		open := func(text string) *Reading {
 			r, err := Open(grid.Bytes(text), f, reader, Choices{})
