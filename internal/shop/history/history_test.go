@@ -239,9 +239,10 @@ func TestTakingInGoesOn(t *testing.T) {
 		require.NoError(t, err)
 	}
 	assert.Equal(t, []any{sqlite.PastDone, 12_000, 0, 0}, []any{f.State, f.Orders, f.Repeated, f.Refused})
-	left, err := os.ReadDir(filepath.Join(dir, "orders"))
-	require.NoError(t, err)
-	assert.Empty(t, left, "the file is not needed any more")
+	assert.Eventually(t, func() bool { // it is removed once that is known
+		left, err := os.ReadDir(filepath.Join(dir, "orders"))
+		return err == nil && len(left) == 0
+	}, time.Minute, 10*time.Millisecond, "the file is not needed any more")
 }
 
 func TestStoppingKeepsWhatIsIn(t *testing.T) {

@@ -141,6 +141,7 @@ type Look struct {
 	Asks    []grid.Ask       // what keeps it from being taken in
 	Found   []string
 	States  []string // that are asked about
+	Cost    int      // the column of which it is asked whether it was paid or billed
 	Totals  bool     // a line is an order, with what its goods come to
 }
 
@@ -182,7 +183,7 @@ func (h *History) Look(f *sqlite.PastFile, c Choices) (*Look, error) {
 		set.Decimal = c.Decimal[0]
 	}
 	p := orderlist.Make(head, cells, set)
-	l := &Look{Head: head, Choices: c, Sample: p.Sample, Asks: p.Asks, Found: p.Found, States: p.States, Totals: p.Totals}
+	l := &Look{Head: head, Choices: c, Sample: p.Sample, Asks: p.Asks, Found: p.Found, States: p.States, Cost: p.Cost, Totals: p.Totals}
 	l.Choices.Columns, l.Choices.Unit, l.Choices.Separator = p.Columns, p.Unit, string(sep)
 	if err == nil {
 		l.Rows = cells[:min(len(cells), shownRows)]

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"diadrom/internal/core/measure"
+	"diadrom/internal/core/world"
 	"diadrom/internal/tables/heads"
 )
 
@@ -43,6 +44,10 @@ var headings = map[Field][]string{
 var ofBill = []string{"billing", "bill", "invoice", "payment", "rechnung", "rechnungs", "facturation", "facturacion",
 	"lasku", "laskutus", "faktura", "fakturering"}
 
+// ofDelivery are what stands before the parts of the address that an order goes to, folded; common practice, no source.
+var ofDelivery = []string{"liefer ", "liefer", "lieferung ", "versand ", "ship to ", "shipto ", "deliver to ", "delivery ", "shipping ",
+	"livraison ", "envio ", "toimitus ", "toimitus", "leverans ", "leverans"}
+
 // Guess finds what the columns of a table hold by their heads: first those that are called exactly so, then those that
 // begin or end so. Each field is in one column.
 func Guess(head []string) []Field {
@@ -63,6 +68,7 @@ func Guess(head []string) []Field {
 		}
 	}
 	pass(func(head, name string) bool { return head == name })
+	pass(func(head, name string) bool { return slices.Contains(ofDelivery, strings.TrimSuffix(head, name)) })
 	pass(func(head, name string) bool {
 		return len(name) > 3 && (strings.HasPrefix(head, name+" ") || strings.HasSuffix(head, " "+name))
 	})
@@ -121,14 +127,18 @@ func GuessOrders(head []string, rows [][]string) []Field {
 	return columns
 }
 
-// numeric says whether most cells of a column are sums of money or numbers.
+// free are words for no charge, folded.
+var free = []string{"free", "gratis", "kostenlos", "frei", "versandkostenfrei", "gratuit", "offert", "ilmainen", "maksuton", "fri",
+	"fritt", "fraktfritt"}
+
+// numeric says whether most cells of a column are sums of money or numbers, or say that nothing was charged.
 func numeric(rows [][]string, column int) bool {
 	numbers, filled := 0, 0
 	for _, row := range rows {
 		if column >= len(row) || strings.TrimSpace(row[column]) == "" {
 			continue
 		}
-		if filled++; priced.MatchString(strings.TrimSpace(row[column])) {
+		if filled++; priced.MatchString(strings.TrimSpace(row[column])) || slices.Contains(free, world.Fold(row[column])) {
 			numbers++
 		}
 	}

@@ -391,6 +391,9 @@ func (p *parser) settle() (reason string) {
 	if o.At, reason = p.moment(p.said[fAt]); reason != "" {
 		return reason
 	}
+	if p.o.Export && slices.Contains(free, world.Fold(p.said[fPaid])) {
+		p.said[fPaid] = "0"
+	}
 	if o.Paid, reason = p.number(p.said[fPaid], Paid); reason != "" {
 		return reason
 	}

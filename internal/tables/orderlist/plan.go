@@ -23,6 +23,7 @@ const (
 	AskDates   = "dates"   // dates that may be two days
 	AskZero    = "zero"    // codes that are shorter than the country writes them
 	AskState   = "state"   // states of orders that are not known
+	AskCost    = "cost"    // a column that may have what the buyer paid for sending, or what the carrier billed
 	AskColumns = "columns" // columns about delivery or an address that are not used
 )
 
@@ -46,6 +47,7 @@ type Plan struct {
 	Asks    []grid.Ask
 	Found   []string // in sentences, what had to be made out
 	States  []string // that are asked about
+	Cost    int      // the column that [AskCost] is about
 	Totals  bool     // a line is an order, with what its goods come to
 }
 
@@ -60,6 +62,7 @@ func Make(head []string, rows [][]string, c Choices) *Plan {
 	m.p.Sample = Look(rows, m.p.Columns)
 	m.missing()
 	m.unused()
+	m.cost()
 	if s := &m.p.Sample; c.Decimal == 0 && s.Numbers.Decimal == 0 {
 		m.asks.Add(AskDecimal, "Which decimal sign do the numbers have? "+s.TwoWays+" is a thousand or one.")
 	}
@@ -181,6 +184,20 @@ func (m *making) missing() {
 	}
 }
 
+// eitherCost are headings of what the buyer paid for sending, or of what the carrier billed: nobody can tell which, folded.
+var eitherCost = []string{"shipping cost", "shipping costs", "delivery cost", "delivery costs", "freight cost", "freight costs", "postage",
+	"cost of shipping", "cost of delivery"}
+
+// cost asks whether a column has what was paid or what was billed, where no other says what was paid.
+func (m *making) cost() {
+	i := m.at(Cost)
+	if len(m.c.Columns) == len(m.head) || i < 0 || m.at(Paid) >= 0 || !slices.Contains(eitherCost, heads.Fold(m.head[i])) {
+		return
+	}
+	m.p.Cost = i
+	m.asks.Add(AskCost, fmt.Sprintf("Is “%s” what buyers paid for delivery, or what the carrier billed you?", m.head[i]))
+}
+
 // Words in headings of columns about delivery, and of those among them that do not change what it cost, folded; common
 // practice, no source.
 var (
@@ -202,8 +219,11 @@ func (m *making) unused() {
 		folded := heads.Fold(head)
 		delivery := heads.HoldsAny(folded, aboutDelivery) && !heads.HoldsAny(folded, besideDelivery)
 		bill := m.at(Country) < 0 && heads.HoldsAny(folded, ofBill) && slices.Contains(destinations, guessed(folded))
+		lost := guessed(folded)
+		lacks := slices.Contains([]Field{Country, Postcode, SKU, Quantity}, lost) && m.at(lost) < 0 &&
+			!heads.HoldsAny(folded, ofBill) && (lost != Quantity && lost != SKU || !m.p.Totals)
 		price := !m.p.Totals && m.at(Price) < 0 && m.at(SKU) < 0 && guessed(folded) == Price
-		if delivery || bill || price {
+		if delivery || bill || price || lacks {
 			list = append(list, "“"+head+"”")
 		}
 	}

@@ -345,6 +345,9 @@ func (v *previewView) questions(c *gin.Context, l *history.Look) {
 		case orderlist.AskZero:
 			answer("They have lost a zero", "zeros", string(destination.ZerosLost))
 			answer("Leave it as it is", "zeros", string(destination.ZerosNone))
+		case orderlist.AskCost:
+			answer("What buyers paid", "c"+strconv.Itoa(l.Cost), string(orderlist.Paid))
+			answer("What the carrier billed", "c"+strconv.Itoa(l.Cost), string(orderlist.Cost))
 		case orderlist.AskState:
 			answer("They count", statePrefix+l.States[state], "yes")
 			answer("Leave them out", statePrefix+l.States[state], "no")
