@@ -8,7 +8,6 @@ package deliveries
 
 import (
 	"bytes"
-	"cmp"
 	"context"
 	"crypto/rand"
 	"encoding/base64"
@@ -286,8 +285,7 @@ func (s *Sender) post(ctx context.Context, w *sqlite.Webhook, d *sqlite.Delivery
 	}
 	defer answer.Body.Close()
 	io.Copy(io.Discard, io.LimitReader(answer.Body, maxBytes)) //nolint:errcheck // the status has been read
-	said := "answered " + cmp.Or(strings.TrimSpace(fmt.Sprintf("%d %s", answer.StatusCode,
-		http.StatusText(answer.StatusCode))))
+	said := "answered " + strings.TrimSpace(fmt.Sprintf("%d %s", answer.StatusCode, http.StatusText(answer.StatusCode)))
 	switch code := answer.StatusCode; {
 	case code >= 200 && code < 300:
 		return outcome{taken: true, said: said}

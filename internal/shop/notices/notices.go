@@ -295,7 +295,7 @@ func (w *Watcher) published(ctx context.Context, was, to sqlite.Noticed) (list [
 	}
 	live := w.draft.Live()
 	if live == nil || live.Turn != to.Turn {
-		return nil, fmt.Errorf("what is live has changed meanwhile")
+		return nil, errors.New("what is live has changed meanwhile")
 	}
 	skus, whole, err := w.productsSince(ctx, first, live)
 	if err != nil {

@@ -4,6 +4,7 @@
 package destination
 
 import (
+	"errors"
 	"fmt"
 	"regexp"
 	"slices"
@@ -41,6 +42,9 @@ func Country(text string) (string, error) {
 	}
 	if c, ok := world.CountryByTranslation(text); ok {
 		return c.Alpha2, nil
+	}
+	if folded := world.Fold(text); folded == "kosovo" || folded == "xk" {
+		return "", errors.New("there is no code for Kosovo in ISO 3166-1, so that no zone can name it: leave its lines out")
 	}
 	return "", fmt.Errorf("%.40q is no country", text)
 }

@@ -51,11 +51,6 @@ func (f Field) Says() string {
 		Prices: "prices for its heading", PerWeight: "price per unit of weight"}[f]
 }
 
-var parts = regexp.MustCompile(`[^\p{L}\p{N}]+`)
-
-// figures are numbers that stand by themselves.
-var figures = regexp.MustCompile(`\b[0-9]+\b`)
-
 // plainWords may stand in the heading of a bound and change nothing of what it says, folded.
 var plainWords = strings.Fields("parcel parcels package packages shipment shipments consignment item items piece pieces per gross total " +
 	"actual real maximum max min minimum limit of the a an in and or including incl inclusive equal range band bands bracket class step " +
