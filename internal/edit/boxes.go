@@ -302,11 +302,23 @@ var UsualBoxes = []UsualBox{
 	{"largest", "Extra large box", "60 × 40 × 40 cm", "900 g", "30 kg"},
 }
 
+// usualDecimals is to how many decimals of the store's units the usual sizes are rounded.
+const usualDecimals = 6
+
 // AddUsualBox adds one of [UsualBoxes], in the store's units.
 func AddUsualBox(f *store.File, id string) error {
 	for _, u := range UsualBoxes {
 		if u.ID == id {
-			return AddBox(f, NewBox{Name: u.Name, Size: u.Size, Weight: u.Weight, MaxWeight: u.MaxWeight})
+			if err := AddBox(f, NewBox{Name: u.Name, Size: u.Size, Weight: u.Weight, MaxWeight: u.MaxWeight}); err != nil {
+				return err
+			}
+			b := &f.Boxes[len(f.Boxes)-1]
+			for _, d := range []*decimal.Decimal{&b.Length, &b.Width, &b.Height, b.Weight, b.MaxWeight} {
+				if d != nil {
+					*d = d.Round(usualDecimals)
+				}
+			}
+			return nil
 		}
 	}
 	return Problemf("there is no such size")

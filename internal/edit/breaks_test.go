@@ -20,7 +20,7 @@ func TestBreakPointsAsPeopleWriteThem(t *testing.T) {
 	}{
 		{rate.ByWeight, rate.UpTo, "250 g", "0.25"},
 		{rate.ByWeight, rate.UpTo, "up to 250g", "0.25"},
-		{rate.ByBilled, rate.UpTo, "1 lb", "0.453592"},
+		{rate.ByBilled, rate.UpTo, "1 lb", "0.45359237"},
 		{rate.ByWeight, rate.UpTo, "Up to and including 7,5 kg", "7.5"},
 		{rate.ByWeight, rate.UpTo, "≤ 7.5", "7.5"},
 		{rate.ByWeight, rate.UpTo, "over 75", "75"},

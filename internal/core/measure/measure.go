@@ -8,7 +8,8 @@
 //
 // and numbers of columns, in which thousands may be grouped ("1,200.50", "1.200,50", "1 200,50").
 //
-// What is converted is rounded half up to six decimals of the store's unit; what is in it already stays as it is.
+// What is converted is exact where its decimals end within twelve places, as all that is told in pounds and ounces does in
+// kilograms, and rounded half up to twelve where they do not; what is in the store's unit already stays as it is.
 package measure
 
 import (
@@ -134,8 +135,8 @@ func Unit(kind Kind, text string) (string, bool) {
 	return text, ok
 }
 
-// Decimals is to how many decimals of the store's unit what is converted is rounded.
-const Decimals = 6
+// Decimals is to how many decimals of the store's unit what is converted is rounded: an ounce is 0.028349523125 kg.
+const Decimals = 12
 
 // Size is the size of a unit: of weight in grams, of length in millimetres, of distance in metres; 0 of what is no
 // unit. It is exact.
@@ -143,10 +144,15 @@ func Size(kind Kind, unit string) decimal.Decimal { return units[kind][unit] }
 
 // Convert turns a value in one unit into another.
 func Convert(kind Kind, d decimal.Decimal, from, to string) decimal.Decimal {
+	return ConvertTo(kind, d, from, to, Decimals)
+}
+
+// ConvertTo is [Convert], rounded half up to fewer decimals. A value that is in the unit already stays as it is.
+func ConvertTo(kind Kind, d decimal.Decimal, from, to string, decimals int) decimal.Decimal {
 	if from == to {
 		return d
 	}
-	return d.Mul(units[kind][from]).Quo(units[kind][to]).Round(Decimals)
+	return d.Mul(units[kind][from]).Quo(units[kind][to]).Round(decimals)
 }
 
 var part = regexp.MustCompile(`^([0-9]+(?:[.,][0-9]+)?|[.,][0-9]+)\s*([a-zA-Z]+\.?|["'″′])?\s*`)

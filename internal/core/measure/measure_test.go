@@ -22,10 +22,10 @@ func TestWeightsAndLengthsAsPeopleTypeThem(t *testing.T) {
 		{Weight, "1,2", "kg", "1.2"},
 		{Weight, "1,2 kg", "kg", "1.2"},
 		{Weight, ".5", "lb", "0.5"},
-		{Weight, "2 lb 3 oz", "kg", "0.992233"},
+		{Weight, "2 lb 3 oz", "kg", "0.992233309375"},
 		{Weight, "2lb3oz", "lb", "2.1875"},
 		{Weight, "2 Pounds 3 ounces", "oz", "35"},
-		{Weight, "1 kg", "lb", "2.204623"},
+		{Weight, "1 kg", "lb", "2.204622621849"},
 		{Weight, "16 oz", "lb", "1"},
 		{Weight, "1 lb", "g", "453.59237"},
 		{Weight, "0.123456789", "kg", "0.123456789"},
@@ -133,5 +133,16 @@ func TestNumbersThatArePartedInPairs(t *testing.T) {
 	for _, text := range []string{"1,25,00.00", "1,2,500", "125,00,000.00"} {
 		_, _, err := Column{Decimal: '.'}.Parse(text)
 		assert.Error(t, err, text)
+	}
+}
+
+// Sixteen ounces are a pound, in a store in kilograms too (international yard and pound agreement of 1959).
+func TestSixteenOuncesAreAPound(t *testing.T) {
+	for _, unit := range []string{"kg", "g", "lb", "oz"} {
+		pound, err := Parse(Weight, "1 lb", unit)
+		require.NoError(t, err)
+		ounce, err := Parse(Weight, "1 oz", unit)
+		require.NoError(t, err)
+		assert.Equal(t, pound.String(), ounce.Mul(decimal.FromInt(16)).String(), unit)
 	}
 }

@@ -226,14 +226,17 @@ func (a *asked) carrierAsk(m *method, from string, usual *way) CarrierAsk {
 	return ask
 }
 
+// askedDecimals is how many decimals weights and sides of a question have at most.
+const askedDecimals = 6
+
 func (a *asked) kilograms(d decimal.Decimal) decimal.Decimal {
-	return measure.Convert(measure.Weight, d, a.e.file.Store.WeightUnit, "kg")
+	return measure.ConvertTo(measure.Weight, d, a.e.file.Store.WeightUnit, "kg", askedDecimals)
 }
 
 func (a *asked) centimetres(sides []decimal.Decimal) []decimal.Decimal {
 	out := make([]decimal.Decimal, len(sides))
 	for i := range sides {
-		out[i] = measure.Convert(measure.Length, sides[i], a.e.file.Store.LengthUnit, "cm")
+		out[i] = measure.ConvertTo(measure.Length, sides[i], a.e.file.Store.LengthUnit, "cm", askedDecimals)
 	}
 	return out
 }

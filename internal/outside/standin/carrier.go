@@ -136,6 +136,9 @@ func add(rates []carrierRate, options []quote.Option, i int) []carrierRate {
 	return rates
 }
 
+// answeredDecimals is to how many decimals the stand-in rounds measures in the unit of its own store.
+const answeredDecimals = 6
+
 // product is a parcel as goods of the store.
 func (c *Carrier) product(p *carrierParcel) (out store.Product, ok bool) {
 	s := &c.engine.Store().Store
@@ -144,7 +147,7 @@ func (c *Carrier) product(p *carrierParcel) (out store.Product, ok bool) {
 	if err != nil || weight.Sign() < 0 {
 		return out, false
 	}
-	weight = measure.Convert(measure.Weight, weight, "kg", s.WeightUnit)
+	weight = measure.ConvertTo(measure.Weight, weight, "kg", s.WeightUnit, answeredDecimals)
 	out.Weight = &weight
 	for _, side := range []struct {
 		text string
@@ -157,7 +160,7 @@ func (c *Carrier) product(p *carrierParcel) (out store.Product, ok bool) {
 		if err != nil || d.Sign() < 0 {
 			return out, false
 		}
-		d = measure.Convert(measure.Length, d, "cm", s.LengthUnit)
+		d = measure.ConvertTo(measure.Length, d, "cm", s.LengthUnit, answeredDecimals)
 		*side.into = &d
 	}
 	return out, true

@@ -96,7 +96,7 @@ func TestProductListsThatPeopleHave(t *testing.T) {
 		{"heads again", "sku,name,price\nA1,Towel,29\nsku,name,price\nA2,Ladle,24\n",
 			"A1 Towel 29.00 | A2 Ladle 24.00", ""},
 		{"weights with units in the cells", "sku,weight\nA1,350 g\nA2,1.2 kg\nA3,2 lb 3 oz\n",
-			"A1  0.00 0.35 | A2  0.00 1.2 | A3  0.00 0.992233", ""},
+			"A1  0.00 0.35 | A2  0.00 1.2 | A3  0.00 0.992233309375", ""},
 		{"a thousand or one with the unit", "sku,weight\nA1,1.200 g\nA2,800 g\n",
 			"A1 refused: weight: 1.200 g is 1200 or " +
 				"1.200: choose the decimal sign | A2  0.00 0.8", "decimal"},

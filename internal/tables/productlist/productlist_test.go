@@ -91,7 +91,7 @@ func TestWhatARowWouldChange(t *testing.T) {
 	)
 	assert.Equal(t, []Status{Changed, Same, New}, []Status{rows[0].Status, rows[1].Status, rows[2].Status})
 	assert.Equal(t, "price 29.00 → 31.00 EUR; weight 0.35 → none; class Soft and flat → Bulky", rows[0].What)
-	assert.Equal(t, "0.992233", rows[2].Product.Weight.String())
+	assert.Equal(t, "0.992233309375", rows[2].Product.Weight.String())
 	Apply(f, rows)
 	assert.Equal(t, "Linen towel, 70 × 140", f.Products[0].Name, "an empty name leaves what was")
 	assert.Nil(t, f.Products[0].Weight)

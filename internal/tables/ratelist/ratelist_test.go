@@ -110,7 +110,7 @@ func TestNothingOfAListIsPassedOver(t *testing.T) {
 			"per started kg\n", "finland | 2 1.00 per item | 5 5 % of goods | 7 0.80 per kg | 9 0.80 per started kg"},
 		{"grams in the head", "country,weight to (g),price\nFI,500,5\nFI,2000,7\n", "finland | 0.5 5.00 | 2 7.00"},
 		{"grams in the cells", "country,to,price\nFI,500 g,5\nFI,2 kg,7\n", "finland | 0.5 5.00 | 2 7.00"},
-		{"pounds", "country,weight to (lb),price\nFI,1,5\nFI,10,7\n", "finland | 0.453592 5.00 | 4.535924 7.00"},
+		{"pounds", "country,weight to (lb),price\nFI,1,5\nFI,10,7\n", "finland | 0.45359237 5.00 | 4.5359237 7.00"},
 		{"our currency", "country,to,price (EUR)\nFI,2,5.00 EUR\nFI,5,€ 7\n", "finland | 2 5.00 | 5 7.00"},
 		{"words that say what the column says", "country,to,price\nFI,up to 2 kg,5\nFI,≤ 5,7\n",
 			"finland | 2 5.00 | 5 7.00"},
