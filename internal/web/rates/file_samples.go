@@ -86,8 +86,9 @@ func tried(text string, by rate.By, f *store.File) (decimal.Decimal, error) {
 }
 
 func sampleOf(f *store.File, r *ratelist.Reading, s *ratelist.Sample) sampleView {
-	money := func(d decimal.Decimal) string {
-		return world.DeliveryPrice(d.Fixed(f.Store.Units().Digits), f.Store.Currency)
+	digits := f.Store.Units().Digits
+	money := func(d decimal.Decimal) string { // rounded as a quote's charge is
+		return world.DeliveryPrice(d.Round(digits).Fixed(digits), f.Store.Currency)
 	}
 	view := sampleView{What: s.Words(r, f), Why: s.Why, Price: "not offered"}
 	if s.Offered {
