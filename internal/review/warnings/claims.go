@@ -52,6 +52,14 @@ func refuses(method string) claim {
 	return func(a, _ *quote.Answer) bool { return refusal(a, method) != nil }
 }
 
+// noRate is the claim that a method is refused because no row has a price.
+func noRate(method string) claim {
+	return func(a, _ *quote.Answer) bool {
+		refused := refusal(a, method)
+		return refused != nil && refused.Code == quote.NoRate
+	}
+}
+
 // offersBy is the claim that a method is offered at the prices of a zone.
 func offersBy(method, zone string) claim {
 	return func(a, _ *quote.Answer) bool {

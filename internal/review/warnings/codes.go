@@ -54,6 +54,7 @@ const (
 	RowUnreachable Code = "row_unreachable" // no order gets to a row
 	PercentOpen    Code = "percent_open"    // a percentage of the goods without a bound
 	PercentHigh    Code = "percent_high"    // a percentage above a hundred
+	Gap            Code = "gap"             // nothing is offered between two rows of a column that have prices
 	ColumnEmpty    Code = "column_empty"    // a column without a price, beside others that have some
 
 	// Goods.
@@ -88,6 +89,7 @@ var Titles = map[Code]string{
 	DistanceUnknown: "Distances that cannot be measured", PriceFalls: "A price that falls",
 	PriceJumps: "A jump larger than what crosses it", RowUnreachable: "A row out of reach",
 	PercentOpen: "A percentage without a bound", PercentHigh: "A percentage above a hundred",
+	Gap:         "Nothing between two prices",
 	ColumnEmpty: "A column without a price", ProductWeight: "Goods without a weight",
 	ProductSize: "Goods without a size", ProductClass: "Goods without a class",
 	ProductRefused: "Goods that nothing takes", ClassUnpriced: "A class that nobody prices",

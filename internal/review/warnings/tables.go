@@ -29,6 +29,9 @@ func (r *reader) tables(m *methodFacts) {
 			c := cell{m: m.m, t: t, column: j, zone: zone, id: id, about: about}
 			if class, ok := r.classOf(&c); ok {
 				c.class = class
+				if !asks(m.m) {
+					r.gaps(&c)
+				}
 				r.falls(&c)
 				r.jumps(&c)
 				r.percents(&c)
@@ -163,6 +166,43 @@ func (r *reader) falls(c *cell) {
 			w.beside.To = w.Witness.To
 		}
 		if r.sayIf(w, less(c.m.ID)) { // a minimum, or free delivery, may hide it
+			return
+		}
+	}
+}
+
+// gaps finds rows in which nothing is offered although a row above and a row below in the same column have prices.
+func (r *reader) gaps(c *cell) {
+	priced := func(row int) bool { return c.t.Rows[row].Charges[c.column] != nil }
+	first, last := len(c.t.Rows), -1
+	for row := range c.t.Rows {
+		if priced(row) {
+			first, last = min(first, row), row
+		}
+	}
+	for row := first + 1; row < last; row++ {
+		if priced(row) {
+			continue
+		}
+		low, high := spanOf(c.t, row)
+		x := low
+		if c.t.Edges == rate.UpTo {
+			x = high // which belongs to the row
+		}
+		end := row
+		for !priced(end + 1) {
+			end++
+		}
+		_, to := spanOf(c.t, end)
+		said := func(d decimal.Decimal) string {
+			if c.t.By == rate.BySubtotal {
+				return r.money(d)
+			}
+			return r.u.Measure(c.t.By, d)
+		}
+		w := c.warning(Gap, Deters, row, fmt.Sprintf("nothing is offered between %s and %s, although there are prices below and above",
+			said(low), said(to)))
+		if w.Witness = r.measured(c, x, low, high); w.Witness != nil && r.sayIf(w, noRate(c.m.ID)) {
 			return
 		}
 	}

@@ -362,6 +362,27 @@ var mistakes = []mistake{
 		false,
 	},
 	{
+		"nothing between two order values",
+		Gap,
+		[][2]string{{"methods.2", `{"id": "few", "name": "Few", "tables": [{"id": "l", "zones": ["fi"],
+		"by": "subtotal", "edges": "from", "rows": [{"at": "0", "charges": ["9.00"]},
+		{"at": "500", "charges": [null]}, {"at": "1000", "charges": ["0"]}]}]}`}},
+		"deters /methods/2/tables/0/rows/1/charges/0: Few to Finland: nothing is offered between €500.00 and €1,000.00, " +
+			"although there are prices below and above",
+		[][2]string{{"methods.2.tables.0.rows.1.charges.0", `"4.00"`}},
+		false,
+	},
+	{
+		"nothing between two weights",
+		Gap,
+		[][2]string{{"methods.2", `{"id": "few", "name": "Few", "tables": [{"id": "l", "zones": ["fi"],
+		"by": "weight", "edges": "up_to", "rows": [{"at": "2", "charges": ["4.00"]},
+		{"at": "5", "charges": [null]}, {"at": "10", "charges": [null]}, {"at": null, "charges": ["12.00"]}]}]}`}},
+		"deters /methods/2/tables/0/rows/1/charges/0: Few to Finland: nothing is offered between 2 kg and 10 kg, although",
+		[][2]string{{"methods.2.tables.0.rows.1.charges.0", `"9.00"`}, {"methods.2.tables.0.rows.2.charges.0", `"11.00"`}},
+		false,
+	},
+	{
 		"a little more of goods costs much more",
 		PriceJumps,
 		[][2]string{{"methods.1.tables.0.rows.1.charges.0", `"9.00"`}},
