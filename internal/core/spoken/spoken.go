@@ -157,8 +157,8 @@ func (s *speaker) refused(r *quote.Refused) {
 	if m == nil {
 		return
 	}
-	if m.RefusedText != "" {
-		r.Text = s.text(m.RefusedTexts, m.RefusedText)
+	if text := s.text(m.RefusedTexts, m.RefusedText); text != "" {
+		r.Text = text
 		return
 	}
 	r.Text = sentence(s.reason(&r.Why, s.label(m)))

@@ -133,6 +133,19 @@ func TestAnswersAreInTheBuyersLanguage(t *testing.T) {
 		}
 	}
 	assert.Regexp(t, `^För tungt för Letter to your mailbox \(32,\d+ kg, högst 2 kg\)$`, told)
+	refused := func(a *quote.Answer) string {
+		for _, r := range a.Refused {
+			if r.Method == "letter" {
+				return r.Text
+			}
+		}
+		return ""
+	}
+	f.Method("letter").RefusedTexts = store.Texts{"sv": "Brevet är för tungt"} // and none in the shop's own language
+	assert.Equal(t, "Brevet är för tungt", refused(ask("sv", `, {"price": "1", "weight": "31.5", "quantity": 1}`)))
+	assert.Contains(t, refused(ask("fi", `, {"price": "1", "weight": "31.5", "quantity": 1}`)), "Letter to your mailbox")
+	f.Method("letter").RefusedText = "Too heavy for a letter"
+	assert.Equal(t, "Too heavy for a letter", refused(ask("fi", `, {"price": "1", "weight": "31.5", "quantity": 1}`)))
 	f.Boxes[0].Names = store.Texts{"fi": "Pieni laatikko"}
 	boxed := ask("fi", `], "parcels": true, "coupons": [""`)
 	for _, p := range option(boxed, "parcel").Parcels {
