@@ -116,6 +116,7 @@ func ParseFree(text string, w charge.Words) (*store.Free, error) {
 		return nil, nil
 	}
 	f := &store.Free{}
+	text = quotes.ReplaceAllStringFunc(text, func(q string) string { return strings.ReplaceAll(q, " ", hiddenSpace) })
 	text, period, err := forAWhile(text)
 	if err != nil {
 		return nil, err
@@ -161,9 +162,64 @@ func whileText(p *calendar.Period) string {
 	}
 }
 
+// begins is where a condition of free delivery begins behind another.
+var begins = regexp.MustCompile(`(?i)\s(?:from|with coupons?|over|above|at least)\s+\S`)
+
+// bareBefore are the last words before a condition that are part of it, or join it to the one before.
+var bareBefore = regexp.MustCompile(`(?i)(?:^|\s)(?:or|and|orders|with)$`)
+
+// joined puts "and" between conditions that stand behind one another without a word: "with coupon GIFT from 50" asks for
+// both.
+func joined(text string) string {
+	var b strings.Builder
+	last := 0
+	for _, at := range begins.FindAllStringIndex(text, -1) {
+		if before := strings.TrimSpace(text[:at[0]]); before == "" || bareBefore.MatchString(before) {
+			continue
+		}
+		b.WriteString(text[last:at[0]] + " and")
+		last = at[0]
+	}
+	return b.String() + text[last:]
+}
+
+// hiddenSpace stands for a space in quotation marks, which parts no words.
+const hiddenSpace = "\x00"
+
+var quotes = regexp.MustCompile(`"[^"]*"|“[^”]*”|„[^“”]*[“”]`)
+
+// coupon is one of a list of coupons: a code without spaces, or one in quotation marks.
+var coupon = regexp.MustCompile(`^\s*(?:"([^"]*)"|“([^”]*)”|„([^“”]*)[“”]|([^\s,"“„]+))\s*(?:,|$)`)
+
+// couponsIn reads a list of coupons.
+func couponsIn(text string) (list []string, err error) {
+	for text = strings.Trim(text, " ,"); text != ""; {
+		m := coupon.FindStringSubmatch(text)
+		if m == nil {
+			return nil, errors.New(`a coupon with a space stands in quotation marks: with coupon "SUMMER 26"`)
+		}
+		if code := strings.TrimSpace(strings.ReplaceAll(m[1]+m[2]+m[3]+m[4], hiddenSpace, " ")); code != "" {
+			list = append(list, code)
+		}
+		text = strings.Trim(text[len(m[0]):], " ,")
+	}
+	return list, nil
+}
+
+// couponText is a coupon as [ParseFree] reads it.
+func couponText(code string) string {
+	switch {
+	case strings.Contains(code, `"`):
+		return "“" + code + "”"
+	case strings.ContainsAny(code, " ,“„\u00a0"):
+		return `"` + code + `"`
+	}
+	return code
+}
+
 // jointed cuts a text at its "and"s or "or"s, of which it has one kind.
 func jointed(text string) (parts []string, require store.Require, err error) {
-	all, any, rest := false, false, text
+	all, any, rest := false, false, joined(text)
 	for {
 		m := joints.FindStringSubmatchIndex(rest)
 		if m == nil {
@@ -188,11 +244,15 @@ func freePart(f *store.Free, part string, w charge.Words) error {
 	errForm := errors.New("write it as from 120.00, from 3 items or with coupon NAME")
 	lower := strings.ToLower(part)
 	if strings.HasPrefix(lower, "with coupon ") || strings.HasPrefix(lower, "with coupons ") {
-		for _, coupon := range strings.Split(part[strings.Index(lower, "coupon")+len("coupon"):], ",") {
-			if coupon = strings.TrimSpace(strings.TrimPrefix(coupon, "s ")); coupon != "" {
-				f.Coupons = append(f.Coupons, coupon)
-			}
+		list := part[len("with coupon"):]
+		if lower[len("with coupon")] == 's' {
+			list = list[1:]
 		}
+		coupons, err := couponsIn(list)
+		if err != nil {
+			return err
+		}
+		f.Coupons = append(f.Coupons, coupons...)
 		if len(f.Coupons) == 0 {
 			return errForm
 		}
@@ -242,7 +302,11 @@ func FormatFree(f *store.Free, w charge.Words) string {
 		parts = append(parts, "from "+n)
 	}
 	if len(f.Coupons) > 0 {
-		parts = append(parts, "with coupon "+strings.Join(f.Coupons, ", "))
+		written := make([]string, len(f.Coupons))
+		for i, code := range f.Coupons {
+			written[i] = couponText(code)
+		}
+		parts = append(parts, "with coupon "+strings.Join(written, ", "))
 	}
 	if f.Require == store.RequireAll {
 		return strings.Join(parts, " and ") + whileText(f.Available)

@@ -37,6 +37,13 @@ func TestTermsAsTheyAreSaid(t *testing.T) {
 		"with coupon LÖYLY, Sauna": "with coupon LÖYLY, Sauna", "no": "",
 		"from 120 or from 3 items or with coupon X": "from 120.00 or from 3 items or with coupon X",
 		"from 120 and with coupon X":                "from 120.00 and with coupon X", "from 1 item": "from 1 item",
+		"with coupon GIFT from 50":               "from 50.00 and with coupon GIFT",
+		"from 50 with coupon GIFT":               "from 50.00 and with coupon GIFT",
+		"with coupons GIFT, SUMMER from 3 items": "from 3 items and with coupon GIFT, SUMMER",
+		"from 3 items from 50":                   "from 50.00 and from 3 items",
+		`with coupon "GIFT from 50"`:             `with coupon "GIFT from 50"`,
+		`with coupon "A and from B until C"`:     `with coupon "A and from B until C"`,
+		`with coupon “Summer 26”, X or from 50`:  `from 50.00 or with coupon "Summer 26", X`,
 	} {
 		f, err := ParseFree(typed, w)
 		require.NoError(t, err, typed)
@@ -68,6 +75,12 @@ func TestTermsThatAreNotUnderstood(t *testing.T) {
 		_, err = ParseFree(typed, w)
 		assert.ErrorContains(t, err, "from 120.00", typed)
 	}
+	for _, typed := range []string{"with coupon SUMMER 26", "with coupon A B from 50", `with coupon "A`} {
+		_, err = ParseFree(typed, w)
+		assert.ErrorContains(t, err, "quotation marks", typed)
+	}
+	_, err = ParseFree("with coupon GIFT from 50 or from 100 items", w)
+	assert.ErrorContains(t, err, "either all")
 	_, err = ParseFree("over 3 items", w)
 	assert.ErrorContains(t, err, "from 3 items, or from 4 items")
 	_, err = ParseFree("from 1 or from 2 items and with coupon X", w)
@@ -98,7 +111,7 @@ func TestWhatIsWrittenReadsBack(t *testing.T) {
 		assert.Equal(t, FormatDays(d), FormatDays(got))
 		f := &store.Free{
 			Subtotal: number.Draw(t, "subtotal"),
-			Coupons:  rapid.SampledFrom([][]string{nil, {"LÖYLY"}, {"A 1", "or else"}}).Draw(t, "coupons"),
+			Coupons:  rapid.SampledFrom([][]string{nil, {"LÖYLY"}, {"A 1", "or else", `6" box`}}).Draw(t, "coupons"),
 			Require:  rapid.SampledFrom([]store.Require{store.RequireAny, store.RequireAll}).Draw(t, "require"),
 		}
 		f.Available = rapid.SampledFrom([]*calendar.Period{
