@@ -107,7 +107,7 @@ func TestEditsOfAList(t *testing.T) {
 		}
 	}
 	measured := func(by rate.By) edits {
-		return func(_ *store.File, _ *store.Method, t *rate.Table) error { return edit.SetBy(t, by) }
+		return func(_ *store.File, m *store.Method, t *rate.Table) error { return edit.SetBy(m, t, by) }
 	}
 	for name, c := range map[string]struct {
 		edit     edits
@@ -249,15 +249,40 @@ func TestListsOfAMethod(t *testing.T) {
 	require.ErrorContains(t, err, "this method was removed")
 }
 
+func TestOnePriceForEveryOrderIsOneHoweverManyParcelsItMakes(t *testing.T) {
+	f, m, list := shop(t, rate.ByWeight, rate.UpTo, "2 | 4.90 | 6.90")
+	require.NoError(t, edit.SetBy(m, list, rate.ByOrder))
+	assert.Equal(t, rate.PerOrder, list.Per)
+	require.NoError(t, edit.SetBy(m, list, rate.ByWeight))
+	assert.Equal(t, rate.PerParcel, list.Per, "a carrier's prices are for a parcel")
+	require.NoError(t, edit.AddMethod(f, "Letter", rate.ByOrder, store.Delivery))
+	assert.Equal(t, rate.PerOrder, f.Methods[len(f.Methods)-1].Tables[0].Per)
+
+	m = f.Method(m.ID)
+	require.NoError(t, edit.AddTable(f, m, rate.ByWeight, "bulky"))
+	edit.SetPer(m, &m.Tables[0], true)
+	assert.Equal(t, rate.PerParcel, m.Tables[1].Per, "lists that are added price what they say")
+	edit.SetPer(m, &m.Tables[0], false)
+	m.Classes = store.Dearest
+	edit.SetPer(m, &m.Tables[1], true)
+	assert.Equal(t, rate.PerOrder, m.Tables[0].Per, "the dearest is the dearest of the order")
+	f.Classes = append(f.Classes, store.Class{ID: "glass", Name: "Glass"})
+	require.NoError(t, edit.AddTable(f, m, rate.ByWeight, "glass"))
+	assert.Equal(t, rate.PerOrder, m.Tables[0].Per)
+	require.NoError(t, edit.SetBy(m, &m.Tables[0], rate.ByOrder))
+	require.NoError(t, edit.SetBy(m, &m.Tables[0], rate.ByWeight))
+	assert.Equal(t, rate.PerOrder, m.Tables[0].Per, "it has to be as the others")
+}
+
 func TestTheFirstRowFromZeroStaysThere(t *testing.T) {
-	f, _, list := shop(t, rate.BySubtotal, rate.From, "0 | 6.90; 50 | 3.90; 100 | free")
+	f, m, list := shop(t, rate.BySubtotal, rate.From, "0 | 6.90; 50 | 3.90; 100 | free")
 	require.NoError(t, edit.RemoveRow(list, "0"))
 	assert.Equal(t, "0 | 3.90; 100 | free", text(f, list))
 	require.NoError(t, edit.RemoveRow(list, "100"))
 	require.ErrorContains(t, edit.RemoveRow(list, "0"), "keeps one row")
-	require.NoError(t, edit.SetBy(list, rate.ByOrder))
+	require.NoError(t, edit.SetBy(m, list, rate.ByOrder))
 	assert.Equal(t, " | 3.90", text(f, list), "one price for every order has no break point")
-	require.NoError(t, edit.SetBy(list, rate.ByWeight))
+	require.NoError(t, edit.SetBy(m, list, rate.ByWeight))
 	assert.Equal(t, rate.UpTo, list.Edges)
 }
 

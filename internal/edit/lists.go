@@ -59,8 +59,24 @@ func SetEdges(t *rate.Table, edges rate.Edges) {
 	t.Edges = edges
 }
 
-// SetBy has a list measure something else; its numbers stay.
-func SetBy(t *rate.Table, by rate.By) error {
+// SetPer has a list price the whole order, or each parcel. Where the dearest of several lists counts, all are set alike.
+func SetPer(m *store.Method, t *rate.Table, order bool) {
+	per := rate.PerParcel
+	if order {
+		per = rate.PerOrder
+	}
+	t.Per = per
+	for i := range m.Tables {
+		if m.Classes == store.Dearest {
+			m.Tables[i].Per = per
+		}
+	}
+}
+
+// SetBy has a list of a method measure something else; its numbers stay. One price is for every order, and what was one
+// for every order goes by parcels, unless it has to be as the method's other lists.
+func SetBy(m *store.Method, t *rate.Table, by rate.By) error {
+	per := t.Per
 	switch {
 	case by == t.By:
 		return nil
@@ -69,10 +85,13 @@ func SetBy(t *rate.Table, by rate.By) error {
 	case by == rate.ByOrder && len(t.Rows) > 1:
 		return Problemf("one price for every order is a list of one row: remove the others first")
 	case by == rate.ByOrder:
-		t.Edges, t.Rows[0].At, t.Graduated = "", nil, false
+		t.Edges, t.Rows[0].At, t.Graduated, t.Per = "", nil, false, rate.PerOrder
 	case t.By == rate.ByOrder:
 		empty := EmptyTable("", "", by)
-		t.Edges, t.Rows[0].At = empty.Edges, empty.Rows[0].At
+		t.Edges, t.Rows[0].At, t.Per = empty.Edges, empty.Rows[0].At, rate.PerParcel
+	}
+	if m.Classes == store.Dearest && len(m.Tables) > 1 {
+		t.Per = per
 	}
 	if by == rate.BySubtotal {
 		t.Graduated = false
@@ -142,6 +161,9 @@ func AddTable(f *store.File, m *store.Method, by rate.By, typed string) error {
 	t.Classes = ids
 	if len(m.Tables) > 0 {
 		t.Zones = slices.Clone(m.Tables[0].Zones)
+		if m.Classes == store.Dearest {
+			t.Per = m.Tables[0].Per
+		}
 	} else {
 		for i := range f.Zones {
 			t.Zones = append(t.Zones, f.Zones[i].ID)

@@ -33,6 +33,9 @@ func AddMethod(f *store.File, typed string, by rate.By, kind store.Kind) error {
 		kind = store.Delivery
 	}
 	t := EmptyTable("list", "Price list", by)
+	if by == rate.ByOrder { // one price for every order, however many parcels it makes
+		t.Per = rate.PerOrder
+	}
 	for i := range f.Zones {
 		t.Zones = append(t.Zones, f.Zones[i].ID)
 	}

@@ -176,6 +176,9 @@ func TakeList(f *store.File, method, zone string, by rate.By, at, prices []decim
 	}
 	if len(m.Tables) == 0 {
 		m.Tables = []rate.Table{EmptyTable("list", "Price list", by)}
+		if by == rate.ByOrder {
+			m.Tables[0].Per = rate.PerOrder
+		}
 	}
 	t := &m.Tables[0]
 	if zone != "" && !slices.Contains(t.Zones, zone) {

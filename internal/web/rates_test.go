@@ -11,6 +11,7 @@ import (
 
 	"diadrom/internal/core/calendar"
 	"diadrom/internal/core/charge"
+	"diadrom/internal/core/rate"
 	"diadrom/internal/core/store"
 	"diadrom/internal/core/terms"
 	"diadrom/internal/edit"
@@ -102,6 +103,11 @@ func TestColumnsAreMadeMovedAndListsShaped(t *testing.T) {
 	_, _ = s.post(base+"shape", "field", "by", "value", "weight")
 	_, _ = s.post(base+"shape", "field", "graduated", "value", "on")
 	assert.True(t, s.draft.State().File.Method("locker").Tables[0].Graduated)
+	_, body = s.post(base+"shape", "field", "per", "value", "on")
+	holds(t, body, "by weight, for the whole order")
+	assert.Equal(t, rate.PerOrder, s.draft.State().File.Method("locker").Tables[0].Per)
+	_, body = s.post(base+"shape", "field", "per", "value", "")
+	assert.NotContains(t, body, "for the whole order")
 
 	_, body = s.post("/rates/locker/lists", "classes", "Bulky", "by", "billed_weight")
 	holds(t, body, "for goods of class Bulky", "for all other goods", "added up")
@@ -349,7 +355,7 @@ func TestAForeignPriceListIsLookedAtAndMade(t *testing.T) {
 	_, table := s.get("/rates-file?method=carrier-parcels&grid=list")
 	assert.Equal(t, "weight (kg) up to,Finland,Norway,everywhere\n2,6.90,19.00,29.00\n10,9.90,no,no\n", table)
 	_, table = s.get("/rates-file")
-	holds(t, table, "carrier-parcels,list,weight,up_to,2,norway,19.00,no,\n", "letter,list,")
+	holds(t, table, "carrier-parcels,list,weight,up_to,2,norway,19.00,no,,parcel\n", "letter,list,")
 	_, body = s.send("/rates-file", "bad.csv", "country,to,price\nFI,2,6.90\nFI,2,7.90\nFI,5,cheap\n")
 	holds(
 		t,

@@ -5,8 +5,13 @@ import (
 	"diadrom/internal/core/store"
 )
 
-// parcels has the tables price all parcels of the charged goods.
-func (p *pricing) parcels(results []priced) (worst Refusal) {
+// parcels has the tables price all parcels of the charged goods, and those per order what they come to.
+func (p *pricing) parcels(results []priced) Refusal {
+	return graver(p.each(results), p.wholes(results))
+}
+
+// each has the tables price each parcel of the charged goods. Tables per order only gather what they would measure.
+func (p *pricing) each(results []priced) (worst Refusal) {
 	if p.m.plan >= 0 {
 		list := p.parcelled(p.m.plan, false).parcels
 		for i := range list {

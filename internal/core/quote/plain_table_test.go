@@ -189,6 +189,9 @@ func plainTables(file, m obj, zone string, parcels []plainParcel, distanceFrom f
 		}
 		return table, column
 	}
+	whole := map[int]plainGoods{}  // of tables per order
+	farthest := map[int]*big.Rat{} // of the parcels that they price
+	unknown := map[int]bool{}      // where a distance is not known
 	for _, parcel := range parcels {
 		goods := map[int]plainGoods{}
 		for _, g := range parcel.goods {
@@ -218,6 +221,20 @@ func plainTables(file, m obj, zone string, parcels []plainParcel, distanceFrom f
 			if text(tables[i].(obj), "by") == "billed_weight" {
 				g.weight = plainBilled(file, m, g.weight, g.volume)
 			}
+			if text(tables[i].(obj), "per") == "order" {
+				have, ok := whole[i]
+				if !ok {
+					have = plainGoods{g.class, new(big.Rat), new(big.Rat), 0, new(big.Rat)}
+				}
+				have.add(g)
+				whole[i] = have
+				if d := distanceFrom(parcel.from); d == nil {
+					unknown[i] = true
+				} else if farthest[i] == nil || farthest[i].Cmp(d) < 0 {
+					farthest[i] = d
+				}
+				continue
+			}
 			amount, outcome := plainTable(tables[i].(obj), column, g, distanceFrom(parcel.from))
 			if outcome != plainPriced {
 				worst = max(worst, outcome)
@@ -232,6 +249,30 @@ func plainTables(file, m obj, zone string, parcels []plainParcel, distanceFrom f
 		if dearest != nil {
 			sum.Add(sum, dearest)
 		}
+	}
+	var dearest *big.Rat
+	for i := range tables {
+		g, ok := whole[i]
+		if !ok {
+			continue
+		}
+		distance := farthest[i]
+		if unknown[i] {
+			distance = nil
+		}
+		_, column := tableOf(g.class)
+		amount, outcome := plainTable(tables[i].(obj), column, g, distance)
+		switch {
+		case outcome != plainPriced:
+			worst = max(worst, outcome)
+		case text(m, "classes") != "dearest":
+			sum.Add(sum, amount)
+		case dearest == nil || dearest.Cmp(amount) < 0:
+			dearest = amount
+		}
+	}
+	if dearest != nil {
+		sum.Add(sum, dearest)
 	}
 	return sum, worst
 }

@@ -113,6 +113,7 @@ type priced struct {
 	text   []byte
 	rows   []int
 	far    []way // that counted
+	whole  whole // what a table per order prices
 }
 
 // tables evaluates step 1: each table per parcel, added or the dearest of each parcel.
@@ -124,6 +125,7 @@ func (p *pricing) tables() Refusal {
 	for i := range results {
 		results[i].amount, results[i].text, results[i].rows = decimal.Zero, results[i].text[:0], nil
 		results[i].far = results[i].far[:0]
+		results[i].whole = whole{ways: results[i].whole.ways[:0]}
 	}
 	worst := p.parcels(results)
 	if p.m.Kind == store.CarrierKind && worst.Code == "" && !p.estimated {
@@ -194,6 +196,10 @@ func (p *pricing) alone(parcel *parcel, results []priced) Refusal {
 	var bill []byte
 	if p.e.volumes {
 		bill = p.bill(buffer[:0], c.table, &goods, parcel.volume, parcel.sides())
+	}
+	if c.table.Per == rate.PerOrder {
+		results[i].whole.add(&goods, parcel.count, parcel.from, &from)
+		return Refusal{}
 	}
 	amount, row, outcome := c.table.Price(c.column, &goods)
 	if outcome != rate.Priced {
@@ -312,6 +318,10 @@ func (p *pricing) together(s *shared, results []priced) Refusal {
 		}
 		priced.weight = g.Weight
 		priced.bill = p.bill(nil, c.table, g, volume, sides)
+		if c.table.Per == rate.PerOrder {
+			results[i].whole.add(g, s.count, s.from, &priced.from)
+			continue
+		}
 		var outcome rate.Outcome
 		priced.amount, priced.row, outcome = c.table.Price(c.column, g)
 		switch {

@@ -50,6 +50,15 @@ const (
 	UpTo Edges = "up_to"
 )
 
+// Per says what a table prices at a time.
+type Per string
+
+// What a table prices: each parcel by itself, or what the whole order comes to.
+const (
+	PerParcel Per = "" // written "parcel" or left out
+	PerOrder  Per = "order"
+)
+
 // Table is one rate table of a method.
 type Table struct {
 	ID        string   `json:"id"`
@@ -57,9 +66,22 @@ type Table struct {
 	Zones     []string `json:"zones"`   // ids, the columns
 	Classes   []string `json:"classes"` // ids; none means all goods that no other table of the method claims
 	By        By       `json:"by"`
+	Per       Per      `json:"per,omitempty"`
 	Edges     Edges    `json:"edges,omitempty"`
 	Graduated bool     `json:"graduated"`
 	Rows      []Row    `json:"rows"`
+}
+
+// Words says what a table's rows go by, and whether it prices each parcel or the order: "by weight", "one price for each
+// parcel", "by weight, for the whole order".
+func (t *Table) Words() string {
+	switch {
+	case t.By == ByOrder && t.Per == PerParcel:
+		return "one price for each parcel"
+	case t.By != ByOrder && t.Per == PerOrder:
+		return t.By.Words() + ", for the whole order"
+	}
+	return t.By.Words()
 }
 
 // Row is a break point with a charge for each column.

@@ -291,6 +291,26 @@ func (c *checker) tables(tables []rate.Table, combine Combine, path fault.Path) 
 		c.table(t, tablePath)
 	}
 	c.claims(tables, combine, path)
+	if combine == Dearest {
+		c.samePer(tables, path)
+	}
+}
+
+// samePer checks that tables of which the dearest counts price the same where they share a zone: each parcel, or the
+// order.
+func (c *checker) samePer(tables []rate.Table, path fault.Path) {
+	of := map[string]rate.Per{}
+	for i := range tables {
+		for _, zone := range tables[i].Zones {
+			per, seen := of[zone]
+			if seen && per != tables[i].Per {
+				c.add(path.With("tables", i, "per"), fault.Choice, "where the dearest table counts, all tables of the zone %.60q price the "+
+					"parcel, or all the order", zone)
+				break
+			}
+			of[zone] = tables[i].Per
+		}
+	}
 }
 
 // costs checks what methods cost: at most one entry names a method.

@@ -358,6 +358,10 @@ func (r *reader) table() (t rate.Table) {
 			} else {
 				r.Text()
 			}
+		case "per":
+			if t.Per = choice(r, "", "parcel", rate.PerOrder); t.Per != rate.PerOrder {
+				t.Per = rate.PerParcel
+			}
 		case "edges":
 			t.Edges = choice(r, "", rate.From, rate.UpTo)
 		case "graduated":

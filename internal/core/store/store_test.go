@@ -126,6 +126,7 @@ func TestEachFaultHasItsPath(t *testing.T) {
 		{table + "/by", `"volume"`, table + "/by", fault.Choice},
 		{table + "/by", ``, table + "/by", fault.Missing},
 		{table + "/edges", ``, table + "/edges", fault.Missing},
+		{table + "/per", `"box"`, table + "/per", fault.Choice},
 		{table + "/zones", `"fi"`, table + "/zones", fault.Type},
 		{table + "/zones/1", `"xx"`, table + "/zones/1", fault.Reference},
 		{table + "/zones/1", `"fi"`, table + "/zones/1", fault.Duplicate},
@@ -266,4 +267,35 @@ func FuzzRead(f *testing.F) {
 			t.Fatalf("written as %s, read with %v", written, faults)
 		}
 	})
+}
+
+// Where the dearest of several lists counts, it is the dearest of a parcel or of the order: lists that share a zone price
+// the same. Where they are added, each prices what it says.
+func TestListsOfWhichTheDearestCountsPriceTheSame(t *testing.T) {
+	list := func(id, zones, per, classes string) string {
+		return `{"id":"` + id + `","zones":[` + zones + `],"classes":[` + classes + `],"by":"order","per":"` + per +
+			`","graduated":false,"rows":[{"at":null,"charges":["5"]}]}`
+	}
+	for _, c := range []struct {
+		how, first, second, path string
+	}{
+		{"dearest", "parcel", "order", "/methods/0/tables/1/per"},
+		{"dearest", "order", "parcel", "/methods/0/tables/1/per"},
+		{"dearest", "order", "order", ""},
+		{"dearest", "parcel", "parcel", ""},
+		{"add", "parcel", "order", ""},
+	} {
+		file := `{"format":"diadrom-store/1","store":{"currency":"EUR"},"classes":[{"id":"bulky"}],
+			"zones":[{"id":"a","places":[{"country":"FI"}]},{"id":"b","places":[{"country":"SE"}]}],
+			"methods":[{"id":"m","classes":"` + c.how + `","tables":[` + list("x", `"a"`, c.first, "") + "," +
+			list("y", `"a"`, c.second, `"bulky"`) + `]}]}`
+		_, faults := Read([]byte(file))
+		if c.path == "" {
+			assert.Empty(t, faults, c)
+			continue
+		}
+		require.Len(t, faults, 1, c)
+		assert.Equal(t, c.path, faults[0].Path)
+		assert.Equal(t, fault.Choice, faults[0].Code)
+	}
 }

@@ -166,6 +166,9 @@ func (l *list) compare() {
 			if t.Graduated {
 				text += ", graduated"
 			}
+			if t.Per == rate.PerOrder {
+				text += ", for the whole order"
+			}
 			return text
 		}
 		l.add(
@@ -179,6 +182,11 @@ func (l *list) compare() {
 			},
 		)
 		return
+	}
+	if was.Per != is.Per {
+		prices := map[rate.Per]string{rate.PerParcel: "each parcel", rate.PerOrder: "the whole order"}
+		l.add("per", func() string { return "price list: prices " + arrow(prices[was.Per], prices[is.Per]) },
+			func(t *rate.Table) error { t.Per = was.Per; return nil })
 	}
 	l.columns()
 	l.rows()

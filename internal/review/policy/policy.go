@@ -221,6 +221,9 @@ func columnText(t *rate.Table, column int, w charge.Words, brief bool) string {
 	if t.Graduated {
 		text += " (each part of it by its own row)"
 	}
+	if t.Per == rate.PerOrder {
+		text += ", for the whole order"
+	}
 	return text
 }
 

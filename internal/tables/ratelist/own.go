@@ -22,7 +22,7 @@ type Own struct {
 // own reads a table that [Cells] or [Grid] wrote; false where it is another.
 func (o *opening) own(g *grid.Grid) bool {
 	switch t := g.Table(0); {
-	case slices.Equal(t.Rows[0].Cells, Columns):
+	case slices.Equal(t.Rows[0].Cells, Columns), slices.Equal(t.Rows[0].Cells, Columns[:len(Columns)-1]): // before "per"
 		o.ownCells(t)
 	case o.ownGrid(t):
 	default:
@@ -76,7 +76,10 @@ func (o *opening) ownCells(t *sheet.Table) {
 		o.into = was
 		one := o.onto(b.plan)
 		one.Method, one.Is.Graduated = into, b.plan.Table.Graduated
-		one.Same = one.Same && one.Is.Graduated == was.Graduated
+		if len(t.Rows[0].Cells) == len(Columns) {
+			one.Is.Per = b.plan.Table.Per
+		}
+		one.Same = one.Same && one.Is.Graduated == was.Graduated && one.Is.Per == was.Per
 		if !slices.Equal(was.Classes, b.plan.Table.Classes) {
 			one.Problem = fmt.Sprintf("%s/%s is for the classes %s in the table, and for %s in the shop", method, list,
 				orAll(b.plan.Table.Classes), orAll(was.Classes))
@@ -134,6 +137,7 @@ type ownLine struct {
 	by        rate.By
 	edges     rate.Edges
 	graduated bool
+	per       rate.Per
 	at        string // the bound as written
 	bound     *decimal.Decimal
 	zone      string
@@ -155,6 +159,9 @@ func ownLineOf(row sheet.Row, f *store.File) (l ownLine) {
 		classes:   strings.Fields(at(8)),
 	}
 	l.charge, l.err = charge.Parse(at(6), f.Words())
+	if l.per = rate.Per(at(9)); l.per == "parcel" {
+		l.per = rate.PerParcel
+	}
 	if l.at != "" {
 		d, err := decimal.Parse(l.at)
 		if l.bound = &d; l.err == nil {
@@ -184,7 +191,7 @@ func (b *ownList) take(l ownLine) {
 	t := &b.plan.Table
 	if len(t.Zones) == 0 {
 		*t = rate.Table{ID: "list", Name: "Price list", By: l.by, Edges: l.edges, Graduated: l.graduated,
-			Classes: l.classes}
+			Classes: l.classes, Per: l.per}
 	}
 	line := Line{Line: l.number, Status: Taken, Text: l.text}
 	if why := b.refused(&l); why != "" {
@@ -214,6 +221,10 @@ func (b *ownList) refused(l *ownLine) string {
 	case l.by != t.By || l.edges != t.Edges || l.graduated != t.Graduated || !slices.Equal(l.classes, t.Classes):
 		return fmt.Sprintf("its list goes by %s %s in line %d and by %s %s here",
 			t.By, t.Edges, b.plan.Lines[0].Line, l.by, l.edges)
+	case l.per != rate.PerParcel && l.per != rate.PerOrder:
+		return fmt.Sprintf(`a list prices per "parcel" or per "order", not per %.20q`, l.per)
+	case l.per != t.Per:
+		return fmt.Sprintf("the lines of a list price per order, or per parcel: not as in line %d", b.plan.Lines[0].Line)
 	case !slices.Contains(rate.Measures, l.by):
 		return fmt.Sprintf("%.20q is no measure", l.by)
 	}

@@ -19,19 +19,42 @@ import (
 )
 
 // ownHead is the head of a table that Cells writes.
-const ownHead = "method,list,by,edges,row,zone,charge,graduated,classes\n"
+const ownHead = "method,list,by,edges,row,zone,charge,graduated,classes,per\n"
 
 func TestListsAreWrittenByCellAndAsTheyLook(t *testing.T) {
 	f := storetest.Lauha(t)
 	var b bytes.Buffer
 	require.NoError(t, sheet.Write(&b, Cells(f, f.Methods)))
 	assert.Contains(t, b.String(), ownHead)
-	assert.Contains(t, b.String(), "parcel,list,weight,up_to,2,finland,6.90,no,\n")
-	assert.Contains(t, b.String(), "parcel,list,weight,up_to,,finland,9.90 + 0.80 per started kg above 10,no,\n")
+	assert.Contains(t, b.String(), "parcel,list,weight,up_to,2,finland,6.90,no,,parcel\n")
+	assert.Contains(t, b.String(), "parcel,list,weight,up_to,,finland,9.90 + 0.80 per started kg above 10,no,,parcel\n")
 	b.Reset()
 	require.NoError(t, sheet.Write(&b, Grid(f, &f.Methods[2].Tables[0])))
 	assert.Equal(t, "weight (kg) up to,Finland,Åland,Baltic neighbours\n5,5.90,7.90,9.90\n15,7.90,9.90,14.90\n",
 		b.String())
+}
+
+// A table from before lists could price the whole order says nothing of it: a list that does goes on to.
+func TestAnOlderTableLeavesWhatAListPrices(t *testing.T) {
+	for per, want := range map[string]rate.Per{"": rate.PerOrder, "parcel": rate.PerParcel, "order": rate.PerOrder} {
+		f := storetest.Lauha(t)
+		m := f.Method("parcel")
+		m.Tables[0].Per = rate.PerOrder
+		rows := Cells(f, []store.Method{*m})
+		for i := range rows {
+			rows[i] = rows[i][:9]
+			if per != "" {
+				rows[i] = append(rows[i], map[bool]string{true: "per", false: per}[i == 0])
+			}
+		}
+		r, err := Open(grid.Bytes(csvOf(t, rows)), f, typed.For(f, nil), Choices{})
+		require.NoError(t, err)
+		require.Empty(t, r.Problem())
+		require.Len(t, r.Updates, 1)
+		assert.Equal(t, want == rate.PerOrder, r.Updates[0].Same)
+		r.Apply(f)
+		assert.Equal(t, want, f.Method("parcel").Tables[0].Per, per)
+	}
 }
 
 // made reads a list and says what its table and its lines became.
@@ -142,6 +165,9 @@ func TestNothingOfAListIsPassedOver(t *testing.T) {
 			"a,b,weight,from,5,finland,5,no,\n": "goes by weight up_to in line 2",
 		ownHead + "a,b,weight,up_to,2,finland,5,no,\n" +
 			"a,b,weight,up_to,2,finland,6,no,\n": "line 2 has this cell already",
+		ownHead + "a,b,weight,up_to,2,finland,5,no,,order\n" +
+			"a,b,weight,up_to,5,finland,6,no,,parcel\n": "the lines of a list price per order, or per parcel: not as in line 2",
+		ownHead + "a,b,weight,up_to,2,finland,5,no,,box\n": `per "parcel" or per "order", not per "box"`,
 	} {
 		r, _ := made(t, storetest.Lauha(t), list)
 		assert.NotEmpty(t, r.Problem(), list)

@@ -3,7 +3,7 @@
 //
 // Written, a list has a line for each cell, or looks as its grid does:
 //
-//	method,list,by,edges,row,zone,charge,graduated,classes     weight (kg) up to,Finland,Åland
+//	method,list,by,edges,row,zone,charge,graduated,classes,per weight (kg) up to,Finland,Åland
 //	parcel,list,weight,up_to,2,finland,6.90,no,                2,6.90,9.90
 //	parcel,list,weight,up_to,,finland,no,no,                   ,no,no
 //
@@ -20,7 +20,7 @@ import (
 )
 
 // Columns are the heads of the table with a line for each cell.
-var Columns = []string{"method", "list", "by", "edges", "row", "zone", "charge", "graduated", "classes"}
+var Columns = []string{"method", "list", "by", "edges", "row", "zone", "charge", "graduated", "classes", "per"}
 
 func bound(r *rate.Row) string {
 	if r.At == nil {
@@ -78,6 +78,7 @@ func Cells(f *store.File, methods []store.Method) [][]string {
 							charge.Format(t.Rows[r].Charges[z], w),
 							map[bool]string{true: "yes", false: "no"}[t.Graduated],
 							strings.Join(t.Classes, " "),
+							map[bool]string{true: "order", false: "parcel"}[t.Per == rate.PerOrder],
 						},
 					)
 				}

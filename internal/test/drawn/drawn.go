@@ -88,6 +88,9 @@ func drawTable(t *rapid.T, id string, zones, classes []any) obj {
 		[]string{"order", "weight", "billed_weight", "subtotal", "quantity", "distance"},
 	).Draw(t, "by")
 	table := obj{"id": id, "zones": zones, "classes": classes, "by": by}
+	if Maybe(t, "per order") {
+		table["per"] = "order"
+	}
 	row := func(at any) obj {
 		graduated, _ := table["graduated"].(bool)
 		charges := []any{}
@@ -116,6 +119,20 @@ func drawTable(t *rapid.T, id string, zones, classes []any) obj {
 	}
 	table["rows"] = rows
 	return table
+}
+
+// samePer has tables of which the dearest counts price the same: each parcel, or the order.
+func samePer(m obj) {
+	tables := m["tables"].([]any)
+	if m["classes"] != "dearest" {
+		return
+	}
+	for _, t := range tables[1:] {
+		delete(t.(obj), "per")
+		if per, ok := tables[0].(obj)["per"]; ok {
+			t.(obj)["per"] = per
+		}
+	}
 }
 
 func drawTerms(t *rapid.T, into obj) {
@@ -205,6 +222,7 @@ func Store(t *rapid.T) obj {
 		default:
 			m["tables"] = []any{drawTable(t, "a", served, []any{"a"}), drawTable(t, "b", served, []any{"b"})}
 		}
+		samePer(m)
 		if Maybe(t, "terms") {
 			own := obj{"enabled": !Maybe(t, "off")}
 			drawTerms(t, own)
@@ -363,6 +381,7 @@ func drawCosts(t *rapid.T, zones, methods []any) []any {
 		} else {
 			c["tables"] = []any{drawTable(t, "a", served, []any{"a"}), drawTable(t, "rest", served, []any{})}
 		}
+		samePer(c)
 		if Maybe(t, "per parcel") {
 			c["per_parcel"] = Amount(t, "per parcel")
 		}

@@ -99,6 +99,7 @@ type tableView struct {
 	By                       string
 	Measure                  []shell.Choice
 	Edges                    []shell.Choice
+	PerOrder                 bool
 	Graduates, Graduated     bool
 	ClassText                string
 	Several                  bool
@@ -287,9 +288,9 @@ func (s *Screens) tableView(f *store.File, m *store.Method, t *rate.Table, hits 
 	if isCost(f, m.ID) {
 		v.Prices = "Cost"
 	}
-	v.Title = cmp.Or(m.Name, m.ID) + ", " + t.By.Words()
+	v.Title = cmp.Or(m.Name, m.ID) + ", " + t.Words()
 	if len(m.Tables) > 1 {
-		v.Title = v.Name + ", " + t.By.Words()
+		v.Title = v.Name + ", " + t.Words()
 	}
 	if len(t.Classes) > 0 {
 		v.For = "for goods of class " + strings.Join(f.ClassNames(t.Classes), ", ")
@@ -297,6 +298,7 @@ func (s *Screens) tableView(f *store.File, m *store.Method, t *rate.Table, hits 
 		v.For = "for all other goods"
 	}
 	v.Several, v.By, v.Graduated = m.Classes != store.Together, string(t.By), t.Graduated
+	v.PerOrder = t.Per == rate.PerOrder
 	v.Graduates = t.By != rate.ByOrder && t.By != rate.BySubtotal
 	v.Measure = measureChoices(t.By)
 	if t.By != rate.ByOrder {

@@ -136,8 +136,8 @@ func (s *Screens) moveColumn(c *gin.Context) {
 	})
 }
 
-// shapeTable sets what a table measures, on which side of a break its rows lie, whether it is graduated, its
-// name and its classes.
+// shapeTable sets what a table measures, on which side of a break its rows lie, whether it is graduated,
+// whether it prices the whole order, its name and its classes.
 func (s *Screens) shapeTable(c *gin.Context) {
 	field, typed := c.PostForm("field"), c.PostForm("value")
 	s.editTable(c, "", func(f *store.File, t *rate.Table) error {
@@ -147,9 +147,11 @@ func (s *Screens) shapeTable(c *gin.Context) {
 		case "edges":
 			edit.SetEdges(t, rate.Edges(typed))
 		case "by":
-			return edit.SetBy(t, rate.By(typed))
+			return edit.SetBy(edit.Owner(f, c.Param("method")), t, rate.By(typed))
 		case "graduated":
 			t.Graduated = typed == "on"
+		case "per":
+			edit.SetPer(edit.Owner(f, c.Param("method")), t, typed == "on")
 		case "classes":
 			return edit.SetClasses(f, t, typed)
 		}
