@@ -68,6 +68,17 @@ func offersBy(method, zone string) claim {
 	}
 }
 
+// paidTwice is the claim that a price list charges something for several parcels of an order.
+func paidTwice(method, zone, table string) claim {
+	return func(a, _ *quote.Answer) bool {
+		o := option(a, method)
+		return o != nil && o.Zone == zone && len(o.Parcels) > 1 && !isFree(o) &&
+			slices.ContainsFunc(o.Steps, func(s quote.Step) bool {
+				return s.Kind == quote.StepTable && s.Table == table && strings.ContainsAny(s.Amount, "123456789")
+			})
+	}
+}
+
 // through is the claim that a method is offered at the prices of one zone where another takes the address first.
 func through(method, first, by string) claim {
 	return func(a, _ *quote.Answer) bool {

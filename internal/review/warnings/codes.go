@@ -49,13 +49,14 @@ const (
 	DistanceUnknown  Code = "distance_unknown"  // a method needs distances that cannot be measured
 
 	// Price lists.
-	PriceFalls     Code = "price_falls"     // a price falls as the parcel grows
-	PriceJumps     Code = "price_jumps"     // a little more of goods costs more delivery than it is worth
-	RowUnreachable Code = "row_unreachable" // no order gets to a row
-	PercentOpen    Code = "percent_open"    // a percentage of the goods without a bound
-	PercentHigh    Code = "percent_high"    // a percentage above a hundred
-	Gap            Code = "gap"             // nothing is offered between two rows of a column that have prices
-	ColumnEmpty    Code = "column_empty"    // a column without a price, beside others that have some
+	PriceFalls     Code = "price_falls"      // a price falls as the parcel grows
+	PriceJumps     Code = "price_jumps"      // a little more of goods costs more delivery than it is worth
+	RowUnreachable Code = "row_unreachable"  // no order gets to a row
+	PercentOpen    Code = "percent_open"     // a percentage of the goods without a bound
+	PercentHigh    Code = "percent_high"     // a percentage above a hundred
+	Gap            Code = "gap"              // nothing is offered between two rows of a column that have prices
+	OwnParcelTwice Code = "own_parcel_twice" // goods that travel alone are each charged one price that is for a parcel
+	ColumnEmpty    Code = "column_empty"     // a column without a price, beside others that have some
 
 	// Goods.
 	ProductWeight  Code = "no_weight"       // goods without a weight where a price looks at it
@@ -89,7 +90,7 @@ var Titles = map[Code]string{
 	DistanceUnknown: "Distances that cannot be measured", PriceFalls: "A price that falls",
 	PriceJumps: "A jump larger than what crosses it", RowUnreachable: "A row out of reach",
 	PercentOpen: "A percentage without a bound", PercentHigh: "A percentage above a hundred",
-	Gap:         "Nothing between two prices",
+	Gap: "Nothing between two prices", OwnParcelTwice: "One price that is charged twice",
 	ColumnEmpty: "A column without a price", ProductWeight: "Goods without a weight",
 	ProductSize: "Goods without a size", ProductClass: "Goods without a class",
 	ProductRefused: "Goods that nothing takes", ClassUnpriced: "A class that nobody prices",

@@ -18,6 +18,7 @@ func (r *reader) tables(m *methodFacts) {
 		t := &m.m.Tables[i]
 		about := "methods/" + m.m.ID + "/tables/" + strconv.Itoa(i)
 		r.outOfReach(m, t, about)
+		r.ownTwice(m, t, about)
 		if !asks(m.m) {
 			r.empty(m, t, about)
 		}
@@ -204,6 +205,52 @@ func (r *reader) gaps(c *cell) {
 			said(low), said(to)))
 		if w.Witness = r.measured(c, x, low, high); w.Witness != nil && r.sayIf(w, noRate(c.m.ID)) {
 			return
+		}
+	}
+}
+
+// ownTwice finds goods that travel each in a parcel of their own where the one price of a list is for a parcel: two of
+// them are charged twice.
+func (r *reader) ownTwice(m *methodFacts, t *rate.Table, about string) {
+	if t.By != rate.ByOrder || t.Per != rate.PerParcel {
+		return
+	}
+	method, table := m.m.ID, t.ID
+	for i := range r.f.Products {
+		p := &r.f.Products[i]
+		if !p.NeedsShipping || !p.OwnParcel || p.ShipsFree {
+			continue
+		}
+		for _, zone := range m.served() {
+			id := r.f.Zones[zone].ID
+			if in, column := tableFor(m.m, id, p.Class); in != t || t.Rows[0].Charges[column] == nil ||
+				!takesClass(m.m.TermsIn(id).Needs, p.Class) {
+				continue
+			}
+			w := Warning{Code: OwnParcelTwice, Severity: Deters, About: about + "/per", Method: method, Table: table, Zone: id,
+				Text: "two of " + cmp.Or(p.Name, p.SKU) + " are charged its one price twice, because each travels in a parcel of " +
+					"its own and the price is for a parcel, not for the order",
+				Witness: r.product(p, 2, r.addressIn(m.m, zone)),
+				Mend: &Mend{"Price the whole order in " + methodName(m.m), func(f *store.File) error {
+					m, err := methodIn(f, method)
+					if err != nil {
+						return err
+					}
+					t := m.Table(table)
+					if t == nil || t.By != rate.ByOrder || t.Per == rate.PerOrder {
+						return ErrMoved
+					}
+					for i := range m.Tables {
+						if &m.Tables[i] == t || m.Classes == store.Dearest { // of which all price the same
+							m.Tables[i].Per = rate.PerOrder
+						}
+					}
+					return nil
+				}}}
+			w.Witness.Parcels = true
+			if r.sayIf(w, paidTwice(method, id, table)) {
+				return
+			}
 		}
 	}
 }

@@ -362,6 +362,15 @@ var mistakes = []mistake{
 		false,
 	},
 	{
+		"one price for each of two parcels",
+		OwnParcelTwice,
+		[][2]string{{"products.3.own_parcel", `true`}, {"methods.2", `{"id": "few", "name": "Few", "tables": [{"id": "l",
+		"zones": ["fi"], "by": "order", "rows": [{"at": null, "charges": ["9.00"]}]}]}`}},
+		"deters /methods/2/tables/0/per: Few to Finland: two of Ladle are charged its one price twice",
+		[][2]string{{"methods.2.tables.0.per", `"order"`}},
+		true,
+	},
+	{
 		"nothing between two order values",
 		Gap,
 		[][2]string{{"methods.2", `{"id": "few", "name": "Few", "tables": [{"id": "l", "zones": ["fi"],
