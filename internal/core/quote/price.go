@@ -125,7 +125,9 @@ func (p *pricing) tables() Refusal {
 	for i := range results {
 		results[i].amount, results[i].text, results[i].rows = decimal.Zero, results[i].text[:0], nil
 		results[i].far = results[i].far[:0]
-		results[i].whole = whole{ways: results[i].whole.ways[:0]}
+		if results[i].whole.used { // which few tables use, and takes longer to clear than the rest
+			results[i].whole = whole{ways: results[i].whole.ways[:0]}
+		}
 	}
 	worst := p.parcels(results)
 	if p.m.Kind == store.CarrierKind && worst.Code == "" && !p.estimated {
