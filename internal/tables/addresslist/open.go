@@ -148,13 +148,7 @@ func Open(source grid.Source, home string, c Choices) (*Reading, error) {
 		return nil, err
 	}
 	o := &opening{home: home, c: c, asks: grid.NewAsks(c.Settled), r: &Reading{Grid: g, Found: g.Found(), Ledger: grid.NewLedger(g)}}
-	if said := g.HiddenSaid(); said != "" {
-		o.asks.Add(AskHidden, said)
-	}
-	if len(with) > 1 {
-		o.asks.Add(AskSheet, fmt.Sprintf("The sheets %s have addresses. Sheet %s was read. If another is right, choose it.",
-			strings.Join(with, ", "), g.Sheet))
-	}
+	o.asks.Opened(g, with, "addresses")
 	head, _ := headOf(g)
 	for i := range g.Rows {
 		if g.Rows[i].Line == c.Head {

@@ -1,6 +1,7 @@
 package grid
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 
@@ -35,6 +36,18 @@ func (a *Asks) Add(code, message string) { a.once(code, code+"\x00"+message, mes
 
 // AddOnce asks a question, unless another with its code was asked, or it was answered before.
 func (a *Asks) AddOnce(code, message string) { a.once(code, code, message) }
+
+// Opened asks about what a workbook hides, by the code "hidden", and about the sheet that was read where several have what
+// is looked for ("addresses"), by the code "sheet".
+func (a *Asks) Opened(g *Grid, with []string, what string) {
+	if said := g.HiddenSaid(); said != "" {
+		a.Add("hidden", said)
+	}
+	if len(with) > 1 {
+		a.Add("sheet", fmt.Sprintf("The sheets %s have %s. Sheet %s was read. If another is right, choose it.",
+			strings.Join(with, ", "), what, g.Sheet))
+	}
+}
 
 func (a *Asks) once(code, key, message string) {
 	if slices.Contains(a.settled, code) || a.asked[key] {

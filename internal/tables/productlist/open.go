@@ -73,14 +73,7 @@ func Open(source grid.Source, f *store.File, c Choices, progress func(int)) (*Re
 		return nil, err
 	}
 	o := &opening{f: f, c: c, asks: grid.NewAsks(c.Settled), r: &Reading{Grid: g, Currency: f.Store.Currency}}
-	if len(with) > 1 {
-		o.asks.Add(AskSheet,
-			fmt.Sprintf("The sheets %s have products. Sheet %s was read. If another is right, "+
-				"choose it.", strings.Join(with, ", "), g.Sheet))
-	}
-	if said := g.HiddenSaid(); said != "" {
-		o.asks.Add(AskHidden, said)
-	}
+	o.asks.Opened(g, with, "products")
 	o.table()
 	o.unitColumns()
 	o.mapping()

@@ -152,13 +152,7 @@ func Open(source grid.Source, f *store.File, reader typed.Reader, c Choices) (*R
 	}
 	o := &opening{f: f, reader: reader, c: c, asks: grid.NewAsks(c.Settled),
 		r: &Reading{Grid: g, Found: g.Found(), Ledger: grid.NewLedger(g)}}
-	if said := g.HiddenSaid(); said != "" {
-		o.asks.Add(AskHidden, said)
-	}
-	if len(with) > 1 {
-		o.asks.Add(AskSheet, fmt.Sprintf("The sheets %s have zones. Sheet %s was read. If another is right, choose it.",
-			strings.Join(with, ", "), g.Sheet))
-	}
+	o.asks.Opened(g, with, "zones")
 	head, found := headOf(g)
 	for i := range g.Rows {
 		if g.Rows[i].Line == c.Head {
